@@ -1,0 +1,1 @@
+"""What `./fleet` runs. `bootstrap`, `console` and `processes` use the standard library alone."""

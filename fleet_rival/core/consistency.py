@@ -1,0 +1,229 @@
+"""Consistency of the clean laps of a group: how alike they are, what is scatter and what is drift, and where it comes from."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from math import sqrt
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr, ndtri
+
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import MAD_TO_SD, detrended, mean, median, median_abs_deviation, percentile, standard_deviation, theil_sen_slope
+from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.core.track import Track
+
+__all__ = ["Consistency", "Share", "consistency_of"]
+
+_NEED_CLEAN_LAPS: Final = (
+    "median_us",
+    "mean_us",
+    "sd_us",
+    "robust_sd_us",
+    "adjusted_sd_us",
+    "spread_pct",
+    "spread_s_per_sqrt_min",
+    "p10_us",
+    "p90_us",
+    "within_half_pct",
+    "longest_streak",
+    "successive_difference_ratio",
+    "share",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """A part's share of the scatter, with a 95 % interval (None where it wasn't asked for or can't be had)."""
+
+    value: float
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Consistency:
+    """Figures in microseconds (`_us`), per cent (`_pct`) or shares of one; None with a reason where the data can't support one."""
+
+    n: int
+    clean_rate: Fraction | None
+    median_us: Fraction | None = None
+    mean_us: Fraction | None = None
+    sd_us: float | None = None
+    robust_sd_us: float | None = None
+    adjusted_sd_us: float | None = None
+    spread_pct: float | None = None
+    spread_s_per_sqrt_min: float | None = None
+    p10_us: Fraction | None = None
+    p90_us: Fraction | None = None
+    within_half_pct: Fraction | None = None
+    longest_streak: int | None = None
+    successive_difference_ratio: float | None = None
+    share: Mapping[str, Share] | None = None
+    share_of: str | None = None
+    """`segments` or `sectors`."""
+    reasons: Mapping[str, str] = field(default_factory=dict)
+
+
+def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Consistency:
+    """Consistency of a group's clean laps.
+
+    Args:
+        judged: all laps of the driver, in order.
+        members: positions of the group's flying laps in `judged`.
+    """
+    clean = [index for index in members if judged[index].clean]
+    eligible = sum(judged[index].eligible for index in members)
+    clean_rate = Fraction(len(clean), eligible) if eligible else None
+    reasons: dict[str, str] = {} if eligible else {"clean_rate": "no eligible lap"}
+    if len(clean) < settings.min_clean_laps:
+        few = f"{len(clean)} clean laps, {settings.min_clean_laps} are needed"
+        return Consistency(len(clean), clean_rate, reasons=reasons | dict.fromkeys(_NEED_CLEAN_LAPS, few))
+    laps = [judged[index].lap for index in clean]
+    times = [lap.time_us for lap in laps]
+    middle = median(times)
+    runs: dict[tuple[str, int | None], list[int]] = defaultdict(list)
+    for position, lap in enumerate(laps):
+        runs[lap.session, lap.run].append(position)
+    long_runs = [sorted(run, key=lambda position: laps[position].number) for run in runs.values() if len(run) >= settings.min_clean_laps]
+    adjusted = _adjusted_deviation([([laps[p].number for p in run], [times[p] for p in run]) for run in long_runs])
+    if adjusted is None:
+        reason = f"no run of {settings.min_clean_laps} clean laps"
+        reasons |= {"adjusted_sd_us": reason, "spread_pct": reason, "spread_s_per_sqrt_min": reason}
+    share, share_of, why_not = _shares(track, [[laps[p] for p in run] for run in long_runs], settings)
+    if share is None:
+        reasons["share"] = why_not
+    ratio = _successive_difference_ratio(judged, clean, times)
+    if ratio is None:
+        reasons["successive_difference_ratio"] = "too few clean laps that follow each other, or all alike"
+    minutes = float(middle) / MICROSECONDS / 60
+    return Consistency(
+        n=len(times),
+        clean_rate=clean_rate,
+        median_us=middle,
+        mean_us=mean(times),
+        sd_us=standard_deviation(times),
+        robust_sd_us=MAD_TO_SD * float(median_abs_deviation(times)),
+        adjusted_sd_us=adjusted,
+        spread_pct=None if adjusted is None else adjusted / float(middle) * 100,
+        spread_s_per_sqrt_min=None if adjusted is None else adjusted / MICROSECONDS / sqrt(minutes),
+        p10_us=percentile(times, Fraction(1, 10)),
+        p90_us=percentile(times, Fraction(9, 10)),
+        within_half_pct=Fraction(sum(_near(time, middle, settings.within_pct) for time in times), len(times)),
+        longest_streak=_longest_streak(judged, clean, middle, settings),
+        successive_difference_ratio=ratio,
+        share=share,
+        share_of=share_of,
+        reasons=reasons,
+    )
+
+
+def _near(time: int, middle: Fraction, within_pct: float) -> bool:
+    return abs(time - middle) <= middle * Fraction(str(within_pct)) / 100
+
+
+def _longest_streak(judged: Sequence[JudgedLap], clean: Sequence[int], middle: Fraction, settings: Settings) -> int:
+    """Longest chain of clean laps close to the median that follow each other in one run."""
+    near = {index for index in clean if _near(judged[index].lap.time_us, middle, settings.streak_pct)}
+    longest = 0
+    heads = near - {after for index in near if (after := judged[index].next_lap) is not None}
+    for head in heads:
+        length, at = 1, judged[head].next_lap
+        while at is not None and at in near:
+            length, at = length + 1, judged[at].next_lap
+        longest = max(longest, length)
+    return longest
+
+
+def _adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:
+    """Scatter about each run's own Theil-Sen line, two degrees of freedom lost a run; None without a run."""
+    if not runs:
+        return None
+    residuals = [detrended(numbers, times, theil_sen_slope(numbers, times)) for numbers, times in runs]
+    count = sum(len(part) for part in residuals)
+    return sqrt(sum(float(np.dot(part, part)) for part in residuals) / (count - 2 * len(runs)))
+
+
+def _successive_difference_ratio(judged: Sequence[JudgedLap], clean: Sequence[int], times: Sequence[int]) -> float | None:
+    """Mean square of successive differences over the variance (von Neumann 1941): near 2 for pure scatter, less for drift."""
+    kept = set(clean)
+    steps = [
+        judged[after].lap.time_us - judged[index].lap.time_us for index in clean if (after := judged[index].next_lap) is not None and after in kept
+    ]
+    variance = standard_deviation(times) ** 2
+    if len(steps) < 4 or variance == 0:
+        return None
+    return sum(step * step for step in steps) / len(steps) / variance
+
+
+def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> tuple[dict[str, Share] | None, str | None, str]:
+    """Where the scatter comes from: cov(part, lap) / var(lap), both as residuals of a line over the lap number in each run."""
+    if not runs:
+        return None, None, f"no run of {settings.min_clean_laps} clean laps"
+    for depth, parts in (("segments", track.segment_parts), ("sectors", track.sector_parts)):
+        codes = [part.code for part in parts]
+        if not codes:
+            continue
+        rows: list[NDArray[np.float64]] = []
+        for run in runs:
+            whole = [lap for lap in run if all(code in getattr(lap, depth) for code in codes)]
+            if len(whole) < settings.min_clean_laps:
+                continue
+            times = np.asarray([[getattr(lap, depth)[code] for code in codes] for lap in whole], dtype=np.int64)
+            rows.append(_line_residuals(np.asarray([lap.number for lap in whole], dtype=np.float64), (times - times[0]).astype(np.float64)))
+        if not rows:
+            continue
+        residuals = np.concatenate(rows)
+        lap = residuals.sum(axis=1)
+        variance = float(lap @ lap)
+        if variance == 0:
+            return None, None, "all laps alike"
+        values = residuals.T @ lap / variance
+        intervals = _share_intervals(residuals, settings)
+        return {code: Share(float(v), *interval) for code, v, interval in zip(codes, values, intervals, strict=True)}, depth, ""
+    return None, None, f"no run of {settings.min_clean_laps} clean laps with all parts timed"
+
+
+def _line_residuals(numbers: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Residuals of a least-squares line over the lap number, for each column of `values` (laps, parts)."""
+    centred = numbers - numbers.mean()
+    values = values - values.mean(axis=0)
+    spread = float(centred @ centred)
+    if spread == 0:
+        return values
+    return np.asarray(values - np.outer(centred, centred @ values / spread), dtype=np.float64)
+
+
+def _share_intervals(residuals: NDArray[np.float64], settings: Settings) -> list[tuple[float | None, float | None]]:
+    """95 % bias-corrected and accelerated bootstrap intervals (Efron 1987) by resampling laps, seeded."""
+    laps, parts = residuals.shape
+    if not settings.bootstrap_resamples:
+        return [(None, None)] * parts
+    total = residuals.sum(axis=1)
+    products = residuals * total[:, None]
+    squares = total * total
+    point = products.sum(axis=0) / squares.sum()
+    # Each row tells how often each lap was drawn: one product instead of a loop over resamples.
+    weights = np.random.default_rng(settings.bootstrap_seed).multinomial(laps, np.full(laps, 1 / laps), size=settings.bootstrap_resamples)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        drawn = (weights @ products) / (weights @ squares)[:, None]
+        without_one = (products.sum(axis=0) - products) / (squares.sum() - squares)[:, None]
+    intervals: list[tuple[float | None, float | None]] = []
+    for column in range(parts):
+        sample, knife = drawn[:, column], without_one[:, column]
+        below = float(np.mean(sample < point[column]))
+        deviations = knife.mean() - knife
+        denominator = 6 * float(np.sum(deviations**2)) ** 1.5
+        if not (0 < below < 1 and denominator > 0 and np.isfinite(sample).all()):
+            intervals.append((None, None))
+            continue
+        bias, acceleration = ndtri(below), float(np.sum(deviations**3)) / denominator
+        ends = [ndtr(bias + (bias + z) / (1 - acceleration * (bias + z))) for z in ndtri([0.025, 0.975])]
+        low, high = np.quantile(sample, ends)
+        intervals.append((float(low), float(high)))
+    return intervals

@@ -1,0 +1,115 @@
+"""The ideal laps of one driver in one group."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fleet_rival.core.ideals.linked import linked_path
+from fleet_rival.core.ideals.table import NEVER, PartTable, part_table
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.track import Track
+
+__all__ = ["IDEALS", "Ideal", "Ideals", "PartTime", "ideals_of"]
+
+IDEALS = ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
+"""Names of the five, as the report writes them."""
+
+
+@dataclass(frozen=True, slots=True)
+class PartTime:
+    """A part's time and the lap that it came from."""
+
+    code: str
+    time_us: int
+    lap: Lap
+
+
+@dataclass(frozen=True, slots=True)
+class Ideal:
+    """An ideal lap and the parts it is made of, in the order in which they would be driven."""
+
+    time_us: int
+    parts: tuple[PartTime, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Ideals:
+    """The five ideals by name, and for each one that can't be had the reason."""
+
+    values: Mapping[str, Ideal]
+    reasons: Mapping[str, str]
+
+    def time_us(self, name: str) -> int | None:
+        ideal = self.values.get(name)
+        return ideal.time_us if ideal else None
+
+
+def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]) -> Ideals:
+    """Compute the five ideals of a group.
+
+    Args:
+        judged: all laps of the driver, in order.
+        members: positions of the group's flying laps in `judged`.
+    """
+    sectors = part_table(track, judged, members, "sectors")
+    segments = part_table(track, judged, members, "segments")
+    values: dict[str, Ideal] = {}
+    reasons: dict[str, str] = {}
+    for name, table, what in (("sector", sectors, "sector"), ("segment", segments, "segment")):
+        if table.complete:
+            values[name] = _along([int(row) for row in table.times.argmin(axis=0)], table)
+        else:
+            reasons[name] = _why_incomplete(table, what)
+    unbroken = _unbroken(sectors)
+    if unbroken:
+        values["unbroken"] = unbroken
+    else:
+        reasons["unbroken"] = (
+            "no full circuit without a break in which every sector counts" if sectors.complete else _why_incomplete(sectors, "sector")
+        )
+    linked = segments if segments.complete else sectors
+    closed = track.closed_boundaries(linked.parts)
+    for name, race in (("linked_qualifying", False), ("linked_race", True)):
+        path = linked_path(linked, closed, race=race)
+        if path is not None:
+            values[name] = _along(path, linked)
+        elif not linked.complete:
+            reasons[name] = _why_incomplete(linked, "sector")
+        else:
+            reasons[name] = "no laps that can be joined at the linked corners"
+    return Ideals(values, reasons)
+
+
+def _why_incomplete(table: PartTable, what: str) -> str:
+    if not table.parts:
+        return f"the track has no {what}s"
+    if not any(item.lap.sectors if what == "sector" else item.lap.segments for item in table.laps):
+        return f"no {what} times in these laps"
+    return f"no counting time in {', '.join(table.missing_parts())}"
+
+
+def _along(path: Sequence[int], table: PartTable) -> Ideal:
+    parts = tuple(
+        PartTime(part.code, int(table.times[row, column]), table.laps[row].lap)
+        for column, (part, row) in enumerate(zip(table.parts, path, strict=True))
+    )
+    return Ideal(sum(part.time_us for part in parts), parts)
+
+
+def _unbroken(table: PartTable) -> Ideal | None:
+    """The fastest full circuit without a break, wherever it starts: the end of a lap and the start of the one that followed."""
+    columns = len(table.parts)
+    best_sum, best = int(NEVER), None
+    for row, after in enumerate(table.next_row):
+        for start in range(columns):
+            if start and after is None:
+                break
+            total = int(table.times[row, start:].sum()) + (int(table.times[after, :start].sum()) if start else 0)
+            if total < best_sum:
+                best_sum, best = total, (row, after, start)
+    if best is None:
+        return None
+    row, after, start = best
+    driven = [(row, column) for column in range(start, columns)] + [(after, column) for column in range(start) if after is not None]
+    parts = tuple(PartTime(table.parts[column].code, int(table.times[lap, column]), table.laps[lap].lap) for lap, column in driven if lap is not None)
+    return Ideal(best_sum, parts)

@@ -1,0 +1,64 @@
+"""The times that count, as one array of laps by parts."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.track import Part, Track
+
+__all__ = ["NEVER", "PartTable", "part_table"]
+
+NEVER: Final = np.int64(1) << 50
+"""Stands for a time that is unknown or doesn't count: longer than any sum of real ones, small enough to be added up."""
+
+
+@dataclass(frozen=True, slots=True)
+class PartTable:
+    """Counting times of one group of laps in one depth (sectors or segments)."""
+
+    parts: tuple[Part, ...]
+    laps: tuple[JudgedLap, ...]
+    """In order, so that the first of equals is the earliest."""
+    times: NDArray[np.int64]
+    """Shape (laps, parts), microseconds; `NEVER` where a time is unknown or doesn't count."""
+    next_row: tuple[int | None, ...]
+    """For each row the row of the lap that followed in the same run, if it is in the table."""
+
+    @property
+    def complete(self) -> bool:
+        """Whether each part has at least one counting time."""
+        return bool(self.parts) and bool(self.laps) and bool((self.times.min(axis=0) < NEVER).all())
+
+    def missing_parts(self) -> list[str]:
+        """Codes of the parts without any counting time."""
+        return [part.code for column, part in enumerate(self.parts) if not self.laps or self.times[:, column].min() >= NEVER]
+
+
+def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], depth: str) -> PartTable:
+    """Collect the counting times of a group.
+
+    Args:
+        judged: all laps of the driver.
+        members: positions of the group's flying laps in `judged`, in order.
+        depth: `sectors` or `segments`.
+    """
+    parts = track.sector_parts if depth == "sectors" else track.segment_parts
+    overlaps = [frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts]
+    rows = {index: row for row, index in enumerate(members)}
+    times = np.full((len(members), len(parts)), NEVER, dtype=np.int64)
+    for row, index in enumerate(members):
+        item = judged[index]
+        if not item.parts_count:
+            continue
+        known = item.lap.sectors if depth == "sectors" else item.lap.segments
+        taken = item.taken.segments
+        for column, part in enumerate(parts):
+            time = known.get(part.code)
+            if time is not None and not (taken and taken & overlaps[column]):
+                times[row, column] = time
+    next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)
+    return PartTable(parts, tuple(judged[index] for index in members), times, next_row)

@@ -1,0 +1,119 @@
+"""A lap as a value: the facts that a file, a driver or a manager stated."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Final, NamedTuple
+
+__all__ = [
+    "COMPANIES",
+    "FLAGS",
+    "INCIDENTS",
+    "KINDS",
+    "MISTAKES",
+    "NO_EVIDENCE_PURPOSES",
+    "PURPOSES",
+    "SESSION_KINDS",
+    "WETNESSES",
+    "Identity",
+    "Incident",
+    "Lap",
+    "natural_key",
+]
+
+KINDS: Final = ("flying", "out", "in", "outin")
+SESSION_KINDS: Final = ("practice", "qualifying", "race")
+WETNESSES: Final = ("dry", "damp", "wet")
+COMPANIES: Final = ("solo", "behind", "pack")
+FLAGS: Final = ("tow", "traffic", "yellow", "pit", "cool", "boost", "guest")
+INCIDENTS: Final = ("spin", "contact", "slide")
+PURPOSES: Final = ("learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary")
+NO_EVIDENCE_PURPOSES: Final = frozenset({"learn", "experiment", "commentary"})
+"""Runs driven to learn or to try: no evidence against a driver."""
+MISTAKES: Final = (
+    "early-brake",
+    "late-brake",
+    "over-slow",
+    "double-input",
+    "lock-up",
+    "missed-apex",
+    "late-throttle",
+    "early-throttle",
+    "slide",
+    "wide-exit",
+    "limits",
+    "kerb",
+    "wrong-gear",
+    "limiter",
+    "spin",
+    "contact",
+    "other",
+)
+
+
+class Identity(NamedTuple):
+    """What makes a lap the same lap."""
+
+    driver: str
+    session: str
+    run: int
+    number: int
+
+
+class Incident(NamedTuple):
+    """A spin, contact or slide that somebody reported, and the corner."""
+
+    what: str
+    corner: str
+
+
+@dataclass(frozen=True, slots=True)
+class Lap:
+    """One lap of one driver. Times are microseconds; `None` is unknown."""
+
+    driver: str
+    number: int
+    time_us: int
+    session: str = "1"
+    run: int | None = None
+    """The run within the session; `None` until `identify` has told the runs apart."""
+    car: str | None = None
+    session_kind: str = "practice"
+    started_at: datetime | None = None
+    kind: str = "flying"
+    valid: bool = True
+    strikes: tuple[str, ...] = ()
+    incidents: tuple[Incident, ...] = ()
+    flags: frozenset[str] = frozenset()
+    company: str | None = None
+    tyre_set: str | None = None
+    compound: str | None = None
+    tyre_age: float | None = None
+    fuel_l: float | None = None
+    energy_kwh: float | None = None
+    track_temp_c: float | None = None
+    air_temp_c: float | None = None
+    wetness: str = "dry"
+    purpose: str | None = None
+    setup: str | None = None
+    assists: str | None = None
+    options: tuple[tuple[str, str], ...] = ()
+    mistakes: tuple[tuple[str, str], ...] = ()
+    note: str | None = None
+    set_aside: bool = False
+    """Somebody took the lap out of the evidence."""
+    sectors: Mapping[str, int] = field(default_factory=dict)
+    segments: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def identity(self) -> Identity:
+        """Driver, session, run, lap. Runs must have been told apart before."""
+        if self.run is None:
+            raise ValueError("the lap's run isn't known yet")
+        return Identity(self.driver, self.session, self.run, self.number)
+
+
+def natural_key(label: str) -> tuple[tuple[int, int, str], ...]:
+    """Sort key under which session `10` comes after session `9`."""
+    return tuple((0, int(piece), "") if piece.isdecimal() and piece.isascii() else (1, 0, piece) for piece in re.split(r"([0-9]+)", label) if piece)

@@ -1,0 +1,214 @@
+"""Marks: why a lap does or doesn't count. Facts come first; rules fill in what nobody said, and say that they did."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from math import sqrt
+from typing import Final
+
+import numpy as np
+
+from fleet_rival.core.laps.groups import Group, group_of
+from fleet_rival.core.laps.lap import NO_EVIDENCE_PURPOSES, Lap
+from fleet_rival.core.laps.order import following, in_order
+from fleet_rival.core.laps.taken import Taken, taken_parts
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
+from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.core.track import Part, Track
+
+__all__ = ["MARKS", "JudgedLap", "judge"]
+
+MARKS: Final = ("cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled")
+_NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
+_NOT_BEST: Final = frozenset({"invalid", "incident", "tow", "yellow", "pit"})
+_NO_PARTS: Final = frozenset({"tow", "traffic", "yellow", "pit"})
+_NO_PASSES: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "cool", "practice_only"})
+
+
+@dataclass(slots=True)
+class JudgedLap:
+    """A lap with its marks and what follows from them."""
+
+    lap: Lap
+    group: Group
+    taken: Taken
+    next_lap: int | None
+    """Position of the lap that followed in the same run, in the list that `judge` returns."""
+    marks: dict[str, bool] = field(default_factory=dict)
+    """Mark to whether a rule inferred it; facts are False."""
+    cold_parts: frozenset[str] = frozenset()
+    """Segments driven on cold tyres, where those are told by time."""
+
+    @property
+    def flying(self) -> bool:
+        return self.lap.kind == "flying"
+
+    @property
+    def eligible(self) -> bool:
+        """Flying, and nothing outside the driver's hands or intent speaks against it."""
+        return self.flying and not _NOT_ELIGIBLE & self.marks.keys()
+
+    @property
+    def clean(self) -> bool:
+        """Eligible, and neither invalid, incident nor spoiled: behind consistency and pace."""
+        return self.eligible and not {"invalid", "incident", "spoiled"} & self.marks.keys()
+
+    @property
+    def may_be_best(self) -> bool:
+        return self.flying and not _NOT_BEST & self.marks.keys()
+
+    @property
+    def parts_count(self) -> bool:
+        """Whether the parts that aren't taken count for ideals."""
+        if not self.flying or _NO_PARTS & self.marks.keys():
+            return False
+        return self.lap.valid or bool(self.lap.strikes)
+
+    def is_pass(self, segment: str) -> bool:
+        """Whether the driver's way through this segment on this lap is evidence."""
+        if not self.flying or _NO_PASSES & self.marks.keys():
+            return False
+        return segment in self.lap.segments and segment not in self.taken.by_earlier and segment not in self.cold_parts
+
+    def part_counts(self, track: Track, part: Part) -> bool:
+        """Whether this sector or segment counts for ideals: the lap's parts do, and no segment that overlaps it is taken."""
+        if not self.parts_count:
+            return False
+        taken = self.taken.segments
+        return not taken or not any(segment.code in taken for segment in track.overlapping(part, track.segment_parts))
+
+
+def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedLap]:
+    """Mark the laps of one driver.
+
+    Args:
+        track: the layout that was driven.
+        laps: all laps of one driver, out and in laps too, runs told apart.
+
+    Returns:
+        The laps in their order, with marks. Marks stand on flying laps alone.
+    """
+    ordered = in_order(laps)
+    next_lap = following(ordered)
+    taken = taken_parts(track, ordered, next_lap, settings)
+    judged = [JudgedLap(lap, group_of(lap), took, after) for lap, took, after in zip(ordered, taken, next_lap, strict=True)]
+    for item in judged:
+        if item.flying:
+            _mark_facts(item, settings)
+    _mark_cold(track, judged, settings)
+    groups: dict[Group, list[JudgedLap]] = defaultdict(list)
+    for item in judged:
+        if item.flying:
+            groups[item.group].append(item)
+    for members in groups.values():
+        _mark_cool(members, settings)
+    for members in groups.values():
+        _mark_spoiled(members, settings)
+    return judged
+
+
+def _mark_facts(item: JudgedLap, settings: Settings) -> None:
+    lap, marks = item.lap, item.marks
+    if not lap.valid or lap.strikes:
+        marks["invalid"] = False
+    if lap.incidents:
+        marks["incident"] = False
+    for flag in ("tow", "traffic", "yellow", "pit", "cool"):
+        if flag in lap.flags:
+            marks[flag] = False
+    if settings.solo_floor_s is not None and lap.time_us < settings.solo_floor_s * MICROSECONDS:
+        marks.setdefault("tow", True)
+    if item.taken.carried:
+        marks["carried"] = True
+    if lap.set_aside or lap.purpose in NO_EVIDENCE_PURPOSES:
+        marks["practice_only"] = False
+
+
+def _mark_cold(track: Track, judged: Sequence[JudgedLap], settings: Settings) -> None:
+    runs: dict[tuple[str, int | None], list[JudgedLap]] = defaultdict(list)
+    for item in judged:
+        runs[item.lap.session, item.lap.run].append(item)
+    first_run = {session: min(run for other, run in runs if other == session and run is not None) for session, _ in runs}
+    for (session, run), members in runs.items():
+        members.sort(key=lambda item: item.lap.number)
+        race_start = members[0].lap.session_kind == "race" and run == first_run[session]
+        if settings.cold_seconds is None:
+            left = settings.cold_laps if race_start else 0
+            for item in members:
+                if item.lap.kind in ("out", "outin"):
+                    left = settings.cold_laps
+                elif item.flying and left:
+                    item.marks["cold"] = True
+                    left -= 1
+        elif race_start or members[0].lap.kind in ("out", "outin"):
+            _mark_cold_by_time(track, members, settings.cold_seconds * MICROSECONDS)
+
+
+def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: float) -> None:
+    """Cold is what was driven within `cold_us` of leaving the pits; a lap is cold when more than half of it is."""
+    first = members[0].lap
+    driven = 0
+    for item in members:
+        lap = item.lap
+        if first.started_at is not None and lap.started_at is not None:
+            driven = round((lap.started_at - first.started_at).total_seconds() * MICROSECONDS)
+        if item.flying and 2 * (cold_us - driven) > lap.time_us:
+            item.marks["cold"] = True
+        at = driven
+        cold: set[str] = set()
+        for part in track.segment_parts:
+            time = lap.segments.get(part.code)
+            if time is None:
+                break
+            if 2 * (cold_us - at) > time:
+                cold.add(part.code)
+            at += time
+        item.cold_parts = frozenset(cold)
+        driven += lap.time_us
+
+
+def _mark_cool(members: Sequence[JudgedLap], settings: Settings) -> None:
+    """Slow on purpose: slower than 105 % of the median lap, with every known part slower than 102 % of its own median."""
+    lap_limit = median([item.lap.time_us for item in members]) * Fraction(settings.cool_lap_pct) / 100
+    slow = [item for item in members if item.lap.time_us > lap_limit and "cool" not in item.marks]
+    if not slow:
+        return
+    times: dict[str, list[int]] = defaultdict(list)
+    for item in members:
+        for code, time in _known_parts(item.lap).items():
+            times[code].append(time)
+    limits = {code: median(values) * Fraction(settings.cool_part_pct) / 100 for code, values in times.items()}
+    for item in slow:
+        if all(time > limits[code] for code, time in _known_parts(item.lap).items()):
+            item.marks["cool"] = True
+
+
+def _known_parts(lap: Lap) -> Mapping[str, int]:
+    return lap.segments or lap.sectors
+
+
+def _mark_spoiled(members: Sequence[JudgedLap], settings: Settings) -> None:
+    """Much slower than the run's ordinary laps, after its own trend is taken out; in short runs, than the group's."""
+    ordinary = [item for item in members if not item.marks]
+    runs: dict[tuple[str, int | None], list[JudgedLap]] = defaultdict(list)
+    for item in ordinary:
+        runs[item.lap.session, item.lap.run].append(item)
+    for run in runs.values():
+        long = len(run) >= settings.min_clean_laps
+        basis = run if long else ordinary
+        times = [item.lap.time_us for item in basis]
+        centre = median(times)
+        floor = settings.spoiled_floor_s * MICROSECONDS * sqrt(centre / MICROSECONDS / 60)
+        if long:
+            numbers = [item.lap.number for item in run]
+            excess = detrended(numbers, times, theil_sen_slope(numbers, times))
+            scatter = MAD_TO_SD * float(np.median(np.abs(excess)))
+        else:
+            excess = np.asarray([float(item.lap.time_us - centre) for item in run])
+            scatter = MAD_TO_SD * float(median_abs_deviation(times))
+        limit = max(settings.spoiled_deviations * scatter, floor)
+        for item, over in zip(run, excess, strict=True):
+            if over > limit:
+                item.marks["spoiled"] = True

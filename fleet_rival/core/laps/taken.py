@@ -1,0 +1,62 @@
+"""Taken parts: what an incident or a strike spoils beyond the place where it happened."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.track import Track
+
+__all__ = ["Taken", "taken_parts"]
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """Segments of one lap that an incident or a strike took."""
+
+    own: frozenset[str]
+    """Where an incident or strike of this lap happened."""
+    by_earlier: frozenset[str]
+    """Taken by something that happened before, on this lap or the one before."""
+    carried: bool
+    """An incident on the lap before took a part of this one."""
+
+    @property
+    def segments(self) -> frozenset[str]:
+        return self.own | self.by_earlier
+
+
+def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None], settings: Settings) -> list[Taken]:
+    """Which segments are taken, lap by lap.
+
+    An incident takes its segment and the next two, a strike its segment and the next one, both across the line within a run.
+
+    Args:
+        laps: all laps of a driver, out and in laps too.
+        next_lap: for each lap the index of the one that followed it, or None (see `following`).
+    """
+    codes = [part.code for part in track.segment_parts]
+    place = {code: index for index, code in enumerate(codes)}
+    own: list[set[str]] = [set() for _ in laps]
+    earlier: list[set[str]] = [set() for _ in laps]
+    carried = [False] * len(laps)
+    for index, lap in enumerate(laps):
+        events = [(incident.corner, settings.incident_takes, True) for incident in lap.incidents]
+        events += [(corner, settings.strike_takes, False) for corner in lap.strikes]
+        for corner, reach, incident in events:
+            if corner not in place:
+                continue
+            own[index].add(corner)
+            at = index
+            segment = place[corner]
+            for _ in range(reach):
+                segment += 1
+                if segment == len(codes):
+                    segment = 0
+                    after = next_lap[at]
+                    if after is None:
+                        break
+                    at = after
+                    carried[at] |= incident
+                earlier[at].add(codes[segment])
+    return [Taken(frozenset(o), frozenset(e), c) for o, e, c in zip(own, earlier, carried, strict=True)]

@@ -1,0 +1,152 @@
+"""Puts the report together: the figures of an analysis under the keys of the open report format, version 1."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, Final
+
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis
+from fleet_rival.core.consistency import Consistency
+from fleet_rival.core.ideals import BestOf
+from fleet_rival.core.ideals.ideal import IDEALS, PartTime
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.statistics import round_half_even
+
+__all__ = ["NOT_YET", "report"]
+
+NOT_YET: Final = {
+    "falloff": "pace over a run isn't computed in this version",
+    "mistakes": "slips and recurring mistakes aren't computed in this version",
+    "cold_mistakes": "slips and recurring mistakes aren't computed in this version",
+    "standing": "standing losses aren't computed in this version",
+    "trades": "trades between corners aren't computed in this version",
+}
+
+
+def report(analysis: Analysis, set_aside: Sequence[Mapping[str, Any]] = (), warnings: Sequence[Mapping[str, Any]] = ()) -> dict[str, Any]:
+    """The report as a JSON-ready value.
+
+    Args:
+        analysis: the figures.
+        set_aside: rows that couldn't be read or repeat another, as the format's `set_aside` wants them.
+        warnings: warnings on lines; those on groups are added here.
+    """
+    return {
+        "format": "fleet-rival/report",
+        "version": 1,
+        "set_aside": [dict(row) for row in set_aside],
+        "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
+        "drivers": {name: _driver(driver) for name, driver in analysis.drivers.items()},
+        "team_ideal": {
+            "segment_us": analysis.team.segment_us,
+            "sector_us": analysis.team.sector_us,
+            "group": analysis.team_group._asdict() if analysis.team_group else None,
+            "parts": [
+                {"code": part.code, "driver": part.lap.driver, "time_us": part.time_us, **lap_reference(part.lap)} for part in analysis.team.parts
+            ],
+        },
+    }
+
+
+def lap_reference(lap: Lap) -> dict[str, Any]:
+    """Session, run and number: how a report names a lap."""
+    return {"session": lap.session, "run": lap.run, "lap": lap.number}
+
+
+def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
+    for name, driver in analysis.drivers.items():
+        for group in (driver.main, *driver.others):
+            for warning in group.warnings:
+                yield {"file": None, "line": None, "driver": name, "reason": warning}
+
+
+def _driver(driver: DriverAnalysis) -> dict[str, Any]:
+    figures = _group(driver.main)
+    if driver.guest:
+        figures["guest"] = True
+    return {**figures, "groups": [_group(group) for group in driver.others]}
+
+
+def _group(group: GroupAnalysis) -> dict[str, Any]:
+    missing: dict[str, str] = {}
+    if group.best is None:
+        missing["best_us"] = "no lap that may be the best one"
+    for name, reason in group.ideals.reasons.items():
+        missing[f"ideal.{name}_us"] = reason
+    for name, reason in group.consistency.reasons.items():
+        missing[f"consistency.{name}"] = reason
+    segments = {}
+    for code, figures in group.segments.items():
+        segments[code] = {
+            "n": figures.n,
+            "reference_us": round_half_even(figures.reference.time_us) if figures.reference else None,
+            "mean_loss_us": round_half_even(figures.mean_loss_us),
+            "sd_us": round_half_even(figures.sd_us),
+            "slips": None,
+            "candidate": bool(figures.reference and figures.reference.candidate),
+        }
+        for key, value in segments[code].items():
+            if value is None:
+                missing[f"segments.{code}.{key}"] = NOT_YET["mistakes"] if key == "slips" else "too few passes with a time here"
+    clean = f"{group.counts['clean']} clean laps are too few"
+    best_of = _best_of(group.best_of, "best_of", clean, missing)
+    after_out_lap = _best_of(
+        group.best_of_after_out_lap, "best_of_after_out_lap", "no out lap followed by a counting cold lap, or too few clean laps", missing
+    )
+    missing |= NOT_YET
+    return {
+        "group": group.group._asdict(),
+        "sure": group.sure,
+        "laps": dict(group.counts),
+        "best_us": group.best.time_us if group.best else None,
+        "best_lap": lap_reference(group.best) if group.best else None,
+        "ideal": {
+            **{f"{name}_us": group.ideals.time_us(name) for name in IDEALS},
+            "parts": {name: [_part(part) for part in group.ideals.values[name].parts] if name in group.ideals.values else [] for name in IDEALS},
+        },
+        "consistency": _consistency(group.consistency),
+        "falloff": None,
+        "segments": segments,
+        "mistakes": None,
+        "cold_mistakes": None,
+        "standing": None,
+        "trades": None,
+        "best_of": best_of,
+        "best_of_after_out_lap": after_out_lap,
+        "missing": missing,
+    }
+
+
+def _part(part: PartTime) -> dict[str, Any]:
+    return {"code": part.code, "time_us": part.time_us, **lap_reference(part.lap)}
+
+
+def _best_of(results: Sequence[BestOf] | None, name: str, why_none: str, missing: dict[str, str]) -> list[dict[str, Any]] | None:
+    if results is None:
+        missing[name] = why_none
+        return None
+    rows = []
+    for result in results:
+        row: dict[str, Any] = {"laps": result.laps}
+        for key in ("p10_us", "p50_us", "p90_us"):
+            row[key] = round_half_even(getattr(result, key))
+            if row[key] is None:
+                missing[f"{name}.{result.laps}.{key}"] = "it is too likely that none of these laps counts"
+        rows.append(row)
+    return rows
+
+
+def _consistency(figures: Consistency) -> dict[str, Any]:
+    share = figures.share
+    return {
+        "n": figures.n,
+        **{key: round_half_even(getattr(figures, key)) for key in ("median_us", "mean_us", "sd_us", "robust_sd_us", "adjusted_sd_us")},
+        "spread_pct": figures.spread_pct,
+        "spread_s_per_sqrt_min": figures.spread_s_per_sqrt_min,
+        "p10_us": round_half_even(figures.p10_us),
+        "p90_us": round_half_even(figures.p90_us),
+        "within_half_pct": None if figures.within_half_pct is None else float(figures.within_half_pct),
+        "clean_rate": None if figures.clean_rate is None else float(figures.clean_rate),
+        "longest_streak": figures.longest_streak,
+        "successive_difference_ratio": figures.successive_difference_ratio,
+        "share": None if share is None else {code: item.value for code, item in share.items()},
+        "share_interval": None if share is None else {code: None if item.low is None else [item.low, item.high] for code, item in share.items()},
+    }

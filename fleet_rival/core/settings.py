@@ -1,0 +1,78 @@
+"""The thresholds of the calculations, each with its name, its default and what it does."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, replace
+from typing import Any
+
+__all__ = ["BadSetting", "Settings"]
+
+
+class BadSetting(ValueError):
+    """A setting that isn't known, or a value that can't be used for it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Named settings of an analysis; immutable, with the defaults of `docs/method.md`."""
+
+    cold_laps: int = 1
+    """Flying laps after an out lap or a race start that are cold."""
+    cold_seconds: float | None = None
+    """Instead of `cold_laps`, on long tracks: how long after leaving the pits the tyres are cold."""
+    solo_floor_s: float | None = None
+    """A lap faster than this can't have been driven alone: it is marked as tow until somebody says otherwise."""
+    cool_lap_pct: float = 105.0
+    cool_part_pct: float = 102.0
+    """A lap is cool when slower than `cool_lap_pct` of the median lap with every part slower than `cool_part_pct` of its own."""
+    spoiled_deviations: float = 4.0
+    spoiled_floor_s: float = 0.9
+    """A lap is spoiled beyond this many robust deviations, and never for less than the floor times the root of the lap in minutes."""
+    incident_takes: int = 2
+    strike_takes: int = 1
+    """Segments taken after the one in which it happened."""
+    temperature_spread_c: float = 8.0
+    """Track temperatures further apart than this in one group are warned of."""
+    join_tolerance_kmh: float = 1.0
+    join_offset_m: float = 1.5
+    """Where boundary speeds are known: how exactly two laps must meet to be joined."""
+    min_clean_laps: int = 5
+    """Clean laps below which consistency and pace aren't computed; also the shortest run whose trend is read."""
+    thin_below_laps: int = 12
+    firm_from_laps: int = 30
+    """Below the first a figure is thin, from the second on it is firm, between them likely."""
+    within_pct: float = 0.5
+    streak_pct: float = 0.3
+    """Distance from the median within which laps count as alike, for the share and for the streak."""
+    like_laps: int = 8
+    """Laps of one place in the run from which that place has a distribution of its own."""
+    reference_passes: int = 5
+    """Passes below which a segment's reference is its second-best time."""
+    bootstrap_resamples: int = 999
+    bootstrap_seed: int = 20
+    """For the intervals of the shares of scatter; 0 resamples: none."""
+    seat_limit_minutes: float = 50.0
+    break_minutes: float = 10.0
+    day_limit_minutes: float = 150.0
+    """For the planner: longest time without a break, the break, the most in a day."""
+
+    @classmethod
+    def from_mapping(cls, values: Mapping[str, Any]) -> "Settings":
+        """Take the defaults and change what `values` names.
+
+        Raises:
+            BadSetting: an unknown name, or a value of the wrong kind or below zero.
+        """
+        known = {field.name: field for field in fields(cls)}
+        changes: dict[str, Any] = {}
+        for name, value in values.items():
+            if name not in known:
+                raise BadSetting(f"unknown setting {name!r}")
+            default = getattr(cls(), name)
+            if value is None and default is None:
+                continue
+            if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
+                raise BadSetting(f"setting {name} must be a number of 0 or more, not {value!r}")
+            if isinstance(default, int) and value != int(value):
+                raise BadSetting(f"setting {name} must be a whole number, not {value!r}")
+            changes[name] = int(value) if isinstance(default, int) else float(value)
+        return replace(cls(), **changes)

@@ -1,0 +1,79 @@
+"""Statistics on whole microseconds: exact where they can be, on centred data where they can't.
+
+A median of integers and an interpolated percentile are exact rationals and are returned as `Fraction`; deviations are computed
+in floats after the exact mean or median was taken out, so that no digits are lost to a large common offset.
+"""
+
+from collections.abc import Sequence
+from fractions import Fraction
+from math import sqrt
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["MAD_TO_SD", "mean", "median", "median_abs_deviation", "percentile", "round_half_even", "standard_deviation", "theil_sen_slope"]
+
+MAD_TO_SD: Final = 1.4826
+"""Median absolute deviation to standard deviation, for the normal distribution."""
+
+
+def mean(values: Sequence[int]) -> Fraction:
+    """Exact arithmetic mean of at least one value."""
+    return Fraction(sum(values), len(values))
+
+
+def percentile(values: Sequence[int], share: Fraction) -> Fraction:
+    """Percentile by linear interpolation between order statistics (type 7 of Hyndman and Fan, 1996), exactly.
+
+    >>> percentile([10, 20, 40], Fraction(1, 4))
+    Fraction(15, 1)
+    """
+    ordered = sorted(values)
+    position = share * (len(ordered) - 1)
+    below = int(position)
+    above = min(below + 1, len(ordered) - 1)
+    return ordered[below] + (position - below) * (ordered[above] - ordered[below])
+
+
+def median(values: Sequence[int]) -> Fraction:
+    """Exact median of at least one value."""
+    return percentile(values, Fraction(1, 2))
+
+
+def median_abs_deviation(values: Sequence[int]) -> Fraction:
+    """Median distance from the median, exactly; times `MAD_TO_SD` it estimates a standard deviation."""
+    doubled = median(values) * 2
+    centre = int(doubled)
+    return median([abs(2 * value - centre) for value in values]) / 2
+
+
+def standard_deviation(values: Sequence[int]) -> float:
+    """Sample standard deviation (n − 1) of at least two values, from exact sums of centred integers."""
+    count = len(values)
+    base = values[0]
+    centred = [value - base for value in values]
+    total = sum(centred)
+    return sqrt(Fraction(count * sum(value * value for value in centred) - total * total, count * (count - 1)))
+
+
+def theil_sen_slope(numbers: Sequence[int], values: Sequence[int]) -> float:
+    """Median of the slopes between all pairs (Theil 1950, Sen 1968), as `scipy.stats.theilslopes` gives it; 0 for a single number."""
+    from scipy.stats import theilslopes  # noqa: PLC0415  takes two seconds to import; not every command needs it
+
+    if len(set(numbers)) < 2:
+        return 0.0
+    centred = np.asarray(values, dtype=np.int64) - values[0]
+    return float(theilslopes(centred.astype(np.float64), np.asarray(numbers, dtype=np.float64)).slope)
+
+
+def detrended(numbers: Sequence[int], values: Sequence[int], slope: float) -> NDArray[np.float64]:
+    """Values with a line of this slope taken out, around their own median: shape (n,), microseconds."""
+    centred = (np.asarray(values, dtype=np.int64) - values[0]).astype(np.float64)
+    rest = centred - slope * (np.asarray(numbers, dtype=np.float64) - numbers[0])
+    return np.asarray(rest - np.median(rest), dtype=np.float64)
+
+
+def round_half_even(value: Fraction | float | None) -> int | None:
+    """A statistic as whole microseconds, half to even."""
+    return None if value is None else round(value)

@@ -1,0 +1,130 @@
+"""A layout: its length, its sectors and corners, and the parts of the lap that follow from them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+
+__all__ = ["BadTrack", "Corner", "Part", "Sector", "Track"]
+
+_SAME_M = 1e-3
+"""Boundaries closer than a millimetre are one."""
+
+
+class BadTrack(ValueError):
+    """A layout that contradicts itself."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sector:
+    """A timed sector; it ends where the next one starts, the last one at the line."""
+
+    code: str
+    start_m: float
+
+
+@dataclass(frozen=True, slots=True)
+class Corner:
+    """A corner, in metres from the line. `start_m` is where its braking begins."""
+
+    code: str
+    start_m: float
+    apex_m: float
+    end_m: float
+    name: str | None = None
+    direction: str | None = None
+    linked_to_next: bool = False
+    """The driver gives up time here for the next corner."""
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A stretch of the lap that is timed: a sector or a segment, from `start_m` to `end_m`."""
+
+    code: str
+    start_m: float
+    end_m: float
+
+
+@dataclass(frozen=True)
+class Track:
+    """One layout of a track.
+
+    Raises:
+        BadTrack: sectors or corners that don't ascend, lie outside the lap, or share a code.
+    """
+
+    name: str
+    layout: str
+    kind: str
+    length_m: float
+    sectors: tuple[Sector, ...]
+    corners: tuple[Corner, ...]
+    centreline_step_m: float | None = None
+    centreline_xy_m: tuple[tuple[float, float], ...] = ()
+
+    def __post_init__(self) -> None:
+        if not self.length_m > 0:
+            raise BadTrack("length_m must be more than 0")
+        if not self.sectors or self.sectors[0].start_m != 0:
+            raise BadTrack("the first sector must start at 0")
+        codes = [sector.code for sector in self.sectors] + [corner.code for corner in self.corners]
+        if self.corners and self.corners[0].start_m > 0:
+            codes.append("L0")
+        folded = [code.casefold() for code in codes]
+        for code in codes:
+            if not code.strip() or folded.count(code.casefold()) > 1:
+                raise BadTrack(f"the code {code!r} is empty or stands twice")
+        for what, starts in (("sectors", [s.start_m for s in self.sectors]), ("corners", [c.start_m for c in self.corners])):
+            if any(not 0 <= start < self.length_m for start in starts):
+                raise BadTrack(f"one of the {what} starts outside the lap")
+            if any(second <= first for first, second in pairwise(starts)):
+                raise BadTrack(f"the {what} must ascend by start_m")
+
+    @cached_property
+    def sector_parts(self) -> tuple[Part, ...]:
+        """The sectors as parts; they partition the lap."""
+        return _parts([(sector.code, sector.start_m) for sector in self.sectors], self.length_m)
+
+    @cached_property
+    def segment_parts(self) -> tuple[Part, ...]:
+        """`L0` from the line to the first corner, then one segment a corner; they partition the lap. Empty without corners."""
+        if not self.corners:
+            return ()
+        starts = [(corner.code, corner.start_m) for corner in self.corners]
+        if starts[0][1] > 0:
+            starts.insert(0, ("L0", 0.0))
+        return _parts(starts, self.length_m)
+
+    def overlapping(self, part: Part, others: Sequence[Part]) -> tuple[Part, ...]:
+        """Those of `others` that share more than a point with `part`."""
+        return tuple(o for o in others if min(o.end_m, part.end_m) - max(o.start_m, part.start_m) > _SAME_M)
+
+    def closed_boundaries(self, parts: Sequence[Part]) -> frozenset[int]:
+        """Boundaries at which two laps may not be joined for want of boundary speeds.
+
+        A boundary is closed when it lies strictly between the start of a corner that is `linked_to_next` and the end of its
+        successor's segment. For segments that is the boundary between the two; for sectors it may be any inside them.
+
+        Returns:
+            Indices of the parts at whose start the boundary lies; 0 is the line.
+        """
+        segments = {part.code: part for part in self.segment_parts}
+        closed: set[int] = set()
+        for index, corner in enumerate(self.corners):
+            if not corner.linked_to_next:
+                continue
+            successor = segments[self.corners[(index + 1) % len(self.corners)].code]
+            start, end = corner.start_m, successor.end_m
+            if end <= start:
+                end += self.length_m
+            for boundary, part in enumerate(parts):
+                for position in (part.start_m, part.start_m + self.length_m):
+                    if start + _SAME_M < position < end - _SAME_M:
+                        closed.add(boundary)
+        return frozenset(closed)
+
+
+def _parts(starts: Sequence[tuple[str, float]], length_m: float) -> tuple[Part, ...]:
+    ends = [start for _, start in starts[1:]] + [length_m]
+    return tuple(Part(code, start, end) for (code, start), end in zip(starts, ends, strict=True))

@@ -1,0 +1,158 @@
+"""Single cells of a lap file: what each column accepts, and the reason when it doesn't."""
+
+import math
+import re
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident
+
+__all__ = ["BadCell", "Cell", "column_readers"]
+
+_WHOLE = re.compile(r"([0-9]{1,9})(?:[.,]0+)?")
+_DECIMAL = re.compile(r"[+-]?[0-9]{1,9}(?:[.,][0-9]{1,12})?")
+_LABEL_LENGTH = 120
+_NOTE_LENGTH = 2000
+
+
+class BadCell(ValueError):
+    """A cell that can't be read; the message is the reason."""
+
+
+Cell = Callable[[str], Any]
+
+
+def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
+    """One reader a column, from the stripped, non-empty text of a cell to its value.
+
+    Args:
+        corner_codes: the track's segment codes by their folded spelling.
+    """
+
+    def corner(text: str) -> str:
+        code = corner_codes.get(text.casefold())
+        if code is None:
+            raise BadCell(f"{text} is not a corner of this track")
+        return code
+
+    def incident(token: str) -> Incident:
+        what, sign, where = token.partition(":")
+        if not sign or what.casefold() not in INCIDENTS:
+            raise BadCell(f"{token} is not an incident such as spin:T5 ({', '.join(INCIDENTS)})")
+        return Incident(what.casefold(), corner(where))
+
+    def mistake(token: str) -> tuple[str, str]:
+        where, sign, kind = token.partition(":")
+        if not sign or kind.casefold() not in MISTAKES:
+            raise BadCell(f"{token} is not a mistake such as T5:late-throttle")
+        return corner(where), kind.casefold()
+
+    def option(token: str) -> tuple[str, str]:
+        where, sign, label = token.partition("=")
+        if not sign or not where or not label:
+            raise BadCell(f"{token} is not an option such as T1=high")
+        return corner_codes.get(where.casefold(), where), label
+
+    def tokens(one: Callable[[str], Any]) -> Cell:
+        return lambda text: tuple(one(token) for token in text.split())
+
+    flag = one_of(FLAGS)
+    return {
+        "driver": label,
+        "car": label,
+        "session": label,
+        "session_kind": one_of(SESSION_KINDS),
+        "run": whole,
+        "lap": whole,
+        "started_at": moment,
+        "kind": one_of(KINDS),
+        "valid": yes_or_no,
+        "strikes": tokens(corner),
+        "incidents": tokens(incident),
+        "flags": lambda text: frozenset(flag(token) for token in text.split()),
+        "company": one_of(COMPANIES),
+        "tyre_set": label,
+        "compound": label,
+        "tyre_age": not_negative,
+        "fuel_l": not_negative,
+        "energy_kwh": not_negative,
+        "track_temp_c": decimal,
+        "air_temp_c": decimal,
+        "wetness": one_of(WETNESSES),
+        "purpose": one_of(PURPOSES),
+        "setup": label,
+        "assists": label,
+        "options": tokens(option),
+        "mistakes": tokens(mistake),
+        "note": note,
+    }
+
+
+def one_of(accepted: tuple[str, ...]) -> Cell:
+    """A word out of a list, in any case."""
+
+    def read(text: str) -> str:
+        word = text.casefold()
+        if word not in accepted:
+            raise BadCell(f"not one of {', '.join(accepted)}")
+        return word
+
+    return read
+
+
+def whole(text: str) -> int:
+    """A whole number of 0 or more."""
+    found = _WHOLE.fullmatch(text)
+    if found is None:
+        raise BadCell("not a whole number")
+    return int(found[1])
+
+
+def decimal(text: str) -> float:
+    """A number with `.` or `,` as its decimal sign."""
+    if _DECIMAL.fullmatch(text) is None:
+        raise BadCell("not a number")
+    value = float(text.replace(",", "."))
+    if not math.isfinite(value):
+        raise BadCell("not a number")
+    return value
+
+
+def not_negative(text: str) -> float:
+    value = decimal(text)
+    if value < 0:
+        raise BadCell("must be 0 or more")
+    return value
+
+
+def yes_or_no(text: str) -> bool:
+    word = text.casefold()
+    if word in ("1", "true", "yes"):
+        return True
+    if word in ("0", "false", "no"):
+        return False
+    raise BadCell("not one of 1, 0, true, false, yes, no")
+
+
+def moment(text: str) -> datetime:
+    """An ISO 8601 moment; without an offset it is taken as UTC."""
+    try:
+        value = datetime.fromisoformat(text)
+        return value.astimezone(UTC) if value.tzinfo else value.replace(tzinfo=UTC)
+    except (ValueError, OverflowError) as error:
+        raise BadCell("not a date and time such as 2031-03-04T18:17:10Z") from error
+
+
+def label(text: str) -> str:
+    if len(text) > _LABEL_LENGTH:
+        raise BadCell(f"longer than {_LABEL_LENGTH} characters")
+    if not text.isprintable():
+        raise BadCell("holds a control character")
+    return text
+
+
+def note(text: str) -> str:
+    if len(text) > _NOTE_LENGTH:
+        raise BadCell(f"longer than {_NOTE_LENGTH} characters")
+    return text

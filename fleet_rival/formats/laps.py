@@ -1,0 +1,292 @@
+"""Lap files (`*.laps.csv`): read row by row, nothing dropped in silence, nothing guessed."""
+
+import csv
+import io
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.order import identify
+from fleet_rival.core.times import MICROSECONDS, NotATime, format_time, parse_milliseconds, parse_time
+from fleet_rival.core.track import Track
+from fleet_rival.formats.cells import BadCell, column_readers
+from fleet_rival.formats.errors import UnusableFile
+from fleet_rival.formats.text import decode
+
+__all__ = ["LapFile", "RowWarning", "SetAside", "read_laps"]
+
+_NAMES = {"lap": "number"}
+_SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab"}
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """A row that isn't imported, and why."""
+
+    line: int
+    column: str | None
+    value: str | None
+    reason: str
+    repeats_line: int | None = None
+    differs: bool | None = None
+
+    def as_row(self, file: str) -> dict[str, Any]:
+        """The row of the report."""
+        row: dict[str, Any] = {"file": file, "line": self.line, "column": self.column, "value": self.value, "reason": self.reason}
+        if self.repeats_line is not None:
+            row |= {"repeats_line": self.repeats_line, "differs": self.differs}
+        return row
+
+
+@dataclass(frozen=True, slots=True)
+class RowWarning:
+    """Something odd about a row that is imported all the same."""
+
+    line: int
+    reason: str
+
+    def as_row(self, file: str) -> dict[str, Any]:
+        return {"file": file, "line": self.line, "reason": self.reason}
+
+
+@dataclass(frozen=True, slots=True)
+class LapFile:
+    """What a lap file holds."""
+
+    laps: tuple[tuple[int, Lap], ...]
+    """Line number and lap, in the order of the file, runs told apart."""
+    set_aside: tuple[SetAside, ...]
+    warnings: tuple[RowWarning, ...]
+    separator: str
+    unused_columns: tuple[str, ...]
+    runs_inferred: bool
+    rows: int
+    """Rows with at least one cell, the header not counted."""
+
+
+class _Column(NamedTuple):
+    name: str
+    """As reasons name it: the contract's name, with `_ms` where the file has that."""
+    target: str
+    """Field of `Lap`, or code of the sector or segment."""
+    group: str
+    """`field`, `time`, `sectors` or `segments`."""
+    read: Callable[[str], Any]
+
+
+@dataclass(slots=True)
+class _Reader:
+    """One file on its way in. Equal cells are read once: a lap file repeats most of them."""
+
+    track: Track
+    columns: list[_Column | None]
+    width: int
+    known: list[dict[str, Any]] = field(default_factory=list)
+    set_aside: list[SetAside] = field(default_factory=list)
+    laps: list[tuple[int, Lap]] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.known = [{"": None} for _ in self.columns]
+
+    def row(self, line: int, cells: Sequence[str]) -> None:
+        """Take one row in, or set it aside with its first unreadable cell."""
+        values: dict[str, Any] = {}
+        sectors: dict[str, int] = {}
+        segments: dict[str, int] = {}
+        for column, known, cell in zip(self.columns, self.known, cells, strict=False):
+            if column is None:
+                continue
+            try:
+                value = known[cell]
+            except KeyError:
+                try:
+                    text = cell.strip()
+                    value = known[cell] = column.read(text) if text else None
+                except (BadCell, NotATime) as error:
+                    self.set_aside.append(SetAside(line, column.name, cell, str(error)))
+                    return
+            if value is None:
+                continue
+            if column.group == "segments":
+                segments[column.target] = value.microseconds
+            elif column.group == "sectors":
+                sectors[column.target] = value.microseconds
+            elif column.group == "time":
+                values["time_us"] = value.microseconds
+            else:
+                values[column.target] = value
+        for column_name, target in (("driver", "driver"), ("lap", "number")):
+            if target not in values:
+                self.set_aside.append(SetAside(line, column_name, "", "missing"))
+                return
+        if "time_us" not in values:
+            if len(sectors) < len(self.track.sectors):
+                self.set_aside.append(SetAside(line, "time", "", "missing, and not all sectors are there"))
+                return
+            values["time_us"] = sum(sectors.values())
+        self.laps.append((line, Lap(sectors=sectors, segments=segments, **values)))
+
+
+def read_laps(content: bytes, track: Track) -> LapFile:
+    """Read a lap file against its track.
+
+    Args:
+        content: the file's bytes: CSV in UTF-8, comma, semicolon or tab, LF or CRLF.
+        track: gives the codes of sectors and segments.
+
+    Raises:
+        UnusableFile: the file as a whole can't be used: empty, no text, no header, a required column missing, or times of
+            parts that the track doesn't have.
+    """
+    # Lines end at LF, CRLF or CR alone: other separators that Unicode knows are ordinary characters of a note.
+    lines = list(io.StringIO(decode(content, "lap file"), newline=""))
+    start = next(index for index, line in enumerate(lines) if line.strip())
+    separator = _separator(lines[start])
+    rows = _rows(lines, separator, start)
+    _, header, closed = next(rows)
+    if not closed:
+        raise UnusableFile("The first line of the lap file holds a quotation mark that isn't closed.")
+    columns, unused = _columns(header, track)
+    reader = _Reader(track, columns, len(header))
+    count = 0
+    for line, cells, closed in rows:
+        if not any(cell.strip() for cell in cells):
+            continue
+        count += 1
+        if not closed:
+            reader.set_aside.append(SetAside(line, None, None, "a quotation mark isn't closed"))
+        elif len(cells) < len(header):
+            reader.set_aside.append(SetAside(line, None, None, f"ends after {len(cells)} of {len(header)} cells"))
+        elif any(cell.strip() for cell in cells[len(header) :]):
+            reader.set_aside.append(SetAside(line, None, None, f"has {len(cells)} cells under {len(header)} column names"))
+        else:
+            reader.row(line, cells)
+    warnings = _check_sums(reader)
+    identified = identify([lap for _, lap in reader.laps])
+    line_of = [line for line, _ in reader.laps]
+    repeats = [
+        SetAside(line_of[repeat.index], None, None, f"repeats line {line_of[repeat.repeats]}", line_of[repeat.repeats], repeat.differs)
+        for repeat in identified.repeats
+    ]
+    gone = {row.line for row in repeats}
+    return LapFile(
+        laps=tuple((line_of[index], lap) for index, lap in identified.laps),
+        set_aside=tuple(sorted([*reader.set_aside, *repeats], key=lambda row: row.line)),
+        warnings=tuple(warning for warning in warnings if warning.line not in gone),
+        separator=_SEPARATORS[separator],
+        unused_columns=tuple(unused),
+        runs_inferred=any(lap.run is None for _, lap in reader.laps),
+        rows=count,
+    )
+
+
+def _separator(header: str) -> str:
+    """The separator that yields the most column names; a comma where none does."""
+    return max(_SEPARATORS, key=lambda sign: (header.count(sign), sign == ","))
+
+
+def _rows(lines: list[str], separator: str, start: int) -> Iterator[tuple[int, list[str], bool]]:
+    """Line number, cells and whether all quotation marks were closed.
+
+    A stray quotation mark would make the rest of the file one cell. So a row that swallows the rest of the file, or lines that
+    leave it with another number of cells than the header, is given up after its first line and reading goes on at the next.
+    """
+    width: int | None = None
+    at = start
+    while at < len(lines):
+        source = iter(lines[at:])
+        parser = csv.reader(source, delimiter=separator, strict=True)
+        base = at
+        restart = None
+        while True:
+            before = parser.line_num
+            try:
+                cells = next(parser)
+            except StopIteration:
+                return
+            except csv.Error:
+                restart = base + before + 1
+                yield base + before + 1, [lines[base + before]], False
+                break
+            if parser.line_num - before > 1 and width is not None and len(cells) != width:
+                restart = base + before + 1
+                yield base + before + 1, [lines[base + before]], False
+                break
+            if width is None:
+                width = len(cells)
+            yield base + before + 1, cells, True
+        at = restart
+
+
+def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None], list[str]]:
+    """Match the header's names to what a lap file may hold."""
+    segment_codes = {part.code.casefold(): part.code for part in track.segment_parts}
+    sector_codes = {part.code.casefold(): part.code for part in track.sector_parts}
+    readers = column_readers(segment_codes)
+    columns: list[_Column | None] = []
+    unused: list[str] = []
+    foreign: list[str] = []
+    for cell in header:
+        name = cell.strip().casefold().replace(" ", "_").replace("-", "_")
+        base, in_milliseconds = (name[:-3], True) if name.endswith("_ms") else (name, False)
+        read_time = parse_milliseconds if in_milliseconds else parse_time
+        suffix = "_ms" if in_milliseconds else ""
+        column: _Column | None = None
+        if base == "time":
+            column = _Column(f"time{suffix}", "time_us", "time", read_time)
+        elif name in readers:
+            column = _Column(name, _NAMES.get(name, name), "field", readers[name])
+        else:
+            # Codes are compared as they stand, and with blanks and hyphens as underscores, as all names in a header are.
+            for group, codes in (("sectors", sector_codes), ("segments", segment_codes)):
+                code = next((code for folded, code in codes.items() if folded.replace(" ", "_").replace("-", "_") == base), None)
+                if code:
+                    column = _Column(f"{code}{suffix}", code, group, read_time)
+        if column is None and name:
+            unused.append(cell.strip())
+            if base[:1] in "stl" and base[1:].isdecimal():
+                foreign.append(cell.strip())
+        columns.append(column)
+    names = Counter((column.group, column.target) for column in columns if column)
+    if not {("field", "driver"), ("field", "number"), ("time", "time_us")} & names.keys():
+        raise UnusableFile("The lap file has no header: its first line must name the columns, at least driver, lap and time.")
+    for (_, target), times in names.items():
+        if times > 1:
+            raise UnusableFile(f"Two columns of the lap file are named {target.removesuffix('_us')}. Rename one of them and try again.")
+    for target, shown in (("driver", "driver"), ("number", "lap")):
+        if ("field", target) not in names:
+            raise UnusableFile(f'The lap file has no column "{shown}". Name it in the first line and try again.')
+    if foreign:
+        raise UnusableFile(
+            f"The lap file has times for {', '.join(foreign)}, which {track.name}, {track.layout} doesn't have. "
+            "Choose the combination on the track where these laps were driven, or add its track file first."
+        )
+    if ("time", "time_us") not in names and any(("sectors", sector.code) not in names for sector in track.sectors):
+        raise UnusableFile('The lap file has neither a column "time" nor all sectors of the track.')
+    return columns, unused
+
+
+def _check_sums(reader: _Reader) -> list[RowWarning]:
+    """Warn where parts that are all there miss the lap time by more than one unit of the last given place per part."""
+    decimals: dict[tuple[str, str], int] = {}
+    for column, known in zip(reader.columns, reader.known, strict=True):
+        if column and column.group != "field":
+            decimals[column.group, column.target] = max((value.decimals for value in known.values() if value is not None), default=6)
+    warnings = []
+    checks = []
+    for group, parts in (("sectors", reader.track.sector_parts), ("segments", reader.track.segment_parts)):
+        keys = [(group, part.code) for part in parts]
+        if keys and all(key in decimals for key in keys):
+            places = min(decimals[key] for key in [*keys, ("time", "time_us")] if key in decimals)
+            checks.append((group, len(keys), places, len(keys) * MICROSECONDS // 10**places))
+    for line, lap in reader.laps:
+        for group, count, places, tolerance in checks:
+            times = lap.sectors if group == "sectors" else lap.segments
+            if len(times) == count:
+                total = sum(times.values())
+                if abs(total - lap.time_us) > tolerance:
+                    shown = max(places, 3)
+                    warnings.append(RowWarning(line, f"{group} sum to {format_time(total, shown)}, lap time is {format_time(lap.time_us, shown)}"))
+    return warnings

@@ -1,0 +1,143 @@
+"""The examples with known truth: exact to the microsecond."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from fleet_rival.cli.main import main
+from fleet_rival.formats.errors import UnusableFile
+from fleet_rival.formats.laps import read_laps
+from fleet_rival.formats.tracks import read_track, write_track
+
+DATA = Path(__file__).parents[1] / "data"
+SETS = ("street-101", "oval-102")
+
+
+def analysed(folder: str, tmp_path: Path, laps: str | None = None, *more: str) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The report that the command writes, and the truth."""
+    truth = json.loads((DATA / folder / "truth.json").read_text(encoding="utf-8"))
+    out = tmp_path / "report.json"
+    track, lap_file = (str(DATA / folder / name) for name in (truth["files"]["track"], laps or truth["files"]["laps"]))
+    assert main(["analyse", "--track", track, "--laps", lap_file, "--out", str(out), *more]) == 0
+    return json.loads(out.read_text(encoding="utf-8")), truth
+
+
+def close(value: Any) -> Any:
+    return pytest.approx(value, rel=1e-9, abs=0.5 if isinstance(value, float) and value > 1000 else 1e-9) if isinstance(value, float) else value
+
+
+@pytest.mark.parametrize("folder", SETS)
+def test_ideals_counts_and_consistency_are_exact(folder: str, tmp_path: Path) -> None:
+    report, truth = analysed(folder, tmp_path)
+    assert report["drivers"].keys() == truth["drivers"].keys()
+    for name, wanted in truth["drivers"].items():
+        found = report["drivers"][name]
+        assert found["group"] == wanted["group"]
+        assert {key: found["laps"][key] for key in wanted["laps"]} == wanted["laps"]
+        assert found["best_us"] == wanted["best_us"]
+        assert {key: found["ideal"][key] for key in wanted["ideal"]} == wanted["ideal"]
+        for depth in ("sector", "segment"):
+            for part, source in zip(found["ideal"]["parts"][depth], wanted["ideal_parts"][depth], strict=True):
+                assert (part["code"], part["time_us"]) == (source["code"], source["time_us"])
+                assert [part["session"], part["run"], part["lap"]] in source["laps"]
+        for key, value in wanted["consistency"].items():
+            if key == "share":
+                assert found["consistency"][key] == {code: close(share) for code, share in value.items()}
+            else:
+                assert found["consistency"][key] == close(value), key
+        assert {code: found["segments"][code]["n"] for code in wanted["passes"]} == wanted["passes"]
+        assert {code: found["segments"][code]["reference_us"] for code in wanted["references_us"]} == {
+            code: round(value) for code, value in wanted["references_us"].items()
+        }
+    team = {key: report["team_ideal"][key] for key in truth["team_ideal"]}
+    assert team == truth["team_ideal"]
+
+
+def test_the_semicolon_file_gives_the_same_report(tmp_path: Path) -> None:
+    plain, _ = analysed("street-101", tmp_path)
+    semicolon, _ = analysed("street-101", tmp_path, "street-a-101.semicolon.laps.csv")
+    assert plain == semicolon
+
+
+def test_each_null_has_its_reason(tmp_path: Path) -> None:
+    settings = tmp_path / "settings.json"
+    settings.write_text('{"min_clean_laps": 1000}')
+    for more in ((), ("--settings", str(settings))):
+        report, _ = analysed("oval-102", tmp_path, None, *more)
+        for driver in report["drivers"].values():
+            nulls = set()
+
+            def walk(value: Any, path: str, nulls: set[str] = nulls) -> None:
+                if value is None:
+                    nulls.add(path)
+                elif isinstance(value, dict):
+                    for key, inner in value.items():
+                        walk(inner, f"{path}.{key}" if path else key)
+                elif isinstance(value, list) and path.startswith("best_of"):
+                    for row in value:
+                        walk({key: inner for key, inner in row.items() if key != "laps"}, f"{path}.{row['laps']}")
+
+            walk({key: value for key, value in driver.items() if key not in ("group", "missing", "groups")}, "")
+            unexplained = {path for path in nulls - driver["missing"].keys() if not path.startswith("consistency.share_interval")}
+            assert not unexplained
+            assert driver["missing"].keys() <= nulls
+
+
+def test_the_command_refuses_in_one_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    track = DATA / "oval-102" / "oval-a-102.track.json"
+    laps = DATA / "oval-102" / "oval-a-102.laps.csv"
+    broken, unknown = tmp_path / "broken.json", tmp_path / "unknown.json"
+    broken.write_text("{")
+    unknown.write_text('{"cold_lap": 1}')
+    for arguments in (
+        ["--track", str(laps), "--laps", str(laps)],
+        ["--track", str(track), "--laps", str(track)],
+        ["--track", str(track), "--laps", str(tmp_path / "none.csv")],
+        ["--track", str(track), "--laps", str(laps), "--settings", str(broken)],
+        ["--track", str(track), "--laps", str(laps), "--settings", str(unknown)],
+        ["--track", str(track), "--laps", str(laps), "--telemetry", str(tmp_path / "none.parquet")],
+        ["--track", str(track), "--laps", str(laps), "--out", str(tmp_path)],
+        ["--track", str(track), "--laps", str(DATA / "street-101" / "street-a-101.laps.csv")],
+    ):
+        assert main(["analyse", *arguments]) == 2
+        said = capsys.readouterr()
+        assert said.out == "" and said.err.count("\n") == 1 and said.err.startswith("fleet analyse: ")
+
+
+def test_without_out_the_report_goes_to_standard_output(capsys: pytest.CaptureFixture[str]) -> None:
+    folder = DATA / "oval-102"
+    assert main(["analyse", "--track", str(folder / "oval-a-102.track.json"), "--laps", str(folder / "oval-a-102.laps.csv")]) == 0
+    assert json.loads(capsys.readouterr().out)["format"] == "fleet-rival/report"
+
+
+@pytest.mark.parametrize("folder", SETS)
+def test_a_track_file_is_written_as_it_was_read(folder: str) -> None:
+    track = read_track(next((DATA / folder).glob("*.track.json")).read_bytes())
+    assert read_track(write_track(track)) == track
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"format": "other"}, "not a track file"),
+        ({"version": 2}, "version 2"),
+        ({"length_m": "long"}, "length_m"),
+        ({"length_m": 100}, "outside the lap"),
+        ({"sectors": []}, "first sector"),
+        ({"corners": [{"code": "S1", "start_m": 1, "apex_m": 2, "end_m": 3}]}, "stands twice"),
+        ({"corners": 7}, "list of objects"),
+        ({"centreline": {"step_m": 5, "xy_m": [[1, None]]}}, "two numbers"),
+    ],
+)
+def test_a_track_file_that_contradicts_itself_is_refused(change: dict[str, Any], words: str) -> None:
+    data = json.loads((DATA / "oval-102" / "oval-a-102.track.json").read_text(encoding="utf-8")) | change
+    with pytest.raises(UnusableFile, match=words):
+        read_track(json.dumps(data).encode())
+
+
+def test_laps_without_corners_on_the_track_are_read_by_sectors() -> None:
+    data = json.loads((DATA / "oval-102" / "oval-a-102.track.json").read_text(encoding="utf-8")) | {"corners": []}
+    file = read_laps(b"driver,lap,S1,S2,S3\nA,1,20,20,20\n", read_track(json.dumps(data).encode()))
+    assert file.laps[0][1].time_us == 60_000_000
