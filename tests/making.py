@@ -1,7 +1,8 @@
 """Small tracks and laps for tests."""
 
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.track import Corner, Sector, Track
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.track import Corner, Part, Sector, Track
 
 SECOND = 1_000_000
 
@@ -36,3 +37,13 @@ def whole_lap(number: int, seconds: float, run: int | None = 1, **facts: object)
     """A lap of which the time alone is known."""
     values: dict[str, object] = {"driver": "Ysolde Farrand", "number": number, "run": run, "time_us": round(seconds * SECOND)}
     return Lap(**{**values, **facts})  # type: ignore[arg-type]
+
+
+def counts(layout: Track, item: JudgedLap, part: Part) -> bool:
+    """The definition, word by word: the lap's parts count, and no segment that overlaps this one is taken."""
+    return item.parts_count and not any(segment.code in item.taken.segments for segment in layout.overlapping(part, layout.segment_parts))
+
+
+def is_pass(item: JudgedLap, segment: str) -> bool:
+    """The definition, word by word: evidence, timed, not taken by something earlier, not cold."""
+    return item.has_passes and segment in item.lap.segments and segment not in item.taken.by_earlier | item.cold_parts

@@ -2,24 +2,34 @@
 
 import argparse
 import importlib
+from typing import Any
 
 from fleet_rival.cli.console import Failure, say
 
 __all__ = ["main"]
 
 COMMANDS = {
-    "analyse": "a report from a track file and a lap file, without a server",
+    "demo": ("serve", "set up everything, load the demo team, start the application"),
+    "start": ("serve", "start the application without demo data"),
+    "stop": ("", "end what demo or start began"),
+    "analyse": ("analyse", "a report from a track file and a lap file, without a server"),
+    "test": ("test", "checks and tests"),
+    "bench": ("bench", "how fast it is, as ratios measured in one run"),
+    "schema": ("schema", "write the front end's types anew from the interface's description"),
+    "screenshots": ("screenshots", "take the pictures of docs/screenshots anew, from demo data"),
 }
+"""Command to the module that runs it and what it does. `stop` needs no set-up and is run by the bootstrap."""
 
 
 def main(arguments: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="./fleet", description="Fleet Rival, the preparation desk of a sim racing team.")
     commands = parser.add_subparsers(dest="command", metavar="command", required=True)
     chosen = arguments[0] if arguments and arguments[0] in COMMANDS else None
-    for name, text in COMMANDS.items():
+    module: Any = None
+    for name, (home, text) in COMMANDS.items():
         sub = commands.add_parser(name, help=text, description=text)
         if name == chosen:
-            module = importlib.import_module(f"fleet_rival.cli.{name}")
+            module = importlib.import_module(f"fleet_rival.cli.{home}")
             module.add_arguments(sub)
     parsed = parser.parse_args(arguments or ["--help"])
     try:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from fleet_rival.core.consistency import Consistency, consistency_of
-from fleet_rival.core.corners.references import SegmentFigures, segment_figures
+from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.ideals import BestOf, Ideals, TeamIdeal, best_of, ideals_of, team_ideal
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, Place, best_of_run, cold_offset, moved
 from fleet_rival.core.ideals.table import part_table
@@ -33,7 +33,7 @@ class GroupAnalysis:
     best: Lap | None
     ideals: Ideals
     consistency: Consistency
-    segments: Mapping[str, SegmentFigures]
+    segments: Mapping[str, PartFigures]
     best_of: tuple[BestOf, ...] | None
     best_of_after_out_lap: tuple[BestOf, ...] | None
     sure: str
@@ -128,7 +128,7 @@ def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indi
         best=min(may_be_best, key=lambda lap: lap.time_us, default=None),
         ideals=ideals_of(track, judged, members),
         consistency=consistency_of(track, judged, members, settings),
-        segments=segment_figures(track, judged, members, settings),
+        segments=part_figures(track, judged, members, settings),
         best_of=tuple(best_of(clean, len(clean) / counts["eligible"])) if enough else None,
         best_of_after_out_lap=_after_out_lap(judged, members, clean, counts["eligible"], settings) if enough else None,
         sure="thin" if len(clean) < settings.thin_below_laps else "firm" if len(clean) >= settings.firm_from_laps else "likely",

@@ -14,6 +14,7 @@ _WHOLE = re.compile(r"([0-9]{1,9})(?:[.,]0+)?")
 _DECIMAL = re.compile(r"[+-]?[0-9]{1,9}(?:[.,][0-9]{1,12})?")
 _LABEL_LENGTH = 120
 _NOTE_LENGTH = 2000
+_TOKENS_LENGTH = 450
 
 
 class BadCell(ValueError):
@@ -55,7 +56,12 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         return corner_codes.get(where.casefold(), where), label
 
     def tokens(one: Callable[[str], Any]) -> Cell:
-        return lambda text: tuple(one(token) for token in text.split())
+        def read(text: str) -> tuple[Any, ...]:
+            if len(text) > _TOKENS_LENGTH:
+                raise BadCell(f"longer than {_TOKENS_LENGTH} characters")
+            return tuple(one(token) for token in text.split())
+
+        return read
 
     flag = one_of(FLAGS)
     return {
@@ -70,7 +76,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "valid": yes_or_no,
         "strikes": tokens(corner),
         "incidents": tokens(incident),
-        "flags": lambda text: frozenset(flag(token) for token in text.split()),
+        "flags": lambda text: frozenset(flag(token) for token in text.split()),  # a set: at most seven short words
         "company": one_of(COMPANIES),
         "tyre_set": label,
         "compound": label,

@@ -13,7 +13,7 @@ from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Corner, Sector, Track
-from tests.making import lap, track, whole_lap
+from tests.making import counts, lap, track, whole_lap
 
 PLAIN = Settings(cold_laps=0)
 
@@ -86,7 +86,7 @@ def brute_force(layout: Track, laps: list[Lap], race: bool) -> int | None:
     closed = layout.closed_boundaries(parts)
     best: int | None = None
     for chosen in product(flying, repeat=len(parts)):
-        if not all(judged[index].part_counts(layout, part) for index, part in zip(chosen, parts, strict=True)):
+        if not all(counts(layout, judged[index], part) for index, part in zip(chosen, parts, strict=True)):
             continue
         if any(chosen[k] != chosen[k - 1] and k in closed for k in range(1, len(parts))):
             continue
@@ -123,9 +123,7 @@ def test_what_always_holds(case: tuple[Track, list[Lap]]) -> None:
         (found.time_us(name) is None) == (name in found.reasons) for name in ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
     )
     whole = [
-        item.lap.time_us
-        for item in judged
-        if item.clean and all(item.part_counts(layout, part) for part in layout.segment_parts + layout.sector_parts)
+        item.lap.time_us for item in judged if item.clean and all(counts(layout, item, part) for part in layout.segment_parts + layout.sector_parts)
     ]
     for time in whole:
         assert unbroken is not None and unbroken <= time

@@ -7,7 +7,7 @@ import pytest
 from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.settings import BadSetting, Settings
-from tests.making import lap, track, whole_lap
+from tests.making import counts, is_pass, lap, track, whole_lap
 
 LAYOUT = track(4)
 GOOD = (5.0, 10.0, 12.0, 11.0, 9.0)
@@ -50,7 +50,7 @@ def test_on_long_tracks_cold_is_told_by_time() -> None:
     barely = judged(run_of(), cold_seconds=70)
     assert not any("cold" in item.marks for item in barely.values())
     assert barely[2].cold_parts == {"L0", "T1"}
-    assert not barely[2].is_pass("T1") and barely[2].is_pass("T2")
+    assert not is_pass(barely[2], "T1") and is_pass(barely[2], "T2")
 
 
 def test_incidents_and_strikes_take_parts_across_the_line() -> None:
@@ -58,9 +58,9 @@ def test_incidents_and_strikes_take_parts_across_the_line() -> None:
     assert items[3].taken.own == {"T4"} and items[4].taken.by_earlier == {"L0", "T1"}
     assert "carried" in items[4].marks
     assert items[6].taken.by_earlier == {"L0"} and "carried" not in items[6].marks
-    assert [items[7].part_counts(LAYOUT, part) for part in LAYOUT.segment_parts] == [True, True, False, False, True]
-    assert [items[7].part_counts(LAYOUT, part) for part in LAYOUT.sector_parts] == [True, False, False]
-    assert items[7].is_pass("T2") and not items[7].is_pass("T3")
+    assert [counts(LAYOUT, items[7], part) for part in LAYOUT.segment_parts] == [True, True, False, False, True]
+    assert [counts(LAYOUT, items[7], part) for part in LAYOUT.sector_parts] == [True, False, False]
+    assert is_pass(items[7], "T2") and not is_pass(items[7], "T3")
 
 
 def test_taken_parts_stop_where_the_chain_does() -> None:

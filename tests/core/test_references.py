@@ -1,12 +1,12 @@
 """References and losses of segments."""
 
-from fleet_rival.core.corners.references import SegmentFigures
+from fleet_rival.core.corners.references import PartFigures
 from fleet_rival.core.laps.lap import Incident, Lap
 from tests.core.test_consistency import main_group
 from tests.making import lap
 
 
-def figures(laps: list[Lap]) -> dict[str, SegmentFigures]:
+def figures(laps: list[Lap]) -> dict[str, PartFigures]:
     return dict(main_group(laps).segments)
 
 

@@ -12,7 +12,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import median, standard_deviation, theil_sen_slope
 from fleet_rival.core.track import Track
 
-__all__ = ["Reference", "SegmentFigures", "segment_figures"]
+__all__ = ["PartFigures", "Reference", "part_figures"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,8 +27,8 @@ class Reference:
 
 
 @dataclass(frozen=True, slots=True)
-class SegmentFigures:
-    """Passes, reference and losses of one segment."""
+class PartFigures:
+    """Passes, reference and losses of one segment, or of one sector where segments aren't known."""
 
     code: str
     n: int
@@ -41,48 +41,62 @@ class SegmentFigures:
     """Positions of the laps whose way through here is a pass."""
 
 
-def segment_figures(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> dict[str, SegmentFigures]:
-    """References and losses of a group, segment by segment.
+def part_figures(
+    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings, depth: str = "segments"
+) -> dict[str, PartFigures]:
+    """References and losses of a group, part by part.
 
     The reference is the median of the best third, rounded up, of the passes without an incident or strike in them. It is raised
-    on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the segment's share of
+    on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the part's share of
     the lap: old tyres are no mistake.
 
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+        depth: `segments` or `sectors`. A sector is passed when each segment in it is.
     """
     trends = _trends(judged, members, settings)
-    figures: dict[str, SegmentFigures] = {}
-    references = {part.code: _reference(part.code, judged, members, settings) for part in track.segment_parts}
+    parts = track.segment_parts if depth == "segments" else track.sector_parts
+    inside = {part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts}
+    times = {
+        part.code: {index: time for index in members if (time := getattr(judged[index].lap, depth).get(part.code)) is not None} for part in parts
+    }
+    passes = {
+        code: [
+            index for index in known if judged[index].has_passes and not inside[code] & (judged[index].taken.by_earlier | judged[index].cold_parts)
+        ]
+        for code, known in times.items()
+    }
+    references = {
+        code: _reference([times[code][index] for index in indices if not inside[code] & judged[index].taken.own], settings)
+        for code, indices in passes.items()
+    }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
+    figures: dict[str, PartFigures] = {}
     for code, reference in references.items():
-        passes = frozenset(index for index in members if judged[index].is_pass(code))
-        times = [judged[index].lap.segments[code] for index in passes]
         losses: dict[int, int] = {}
         if reference:
             centre = float(reference.time_us)
             share = float(reference.time_us / whole)
-            for index in members:
+            for index, time in times[code].items():
                 lap = judged[index].lap
-                time = lap.segments.get(code)
-                if time is not None:
-                    slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
-                    losses[index] = round(time - centre - slope * share * max(0, lap.number - first))
-        figures[code] = SegmentFigures(
+                slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
+                losses[index] = round(time - centre - slope * share * max(0, lap.number - first))
+        passed = [times[code][index] for index in passes[code]]
+        figures[code] = PartFigures(
             code,
-            len(passes),
+            len(passed),
             reference,
-            fmean(losses[index] for index in passes) if passes and reference else None,
-            standard_deviation(times) if len(times) > 1 else None,
+            fmean(losses[index] for index in passes[code]) if passed and reference else None,
+            standard_deviation(passed) if len(passed) > 1 else None,
             losses,
-            passes,
+            frozenset(passes[code]),
         )
     return figures
 
 
-def _reference(code: str, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Reference | None:
-    times = sorted(judged[index].lap.segments[code] for index in members if judged[index].is_pass(code) and code not in judged[index].taken.own)
+def _reference(passes_us: Sequence[int], settings: Settings) -> Reference | None:
+    times = sorted(passes_us)
     if not times:
         return None
     if len(times) < settings.reference_passes:

@@ -16,7 +16,7 @@ from fleet_rival.core.laps.taken import Taken, taken_parts
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
 from fleet_rival.core.times import MICROSECONDS
-from fleet_rival.core.track import Part, Track
+from fleet_rival.core.track import Track
 
 __all__ = ["MARKS", "JudgedLap", "judge"]
 
@@ -66,18 +66,10 @@ class JudgedLap:
             return False
         return self.lap.valid or bool(self.lap.strikes)
 
-    def is_pass(self, segment: str) -> bool:
-        """Whether the driver's way through this segment on this lap is evidence."""
-        if not self.flying or _NO_PASSES & self.marks.keys():
-            return False
-        return segment in self.lap.segments and segment not in self.taken.by_earlier and segment not in self.cold_parts
-
-    def part_counts(self, track: Track, part: Part) -> bool:
-        """Whether this sector or segment counts for ideals: the lap's parts do, and no segment that overlaps it is taken."""
-        if not self.parts_count:
-            return False
-        taken = self.taken.segments
-        return not taken or not any(segment.code in taken for segment in track.overlapping(part, track.segment_parts))
+    @property
+    def has_passes(self) -> bool:
+        """Whether the lap's parts are evidence of how the driver drives."""
+        return self.flying and not _NO_PASSES & self.marks.keys()
 
 
 def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedLap]:

@@ -1,0 +1,67 @@
+"""Errors as RFC 9457 problems: a sentence that helps, and nothing about the inside."""
+
+import logging
+from typing import Any
+
+from flask import Flask, Response, json, make_response
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+
+from fleet_rival.services.drive import MAX_BYTES
+from fleet_rival.services.errors import Conflict, NotThere, Refused, ServiceError
+
+__all__ = ["invalid_input", "problem", "register"]
+
+_KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
+    NotThere: (404, "not-there", "Not there"),
+    Refused: (422, "refused", "This can't be used"),
+    Conflict: (409, "conflict", "Something stands in the way"),
+}
+log = logging.getLogger(__name__)
+
+
+def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
+    body = {"type": f"urn:fleet-rival:{kind}", "title": title, "status": status, "detail": detail, **more}
+    return Response(json.dumps(body), status, mimetype="application/problem+json")
+
+
+def invalid_input(error: ValidationError) -> Response:
+    """Input that doesn't fit its schema: which fields, and why."""
+    fields = [
+        {"field": ".".join(str(place) for place in row["loc"]), "reason": row["msg"]} for row in error.errors(include_url=False, include_input=False)
+    ]
+    named = "; ".join(f"{row['field'] or 'body'}: {row['reason']}" for row in fields[:3])
+    return problem(422, "invalid-input", "This input doesn't fit", f"{named}.", fields=fields)
+
+
+def register(app: Flask) -> None:
+    """Answer every error of the application with a problem."""
+
+    @app.errorhandler(ServiceError)
+    def service_error(error: ServiceError) -> Response:
+        status, kind, title = _KINDS[type(error)]
+        return problem(status, kind, title, str(error))
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def too_large(error: RequestEntityTooLarge) -> Response:
+        return problem(
+            413, "too-large", "The file is too large", f"Up to {MAX_BYTES // 1_000_000} MB are taken. Split the file by session and add the parts."
+        )
+
+    @app.errorhandler(HTTPException)
+    def http_error(error: HTTPException) -> Response:
+        response = make_response(error.get_response())
+        body = {"type": "about:blank", "title": error.name, "status": error.code, "detail": error.description or error.name}
+        response.set_data(json.dumps(body))
+        response.mimetype = "application/problem+json"
+        return response
+
+    @app.errorhandler(Exception)
+    def anything(error: Exception) -> Response:
+        log.exception("unexpected error")
+        return problem(
+            500,
+            "internal",
+            "Something broke here",
+            "The server met an error of its own. Nothing was changed. Try again; if it stays, look into var/log.",
+        )

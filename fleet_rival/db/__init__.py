@@ -1,0 +1,1 @@
+"""Tables, queries and migrations. MariaDB alone is meant, and tested."""

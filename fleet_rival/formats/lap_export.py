@@ -1,0 +1,57 @@
+"""Lap files out: what was stored, in the format that `read_laps` reads."""
+
+import csv
+import io
+from collections.abc import Sequence
+from typing import Any, Final
+
+from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.order import in_order
+from fleet_rival.core.times import format_time
+from fleet_rival.core.track import Track
+
+__all__ = ["write_laps"]
+
+_COLUMNS: Final = (
+    *("driver", "car", "session", "session_kind", "run", "lap", "time", "started_at", "kind", "valid", "strikes", "incidents", "flags"),
+    *("company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c", "wetness", "purpose"),
+    *("setup", "assists", "options", "mistakes", "note"),
+)
+_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+
+
+def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
+    """Write laps as a lap file, in their order, with times to the microsecond where they have them.
+
+    A text that begins like a spreadsheet formula gets an apostrophe in front, so that opening the file runs nothing.
+    """
+    parts = [part.code for part in (*track.sector_parts, *track.segment_parts)]
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow([*_COLUMNS, *parts])
+    for lap in in_order(laps):
+        times = {**lap.sectors, **lap.segments}
+        cells = {
+            "lap": lap.number,
+            "time": _time(lap.time_us),
+            "started_at": lap.started_at.isoformat().replace("+00:00", "Z") if lap.started_at else "",
+            "valid": int(lap.valid),
+            "strikes": " ".join(lap.strikes),
+            "incidents": " ".join(f"{what}:{corner}" for what, corner in lap.incidents),
+            "flags": " ".join(sorted(lap.flags)),
+            "options": " ".join(f"{where}={label}" for where, label in lap.options),
+            "mistakes": " ".join(f"{corner}:{kind}" for corner, kind in lap.mistakes),
+        }
+        row = [cells[name] if name in cells else getattr(lap, name) for name in _COLUMNS]
+        writer.writerow([_safe(value) for value in row] + [_time(times[code]) if code in times else "" for code in parts])
+    return out.getvalue().encode()
+
+
+def _safe(value: Any) -> Any:
+    if isinstance(value, str) and value.startswith(_FORMULA_STARTS):
+        return f"'{value}"
+    return "" if value is None else value
+
+
+def _time(microseconds: int) -> str:
+    return format_time(microseconds, 3 if microseconds % 1000 == 0 else 6)

@@ -1,0 +1,314 @@
+"""Laps in from files: a look first, then one transaction, nothing half imported and nothing lost."""
+
+import hashlib
+import zlib
+from collections import Counter
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from typing import Any, Literal
+from uuid import UUID
+
+from sqlalchemy import delete, insert, select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.laps.merge import Merge, SessionMatch, merge
+from fleet_rival.db.laps import StoredLap, lap_values, laps_of
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
+from fleet_rival.formats.errors import UnusableFile
+from fleet_rival.formats.lap_export import write_laps
+from fleet_rival.formats.laps import LapFile, RowWarning, SetAside, read_laps
+from fleet_rival.services.base import Actor, begin_change, find_row, note_change
+from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.track import load_track
+
+__all__ = ["MAX_BYTES", "DifferenceView", "ImportResult", "Preview", "Wishes", "confirm", "discard", "export_laps", "preview", "upload"]
+
+MAX_BYTES = 50_000_000
+_SHOWN = 500
+"""Rows of each kind that a preview lists; the counts are of all."""
+_KEEP_PREVIEWS = timedelta(days=7)
+_BATCH = 5_000
+
+
+@dataclass(frozen=True, slots=True)
+class DifferenceView:
+    """A lap that is there already with other facts."""
+
+    line: int
+    driver: str
+    session: str
+    run: int
+    lap: int
+    stored_us: int
+    file_us: int
+    fields: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What would happen if the file were imported now."""
+
+    id: UUID
+    combination_id: UUID
+    name: str
+    state: str
+    revision: int
+    """Of the combination when the preview was made; `confirm` wants it back."""
+    separator: str
+    rows: int
+    new: int
+    same: int
+    different: tuple[DifferenceView, ...]
+    different_count: int
+    set_aside: tuple[SetAside, ...]
+    set_aside_count: int
+    warnings: tuple[RowWarning, ...]
+    warnings_count: int
+    drivers: tuple[tuple[str, int], ...]
+    """Drivers in the file and their laps."""
+    unknown_drivers: tuple[str, ...]
+    sessions: tuple[SessionMatch, ...]
+    other_cars: tuple[str, ...]
+    unused_columns: tuple[str, ...]
+    runs_inferred: bool
+    imported_before: datetime | None
+    """When the same content was imported into this combination."""
+    sample: tuple[CoreLap, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """What the person decided in the preview."""
+
+    revision: int
+    leave_out: frozenset[str] = frozenset()
+    """Unknown drivers that aren't to be added; their laps stay out."""
+    differences: Literal["keep", "take"] = "keep"
+    apart: frozenset[str] = frozenset()
+    """Sessions of the file that are other sessions than those of the same label."""
+
+
+@dataclass(frozen=True, slots=True)
+class ImportResult:
+    """What an import did."""
+
+    added: int
+    changed: int
+    kept: int
+    same: int
+    set_aside: int
+    left_out: int
+    drivers_added: tuple[str, ...]
+
+
+def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, name: str, content: bytes) -> Preview:
+    """Keep a file and look at it. Nothing is imported yet.
+
+    Raises:
+        Refused: the file can't be used at all; it isn't kept then.
+    """
+    if len(content) > MAX_BYTES:
+        raise Refused(
+            f"The file has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Split it by session and add the parts."
+        )
+    with sessions.begin() as session:
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        file = _read(content, session, row)
+        session.execute(
+            delete(LapFileRow).where(
+                LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < datetime.now(UTC) - _KEEP_PREVIEWS
+            )
+        )
+        kept = LapFileRow(
+            team_id=actor.team_id,
+            combination_id=row.id,
+            person_id=actor.person_id,
+            name=name[-255:] or "laps.csv",
+            sha256=hashlib.sha256(content).hexdigest(),
+            size=len(content),
+            content=zlib.compress(content, 1),
+        )
+        session.add(kept)
+        session.flush()
+        return _preview(session, actor, row, kept, file, frozenset())
+
+
+def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str] = frozenset()) -> Preview:
+    """Look again, against the laps that are there now."""
+    with sessions() as session:
+        kept = find_row(session, LapFileRow, actor, file_id, "file")
+        row = session.get_one(Combination, kept.combination_id)
+        return _preview(session, actor, row, kept, _read(zlib.decompress(kept.content), session, row), apart)
+
+
+def discard(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> None:
+    """Forget a file that was looked at.
+
+    Raises:
+        Conflict: it is imported already.
+    """
+    with sessions.begin() as session:
+        kept = find_row(session, LapFileRow, actor, file_id, "file", lock=True)
+        if kept.state != "preview":
+            raise Conflict("This file is imported already; it stays as the record of where its laps came from.")
+        session.delete(kept)
+
+
+def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: Wishes) -> ImportResult:
+    """Import a file that was looked at, in one transaction.
+
+    Raises:
+        Conflict: it is imported already, or laps were added since the person looked.
+    """
+    with sessions.begin() as session:
+        kept = find_row(session, LapFileRow, actor, file_id, "file", lock=True)
+        if kept.state != "preview":
+            raise Conflict("This file is imported already.")
+        # The lock lets one import at a time into a combination, so that what the person saw is what happens.
+        row = session.scalars(
+            select(Combination).where(Combination.team_id == actor.team_id, Combination.id == kept.combination_id).with_for_update()
+        ).one()
+        if row.revision != wishes.revision:
+            raise Conflict("Laps or settings of this combination were changed since you looked. Look at the preview again, then confirm.")
+        file = _read(zlib.decompress(kept.content), session, row)
+        stored, merged = _merge(session, actor, row, file, wishes.apart)
+        drivers = _driver_ids(session, actor)
+        unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
+        added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out))
+        change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}")
+        for name in added_drivers:
+            guest = all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
+            driver = Driver(team_id=actor.team_id, name=name, guest=guest)
+            session.add(driver)
+            session.flush()
+            drivers[name] = driver.id
+        labels = _session_ids(session, actor, row, {merged.laps[index].session for index in merged.new if merged.laps[index].driver in drivers})
+        keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
+        values = [
+            {**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]}
+            for lap in (merged.laps[index] for index in merged.new)
+            if lap.driver in drivers
+        ]
+        for start in range(0, len(values), _BATCH):
+            session.execute(insert(Lap), values[start : start + _BATCH])
+        changed = 0
+        if wishes.differences == "take":
+            for difference in merged.different:
+                old, new = stored[difference.stored], merged.laps[difference.incoming]
+                after = lap_values(replace(new, set_aside=old.lap.set_aside))
+                session.execute(update(Lap).where(Lap.team_id == actor.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
+                note_change(session, change_set, "lap", old.id, _plain(lap_values(old.lap)), _plain(after))
+                changed += 1
+        result = ImportResult(
+            added=len(values),
+            changed=changed,
+            kept=len(merged.different) - changed,
+            same=len(merged.same),
+            set_aside=len(file.set_aside),
+            left_out=len(merged.new) - len(values),
+            drivers_added=added_drivers,
+        )
+        if values or changed:
+            row.revision += 1
+        kept.state = "imported"
+        kept.change_set_id = change_set.id
+        kept.result = {name: getattr(result, name) for name in result.__slots__}
+        return result
+
+
+def export_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> bytes:
+    """All laps of a combination as a lap file; text that a spreadsheet would run as a formula is escaped."""
+    with sessions() as session:
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+        car = session.get_one(Car, row.car_id).name
+        laps = [replace(item.lap, car=item.lap.car or car) for item in laps_of(session, actor.team_id, row.id)]
+    return write_laps(laps, track)
+
+
+def _read(content: bytes, session: Session, row: Combination) -> LapFile:
+    try:
+        return read_laps(content, load_track(session, session.get_one(Layout, row.layout_id), centreline=False))
+    except UnusableFile as error:
+        raise Refused(str(error)) from error
+
+
+def _merge(session: Session, actor: Actor, row: Combination, file: LapFile, apart: frozenset[str]) -> tuple[list[StoredLap], Merge]:
+    """Compare the file with what is there. The combination's own car goes without saying."""
+    car = session.get_one(Car, row.car_id).name
+    incoming = [replace(lap, car=None) if lap.car == car else lap for _, lap in file.laps]
+    stored = laps_of(session, actor.team_id, row.id)
+    return stored, merge([item.lap for item in stored], incoming, apart)
+
+
+def _preview(session: Session, actor: Actor, row: Combination, kept: LapFileRow, file: LapFile, apart: frozenset[str]) -> Preview:
+    stored, merged = _merge(session, actor, row, file, apart)
+    known = _driver_ids(session, actor)
+    drivers = Counter(lap.driver for lap in merged.laps)
+    differences = []
+    for difference in merged.different[:_SHOWN]:
+        lap = merged.laps[difference.incoming]
+        old = stored[difference.stored].lap
+        differences.append(
+            DifferenceView(
+                file.laps[difference.incoming][0], lap.driver, lap.session, lap.run or 0, lap.number, old.time_us, lap.time_us, difference.fields
+            )
+        )
+    before = session.scalar(
+        select(LapFileRow.created_at)
+        .where(
+            LapFileRow.team_id == actor.team_id,
+            LapFileRow.combination_id == row.id,
+            LapFileRow.sha256 == kept.sha256,
+            LapFileRow.state == "imported",
+            LapFileRow.id != kept.id,
+        )
+        .order_by(LapFileRow.id.desc())
+        .limit(1)
+    )
+    return Preview(
+        id=kept.public_id,
+        combination_id=row.public_id,
+        name=kept.name,
+        state=kept.state,
+        revision=row.revision,
+        separator=file.separator,
+        rows=file.rows,
+        new=len(merged.new),
+        same=len(merged.same),
+        different=tuple(differences),
+        different_count=len(merged.different),
+        set_aside=file.set_aside[:_SHOWN],
+        set_aside_count=len(file.set_aside),
+        warnings=file.warnings[:_SHOWN],
+        warnings_count=len(file.warnings),
+        drivers=tuple(sorted(drivers.items())),
+        unknown_drivers=tuple(sorted(drivers.keys() - known.keys())),
+        sessions=merged.sessions,
+        other_cars=tuple(sorted({lap.car for lap in merged.laps if lap.car})),
+        unused_columns=file.unused_columns,
+        runs_inferred=file.runs_inferred,
+        imported_before=before,
+        sample=merged.laps[:8],
+    )
+
+
+def _driver_ids(session: Session, actor: Actor) -> dict[str, int]:
+    return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+
+
+def _session_ids(session: Session, actor: Actor, row: Combination, labels: set[str]) -> dict[str, int]:
+    """Keys of the sessions of these labels, made where they aren't there."""
+    own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
+    known = {label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.id).where(*own))}
+    for label in sorted(labels - known.keys()):
+        made = PracticeSession(team_id=actor.team_id, combination_id=row.id, label=label)
+        session.add(made)
+        session.flush()
+        known[label] = made.id
+    return known
+
+
+def _plain(values: dict[str, Any]) -> dict[str, Any]:
+    return {name: value.isoformat() if isinstance(value, datetime) else value for name, value in values.items()}

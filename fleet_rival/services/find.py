@@ -1,0 +1,199 @@
+"""Where each driver loses time: the answers of the core, computed once for each state of a combination and kept."""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import asdict
+from functools import cache
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session, sessionmaker
+
+import fleet_rival
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse
+from fleet_rival.core.corners.references import PartFigures, part_figures
+from fleet_rival.core.laps.groups import Group
+from fleet_rival.core.report import report
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import round_half_even
+from fleet_rival.core.track import Track
+from fleet_rival.db.laps import laps_of
+from fleet_rival.db.tables import Combination, Driver, Layout, StoredAnalysis, now
+from fleet_rival.services.base import Actor, find_row
+from fleet_rival.services.errors import NotThere
+from fleet_rival.services.track import load_track
+from fleet_rival.services.week import settings_of
+from fleet_rival.wording.ladder import ladder
+from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
+
+__all__ = ["driver_laps", "stamp_of", "summary"]
+
+
+def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> tuple[bytes, str]:
+    """All drivers' figures and ladders of a combination, as JSON, and the stamp of the state they belong to."""
+    return _answer(sessions, actor, combination_id, "summary")
+
+
+def driver_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> tuple[bytes, str]:
+    """One driver's laps with marks, times and losses by part, as JSON, and the stamp.
+
+    Raises:
+        NotThere: no such combination, or the driver has no laps in it.
+    """
+    return _answer(sessions, actor, combination_id, f"driver:{driver_id}")
+
+
+def _answer(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str) -> tuple[bytes, str]:
+    with sessions() as session:
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        stamp = stamp_of(row)
+        kept = session.execute(
+            select(StoredAnalysis.body).where(
+                StoredAnalysis.team_id == actor.team_id,
+                StoredAnalysis.combination_id == row.id,
+                StoredAnalysis.about == about,
+                StoredAnalysis.stamp == stamp,
+            )
+        ).scalar()
+        if kept is not None:
+            return kept, stamp
+        answers = _compute(session, actor, row)
+    with sessions.begin() as session:
+        for name, body in answers.items():
+            values = {"stamp": stamp, "body": body, "made_at": now()}
+            statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=row.id, about=name, **values)
+            session.execute(statement.on_duplicate_key_update(**values))
+    if about not in answers:
+        raise NotThere("This driver has no laps in this combination.")
+    return answers[about], stamp
+
+
+def stamp_of(row: Combination) -> str:
+    """What an answer depends on: the combination's revision, its settings, and the code that computes."""
+    text = json.dumps([row.revision, row.settings, _code_stamp()], sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+@cache
+def _code_stamp() -> str:
+    """Changes with the sources that an answer is made by, so that an update never shows an old one."""
+    home = Path(fleet_rival.__file__).parent
+    digest = hashlib.sha256(fleet_rival.__version__.encode())
+    for path in sorted([*home.glob("core/**/*.py"), *home.glob("wording/*.py"), Path(__file__)]):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def _compute(session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    settings = settings_of(row)
+    track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
+    analysis = analyse(track, [item.lap for item in laps_of(session, actor.team_id, row.id)], settings)
+    answers = {"summary": _json(_summary(track, analysis, ids))}
+    for name, driver in analysis.drivers.items():
+        answers[f"driver:{ids[name]}"] = _json(_driver(track, driver, ids[name], settings))
+    return answers
+
+
+def _json(value: Any) -> bytes:
+    return json.dumps(value, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
+
+
+def _summary(track: Track, analysis: Analysis, ids: Mapping[str, str]) -> dict[str, Any]:
+    figures = report(analysis)
+    return {
+        "sectors": [part.code for part in track.sector_parts],
+        "segments": _segments(track),
+        "team_ideal": figures["team_ideal"],
+        "warnings": figures["warnings"],
+        "mark_words": {mark: {"name": name, "meaning": meaning} for mark, (name, meaning) in MARK_WORDS.items()},
+        "drivers": [
+            {
+                "id": ids[name],
+                "name": name,
+                "guest": driver.guest,
+                "sure_words": SURE_WORDS[driver.main.sure],
+                "ladder": [asdict(rung) for rung in ladder(track, driver.main, analysis.team if driver.main.group == analysis.team_group else None)],
+                "figures": {key: figures["drivers"][name][key] for key in ("group", "sure", "laps", "best_us", "ideal", "consistency", "best_of")},
+                "segments": figures["drivers"][name]["segments"],
+                "missing": figures["drivers"][name]["missing"],
+                "other_groups": [{**group.group._asdict(), "laps": group.counts["total"]} for group in driver.others],
+            }
+            for name, driver in analysis.drivers.items()
+        ],
+    }
+
+
+def _segments(track: Track) -> list[dict[str, Any]]:
+    names = {corner.code: corner for corner in track.corners}
+    return [
+        {
+            "code": part.code,
+            "name": names[part.code].name if part.code in names else None,
+            "start_m": part.start_m,
+            "end_m": part.end_m,
+            "linked_to_next": part.code in names and names[part.code].linked_to_next,
+        }
+        for part in track.segment_parts
+    ]
+
+
+def _driver(track: Track, driver: DriverAnalysis, public_id: str, settings: Settings) -> dict[str, Any]:
+    return {
+        "id": public_id,
+        "name": driver.name,
+        "groups": [_strip(track, driver, group, settings) for group in (driver.main, *driver.others)],
+    }
+
+
+def _strip(track: Track, driver: DriverAnalysis, group: GroupAnalysis, settings: Settings) -> dict[str, Any]:
+    """Laps by parts: times, losses and marks, in the order of driving. By segments where those are known, else by sectors."""
+    depth: str | None = "segments"
+    parts: Mapping[str, PartFigures] = group.segments
+    if not any(figures.losses_us for figures in parts.values()):
+        parts = part_figures(track, driver.laps, group.members, settings, "sectors")
+        depth = "sectors" if any(figures.losses_us for figures in parts.values()) else None
+    codes = list(parts) if depth else []
+    laps = []
+    for index in group.members:
+        item = driver.laps[index]
+        lap = item.lap
+        known = lap.segments if depth == "segments" else lap.sectors
+        laps.append(
+            {
+                "session": lap.session,
+                "run": lap.run,
+                "lap": lap.number,
+                "time_us": lap.time_us,
+                "started_at": lap.started_at.isoformat() if lap.started_at else None,
+                "marks": dict(item.marks),
+                "clean": item.clean,
+                "times_us": [known.get(code) for code in codes],
+                "losses_us": [parts[code].losses_us.get(index) for code in codes],
+                "passes": [index in parts[code].passes for code in codes],
+                "taken": sorted(item.taken.segments),
+                "strikes": list(lap.strikes),
+                "incidents": [f"{what}:{corner}" for what, corner in lap.incidents],
+                "setup": lap.setup,
+                "note": lap.note,
+            }
+        )
+    return {
+        "group": Group._asdict(group.group),
+        "depth": depth,
+        "parts": [
+            {
+                "code": code,
+                "n": parts[code].n,
+                "reference_us": round_half_even(reference.time_us) if (reference := parts[code].reference) else None,
+                "mean_loss_us": round_half_even(parts[code].mean_loss_us),
+                "candidate": bool(reference and reference.candidate),
+            }
+            for code in codes
+        ],
+        "laps": laps,
+    }

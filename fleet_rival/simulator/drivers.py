@@ -1,0 +1,39 @@
+"""Drivers as the simulator knows them: pace, scatter, tyres, and habits that cost time."""
+
+from dataclasses import dataclass
+
+__all__ = ["DriverModel", "Habit"]
+
+
+@dataclass(frozen=True, slots=True)
+class Habit:
+    """A weakness at one corner: on `rate` of the passes it costs about `loss_s`."""
+
+    corner: str
+    kind: str
+    rate: float
+    loss_s: float
+    when: str = "always"
+    """`always`, `late` in a run, or `cold`."""
+
+
+@dataclass(frozen=True, slots=True)
+class DriverModel:
+    """A driver."""
+
+    name: str
+    grip: float
+    """Share of the car's grip that the driver uses."""
+    scatter: float
+    """Standard deviation of a segment's time, as a share of it."""
+    falloff_s: float
+    """Seconds a lap that the driver loses for each lap on the tyres."""
+    cold_s: float
+    """What the first flying lap costs."""
+    learning_s: float = 0.0
+    """What the first session costs more than the last."""
+    habits: tuple[Habit, ...] = ()
+    standing: tuple[tuple[str, float], ...] = ()
+    """Corners driven wrongly on every lap, and the seconds that costs."""
+    strike_rate: float = 0.01
+    spin_rate: float = 0.005
