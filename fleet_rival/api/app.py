@@ -88,14 +88,12 @@ def _bare() -> OpenAPI:
 
 
 def _serve_interface(app: OpenAPI, folder: Path) -> None:
-    @app.get("/assets/<path:name>", doc_ui=False)
     def asset(name: str) -> Response:
         # The names hold a hash of the content, so they never change their meaning.
         response = send_from_directory(folder / "assets", name, max_age=31_536_000)
         response.cache_control.immutable = True
         return response
 
-    @app.get("/favicon.svg", doc_ui=False)
     def icon() -> Response:
         return send_from_directory(folder, "favicon.svg", max_age=86_400)
 
@@ -111,5 +109,7 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         response.cache_control.no_store = True
         return response
 
+    app.add_url_rule("/assets/<path:name>", view_func=asset)
+    app.add_url_rule("/favicon.svg", view_func=icon)
     app.add_url_rule("/", view_func=page)
     app.add_url_rule("/<path:path>", view_func=page)

@@ -142,6 +142,11 @@ class SampleLap(Schema):
     segments: dict[str, int]
 
 
+class DriverCount(Schema):
+    name: str
+    laps: int
+
+
 class PreviewOut(Schema):
     id: UUID
     combination_id: UUID
@@ -158,7 +163,7 @@ class PreviewOut(Schema):
     set_aside_count: int
     warnings: list[WarningOut]
     warnings_count: int
-    drivers: list[tuple[str, int]]
+    drivers: list[DriverCount]
     unknown_drivers: list[str]
     sessions: list[SessionOut]
     other_cars: list[str]
@@ -267,7 +272,7 @@ class ConsistencyOut(Schema):
     longest_streak: int | None
     successive_difference_ratio: float | None
     share: dict[str, float] | None
-    share_interval: dict[str, tuple[float, float] | None] | None
+    share_interval: dict[str, list[float] | None] | None
 
 
 class BestOfOut(Schema):

@@ -60,6 +60,7 @@ def main(arguments: list[str]) -> int:
         return 1
     environment = {**os.environ, "PATH": os.pathsep.join([str(VENV / "bin"), *node_path(), os.environ.get("PATH", "")])}
     # One thread a process for numeric libraries: the processes are the parallelism.
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     environment.update({"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "FLEET_HOME": str(HOME)})
     python = str(VENV / "bin" / "python")
     os.execve(python, [python, "-m", "fleet_rival.cli", *arguments], environment)
@@ -157,7 +158,7 @@ def python_environment(level: str) -> None:
                 "Installing the package installer",
             )
         run(
-            [str(uv), "pip", "sync", "--require-hashes", "--python", str(python), str(lock)],
+            [str(uv), "pip", "sync", "--require-hashes", "--compile-bytecode", "--python", str(python), str(lock)],
             VAR / "log" / "python-packages.log",
             "Installing Python packages",
         )

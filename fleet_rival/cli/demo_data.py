@@ -4,7 +4,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services import drive, track, week
+from fleet_rival.services import drive, find, track, week
 from fleet_rival.services.team import first_actor
 from fleet_rival.simulator.league import harbour_practice
 
@@ -21,4 +21,5 @@ def load_demo(sessions: sessionmaker[Session]) -> bool:
     combination = week.add_combination(sessions, actor, layout.id, practice.car)
     seen = drive.upload(sessions, actor, combination.id, "demo.laps.csv", write_laps(practice.laps, practice.track))
     drive.confirm(sessions, actor, seen.id, drive.Wishes(seen.revision))
+    find.summary(sessions, actor, combination.id)
     return True

@@ -36,8 +36,8 @@ Key = Annotated[int, mapped_column(BigInteger)]
 Label = Annotated[str, mapped_column(String(120))]
 Code = Annotated[str, mapped_column(String(40))]
 Word = Annotated[str, mapped_column(String(16))]
-Metres = Annotated[float, mapped_column(DOUBLE)]
-Quantity = Annotated[float, mapped_column(DOUBLE)]
+Metres = Annotated[float, mapped_column(DOUBLE(asdecimal=False))]
+Quantity = Annotated[float, mapped_column(DOUBLE(asdecimal=False))]
 
 
 def now() -> datetime:

@@ -22,7 +22,19 @@ from fleet_rival.services.base import Actor, begin_change, find_row, note_change
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.track import load_track
 
-__all__ = ["MAX_BYTES", "DifferenceView", "ImportResult", "Preview", "Wishes", "confirm", "discard", "export_laps", "preview", "upload"]
+__all__ = [
+    "MAX_BYTES",
+    "DifferenceView",
+    "DriverCount",
+    "ImportResult",
+    "Preview",
+    "Wishes",
+    "confirm",
+    "discard",
+    "export_laps",
+    "preview",
+    "upload",
+]
 
 MAX_BYTES = 50_000_000
 _SHOWN = 500
@@ -46,6 +58,14 @@ class DifferenceView:
 
 
 @dataclass(frozen=True, slots=True)
+class DriverCount:
+    """A driver in the file, and how many laps."""
+
+    name: str
+    laps: int
+
+
+@dataclass(frozen=True, slots=True)
 class Preview:
     """What would happen if the file were imported now."""
 
@@ -65,8 +85,7 @@ class Preview:
     set_aside_count: int
     warnings: tuple[RowWarning, ...]
     warnings_count: int
-    drivers: tuple[tuple[str, int], ...]
-    """Drivers in the file and their laps."""
+    drivers: tuple[DriverCount, ...]
     unknown_drivers: tuple[str, ...]
     sessions: tuple[SessionMatch, ...]
     other_cars: tuple[str, ...]
@@ -283,7 +302,7 @@ def _preview(session: Session, actor: Actor, row: Combination, kept: LapFileRow,
         set_aside_count=len(file.set_aside),
         warnings=file.warnings[:_SHOWN],
         warnings_count=len(file.warnings),
-        drivers=tuple(sorted(drivers.items())),
+        drivers=tuple(DriverCount(name, laps) for name, laps in sorted(drivers.items())),
         unknown_drivers=tuple(sorted(drivers.keys() - known.keys())),
         sessions=merged.sessions,
         other_cars=tuple(sorted({lap.car for lap in merged.laps if lap.car})),

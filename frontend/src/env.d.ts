@@ -1,0 +1,4 @@
+/// <reference types="vite/client" />
+declare module '*.css'
+declare module '@fontsource-variable/literata'
+declare module '@fontsource-variable/source-sans-3'

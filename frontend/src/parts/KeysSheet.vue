@@ -1,0 +1,43 @@
+<script setup lang="ts">
+const open = defineModel<boolean>({ required: true })
+const keys: [string, string][] = [
+  ['?', 'This list'],
+  ['Tab, Enter', 'From one control to the next; press it'],
+  ['← →', 'In the strip: the lap before, the lap after'],
+  ['↑ ↓', 'In the strip: the part above, the part below'],
+  ['Home, End', 'In the strip: the first lap, the last lap'],
+  ['N', 'In the strip: on to the next pass that lost 0.2 s or more'],
+  ['Esc', 'Close what is open'],
+]
+</script>
+
+<template>
+  <v-dialog v-model="open" max-width="520" aria-labelledby="keys-title">
+    <div class="sheet keys">
+      <h2 id="keys-title">Keys</h2>
+      <table class="ledger">
+        <tbody>
+          <tr v-for="[key, does] in keys" :key="key">
+            <th scope="row">{{ key }}</th>
+            <td>{{ does }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <v-btn color="primary" @click="open = false">Close</v-btn>
+    </div>
+  </v-dialog>
+</template>
+
+<style scoped>
+.keys {
+  padding: 18px 22px;
+}
+.keys table {
+  margin: 10px 0 16px;
+}
+.keys th {
+  border-bottom: 1px solid var(--rule);
+  white-space: nowrap;
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,181 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { answer, api, type Group, type RungPart } from '@/api/client'
+import IdealLadder from '@/charts/IdealLadder.vue'
+import WovenStrip from '@/charts/WovenStrip.vue'
+import { count } from '@/format'
+import DriverTable from '@/parts/DriverTable.vue'
+import TroubleNote from '@/parts/TroubleNote.vue'
+
+const props = defineProps<{ id: string }>()
+const route = useRoute()
+const router = useRouter()
+
+const combination = useQuery({
+  queryKey: ['combination', () => props.id],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
+})
+const analysis = useQuery({
+  queryKey: ['analysis', () => props.id],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id } } })),
+})
+const drivers = computed(() => analysis.data.value?.drivers ?? [])
+const driverId = computed({
+  get: () => (drivers.value.find((driver) => driver.id === route.query.driver) ?? drivers.value[0])?.id ?? '',
+  set: (id) => router.replace({ query: { ...route.query, driver: id } }),
+})
+const driver = computed(() => drivers.value.find((item) => item.id === driverId.value))
+const laps = useQuery({
+  queryKey: ['driver-laps', () => props.id, driverId],
+  enabled: computed(() => !!driverId.value),
+  placeholderData: keepPreviousData,
+  queryFn: () =>
+    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/laps', { params: { path: { combination_id: props.id, driver_id: driverId.value } } })),
+})
+
+const groupIndex = ref(0)
+watch(driverId, () => (groupIndex.value = 0))
+const groups = computed(() => (laps.data.value?.id === driverId.value ? laps.data.value.groups : []))
+const strip = computed(() => groups.value[groupIndex.value])
+const place = ref({ lap: 0, part: 0 })
+/** Where the driver's laps lose most: there the eye starts. */
+watch(strip, (shown) => {
+  if (!shown) return
+  const losses = shown.parts.map((part) => part.mean_loss_us ?? 0)
+  const lap = shown.laps.findIndex((row) => row.clean)
+  place.value = { lap: Math.max(lap, 0), part: Math.max(losses.indexOf(Math.max(...losses)), 0) }
+})
+const names = computed(() => Object.fromEntries((analysis.data.value?.segments ?? []).map((segment) => [segment.code, segment.name])))
+const stripSection = ref<HTMLElement>()
+
+function showLap(part: RungPart) {
+  groupIndex.value = 0
+  const shown = groups.value[0]
+  if (!shown) return
+  const lap = shown.laps.findIndex((row) => row.session === part.session && row.run === part.run && row.lap === part.lap)
+  if (lap < 0) return
+  place.value = { lap, part: Math.max(0, shown.parts.findIndex((row) => row.code === part.code)) }
+  stripSection.value?.scrollIntoView({ block: 'nearest' })
+  stripSection.value?.querySelector<HTMLElement>('[role=grid]')?.focus({ preventScroll: true })
+}
+function groupWords(group: Group): string {
+  return [group.race ? 'race' : 'practice', group.wetness, group.compound ? `${group.compound} tyres` : null, group.car].filter(Boolean).join(', ')
+}
+const dearest = computed(() => {
+  const shown = strip.value
+  if (!shown?.parts.length) return ''
+  const sorted = [...shown.parts].sort((a, b) => (b.mean_loss_us ?? 0) - (a.mean_loss_us ?? 0)).slice(0, 3)
+  return sorted.map((part) => `${part.code}${names.value[part.code] ? ` ${names.value[part.code]}` : ''}`).join(', ')
+})
+</script>
+
+<template>
+  <TroubleNote :error="combination.error.value ?? analysis.error.value" :again="() => (combination.refetch(), analysis.refetch())" />
+  <template v-if="combination.data.value">
+    <div class="top">
+      <div class="title">
+        <h1>{{ combination.data.value.track }}, {{ combination.data.value.layout }}</h1>
+        <p class="quiet">
+          {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
+          {{ (combination.data.value.length_m / 1000).toFixed(3) }} km
+        </p>
+      </div>
+      <div class="actions">
+        <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">Laps as CSV</v-btn>
+        <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
+      </div>
+    </div>
+    <v-progress-linear v-if="analysis.isPending.value" indeterminate aria-label="Computing" />
+    <section v-if="analysis.data.value && !drivers.length" class="sheet empty">
+      <h2>No laps yet</h2>
+      <p>Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
+      <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
+    </section>
+    <template v-if="analysis.data.value && driver">
+      <DriverTable v-model="driverId" :drivers="drivers" />
+      <ul v-if="analysis.data.value.warnings.length" class="warnings">
+        <li v-for="warning in analysis.data.value.warnings" :key="warning.driver + warning.reason">{{ warning.driver }}: {{ warning.reason }}.</li>
+      </ul>
+      <div class="pair">
+        <section ref="stripSection" class="sheet strip" aria-labelledby="strip-title">
+          <h2 id="strip-title">
+            Where the time goes: {{ driver.name }}
+            <small v-if="strip && dearest" class="quiet">most at {{ dearest }} · {{ groupWords(strip.group) }}</small>
+          </h2>
+          <div v-if="groups.length > 1" class="groups">
+            <v-btn-toggle v-model="groupIndex" mandatory density="compact" variant="outlined" divided aria-label="Group of laps">
+              <v-btn v-for="(group, index) in groups" :key="index" :value="index" size="small">{{ groupWords(group.group) }} ({{ group.laps.length }})</v-btn>
+            </v-btn-toggle>
+          </div>
+                  <v-progress-linear v-if="laps.isFetching.value && !strip" indeterminate aria-label="Loading the laps" />
+          <TroubleNote :error="laps.error.value" :again="() => laps.refetch()" />
+          <WovenStrip v-if="strip?.depth && strip.laps.length" v-model="place" :strip="strip" :names="names" :mark-words="analysis.data.value.mark_words" />
+          <p v-else-if="strip" class="empty">
+            {{ strip.laps.length ? 'These laps have times alone. Files with sector or segment times would show here where the time goes.' : 'No flying lap in this group yet.' }}
+          </p>
+        </section>
+        <section class="sheet" aria-labelledby="ladder-title">
+          <h2 id="ladder-title">From best lap to the ideals: {{ driver.name }}</h2>
+          <IdealLadder :rungs="driver.ladder" :driver="driver.name" @lap="showLap" />
+        </section>
+      </div>
+    </template>
+  </template>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  align-items: flex-start;
+  gap: 8px 24px;
+  margin-bottom: 10px;
+}
+.title {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 2px 16px;
+}
+.actions {
+  display: flex;
+  gap: 10px;
+}
+.pair {
+  display: grid;
+  gap: 12px;
+  margin-top: 12px;
+}
+.pair > section {
+  min-width: 0;
+}
+section > h2 {
+  padding: 9px 12px 0;
+}
+small {
+  font-family: var(--sans);
+  font-weight: 400;
+  font-size: 0.85rem;
+  margin-left: 8px;
+}
+.group,
+.groups {
+  padding: 2px 12px 0;
+}
+.groups {
+  overflow-x: auto;
+}
+.empty {
+  padding: 18px 22px;
+}
+.empty p {
+  margin: 8px 0 16px;
+}
+.warnings {
+  margin: 8px 0 0 18px;
+  color: var(--ochre);
+}
+</style>

@@ -1,0 +1,72 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { RouterLink } from 'vue-router'
+import { answer, api } from '@/api/client'
+import { count } from '@/format'
+import TroubleNote from '@/parts/TroubleNote.vue'
+
+const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+</script>
+
+<template>
+  <div class="top">
+    <h1>Week</h1>
+    <v-btn variant="outlined" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
+  </div>
+  <v-progress-linear v-if="list.isPending.value" indeterminate aria-label="Loading the combinations" />
+  <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
+  <template v-if="list.data.value">
+    <section v-if="!list.data.value.items.length" class="sheet empty">
+      <h2>No combination yet</h2>
+      <p>A combination is a car on a track. Start with the track's file, name the car, then add the laps your team has driven.</p>
+      <v-btn color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
+    </section>
+    <div v-else class="scroll-x sheet" tabindex="0" role="region" aria-label="Combinations">
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th scope="col">Track</th>
+            <th scope="col">Car</th>
+            <th scope="col" class="number">Length</th>
+            <th scope="col" class="number">Drivers</th>
+            <th scope="col" class="number">Laps</th>
+            <th scope="col"><span class="visually-hidden">Actions</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="item in list.data.value.items" :key="item.id">
+            <td>
+              <RouterLink :to="{ name: 'combination', params: { id: item.id } }">{{ item.track }}, {{ item.layout }}</RouterLink>
+            </td>
+            <td>{{ item.car }}</td>
+            <td class="number">{{ (item.length_m / 1000).toFixed(3) }} km</td>
+            <td class="number">{{ item.drivers.length }}</td>
+            <td class="number">{{ item.laps.toLocaleString('en') }}</td>
+            <td>
+              <RouterLink :to="{ name: 'add-laps', params: { id: item.id } }" :aria-label="`Add laps to ${item.track}, ${item.car}`">
+                {{ item.laps ? 'Add laps' : 'Add the first laps' }}
+              </RouterLink>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <p v-if="list.data.value.items.length" class="quiet my-2">{{ count(list.data.value.items.length, 'combination') }}, the newest first.</p>
+  </template>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 12px;
+}
+.empty {
+  padding: 24px;
+  max-width: 640px;
+}
+.empty p {
+  margin: 8px 0 16px;
+}
+</style>
