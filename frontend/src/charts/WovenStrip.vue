@@ -131,12 +131,12 @@ watch(place, async () => {
             role="columnheader"
             class="lap"
             :class="{ start: startsRun(shown, column), unclean: !lap.clean }"
-            :aria-label="lapWords(lap)"
             :title="lapWords(lap)"
           >
-            <span class="letters">{{ letters(lap) }}</span>
+            <span class="visually-hidden">{{ lapWords(lap) }}</span>
+            <span class="letters" aria-hidden="true">{{ letters(lap) }}</span>
           </span>
-          <span role="columnheader" class="mean" aria-label="Mean loss" />
+          <span role="columnheader" class="mean"><span class="visually-hidden">Mean loss</span></span>
         </div>
         <div v-for="(part, row) in strip.parts" :key="part.code" role="row" class="row">
           <span role="rowheader" class="name" :title="partTitle(part.code)">
@@ -208,6 +208,7 @@ watch(place, async () => {
   margin-bottom: 6px;
 }
 .frame {
+  position: relative;
   overflow-x: auto;
   padding-bottom: 4px;
 }

@@ -21,7 +21,7 @@ function drop(event: DragEvent) {
   <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="drop">
     <v-btn color="primary" :loading="busy" @click="input?.click()">{{ label }}</v-btn>
     <span class="quiet">or drop it here<template v-if="hint"> · {{ hint }}</template></span>
-    <input ref="input" class="visually-hidden" type="file" tabindex="-1" :accept="accept" :aria-label="label" @change="take(input?.files)" />
+    <input ref="input" class="visually-hidden" type="file" tabindex="-1" aria-hidden="true" :accept="accept" @change="take(input?.files)" />
   </div>
 </template>
 

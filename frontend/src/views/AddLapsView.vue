@@ -153,7 +153,7 @@ function toggle(list: string[], name: string): string[] {
         <v-radio value="keep" label="Keep what is there" />
         <v-radio value="take" label="Take the file's" />
       </v-radio-group>
-      <div class="scroll-x list" tabindex="0" role="region" aria-label="Laps that differ">
+      <div class="scroll-x list" tabindex="0" role="region" aria-label="List of laps that differ">
         <table class="ledger">
           <thead>
             <tr><th scope="col" class="number">Line</th><th scope="col">Driver</th><th scope="col">Lap</th><th scope="col" class="number">There</th><th scope="col" class="number">In the file</th><th scope="col" class="number">Step</th><th scope="col">What differs</th></tr>
@@ -176,7 +176,7 @@ function toggle(list: string[], name: string): string[] {
     <section v-if="seen.set_aside_count" class="sheet block" aria-labelledby="aside-title">
       <h2 id="aside-title">Rows set aside</h2>
       <p class="quiet">These stay out; the rest goes in. Mend them in the file and add it again: what is in already is not doubled.</p>
-      <div class="scroll-x list" tabindex="0" role="region" aria-label="Rows set aside">
+      <div class="scroll-x list" tabindex="0" role="region" aria-label="List of rows set aside">
         <table class="ledger">
           <thead>
             <tr><th scope="col" class="number">Line</th><th scope="col">Column</th><th scope="col">Cell</th><th scope="col">Reason</th></tr>

@@ -43,9 +43,7 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
             <td class="number">{{ item.drivers.length }}</td>
             <td class="number">{{ item.laps.toLocaleString('en') }}</td>
             <td>
-              <RouterLink :to="{ name: 'add-laps', params: { id: item.id } }" :aria-label="`Add laps to ${item.track}, ${item.car}`">
-                {{ item.laps ? 'Add laps' : 'Add the first laps' }}
-              </RouterLink>
+              <RouterLink :to="{ name: 'add-laps', params: { id: item.id } }">Add laps<span class="visually-hidden"> to {{ item.track }}, {{ item.car }}</span></RouterLink>
             </td>
           </tr>
         </tbody>

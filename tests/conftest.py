@@ -1,0 +1,51 @@
+"""What the tests stand on: a real MariaDB of their own, emptied between tests, and examples."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, delete
+from sqlalchemy.orm import Session, sessionmaker
+
+DATA = Path(__file__).parent / "data"
+
+
+@pytest.fixture(scope="session")
+def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A private MariaDB with all tables, ended after the run."""
+    from fleet_rival.cli.mariadb import MariaDB
+    from fleet_rival.cli.processes import free_port
+    from fleet_rival.db.migrate import upgrade
+
+    server = MariaDB(tmp_path_factory.mktemp("mariadb"), free_port())
+    server.start()
+    try:
+        upgrade(server.url)
+        yield server.url
+    finally:
+        server.stop()
+
+
+@pytest.fixture(scope="session")
+def engine(database_url: str) -> Iterator[Engine]:
+    from fleet_rival.db.session import make_engine
+
+    made = make_engine(database_url)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
+def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
+    """Sessions on an empty database."""
+    from fleet_rival.db.session import make_sessions
+    from fleet_rival.db.tables import Base
+
+    yield make_sessions(engine)
+    with engine.begin() as connection:
+        for table in reversed(Base.metadata.sorted_tables):
+            connection.execute(delete(table))
+
+
+def example(path: str) -> bytes:
+    return (DATA / path).read_bytes()

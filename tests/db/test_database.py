@@ -1,0 +1,75 @@
+"""What the database promises: migrations both ways, exact text, UTC moments, no row across teams."""
+
+from datetime import UTC, datetime, timedelta, timezone
+
+import pytest
+from alembic import command
+from sqlalchemy import Engine, func, inspect, select, text
+from sqlalchemy.exc import IntegrityError, StatementError
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.cli.demo_data import load_demo
+from fleet_rival.db.migrate import configuration, downgrade, upgrade
+from fleet_rival.db.tables import Base, Car, Combination, Driver, Lap, Layout, Team, TrackRow
+from fleet_rival.services.team import first_actor
+
+Sessions = sessionmaker[Session]
+
+
+def test_migrations_run_both_ways_on_a_filled_database(database_url: str, engine: Engine, sessions: Sessions) -> None:
+    assert load_demo(sessions)
+    assert not load_demo(sessions)  # a second start changes nothing
+    with sessions() as session:
+        assert session.scalar(select(func.count()).select_from(Lap)) == 600
+    command.check(configuration(database_url))
+    downgrade(database_url, "base")
+    assert inspect(engine).get_table_names() == ["alembic_version"]
+    upgrade(database_url)
+    command.check(configuration(database_url))
+
+
+def test_names_compare_exactly_and_moments_keep_their_microseconds(sessions: Sessions) -> None:
+    actor = first_actor(sessions)
+    names = ["Åsmund", "asmund", "Asmund", "Asmund "]
+    moment = datetime(2031, 3, 4, 19, 17, 10, 155123, tzinfo=timezone(timedelta(hours=2)))
+    with sessions.begin() as session:
+        session.add_all(Driver(team_id=actor.team_id, name=name, created_at=moment) for name in names)
+    with sessions() as session:
+        assert session.scalars(select(Driver.name).where(Driver.name == "Asmund")).all() == ["Asmund"]
+        stored = session.scalar(select(Driver.created_at).limit(1))
+        assert stored == moment and stored is not None and stored.tzinfo is UTC
+    with pytest.raises(IntegrityError), sessions.begin() as session:
+        session.add(Driver(team_id=actor.team_id, name="Åsmund"))
+    with pytest.raises(StatementError, match="time zone"), sessions.begin() as session:
+        session.add(Driver(team_id=actor.team_id, name="Later", created_at=datetime(2031, 1, 1)))  # noqa: DTZ001
+
+
+def test_a_row_cannot_point_into_another_team(sessions: Sessions) -> None:
+    with sessions.begin() as session:
+        ours, theirs = Team(name="Ours"), Team(name="Theirs")
+        session.add_all([ours, theirs])
+        session.flush()
+        track = TrackRow(team_id=ours.id, name="Quernholm")
+        car = Car(team_id=theirs.id, name="GT")
+        session.add_all([track, car])
+        session.flush()
+        layout = Layout(team_id=ours.id, track_id=track.id, name="Short", kind="street", length_m=1000.0)
+        session.add(layout)
+        session.flush()
+        keys = {"layout_id": layout.id, "car_id": car.id}
+        ours_id = ours.id
+    with pytest.raises(IntegrityError), sessions.begin() as session:
+        session.add(Combination(team_id=ours_id, settings={}, **keys))
+
+
+def test_each_row_belongs_to_a_team_and_the_server_is_set_as_meant(engine: Engine) -> None:
+    shared = {"team", "person"}
+    assert all(
+        "team_id" in table.columns and not table.columns["team_id"].nullable for table in Base.metadata.sorted_tables if table.name not in shared
+    )
+    with engine.connect() as connection:
+        values = connection.execute(
+            text("SELECT @@tx_isolation, @@time_zone, @@collation_database, @@sql_mode, @@innodb_flush_log_at_trx_commit, @@local_infile")
+        ).one()
+    assert values[:3] == ("READ-COMMITTED", "+00:00", "utf8mb4_nopad_bin")
+    assert "STRICT_ALL_TABLES" in values[3] and values[4:] == (1, 0)
