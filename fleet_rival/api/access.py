@@ -37,5 +37,7 @@ def register(app: Flask) -> None:
             if (origin is not None and urlsplit(origin).netloc != request.host) or site not in (None, "same-origin", "none"):
                 return problem(403, "other-origin", "Not from here", "Changes are taken from this application's own pages only.")
         if request.blueprint == "api" and request.endpoint != "api.health":
-            g.actor = first_actor(current_app.extensions["sessions"])
+            if "actor" not in current_app.extensions:
+                current_app.extensions["actor"] = first_actor(current_app.extensions["sessions"])
+            g.actor = current_app.extensions["actor"]
         return None

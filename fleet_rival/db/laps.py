@@ -1,6 +1,7 @@
 """Laps between the core's values and the rows of the database; in bulk, without the ORM."""
 
 from collections.abc import Iterable, Sequence
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 from sqlalchemy import Row, select
@@ -38,6 +39,9 @@ _PLAIN = (
 """Fields that the core and the table hold alike."""
 
 
+_plain_of = attrgetter(*_PLAIN)
+
+
 class StoredLap(NamedTuple):
     """A lap as the core knows it, and where it is stored."""
 
@@ -48,7 +52,7 @@ class StoredLap(NamedTuple):
 
 def lap_values(lap: CoreLap) -> dict[str, Any]:
     """A lap's facts as column values; keys to other rows are the caller's."""
-    values = {name: getattr(lap, name) for name in _PLAIN}
+    values: dict[str, Any] = dict(zip(_PLAIN, _plain_of(lap), strict=True))
     values["number"] = lap.number
     values["strikes"] = " ".join(lap.strikes) or None
     values["incidents"] = " ".join(f"{what}:{corner}" for what, corner in lap.incidents) or None

@@ -3,6 +3,7 @@
 import csv
 import io
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any, Final
 
 from fleet_rival.core.laps.lap import Lap
@@ -53,5 +54,6 @@ def _safe(value: Any) -> Any:
     return "" if value is None else value
 
 
+@lru_cache(maxsize=100_000)
 def _time(microseconds: int) -> str:
     return format_time(microseconds, 3 if microseconds % 1000 == 0 else 6)

@@ -4,12 +4,13 @@ import csv
 import io
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from operator import getitem
 from typing import Any, NamedTuple
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.order import identify
-from fleet_rival.core.times import MICROSECONDS, NotATime, format_time, parse_milliseconds, parse_time
+from fleet_rival.core.times import MICROSECONDS, NotATime, ParsedTime, format_time, parse_milliseconds, parse_time
 from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
 from fleet_rival.formats.errors import UnusableFile
@@ -76,50 +77,55 @@ class _Column(NamedTuple):
     read: Callable[[str], Any]
 
 
-@dataclass(slots=True)
+class _Cells(dict[str, Any]):
+    """The cells of one column by their text. A lap file repeats most of them, so each is read once."""
+
+    def __init__(self, column: _Column | None) -> None:
+        super().__init__({"": None})
+        self.column = column
+        self.decimals: int | None = None
+        """Of a column of times: the finest decimal place that was given."""
+
+    def __missing__(self, cell: str) -> Any:
+        value = None
+        text = cell.strip()
+        if self.column is not None and text:
+            value = self.column.read(text)
+            if isinstance(value, ParsedTime):
+                self.decimals = max(self.decimals or 0, value.decimals)
+                value = value.microseconds
+        self[cell] = value
+        return value
+
+
 class _Reader:
-    """One file on its way in. Equal cells are read once: a lap file repeats most of them."""
+    """One file on its way in."""
 
-    track: Track
-    columns: list[_Column | None]
-    width: int
-    known: list[dict[str, Any]] = field(default_factory=list)
-    set_aside: list[SetAside] = field(default_factory=list)
-    laps: list[tuple[int, Lap]] = field(default_factory=list)
+    def __init__(self, track: Track, columns: Sequence[_Column | None]) -> None:
+        self.track = track
+        self.cells = [_Cells(column) for column in columns]
+        self.set_aside: list[SetAside] = []
+        self.laps: list[tuple[int, Lap]] = []
+        self._fields = self._places("field", "time")
+        self._sectors = self._places("sectors")
+        self._segments = self._places("segments")
 
-    def __post_init__(self) -> None:
-        self.known = [{"": None} for _ in self.columns]
+    def _places(self, *groups: str) -> list[tuple[int, str]]:
+        return [(place, cells.column.target) for place, cells in enumerate(self.cells) if cells.column and cells.column.group in groups]
 
-    def row(self, line: int, cells: Sequence[str]) -> None:
+    def row(self, line: int, row: Sequence[str]) -> None:
         """Take one row in, or set it aside with its first unreadable cell."""
-        values: dict[str, Any] = {}
-        sectors: dict[str, int] = {}
-        segments: dict[str, int] = {}
-        for column, known, cell in zip(self.columns, self.known, cells, strict=False):
-            if column is None:
-                continue
-            try:
-                value = known[cell]
-            except KeyError:
-                try:
-                    text = cell.strip()
-                    value = known[cell] = column.read(text) if text else None
-                except (BadCell, NotATime) as error:
-                    self.set_aside.append(SetAside(line, column.name, cell, str(error)))
-                    return
-            if value is None:
-                continue
-            if column.group == "segments":
-                segments[column.target] = value.microseconds
-            elif column.group == "sectors":
-                sectors[column.target] = value.microseconds
-            elif column.group == "time":
-                values["time_us"] = value.microseconds
-            else:
-                values[column.target] = value
-        for column_name, target in (("driver", "driver"), ("lap", "number")):
+        try:
+            read = list(map(getitem, self.cells, row))
+        except (BadCell, NotATime):
+            self.set_aside.append(self._first_bad_cell(line, row))
+            return
+        values = {target: value for place, target in self._fields if (value := read[place]) is not None}
+        sectors = {code: value for place, code in self._sectors if (value := read[place]) is not None}
+        segments = {code: value for place, code in self._segments if (value := read[place]) is not None}
+        for column, target in (("driver", "driver"), ("lap", "number")):
             if target not in values:
-                self.set_aside.append(SetAside(line, column_name, "", "missing"))
+                self.set_aside.append(SetAside(line, column, "", "missing"))
                 return
         if "time_us" not in values:
             if len(sectors) < len(self.track.sectors):
@@ -127,6 +133,14 @@ class _Reader:
                 return
             values["time_us"] = sum(sectors.values())
         self.laps.append((line, Lap(sectors=sectors, segments=segments, **values)))
+
+    def _first_bad_cell(self, line: int, row: Sequence[str]) -> SetAside:
+        for cells, cell in zip(self.cells, row, strict=False):
+            try:
+                cells[cell]
+            except (BadCell, NotATime) as error:
+                return SetAside(line, cells.column.name if cells.column else None, cell, str(error))
+        raise AssertionError("a row without an unreadable cell")
 
 
 def read_laps(content: bytes, track: Track) -> LapFile:
@@ -149,7 +163,7 @@ def read_laps(content: bytes, track: Track) -> LapFile:
     if not closed:
         raise UnusableFile("The first line of the lap file holds a quotation mark that isn't closed.")
     columns, unused = _columns(header, track)
-    reader = _Reader(track, columns, len(header))
+    reader = _Reader(track, columns)
     count = 0
     for line, cells, closed in rows:
         if not any(cell.strip() for cell in cells):
@@ -271,9 +285,9 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
 def _check_sums(reader: _Reader) -> list[RowWarning]:
     """Warn where parts that are all there miss the lap time by more than one unit of the last given place per part."""
     decimals: dict[tuple[str, str], int] = {}
-    for column, known in zip(reader.columns, reader.known, strict=True):
-        if column and column.group != "field":
-            decimals[column.group, column.target] = max((value.decimals for value in known.values() if value is not None), default=6)
+    for cells in reader.cells:
+        if cells.column and cells.column.group != "field":
+            decimals[cells.column.group, cells.column.target] = 6 if cells.decimals is None else cells.decimals
     warnings = []
     checks = []
     for group, parts in (("sectors", reader.track.sector_parts), ("segments", reader.track.segment_parts)):
