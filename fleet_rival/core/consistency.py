@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
-from math import sqrt
+from math import ceil, floor, sqrt
 from typing import Final
 
 import numpy as np
@@ -101,6 +101,7 @@ def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[
     ratio = _successive_difference_ratio(judged, clean, times)
     if ratio is None:
         reasons["successive_difference_ratio"] = "too few clean laps that follow each other, or all alike"
+    close = _band(middle, settings.within_pct)
     minutes = float(middle) / MICROSECONDS / 60
     return Consistency(
         n=len(times),
@@ -114,7 +115,7 @@ def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[
         spread_s_per_sqrt_min=None if adjusted is None else adjusted / MICROSECONDS / sqrt(minutes),
         p10_us=percentile(times, Fraction(1, 10)),
         p90_us=percentile(times, Fraction(9, 10)),
-        within_half_pct=Fraction(sum(_near(time, middle, settings.within_pct) for time in times), len(times)),
+        within_half_pct=Fraction(sum(time in close for time in times), len(times)),
         longest_streak=_longest_streak(judged, clean, middle, settings),
         successive_difference_ratio=ratio,
         share=share,
@@ -123,13 +124,16 @@ def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[
     )
 
 
-def _near(time: int, middle: Fraction, within_pct: float) -> bool:
-    return abs(time - middle) <= middle * Fraction(str(within_pct)) / 100
+def _band(middle: Fraction, within_pct: float) -> range:
+    """The whole microseconds that lie within so many per cent of the middle, the ends included."""
+    reach = middle * Fraction(str(within_pct)) / 100
+    return range(ceil(middle - reach), floor(middle + reach) + 1)
 
 
 def _longest_streak(judged: Sequence[JudgedLap], clean: Sequence[int], middle: Fraction, settings: Settings) -> int:
     """Longest chain of clean laps close to the median that follow each other in one run."""
-    near = {index for index in clean if _near(judged[index].lap.time_us, middle, settings.streak_pct)}
+    band = _band(middle, settings.streak_pct)
+    near = {index for index in clean if judged[index].lap.time_us in band}
     longest = 0
     heads = near - {after for index in near if (after := judged[index].next_lap) is not None}
     for head in heads:

@@ -154,6 +154,8 @@ def read_laps(content: bytes, track: Track) -> LapFile:
         UnusableFile: the file as a whole can't be used: empty, no text, no header, a required column missing, or times of
             parts that the track doesn't have.
     """
+    if content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{") and b"fleet-rival/track" in content[:2000]:
+        raise UnusableFile("This is a track file. Add it under New combination; laps come as CSV, one row a lap.")
     # Lines end at LF, CRLF or CR alone: other separators that Unicode knows are ordinary characters of a note.
     lines = list(io.StringIO(decode(content, "lap file"), newline=""))
     start = next(index for index, line in enumerate(lines) if line.strip())

@@ -163,6 +163,15 @@ def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(open_page: 
     expect(page.get_by_role("button", name="Choose a lap file")).to_be_visible()
 
 
+def test_a_file_over_the_limit_is_told_before_it_is_sent(open_page: Open, tmp_path: Path) -> None:
+    page = open_page()
+    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    large = tmp_path / "large.laps.csv"
+    large.write_bytes(b"driver,lap,time\n" + b"A,1,60\n" * 7_200_000)
+    choose(page, large)
+    expect(page.get_by_role("alert")).to_contain_text("up to 50 MB are taken")
+
+
 def test_an_empty_combination_says_what_to_do(open_page: Open, accessible: Check) -> None:
     page = open_page()
     new_combination(page, DATA / "street-101" / "street-a-101.track.json", "Empty Coupé")

@@ -161,6 +161,7 @@ def test_sums_warn_beyond_one_unit_of_the_last_place_per_part() -> None:
         (b"driver,lap,time,Time\nA,1,60,61\n", "Two columns"),
         (b"driver,lap,time,S1,S4\nA,1,60,20,20\n", "times for S4"),
         (b'"driver,lap,time\nA,1,60\n', "quotation mark"),
+        (b'{"format": "fleet-rival/track"}', "This is a track file"),
         (b"<html><body>hello</body></html>", "no header"),
     ],
 )

@@ -2,11 +2,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
-import { answer, api, fileBody, type ImportResult } from '@/api/client'
+import { answer, api, fileBody, Trouble, type ImportResult } from '@/api/client'
 import { count, date, gap, lapTime } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
+const MOST_BYTES = 50_000_000
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
@@ -34,8 +35,11 @@ watch(fileId, () => {
 })
 
 const upload = useMutation({
-  mutationFn: (file: File) =>
-    answer(api.POST('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.id } }, ...fileBody(file) })),
+  mutationFn: async (file: File) => {
+    // Told before it is sent: the server would break off in the middle.
+    if (file.size > MOST_BYTES) throw new Trouble(`${file.name} has ${Math.ceil(file.size / 1e6)} MB; up to 50 MB are taken. Split it by session and add the parts.`)
+    return answer(api.POST('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.id } }, ...fileBody(file) }))
+  },
   onSuccess: async (made) => {
     queries.setQueryData(['lap-file', made.id, []], made)
     await router.push({ query: { file: made.id } })
