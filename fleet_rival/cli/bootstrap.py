@@ -100,6 +100,7 @@ def debian_packages(level: str, browser: bool) -> None:
         header = Path(sysconfig.get_path("include")) / "Python.h"
         wanted += [
             ("mariadb-server-core", lambda: _program("mariadbd") and _program("mariadb-install-db")),
+            ("mariadb-client-core", lambda: _program("my_print_defaults")),
             ("libmariadb-dev", lambda: _program("mariadb_config")),
             ("gcc", lambda: _program("gcc")),
             ("libc6-dev", lambda: Path("/usr/include/stdio.h").exists()),

@@ -91,4 +91,5 @@ def run(command: Sequence[str], log: Path, what: str, cwd: Path | None = None, e
             if re.search(pattern, text):
                 raise Failure(f"{what} failed: {cause}. (Details: {log})")
         lines = [line.strip() for line in text.splitlines() if line.strip()]
-        raise Failure(f"{what} failed: {lines[-1] if lines else 'no output'} (Details: {log})")
+        telling = [line for line in lines if re.search(r"\b(FATAL|ERROR|ERR!|error:)", line)] or lines[-1:] or ["no output"]
+        raise Failure(f"{what} failed: {telling[0]} (Details: {log})")
