@@ -13,7 +13,8 @@ from fleet_rival.services import drive, find, team, track, week
 
 __all__ = ["api"]
 
-_errors: Any = {str(status): s.Problem for status in (404, 409, 413, 422)}
+_problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
+_errors: Any = {str(status): _problem for status in (403, 404, 409, 413, 421, 422)}
 api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_errors)
 _week, _track, _drive, _find, _team = (Tag(name=name) for name in ("week", "track", "drive", "find", "team"))
 

@@ -15,8 +15,6 @@ def decode(content: bytes, what: str) -> str:
     Raises:
         UnusableFile: empty, another encoding, or no text.
     """
-    if not content.strip():
-        raise UnusableFile(f"The {what} is empty.")
     if content.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise UnusableFile(f"The {what} is in UTF-16. Save it as CSV in UTF-8 and try again.")
     if content.startswith(b"PK\x03\x04"):
@@ -24,9 +22,12 @@ def decode(content: bytes, what: str) -> str:
     if b"\x00" in content:
         raise UnusableFile(f"This is not a plain-text {what}: it holds zero bytes.")
     try:
-        return content.decode("utf-8-sig")
+        text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = content.count(b"\n", 0, error.start) + 1
         raise UnusableFile(
             f"The {what} is not in UTF-8: line {line} holds the byte {content[error.start]:#04x}. Save it as UTF-8 and try again."
         ) from error
+    if not text.strip():
+        raise UnusableFile(f"The {what} is empty.")
+    return text

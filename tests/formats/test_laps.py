@@ -149,6 +149,7 @@ def test_sums_warn_beyond_one_unit_of_the_last_place_per_part() -> None:
     [
         (b"", "empty"),
         (b"  \n \n", "empty"),
+        (b"\xef\xbb\xbf", "empty"),
         (b"PK\x03\x04rest", "spreadsheet"),
         (b"\x89PNG\x00\x01", "not a plain-text"),
         ("driver,lap,time\nÅsa,1,60\n".encode("latin-1"), "not in UTF-8: line 2"),

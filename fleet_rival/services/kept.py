@@ -1,0 +1,119 @@
+"""Answers kept until what they depend on changes: a combination's revision, its settings, or the code that computes."""
+
+import hashlib
+import json
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from functools import cache
+from pathlib import Path
+from threading import Lock
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import bindparam, select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session, sessionmaker
+
+import fleet_rival
+from fleet_rival.db.tables import Combination, StoredAnalysis, now
+from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import NotThere
+
+__all__ = ["Compute", "kept_answer", "stamp_of"]
+
+Compute = Callable[[Session, Actor, Combination], Mapping[str, bytes]]
+"""Makes all answers about a combination, by what they are about."""
+
+
+def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str, compute: Compute) -> tuple[bytes, str]:
+    """An answer about a combination, from what is kept where that is still right.
+
+    Args:
+        about: which of the answers that `compute` makes.
+
+    Returns:
+        The answer as JSON, and the stamp of the state that it belongs to.
+
+    Raises:
+        NotThere: no such combination, or nothing to be said about this.
+    """
+    with sessions() as session:
+        # Asked at each look at a page, so one plain query tells whether what is at hand is still right.
+        state = session.connection().execute(_STATE, {"team": actor.team_id, "combination": combination_id}).first()
+        if state is None:
+            raise NotThere("This combination doesn't exist, or no longer does.")
+        stamp = stamp_of(state.revision, state.settings)
+        key = (state.id, about, stamp)
+        body = _at_hand.get(key)
+        if body is None:
+            body = session.connection().execute(_KEPT, {"team": actor.team_id, "combination": state.id, "about": about, "stamp": stamp}).scalar()
+        if body is None:
+            answers = compute(session, actor, session.get_one(Combination, state.id))
+    if body is None:
+        _keep(sessions, actor, state.id, stamp, answers)
+        if about not in answers:
+            raise NotThere("This driver has no laps in this combination.")
+        body = answers[about]
+    _at_hand.put(key, body)
+    return body, stamp
+
+
+def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]) -> None:
+    with sessions.begin() as session:
+        for about, body in answers.items():
+            values = {"stamp": stamp, "body": body, "made_at": now()}
+            statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
+            session.execute(statement.on_duplicate_key_update(**values))
+
+
+_STATE = select(Combination.id, Combination.revision, Combination.settings).where(
+    Combination.team_id == bindparam("team"), Combination.public_id == bindparam("combination")
+)
+_KEPT = select(StoredAnalysis.body).where(
+    StoredAnalysis.team_id == bindparam("team"),
+    StoredAnalysis.combination_id == bindparam("combination"),
+    StoredAnalysis.about == bindparam("about"),
+    StoredAnalysis.stamp == bindparam("stamp"),
+)
+
+
+class _Recent:
+    """The answers asked for last, by a key that names their state: never wrong, whatever other processes do."""
+
+    def __init__(self, most_bytes: int) -> None:
+        self._most = most_bytes
+        self._held = 0
+        self._bodies: OrderedDict[tuple[int, str, str], bytes] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: tuple[int, str, str]) -> bytes | None:
+        with self._lock:
+            if key in self._bodies:
+                self._bodies.move_to_end(key)
+            return self._bodies.get(key)
+
+    def put(self, key: tuple[int, str, str], body: bytes) -> None:
+        with self._lock:
+            self._held += len(body) - len(self._bodies.pop(key, b""))
+            self._bodies[key] = body
+            while self._held > self._most:
+                self._held -= len(self._bodies.popitem(last=False)[1])
+
+
+_at_hand = _Recent(most_bytes=32_000_000)
+
+
+def stamp_of(revision: int, settings: Mapping[str, Any]) -> str:
+    """What an answer depends on: the combination's revision, its settings, and the code that computes."""
+    text = json.dumps([revision, settings, _code_stamp()], sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+@cache
+def _code_stamp() -> str:
+    """Changes with the sources that an answer is made by, so that an update never shows an old one."""
+    home = Path(fleet_rival.__file__).parent
+    digest = hashlib.sha256(fleet_rival.__version__.encode())
+    for path in sorted([*home.glob("core/**/*.py"), *home.glob("wording/*.py"), *home.glob("services/*.py")]):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
