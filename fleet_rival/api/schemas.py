@@ -5,7 +5,8 @@ from typing import Any, Literal
 from uuid import UUID
 
 from flask_openapi3 import FileStorage
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+from werkzeug.datastructures import FileStorage as SentFile
 
 
 class Schema(BaseModel):
@@ -52,6 +53,14 @@ class Layouts(Schema):
 
 class FileForm(BaseModel):
     file: FileStorage
+
+    @field_validator("file", mode="before")
+    @classmethod
+    def must_be_a_file(cls, value: Any) -> Any:
+        """A text field of this name would pass for a file otherwise."""
+        if not isinstance(value, SentFile):
+            raise ValueError("send a file")
+        return value
 
 
 class DriverOut(Schema):

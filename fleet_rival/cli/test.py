@@ -22,7 +22,7 @@ CHECKS: dict[str, list[str]] = {
     "interface types": ["npm", "--prefix", "frontend", "run", "--silent", "types"],
 }
 TESTS: dict[str, list[str]] = {
-    "core and formats": ["fleet_rival/core", "fleet_rival/formats", "tests/core", "tests/formats", "tests/simulator"],
+    "core and formats": ["fleet_rival/core", "fleet_rival/formats", "tests/core", "tests/formats", "tests/simulator", "tests/wording"],
     "services and API": ["tests/cli", "tests/db", "tests/services", "tests/api"],
     "browser": ["tests/browser"],
 }

@@ -12,6 +12,7 @@ from uuid import UUID
 
 from sqlalchemy import bindparam, select
 from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
@@ -59,11 +60,20 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
 
 
 def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]) -> None:
-    with sessions.begin() as session:
-        for about, body in answers.items():
-            values = {"stamp": stamp, "body": body, "made_at": now()}
-            statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
-            session.execute(statement.on_duplicate_key_update(**values))
+    """Keep answers for the next who asks. Two who computed the same at once may get in each other's way: one of them keeps it then."""
+    try:
+        with sessions.begin() as session:
+            for about, body in sorted(answers.items()):
+                values = {"stamp": stamp, "body": body, "made_at": now()}
+                statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
+                session.execute(statement.on_duplicate_key_update(**values))
+    except OperationalError as error:
+        if getattr(error.orig, "errno", None) not in _IN_THE_WAY:
+            raise
+
+
+_IN_THE_WAY = frozenset({1205, 1213})
+"""MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
 
 
 _STATE = select(Combination.id, Combination.revision, Combination.settings).where(

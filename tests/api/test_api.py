@@ -104,6 +104,7 @@ def test_bad_input_is_answered_with_a_sentence(client: FlaskClient, combination:
     assert is_problem(send(client, url, b"driver,lap,time,S9\nA,1,60,2\n"), 422, "S9, which Tarnmarrow Bowl, Short doesn't have")
     assert is_problem(send(client, "/api/layouts", b"{}"), 422, "not a track file")
     assert is_problem(client.post(url), 422, "file")
+    assert is_problem(client.post(url, data={"file": "driver,lap,time"}), 422, "send a file")
     assert is_problem(client.post("/api/combinations", json={"layout_id": "x", "car": "GT"}), 422, "layout_id")
     assert is_problem(client.post("/api/combinations", json={"layout_id": NOBODY, "car": "GT", "more": 1}), 422, "more")
     assert is_problem(client.post("/api/combinations", data="{", content_type="application/json"), 422)

@@ -1,0 +1,70 @@
+"""The likely best of n laps: against drawing, and whether its odds come true."""
+
+import itertools
+from collections.abc import Sequence
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fleet_rival.core.ideals.best_of import Place, best_of, best_of_run, cold_offset, moved
+
+
+def drawn(times: Sequence[int], clean_rate: float, laps: int, seed: int) -> np.ndarray:
+    """Best of `laps` draws, many times over; infinite where none counts."""
+    rng = np.random.default_rng(seed)
+    lap = rng.choice(np.asarray(times, dtype=float), size=(40_000, laps))
+    lap[rng.random(lap.shape) >= clean_rate] = np.inf
+    return np.asarray(lap.min(axis=1))
+
+
+@pytest.mark.parametrize("clean_rate", [1.0, 0.8, 0.45])
+def test_percentiles_agree_with_drawing(clean_rate: float) -> None:
+    times = [int(value) for value in np.random.default_rng(3).gamma(6, 150_000, 300) + 80_000_000]
+    for row in best_of(times, clean_rate):
+        best = np.sort(drawn(times, clean_rate, row.laps, row.laps))
+        for share, value in ((0.1, row.p10_us), (0.5, row.p50_us), (0.9, row.p90_us)):
+            reached = best[int(share * len(best))]
+            if value is None:
+                assert np.isinf(reached) or share > 1 - (1 - clean_rate) ** row.laps - 0.01
+            else:
+                assert abs(np.mean(best <= value) - share) < 0.02
+
+
+def test_the_odds_come_true_for_drivers_whose_truth_is_known() -> None:
+    rng = np.random.default_rng(11)
+    below = []
+    for _ in range(250):
+        practice = [int(value) for value in rng.normal(82e6, 3e5, 40)]
+        future = rng.normal(82e6, 3e5, (200, 3)).min(axis=1)
+        middle = next(row for row in best_of(practice, 1.0) if row.laps == 3).p50_us
+        assert middle is not None
+        below.append(float(np.mean(future <= middle)))
+    assert np.mean(below) == pytest.approx(0.5, abs=0.03)
+
+
+@given(st.lists(st.integers(60_000_000, 70_000_000), min_size=5, max_size=60), st.integers(1, 20))
+def test_more_laps_never_make_it_worse_and_nothing_beats_the_fastest(times: list[int], clean_twentieths: int) -> None:
+    rows = best_of(times, clean_twentieths / 20)
+    for name in ("p10_us", "p50_us", "p90_us"):
+        values = [getattr(row, name) for row in rows]
+        known = [value for value in values if value is not None]
+        # Once it can be told, it can be told for more laps too, and falls.
+        assert values == [None] * (len(values) - len(known)) + known
+        assert all(later <= earlier + 1e-6 for earlier, later in itertools.pairwise(known))
+        assert all(min(times) <= value <= max(times) for value in known)
+
+
+def test_each_place_in_the_run_counts_with_its_own_failures() -> None:
+    sure, never = Place((80_000_000, 80_200_000), 0.0), Place((80_000_000, 80_200_000), 0.95)
+    rows = best_of_run([never, sure, never])
+    assert rows[0].p50_us is None
+    assert rows[1].p50_us is not None
+    assert [row.laps for row in rows] == [1, 2, 3]
+
+
+def test_warm_laps_are_moved_by_what_cold_ones_cost() -> None:
+    offset = cold_offset([83_000_000, 83_200_000, 82_900_000], [82_000_000, 82_100_000, 82_050_000])
+    assert offset == 950_000
+    assert moved([82_000_000], offset) == (82_950_000,)
