@@ -10,7 +10,8 @@ const keysShown = ref(false)
 
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement
-  if (event.key === '?' && !target.closest('input, textarea, [contenteditable]')) keysShown.value = true
+  if (event.key === 'Escape') keysShown.value = false
+  else if (event.key === '?' && !target.closest('input, textarea, [contenteditable]')) keysShown.value = true
 }
 onMounted(() => window.addEventListener('keydown', onKey))
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
@@ -66,7 +67,7 @@ nav a.router-link-exact-active {
 .keys {
   width: 24px;
   height: 24px;
-  border: 1px solid var(--quiet) !important;
+  border: 1px solid var(--quiet);
   border-radius: 3px;
 }
 main {

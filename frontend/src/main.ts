@@ -12,6 +12,12 @@ createApp(App)
   .use(vuetify)
   .use(router)
   .use(VueQueryPlugin, {
-    queryClientConfig: { defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: false } } },
+    // The server may be this machine's own: being offline says nothing about it.
+    queryClientConfig: {
+      defaultOptions: {
+        queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: false, networkMode: 'always' },
+        mutations: { networkMode: 'always' },
+      },
+    },
   })
   .mount('#app')

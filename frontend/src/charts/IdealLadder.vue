@@ -79,7 +79,7 @@ const where = (part: RungPart) => `session ${part.session}, run ${part.run}, lap
   align-items: center;
   width: 100%;
   min-height: 27px;
-  padding: 2px 12px !important;
+  padding: 2px 12px;
   text-align: left;
 }
 .rung:hover:not(:disabled) {
@@ -148,13 +148,13 @@ const where = (part: RungPart) => `session ${part.session}, run ${part.run}, lap
   gap: 3px 8px;
 }
 .origin button {
-  padding: 1px 7px !important;
-  border: 1px solid var(--rule) !important;
+  padding: 1px 7px;
+  border: 1px solid var(--rule);
   border-radius: 3px;
   font-size: 0.9rem;
 }
 .origin button:hover:not(:disabled) {
-  border-color: var(--accent) !important;
+  border-color: var(--accent);
 }
 .from {
   margin-left: 0.4em;

@@ -14,7 +14,7 @@ const paper: ThemeDefinition = {
     primary: '#1b6a74',
     'on-primary': '#ffffff',
     secondary: '#5d564a',
-    warning: '#85600f',
+    warning: '#735208',
     error: '#a1432a',
     info: '#1b6a74',
     success: '#1b6a74',

@@ -72,6 +72,8 @@ const dearest = computed(() => {
 </script>
 
 <template>
+  <h1 v-if="!combination.data.value">Combination</h1>
+  <v-progress-linear v-if="combination.isPending.value" indeterminate aria-label="Loading the combination" />
   <TroubleNote :error="combination.error.value ?? analysis.error.value" :again="() => (combination.refetch(), analysis.refetch())" />
   <template v-if="combination.data.value">
     <div class="top">
@@ -104,10 +106,10 @@ const dearest = computed(() => {
             Where the time goes: {{ driver.name }}
             <small v-if="strip && dearest" class="quiet">most at {{ dearest }} · {{ groupWords(strip.group) }}</small>
           </h2>
-          <div v-if="groups.length > 1" class="groups">
-            <v-btn-toggle v-model="groupIndex" mandatory density="compact" variant="outlined" divided aria-label="Group of laps">
-              <v-btn v-for="(group, index) in groups" :key="index" :value="index" size="small">{{ groupWords(group.group) }} ({{ group.laps.length }})</v-btn>
-            </v-btn-toggle>
+          <div v-if="groups.length > 1" class="groups" role="group" aria-label="Group of laps">
+            <button v-for="(group, index) in groups" :key="index" type="button" :aria-pressed="groupIndex === index" @click="groupIndex = index">
+              {{ groupWords(group.group) }} ({{ group.laps.length }})
+            </button>
           </div>
                   <v-progress-linear v-if="laps.isFetching.value && !strip" indeterminate aria-label="Loading the laps" />
           <TroubleNote :error="laps.error.value" :again="() => laps.refetch()" />
@@ -166,7 +168,19 @@ small {
   padding: 2px 12px 0;
 }
 .groups {
-  overflow-x: auto;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+}
+.groups button {
+  padding: 1px 9px;
+  border: 1px solid var(--quiet);
+  border-radius: 3px;
+}
+.groups button[aria-pressed='true'] {
+  border-color: var(--accent);
+  box-shadow: inset 0 -3px 0 var(--accent);
+  font-weight: 600;
 }
 .empty {
   padding: 18px 22px;
