@@ -41,13 +41,13 @@ const create = useMutation({
 
 <template>
   <h1>New combination</h1>
-  <p class="quiet mb-4">A car on a track. Laps are only compared within one combination.</p>
+  <p class="quiet note">A car on a track. Laps are only compared within one combination.</p>
   <form class="form" @submit.prevent="create.mutate()">
     <section class="sheet part">
       <h2>1. The track</h2>
       <FileDrop label="Choose a track file" accept=".json" hint="*.track.json" :busy="addTrack.isPending.value" @file="addTrack.mutate($event)" />
       <TroubleNote :error="addTrack.error.value" />
-      <p v-if="addTrack.data.value" role="status" class="mt-2">
+      <p v-if="addTrack.data.value" role="status" class="note">
         {{ addTrack.data.value.track }}, {{ addTrack.data.value.layout }}
         {{ addTrack.data.value.already_there ? 'was there already and is chosen now.' : 'is added and chosen now.' }}
       </p>

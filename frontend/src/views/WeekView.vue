@@ -49,7 +49,7 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
         </tbody>
       </table>
     </div>
-    <p v-if="list.data.value.items.length" class="quiet my-2">{{ count(list.data.value.items.length, 'combination') }}, the newest first.</p>
+    <p v-if="list.data.value.items.length" class="quiet note">{{ count(list.data.value.items.length, 'combination') }}, the newest first.</p>
   </template>
 </template>
 
