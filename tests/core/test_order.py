@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.laps.lap import Lap, natural_key
 from fleet_rival.core.laps.order import following, identify, in_order
-from tests.making import whole_lap
+from tests.making import lap, whole_lap
 
 NOON = datetime(2031, 3, 4, 12, tzinfo=UTC)
 
@@ -43,6 +43,18 @@ def test_numbers_that_restart_follow_the_file_and_repeat_nothing() -> None:
     laps[4] = laps[9] = laps[0]
     assert runs(laps) == [1] * 4 + [2] * 5 + [3] * 4
     assert not identify(laps).repeats
+
+
+def test_a_copy_far_below_is_a_repeat_where_its_parts_tell_it_and_another_lap_where_they_dont() -> None:
+    told = [
+        lap(number, 5 + run / 10, 10, 12, 11, 9 + number / 100, run=None, kind="out" if number == 1 else "flying")
+        for run in (1, 2)
+        for number in (1, 2, 3)
+    ]
+    found = identify([*told, told[1]])
+    assert [(repeat.index, repeat.repeats) for repeat in found.repeats] == [(6, 1)] and len(found.laps) == 6
+    untold = outing(None, 1, 4) + outing(None, 1, 5, 61)
+    assert not identify(untold).repeats
 
 
 def test_numbers_alone_restart_where_they_fall() -> None:

@@ -8,6 +8,9 @@ from fleet_rival.core.laps.lap import Lap, natural_key
 
 __all__ = ["Identified", "Repeat", "following", "identify", "in_order"]
 
+_TELLING_PARTS = 3
+"""Part times from which two equal laps are one."""
+
 
 @dataclass(frozen=True, slots=True)
 class Repeat:
@@ -96,12 +99,15 @@ def _tell_runs_apart(laps: Sequence[Lap], indices: Sequence[int]) -> tuple[dict[
         order.sort(key=lambda index: (laps[index].started_at, laps[index].number))
         return _number_runs(laps, order, by_number=False), repeats
     if _numbers_restart(laps, indices):
+        alike: dict[tuple[int, int], list[int]] = defaultdict(list)
         for index in indices:
-            # A copy directly below its original is a repeat, not another run of one lap.
-            if order and laps[index] == laps[order[-1]]:
-                repeats.append(Repeat(index, order[-1], differs=False))
-            else:
+            lap = laps[index]
+            earlier = _copied(laps, order[-1:], alike[lap.number, lap.time_us], lap)
+            if earlier is None:
                 order.append(index)
+                alike[lap.number, lap.time_us].append(index)
+            else:
+                repeats.append(Repeat(index, earlier, differs=False))
         return _number_runs(laps, order, by_number=not _has_ends(laps, indices)), repeats
     first: dict[int, int] = {}
     for index in indices:
@@ -112,6 +118,19 @@ def _tell_runs_apart(laps: Sequence[Lap], indices: Sequence[int]) -> tuple[dict[
             repeats.append(Repeat(index, earlier, differs=laps[index] != laps[earlier]))
     order.sort(key=lambda index: laps[index].number)
     return _number_runs(laps, order, by_number=False), repeats
+
+
+def _copied(laps: Sequence[Lap], above: Sequence[int], alike: Sequence[int], lap: Lap) -> int | None:
+    """The earlier lap that this row copies, where the place in the file tells runs apart; `alike` share its number and time.
+
+    A copy directly below its original is no other run of one lap; and a flying lap that is alike to the microsecond in every part
+    was driven once, wherever the row stands. Out laps are often alike by nature.
+    """
+    if above and laps[above[0]] == lap:
+        return above[0]
+    if lap.kind == "flying" and len(lap.sectors) + len(lap.segments) >= _TELLING_PARTS:
+        return next((index for index in alike if laps[index] == lap), None)
+    return None
 
 
 def _has_ends(laps: Sequence[Lap], indices: Sequence[int]) -> bool:
