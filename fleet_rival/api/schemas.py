@@ -151,6 +151,11 @@ class SampleLap(Schema):
     segments: dict[str, int]
 
 
+class OtherPaceOut(Schema):
+    incoming_us: int
+    stored_us: int
+
+
 class DriverCount(Schema):
     name: str
     laps: int
@@ -177,6 +182,8 @@ class PreviewOut(Schema):
     sessions: list[SessionOut]
     other_cars: list[str]
     unused_columns: list[str]
+    missing_parts: list[str]
+    other_pace: OtherPaceOut | None
     runs_inferred: bool
     imported_before: datetime | None
     sample: list[SampleLap]

@@ -62,6 +62,8 @@ class LapFile:
     warnings: tuple[RowWarning, ...]
     separator: str
     unused_columns: tuple[str, ...]
+    missing_parts: tuple[str, ...]
+    """Sectors and segments of the track that the file has no column for, though it has some for others."""
     runs_inferred: bool
     rows: int
     """Rows with at least one cell, the header not counted."""
@@ -193,6 +195,7 @@ def read_laps(content: bytes, track: Track) -> LapFile:
         warnings=tuple(warning for warning in warnings if warning.line not in gone),
         separator=_SEPARATORS[separator],
         unused_columns=tuple(unused),
+        missing_parts=_missing_parts(columns, track),
         runs_inferred=any(lap.run is None for _, lap in reader.laps),
         rows=count,
     )
@@ -282,6 +285,16 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
     if ("time", "time_us") not in names and any(("sectors", sector.code) not in names for sector in track.sectors):
         raise UnusableFile('The lap file has neither a column "time" nor all sectors of the track.')
     return columns, unused
+
+
+def _missing_parts(columns: Sequence[_Column | None], track: Track) -> tuple[str, ...]:
+    """Parts without a column, of the depths that have one for others: a sign of another track's file."""
+    missing: list[str] = []
+    for group, parts in (("sectors", track.sector_parts), ("segments", track.segment_parts)):
+        there = {column.target for column in columns if column and column.group == group}
+        if there:
+            missing += [part.code for part in parts if part.code not in there]
+    return tuple(missing)
 
 
 def _check_sums(reader: _Reader) -> list[RowWarning]:

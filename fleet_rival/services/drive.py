@@ -12,7 +12,7 @@ from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.merge import Merge, SessionMatch, merge
+from fleet_rival.core.laps.merge import Merge, OtherPace, SessionMatch, merge, other_pace
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
 from fleet_rival.formats.errors import UnusableFile
@@ -90,6 +90,9 @@ class Preview:
     sessions: tuple[SessionMatch, ...]
     other_cars: tuple[str, ...]
     unused_columns: tuple[str, ...]
+    missing_parts: tuple[str, ...]
+    other_pace: OtherPace | None
+    """The laps look as if they were driven on another track."""
     runs_inferred: bool
     imported_before: datetime | None
     """When the same content was imported into this combination."""
@@ -308,6 +311,8 @@ def _preview(session: Session, actor: Actor, row: Combination, kept: LapFileRow,
         sessions=merged.sessions,
         other_cars=tuple(sorted({lap.car for lap in merged.laps if lap.car})),
         unused_columns=file.unused_columns,
+        missing_parts=file.missing_parts,
+        other_pace=other_pace([item.lap for item in stored], merged.laps),
         runs_inferred=file.runs_inferred,
         imported_before=before,
         sample=merged.laps[:8],

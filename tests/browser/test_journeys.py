@@ -163,6 +163,18 @@ def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(open_page: 
     expect(page.get_by_role("button", name="Choose a lap file")).to_be_visible()
 
 
+def test_laps_of_another_track_are_asked_about_before_they_are_in(open_page: Open, accessible: Check) -> None:
+    page = open_page()
+    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    choose(page, DATA / "oval-102" / "oval-a-102.laps.csv")
+    question = page.get_by_role("alert").filter(has_text="Is this the right track?")
+    expect(question).to_contain_text(re.compile(r"The median lap of the file takes 20\.\d+, that of the laps here 1:06\.\d+"))
+    expect(question).to_contain_text("no column for T5, T6, T7, T8, T9")
+    accessible(page)
+    page.get_by_role("button", name="Discard the file").click()
+    expect(question).to_be_hidden()
+
+
 def test_a_file_over_the_limit_is_told_before_it_is_sent(open_page: Open, tmp_path: Path) -> None:
     page = open_page()
     page.get_by_role("link", name="Add laps to Port Skerrow").click()

@@ -187,6 +187,15 @@ def test_files_that_cannot_be_used_are_refused_and_not_kept(desk: Desk) -> None:
     assert desk.count(LapFileRow) == 0
 
 
+def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
+    desk.take(PLAIN)
+    assert desk.look(PLAIN.replace(b"2031-03-04", b"2031-03-06")).other_pace is None
+    slow = desk.look(b"driver,session,lap,time,L0,T1\n" + b"".join(b"A,9,%d,64.%d,9,9\n" % (lap, lap) for lap in range(1, 6)))
+    assert slow.other_pace is not None
+    assert (slow.other_pace.incoming_us, slow.other_pace.stored_us // 1_000_000) == (64_300_000, 20)
+    assert slow.missing_parts == ("T2", "T3", "T4")
+
+
 def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
     with desk.sessions.begin() as session:
         team, person = Team(name="Others"), Person(name="Somebody")

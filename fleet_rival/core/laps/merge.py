@@ -7,10 +7,16 @@ decide; where they aren't, a session is taken for the same when a lap in it is, 
 from collections import defaultdict
 from collections.abc import Sequence, Set
 from dataclasses import dataclass, fields, replace
+from fractions import Fraction
 
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.statistics import median
 
-__all__ = ["Difference", "Merge", "SessionMatch", "merge"]
+__all__ = ["Difference", "Merge", "OtherPace", "SessionMatch", "merge", "other_pace"]
+
+_ALIKE = Fraction(13, 10)
+"""Paces further apart than this factor are hardly of one car on one track in the same weather."""
+_TELLING_LAPS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,3 +131,23 @@ def _may_be_one(laps: Sequence[Lap], there: Sequence[Lap]) -> bool:
 
 def _changed_fields(old: Lap, new: Lap) -> tuple[str, ...]:
     return tuple(field.name for field in fields(Lap) if field.name != "set_aside" and getattr(old, field.name) != getattr(new, field.name))
+
+
+@dataclass(frozen=True, slots=True)
+class OtherPace:
+    """Median flying laps that are too far apart for one combination, in microseconds."""
+
+    incoming_us: int
+    stored_us: int
+
+
+def other_pace(stored: Sequence[Lap], incoming: Sequence[Lap]) -> OtherPace | None:
+    """Whether a file's laps look as if they were driven somewhere else; None where they don't, or too few laps tell."""
+    medians = []
+    for laps in (incoming, stored):
+        times = [lap.time_us for lap in laps if lap.kind == "flying"]
+        if len(times) < _TELLING_LAPS:
+            return None
+        medians.append(median(times))
+    slower, faster = max(medians), min(medians)
+    return OtherPace(round(medians[0]), round(medians[1])) if slower > faster * _ALIKE else None

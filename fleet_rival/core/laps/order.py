@@ -102,12 +102,12 @@ def _tell_runs_apart(laps: Sequence[Lap], indices: Sequence[int]) -> tuple[dict[
         alike: dict[tuple[int, int], list[int]] = defaultdict(list)
         for index in indices:
             lap = laps[index]
-            earlier = _copied(laps, order[-1:], alike[lap.number, lap.time_us], lap)
-            if earlier is None:
+            original = _copied(laps, order[-1:], alike[lap.number, lap.time_us], lap)
+            if original is None:
                 order.append(index)
                 alike[lap.number, lap.time_us].append(index)
             else:
-                repeats.append(Repeat(index, earlier, differs=False))
+                repeats.append(Repeat(index, original, differs=False))
         return _number_runs(laps, order, by_number=not _has_ends(laps, indices)), repeats
     first: dict[int, int] = {}
     for index in indices:

@@ -555,6 +555,13 @@ export interface components {
             /** Wetness */
             wetness: string;
         };
+        /** OtherPaceOut */
+        OtherPaceOut: {
+            /** Incoming Us */
+            incoming_us: number;
+            /** Stored Us */
+            stored_us: number;
+        };
         /** PartTimeOut */
         PartTimeOut: {
             /** Code */
@@ -588,12 +595,15 @@ export interface components {
             id: string;
             /** Imported Before */
             imported_before: string | null;
+            /** Missing Parts */
+            missing_parts: string[];
             /** Name */
             name: string;
             /** New */
             new: number;
             /** Other Cars */
             other_cars: string[];
+            other_pace: components["schemas"]["OtherPaceOut"] | null;
             /** Revision */
             revision: number;
             /** Rows */

@@ -2,21 +2,33 @@
 import type { DriverFigures } from '@/api/client'
 import { lapTime, perCent } from '@/format'
 
-defineProps<{ drivers: DriverFigures[] }>()
+const props = defineProps<{ drivers: DriverFigures[]; markWords: Record<string, { name: string; meaning: string }> }>()
 const chosen = defineModel<string>({ required: true })
 
 interface Column {
   title: string
   path: string
   text: (driver: DriverFigures) => string
+  more?: (driver: DriverFigures) => string
 }
+/** What stands behind a figure: the reason where there is none, else what more there is to say. */
+const behind = (column: Column, driver: DriverFigures) => driver.missing[column.path] ?? column.more?.(driver)
 const time = (title: string, path: string, value: (driver: DriverFigures) => number | null, decimals = 3): Column => ({
   title,
   path,
   text: (driver) => lapTime(value(driver), decimals),
 })
 const columns: Column[] = [
-  { title: 'Clean of flying', path: 'laps', text: (driver) => `${driver.figures.laps.clean} of ${driver.figures.laps.flying}` },
+  {
+    title: 'Clean of flying',
+    path: 'laps',
+    text: (driver) => `${driver.figures.laps.clean} of ${driver.figures.laps.flying}`,
+    more: (driver) =>
+      Object.entries(props.markWords)
+        .filter(([mark]) => driver.figures.laps[mark])
+        .map(([mark, words]) => `${driver.figures.laps[mark]} ${words.name}`)
+        .join(', '),
+  },
   time('Best lap', 'best_us', (driver) => driver.figures.best_us),
   time('Unbroken circuit', 'ideal.unbroken_us', (driver) => driver.figures.ideal.unbroken_us),
   time('Sector ideal', 'ideal.sector_us', (driver) => driver.figures.ideal.sector_us),
@@ -48,8 +60,8 @@ const columns: Column[] = [
               {{ driver.name }}<span v-if="driver.guest" class="quiet"> (guest)</span>
             </button>
           </th>
-          <td v-for="column in columns" :key="column.path" class="number" :title="driver.missing[column.path]">
-            {{ column.text(driver) }}<span v-if="driver.missing[column.path]" class="visually-hidden">: {{ driver.missing[column.path] }}</span>
+          <td v-for="column in columns" :key="column.path" class="number" :title="behind(column, driver)">
+            {{ column.text(driver) }}<span v-if="behind(column, driver)" class="visually-hidden">: {{ behind(column, driver) }}</span>
           </td>
           <td :title="driver.sure_words"><span class="sure" :class="driver.figures.sure">{{ driver.figures.sure }}</span></td>
         </tr>

@@ -116,6 +116,11 @@ function toggle(list: string[], name: string): string[] {
         The same file was imported here on {{ date(seen.imported_before) }}. You can skip it: nothing would be new.
         <template #append><v-btn size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Skip it</v-btn></template>
       </v-alert>
+      <v-alert v-if="seen.other_pace || seen.missing_parts.length" type="warning" class="mt-3" role="alert">
+        Is this the right track?
+        <template v-if="seen.other_pace">The median lap of the file takes {{ lapTime(seen.other_pace.incoming_us) }}, that of the laps here {{ lapTime(seen.other_pace.stored_us) }}.</template>
+        <template v-if="seen.missing_parts.length"> The file has no column for {{ seen.missing_parts.join(', ') }}, which this track has.</template>
+      </v-alert>
       <v-alert v-if="seen.other_cars.length" type="warning" class="mt-3">
         Some laps name another car: {{ seen.other_cars.join(', ') }}. They stay in groups of their own and are not compared with the {{ combination.data.value?.car }}.
       </v-alert>

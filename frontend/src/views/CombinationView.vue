@@ -96,7 +96,7 @@ const dearest = computed(() => {
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
     </section>
     <template v-if="analysis.data.value && driver">
-      <DriverTable v-model="driverId" :drivers="drivers" />
+      <DriverTable v-model="driverId" :drivers="drivers" :mark-words="analysis.data.value.mark_words" />
       <ul v-if="analysis.data.value.warnings.length" class="warnings">
         <li v-for="warning in analysis.data.value.warnings" :key="warning.driver + warning.reason">{{ warning.driver }}: {{ warning.reason }}.</li>
       </ul>
