@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, sessionmaker
 import fleet_rival
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor
-from fleet_rival.services import drive, find, team, track, week
+from fleet_rival.services import drive, find, imports, team, track, week
 
 __all__ = ["api"]
 
@@ -85,6 +85,18 @@ def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at, in one transaction."""
     wishes = drive.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart))
     return s.validate(s.ImportResultOut, drive.confirm(sessions(), actor(), path.file_id, wishes))
+
+
+@api.get("/combinations/<uuid:combination_id>/lap-files", responses={"200": s.Imports}, tags=[_drive])
+def list_imports(path: s.CombinationPath) -> Any:
+    """The files imported into a combination, newest first."""
+    return s.validate(s.Imports, {"items": imports.imports(sessions(), actor(), path.combination_id)})
+
+
+@api.post("/lap-files/<uuid:file_id>/take-back", responses={"200": s.TakenBackOut}, tags=[_drive])
+def take_back_import(path: s.LapFilePath) -> Any:
+    """Take an import back as a whole."""
+    return s.validate(s.TakenBackOut, imports.take_back(sessions(), actor(), path.file_id))
 
 
 @api.delete("/lap-files/<uuid:file_id>", responses={"204": None}, tags=[_drive])

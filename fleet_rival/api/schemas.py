@@ -165,7 +165,7 @@ class PreviewOut(Schema):
     id: UUID
     combination_id: UUID
     name: str
-    state: Literal["preview", "imported"]
+    state: Literal["preview", "imported", "taken_back"]
     revision: int
     separator: str
     rows: int
@@ -204,6 +204,26 @@ class ImportResultOut(Schema):
     set_aside: int
     left_out: int
     drivers_added: list[str]
+
+
+class ImportOut(Schema):
+    id: UUID
+    name: str
+    state: Literal["imported", "taken_back"]
+    imported_at: datetime
+    person: str
+    added: int
+    changed: int
+
+
+class Imports(Schema):
+    items: list[ImportOut]
+
+
+class TakenBackOut(Schema):
+    name: str
+    removed: int
+    restored: int
 
 
 class GroupOut(Schema):

@@ -138,6 +138,8 @@ class Change(Base):
     change_set_id: Mapped[Key]
     table_name: Mapped[Code]
     row_id: Mapped[Key]
+    version: Mapped[int | None]
+    """Of the row after the change: taking back is refused where it has changed since. None for rows that were made."""
     before: Mapped[dict[str, Any] | None]
     after: Mapped[dict[str, Any] | None]
 
@@ -258,6 +260,7 @@ class LapFileRow(Public, Base):
     size: Mapped[int] = mapped_column(BigInteger)
     content: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     state: Mapped[Word] = mapped_column(default="preview")
+    """`preview`, `imported`, or `taken_back`."""
     result: Mapped[dict[str, Any] | None]
     change_set_id: Mapped[Key | None]
 

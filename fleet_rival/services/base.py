@@ -33,10 +33,17 @@ def begin_change(session: Session, actor: Actor, action: str, summary: str) -> C
 
 
 def note_change(
-    session: Session, change_set: ChangeSet, table: str, row_id: int, before: dict[str, Any] | None, after: dict[str, Any] | None
+    session: Session,
+    change_set: ChangeSet,
+    table: str,
+    row_id: int,
+    before: dict[str, Any] | None,
+    after: dict[str, Any] | None,
+    version: int | None = None,
 ) -> None:
-    """Keep one row as it was and as it is now."""
-    session.add(Change(team_id=change_set.team_id, change_set_id=change_set.id, table_name=table, row_id=row_id, before=before, after=after))
+    """Keep one row as it was and as it is now; `before` is None for a row that was made."""
+    keys = {"team_id": change_set.team_id, "change_set_id": change_set.id}
+    session.add(Change(**keys, table_name=table, row_id=row_id, version=version, before=before, after=after))
 
 
 def find_row(session: Session, table: type[Row], actor: Actor, public_id: UUID, what: str, *, lock: bool = False) -> Row:

@@ -173,7 +173,7 @@ def discard(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Non
     with sessions.begin() as session:
         kept = find_row(session, LapFileRow, actor, file_id, "file", lock=True)
         if kept.state != "preview":
-            raise Conflict("This file is imported already; it stays as the record of where its laps came from.")
+            raise Conflict("This file was imported; it stays as the record of where its laps came from. You can take the import back.")
         session.delete(kept)
 
 
@@ -185,7 +185,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
     """
     with sessions.begin() as session:
         kept = find_row(session, LapFileRow, actor, file_id, "file", lock=True)
-        if kept.state != "preview":
+        if kept.state == "imported":
             raise Conflict("This file is imported already.")
         # The lock lets one import at a time into a combination, so that what the person saw is what happens.
         row = session.scalars(
@@ -205,6 +205,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
             session.add(driver)
             session.flush()
             drivers[name] = driver.id
+            note_change(session, change_set, "driver", driver.id, None, {"name": name, "guest": guest})
         labels = _session_ids(session, actor, row, {merged.laps[index].session for index in merged.new if merged.laps[index].driver in drivers})
         keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
         values = [
@@ -221,7 +222,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
                 old, new = stored[difference.stored], merged.laps[difference.incoming]
                 after = lap_values(replace(new, set_aside=old.lap.set_aside))
                 session.execute(update(Lap).where(Lap.team_id == actor.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
-                note_change(session, change_set, "lap", old.id, _plain(lap_values(old.lap)), _plain(after))
+                note_change(session, change_set, "lap", old.id, _plain(lap_values(old.lap)), _plain(after), old.version + 1)
                 changed += 1
         result = ImportResult(
             added=len(values),

@@ -163,6 +163,24 @@ def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(open_page: 
     expect(page.get_by_role("button", name="Choose a lap file")).to_be_visible()
 
 
+def test_an_import_is_taken_back_and_put_in_again(open_page: Open, accessible: Check) -> None:
+    page = open_page()
+    new_combination(page, DATA / "oval-102" / "oval-a-102.track.json", "Returning Truck")
+    choose(page, DATA / "dirty" / "practice.plain.laps.csv")
+    page.get_by_role("button", name="Import 72 laps").click()
+    expect(page.get_by_role("status")).to_contain_text("72 laps added")
+    accessible(page)
+    page.get_by_role("button", name="Take back").click()
+    expect(page.get_by_role("status")).to_contain_text("practice.plain.laps.csv is taken back: 72 laps out again")
+    page.get_by_role("link", name=re.compile("Returning Truck")).click()
+    expect(page.get_by_role("heading", name="No laps yet")).to_be_visible()
+    page.go_back()
+    page.get_by_role("link", name="Put in again").click()
+    page.get_by_role("button", name="Import 72 laps").click()
+    expect(page.get_by_role("status")).to_contain_text("72 laps added")
+    expect(page.get_by_role("button", name="Take back")).to_have_count(1)
+
+
 def test_laps_of_another_track_are_asked_about_before_they_are_in(open_page: Open, accessible: Check) -> None:
     page = open_page()
     page.get_by_role("link", name="Add laps to Port Skerrow").click()

@@ -8,8 +8,8 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, Membership, Person, Team
-from fleet_rival.services import drive, find, track, week
+from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, Membership, Person, PracticeSession, Team
+from fleet_rival.services import drive, find, imports, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.drive import ImportResult, Preview, Wishes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
@@ -120,7 +120,7 @@ def test_a_lap_with_another_time_is_shown_and_the_person_chooses(desk: Desk) -> 
     assert (taken.kept, taken.changed, desk.count()) == (0, 1, 72)
     assert desk.figures()[difference.driver]["figures"]["best_us"] == difference.file_us
     with desk.sessions() as session:
-        change = session.scalars(select(Change)).one()
+        change = session.scalars(select(Change).where(Change.table_name == "lap")).one()
         assert change.before is not None and change.after is not None
         assert (change.before["time_us"], change.after["time_us"]) == (difference.stored_us, difference.file_us)
 
@@ -187,6 +187,41 @@ def test_files_that_cannot_be_used_are_refused_and_not_kept(desk: Desk) -> None:
     assert desk.count(LapFileRow) == 0
 
 
+def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
+    desk.take(b"driver,session,lap,time\nKeziah Umberlin,earlier,1,61\n")
+    before = desk.figures()
+    seen = desk.look(PLAIN)
+    drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+    assert imports.take_back(desk.sessions, desk.actor, seen.id) == imports.TakenBack("practice.laps.csv", 72, 0)
+    assert desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
+    listed = imports.imports(desk.sessions, desk.actor, desk.combination)
+    assert [(item.state, item.added) for item in listed] == [("taken_back", 72), ("imported", 1)]
+    with pytest.raises(Conflict, match="nothing to take back"):
+        imports.take_back(desk.sessions, desk.actor, seen.id)
+    # The file is kept, so it can go in again.
+    again = drive.preview(desk.sessions, desk.actor, seen.id)
+    assert again.new == 72 and again.imported_before is None
+    assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
+
+
+def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
+    first = desk.look(PLAIN)
+    drive.confirm(desk.sessions, desk.actor, first.id, Wishes(first.revision))
+    before = desk.figures()
+    other = desk.look(changed(PLAIN, 5, ",20.", ",19."))
+    drive.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
+    assert desk.figures() != before
+    # What the second one changed isn't thrown away with the first.
+    with pytest.raises(Conflict, match="1 of its laps were changed since"):
+        imports.take_back(desk.sessions, desk.actor, first.id)
+    assert imports.take_back(desk.sessions, desk.actor, other.id).restored == 1
+    assert desk.figures() == before
+    assert desk.look(PLAIN).same == 72
+    with desk.sessions() as session:
+        last = session.scalars(select(ChangeSet).order_by(ChangeSet.id.desc()).limit(1)).one()
+        assert last.takes_back_id is not None and last.summary == "Took back practice.laps.csv"
+
+
 def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
     desk.take(PLAIN)
     assert desk.look(PLAIN.replace(b"2031-03-04", b"2031-03-06")).other_pace is None
@@ -211,6 +246,8 @@ def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
         lambda: drive.preview(desk.sessions, other, seen.id),
         lambda: drive.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
         lambda: drive.discard(desk.sessions, other, seen.id),
+        lambda: imports.take_back(desk.sessions, other, seen.id),
+        lambda: imports.imports(desk.sessions, other, desk.combination),
         lambda: drive.export_laps(desk.sessions, other, desk.combination),
         lambda: find.summary(desk.sessions, other, desk.combination),
     ):

@@ -15,6 +15,7 @@ export type Group = Schemas['GroupOut']
 export type Preview = Schemas['PreviewOut']
 export type ImportResult = Schemas['ImportResultOut']
 export type ImportWishes = Schemas['ImportWishes']
+export type Import = Schemas['ImportOut']
 
 export const api = createClient<paths>({ baseUrl: '/' })
 

@@ -80,7 +80,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The files imported into a combination, newest first. */
+        get: operations["api_list_imports_combinations__uuid_combination_id__lap_files_get"];
         put?: never;
         /** Keep a lap file and look at it. Nothing is imported yet. */
         post: operations["api_upload_laps_combinations__uuid_combination_id__lap_files_post"];
@@ -153,6 +154,23 @@ export interface paths {
         put?: never;
         /** Import a lap file that was looked at, in one transaction. */
         post: operations["api_import_laps_lap_files__uuid_file_id__import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lap-files/{file_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an import back as a whole. */
+        post: operations["api_take_back_import_lap_files__uuid_file_id__take_back_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -451,6 +469,32 @@ export interface components {
             /** Unbroken Us */
             unbroken_us: number | null;
         };
+        /** ImportOut */
+        ImportOut: {
+            /** Added */
+            added: number;
+            /** Changed */
+            changed: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Imported At
+             * Format: date-time
+             */
+            imported_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "imported" | "taken_back";
+        };
         /** ImportResultOut */
         ImportResultOut: {
             /** Added */
@@ -488,6 +532,11 @@ export interface components {
              * @description Of the combination when the preview was made
              */
             revision: number;
+        };
+        /** Imports */
+        Imports: {
+            /** Items */
+            items: components["schemas"]["ImportOut"][];
         };
         /** LayoutOut */
         LayoutOut: {
@@ -626,7 +675,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "preview" | "imported";
+            state: "preview" | "imported" | "taken_back";
             /** Unknown Drivers */
             unknown_drivers: string[];
             /** Unused Columns */
@@ -833,6 +882,15 @@ export interface components {
             n: number;
             /** Reference Us */
             reference_us: number | null;
+        };
+        /** TakenBackOut */
+        TakenBackOut: {
+            /** Name */
+            name: string;
+            /** Removed */
+            removed: number;
+            /** Restored */
+            restored: number;
         };
         /** TeamIdealOut */
         TeamIdealOut: {
@@ -1198,6 +1256,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverLaps"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_imports_combinations__uuid_combination_id__lap_files_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imports"];
                 };
             };
             /** @description Forbidden */
@@ -1661,6 +1795,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportResultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_take_back_import_lap_files__uuid_file_id__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBackOut"];
                 };
             };
             /** @description Forbidden */

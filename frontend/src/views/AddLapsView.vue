@@ -5,6 +5,7 @@ import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, fileBody, Trouble, type ImportResult } from '@/api/client'
 import { count, date, gap, lapTime } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
+import ImportList from '@/parts/ImportList.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 const MOST_BYTES = 50_000_000
@@ -56,8 +57,9 @@ const confirm = useMutation({
     ),
   onSuccess: async (done) => {
     result.value = done
-    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations']) await queries.invalidateQueries({ queryKey: [key] })
+    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports']) await queries.invalidateQueries({ queryKey: [key] })
     await router.replace({ query: {} })
+    queries.removeQueries({ queryKey: ['lap-file'] })
   },
   onError: () => preview.refetch(),
 })
@@ -96,6 +98,7 @@ function toggle(list: string[], name: string): string[] {
   </v-alert>
   <FileDrop v-if="!seen" class="my-3" label="Choose a lap file" accept=".csv,.tsv,.txt,text/csv" hint="*.laps.csv, up to 50 MB" :busy="upload.isPending.value" @file="take" />
   <v-progress-linear v-if="upload.isPending.value || (preview.isFetching.value && !seen)" indeterminate aria-label="Reading the file" />
+  <ImportList v-if="!seen" :combination="id" @changed="result = undefined" />
   <TroubleNote :error="upload.error.value ?? preview.error.value ?? confirm.error.value ?? discard.error.value" />
 
   <template v-if="seen">
@@ -234,7 +237,8 @@ function toggle(list: string[], name: string): string[] {
       <v-btn color="primary" :disabled="!willAdd && !willChange" :loading="confirm.isPending.value" @click="confirm.mutate()">
         {{ willAdd || willChange ? `Import ${[willAdd ? count(willAdd, 'lap') : '', willChange ? `change ${willChange}` : ''].filter(Boolean).join(', ')}` : 'Nothing new to import' }}
       </v-btn>
-      <v-btn variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</v-btn>
+      <v-btn v-if="seen.state === 'preview'" variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</v-btn>
+      <v-btn v-else variant="outlined" :to="{ query: {} }">Leave it out</v-btn>
       <span v-if="leftOut" class="quiet">{{ count(leftOut, 'lap') }} left out</span>
     </div>
   </template>

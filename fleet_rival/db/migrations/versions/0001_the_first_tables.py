@@ -138,6 +138,7 @@ def upgrade() -> None:
         sa.Column("change_set_id", sa.BigInteger(), nullable=False),
         sa.Column("table_name", sa.String(length=40), nullable=False),
         sa.Column("row_id", sa.BigInteger(), nullable=False),
+        sa.Column("version", sa.Integer(), nullable=True),
         sa.Column("before", sa.JSON(), nullable=True),
         sa.Column("after", sa.JSON(), nullable=True),
         sa.ForeignKeyConstraint(["team_id", "change_set_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_change_team_id_change_set_id")),
