@@ -18,5 +18,7 @@ control_socket_disable = True
 
 
 def post_worker_init(worker: object) -> None:
-    """Load the statistics library beside the first requests instead of in the middle of one."""
-    threading.Thread(target=importlib.import_module, args=["scipy.stats"], daemon=True).start()
+    """Load the statistics library before the first analysis needs it, but not while the first pages are being asked for."""
+    timer = threading.Timer(8, importlib.import_module, ["scipy.stats"])
+    timer.daemon = True
+    timer.start()

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from fleet_rival.cli.demo_data import load_demo
 from fleet_rival.cli.mariadb import MariaDB
@@ -16,6 +16,8 @@ from fleet_rival.cli.serve import Server
 from fleet_rival.db.migrate import upgrade
 from fleet_rival.db.session import make_engine, make_sessions
 
+# Generous: a machine that is busy with something else must not fail a test.
+expect.set_options(timeout=15_000)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -62,7 +64,7 @@ def open_page(browser: Browser, address: str) -> Iterator[Callable[..., Page]]:
         context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **options})
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(15_000)
         page.on("console", note)
         page.on("pageerror", lambda error: complaints.append(str(error)))
         page.goto(f"{address}{path}")
