@@ -83,6 +83,7 @@ def run(arguments: argparse.Namespace) -> int:
                 take("combination-dark", _combination, "dark")
                 take("ladder", _ladder)
                 take("preview", _preview)
+                take("files", _files)
                 browser.close()
         finally:
             if server:
@@ -110,3 +111,8 @@ def _preview(page: Any) -> None:
     page.get_by_role("link", name="Add laps to Port Skerrow").click()
     page.locator("input[type=file]").set_input_files({"name": "thursday.laps.csv", "mimeType": "text/csv", "buffer": _UNREADABLE.encode()})
     page.get_by_role("heading", name="Rows set aside").wait_for()
+
+
+def _files(page: Any) -> None:
+    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    page.get_by_role("heading", name="Files so far").wait_for()

@@ -71,6 +71,9 @@ const takeBack = useMutation({
   padding: 10px 16px 12px;
   margin: 10px 0;
 }
+.imports h2 {
+  margin-bottom: 6px;
+}
 .back td {
   color: var(--quiet);
 }
