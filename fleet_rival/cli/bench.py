@@ -8,6 +8,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from http.client import HTTPConnection
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -17,11 +18,11 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
-from fleet_rival.api.app import create_app
-from fleet_rival.cli.bench_floors import add_trivial_route, numpy_pass, parse_and_insert
+from fleet_rival.cli.bench_floors import numpy_pass, parse_and_insert
 from fleet_rival.cli.console import say, step
 from fleet_rival.cli.mariadb import MariaDB
 from fleet_rival.cli.processes import free_port
+from fleet_rival.cli.serve import Server
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.track import Corner, Sector, Track
@@ -173,14 +174,25 @@ def _bench_request(url: str, sessions: sessionmaker[Session]) -> list[Row]:
     drive.confirm(sessions, actor, seen.id, drive.Wishes(seen.revision))
     with sessions() as session:
         laps = session.scalar(select(func.count()).select_from(Lap))
-    with tempfile.TemporaryDirectory() as interface:
-        app = create_app(url, Path(interface))
-        body, _ = find.summary(sessions, actor, combination.id)
-        add_trivial_route(app, body)
-        client = app.test_client()
-        address = f"/api/combinations/{combination.id}/analysis"
-        kept, trivial = _repeat_in_turn(lambda: client.get(address), lambda: client.get("/trivial"), 400)
-        app.extensions["sessions"].kw["bind"].dispose()
+    body, _ = find.summary(sessions, actor, combination.id)
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["FLEET_BENCH_BODY"] = str(Path(folder) / "body.json")
+        Path(os.environ["FLEET_BENCH_BODY"]).write_bytes(body)
+        server = Server(free_port(), url, Path(folder) / "server.log", "fleet_rival.cli.bench_floors:with_trivial_route()")
+        try:
+            server.wait()
+            time.sleep(12)  # past what the server does by itself after its start
+            connection = HTTPConnection(server.address.removeprefix("http://"), timeout=30)
+
+            def ask(path: str) -> None:
+                connection.request("GET", path)
+                answer = connection.getresponse()
+                assert answer.read() == body and answer.status == 200
+
+            kept, trivial = _repeat_in_turn(lambda: ask(f"/api/combinations/{combination.id}/analysis"), lambda: ask("/trivial"), 400)
+            connection.close()
+        finally:
+            server.stop()
     return [
         (
             f"the combination page's main request ({len(body) // 1000} kB), {laps:,} laps in the database",

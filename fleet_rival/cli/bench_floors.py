@@ -4,6 +4,8 @@ They check nothing, set nothing aside and explain nothing; they are here so that
 """
 
 import io
+import os
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,7 +14,9 @@ from flask import Flask, Response
 from numpy.typing import NDArray
 from sqlalchemy import Engine, Table, insert
 
-__all__ = ["add_trivial_route", "numpy_pass", "parse_and_insert"]
+from fleet_rival.api.app import create_app
+
+__all__ = ["numpy_pass", "parse_and_insert", "with_trivial_route"]
 
 
 def parse_and_insert(
@@ -76,10 +80,13 @@ def numpy_pass(times: NDArray[np.int64]) -> float:
     return float(best.sum() + middle.sum() + laps.mean() + laps.std())
 
 
-def add_trivial_route(app: Flask, body: bytes) -> None:
-    """A route that answers with the same bytes, under the same middleware."""
+def with_trivial_route() -> Flask:
+    """The application with one more route, `/trivial`: the bytes of the file `FLEET_BENCH_BODY`, under the same middleware."""
+    app = create_app()
+    body = Path(os.environ["FLEET_BENCH_BODY"]).read_bytes()
 
     def trivial() -> Response:
         return Response(body, mimetype="application/json")
 
     app.add_url_rule("/trivial", view_func=trivial)
+    return app

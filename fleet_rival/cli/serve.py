@@ -27,7 +27,7 @@ _LEAST_FREE = 300_000_000
 class Server:
     """The web server as a child process."""
 
-    def __init__(self, port: int, database_url: str, log: Path) -> None:
+    def __init__(self, port: int, database_url: str, log: Path, application: str | None = None) -> None:
         self.address = f"http://127.0.0.1:{port}"
         self._log = log
         self._port = port
@@ -35,7 +35,7 @@ class Server:
         log.parent.mkdir(parents=True, exist_ok=True)
         with log.open("ab") as output:
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "gunicorn", "-c", "python:fleet_rival.api.gunicorn_conf"],
+                [sys.executable, "-m", "gunicorn", "-c", "python:fleet_rival.api.gunicorn_conf", *([application] if application else [])],
                 env=environment,
                 stdin=subprocess.DEVNULL,
                 stdout=output,

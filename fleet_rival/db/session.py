@@ -9,7 +9,7 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.orm import Session, sessionmaker
 
-__all__ = ["make_engine", "make_sessions"]
+__all__ = ["engine_of", "make_engine", "make_sessions"]
 
 
 def make_engine(url: str) -> Engine:
@@ -36,6 +36,12 @@ def make_engine(url: str) -> Engine:
 
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
+
+
+def engine_of(sessions: sessionmaker[Session]) -> Engine:
+    """The engine behind sessions, for a read that needs no unit of work."""
+    engine: Engine = sessions.kw["bind"]
+    return engine
 
 
 def _to_json(value: Any) -> str:

@@ -16,6 +16,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Combination, StoredAnalysis, now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
@@ -38,25 +39,32 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
     Raises:
         NotThere: no such combination, or nothing to be said about this.
     """
-    with sessions() as session:
+    with engine_of(sessions).connect() as connection:
         # Asked at each look at a page, so one plain query tells whether what is at hand is still right.
-        state = session.connection().execute(_STATE, {"team": actor.team_id, "combination": combination_id}).first()
+        state = connection.execute(_STATE, {"team": actor.team_id, "combination": combination_id}).first()
         if state is None:
             raise NotThere("This combination doesn't exist, or no longer does.")
         stamp = stamp_of(state.revision, state.settings)
         key = (state.id, about, stamp)
         body = _at_hand.get(key)
         if body is None:
-            body = session.connection().execute(_KEPT, {"team": actor.team_id, "combination": state.id, "about": about, "stamp": stamp}).scalar()
-        if body is None:
-            answers = compute(session, actor, session.get_one(Combination, state.id))
+            body = connection.execute(_KEPT, {"team": actor.team_id, "combination": state.id, "about": about, "stamp": stamp}).scalar()
     if body is None:
+        answers, stamp = _computed(sessions, actor, state.id, compute)
+        key = (state.id, about, stamp)
         _keep(sessions, actor, state.id, stamp, answers)
         if about not in answers:
             raise NotThere("This driver has no laps in this combination.")
         body = answers[about]
     _at_hand.put(key, body)
     return body, stamp
+
+
+def _computed(sessions: sessionmaker[Session], actor: Actor, combination_id: int, compute: Compute) -> tuple[Mapping[str, bytes], str]:
+    """All answers anew, and the stamp of the state from which they were made: read first, so that it is never too new."""
+    with sessions() as session:
+        row = session.get_one(Combination, combination_id)
+        return compute(session, actor, row), stamp_of(row.revision, row.settings)
 
 
 def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]) -> None:
