@@ -1,13 +1,23 @@
 """What the tests stand on: a real MariaDB of their own, emptied between tests, and examples."""
 
+import os
 from collections.abc import Iterator
+from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pytest
 from sqlalchemy import Engine, delete, text
 from sqlalchemy.orm import Session, sessionmaker
 
+if TYPE_CHECKING:
+    from fleet_rival.services.base import Actor
+
+HOME = Path(__file__).parents[1]
 DATA = Path(__file__).parent / "data"
+DEMO = HOME / "var" / "test-demo"
+"""Where the demo's scenario is kept between runs."""
+DEMO_DAY = date(2031, 4, 10)
 
 
 @pytest.fixture(scope="session")
@@ -21,6 +31,21 @@ def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     server.start()
     try:
         upgrade(server.url)
+        yield server.url
+    finally:
+        server.stop()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A private Redis, known to all tests as the application knows its own."""
+    from fleet_rival.cli.processes import free_port
+    from fleet_rival.cli.redis_server import Redis
+
+    server = Redis(tmp_path_factory.mktemp("redis"), free_port())
+    server.start()
+    os.environ["FLEET_REDIS_URL"] = server.url
+    try:
         yield server.url
     finally:
         server.stop()
@@ -47,6 +72,13 @@ def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
         for table in reversed(Base.metadata.sorted_tables):
             connection.execute(delete(table))
         connection.execute(text("SET foreign_key_checks = 1"))
+
+
+def manager_of(sessions: sessionmaker[Session], team: str = "Farhaven Racing", name: str = "Maren Holloway") -> "Actor":
+    """A manager of a team, which is made if it isn't there."""
+    from fleet_rival.services.team import make_team, person_called
+
+    return person_called(sessions, name) or make_team(sessions, team, name)
 
 
 def example(path: str) -> bytes:

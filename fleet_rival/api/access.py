@@ -1,21 +1,40 @@
-"""Who may ask at all. Until people sign in, the server answers on loopback alone and one fixed manager acts.
+"""Who may ask for what. Everything is denied that isn't allowed here, route by route.
 
-A page of somebody else's in the same browser could still send requests to loopback, so the host must be ours and whatever
-changes something must come from our own pages.
+A person is known by a cookie that scripts can't read; what changes something must also show a token that only our own
+pages know, and come from them. A rig is known by the token it sends, and may only deliver.
 """
 
+import hmac
+from collections.abc import Callable
+from typing import Any, TypeVar
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, current_app, g, request
 
 from fleet_rival.api.problems import problem
+from fleet_rival.services import sign_in
 from fleet_rival.services.base import Actor
-from fleet_rival.services.team import first_actor
+from fleet_rival.services.sign_in import ABSOLUTE_LIFE, Signed
 
-__all__ = ["actor", "register"]
+__all__ = ["ALLOWED", "COOKIE", "actor", "allowed", "browser", "clear_cookie", "csrf_token", "register", "set_cookie", "signed", "token"]
 
+COOKIE = "fleet_rival_sign_in"
+CSRF_HEADER = "X-Fleet-Rival-Token"
+ALLOWED: dict[str, frozenset[str]] = {}
+"""Endpoint to who may ask: roles, `rig`, `person` for anybody who is signed in, `anyone` for those who aren't."""
 _OWN_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
+View = TypeVar("View", bound=Callable[..., Any])
+
+
+def allowed(*who: str, blueprint: str = "api.") -> Callable[[View], View]:
+    """Say who may ask a route. A route without this is for nobody."""
+
+    def note(view: View) -> View:
+        ALLOWED[blueprint + view.__name__] = frozenset(who)
+        return view
+
+    return note
 
 
 def actor() -> Actor:
@@ -24,20 +43,91 @@ def actor() -> Actor:
     return acting
 
 
+def signed() -> Signed | None:
+    """Who is signed in, on routes that are for anyone too."""
+    if "signed" not in g:
+        shown = token()
+        g.signed = sign_in.signed_in(current_app.extensions["sessions"], shown) if shown else None
+    found: Signed | None = g.signed
+    return found
+
+
+def token() -> str | None:
+    return request.cookies.get(COOKIE)
+
+
+def csrf_token(shown: str) -> str:
+    """What pages must show beside the cookie: made from it, so it needs no keeping, and it changes with it."""
+    return hmac.new(current_app.config["SECRET_KEY"], f"csrf:{shown}".encode(), "sha256").hexdigest()
+
+
+def set_cookie(response: Response, new: str) -> Response:
+    response.set_cookie(COOKIE, new, max_age=ABSOLUTE_LIFE, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
+    return response
+
+
+def clear_cookie(response: Response) -> Response:
+    response.delete_cookie(COOKIE, path="/", httponly=True, samesite="Strict")
+    return response
+
+
+def browser() -> str:
+    """The browser in a few words, for the list of where one is signed in."""
+    agent = request.user_agent.string
+    kind = next((name for name in ("Firefox", "Edg", "Chrome", "Safari") if name in agent), "")
+    system = next((name for name in ("Android", "iPhone", "iPad", "Windows", "Mac OS", "Linux") if name in agent), "")
+    names = {"Edg": "Chromium-based browser", "Chrome": "Chromium-based browser", "Safari": "WebKit-based browser", "Firefox": "Gecko-based browser"}
+    return " on ".join(filter(None, (names.get(kind, "a program"), system)))
+
+
 def register(app: Flask) -> None:
-    """Refuse what doesn't come from here, before any route."""
+    """Refuse what isn't allowed, before any route."""
 
     @app.before_request
     def check() -> Response | None:
-        host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
-        if host not in _OWN_HOSTS:
-            return problem(421, "other-host", "Not the right address", "This server answers on this machine alone: open it as http://127.0.0.1.")
-        if request.method not in _SAFE_METHODS:
-            origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site")
-            if (origin is not None and urlsplit(origin).netloc != request.host) or site not in (None, "same-origin", "none"):
-                return problem(403, "other-origin", "Not from here", "Changes are taken from this application's own pages only.")
-        if request.blueprint == "api" and request.endpoint != "api.health":
-            if "actor" not in current_app.extensions:
-                current_app.extensions["actor"] = first_actor(current_app.extensions["sessions"])
-            g.actor = current_app.extensions["actor"]
-        return None
+        if (refusal := _from_here()) is not None:
+            return refusal
+        if request.endpoint is None:
+            return None
+        who = ALLOWED.get(request.endpoint, frozenset())
+        if "anyone" in who:
+            return None
+        if "rig" in who:
+            return _rig()
+        return _person(who)
+
+
+def _from_here() -> Response | None:
+    host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
+    if host not in _OWN_HOSTS:
+        return problem(421, "other-host", "Not the right address", "This server answers on this machine alone: open it as http://127.0.0.1.")
+    if request.method not in _SAFE_METHODS:
+        origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site")
+        if (origin is not None and urlsplit(origin).netloc != request.host) or site not in (None, "same-origin", "none"):
+            return problem(403, "other-origin", "Not from here", "Changes are taken from this application's own pages only.")
+    return None
+
+
+def _rig() -> Response | None:
+    kind, _, shown = request.headers.get("Authorization", "").partition(" ")
+    found = sign_in.rig(current_app.extensions["sessions"], shown) if kind == "Bearer" and shown else None
+    if found is None:
+        return problem(401, "no-rig", "Not a rig's token", "This rig isn't let in, or no longer. A manager makes tokens under People.")
+    g.actor = found
+    return None
+
+
+def _person(who: frozenset[str]) -> Response | None:
+    found = signed()
+    if found is None:
+        return clear_cookie(problem(401, "sign-in", "Not signed in", "Sign in first."))
+    if request.method not in _SAFE_METHODS and not hmac.compare_digest(request.headers.get(CSRF_HEADER, ""), csrf_token(token() or "")):
+        return problem(403, "no-token", "Not from a page of ours", "This page is out of date. Load it anew, then try again.")
+    if found.actor is None:
+        if "person" in who:
+            return None
+        return problem(403, "no-team", "Not in this team", "You aren't in this team any more. Open another one, or ask for an invitation.")
+    if "person" not in who and found.actor.role not in who:
+        return problem(403, "not-yours", "Not for this role", f"As {found.actor.role} you can't do this. Ask a manager of the team.")
+    g.actor = found.actor
+    return None

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -11,10 +12,15 @@ from flask_openapi3 import Info, OpenAPI
 from flask_talisman import Talisman
 
 import fleet_rival
-from fleet_rival.api import access, problems
-from fleet_rival.api.routes import api
+import fleet_rival.api.routes
+from fleet_rival.api import access, problems, requests
+from fleet_rival.api.access import ALLOWED, COOKIE, allowed
+from fleet_rival.api.blueprint import api
 from fleet_rival.api.schemas import Problem
+from fleet_rival.api.streams import Streams
+from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.jobs.messages import tell_events
 from fleet_rival.services.drive import MAX_BYTES
 
 __all__ = ["create_app", "openapi_document"]
@@ -34,17 +40,21 @@ _NONCE = "__CSP_NONCE__"
 """Stands in the built page where each answer's own nonce goes."""
 
 
-def create_app(database_url: str | None = None, interface: Path | None = None) -> OpenAPI:
+def create_app(database_url: str | None = None, interface: Path | None = None, secret: str | None = None) -> OpenAPI:
     """The application.
 
     Args:
         database_url: where the data are; `FLEET_DATABASE_URL` of the environment where missing.
         interface: folder of the built pages; `frontend/dist` where missing.
+        secret: from which tokens are made; `FLEET_SECRET` of the environment where missing.
     """
     app = _bare()
+    app.config["SECRET_KEY"] = (secret or os.environ["FLEET_SECRET"]).encode()
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES + 100_000
     app.config["MAX_FORM_MEMORY_SIZE"] = 100_000
     app.extensions["sessions"] = make_sessions(make_engine(database_url or os.environ["FLEET_DATABASE_URL"]))
+    app.extensions["streams"] = Streams(app.extensions["sessions"])
+    events.on_commit(tell_events)
     Talisman(
         app,
         force_https=False,
@@ -56,6 +66,7 @@ def create_app(database_url: str | None = None, interface: Path | None = None) -
         referrer_policy="same-origin",
         permissions_policy={"camera": "()", "geolocation": "()", "microphone": "()"},
     )
+    requests.register(app)
     problems.register(app)
     access.register(app)
     _serve_interface(app, interface or Path(fleet_rival.__file__).parents[1] / "frontend" / "dist")
@@ -64,8 +75,24 @@ def create_app(database_url: str | None = None, interface: Path | None = None) -
 
 def openapi_document() -> dict[str, Any]:
     """The description of the interface, generated from the code."""
-    document: dict[str, Any] = json.loads(json.dumps(_bare().api_doc))
+    return _described(_bare())
+
+
+def _described(app: OpenAPI) -> dict[str, Any]:
+    """What the routes' code says, and who may ask each of them."""
+    document: dict[str, Any] = json.loads(json.dumps(app.api_doc))
+    for path, methods in document["paths"].items():
+        endpoints = {method: rule.endpoint for rule in app.url_map.iter_rules() if _braced(rule.rule) == path for method in rule.methods or ()}
+        for method, operation in methods.items():
+            who = ALLOWED.get(endpoints[method.upper()], frozenset())
+            operation["x-allowed"] = sorted(who)
+            operation["security"] = [] if "anyone" in who else [{"rig": []}] if "rig" in who else [{"browser": []}]
     return document
+
+
+def _braced(rule: str) -> str:
+    """`/a/<uuid:b>` as OpenAPI writes it: `/a/{b}`."""
+    return re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule)
 
 
 def _bare() -> OpenAPI:
@@ -74,29 +101,36 @@ def _bare() -> OpenAPI:
         info=Info(title="Fleet Rival", version=fleet_rival.__version__),
         validation_error_callback=problems.invalid_input,
         validation_error_model=Problem,
-        security_schemes={},
+        security_schemes={
+            "browser": {"type": "apiKey", "in": "cookie", "name": COOKIE},
+            "rig": {"type": "http", "scheme": "bearer"},
+        },
         doc_ui=False,
         static_folder=None,
     )
     app.register_api(api)
 
     @app.get("/api/openapi.json", doc_ui=False)
+    @allowed("anyone", blueprint="")
     def openapi() -> Response:
-        return Response(json.dumps(app.api_doc), mimetype="application/json")
+        return Response(json.dumps(_described(app)), mimetype="application/json")
 
     return app
 
 
 def _serve_interface(app: OpenAPI, folder: Path) -> None:
+    @allowed("anyone", blueprint="")
     def asset(name: str) -> Response:
         # The names hold a hash of the content, so they never change their meaning.
         response = send_from_directory(folder / "assets", name, max_age=31_536_000)
         response.cache_control.immutable = True
         return response
 
+    @allowed("anyone", blueprint="")
     def icon() -> Response:
         return send_from_directory(folder, "favicon.svg", max_age=86_400)
 
+    @allowed("anyone", blueprint="")
     def page(path: str = "") -> Response:
         if path.startswith(("api/", "assets/")):
             abort(404)

@@ -2,12 +2,19 @@
 
 import importlib
 import os
+import signal
 import threading
+from types import FrameType
+from typing import Any
+
+from fleet_rival.api.streams import PLACES
+from fleet_rival.logs import configure
 
 bind = f"127.0.0.1:{os.environ.get('FLEET_PORT', '8350')}"
 workers = 1
 worker_class = "gthread"
-threads = 8
+# Each open stream of events holds a thread; eight are left for ordinary requests.
+threads = PLACES + 8
 timeout = 120
 graceful_timeout = 10
 preload_app = False
@@ -17,8 +24,20 @@ errorlog = "-"
 control_socket_disable = True
 
 
-def post_worker_init(worker: object) -> None:
-    """Load the statistics library before the first analysis needs it, but not while the first pages are being asked for."""
+def post_worker_init(worker: Any) -> None:
+    """Set up the log, let streams end with the server, and load the statistics library before the first analysis needs it."""
+    configure()
+    streams = worker.wsgi.extensions["streams"] if hasattr(worker.wsgi, "extensions") else None
+    before = signal.getsignal(signal.SIGTERM)
+
+    def end(number: int, frame: FrameType | None) -> None:
+        if streams is not None:
+            streams.close()
+        if callable(before):
+            before(number, frame)
+
+    signal.signal(signal.SIGTERM, end)
+    # Not while the first pages are being asked for.
     timer = threading.Timer(8, importlib.import_module, ["scipy.stats"])
     timer.daemon = True
     timer.start()

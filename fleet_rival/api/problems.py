@@ -3,12 +3,12 @@
 import logging
 from typing import Any
 
-from flask import Flask, Response, json, make_response
+from flask import Flask, Response, g, json, make_response
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from fleet_rival.services.drive import MAX_BYTES
-from fleet_rival.services.errors import Conflict, NotThere, Refused, ServiceError
+from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused, ServiceError, TooMany
 
 __all__ = ["invalid_input", "problem", "register"]
 
@@ -16,13 +16,19 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     NotThere: (404, "not-there", "Not there"),
     Refused: (422, "refused", "This can't be used"),
     Conflict: (409, "conflict", "Something stands in the way"),
+    Outdated: (412, "outdated", "Changed meanwhile"),
+    TooMany: (429, "too-many", "Too many attempts"),
 }
 log = logging.getLogger(__name__)
 
 
 def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
-    body = {"type": f"urn:fleet-rival:{kind}", "title": title, "status": status, "detail": detail, **more}
+    body = {"type": f"urn:fleet-rival:{kind}", "title": title, "status": status, "detail": detail, **_request_id(), **more}
     return Response(json.dumps(body), status, mimetype="application/problem+json")
+
+
+def _request_id() -> dict[str, str]:
+    return {"request_id": g.request_id} if "request_id" in g else {}
 
 
 def invalid_input(error: ValidationError) -> Response:
@@ -40,7 +46,11 @@ def register(app: Flask) -> None:
     @app.errorhandler(ServiceError)
     def service_error(error: ServiceError) -> Response:
         status, kind, title = _KINDS[type(error)]
-        return problem(status, kind, title, str(error))
+        more = {"current": error.current} if isinstance(error, Outdated) and error.current is not None else {}
+        response = problem(status, kind, title, str(error), **more)
+        if isinstance(error, TooMany):
+            response.headers["Retry-After"] = str(error.wait_seconds)
+        return response
 
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(error: RequestEntityTooLarge) -> Response:
@@ -51,7 +61,7 @@ def register(app: Flask) -> None:
     @app.errorhandler(HTTPException)
     def http_error(error: HTTPException) -> Response:
         response = make_response(error.get_response())
-        body = {"type": "about:blank", "title": error.name, "status": error.code, "detail": error.description or error.name}
+        body = {"type": "about:blank", "title": error.name, "status": error.code, "detail": error.description or error.name, **_request_id()}
         response.set_data(json.dumps(body))
         response.mimetype = "application/problem+json"
         return response

@@ -28,6 +28,9 @@ NEEDS: dict[str, tuple[str, bool, bool]] = {
     # command: (Python environment, UI, a browser for tests)
     "demo": ("server", True, False),
     "start": ("server", True, False),
+    "rig": ("server", False, False),
+    "backup": ("server", False, False),
+    "restore": ("server", False, False),
     "analyse": ("core", False, False),
     "test": ("dev", True, True),
     "bench": ("dev", True, False),
@@ -71,6 +74,9 @@ HELP = """Fleet Rival, the preparation desk of a sim racing team.
   ./fleet demo      set up everything, load the demo team, start the application
   ./fleet start     the same without demo data
   ./fleet stop      end what demo or start began
+  ./fleet rig       a stand-in rig: drives, and delivers its laps live
+  ./fleet backup    write all data into one file; --schedule does it by itself
+  ./fleet restore   put a backup back
   ./fleet test      checks and tests
   ./fleet analyse   a report from a track file and a lap file, without a server
   ./fleet bench     how fast it is, as ratios
@@ -100,7 +106,8 @@ def debian_packages(level: str, browser: bool) -> None:
         header = Path(sysconfig.get_path("include")) / "Python.h"
         wanted += [
             ("mariadb-server-core", lambda: _program("mariadbd") and _program("mariadb-install-db")),
-            ("mariadb-client-core", lambda: _program("my_print_defaults")),
+            ("mariadb-client", lambda: _program("my_print_defaults") and _program("mariadb-dump")),
+            ("redis-server", lambda: _program("redis-server")),
             ("libmariadb-dev", lambda: _program("mariadb_config")),
             ("gcc", lambda: _program("gcc")),
             ("libc6-dev", lambda: Path("/usr/include/stdio.h").exists()),

@@ -1,25 +1,168 @@
-"""The demo's data, put in the way a user would: a track file, a combination, a lap file."""
+"""The demo's data: made once by the simulator as files, then put in the way a user would."""
 
+import hashlib
+import json
+import os
+import secrets
+import shutil
+from dataclasses import asdict, dataclass, replace
+from datetime import date, datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+import fleet_rival
+from fleet_rival.db.tables import Driver, Person
 from fleet_rival.formats.lap_export import write_laps
+from fleet_rival.formats.season_export import write_season
+from fleet_rival.formats.telemetry_export import write_telemetry
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services import drive, find, track, week
-from fleet_rival.services.team import first_actor
-from fleet_rival.simulator.league import harbour_practice
+from fleet_rival.services import drive, find, people, track, week
+from fleet_rival.services.base import Actor
+from fleet_rival.services.team import add_person, give_password, make_team, person_called
+from fleet_rival.simulator.league import SEED, League, SeriesWeek, league
+from fleet_rival.simulator.people import COACH, MANAGER, TEAM
+from fleet_rival.simulator.telemetry import Trace
 
-__all__ = ["load_demo"]
+__all__ = ["Account", "load_demo", "rig_token", "scenario"]
+
+_WORDS = (
+    *("amber", "anvil", "barley", "beacon", "birch", "bramble", "candle", "cedar", "chalk", "cinder", "clover", "copper", "coral"),
+    *("cotton", "ember", "fennel", "ferry", "fiddle", "flint", "garnet", "hazel", "heron", "indigo", "juniper", "kettle", "lantern"),
+    *("linen", "maple", "marble", "meadow", "nettle", "nutmeg", "orchard", "pebble", "plover", "quartz", "saddle", "saffron"),
+    *("thimble", "thistle", "timber", "velvet", "walnut", "willow"),
+)
+_CHANNELS = ("time_s", "distance_m", "speed_kmh", "throttle_pct", "brake_pct", "steering_deg", "x_m", "y_m")
+_SIGN_IN = (("maren", MANAGER, "manager", None), ("idrik", COACH, "coach", None), ("ysolde", "Ysolde Farrand", "driver", "Ysolde Farrand"))
 
 
-def load_demo(sessions: sessionmaker[Session]) -> bool:
-    """Load the demo into a team that has no combination yet. Returns whether something was loaded."""
-    actor = first_actor(sessions)
-    if week.combinations(sessions, actor):
-        return False
-    practice = harbour_practice()
-    layout = track.add_track(sessions, actor, write_track(practice.track))
-    combination = week.add_combination(sessions, actor, layout.id, practice.car)
-    seen = drive.upload(sessions, actor, combination.id, "demo.laps.csv", write_laps(practice.laps, practice.track))
-    drive.confirm(sessions, actor, seen.id, drive.Wishes(seen.revision))
-    find.summary(sessions, actor, combination.id)
-    return True
+@dataclass(frozen=True)
+class Account:
+    """A person of the demo who can sign in."""
+
+    sign_in_name: str
+    password: str
+    name: str
+    role: str
+
+
+def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None = None) -> list[Account]:
+    """Put the demo into a team that has no combination yet, and let its people sign in.
+
+    Args:
+        folder: where the scenario's files are kept for the next time, and the accounts.
+        today: the day on which the running week is running.
+    """
+    manager = person_called(sessions, MANAGER) or make_team(sessions, TEAM, MANAGER)
+    if not week.combinations(sessions, manager):
+        for practice in sorted(scenario(folder, today or datetime.now().astimezone().date()).glob("*.laps.csv")):
+            _load(sessions, manager, practice)
+    return _accounts(sessions, manager, folder)
+
+
+def scenario(folder: Path, today: date) -> Path:
+    """The folder with the scenario's files in the open formats; made where it isn't there, older ones are thrown away."""
+    digest = hashlib.sha256(f"{SEED} {today}".encode())
+    for source in sorted(Path(fleet_rival.__file__).parent.glob("simulator/*.py")):
+        digest.update(source.read_bytes())
+    place = folder / f"scenario-{digest.hexdigest()[:16]}"
+    if not place.exists():
+        for old in folder.glob("scenario-*"):
+            shutil.rmtree(old)
+        unfinished = folder / "unfinished"
+        shutil.rmtree(unfinished, ignore_errors=True)
+        unfinished.mkdir(parents=True)
+        _write(league(today), unfinished)
+        unfinished.rename(place)
+    return place
+
+
+def rig_token(folder: Path) -> str | None:
+    """The token of the demo's stand-in rig."""
+    place = folder / "rig-token.txt"
+    return place.read_text() if place.exists() else None
+
+
+def _write(made: League, folder: Path) -> None:
+    for number, practice in enumerate(made.practices, 1):
+        stem = f"{number:02d}-{practice.track.name}-{practice.track.layout}-{practice.car}".lower().replace(" ", "-")
+        (folder / f"{stem}.track.json").write_bytes(write_track(practice.track))
+        (folder / f"{stem}.laps.csv").write_bytes(write_laps([replace(lap, car=practice.car) for lap in practice.laps], practice.track))
+        if practice.traces:
+            (folder / f"{stem}.telemetry.parquet").write_bytes(write_telemetry(map(_samples, practice.traces), _CHANNELS))
+    for series in {item.series.name: item.series for item in made.weeks}.values():
+        rows = [_season_row(item) for item in made.weeks if item.series == series]
+        (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(rows))
+    (folder / "drivers.json").write_text(json.dumps([asdict(item) for item in made.free_time], indent=1))
+
+
+def _samples(item: Trace) -> dict[str, Any]:
+    lap = item.lap
+    keys = {"driver": lap.driver, "session": lap.session, "run": lap.run, "lap": lap.number}
+    return {**keys, **{name: getattr(item, name) for name in _CHANNELS}}
+
+
+def _season_row(item: SeriesWeek) -> dict[str, object]:
+    series = item.series
+    return {
+        "series": series.name,
+        "week": item.number,
+        "zone": series.zone,
+        "from": item.begins,
+        "to": item.ends,
+        "car": item.car.name,
+        "track": item.place.track,
+        "layout": item.place.layout,
+        "race_laps": series.race_laps,
+        "race_minutes": series.race_minutes,
+        "starts_utc": series.starts,
+        "start": series.start,
+        "setup": series.setup,
+        "compounds": "|".join(series.compounds),
+        "session_local": item.session_local.isoformat(timespec="minutes"),
+        "air_temp_c": item.air_temp_c,
+        "track_temp_c": item.track_temp_c,
+        "wetness": item.wetness,
+    }
+
+
+def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> None:
+    content = laps.read_bytes()
+    layout = track.add_track(sessions, manager, laps.with_name(laps.name.replace(".laps.csv", ".track.json")).read_bytes())
+    car = content.split(b"\n", 2)[1].split(b",")[1].decode()
+    combination = week.add_combination(sessions, manager, layout.id, car)
+    file_id = drive.upload(sessions, manager, combination.id, laps.name[3:], content)
+    drive.confirm(sessions, manager, file_id, drive.Wishes(combination.revision))
+    find.summary(sessions, manager, combination.id)
+
+
+def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> list[Account]:
+    """The demo's people who can sign in; their passwords are made by chance for each installation."""
+    place = folder / "accounts.json"
+    try:
+        known = {item["sign_in_name"]: item["password"] for item in json.loads(place.read_text())}
+    except (OSError, ValueError, KeyError):
+        known = {}
+    accounts = []
+    for sign_in_name, name, role, driver in _SIGN_IN:
+        with sessions() as session:
+            driver_id = session.scalar(select(Driver.id).where(Driver.team_id == manager.team_id, Driver.name == driver)) if driver else None
+        person = person_called(sessions, name) or add_person(sessions, manager, name, role, driver_id)
+        with sessions() as session:
+            ready = session.get_one(Person, person.person_id).password_hash is not None
+        if not ready or sign_in_name not in known:
+            known[sign_in_name] = "-".join(secrets.choice(_WORDS) for _ in range(4))
+            give_password(sessions, person.person_id, sign_in_name, known[sign_in_name])
+        accounts.append(Account(sign_in_name, known[sign_in_name], name, role))
+    folder.mkdir(parents=True, exist_ok=True)
+    _write_secret(place, json.dumps([asdict(account) for account in accounts], indent=1))
+    if not people.rigs(sessions, manager):
+        _write_secret(folder / "rig-token.txt", people.make_rig_token(sessions, manager, "Stand-in rig")[1])
+    return accounts
+
+
+def _write_secret(place: Path, text: str) -> None:
+    with os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+        file.write(text)

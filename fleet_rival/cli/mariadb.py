@@ -3,7 +3,6 @@
 import getpass
 import hashlib
 import os
-import secrets
 import shutil
 import signal
 import subprocess
@@ -14,6 +13,7 @@ from urllib.parse import quote
 
 from fleet_rival.cli.console import Failure, run, step
 from fleet_rival.cli.processes import Started, die_with_parent, free_port, port_is_free, wait_for_end
+from fleet_rival.cli.secret import kept_secret
 
 __all__ = ["MariaDB"]
 
@@ -167,9 +167,4 @@ class MariaDB:
         connection.close()
 
     def _password(self) -> str:
-        place = self.folder / "password.txt"
-        if not place.exists():
-            self.folder.mkdir(parents=True, exist_ok=True)
-            with os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-                file.write(secrets.token_urlsafe(24))
-        return place.read_text()
+        return kept_secret(self.folder / "password.txt")

@@ -1,80 +1,43 @@
-"""`./fleet demo` and `./fleet start`: database, migrations, data, server; and their orderly end."""
+"""`./fleet demo` and `./fleet start`: database, messages, worker and server; what ends by itself is started again."""
 
 import argparse
 import logging
 import os
 import shutil
 import signal
-import subprocess
-import sys
 import threading
 import time
-import urllib.request
+from collections import deque
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
+from typing import Protocol
 
+from fleet_rival.cli import backup
+from fleet_rival.cli.children import Places, Server, Worker
 from fleet_rival.cli.console import Failure, say, step
 from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import Started, die_with_parent, port_is_free, record, recorded
+from fleet_rival.cli.processes import Started, port_is_free, record, recorded
+from fleet_rival.cli.redis_server import Redis
+from fleet_rival.cli.secret import kept_secret
 
-__all__ = ["Server", "add_arguments", "run"]
+__all__ = ["add_arguments", "run"]
 
 PORT = 8350
 _LEAST_FREE = 300_000_000
 """Bytes on the disk below which the database isn't started: it would stop in the middle of an import."""
+_RESTARTS, _WITHIN_SECONDS = 4, 60.0
+"""A part that ends by itself more often than this isn't started again: something is wrong that a start doesn't mend."""
 
 
-class Server:
-    """The web server as a child process."""
-
-    def __init__(self, port: int, database_url: str, log: Path, application: str | None = None) -> None:
-        self.address = f"http://127.0.0.1:{port}"
-        self._log = log
-        self._port = port
-        environment = {**os.environ, "FLEET_DATABASE_URL": database_url, "FLEET_PORT": str(port)}
-        log.parent.mkdir(parents=True, exist_ok=True)
-        with log.open("ab") as output:
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "gunicorn", "-c", "python:fleet_rival.api.gunicorn_conf", *([application] if application else [])],
-                env=environment,
-                stdin=subprocess.DEVNULL,
-                stdout=output,
-                stderr=output,
-                start_new_session=True,
-                preexec_fn=die_with_parent,  # noqa: PLW1509  no thread of ours runs yet
-            )
-        self.started = Started.of("server", self._process.pid)
-
-    def wait(self) -> None:
-        """Until it answers.
-
-        Raises:
-            Failure: it ends, or doesn't answer within a minute.
-        """
-        end = time.monotonic() + 60
-        while time.monotonic() < end:
-            if not self.running:
-                raise Failure(f"the web server ended at once. (Details: {self._log})")
-            try:
-                with urllib.request.urlopen(f"{self.address}/api/health", timeout=2) as answer:  # noqa: S310  loopback, our own
-                    if answer.status == 200:
-                        return
-            except OSError:
-                time.sleep(0.1)
-        raise Failure(f"the web server doesn't answer after 60 s. (Details: {self._log})")
+class Part(Protocol):
+    """Something that runs, and can be started again."""
 
     @property
-    def running(self) -> bool:
-        return self._process.poll() is None
-
-    def stop(self) -> None:
-        if self.running:
-            self._process.send_signal(signal.SIGTERM)
-            try:
-                self._process.wait(15)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
+    def started(self) -> Started | None: ...
+    @property
+    def running(self) -> bool: ...
+    def start(self) -> None: ...
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -103,47 +66,88 @@ def run(arguments: argparse.Namespace) -> int:
 
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
-    database = MariaDB(var / "mariadb")
+    database, messages = MariaDB(var / "mariadb"), Redis(var / "redis")
     server: Server | None = None
+    worker: Worker | None = None
     try:
         with step("Database"):
             database.start()
-        _prepare_data(database.url, demo=arguments.command == "demo")
+        with step("Messages"):
+            messages.start()
+        said = _prepare_data(database.url, var, demo=arguments.command == "demo")
         if asked_to_end.is_set():
             return 130
-        with step("Server"):
-            server = Server(arguments.port, database.url, var / "log" / "server.log")
+        places = Places(database.url, messages.url, kept_secret(var / "secret.txt"))
+        with step("Server and worker"):
+            worker = Worker(places, var / "log" / "worker.log")
+            server = Server(arguments.port, places, var / "log" / "server.log")
             server.wait()
-        assert database.started is not None
-        with record(var, server.address, [Started.of("fleet", os.getpid()), server.started, database.started]):
-            say(f"\nFleet Rival is ready: {server.address}\nCtrl-C here, or ./fleet stop in another window, ends it.")
-            while not asked_to_end.wait(0.5):
-                for name, runs in (("web server", server.running), ("database", database.running)):
-                    if not runs:
-                        raise Failure(f"the {name} ended by itself; everything else is being stopped. Look into {var / 'log'} and start again.")
+        parts: dict[str, Part] = {"web server": server, "worker": worker, "message server": messages, "database": database}
+        say(f"\nFleet Rival is ready: {server.address}")
+        for line in said(server.address):
+            say(line)
+        say("Ctrl-C here, or ./fleet stop in another window, ends it.")
+        _stay(parts, var, server.address, asked_to_end, backup.Schedule(var))
         say("\nStopping ...")
     finally:
-        if server:
-            server.stop()
+        for child in (server, worker):
+            if child:
+                child.stop()
+        messages.stop()
         database.stop()
     say("Stopped.")
     return 0
 
 
-def _prepare_data(url: str, *, demo: bool) -> None:
-    from fleet_rival.cli.demo_data import load_demo
+def _stay(parts: dict[str, Part], var: Path, address: str, asked_to_end: threading.Event, schedule: backup.Schedule) -> None:
+    """Until somebody wants it to end; a part that ended by itself is started again.
+
+    Raises:
+        Failure: a part ends again and again.
+    """
+    ended: deque[float] = deque(maxlen=_RESTARTS)
+    while True:
+        running = [Started.of("fleet", os.getpid()), *(part.started for part in parts.values() if part.started)]
+        with record(var, address, running):
+            while not asked_to_end.wait(0.5) and all(part.running for part in parts.values()):
+                schedule.look()
+        if asked_to_end.is_set():
+            return
+        for name, part in parts.items():
+            if part.running:
+                continue
+            if len(ended) == _RESTARTS and time.monotonic() - ended[0] < _WITHIN_SECONDS:
+                raise Failure(f"the {name} ends again and again; everything else is being stopped. Look into {var / 'log'} and start again.")
+            ended.append(time.monotonic())
+            say(f"The {name} ended by itself; starting it again.")
+            part.start()
+
+
+def _prepare_data(url: str, var: Path, *, demo: bool) -> Callable[[str], list[str]]:
+    """Bring the tables up to date and see to the first people.
+
+    Returns:
+        What to tell the person at the terminal, once the address is known.
+    """
     from fleet_rival.db.migrate import upgrade
     from fleet_rival.db.session import make_engine, make_sessions
-    from fleet_rival.services.team import first_actor
+    from fleet_rival.services.team import first_link
 
     logging.getLogger("alembic").setLevel(logging.WARNING)
     with step("Tables"):
         upgrade(url)
     engine = make_engine(url)
     sessions = make_sessions(engine)
-    if demo:
-        with step("Demo data"):
-            load_demo(sessions)
-    else:
-        first_actor(sessions)
-    engine.dispose()
+    try:
+        if demo:
+            from fleet_rival.cli.demo_data import load_demo
+
+            with step("Demo data"):
+                accounts = load_demo(sessions, var / "demo")
+            width = max(len(account.sign_in_name) for account in accounts)
+            lines = [f"  {account.sign_in_name:<{width}}  {account.password}   {account.name}, {account.role}" for account in accounts]
+            return lambda address: ["Sign in as one of the demo's people:", *lines]
+        link = first_link(sessions)
+        return lambda address: [f"Nobody can sign in yet. Open this link to begin; it works once: {address}/welcome#{link}"] if link else []
+    finally:
+        engine.dispose()

@@ -6,7 +6,7 @@ No lap time is ever a float; a duration is an `int` of microseconds from the fil
 import re
 from typing import Final, NamedTuple
 
-__all__ = ["MICROSECONDS", "NotATime", "ParsedTime", "format_gap", "format_time", "parse_milliseconds", "parse_time"]
+__all__ = ["MICROSECONDS", "NotATime", "ParsedTime", "format_time", "parse_milliseconds", "parse_time"]
 
 MICROSECONDS: Final = 1_000_000
 """Microseconds in a second."""
@@ -94,15 +94,3 @@ def format_time(microseconds: int, decimals: int = 3) -> str:
     if minutes:
         return f"{sign}{minutes}:{seconds:02d}{tail}"
     return f"{sign}{seconds}{tail}"
-
-
-def format_gap(microseconds: int, decimals: int = 3) -> str:
-    """Write a difference with its sign: `+0.310`, `−0.045`, `±0.000`.
-
-    >>> format_gap(310_000)
-    '+0.310'
-    """
-    text = format_time(abs(microseconds), decimals)
-    if not any(digit in text for digit in "123456789"):
-        return f"±{text}"
-    return f"{'−' if microseconds < 0 else '+'}{text}"

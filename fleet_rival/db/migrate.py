@@ -4,8 +4,9 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 
-__all__ = ["configuration", "downgrade", "upgrade"]
+__all__ = ["configuration", "downgrade", "known_revisions", "upgrade"]
 
 
 def configuration(url: str) -> Config:
@@ -22,3 +23,8 @@ def upgrade(url: str, revision: str = "head") -> None:
 
 def downgrade(url: str, revision: str) -> None:
     command.downgrade(configuration(url), revision)
+
+
+def known_revisions(url: str) -> set[str]:
+    """All forms of the tables that this version knows."""
+    return {script.revision for script in ScriptDirectory.from_config(configuration(url)).walk_revisions()}

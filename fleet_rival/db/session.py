@@ -9,6 +9,8 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.db import events, recording
+
 __all__ = ["engine_of", "make_engine", "make_sessions"]
 
 
@@ -34,8 +36,16 @@ def make_engine(url: str) -> Engine:
     return engine
 
 
+class RecordedSession(Session):
+    """A session that keeps each change of what people enter, and tells of it."""
+
+
+recording.watch(RecordedSession)
+events.watch(RecordedSession)
+
+
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
-    return sessionmaker(engine, expire_on_commit=False)
+    return sessionmaker(engine, class_=RecordedSession, expire_on_commit=False)
 
 
 def engine_of(sessions: sessionmaker[Session]) -> Engine:

@@ -1,7 +1,10 @@
-"""The tables. Every row but a person belongs to a team, and foreign keys between a team's rows include the team."""
+"""The tables. What a team enters or gets belongs to it, and foreign keys between a team's rows include the team.
+
+Classes with `recorded` set are what people enter: `fleet_rival.db.recording` keeps each change of their rows.
+"""
 
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar
 from uuid import UUID
 
 from sqlalchemy import JSON, BigInteger, ForeignKey, ForeignKeyConstraint, Index, MetaData, String, Text, UniqueConstraint, Uuid
@@ -18,6 +21,9 @@ __all__ = [
     "ChangeSet",
     "Combination",
     "Driver",
+    "Event",
+    "Invitation",
+    "Job",
     "Lap",
     "LapFileRow",
     "Layout",
@@ -26,6 +32,9 @@ __all__ = [
     "Membership",
     "Person",
     "PracticeSession",
+    "RigToken",
+    "SignIn",
+    "SignInAttempt",
     "StoredAnalysis",
     "Team",
     "TrackRow",
@@ -57,6 +66,12 @@ class Base(DeclarativeBase):
         }
     )
     type_annotation_map = {datetime: UtcDateTime, dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
+    recorded: ClassVar[bool] = False
+    """Whether each change of a row is kept in `change`; needs an open change set."""
+    unrecorded_columns: ClassVar[frozenset[str]] = frozenset()
+    """Of what isn't kept when it changes by itself, since it follows from other things."""
+    shared: ClassVar[bool] = False
+    """Made in passing by whoever names it first: stays when that is taken back and others bear on it."""
     __table_args__: Any = {  # noqa: RUF012
         "mysql_engine": "InnoDB",
         "mysql_charset": "utf8mb4",
@@ -90,56 +105,140 @@ class Team(Public, Base):
     """The unit to which everything belongs."""
 
     __tablename__ = "team"
+    recorded = True
     id: Mapped[Id]
     name: Mapped[Label]
+    open_ranking: Mapped[bool] = mapped_column(default=False, server_default="0")
+    """Whether drivers see each other's figures."""
 
 
 class Person(Public, Base):
-    """Somebody who acts; a member of one team or several."""
+    """Somebody who signs in; a member of one team or several."""
 
     __tablename__ = "person"
     id: Mapped[Id]
     name: Mapped[Label]
+    sign_in_name: Mapped[Label | None] = mapped_column(unique=True)
+    password_hash: Mapped[str | None] = mapped_column(String(255))
+    preferences: Mapped[dict[str, Any] | None]
 
 
-class Membership(Base):
-    """A person's role in a team."""
+class Membership(Public, Base):
+    """A person's role in a team, and which driver they are."""
 
     __tablename__ = "membership"
-    __table_args__ = table_args(UniqueConstraint("team_id", "person_id"), UniqueConstraint("team_id", "id"))
+    __table_args__ = table_args(UniqueConstraint("team_id", "person_id"), UniqueConstraint("team_id", "id"), within_team("driver_id", "driver"))
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
     role: Mapped[Word]
+    """`manager`, `coach`, or `driver`."""
+    driver_id: Mapped[Key | None]
+
+
+class SignIn(Base):
+    """A browser in which a person is signed in; ended by deleting the row."""
+
+    __tablename__ = "sign_in"
+    id: Mapped[Id]
+    public_id: Mapped[UUID] = mapped_column(Uuid, default=uuid7, unique=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    team_id: Mapped[Key | None] = mapped_column(ForeignKey("team.id"))
+    """The team whose desk is open in this browser."""
+    browser: Mapped[Label]
+    began_at: Mapped[datetime] = mapped_column(default=now)
+    used_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class SignInAttempt(Base):
+    """A failed attempt to sign in, kept for the length of the limit, by a keyed hash of whom or whence."""
+
+    __tablename__ = "sign_in_attempt"
+    __table_args__ = table_args(Index(None, "subject", "failed_at"))
+    id: Mapped[Id]
+    subject: Mapped[str] = mapped_column(String(64))
+    failed_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Invitation(Public, Base):
+    """A link that lets one person into a team, once."""
+
+    __tablename__ = "invitation"
+    __table_args__ = table_args(UniqueConstraint("team_id", "id"), within_team("driver_id", "driver"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    name: Mapped[Label]
+    role: Mapped[Word]
+    driver_id: Mapped[Key | None]
+    expires_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class RigToken(Public, Base):
+    """What a rig shows to deliver laps; it can do nothing else."""
+
+    __tablename__ = "rig_token"
+    __table_args__ = table_args(UniqueConstraint("team_id", "id"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    """Who made it, and answers for what it delivers."""
+    name: Mapped[Label]
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    used_at: Mapped[datetime | None]
+    revoked_at: Mapped[datetime | None]
 
 
 class ChangeSet(Base):
-    """One act of one person: who, when, what for, and what it takes back."""
+    """One act of one person: who, when, what for, what it is about, and what it takes back."""
 
     __tablename__ = "change_set"
-    __table_args__ = table_args(UniqueConstraint("team_id", "id"), within_team("takes_back_id", "change_set"))
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"),
+        within_team("takes_back_id", "change_set"),
+        within_team("original_id", "change_set"),
+        within_team("rig_token_id", "rig_token"),
+        Index(None, "team_id", "person_id", "id"),
+        Index(None, "team_id", "subject_table", "subject_id"),
+    )
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     public_id: Mapped[UUID] = mapped_column(Uuid, default=uuid7, unique=True)
     person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    rig_token_id: Mapped[Key | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
     action: Mapped[Code]
     summary: Mapped[str] = mapped_column(String(300))
+    subject_table: Mapped[Code | None]
+    subject_id: Mapped[Key | None]
     takes_back_id: Mapped[Key | None]
+    """The change set of which this one is the reverse."""
+    original_id: Mapped[Key | None]
+    """What somebody did first, of which this one is an undo or a redo."""
+    turn: Mapped[Word | None]
+    """`undo` or `redo`; None for what somebody did first."""
+    standing: Mapped[bool] = mapped_column(default=True, server_default="1")
+    """Of an original: whether what it did is in force now."""
 
 
 class Change(Base):
     """One row before and after a change set. Rows that came in bulk name their change set instead."""
 
     __tablename__ = "change"
-    __table_args__ = table_args(UniqueConstraint("team_id", "id"), within_team("change_set_id", "change_set"))
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"), within_team("change_set_id", "change_set"), Index(None, "team_id", "table_name", "row_id")
+    )
     id: Mapped[Id]
     team_id: Mapped[Key]
     change_set_id: Mapped[Key]
     table_name: Mapped[Code]
     row_id: Mapped[Key]
     version: Mapped[int | None]
-    """Of the row after the change: taking back is refused where it has changed since. None for rows that were made."""
+    """Of the row after the change: taking back is refused where it has changed since. None where rows have none."""
     before: Mapped[dict[str, Any] | None]
     after: Mapped[dict[str, Any] | None]
 
@@ -149,6 +248,8 @@ class TrackRow(Public, Base):
 
     __tablename__ = "track"
     __table_args__ = table_args(UniqueConstraint("team_id", "name"), UniqueConstraint("team_id", "id"))
+    recorded = True
+    shared = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     name: Mapped[Label]
@@ -159,6 +260,7 @@ class Layout(Public, Base):
 
     __tablename__ = "layout"
     __table_args__ = table_args(UniqueConstraint("team_id", "track_id", "name"), UniqueConstraint("team_id", "id"), within_team("track_id", "track"))
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     track_id: Mapped[Key]
@@ -176,6 +278,7 @@ class LayoutSector(Base):
     __table_args__ = table_args(
         UniqueConstraint("team_id", "layout_id", "code"), UniqueConstraint("team_id", "id"), within_team("layout_id", "layout")
     )
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     layout_id: Mapped[Key]
@@ -190,6 +293,7 @@ class LayoutCorner(Base):
     __table_args__ = table_args(
         UniqueConstraint("team_id", "layout_id", "code"), UniqueConstraint("team_id", "id"), within_team("layout_id", "layout")
     )
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     layout_id: Mapped[Key]
@@ -207,6 +311,8 @@ class Car(Public, Base):
 
     __tablename__ = "car"
     __table_args__ = table_args(UniqueConstraint("team_id", "name"), UniqueConstraint("team_id", "id"))
+    recorded = True
+    shared = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     name: Mapped[Label]
@@ -217,6 +323,8 @@ class Driver(Public, Base):
 
     __tablename__ = "driver"
     __table_args__ = table_args(UniqueConstraint("team_id", "name"), UniqueConstraint("team_id", "id"))
+    recorded = True
+    shared = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     name: Mapped[Label]
@@ -233,11 +341,14 @@ class Combination(Public, Base):
         within_team("layout_id", "layout"),
         within_team("car_id", "car"),
     )
+    recorded = True
+    unrecorded_columns = frozenset({"revision"})
     id: Mapped[Id]
     team_id: Mapped[Key]
     layout_id: Mapped[Key]
     car_id: Mapped[Key]
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    note: Mapped[str | None] = mapped_column(Text)
     revision: Mapped[int] = mapped_column(BigInteger, default=1)
 
 
@@ -261,6 +372,8 @@ class LapFileRow(Public, Base):
     content: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     state: Mapped[Word] = mapped_column(default="preview")
     """`preview`, `imported`, or `taken_back`."""
+    look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), deferred=True)
+    """What a preview of a large file said, kept with the state it was made from."""
     result: Mapped[dict[str, Any] | None]
     change_set_id: Mapped[Key | None]
 
@@ -272,6 +385,8 @@ class PracticeSession(Public, Base):
     __table_args__ = table_args(
         UniqueConstraint("team_id", "combination_id", "label"), UniqueConstraint("team_id", "id"), within_team("combination_id", "combination")
     )
+    recorded = True
+    shared = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
@@ -291,6 +406,7 @@ class Lap(Base):
         within_team("driver_id", "driver"),
         within_team("change_set_id", "change_set"),
     )
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
@@ -334,7 +450,9 @@ class StoredAnalysis(Base):
 
     __tablename__ = "analysis"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "combination_id", "about"), UniqueConstraint("team_id", "id"), within_team("combination_id", "combination")
+        UniqueConstraint("team_id", "combination_id", "about"),
+        UniqueConstraint("team_id", "id"),
+        within_team("combination_id", "combination", ondelete="CASCADE"),
     )
     id: Mapped[Id]
     team_id: Mapped[Key]
@@ -344,3 +462,42 @@ class StoredAnalysis(Base):
     stamp: Mapped[str] = mapped_column(String(64))
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     made_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Job(Public, Base):
+    """Work in the background. The row is the truth; a message only wakes a worker."""
+
+    __tablename__ = "job"
+    __table_args__ = table_args(UniqueConstraint("team_id", "id"), Index(None, "team_id", "person_id", "id"), Index(None, "state", "lease_until"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    kind: Mapped[Code]
+    name: Mapped[str] = mapped_column(String(300))
+    arguments: Mapped[dict[str, Any]] = mapped_column(JSON)
+    state: Mapped[Word] = mapped_column(default="waiting")
+    """`waiting`, `running`, `done`, `failed`, or `cancelled`."""
+    progress: Mapped[Quantity] = mapped_column(default=0.0)
+    """Share that is done, 0 to 1."""
+    doing: Mapped[Label | None]
+    cancel_asked: Mapped[bool] = mapped_column(default=False)
+    attempt: Mapped[int] = mapped_column(default=0)
+    """Rises with each start; a worker that lost its lease finds another number and gives up."""
+    lease_until: Mapped[datetime | None]
+    result: Mapped[dict[str, Any] | None]
+    trouble: Mapped[str | None] = mapped_column(String(500))
+    ended_at: Mapped[datetime | None]
+
+
+class Event(Base):
+    """That something changed: a name of what, never the content. Read by id, in order, and thrown away after a day."""
+
+    __tablename__ = "event"
+    __table_args__ = table_args(Index(None, "team_id", "id"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    person_id: Mapped[Key | None] = mapped_column(ForeignKey("person.id"))
+    """For whom alone, or None for the whole team."""
+    topic: Mapped[Code]
+    about: Mapped[UUID | None] = mapped_column(Uuid)
+    made_at: Mapped[datetime] = mapped_column(default=now, index=True)

@@ -1,18 +1,22 @@
 """What services share: who acts, the record of a change, finding a team's own rows."""
 
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
+from fleet_rival.db.events import announce
+from fleet_rival.db.recording import open_change_set
 from fleet_rival.db.tables import Base, Change, ChangeSet
-from fleet_rival.services.errors import NotThere
+from fleet_rival.services.errors import NotThere, Outdated
 
-__all__ = ["Actor", "begin_change", "find_row", "note_change"]
+__all__ = ["ROLES", "UNWATCHED", "Actor", "Role", "Work", "about", "begin_change", "check_version", "find_row", "note_changes"]
 
 Row = TypeVar("Row", bound=Base)
+Role = Literal["manager", "coach", "driver"]
+ROLES: tuple[Role, ...] = ("manager", "coach", "driver")
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,28 +26,78 @@ class Actor:
     team_id: int
     person_id: int
     role: str
+    driver_id: int | None = None
+    """Which driver of the team this person is."""
+    rig_token_id: int | None = None
+    """Set where a rig delivers in the person's name."""
+
+    @property
+    def sees_all(self) -> bool:
+        """Whether every driver's laps are this person's business."""
+        return self.role in ("manager", "coach")
 
 
-def begin_change(session: Session, actor: Actor, action: str, summary: str) -> ChangeSet:
-    """Open the record of one act; written in the transaction of the change itself."""
-    change_set = ChangeSet(team_id=actor.team_id, person_id=actor.person_id, action=action, summary=summary[:300])
+class Work:
+    """What a service tells of long work while it does it. This one tells nobody; `jobs` has one that does."""
+
+    def step(self, share: float, doing: str) -> None:
+        """Say how far it has come; raises where somebody wants it to end.
+
+        Args:
+            share: of the whole, 0 to 1.
+            doing: what is being done, in a few words.
+        """
+
+    def finish(self, session: Session, result: dict[str, Any]) -> None:
+        """Say in the work's own transaction that it is done, so that the two are true together or not at all."""
+
+
+UNWATCHED = Work()
+
+
+def begin_change(session: Session, actor: Actor, action: str, summary: str, subject: Any = None) -> ChangeSet:
+    """Open the record of one act; what is changed in this transaction from here on belongs to it.
+
+    Args:
+        action: a stable name, e.g. `combination.change`.
+        summary: what was done, as a sentence without its subject.
+        subject: the row that the act is about, where it exists already; `about` names one that is made later.
+    """
+    change_set = ChangeSet(team_id=actor.team_id, person_id=actor.person_id, rig_token_id=actor.rig_token_id, action=action, summary=summary[:300])
     session.add(change_set)
     session.flush()
+    open_change_set(session, change_set)
+    if subject is None:
+        announce(session, actor.team_id, action)
+    else:
+        about(session, change_set, subject)
     return change_set
 
 
-def note_change(
-    session: Session,
-    change_set: ChangeSet,
-    table: str,
-    row_id: int,
-    before: dict[str, Any] | None,
-    after: dict[str, Any] | None,
-    version: int | None = None,
-) -> None:
-    """Keep one row as it was and as it is now; `before` is None for a row that was made."""
-    keys = {"team_id": change_set.team_id, "change_set_id": change_set.id}
-    session.add(Change(**keys, table_name=table, row_id=row_id, version=version, before=before, after=after))
+def about(session: Session, change_set: ChangeSet, subject: Any) -> None:
+    """Say which row an act is about."""
+    change_set.subject_table, change_set.subject_id = subject.__tablename__, subject.id
+    announce(session, change_set.team_id, change_set.action, subject.public_id)
+
+
+def note_changes(session: Session, change_set: ChangeSet, rows: list[dict[str, Any]]) -> None:
+    """Keep rows that are changed in bulk, past the unit of work: `table_name`, `row_id`, `version`, `before`, `after` of each."""
+    if rows:
+        keys = {"team_id": change_set.team_id, "change_set_id": change_set.id}
+        session.connection().execute(insert(Change), [{**row, **keys} for row in rows])
+
+
+def check_version(row: Any, version: int | None, what: str) -> None:
+    """Refuse to write over what somebody else wrote meanwhile.
+
+    Args:
+        version: the version that the person looked at.
+
+    Raises:
+        Outdated: the row has moved on.
+    """
+    if version is not None and row.version != version:
+        raise Outdated(f"Somebody changed this {what} while you were looking at it. Nothing of yours is written yet.")
 
 
 def find_row(session: Session, table: type[Row], actor: Actor, public_id: UUID, what: str, *, lock: bool = False) -> Row:

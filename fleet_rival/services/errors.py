@@ -1,6 +1,8 @@
 """What a service can answer instead of a result. Messages are sentences for people."""
 
-__all__ = ["Conflict", "NotThere", "Refused", "ServiceError"]
+from typing import Any
+
+__all__ = ["Conflict", "NotThere", "Outdated", "Refused", "ServiceError", "TooMany"]
 
 
 class ServiceError(Exception):
@@ -17,3 +19,18 @@ class Refused(ServiceError):
 
 class Conflict(ServiceError):
     """Something else stands in the way: it exists already, or it changed meanwhile."""
+
+
+class Outdated(Conflict):
+    """The row has another version than the one that the person looked at."""
+
+    current: Any = None
+    """How it is now, where whoever answers has put it."""
+
+
+class TooMany(ServiceError):
+    """Tried too often; `wait_seconds` says when again."""
+
+    def __init__(self, message: str, wait_seconds: int) -> None:
+        super().__init__(message)
+        self.wait_seconds = wait_seconds

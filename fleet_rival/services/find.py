@@ -17,8 +17,9 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Layout
+from fleet_rival.db.tables import Combination, Driver, Lap, Layout, Team
 from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
@@ -29,17 +30,46 @@ __all__ = ["driver_laps", "summary"]
 
 
 def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> tuple[bytes, str]:
-    """All drivers' figures and ladders of a combination, as JSON, and the stamp of the state they belong to."""
-    return kept_answer(sessions, actor, combination_id, "summary", _compute)
+    """Figures and ladders of a combination, as JSON, and the stamp of the state they belong to.
+
+    All drivers' for who sees all; a driver gets the own ones and the team's best parts, unless the team opened the rest.
+    """
+    return kept_answer(sessions, actor, combination_id, _about(sessions, actor, combination_id), _compute)
 
 
 def driver_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> tuple[bytes, str]:
     """One driver's laps with marks, times and losses by part, as JSON, and the stamp.
 
     Raises:
-        NotThere: no such combination, or the driver has no laps in it.
+        NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
+    if not actor.sees_all:
+        with sessions() as session:
+            own = session.scalar(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
+            if own != driver_id and not _is_open(session, actor):
+                raise NotThere("This driver has no laps in this combination.")
     return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}", _compute)
+
+
+def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> str:
+    """Which of the kept summaries is for this person."""
+    if actor.sees_all:
+        return "summary"
+    with sessions() as session:
+        if _is_open(session, actor):
+            return "summary"
+        driven = (
+            select(Driver.public_id)
+            .join(Lap, (Lap.team_id == Driver.team_id) & (Lap.driver_id == Driver.id))
+            .join(Combination, (Combination.team_id == Lap.team_id) & (Combination.id == Lap.combination_id))
+            .where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id, Combination.public_id == combination_id)
+            .limit(1)
+        )
+        return f"summary:{session.scalar(driven) or 'nobody'}"
+
+
+def _is_open(session: Session, actor: Actor) -> bool:
+    return bool(session.scalar(select(Team.open_ranking).where(Team.id == actor.team_id)))
 
 
 def _compute(session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
@@ -47,10 +77,21 @@ def _compute(session: Session, actor: Actor, row: Combination) -> dict[str, byte
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
     analysis = analyse(track, [item.lap for item in laps_of(session, actor.team_id, row.id)], settings)
-    answers = {"summary": _json(_summary(track, analysis, ids))}
+    whole = _summary(track, analysis, ids)
+    answers = {"summary": _json(whole), "summary:nobody": _json(_of_one(whole, ""))}
     for name, driver in analysis.drivers.items():
         answers[f"driver:{ids[name]}"] = _json(_driver(track, driver, ids[name], settings))
+        answers[f"summary:{ids[name]}"] = _json(_of_one(whole, name))
     return answers
+
+
+def _of_one(whole: dict[str, Any], name: str) -> dict[str, Any]:
+    """What one driver sees: the own figures, and the team's best parts."""
+    return {
+        **whole,
+        "warnings": [warning for warning in whole["warnings"] if warning["driver"] == name],
+        "drivers": [driver for driver in whole["drivers"] if driver["name"] == name],
+    }
 
 
 def _json(value: Any) -> bytes:
@@ -132,6 +173,7 @@ def _strip(track: Track, driver: DriverAnalysis, group: GroupAnalysis, settings:
                 "taken": sorted(item.taken.segments),
                 "strikes": list(lap.strikes),
                 "incidents": [f"{what}:{corner}" for what, corner in lap.incidents],
+                "track_temp_c": lap.track_temp_c,
                 "setup": lap.setup,
                 "note": lap.note,
             }

@@ -45,13 +45,13 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
         if state is None:
             raise NotThere("This combination doesn't exist, or no longer does.")
         stamp = stamp_of(state.revision, state.settings)
-        key = (state.id, about, stamp)
+        key = (combination_id, about, stamp)
         body = _at_hand.get(key)
         if body is None:
             body = connection.execute(_KEPT, {"team": actor.team_id, "combination": state.id, "about": about, "stamp": stamp}).scalar()
     if body is None:
         answers, stamp = _computed(sessions, actor, state.id, compute)
-        key = (state.id, about, stamp)
+        key = (combination_id, about, stamp)
         _keep(sessions, actor, state.id, stamp, answers)
         if about not in answers:
             raise NotThere("This driver has no laps in this combination.")
@@ -101,16 +101,16 @@ class _Recent:
     def __init__(self, most_bytes: int) -> None:
         self._most = most_bytes
         self._held = 0
-        self._bodies: OrderedDict[tuple[int, str, str], bytes] = OrderedDict()
+        self._bodies: OrderedDict[tuple[UUID, str, str], bytes] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: tuple[int, str, str]) -> bytes | None:
+    def get(self, key: tuple[UUID, str, str]) -> bytes | None:
         with self._lock:
             if key in self._bodies:
                 self._bodies.move_to_end(key)
             return self._bodies.get(key)
 
-    def put(self, key: tuple[int, str, str], body: bytes) -> None:
+    def put(self, key: tuple[UUID, str, str], body: bytes) -> None:
         with self._lock:
             self._held += len(body) - len(self._bodies.pop(key, b""))
             self._bodies[key] = body

@@ -1,43 +1,73 @@
-"""The team and its people. Until people sign in, one fixed manager acts for one fixed team."""
+"""How an installation gets its first team and its first people."""
 
-from dataclasses import dataclass
+import secrets
 
-from sqlalchemy import select
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Membership, Person, Team
-from fleet_rival.services.base import Actor
+from fleet_rival.db.tables import Invitation, Membership, Person, Team, now
+from fleet_rival.services.base import Actor, begin_change
+from fleet_rival.services.people import INVITATION_LIFE
+from fleet_rival.services.sign_in import hash_of, hash_password, sign_in_name
 
-__all__ = ["FIRST_TEAM", "TeamView", "first_actor", "team_of"]
+__all__ = ["add_person", "first_link", "give_password", "make_team", "person_called"]
 
-FIRST_TEAM = "Farhaven Racing"
-FIRST_MANAGER = "Maren Holloway"
-
-
-@dataclass(frozen=True, slots=True)
-class TeamView:
-    """What the head of each page shows."""
-
-    team: str
-    person: str
-    role: str
+FIRST_TEAM = "Our team"
 
 
-def first_actor(sessions: sessionmaker[Session]) -> Actor:
-    """The fixed manager of the first team; both are made where there is none yet."""
+def make_team(sessions: sessionmaker[Session], name: str, manager: str) -> Actor:
+    """Make a team with its first manager, who can't sign in before there is a password."""
     with sessions.begin() as session:
-        member = session.scalar(select(Membership).where(Membership.role == "manager").order_by(Membership.id).limit(1))
-        if member is None:
-            team, person = Team(name=FIRST_TEAM), Person(name=FIRST_MANAGER)
-            session.add_all([team, person])
-            session.flush()
-            member = Membership(team_id=team.id, person_id=person.id, role="manager")
-            session.add(member)
-            session.flush()
-        return Actor(member.team_id, member.person_id, member.role)
+        team_id = _new_team(session, name)
+        return _enter(session, team_id, manager, "manager", None)
 
 
-def team_of(sessions: sessionmaker[Session], actor: Actor) -> TeamView:
+def add_person(sessions: sessionmaker[Session], actor: Actor, name: str, role: str, driver_id: int | None = None) -> Actor:
+    """Put somebody into a team without an invitation, as the demo does."""
+    with sessions.begin() as session:
+        return _enter(session, actor.team_id, name, role, driver_id)
+
+
+def give_password(sessions: sessionmaker[Session], person_id: int, name: str, password: str) -> None:
+    """Let somebody sign in, from the installation's own side."""
+    with sessions.begin() as session:
+        person = session.get_one(Person, person_id)
+        person.sign_in_name, person.password_hash = sign_in_name(name), hash_password(password)
+
+
+def person_called(sessions: sessionmaker[Session], name: str) -> Actor | None:
+    """The first member with this name, in the oldest team."""
     with sessions() as session:
-        team, person = session.get_one(Team, actor.team_id), session.get_one(Person, actor.person_id)
-        return TeamView(team.name, person.name, actor.role)
+        row = session.scalar(select(Membership).join(Person, Person.id == Membership.person_id).where(Person.name == name).order_by(Membership.id))
+        return Actor(row.team_id, row.person_id, row.role, row.driver_id) if row else None
+
+
+def first_link(sessions: sessionmaker[Session]) -> str | None:
+    """The token of a link by which the first manager comes in; None once somebody can sign in.
+
+    Each call makes a new one and withdraws the last, since a token can't be read back.
+    """
+    with sessions.begin() as session:
+        if session.scalar(select(func.count()).select_from(Person).where(Person.password_hash.is_not(None))):
+            return None
+        team_id = session.scalar(select(Team.id).order_by(Team.id).limit(1)) or _new_team(session, FIRST_TEAM)
+        session.execute(update(Invitation).where(Invitation.team_id == team_id, Invitation.used_at.is_(None)).values(withdrawn_at=now()))
+        token = secrets.token_urlsafe(32)
+        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name="Manager", role="manager", expires_at=now() + INVITATION_LIFE))
+        return token
+
+
+def _new_team(session: Session, name: str) -> int:
+    # Not by the unit of work: a team's first row comes before any change set can.
+    key: int = session.execute(insert(Team).values(name=name)).inserted_primary_key[0]  # type: ignore[attr-defined]
+    return key
+
+
+def _enter(session: Session, team_id: int, name: str, role: str, driver_id: int | None) -> Actor:
+    person = Person(name=name)
+    session.add(person)
+    session.flush()
+    actor = Actor(team_id, person.id, role, driver_id)
+    begin_change(session, actor, "people.join", f"{name} joined as {role}")
+    session.add(Membership(team_id=team_id, person_id=person.id, role=role, driver_id=driver_id))
+    return actor

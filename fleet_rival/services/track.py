@@ -3,14 +3,14 @@
 from dataclasses import dataclass
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.db.tables import Layout, LayoutCorner, LayoutSector, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services.base import Actor, begin_change
+from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.errors import Conflict, Refused
 
 __all__ = ["LayoutView", "add_track", "layouts", "load_track"]
@@ -43,11 +43,8 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
         raise Refused(str(error)) from error
     with sessions.begin() as session:
         row = session.scalar(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update())
-        if row is None:
-            row = TrackRow(team_id=actor.team_id, name=track.name)
-            session.add(row)
-            session.flush()
-        layout = session.scalar(select(Layout).where(Layout.team_id == actor.team_id, Layout.track_id == row.id, Layout.name == track.layout))
+        own = (Layout.team_id == actor.team_id, Layout.name == track.layout)
+        layout = session.scalar(select(Layout).where(*own, Layout.track_id == row.id)) if row else None
         if layout is not None:
             if load_track(session, layout) != track:
                 raise Conflict(
@@ -55,6 +52,11 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
                     '("layout") to keep both.'
                 )
             return _view(track, layout.public_id, already_there=True)
+        change_set = begin_change(session, actor, "track.add", f"Added {track.name}, {track.layout}")
+        if row is None:
+            row = TrackRow(team_id=actor.team_id, name=track.name)
+            session.add(row)
+            session.flush()
         layout = Layout(
             team_id=actor.team_id,
             track_id=row.id,
@@ -83,16 +85,23 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
             )
             for corner in track.corners
         )
-        begin_change(session, actor, "track.add", f"Added {track.name}, {track.layout}")
+        about(session, change_set, layout)
         return _view(track, layout.public_id)
 
 
 def layouts(sessions: sessionmaker[Session], actor: Actor) -> list[LayoutView]:
     """All layouts of the team, by name."""
+    own = (LayoutSector.team_id == Layout.team_id) & (LayoutSector.layout_id == Layout.id)
+    sectors = select(func.count()).select_from(LayoutSector).where(own).scalar_subquery()
+    corners = select(func.count()).select_from(LayoutCorner).where(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id)
+    query = (
+        select(Layout.public_id, TrackRow.name, Layout.name.label("layout"), Layout.kind, Layout.length_m, sectors, corners.scalar_subquery())
+        .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
+        .where(Layout.team_id == actor.team_id)
+        .order_by(TrackRow.name, Layout.name)
+    )
     with sessions() as session:
-        rows = session.scalars(select(Layout).where(Layout.team_id == actor.team_id))
-        views = [_view(load_track(session, row, centreline=False), row.public_id) for row in rows]
-    return sorted(views, key=lambda view: (view.track, view.layout))
+        return [LayoutView(*row) for row in session.execute(query)]
 
 
 def load_track(session: Session, layout: Layout, *, centreline: bool = True) -> Track:

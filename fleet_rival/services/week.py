@@ -1,18 +1,23 @@
 """Combinations: which car is prepared on which layout."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.settings import Settings
+from fleet_rival.core.settings import BadSetting, Settings
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, TrackRow
-from fleet_rival.services.base import Actor, begin_change, find_row
+from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, Refused
 
-__all__ = ["CombinationView", "DriverView", "add_combination", "combination", "combinations"]
+__all__ = ["CombinationView", "DriverView", "add_combination", "change_combination", "combination", "combinations", "remove_combination"]
+
+OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s")
+"""Settings that a manager or coach sets for a combination; the others are the method's."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,11 +35,14 @@ class CombinationView:
     """A combination in a list or at the head of its page."""
 
     id: UUID
+    version: int
     car: str
     track: str
     layout: str
     layout_id: UUID
     length_m: float
+    note: str | None
+    settings: dict[str, Any]
     laps: int
     revision: int
     drivers: tuple[DriverView, ...]
@@ -54,6 +62,7 @@ def add_combination(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
     try:
         with sessions.begin() as session:
             layout = find_row(session, Layout, actor, layout_id, "layout")
+            change_set = begin_change(session, actor, "combination.add", f"Added {name} on {_place(session, layout)}")
             car = session.scalar(select(Car).where(Car.team_id == actor.team_id, Car.name == name))
             if car is None:
                 car = Car(team_id=actor.team_id, name=name)
@@ -62,23 +71,67 @@ def add_combination(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
             row = Combination(team_id=actor.team_id, layout_id=layout.id, car_id=car.id, settings={})
             session.add(row)
             session.flush()
-            begin_change(session, actor, "combination.add", f"Added {name} on {layout.name}")
+            about(session, change_set, row)
             public_id = row.public_id
     except IntegrityError as error:
         raise Conflict(f"{name} on this layout is already there. Open it and add the laps to it.") from error
     return combination(sessions, actor, public_id)
 
 
+def change_combination(
+    sessions: sessionmaker[Session], actor: Actor, public_id: UUID, version: int, note: str | None, settings: dict[str, Any]
+) -> CombinationView:
+    """Change a combination's note and settings.
+
+    Args:
+        version: the one that the person looked at.
+        settings: of `OPEN_SETTINGS`; what is missing or None goes back to its default.
+
+    Raises:
+        Outdated: somebody changed it meanwhile.
+        Refused: a setting that can't be used.
+    """
+    wanted = {name: value for name, value in settings.items() if value is not None}
+    try:
+        if unknown := wanted.keys() - set(OPEN_SETTINGS):
+            raise BadSetting(f"there is no setting {', '.join(sorted(unknown))} here")
+        Settings.from_mapping(wanted)
+    except BadSetting as error:
+        raise Refused(f"These settings can't be used: {error}.") from error
+    with sessions.begin() as session:
+        row = find_row(session, Combination, actor, public_id, "combination", lock=True)
+        check_version(row, version, "combination")
+        begin_change(session, actor, "combination.change", f"Changed {_name(session, row)}", row)
+        row.note = (note or "").strip() or None
+        row.settings = {**{name: value for name, value in row.settings.items() if name not in OPEN_SETTINGS}, **wanted}
+    return combination(sessions, actor, public_id)
+
+
+def remove_combination(sessions: sessionmaker[Session], actor: Actor, public_id: UUID) -> None:
+    """Remove a combination that has nothing in it.
+
+    Raises:
+        Conflict: it has laps or files.
+    """
+    try:
+        with sessions.begin() as session:
+            row = find_row(session, Combination, actor, public_id, "combination", lock=True)
+            begin_change(session, actor, "combination.remove", f"Removed {_name(session, row)}", row)
+            session.delete(row)
+    except IntegrityError as error:
+        raise Conflict("This combination has laps or files. Take its imports back first; the files stay as the record.") from error
+
+
 def combinations(sessions: sessionmaker[Session], actor: Actor) -> list[CombinationView]:
     """All combinations of the team, newest first."""
     with sessions() as session:
-        rows = session.scalars(select(Combination).where(Combination.team_id == actor.team_id).order_by(Combination.id.desc()))
-        return [_view(session, row) for row in rows]
+        return _views(session, actor, None)
 
 
 def combination(sessions: sessionmaker[Session], actor: Actor, public_id: UUID) -> CombinationView:
     with sessions() as session:
-        return _view(session, find_row(session, Combination, actor, public_id, "combination"))
+        find_row(session, Combination, actor, public_id, "combination")
+        return _views(session, actor, public_id)[0]
 
 
 def settings_of(row: Combination) -> Settings:
@@ -86,25 +139,55 @@ def settings_of(row: Combination) -> Settings:
     return Settings.from_mapping(row.settings)
 
 
-def _view(session: Session, row: Combination) -> CombinationView:
-    car, layout = session.get_one(Car, row.car_id), session.get_one(Layout, row.layout_id)
-    track = session.get_one(TrackRow, layout.track_id)
-    counts = session.execute(
-        select(Driver.public_id, Driver.name, Driver.guest, func.count())
-        .join(Lap, (Lap.team_id == Driver.team_id) & (Lap.driver_id == Driver.id))
-        .where(Lap.team_id == row.team_id, Lap.combination_id == row.id)
-        .group_by(Driver.id)
+def _place(session: Session, layout: Layout) -> str:
+    return f"{session.get_one(TrackRow, layout.track_id).name}, {layout.name}"
+
+
+def _name(session: Session, row: Combination) -> str:
+    return f"{session.get_one(Car, row.car_id).name} on {_place(session, session.get_one(Layout, row.layout_id))}"
+
+
+def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[CombinationView]:
+    """Combinations with their drivers, in two queries however many there are."""
+    team = actor.team_id
+    heads: Any = (
+        select(Combination, Car.name.label("car"), TrackRow.name.label("track"), Layout)
+        .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
+        .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
+        .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
+        .where(Combination.team_id == team)
+        .order_by(Combination.id.desc())
+    )
+    counts: Any = (
+        select(Lap.combination_id, Driver.public_id, Driver.name, Driver.guest, func.count())
+        .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
+        .where(Lap.team_id == team)
+        .group_by(Lap.combination_id, Driver.id)
         .order_by(Driver.name)
     )
-    drivers = tuple(DriverView(*count) for count in counts)
+    if public_id is not None:
+        heads = heads.where(Combination.public_id == public_id)
+        counts = counts.where(Lap.combination_id == select(Combination.id).where(Combination.public_id == public_id).scalar_subquery())
+    if not actor.sees_all:
+        counts = counts.where(Driver.id == actor.driver_id)
+    drivers: dict[int, list[DriverView]] = {}
+    for key, *rest in session.execute(counts):
+        drivers.setdefault(key, []).append(DriverView(*rest))
+    return [_view(row, car, track, layout, drivers.get(row.id, ())) for row, car, track, layout in session.execute(heads)]
+
+
+def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Sequence[DriverView]) -> CombinationView:
     return CombinationView(
         row.public_id,
-        car.name,
-        track.name,
+        row.version,
+        car,
+        track,
         layout.name,
         layout.public_id,
         layout.length_m,
+        row.note,
+        row.settings,
         sum(driver.laps for driver in drivers),
         row.revision,
-        drivers,
+        tuple(drivers),
     )

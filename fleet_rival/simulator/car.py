@@ -1,6 +1,7 @@
 """A car as a point with grip, power and drag, and the fastest speed it can hold along a road."""
 
 from dataclasses import dataclass
+from math import sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,19 +38,21 @@ def speed_profile(road: Road, car: CarModel, grip: float | NDArray[np.float64] =
         speed = np.minimum(np.sqrt(holds / np.abs(road.curvature)), car.top_speed_ms)
     step = road.length_m / len(speed)
     count = len(speed)
+    # Plain lists: one number after the other depends on the last, and arrays are slow at that.
+    fastest, bends, grips = speed.tolist(), road.curvature.tolist(), holds.tolist()
     # Twice round, so that the start has felt the end.
     for index in range(2 * count, 0, -1):
         here, before = index % count, (index - 1) % count
-        speed[before] = min(speed[before], np.sqrt(speed[here] ** 2 + 2 * step * _left(holds[before], speed[here], road.curvature[before])))
+        fastest[before] = min(fastest[before], sqrt(fastest[here] ** 2 + 2 * step * _left(grips[before], fastest[here], bends[before])))
     for index in range(2 * count):
         here, after = index % count, (index + 1) % count
-        push = min(car.power_w_per_kg / max(speed[here], 5.0), _left(holds[here], speed[here], road.curvature[here]))
-        push -= car.drag_per_m * speed[here] ** 2
-        speed[after] = min(speed[after], np.sqrt(max(speed[here] ** 2 + 2 * step * push, 25.0)))
-    return speed
+        push = min(car.power_w_per_kg / max(fastest[here], 5.0), _left(grips[here], fastest[here], bends[here]))
+        push -= car.drag_per_m * fastest[here] ** 2
+        fastest[after] = min(fastest[after], sqrt(max(fastest[here] ** 2 + 2 * step * push, 25.0)))
+    return np.asarray(fastest)
 
 
 def _left(grip: float, speed: float, curvature: float) -> float:
     """What the friction circle leaves for braking or driving; a little always, as the line gives way."""
     sideways = speed * speed * abs(curvature)
-    return float(np.sqrt(max(grip * grip - sideways * sideways, (0.15 * grip) ** 2)))
+    return sqrt(max(grip * grip - sideways * sideways, (0.15 * grip) ** 2))

@@ -1,75 +1,235 @@
-"""The demo's invented league: an island, a harbour street circuit, an electric coupé, and a team of eight."""
+"""The demo's invented league: three series on three islands over twelve weeks, of which two are behind and one runs."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime, time, timedelta
+from functools import cache
 from typing import Final
+
+import numpy as np
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.track import Track
 from fleet_rival.simulator.car import CarModel
-from fleet_rival.simulator.drivers import DriverModel, Habit
-from fleet_rival.simulator.practice import drive_practice, survey
-from fleet_rival.simulator.road import Piece, lay_out
+from fleet_rival.simulator.drivers import DriverModel
+from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_home_on
+from fleet_rival.simulator.places import CARS, PLACES, Place
+from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, drive_run, segment_times, survey
+from fleet_rival.simulator.road import Road, lay_out
+from fleet_rival.simulator.telemetry import Trace, trace
 
-__all__ = ["SEED", "Practice", "harbour_practice"]
+__all__ = ["BEHIND", "SEED", "WEEKS", "League", "Practice", "SeriesWeek", "harbour_practice", "league", "live_run"]
 
 SEED: Final = 20310407
+WEEKS: Final = 12
+BEHIND: Final = 2
+"""Weeks that are over; the next one runs."""
+_DAYS_IN: Final = 3
+"""How old the running week is: its first evenings of practice are done."""
+_TELEMETRY_OF: Final = (0, 3)
+"""Drivers whose last run of the running week has telemetry."""
 
-_HARBOUR: Final = (
-    Piece(length_m=330),
-    Piece(radius_m=28, turn_deg=80, code="T1", name="Weighhouse"),
-    Piece(length_m=95),
-    Piece(radius_m=45, turn_deg=-35, code="T2", name="Chandlery"),
-    Piece(length_m=210),
-    Piece(radius_m=22, turn_deg=95, code="T3", name="Net Loft"),
-    Piece(length_m=160),
-    Piece(radius_m=34, turn_deg=70, code="T4", name="Tar Yard", linked_to_next=True),
-    Piece(length_m=24),
-    Piece(radius_m=30, turn_deg=-75, code="T5", name="Slipway"),
-    Piece(length_m=290),
-    Piece(radius_m=18, turn_deg=110, code="T6", name="Lantern Steps"),
-    Piece(length_m=120),
-    Piece(radius_m=60, turn_deg=-40, code="T7", name="Icehouse"),
-    Piece(length_m=240),
-    Piece(radius_m=26, turn_deg=85, code="T8", name="Ballast Quay"),
-    Piece(length_m=140),
-    Piece(radius_m=80, turn_deg=70, code="T9", name="Foghorn"),
-    Piece(length_m=180),
-)
-_COUPE: Final = CarModel("Wrenfield EC-2", grip_ms2=13.5, power_w_per_kg=210.0, drag_per_m=0.0009, top_speed_ms=64.0)
-_DRIVERS: Final = (
-    DriverModel("Ysolde Farrand", 0.985, 0.0035, 0.012, 0.7, 0.3, (Habit("T6", "late-throttle", 0.22, 0.31),)),
-    DriverModel(
-        "Corin Ashgrove", 0.978, 0.0048, 0.020, 0.9, 0.5, (Habit("T3", "early-brake", 0.30, 0.28), Habit("T8", "lock-up", 0.14, 0.42, "late"))
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """A series: what its weeks have in common."""
+
+    name: str
+    kind: str
+    """Of the places and cars that it rotates over."""
+    drivers: tuple[int, ...]
+    """Numbers of the team's drivers who drive in it."""
+    compounds: tuple[str, ...]
+    race_minutes: int | None
+    race_laps: int | None
+    starts: str
+    start: str
+    setup: str
+    zone: str
+    fuel_l: float | None = None
+    energy_kwh: float | None = None
+
+
+SERIES: Final = (
+    Series(
+        "Harbour Spark Cup",
+        "harbour",
+        (0, 1, 2, 3, 4, 5, 6, 7),
+        ("street",),
+        race_minutes=25,
+        race_laps=None,
+        starts="every 90min from 00:20",
+        start="standing",
+        setup="fixed",
+        zone="UTC",
+        energy_kwh=38.0,
     ),
-    DriverModel("Brannoc Tull", 0.962, 0.0030, 0.008, 0.5, 0.4, (Habit("T1", "over-slow", 0.18, 0.26),), (("T9", 0.22),)),
-    DriverModel(
-        "Teodora Wick", 0.970, 0.0060, 0.025, 1.1, 0.8, (Habit("T5", "wide-exit", 0.25, 0.35), Habit("T2", "kerb", 0.12, 0.30)), (), 0.03, 0.012
+    Series(
+        "Long Hills Open",
+        "hills",
+        (0, 1, 3, 4, 5, 7),
+        ("slick", "rain"),
+        race_minutes=60,
+        race_laps=None,
+        starts="every 120min from 01:00",
+        start="rolling",
+        setup="open",
+        zone="Europe/Oslo",
+        fuel_l=62.0,
     ),
-    DriverModel("Ilmar Soosaar", 0.974, 0.0040, 0.018, 1.4, 0.4, (Habit("T1", "late-brake", 0.50, 0.45, "cold"), Habit("T7", "limits", 0.10, 0.20))),
-    DriverModel("Nerys Callowhill", 0.981, 0.0055, 0.015, 0.8, 1.2, (Habit("T8", "early-throttle", 0.20, 0.33),), (("T4", 0.15),)),
-    DriverModel("Jorund Vetchley", 0.955, 0.0042, 0.022, 1.0, 0.9, (Habit("T6", "wrong-gear", 0.28, 0.30), Habit("T3", "missed-apex", 0.15, 0.25))),
-    DriverModel("Amparo Quillon", 0.968, 0.0028, 0.010, 0.6, 0.2, (Habit("T9", "early-brake", 0.15, 0.24, "late"),), (("T6", 0.18),), 0.004, 0.002),
-)
-_SESSIONS: Final = (
-    datetime(2031, 4, 7, 18, 0, tzinfo=UTC),
-    datetime(2031, 4, 9, 18, 30, tzinfo=UTC),
-    datetime(2031, 4, 11, 19, 0, tzinfo=UTC),
+    Series(
+        "Black Cinder League",
+        "cinder",
+        (1, 2, 3, 4, 6, 7),
+        ("cinder",),
+        race_minutes=None,
+        race_laps=60,
+        starts="every 60min from 00:45",
+        start="rolling",
+        setup="fixed",
+        zone="America/Halifax",
+        fuel_l=44.0,
+    ),
 )
 
 
 @dataclass(frozen=True, slots=True)
+class SeriesWeek:
+    """A week of a series: what it would say in a season file."""
+
+    series: Series
+    number: int
+    begins: date
+    ends: date
+    place: Place
+    car: CarModel
+    wetness: str
+    track_temp_c: float
+    air_temp_c: float
+    session_local: datetime
+    """Date and time of day inside the simulation."""
+
+
+@dataclass(frozen=True, slots=True)
 class Practice:
-    """A combination's track, car and laps."""
+    """A combination's track, car and laps, and traces of some of them."""
 
     track: Track
     car: str
     laps: tuple[Lap, ...]
+    traces: tuple[Trace, ...] = ()
 
 
-def harbour_practice(seed: int = SEED) -> Practice:
-    """Three evenings of practice on the harbour streets."""
-    road = lay_out(_HARBOUR)
-    track = survey(road, _COUPE, "Port Skerrow", "Fishmarket", "street", ("T4", "T7"))
-    laps = drive_practice(road, _COUPE, track, _DRIVERS, _SESSIONS, "street", seed)
-    return Practice(track, _COUPE.name, tuple(laps))
+@dataclass(frozen=True, slots=True)
+class League:
+    """The whole scenario."""
+
+    team: str
+    weeks: tuple[SeriesWeek, ...]
+    practices: tuple[Practice, ...]
+    """The oldest first, the running weeks' last."""
+    free_time: tuple[FreeTime, ...]
+    drivers: tuple[str, ...]
+
+
+def league(today: date, seed: int = SEED) -> League:
+    """The scenario as it stands on a day; the same day and seed give the same league."""
+    begins = today - timedelta(days=_DAYS_IN + 7 * BEHIND)
+    weeks = tuple(_week(series, number, begins + timedelta(weeks=number - 1)) for number in range(1, WEEKS + 1) for series in SERIES)
+    driven = sorted((week for week in weeks if week.number <= BEHIND + 1), key=lambda week: (week.number, -SERIES.index(week.series)))
+    practices = tuple(_practice(week, seed, running=week.number > BEHIND) for week in driven)
+    return League(TEAM, weeks, practices, FREE_TIME, tuple(driver.name for driver in DRIVERS))
+
+
+def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Practice:
+    """Three evenings of practice on the harbour streets: the running week of the first series."""
+    return _practice(_week(SERIES[0], BEHIND + 1, begins), seed, running=True)
+
+
+def live_run(driver: str, flying: int, now: datetime, seed: int) -> tuple[Practice, SessionPlan]:
+    """A run of one driver in the running week of the first series that they drive in, as a stand-in rig delivers it.
+
+    Raises:
+        ValueError: the league has no driver of this name.
+    """
+    names = [item.name for item in DRIVERS]
+    if driver not in names:
+        raise ValueError(f"the league has no driver called {driver}; it has {', '.join(names)}")
+    number = names.index(driver)
+    series = next(item for item in SERIES if number in item.drivers)
+    week = _week(series, BEHIND + 1, now.date() - timedelta(days=_DAYS_IN))
+    road, track = _surveyed(week.place, week.car)
+    runs = (Run("build", flying, series.fuel_l, series.energy_kwh),)
+    plan = SessionPlan(f"rig {now:%Y-%m-%d %H:%M:%S}", now, runs, week.track_temp_c, week.air_temp_c, week.wetness, _compound(series, week.wetness))
+    model = _model(number, series, track)
+    base = segment_times(road, week.car, track, model.grip)
+    laps = drive_run(model, track, base, np.random.default_rng([seed, number]), plan, 0, 1, now)
+    return Practice(track, week.car.name, tuple(laps)), plan
+
+
+def _week(series: Series, number: int, begins: date) -> SeriesWeek:
+    # Over four weeks each layout meets each car once; the running week is the first layout with the first car.
+    turn = (number - BEHIND - 1) % 4
+    place, car = PLACES[series.kind][turn % 2], CARS[series.kind][turn in (2, 1)]
+    wet = series.kind == "hills" and number % 3 == 2
+    night = series.kind == "hills" and number % 2 == 1
+    at = datetime.combine(begins, time(21, 30) if night else time(14, 0))
+    return SeriesWeek(
+        series, number, begins, begins + timedelta(weeks=1), place, car, "wet" if wet else "dry", 14.0 if night else 26.0, 11.0 if night else 19.0, at
+    )
+
+
+def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
+    series = week.series
+    road, track = _surveyed(week.place, week.car)
+    drivers = {number: _model(number, series, track) for number in series.drivers}
+    sessions = _sessions(week, running=running)
+    home = series.kind == "harbour" and running
+    laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
+    traces: tuple[Trace, ...] = ()
+    if running:
+        last = {(number, lap.driver): lap.run for number in _TELEMETRY_OF for lap in laps if lap.driver == DRIVERS[number].name}
+        traces = tuple(
+            trace(road, week.car, track, drivers[number].grip, lap)
+            for (number, name), run in last.items()
+            for lap in laps
+            if lap.driver == name and lap.run == run and lap.session == sessions[-1].label and lap.kind == "flying"
+        )
+    return Practice(track, week.car.name, tuple(laps), traces)
+
+
+def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
+    """Evenings of practice in a week: three in the running one, two in those that are over."""
+    long = 12 if week.series.kind != "hills" else 7
+    runs = (
+        Run("build", 9 if week.series.kind != "hills" else 5, week.series.fuel_l, week.series.energy_kwh),
+        Run("long", long, week.series.fuel_l, week.series.energy_kwh),
+    )
+    evenings = ((0, 18, 0), (1, 18, 30), (2, 19, 0)) if running else ((1, 18, 30), (3, 19, 30))
+    plans = []
+    for index, (day, hour, minute) in enumerate(evenings):
+        starts = datetime.combine(week.begins + timedelta(days=day), time(hour, minute), UTC)
+        # Of a wet week the first evening is dry: nobody knew.
+        wetness = week.wetness if index else "dry"
+        compound = _compound(week.series, wetness)
+        plans.append(SessionPlan(str(index + 1), starts, runs, week.track_temp_c + index, week.air_temp_c + index, wetness, compound))
+    return plans
+
+
+def _compound(series: Series, wetness: str) -> str:
+    return series.compounds[-1] if wetness == "wet" else series.compounds[0]
+
+
+def _model(number: int, series: Series, track: Track) -> DriverModel:
+    driver = DRIVERS[number]
+    if series.kind == "harbour":
+        return driver
+    return at_home_on(driver, number, len(track.corners), {"hills": 2.1, "cinder": 0.3}[series.kind])
+
+
+@cache
+def _surveyed(place: Place, car: CarModel) -> tuple[Road, Track]:
+    # One survey a layout: its boundaries don't depend on who drives which car there.
+    road = lay_out(place.pieces)
+    first = next(cars[0] for kind, cars in CARS.items() if place in PLACES[kind])
+    return road, survey(road, first, place.track, place.layout, place.kind, place.sector_corners)

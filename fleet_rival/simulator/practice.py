@@ -1,6 +1,7 @@
 """Practice driven by the simulator: laps with context, times that add up exactly, marks as a person would set them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
 
@@ -12,10 +13,35 @@ from fleet_rival.simulator.car import CarModel, speed_profile
 from fleet_rival.simulator.drivers import DriverModel
 from fleet_rival.simulator.road import Road
 
-__all__ = ["drive_practice", "segment_times", "survey"]
+__all__ = ["Run", "SessionPlan", "drive_practice", "drive_run", "segment_times", "survey"]
 
-_RUNS = (("build", 9), ("long", 12))
-"""Purpose and flying laps of the runs of each session."""
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A run: what for, and how many flying laps between its out lap and its in lap."""
+
+    purpose: str
+    flying: int
+    fuel_l: float | None = None
+    energy_kwh: float | None = None
+    """On board at its start; the flying laps use most of it."""
+
+
+@dataclass(frozen=True, slots=True)
+class SessionPlan:
+    """An evening of practice: when, in which weather, which runs."""
+
+    label: str
+    starts_at: datetime
+    runs: tuple[Run, ...]
+    track_temp_c: float = 26.0
+    air_temp_c: float = 19.0
+    wetness: str = "dry"
+    compound: str = "street"
+
+
+_GRIP_IN = {"dry": 1.0, "damp": 0.93, "wet": 0.85}
+"""Share of the grip that is left."""
 
 
 def survey(road: Road, car: CarModel, name: str, layout: str, kind: str, sector_corners: Sequence[str]) -> Track:
@@ -63,49 +89,77 @@ def segment_times(road: Road, car: CarModel, track: Track, grip: float) -> dict[
 
 
 def drive_practice(
-    road: Road, car: CarModel, track: Track, drivers: Sequence[DriverModel], starts: Sequence[datetime], compound: str, seed: int
+    road: Road, car: CarModel, track: Track, drivers: Mapping[int, DriverModel], sessions: Sequence[SessionPlan], seed: Sequence[int]
 ) -> list[Lap]:
-    """Let every driver drive two runs in each session.
+    """Let every driver drive the runs of each session.
 
     Args:
-        starts: when the sessions begin; one session each.
+        drivers: by their number, which is part of what their chance is drawn from.
         seed: the same seed gives the same laps.
 
     Returns:
         Laps in the order of driving, driver by driver; times in whole milliseconds.
     """
     laps: list[Lap] = []
-    for number, driver in enumerate(drivers):
-        base = segment_times(road, car, track, driver.grip)
+    for number, driver in drivers.items():
+        base = {wetness: segment_times(road, car, track, driver.grip * _GRIP_IN[wetness]) for wetness in {session.wetness for session in sessions}}
         # Each driver has a stream of numbers of their own, so that changing one leaves the others as they were.
-        rng = np.random.default_rng([seed, number])
-        for session, start in enumerate(starts):
-            clock = start + timedelta(minutes=2 * number)
-            lap_number = 0
-            lost = driver.learning_s * 0.5**session
-            for run, (purpose, flying) in enumerate(_RUNS):
-                for lap_of_run in range(flying + 2):
-                    lap_number += 1
-                    kind = "out" if lap_of_run == 0 else "in" if lap_of_run == flying + 1 else "flying"
-                    lap = _drive_lap(driver, track, base, rng, kind, lap_of_run, lost)
-                    facts = {
-                        "session": str(session + 1),
-                        "run": run + 1,
-                        "number": lap_number,
-                        "started_at": clock,
-                        "purpose": purpose,
-                        "compound": compound,
-                        "tyre_set": f"{session + 1}-{run + 1}",
-                        "tyre_age": float(lap_of_run),
-                        "track_temp_c": 26.0 + session,
-                        "air_temp_c": 19.0 + session,
-                        "setup": "base",
-                        "company": "solo",
-                    }
-                    made = Lap(driver=driver.name, **{**lap, **facts})  # type: ignore[arg-type]
-                    laps.append(made)
-                    clock += timedelta(microseconds=made.time_us)
-                clock += timedelta(minutes=6)
+        rng = np.random.default_rng([*seed, number])
+        for index, session in enumerate(sessions):
+            clock = session.starts_at + timedelta(minutes=2 * number)
+            lap_number = 1
+            for run in range(len(session.runs)):
+                made = drive_run(driver, track, base[session.wetness], rng, session, run, lap_number, clock, driver.learning_s * 0.5**index)
+                laps += made
+                lap_number += len(made)
+                clock += sum((timedelta(microseconds=lap.time_us) for lap in made), timedelta(minutes=6))
+    return laps
+
+
+def drive_run(
+    driver: DriverModel,
+    track: Track,
+    base: dict[str, float],
+    rng: np.random.Generator,
+    session: SessionPlan,
+    run: int,
+    first_lap: int,
+    clock: datetime,
+    lost_s: float = 0.0,
+) -> list[Lap]:
+    """One run of one driver.
+
+    Args:
+        base: seconds through each segment.
+        run: which of the session's runs, from 0.
+        lost_s: what the driver still loses for not knowing the road.
+    """
+    plan = session.runs[run]
+    laps: list[Lap] = []
+    count = plan.flying + 2
+    for lap_of_run in range(count):
+        kind = "out" if lap_of_run == 0 else "in" if lap_of_run == count - 1 else "flying"
+        left = 1 - 0.9 * lap_of_run / count
+        facts = {
+            "session": session.label,
+            "run": run + 1,
+            "number": first_lap + lap_of_run,
+            "started_at": clock,
+            "purpose": plan.purpose,
+            "compound": session.compound,
+            "tyre_set": f"{session.label}-{run + 1}",
+            "tyre_age": float(lap_of_run),
+            "fuel_l": None if plan.fuel_l is None else round(plan.fuel_l * left, 1),
+            "energy_kwh": None if plan.energy_kwh is None else round(plan.energy_kwh * left, 2),
+            "track_temp_c": session.track_temp_c,
+            "air_temp_c": session.air_temp_c,
+            "wetness": session.wetness,
+            "setup": "base",
+            "company": "solo",
+        }
+        made = Lap(driver=driver.name, **{**_drive_lap(driver, track, base, rng, kind, lap_of_run, lost_s), **facts})  # type: ignore[arg-type]
+        laps.append(made)
+        clock += timedelta(microseconds=made.time_us)
     return laps
 
 
@@ -124,7 +178,7 @@ def _drive_lap(
     facts: dict[str, object] = {"kind": kind}
     if kind == "flying":
         _habits(driver, codes, seconds, rng, lap_of_run)
-        facts |= _events(driver, codes, seconds, rng)
+        facts |= _events(driver, codes, seconds, base, rng)
     else:
         slow = 1.16 if kind == "out" else 1.1
         seconds = {code: time * slow for code, time in seconds.items()}
@@ -155,7 +209,7 @@ def _habits(driver: DriverModel, codes: list[str], seconds: dict[str, float], rn
                 seconds[codes[after]] += 0.15 * loss
 
 
-def _events(driver: DriverModel, codes: list[str], seconds: dict[str, float], rng: np.random.Generator) -> dict[str, object]:
+def _events(driver: DriverModel, codes: list[str], seconds: dict[str, float], base: dict[str, float], rng: np.random.Generator) -> dict[str, object]:
     """What happens once: a strike, a spin, others on the track."""
     chance = float(rng.random())
     corner = str(rng.choice(codes[1:]))
@@ -169,6 +223,6 @@ def _events(driver: DriverModel, codes: list[str], seconds: dict[str, float], rn
         seconds[corner] += float(rng.uniform(0.3, 1.2))
         return {"flags": frozenset({"traffic"})}
     if chance > 0.975:
-        seconds[codes[0]] -= 0.15
+        seconds[codes[0]] -= min(0.15, 0.2 * base[codes[0]])
         return {"flags": frozenset({"tow"})}
     return {}

@@ -3,65 +3,20 @@
 import io
 import re
 import subprocess
-from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import pytest
-from flask.testing import FlaskClient
-from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
-from fleet_rival.api.app import create_app, openapi_document
+from fleet_rival.api.app import openapi_document
 from fleet_rival.cli.schema import description
-from tests.conftest import example
+from tests.api.conftest import PLAIN, Browser, is_problem
 
 FRONTEND = Path(__file__).parents[2] / "frontend"
-PLAIN = example("dirty/practice.plain.laps.csv")
 NOBODY = "01a21070-2265-7ddc-abed-48fc8abde1c6"
 
 
-@pytest.fixture
-def client(database_url: str, sessions: sessionmaker[Session], tmp_path: Path) -> Iterator[FlaskClient]:
-    (tmp_path / "assets").mkdir()
-    (tmp_path / "assets" / "a.js").write_text("1")
-    (tmp_path / "index.html").write_text('<script nonce="__CSP_NONCE__" src="/assets/a.js"></script>')
-    app = create_app(database_url, tmp_path)
-    with app.test_client() as made:
-        yield made
-    app.extensions["sessions"].kw["bind"].dispose()
-
-
-def send(client: FlaskClient, url: str, content: bytes, name: str = "x.csv") -> Any:
-    return client.post(url, data={"file": (io.BytesIO(content), name)})
-
-
-@pytest.fixture
-def combination(client: FlaskClient) -> str:
-    layout = send(client, "/api/layouts", example("dirty/practice.track.json"))
-    assert layout.status_code == 201
-    made = client.post("/api/combinations", json={"layout_id": layout.json["id"], "car": "Cinder Truck"})
-    assert made.status_code == 201
-    return str(made.json["id"])
-
-
-@pytest.fixture
-def filled(client: FlaskClient, combination: str) -> str:
-    seen = send(client, f"/api/combinations/{combination}/lap-files", PLAIN, "practice.laps.csv")
-    assert seen.status_code == 201
-    assert client.post(f"/api/lap-files/{seen.json['id']}/import", json={"revision": seen.json["revision"]}).status_code == 200
-    return combination
-
-
-def is_problem(answer: Any, status: int, words: str = "") -> bool:
-    assert answer.status_code == status, answer.text
-    assert answer.mimetype == "application/problem+json"
-    body = schemas.Problem.model_validate(answer.json)
-    assert body.status == status and words in body.detail
-    return True
-
-
-def test_the_way_from_a_track_file_to_figures(client: FlaskClient, filled: str) -> None:
+def test_the_way_from_a_track_file_to_figures(client: Browser, filled: str) -> None:
     (listed,) = client.get("/api/combinations").json["items"]
     assert listed == client.get(f"/api/combinations/{filled}").json
     assert (listed["laps"], len(listed["drivers"]), listed["track"]) == (72, 3, "Tarnmarrow Bowl")
@@ -79,30 +34,30 @@ def test_the_way_from_a_track_file_to_figures(client: FlaskClient, filled: str) 
     assert client.get("/api/health").json["status"] == "ok"
 
 
-def test_laps_with_sectors_alone_are_shown_by_sectors_and_with_times_alone_not_at_all(client: FlaskClient, combination: str) -> None:
+def test_laps_with_sectors_alone_are_shown_by_sectors_and_with_times_alone_not_at_all(client: Browser, combination: str) -> None:
     rows = "\n".join(f"A,{number},{20 + number / 100:.2f},21,22" for number in range(1, 9))
     alone = "\n".join(f"B,{number},{60 + number / 100:.2f},,,\n" for number in range(1, 9))
     for header, body in (("driver,lap,S1,S2,S3", rows), ("driver,lap,time,S1,S2,S3", alone)):
-        seen = send(client, f"/api/combinations/{combination}/lap-files", f"{header}\n{body}\n".encode())
-        client.post(f"/api/lap-files/{seen.json['id']}/import", json={"revision": seen.json["revision"]})
+        seen = client.send(f"/api/combinations/{combination}/lap-files", f"{header}\n{body}\n".encode())
+        client.finish(client.post(f"/api/lap-files/{seen.json['id']}/import", json={"revision": seen.json["revision"]}))
     drivers = {driver["name"]: driver["id"] for driver in client.get(f"/api/combinations/{combination}").json["drivers"]}
     strips = {name: client.get(f"/api/combinations/{combination}/drivers/{key}/laps").json["groups"][0] for name, key in drivers.items()}
     assert (strips["A"]["depth"], len(strips["A"]["parts"])) == ("sectors", 3)
     assert (strips["B"]["depth"], strips["B"]["parts"]) == (None, [])
 
 
-def test_an_answer_that_did_not_change_is_not_sent_again(client: FlaskClient, filled: str) -> None:
+def test_an_answer_that_did_not_change_is_not_sent_again(client: Browser, filled: str) -> None:
     first = client.get(f"/api/combinations/{filled}/analysis")
     again = client.get(f"/api/combinations/{filled}/analysis", headers={"If-None-Match": first.headers["ETag"]})
     assert (first.status_code, again.status_code, again.data) == (200, 304, b"")
 
 
-def test_bad_input_is_answered_with_a_sentence(client: FlaskClient, combination: str) -> None:
+def test_bad_input_is_answered_with_a_sentence(client: Browser, combination: str) -> None:
     url = f"/api/combinations/{combination}/lap-files"
-    assert is_problem(send(client, url, b"hello"), 422, "no header")
-    assert is_problem(send(client, url, b""), 422, "empty")
-    assert is_problem(send(client, url, b"driver,lap,time,S9\nA,1,60,2\n"), 422, "S9, which Tarnmarrow Bowl, Short doesn't have")
-    assert is_problem(send(client, "/api/layouts", b"{}"), 422, "not a track file")
+    assert is_problem(client.send(url, b"hello"), 422, "no header")
+    assert is_problem(client.send(url, b""), 422, "empty")
+    assert is_problem(client.send(url, b"driver,lap,time,S9\nA,1,60,2\n"), 422, "S9, which Tarnmarrow Bowl, Short doesn't have")
+    assert is_problem(client.send("/api/layouts", b"{}"), 422, "not a track file")
     assert is_problem(client.post(url), 422, "file")
     assert is_problem(client.post(url, data={"file": "driver,lap,time"}), 422, "send a file")
     assert is_problem(client.post("/api/combinations", json={"layout_id": "x", "car": "GT"}), 422, "layout_id")
@@ -111,7 +66,7 @@ def test_bad_input_is_answered_with_a_sentence(client: FlaskClient, combination:
     assert is_problem(client.post(url, data=b"x" * 50_200_000), 413, "50 MB")
 
 
-def test_what_is_not_there_is_told_alike_everywhere(client: FlaskClient) -> None:
+def test_what_is_not_there_is_told_alike_everywhere(client: Browser) -> None:
     for url in ("", "/analysis", "/laps.csv", f"/drivers/{NOBODY}/laps"):
         assert is_problem(client.get(f"/api/combinations/{NOBODY}{url}"), 404, "doesn't exist")
     assert is_problem(client.get(f"/api/lap-files/{NOBODY}"), 404)
@@ -122,13 +77,13 @@ def test_what_is_not_there_is_told_alike_everywhere(client: FlaskClient) -> None
     assert is_problem(wrong, 405) and {"GET", "POST"} <= set(wrong.headers["Allow"].split(", "))
 
 
-def test_a_conflict_says_how_to_go_on(client: FlaskClient, filled: str) -> None:
-    seen = send(client, f"/api/combinations/{filled}/lap-files", PLAIN).json
+def test_a_conflict_says_how_to_go_on(client: Browser, filled: str) -> None:
+    seen = client.send(f"/api/combinations/{filled}/lap-files", PLAIN).json
     assert is_problem(client.post(f"/api/lap-files/{seen['id']}/import", json={"revision": seen["revision"] + 1}), 409, "Look at the preview again")
     assert client.delete(f"/api/lap-files/{seen['id']}").status_code == 204
 
 
-def test_an_unexpected_error_tells_nothing_about_the_inside(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_an_unexpected_error_tells_nothing_about_the_inside(client: Browser, monkeypatch: pytest.MonkeyPatch) -> None:
     def broken(*_: object) -> None:
         raise RuntimeError("secret place")
 
@@ -139,14 +94,14 @@ def test_an_unexpected_error_tells_nothing_about_the_inside(client: FlaskClient,
 
 
 @pytest.mark.parametrize("host", ["example.org", "evil.127.0.0.1.example", "10.0.0.1:8350", "127.0.0.1.example:8350"])
-def test_only_this_machine_is_answered(client: FlaskClient, host: str) -> None:
+def test_only_this_machine_is_answered(client: Browser, host: str) -> None:
     assert is_problem(client.get("/api/combinations", headers={"Host": host}), 421)
 
 
 @pytest.mark.parametrize(
     "headers", [{"Origin": "http://elsewhere.example"}, {"Origin": "null"}, {"Sec-Fetch-Site": "cross-site"}, {"Sec-Fetch-Site": "same-site"}]
 )
-def test_pages_of_others_change_nothing(client: FlaskClient, combination: str, headers: dict[str, str]) -> None:
+def test_pages_of_others_change_nothing(client: Browser, combination: str, headers: dict[str, str]) -> None:
     data = {"file": (io.BytesIO(PLAIN), "x.csv")}
     assert is_problem(client.post(f"/api/combinations/{combination}/lap-files", data=data, headers=headers), 403)
     own = {"Origin": "http://localhost", "Sec-Fetch-Site": "same-origin"}
@@ -154,7 +109,7 @@ def test_pages_of_others_change_nothing(client: FlaskClient, combination: str, h
     assert client.post(f"/api/combinations/{combination}/lap-files", data=data, headers=own).status_code == 201
 
 
-def test_the_page_runs_its_own_scripts_alone(client: FlaskClient) -> None:
+def test_the_page_runs_its_own_scripts_alone(client: Browser) -> None:
     first, second = client.get("/"), client.get("/combinations/anything")
     nonces = [re.findall(r'nonce="([^"]+)"', answer.text)[0] for answer in (first, second)]
     assert len(set(nonces)) == 2
@@ -166,7 +121,7 @@ def test_the_page_runs_its_own_scripts_alone(client: FlaskClient) -> None:
         assert "immutable" in asset.headers["Cache-Control"]
 
 
-def test_the_description_and_the_front_ends_types_are_in_step(tmp_path: Path, client: FlaskClient) -> None:
+def test_the_description_and_the_front_ends_types_are_in_step(tmp_path: Path, client: Browser) -> None:
     committed = FRONTEND / "src" / "api"
     assert (committed / "openapi.json").read_text() == description(), "run ./fleet schema"
     assert client.get("/api/openapi.json").json == openapi_document()

@@ -1,25 +1,21 @@
 """Odd requests and several people at once: never an error of the server's own, never half an import."""
 
 import io
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from threading import Barrier
 from typing import Any
 from uuid import uuid4
 
-import pytest
-from flask.testing import FlaskClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.api.app import create_app
 from fleet_rival.db.tables import Combination, Lap
 from fleet_rival.services import drive, find
 from fleet_rival.services.drive import Wishes
 from fleet_rival.services.errors import Conflict
+from tests.api.conftest import Browser
 from tests.conftest import example
 from tests.services.test_drive import PLAIN, Desk
 
@@ -31,17 +27,9 @@ json_values = st.recursive(
 QUIET = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
-@pytest.fixture
-def client(database_url: str, sessions: sessionmaker[Session], tmp_path: Path) -> Iterator[FlaskClient]:
-    app = create_app(database_url, tmp_path)
-    with app.test_client() as made:
-        yield made
-    app.extensions["sessions"].kw["bind"].dispose()
-
-
 @QUIET
 @given(body=json_values, known=st.booleans(), wrong=st.sampled_from(["layout_id", "car"]))
-def test_any_body_is_taken_or_refused(client: FlaskClient, body: Any, known: bool, wrong: str) -> None:
+def test_any_body_is_taken_or_refused(client: Browser, body: Any, known: bool, wrong: str) -> None:
     value = {"layout_id": str(uuid4()), "car": "GT", wrong: body} if known else body
     assert client.post("/api/combinations", json=value).status_code in (404, 422)
     wishes = {"revision": 1, "leave_out": [], "differences": "keep", ("apart" if known else "revision"): body}
@@ -50,7 +38,7 @@ def test_any_body_is_taken_or_refused(client: FlaskClient, body: Any, known: boo
 
 @QUIET
 @given(path=st.text(max_size=30))
-def test_any_path_is_answered(client: FlaskClient, path: str) -> None:
+def test_any_path_is_answered(client: Browser, path: str) -> None:
     # Without built pages, what isn't of the interface for programs says so.
     assert client.get(f"/api/{path}").status_code in (200, 404, 405)
     assert client.get(f"/api/combinations/{path}/analysis").status_code in (200, 404)
@@ -58,7 +46,7 @@ def test_any_path_is_answered(client: FlaskClient, path: str) -> None:
 
 @QUIET
 @given(content=st.binary(max_size=200), name=st.text(max_size=60))
-def test_any_file_is_taken_or_refused(client: FlaskClient, content: bytes, name: str) -> None:
+def test_any_file_is_taken_or_refused(client: Browser, content: bytes, name: str) -> None:
     answer = client.post("/api/layouts", data={"file": (io.BytesIO(content), name or "x")})
     assert answer.status_code == 422
     assert answer.json is not None and answer.json["detail"]
@@ -104,7 +92,7 @@ def test_readers_never_see_half_an_import(sessions: sessionmaker[Session]) -> No
     assert sum(driver["figures"]["laps"]["total"] for driver in desk.figures().values()) == 73
 
 
-def test_a_connection_that_the_database_dropped_is_replaced(client: FlaskClient, engine: Engine) -> None:
+def test_a_connection_that_the_database_dropped_is_replaced(client: Browser, engine: Engine) -> None:
     assert client.get("/api/combinations").status_code == 200
     used = client.application.extensions["sessions"].kw["bind"]
     with used.connect() as connection:

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fleet_rival.core.times import NotATime, format_gap, format_time, parse_milliseconds, parse_time
+from fleet_rival.core.times import NotATime, format_time, parse_milliseconds, parse_time
 
 
 @given(st.integers(min_value=1, max_value=10**11), st.integers(min_value=0, max_value=6))
@@ -57,6 +57,5 @@ def test_milliseconds_are_whole() -> None:
             parse_milliseconds(text)
 
 
-def test_rounding_is_half_to_even_and_gaps_carry_their_sign() -> None:
+def test_rounding_is_half_to_even() -> None:
     assert [format_time(value, 3) for value in (1_000_500, 1_001_500, 59_999_600)] == ["1.000", "1.002", "1:00.000"]
-    assert [format_gap(value) for value in (310_000, -45_000, 0, 400)] == ["+0.310", "−0.045", "±0.000", "±0.000"]

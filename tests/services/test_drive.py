@@ -8,13 +8,12 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, Membership, Person, PracticeSession, Team
-from fleet_rival.services import drive, find, imports, track, week
-from fleet_rival.services.base import Actor
+from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, PracticeSession
+from fleet_rival.services import drive, find, history, imports, track, week
 from fleet_rival.services.drive import ImportResult, Preview, Wishes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.team import first_actor
-from tests.conftest import DATA, example
+from fleet_rival.services.team import make_team
+from tests.conftest import DATA, example, manager_of
 
 Sessions = sessionmaker[Session]
 DIRTY = json.loads((DATA / "dirty" / "truth.json").read_text(encoding="utf-8"))
@@ -26,12 +25,18 @@ class Desk:
 
     def __init__(self, sessions: Sessions) -> None:
         self.sessions = sessions
-        self.actor = first_actor(sessions)
+        self.actor = manager_of(sessions)
         layout = track.add_track(sessions, self.actor, example("dirty/practice.track.json"))
         self.combination: UUID = week.add_combination(sessions, self.actor, layout.id, "Cinder Truck").id
 
     def look(self, content: bytes, name: str = "practice.laps.csv") -> Preview:
-        return drive.upload(self.sessions, self.actor, self.combination, name, content)
+        file_id = drive.upload(self.sessions, self.actor, self.combination, name, content)
+        return self.again(file_id)
+
+    def again(self, file_id: UUID, apart: frozenset[str] = frozenset()) -> Preview:
+        seen = drive.preview(self.sessions, self.actor, file_id, apart)
+        assert isinstance(seen, Preview)
+        return seen
 
     def take(self, content: bytes, **wishes: Any) -> ImportResult:
         seen = self.look(content)
@@ -82,7 +87,7 @@ def test_looking_imports_nothing_and_a_file_can_be_discarded(desk: Desk) -> None
     drive.discard(desk.sessions, desk.actor, seen.id)
     assert desk.count(LapFileRow) == 0
     with pytest.raises(NotThere):
-        drive.preview(desk.sessions, desk.actor, seen.id)
+        desk.again(seen.id)
 
 
 def test_the_same_file_twice_is_told_and_doubles_nothing(desk: Desk) -> None:
@@ -136,7 +141,7 @@ def test_without_start_times_a_person_can_say_that_it_is_another_session(desk: D
     other = b"driver,lap,time\nA,1,62\nA,2,63\n"
     seen = desk.look(other)
     assert seen.different_count == 2 and not seen.sessions[0].certain
-    apart = drive.preview(desk.sessions, desk.actor, seen.id, frozenset({"1"}))
+    apart = desk.again(seen.id, frozenset({"1"}))
     assert (apart.different_count, apart.new, apart.sessions[0].stored_as) == (0, 2, "1 (2)")
     assert desk.take(other, apart=frozenset({"1"})).added == 2
 
@@ -162,7 +167,7 @@ def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pyt
     monkeypatch.setattr(drive, "insert", failing)
     with pytest.raises(RuntimeError):
         drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
-    assert (desk.count(), desk.count(Driver), desk.count(ChangeSet)) == (0, 0, 2)
+    assert (desk.count(), desk.count(Driver), desk.count(ChangeSet)) == (0, 0, 3)
     monkeypatch.undo()
     assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision)).added == 72
 
@@ -172,7 +177,7 @@ def test_what_was_seen_is_what_happens_or_nothing_does(desk: Desk) -> None:
     desk.take(b"driver,lap,time\nA,1,61\n")
     with pytest.raises(Conflict, match="since you looked"):
         drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
-    fresh = drive.preview(desk.sessions, desk.actor, seen.id)
+    fresh = desk.again(seen.id)
     assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision)).added == 72
     with pytest.raises(Conflict, match="already"):
         drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision))
@@ -192,14 +197,14 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     before = desk.figures()
     seen = desk.look(PLAIN)
     drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
-    assert imports.take_back(desk.sessions, desk.actor, seen.id) == imports.TakenBack("practice.laps.csv", 72, 0)
+    assert history.undo(desk.sessions, desk.actor).summary == "Took back: Imported practice.laps.csv"
     assert desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
     listed = imports.imports(desk.sessions, desk.actor, desk.combination)
     assert [(item.state, item.added) for item in listed] == [("taken_back", 72), ("imported", 1)]
-    with pytest.raises(Conflict, match="nothing to take back"):
-        imports.take_back(desk.sessions, desk.actor, seen.id)
+    with pytest.raises(Conflict, match="taken back already"):
+        history.undo(desk.sessions, desk.actor, listed[0].change_id)
     # The file is kept, so it can go in again.
-    again = drive.preview(desk.sessions, desk.actor, seen.id)
+    again = desk.again(seen.id)
     assert again.new == 72 and again.imported_before is None
     assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
 
@@ -212,14 +217,15 @@ def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
     drive.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
     assert desk.figures() != before
     # What the second one changed isn't thrown away with the first.
-    with pytest.raises(Conflict, match="1 of its laps were changed since"):
-        imports.take_back(desk.sessions, desk.actor, first.id)
-    assert imports.take_back(desk.sessions, desk.actor, other.id).restored == 1
+    newest, oldest = (item.change_id for item in imports.imports(desk.sessions, desk.actor, desk.combination))
+    with pytest.raises(Conflict, match="it was changed since. Maren Holloway did the last: Imported practice.laps.csv"):
+        history.undo(desk.sessions, desk.actor, oldest)
+    assert history.undo(desk.sessions, desk.actor, newest).rows == 1
     assert desk.figures() == before
     assert desk.look(PLAIN).same == 72
     with desk.sessions() as session:
         last = session.scalars(select(ChangeSet).order_by(ChangeSet.id.desc()).limit(1)).one()
-        assert last.takes_back_id is not None and last.summary == "Took back practice.laps.csv"
+        assert last.takes_back_id is not None and last.turn == "undo"
 
 
 def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
@@ -232,12 +238,7 @@ def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
 
 
 def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
-    with desk.sessions.begin() as session:
-        team, person = Team(name="Others"), Person(name="Somebody")
-        session.add_all([team, person])
-        session.flush()
-        session.add(Membership(team_id=team.id, person_id=person.id, role="manager"))
-        other = Actor(team.id, person.id, "manager")
+    other = make_team(desk.sessions, "Others", "Somebody")
     seen = desk.look(PLAIN)
     assert week.combinations(desk.sessions, other) == [] and track.layouts(desk.sessions, other) == []
     for attempt in (
@@ -246,7 +247,6 @@ def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
         lambda: drive.preview(desk.sessions, other, seen.id),
         lambda: drive.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
         lambda: drive.discard(desk.sessions, other, seen.id),
-        lambda: imports.take_back(desk.sessions, other, seen.id),
         lambda: imports.imports(desk.sessions, other, desk.combination),
         lambda: drive.export_laps(desk.sessions, other, desk.combination),
         lambda: find.summary(desk.sessions, other, desk.combination),

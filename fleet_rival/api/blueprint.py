@@ -1,0 +1,51 @@
+"""What the routes share: the blueprint they hang on, and how they reach services and background work."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from flask import Response, current_app, request
+from flask_openapi3 import APIBlueprint
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor
+from fleet_rival.jobs.messages import wake
+from fleet_rival.services import jobs
+from fleet_rival.services.errors import Outdated
+
+__all__ = ["api", "background", "kept", "sessions", "telling_current"]
+
+_problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
+_errors: Any = {str(status): _problem for status in (401, 403, 404, 409, 412, 413, 421, 422, 429)}
+api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_errors)
+
+
+def sessions() -> sessionmaker[Session]:
+    made: sessionmaker[Session] = current_app.extensions["sessions"]
+    return made
+
+
+def background(kind: str, name: str, arguments: dict[str, Any]) -> Any:
+    """Note a job, wake a worker, and answer with the job."""
+    view = jobs.start(sessions(), actor(), kind, name, arguments)
+    wake(jobs.key_of(sessions(), view.id))
+    return s.validate(s.JobOut, view)
+
+
+@contextmanager
+def telling_current(schema: type[s.Schema], read: Callable[[], Any]) -> Iterator[None]:
+    """Where somebody else changed a thing meanwhile, answer with how it is now."""
+    try:
+        yield
+    except Outdated as error:
+        error.current = s.validate(schema, read())
+        raise
+
+
+def kept(body: bytes, stamp: str) -> Response:
+    """An answer that was kept as JSON; the browser asks again only whether it changed."""
+    headers = {"ETag": f'"{stamp}"', "Cache-Control": "private, no-cache"}
+    if request.if_none_match.contains_weak(stamp):
+        return Response(status=304, headers=headers)
+    return Response(body, mimetype="application/json", headers=headers)

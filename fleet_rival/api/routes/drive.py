@@ -1,0 +1,70 @@
+"""Lap files."""
+
+from typing import Any
+from uuid import UUID
+
+from flask import Response
+from flask_openapi3 import Tag
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.services import drive, imports
+
+_drive = Tag(name="drive")
+
+
+@api.post("/combinations/<uuid:combination_id>/lap-files", responses={"201": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
+    """Keep a lap file and look at it, a large one in the background. Nothing is imported yet."""
+    name = (form.file.filename or "laps.csv").replace("\\", "/").rsplit("/", 1)[-1]
+    return _preview(drive.upload(sessions(), actor(), path.combination_id, name, form.file.read()), frozenset(), 201)
+
+
+@api.get("/lap-files/<uuid:file_id>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def preview_laps(path: s.LapFilePath, query: s.PreviewQuery) -> Any:
+    """Look at a lap file again, against the laps that are there now; a large one in the background."""
+    return _preview(path.file_id, frozenset(query.apart), 200)
+
+
+def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
+    view = drive.preview(sessions(), actor(), file_id, apart)
+    if view is None:
+        return background("laps.look", "Looking at a lap file", {"file_id": str(file_id), "apart": sorted(apart)}), 202
+    return s.validate(s.PreviewOut, view), status
+
+
+@api.post("/lap-files/<uuid:file_id>/import", responses={"202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
+    """Import a lap file that was looked at: a job, which ends whole or not at all."""
+    wishes = drive.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart))
+    name, combination_id = drive.check(sessions(), actor(), path.file_id, wishes)
+    arguments = {"file_id": str(path.file_id), "combination_id": str(combination_id), **body.model_dump(mode="json")}
+    return background("laps.import", f"Import of {name}", arguments), 202
+
+
+@api.get("/combinations/<uuid:combination_id>/lap-files", responses={"200": s.Imports}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def list_imports(path: s.CombinationPath) -> Any:
+    """The files imported into a combination, newest first; a driver's own alone."""
+    return s.validate(s.Imports, {"items": imports.imports(sessions(), actor(), path.combination_id)})
+
+
+@api.delete("/lap-files/<uuid:file_id>", responses={"204": None}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def discard_laps(path: s.LapFilePath) -> Any:
+    """Forget a lap file that was looked at and not imported."""
+    drive.discard(sessions(), actor(), path.file_id)
+    return "", 204
+
+
+@api.get("/combinations/<uuid:combination_id>/laps.csv", responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def export_laps(path: s.CombinationPath) -> Any:
+    """All laps of a combination as a lap file; a driver's own alone."""
+    response = Response(drive.export_laps(sessions(), actor(), path.combination_id), mimetype="text/csv")
+    response.headers["Content-Disposition"] = 'attachment; filename="export.laps.csv"'
+    return response

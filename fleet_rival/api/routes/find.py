@@ -1,0 +1,33 @@
+"""Figures and laps."""
+
+from typing import Any
+
+from flask_openapi3 import Tag
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.blueprint import api, kept, sessions
+from fleet_rival.services import find, search
+
+_find = Tag(name="find")
+
+
+@api.get("/combinations/<uuid:combination_id>/analysis", responses={"200": s.AnalysisOut}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_analysis(path: s.CombinationPath) -> Any:
+    """All drivers' figures and ladders; a driver's own, unless the team opened the others'."""
+    return kept(*find.summary(sessions(), actor(), path.combination_id))
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_driver_laps(path: s.DriverPath) -> Any:
+    """One driver's laps with marks, times and losses by part."""
+    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id))
+
+
+@api.get("/search", responses={"200": s.FoundList}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_search(query: s.SearchQuery) -> Any:
+    """Drivers, combinations, corners and runs that hold every word."""
+    return s.validate(s.FoundList, {"items": search.search(sessions(), actor(), query.q)})

@@ -1,0 +1,66 @@
+"""Layouts and combinations."""
+
+from typing import Any
+
+from flask_openapi3 import Tag
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.blueprint import api, sessions, telling_current
+from fleet_rival.services import track, week
+
+_week, _track = Tag(name="week"), Tag(name="track")
+
+
+@api.get("/layouts", responses={"200": s.Layouts}, tags=[_track])
+@allowed("manager", "coach", "driver")
+def list_layouts() -> Any:
+    """All layouts of the team."""
+    return s.validate(s.Layouts, {"items": track.layouts(sessions(), actor())})
+
+
+@api.post("/layouts", responses={"200": s.LayoutOut, "201": s.LayoutOut}, tags=[_track])
+@allowed("manager", "coach")
+def add_layout(form: s.FileForm) -> Any:
+    """Take a track file in. The same file twice changes nothing."""
+    view = track.add_track(sessions(), actor(), form.file.read())
+    return s.validate(s.LayoutOut, view), 200 if view.already_there else 201
+
+
+@api.get("/combinations", responses={"200": s.Combinations}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def list_combinations() -> Any:
+    """All combinations of the team, newest first."""
+    return s.validate(s.Combinations, {"items": week.combinations(sessions(), actor())})
+
+
+@api.post("/combinations", responses={"201": s.CombinationOut}, tags=[_week])
+@allowed("manager", "coach")
+def add_combination(body: s.NewCombination) -> Any:
+    """Make a combination of a layout and a car."""
+    return s.validate(s.CombinationOut, week.add_combination(sessions(), actor(), body.layout_id, body.car)), 201
+
+
+@api.get("/combinations/<uuid:combination_id>", responses={"200": s.CombinationOut}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def get_combination(path: s.CombinationPath) -> Any:
+    """One combination and the drivers with laps in it."""
+    return s.validate(s.CombinationOut, week.combination(sessions(), actor(), path.combination_id))
+
+
+@api.put("/combinations/<uuid:combination_id>", responses={"200": s.CombinationOut}, tags=[_week])
+@allowed("manager", "coach")
+def change_combination(path: s.CombinationPath, header: s.Version, body: s.CombinationChange) -> Any:
+    """Change a combination's note and settings, if it is still as it was looked at."""
+    settings = body.model_dump(exclude={"note"})
+    with telling_current(s.CombinationOut, lambda: week.combination(sessions(), actor(), path.combination_id)):
+        view = week.change_combination(sessions(), actor(), path.combination_id, header.number, body.note, settings)
+    return s.validate(s.CombinationOut, view)
+
+
+@api.delete("/combinations/<uuid:combination_id>", responses={"204": None}, tags=[_week])
+@allowed("manager", "coach")
+def remove_combination(path: s.CombinationPath) -> Any:
+    """Remove a combination that has nothing in it."""
+    week.remove_combination(sessions(), actor(), path.combination_id)
+    return "", 204

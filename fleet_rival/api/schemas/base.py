@@ -1,0 +1,52 @@
+"""What all schemas share."""
+
+from typing import Any
+
+from flask_openapi3 import FileStorage
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+from werkzeug.datastructures import FileStorage as SentFile
+
+
+class Schema(BaseModel):
+    """Unknown fields are refused; values may come from the services' dataclasses."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+
+class Problem(BaseModel):
+    """An error after RFC 9457."""
+
+    type: str = Field(description="A stable name of the kind of problem")
+    title: str
+    status: int
+    detail: str = Field(description="What happened, to what, and how to go on")
+    request_id: str | None = Field(default=None, description="Of the request, to be found again in the server's log")
+    current: dict[str, Any] | None = Field(default=None, description="For what somebody else changed meanwhile: how it is now")
+    fields: list[dict[str, str]] | None = Field(default=None, description="For input that doesn't fit: which field, and why")
+
+
+class FileForm(BaseModel):
+    file: FileStorage
+
+    @field_validator("file", mode="before")
+    @classmethod
+    def must_be_a_file(cls, value: Any) -> Any:
+        """A text field of this name would pass for a file otherwise."""
+        if not isinstance(value, SentFile):
+            raise ValueError("send a file")
+        return value
+
+
+class Version(BaseModel):
+    """The version that the person looked at, as a header: `If-Match: "3"`."""
+
+    if_match: str = Field(alias="If-Match", pattern=r'^"[0-9]{1,9}"$', description="The version that was looked at, in quotation marks")
+
+    @property
+    def number(self) -> int:
+        return int(self.if_match.strip('"'))
+
+
+def validate(schema: type[BaseModel], value: Any) -> Any:
+    """A service's value as a schema's JSON-ready one."""
+    return schema.model_validate(value).model_dump(mode="json")

@@ -1,0 +1,232 @@
+"""People, what they like, and rigs."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+from zoneinfo import available_timezones
+
+from pydantic import BaseModel, Field, field_validator
+
+from fleet_rival.api.schemas.base import Schema
+
+Role = Literal["manager", "coach", "driver"]
+
+
+class Health(Schema):
+    status: Literal["ok"]
+    version: str
+
+
+class SignInForm(Schema):
+    name: str = Field(max_length=200)
+    password: str = Field(max_length=200)
+
+
+class Ticket(Schema):
+    """What a page needs to change things: it can't read the cookie, so it shows this."""
+
+    csrf_token: str
+
+
+class Preferences(Schema):
+    speed: Literal["km/h", "mph"] | None = None
+    temperature: Literal["°C", "°F"] | None = None
+    pressure: Literal["kPa", "bar", "psi"] | None = None
+    volume: Literal["l", "gal"] | None = None
+    zone: str | None = Field(default=None, max_length=64, description="Of the IANA list; the browser's where None")
+    theme: Literal["system", "paper", "lamplight"] | None = None
+    density: Literal["dense", "roomy"] | None = None
+
+    @field_validator("zone")
+    @classmethod
+    def must_be_known(cls, value: str | None) -> str | None:
+        if value is not None and value not in available_timezones():
+            raise ValueError("no time zone of this name is known")
+        return value
+
+
+class TeamChoice(Schema):
+    id: UUID
+    name: str
+    role: Role
+
+
+class Me(Schema):
+    person: str
+    sign_in_name: str
+    team_id: UUID
+    team_version: int
+    team: str
+    open_ranking: bool
+    role: Role
+    driver_id: UUID | None
+    teams: list[TeamChoice]
+    preferences: Preferences
+
+
+class Entered(Me):
+    csrf_token: str
+    last_event: int = Field(description="Events after this one aren't in what is asked for now")
+
+
+class PasswordChange(Schema):
+    old: str = Field(max_length=200)
+    new: str = Field(max_length=200)
+
+
+class OpenTeam(Schema):
+    team_id: UUID
+
+
+class BrowserOut(Schema):
+    id: UUID
+    browser: str
+    began_at: datetime
+    used_at: datetime
+    this_one: bool
+
+
+class Browsers(Schema):
+    items: list[BrowserOut]
+
+
+class BrowserPath(BaseModel):
+    browser_id: UUID
+
+
+class TeamChange(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    open_ranking: bool
+
+
+class MemberOut(Schema):
+    id: UUID
+    version: int
+    person: str
+    sign_in_name: str | None
+    role: Role
+    driver_id: UUID | None
+    driver: str | None
+    seen_at: datetime | None
+    yourself: bool
+
+
+class Members(Schema):
+    items: list[MemberOut]
+
+
+class MemberPath(BaseModel):
+    member_id: UUID
+
+
+class MemberChange(Schema):
+    role: Role
+    driver_id: UUID | None
+
+
+class NewInvitation(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    role: Role
+    driver_id: UUID | None = None
+
+
+class InvitedOut(Schema):
+    id: UUID
+    name: str
+    role: Role
+    driver: str | None
+    expires_at: datetime
+
+
+class Invitations(Schema):
+    items: list[InvitedOut]
+
+
+class NewInvitationOut(InvitedOut):
+    link: str = Field(description="Path to hand on; it can't be seen again")
+
+
+class InvitationPath(BaseModel):
+    invitation_id: UUID
+
+
+class Token(Schema):
+    token: str = Field(max_length=100)
+
+
+class WelcomeOut(Schema):
+    team: str
+    name: str
+    role: Role
+    expires_at: datetime
+
+
+class Acceptance(Token):
+    name: str = Field(min_length=1, max_length=120)
+    sign_in_name: str = Field(max_length=200)
+    password: str = Field(max_length=200)
+
+
+class RigOut(Schema):
+    id: UUID
+    name: str
+    made_by: str
+    made_at: datetime
+    used_at: datetime | None
+    revoked: bool
+
+
+class Rigs(Schema):
+    items: list[RigOut]
+
+
+class NewRig(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class NewRigOut(Schema):
+    id: UUID
+    token: str = Field(description="It can't be seen again")
+
+
+class RigPath(BaseModel):
+    rig_id: UUID
+
+
+class DriverRowOut(Schema):
+    id: UUID
+    version: int
+    name: str
+    guest: bool
+
+
+class DriverRows(Schema):
+    items: list[DriverRowOut]
+
+
+class DriverRowPath(BaseModel):
+    driver_id: UUID
+
+
+class DriverChange(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    guest: bool
+
+
+class FoundOut(Schema):
+    kind: Literal["driver", "combination", "corner", "run"]
+    title: str
+    more: str
+    combination_id: UUID | None
+    driver_id: UUID | None
+    corner: str | None
+    session: str | None
+    run: int | None
+
+
+class FoundList(Schema):
+    items: list[FoundOut]
+
+
+class SearchQuery(BaseModel):
+    q: str = Field(max_length=120)

@@ -1,0 +1,104 @@
+"""The application's own processes: the web server and the worker, as children of whoever starts them."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from fleet_rival.cli.console import Failure
+from fleet_rival.cli.processes import Started, die_with_parent
+
+__all__ = ["Places", "Server", "Worker"]
+
+
+class Places(NamedTuple):
+    """What the processes must know: where data and messages are, and the installation's secret."""
+
+    database_url: str
+    redis_url: str
+    secret: str
+
+    @property
+    def environment(self) -> dict[str, str]:
+        return {"FLEET_DATABASE_URL": self.database_url, "FLEET_REDIS_URL": self.redis_url, "FLEET_SECRET": self.secret}
+
+
+class _Child:
+    """A Python process with its output in a log."""
+
+    def __init__(self, name: str, arguments: Sequence[str], environment: Mapping[str, str], log: Path) -> None:
+        self.log = log
+        self._name = name
+        self._arguments = arguments
+        self._environment = {**os.environ, **environment}
+        self.start()
+
+    def start(self) -> None:
+        """Start it, or start it again. From the main thread: the child ends with the thread that began it."""
+        self.log.parent.mkdir(parents=True, exist_ok=True)
+        with self.log.open("ab") as output:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", *self._arguments],
+                env=self._environment,
+                stdin=subprocess.DEVNULL,
+                stdout=output,
+                stderr=output,
+                start_new_session=True,
+                preexec_fn=die_with_parent,  # noqa: PLW1509  it only asks the kernel
+            )
+        self.started = Started.of(self._name, self._process.pid)
+
+    @property
+    def running(self) -> bool:
+        return self._process.poll() is None
+
+    def stop(self) -> None:
+        if self.running:
+            self._process.send_signal(signal.SIGTERM)
+            try:
+                self._process.wait(15)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+
+
+class Server(_Child):
+    """The web server."""
+
+    def __init__(self, port: int, places: Places, log: Path, application: str | None = None) -> None:
+        self.address = f"http://127.0.0.1:{port}"
+        arguments = ["gunicorn", "-c", "python:fleet_rival.api.gunicorn_conf", *([application] if application else [])]
+        super().__init__("server", arguments, {**places.environment, "FLEET_PORT": str(port)}, log)
+
+    def wait(self) -> None:
+        """Until it answers.
+
+        Raises:
+            Failure: it ends, or doesn't answer within a minute.
+        """
+        end = time.monotonic() + 60
+        while time.monotonic() < end:
+            if not self.running:
+                raise Failure(f"the web server ended at once. (Details: {self.log})")
+            try:
+                with urllib.request.urlopen(f"{self.address}/api/health", timeout=2) as answer:  # noqa: S310  loopback, our own
+                    if answer.status == 200:
+                        return
+            except OSError:
+                time.sleep(0.1)
+        raise Failure(f"the web server doesn't answer after 60 s. (Details: {self.log})")
+
+
+class Worker(_Child):
+    """The worker that does background jobs."""
+
+    def __init__(self, places: Places, log: Path) -> None:
+        # Threads: no fork after libraries have begun threads of their own.
+        quiet = ["--without-gossip", "--without-mingle", "--without-heartbeat", "--loglevel", "WARNING"]
+        arguments = ["celery", "--app", "fleet_rival.jobs.worker", "worker", "--pool", "threads", "--concurrency", "2", *quiet]
+        super().__init__("worker", arguments, places.environment, log)

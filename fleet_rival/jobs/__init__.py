@@ -1,0 +1,1 @@
+"""Background work: Celery tasks, each of which calls one service."""

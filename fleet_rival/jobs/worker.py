@@ -1,0 +1,63 @@
+"""The worker process: runs jobs, and looks for those that nobody told it of."""
+
+import logging
+import os
+import threading
+from typing import Any
+
+from celery.signals import worker_ready, worker_shutdown
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.db import events
+from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.jobs import messages
+from fleet_rival.jobs.kinds import KINDS
+from fleet_rival.jobs.messages import tell_events, wake
+from fleet_rival.logs import configure
+from fleet_rival.services import jobs
+
+__all__ = ["app"]
+
+_LOOK_EVERY_SECONDS = 3.0
+_SWEEP_EVERY = 400
+"""Looks after which old events are thrown away."""
+configure()
+app = messages.celery()
+log = logging.getLogger(__name__)
+_sessions: sessionmaker[Session] = make_sessions(make_engine(os.environ["FLEET_DATABASE_URL"]))
+events.on_commit(tell_events)
+_end = threading.Event()
+
+
+@app.task(name="fleet_rival.run_job")  # type: ignore[untyped-decorator]
+def run_job(key: int) -> None:
+    """Do a job if it is free."""
+    jobs.run(_sessions, key, KINDS)
+
+
+@worker_ready.connect  # type: ignore[untyped-decorator]
+def _begin(**_: Any) -> None:
+    threading.Thread(target=_look, daemon=True).start()
+
+
+@worker_shutdown.connect  # type: ignore[untyped-decorator]
+def _stop(**_: Any) -> None:
+    _end.set()
+
+
+def _look() -> None:
+    """Find jobs whose message or worker was lost, at the start and every few seconds."""
+    count = 0
+    while True:
+        try:
+            for key in jobs.due(_sessions):
+                wake(key)
+            if count % _SWEEP_EVERY == 0:
+                with _sessions.begin() as session:
+                    events.sweep(session)
+        except DBAPIError:
+            log.warning("the database can't be reached; looking again in a moment")
+        count += 1
+        if _end.wait(_LOOK_EVERY_SECONDS):
+            return

@@ -1,0 +1,470 @@
+"""What was changed, by whom and when; taking it back and doing it again.
+
+Undo is a change set of its own that reverses another one, row by row. A row that somebody changed since is never written
+over: the whole undo is refused then, and says who changed what.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, TypeVar
+from uuid import UUID
+
+from sqlalchemy import Row, Select, Table, delete, exists, func, insert, or_, select, update
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, aliased, sessionmaker
+
+from fleet_rival.db.recording import plain_row, row_from_plain
+from fleet_rival.db.tables import Base, Change, ChangeSet, Combination, Lap, LapFileRow, Membership, Person, RigToken
+from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row, note_changes
+from fleet_rival.services.errors import Conflict, NotThere
+from fleet_rival.services.revisions import combinations_of_driver, raise_revisions
+
+__all__ = ["ChangeView", "Entry", "Page", "Reversed", "Steps", "entry", "history", "is_long", "redo", "steps", "undo"]
+
+Item = TypeVar("Item")
+_TABLES = {table.name: table for table in Base.metadata.sorted_tables}
+_ORDER = {name: place for place, name in enumerate(_TABLES)}
+"""Tables after those that they refer to."""
+_SHARED = frozenset(mapper.class_.__tablename__ for mapper in Base.registry.mappers if mapper.class_.shared)
+_BATCH = 1000
+_LONG_FROM_LAPS = 2000
+_PAGE = 50
+_NOT_TAKEN_BACK = ("people.join",)
+"""Acts that aren't undone but answered by others: who joined can be removed."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One act in the history."""
+
+    id: UUID
+    number: int
+    made_at: datetime
+    person: str
+    rig: str | None
+    action: str
+    summary: str
+    kind: str
+    """`act`, `undo`, or `redo`."""
+    standing: bool
+    can_undo: bool
+    can_redo: bool
+    rows: int
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeView:
+    """One row that an act changed."""
+
+    table: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A part of the history, newest first, and where the next part begins."""
+
+    items: tuple[Entry, ...]
+    next: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Reversed:
+    """What an undo or a redo did."""
+
+    summary: str
+    rows: int
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """What the next undo and the next redo of a person would do."""
+
+    undo: Entry | None
+    redo: Entry | None
+
+
+def history(
+    sessions: sessionmaker[Session], actor: Actor, thing: tuple[str, UUID] | None = None, before: int | None = None, mine: bool = False
+) -> Page:
+    """The acts of a team, or those that touched one thing.
+
+    Args:
+        thing: table and public id.
+        before: number of the last entry of the part before this one.
+        mine: the actor's own acts alone; always so for who doesn't see all.
+    """
+    with sessions() as session:
+        query = select(ChangeSet).where(ChangeSet.team_id == actor.team_id)
+        if mine or not actor.sees_all:
+            query = query.where(ChangeSet.person_id == actor.person_id)
+        if before is not None:
+            query = query.where(ChangeSet.id < before)
+        if thing is not None:
+            table, public_id = thing
+            if table not in _TABLES or "public_id" not in _TABLES[table].columns or "team_id" not in _TABLES[table].columns:
+                raise NotThere("There is no history of such a thing.")
+            columns = _TABLES[table].columns
+            key = session.scalar(select(columns.id).where(columns.team_id == actor.team_id, columns.public_id == public_id))
+            touched = exists().where(
+                Change.team_id == actor.team_id, Change.change_set_id == ChangeSet.id, Change.table_name == table, Change.row_id == key
+            )
+            query = query.where(or_((ChangeSet.subject_table == table) & (ChangeSet.subject_id == key), touched))
+        rows = session.scalars(query.order_by(ChangeSet.id.desc()).limit(_PAGE + 1)).all()
+        shown = rows[:_PAGE]
+        return Page(_entries(session, actor, shown), shown[-1].id if len(rows) > _PAGE else None)
+
+
+def entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID) -> tuple[Entry, tuple[ChangeView, ...]]:
+    """One act with the rows it changed, at most a hundred of them."""
+    with sessions() as session:
+        row = _own(session, actor, entry_id)
+        changes = session.scalars(
+            select(Change).where(Change.team_id == actor.team_id, Change.change_set_id == row.id).order_by(Change.id).limit(100)
+        )
+        views = tuple(ChangeView(change.table_name, change.before, change.after) for change in changes)
+        return _entries(session, actor, [row])[0], views
+
+
+def steps(sessions: sessionmaker[Session], actor: Actor) -> Steps:
+    """What the next undo and the next redo would do."""
+    with sessions() as session:
+        found = [_next_undo(session, actor), _next_redo(session, actor)]
+        views = {row.id: view for row, view in zip(rows, _entries(session, actor, rows), strict=True)} if (rows := [r for r in found if r]) else {}
+        undo_row, redo_row = found
+        return Steps(views[undo_row.id] if undo_row else None, views[redo_row.id] if redo_row else None)
+
+
+def is_long(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, *, again: bool = False) -> tuple[UUID, str] | None:
+    """Whether an undo (or redo) moves so many laps that it belongs into the background: its id and summary then."""
+    with sessions() as session:
+        row = _chosen(session, actor, entry_id, again=again)
+        newest = _newest(session, row)
+        laps = _laps_of(session, row) if newest is row else _changes_of(session, newest)
+        return (row.public_id, row.summary) if laps > _LONG_FROM_LAPS else None
+
+
+def undo(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None = None, work: Work = UNWATCHED) -> Reversed:
+    """Take an act back: the one named, or the actor's last one that stands.
+
+    Raises:
+        Conflict: nothing to take back, or something of it was changed since.
+    """
+    return _turn(sessions, actor, entry_id, work, again=False)
+
+
+def redo(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None = None, work: Work = UNWATCHED) -> Reversed:
+    """Do again what was taken back: the one named, or the actor's last one, if nothing was done in between.
+
+    Raises:
+        Conflict: nothing to do again, or something of it was changed since.
+    """
+    return _turn(sessions, actor, entry_id, work, again=True)
+
+
+def _turn(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, work: Work, *, again: bool) -> Reversed:
+    with sessions.begin() as session:
+        row = _chosen(session, actor, entry_id, again=again)
+        session.refresh(row, with_for_update=True)
+        if row.standing is again:
+            raise Conflict("This stands already." if again else "This is taken back already.")
+        newest = _newest(session, row)
+        if again and not _changes_of(session, newest):
+            raise Conflict("What this brought wasn't kept when it was taken back. Put the file in again instead.")
+        word = "Did again" if again else "Took back"
+        change_set = begin_change(session, actor, row.action, f"{word}: {row.summary}")
+        change_set.takes_back_id, change_set.original_id, change_set.turn = newest.id, row.id, "redo" if again else "undo"
+        change_set.subject_table, change_set.subject_id = row.subject_table, row.subject_id
+        session.flush()
+        moved = _Reversal(session, actor, newest, change_set, work).run(laps_too=newest is row)
+        row.standing = again
+        session.flush()
+        files = update(LapFileRow).where(LapFileRow.team_id == actor.team_id, LapFileRow.change_set_id == row.id)
+        session.execute(files.values(state="imported" if again else "taken_back"))
+        if not session.scalar(select(func.count()).select_from(Membership).where(Membership.team_id == actor.team_id, Membership.role == "manager")):
+            raise Conflict("After that the team would have no manager. Make somebody else a manager first.")
+        result = Reversed(change_set.summary, moved)
+        work.finish(session, {"summary": result.summary, "rows": moved})
+        return result
+
+
+class _Reversal:
+    """Puts rows back as they were before a change set."""
+
+    def __init__(self, session: Session, actor: Actor, of: ChangeSet, into: ChangeSet, work: Work) -> None:
+        self._session = session
+        self._actor = actor
+        self._of = of
+        self._into = into
+        self._work = work
+        self._combinations: set[int] = set()
+
+    def run(self, *, laps_too: bool) -> int:
+        """Reverse everything.
+
+        Args:
+            laps_too: laps that came in bulk name the change set and have no rows of their own in `change`.
+
+        Returns:
+            How many rows were moved.
+        """
+        changes = self._session.scalars(
+            select(Change).where(Change.team_id == self._of.team_id, Change.change_set_id == self._of.id).order_by(Change.id.desc())
+        ).all()
+        made = [change for change in changes if change.before is None]
+        removed = [change for change in changes if change.after is None]
+        changed = [change for change in changes if change.before is not None and change.after is not None]
+        laps = {change.row_id: change.version or 1 for change in made if change.table_name == "lap"}
+        if laps_too:
+            own = select(Lap.id).where(Lap.team_id == self._of.team_id, Lap.change_set_id == self._of.id)
+            laps |= dict.fromkeys(self._session.scalars(own), 1)
+        count = self._remove_laps(laps)
+        for change in changed:
+            count += self._put_back(change)
+        for change in sorted((c for c in made if c.table_name != "lap"), key=lambda c: (-_ORDER[c.table_name], -c.id)):
+            count += self._remove(change)
+        for name in sorted({change.table_name for change in removed}, key=_ORDER.__getitem__):
+            count += self._insert_again(name, [change for change in removed if change.table_name == name])
+        self._raise_revisions()
+        return count
+
+    def _remove_laps(self, versions: dict[int, int]) -> int:
+        table = _TABLES["lap"]
+        done = 0
+        for keys in _batches(list(versions)):
+            self._work.step(0.9 * done / len(versions), f"{done:,} of {len(versions):,} laps are out")
+            rows = self._session.execute(select(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)).with_for_update()).all()
+            self._refuse_moved("lap", {key: versions[key] for key in keys}, {row.id: row.version for row in rows})
+            self._combinations |= {row.combination_id for row in rows}
+            note_changes(self._session, self._into, [_change("lap", row.id, row.version, _kept(row), None) for row in rows])
+            self._session.execute(delete(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)))
+            done += len(rows)
+        return done
+
+    def _put_back(self, change: Change) -> int:
+        table, row = self._row(change)
+        before = row_from_plain(change.table_name, change.before or {})
+        now_values = plain_row({name: getattr(row, name) for name in before})
+        values: dict[str, Any] = {**before}
+        version = None
+        if "version" in table.columns:
+            values["version"] = version = row.version + 1
+        try:
+            with self._session.begin_nested():
+                self._session.execute(update(table).where(table.c.id == change.row_id).values(**values))
+        except IntegrityError as error:
+            raise Conflict(self._story(change.table_name, change.row_id, "something else stands in its place now")) from error
+        note_changes(self._session, self._into, [_change(change.table_name, change.row_id, version, now_values, plain_row(before))])
+        self._touch(change.table_name, row)
+        return 1
+
+    def _remove(self, change: Change) -> int:
+        table, row = self._row(change)
+        try:
+            with self._session.begin_nested():
+                self._session.execute(delete(table).where(table.c.id == change.row_id))
+        except IntegrityError as error:
+            if change.table_name in _SHARED:
+                return 0
+            raise Conflict(self._story(change.table_name, change.row_id, "other things hang on it by now")) from error
+        note_changes(self._session, self._into, [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)])
+        return 1
+
+    def _insert_again(self, name: str, changes: Sequence[Change]) -> int:
+        table = _TABLES[name]
+        done = 0
+        for some in _batches(changes):
+            if name == "lap":
+                self._work.step(0.9 * done / len(changes), f"{done:,} of {len(changes):,} laps are in again")
+            rows = [
+                {
+                    **row_from_plain(name, change.before or {}),
+                    "id": change.row_id,
+                    **({"team_id": change.team_id} if "team_id" in table.columns else {}),
+                    **({"version": (change.version or 1) + 1} if "version" in table.columns else {}),
+                    # What was kept of the figures belongs to the row that was there before.
+                    **({"revision": (change.before or {}).get("revision", 0) + 1} if "revision" in table.columns else {}),
+                }
+                for change in some
+            ]
+            try:
+                with self._session.begin_nested():
+                    self._session.execute(insert(table), rows)
+            except IntegrityError as error:
+                raise Conflict(self._story(name, some[0].row_id, "the same is there again by now, or something it belongs to is gone")) from error
+            self._combinations |= {row["combination_id"] for row in rows if name == "lap"}
+            note_changes(
+                self._session,
+                self._into,
+                [_change(name, row["id"], row.get("version"), None, change.before) for row, change in zip(rows, some, strict=True)],
+            )
+            done += len(rows)
+        return done
+
+    def _row(self, change: Change) -> tuple[Table, Row[Any]]:
+        """The row as it is now, locked, if nobody changed it since."""
+        table = _TABLES[change.table_name]
+        row = self._session.execute(select(table).where(table.c.id == change.row_id).with_for_update()).first()
+        versions = {change.row_id: change.version}
+        self._refuse_moved(change.table_name, versions, {row.id: getattr(row, "version", None)} if row else {})
+        assert row is not None
+        return table, row
+
+    def _refuse_moved(self, table: str, wanted: dict[int, Any], there: dict[int, Any]) -> None:
+        for key, version in wanted.items():
+            if key not in there:
+                raise Conflict(self._story(table, key, "it is gone by now"))
+            if version is not None and there[key] != version:
+                raise Conflict(self._story(table, key, "it was changed since"))
+
+    def _story(self, table: str, key: int, why: str) -> str:
+        """Why it can't be taken back, and who did what since."""
+        later = self._session.execute(
+            select(Person.name, ChangeSet.summary)
+            .join(ChangeSet, ChangeSet.person_id == Person.id)
+            .join(Change, (Change.team_id == ChangeSet.team_id) & (Change.change_set_id == ChangeSet.id))
+            .where(Change.team_id == self._of.team_id, Change.table_name == table, Change.row_id == key, ChangeSet.id > self._of.id)
+            .where(ChangeSet.id != self._into.id)
+            .order_by(ChangeSet.id.desc())
+            .limit(1)
+        ).first()
+        who = f" {later.name} did the last: {later.summary}. Take that back first, or change it by hand." if later else ""
+        return f"“{self._of.summary}” can't be turned round: {why}.{who}"
+
+    def _touch(self, table: str, row: Row[Any]) -> None:
+        """Note whose figures depend on a row."""
+        own = Combination.team_id == self._of.team_id
+        if table == "lap":
+            self._combinations.add(row.combination_id)
+        elif table == "driver":
+            self._combinations |= set(self._session.scalars(combinations_of_driver(self._of.team_id, row.id)))
+        elif table in ("layout_sector", "layout_corner"):
+            self._combinations |= set(self._session.scalars(select(Combination.id).where(own, Combination.layout_id == row.layout_id)))
+
+    def _raise_revisions(self) -> None:
+        raise_revisions(self._session, self._of.team_id, self._combinations)
+
+
+def _batches(items: Sequence[Item]) -> Iterable[Sequence[Item]]:
+    return (items[start : start + _BATCH] for start in range(0, len(items), _BATCH))
+
+
+def _change(table: str, key: int, version: int | None, before: dict[str, Any] | None, after: dict[str, Any] | None) -> dict[str, Any]:
+    return {"table_name": table, "row_id": key, "version": version, "before": before, "after": after}
+
+
+def _kept(row: Row[Any]) -> dict[str, Any]:
+    return plain_row({name: value for name, value in row._mapping.items() if name not in ("id", "team_id", "version")})
+
+
+def _own(session: Session, actor: Actor, entry_id: UUID) -> ChangeSet:
+    row = find_row(session, ChangeSet, actor, entry_id, "change")
+    if not actor.sees_all and row.person_id != actor.person_id:
+        raise NotThere("This change doesn't exist, or no longer does.")
+    return row
+
+
+def _chosen(session: Session, actor: Actor, entry_id: UUID | None, *, again: bool) -> ChangeSet:
+    if entry_id is None:
+        row = _next_redo(session, actor) if again else _next_undo(session, actor)
+        if row is None:
+            raise Conflict("There is nothing to do again." if again else "There is nothing of yours to take back.")
+        return row
+    row = _own(session, actor, entry_id)
+    if row.original_id is not None:
+        original = session.scalars(select(ChangeSet).where(ChangeSet.team_id == actor.team_id, ChangeSet.id == row.original_id)).one()
+        return original
+    if not _may_turn(actor, row) or (row.standing and not (_laps_of(session, row) or _changes_of(session, row))):
+        raise Conflict("This isn't something that can be taken back.")
+    return row
+
+
+def _may_turn(actor: Actor, row: ChangeSet) -> bool:
+    """Whether the actor may do such a thing at all, by the role they have now."""
+    manages = row.action.startswith(("people.", "team."))
+    return row.action not in _NOT_TAKEN_BACK and (actor.role == "manager" or not manages)
+
+
+def _changes_of(session: Session, row: ChangeSet) -> int:
+    return session.scalar(select(func.count()).select_from(Change).where(Change.team_id == row.team_id, Change.change_set_id == row.id)) or 0
+
+
+def _laps_of(session: Session, row: ChangeSet) -> int:
+    return session.scalar(select(func.count()).select_from(Lap).where(Lap.team_id == row.team_id, Lap.change_set_id == row.id)) or 0
+
+
+def _newest(session: Session, row: ChangeSet) -> ChangeSet:
+    """The last undo or redo of an act, or the act itself."""
+    later = select(ChangeSet).where(ChangeSet.team_id == row.team_id, ChangeSet.original_id == row.id).order_by(ChangeSet.id.desc()).limit(1)
+    return session.scalar(later) or row
+
+
+def _originals(actor: Actor) -> Select[ChangeSet]:
+    """The actor's own acts that changed something."""
+    own = (ChangeSet.team_id == actor.team_id, ChangeSet.person_id == actor.person_id, ChangeSet.original_id.is_(None))
+    rows = exists().where(Change.team_id == actor.team_id, Change.change_set_id == ChangeSet.id)
+    laps = exists().where(Lap.team_id == actor.team_id, Lap.change_set_id == ChangeSet.id)
+    return select(ChangeSet).where(*own, ChangeSet.rig_token_id.is_(None), ChangeSet.action.not_in(_NOT_TAKEN_BACK), or_(rows, laps))
+
+
+def _next_undo(session: Session, actor: Actor) -> ChangeSet | None:
+    return session.scalar(_originals(actor).where(ChangeSet.standing).order_by(ChangeSet.id.desc()).limit(1))
+
+
+def _next_redo(session: Session, actor: Actor) -> ChangeSet | None:
+    """What the actor took back last, unless they did something else since."""
+    last_act = session.scalar(_originals(actor).where(ChangeSet.standing).order_by(ChangeSet.id.desc()).limit(1))
+    turn, original = aliased(ChangeSet), aliased(ChangeSet)
+    own = (turn.team_id == actor.team_id, turn.person_id == actor.person_id)
+    undone = (
+        select(original, turn.id)
+        .join(turn, (turn.team_id == original.team_id) & (turn.original_id == original.id))
+        .where(*own, original.standing.is_(False), original.person_id == actor.person_id, original.rig_token_id.is_(None))
+        .order_by(turn.id.desc())
+        .limit(1)
+    )
+    found = session.execute(undone).first()
+    if found is None:
+        return None
+    row: ChangeSet = found[0]
+    # An act that was done again is older than its redo: what counts is when it was done first.
+    return row if last_act is None or last_act.id < found[1] else None
+
+
+def _entries(session: Session, actor: Actor, rows: Sequence[ChangeSet]) -> tuple[Entry, ...]:
+    if not rows:
+        return ()
+    keys = [row.id for row in rows]
+    team = actor.team_id
+    people = {key: name for key, name in session.execute(select(Person.id, Person.name).where(Person.id.in_({row.person_id for row in rows})))}
+    rigs = {key: name for key, name in session.execute(select(RigToken.id, RigToken.name).where(RigToken.team_id == team))}
+    counts = _counts(session, select(Change.change_set_id, func.count()).where(Change.team_id == team, Change.change_set_id.in_(keys)), Change)
+    laps = _counts(session, select(Lap.change_set_id, func.count()).where(Lap.team_id == team, Lap.change_set_id.in_(keys)), Lap)
+    out = []
+    for row in rows:
+        number = counts.get(row.id, 0) + laps.get(row.id, 0)
+        touched = bool(number) or not row.standing
+        turns = row.turn is None and touched and _may_turn(actor, row)
+        out.append(
+            Entry(
+                row.public_id,
+                row.id,
+                row.made_at,
+                people.get(row.person_id, ""),
+                rigs.get(row.rig_token_id or 0),
+                row.action,
+                row.summary,
+                row.turn or "act",
+                row.standing,
+                turns and row.standing,
+                turns and not row.standing,
+                number,
+            )
+        )
+    return tuple(out)
+
+
+def _counts(session: Session, query: Any, table: Any) -> dict[int, int]:
+    return {key: number for key, number in session.execute(query.group_by(table.change_set_id))}

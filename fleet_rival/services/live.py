@@ -1,0 +1,112 @@
+"""Laps as a rig delivers them, while they are driven."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from sqlalchemy import insert, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.track import Track
+from fleet_rival.db.events import announce
+from fleet_rival.db.laps import lap_values
+from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, TrackRow
+from fleet_rival.services.base import Actor, begin_change
+from fleet_rival.services.drive import session_ids
+from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.revisions import raise_revisions
+from fleet_rival.services.track import load_track
+
+__all__ = ["Delivered", "Delivery", "deliver"]
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """What a rig sends: whose laps, where, and in which session of its own."""
+
+    track: str
+    layout: str
+    car: str
+    driver: str
+    session: str
+    laps: tuple[CoreLap, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Delivered:
+    """What became of a delivery."""
+
+    added: int
+    same: int
+    different: int
+    """There already with another time: what is there stays."""
+
+
+def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -> Delivered:
+    """Take laps in from a rig. The same delivery twice changes nothing.
+
+    All laps of one rig and session are one act in the history, so that they are taken back as one.
+
+    Raises:
+        NotThere: the team has no such combination, or no such driver.
+        Refused: a lap that can't be right.
+    """
+    with sessions.begin() as session:
+        row, layout = _combination(session, actor, delivery)
+        driver_id = session.scalar(select(Driver.id).where(Driver.team_id == actor.team_id, Driver.name == delivery.driver))
+        if driver_id is None:
+            raise NotThere(f"The team has no driver called {delivery.driver}.")
+        _check(load_track(session, layout, centreline=False), delivery.laps)
+        session_id, change_set = _session(session, actor, row, delivery)
+        own = (Lap.team_id == actor.team_id, Lap.session_id == session_id, Lap.driver_id == driver_id)
+        there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
+        new = {(lap.run, lap.number): lap for lap in delivery.laps if (lap.run, lap.number) not in there}
+        keys = {"team_id": actor.team_id, "combination_id": row.id, "session_id": session_id, "driver_id": driver_id}
+        if new:
+            # A car by another name than the combination's would be a group of its own.
+            values = [{**lap_values(replace(lap, car=None)), **keys, "change_set_id": change_set.id} for lap in new.values()]
+            session.connection().execute(insert(Lap.__table__), values)  # type: ignore[arg-type]
+            raise_revisions(session, actor.team_id, [row.id])
+            announce(session, actor.team_id, "laps.deliver", row.public_id)
+        known = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
+        return Delivered(len(new), sum(known), len(known) - sum(known))
+
+
+def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Combination, Layout]:
+    found = session.execute(
+        select(Combination, Layout)
+        .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
+        .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
+        .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
+        .where(Combination.team_id == actor.team_id, TrackRow.name == delivery.track, Layout.name == delivery.layout, Car.name == delivery.car)
+        .with_for_update(of=Combination)
+    ).first()
+    if found is None:
+        raise NotThere(f"The team doesn't prepare {delivery.car} on {delivery.track}, {delivery.layout}.")
+    return found[0], found[1]
+
+
+def _check(track: Track, laps: Sequence[CoreLap]) -> None:
+    sectors, segments = {part.code for part in track.sector_parts}, {part.code for part in track.segment_parts}
+    for lap in laps:
+        if strange := (set(lap.sectors) - sectors) | (set(lap.segments) - segments):
+            raise Refused(f"Lap {lap.number} has times for {', '.join(sorted(strange))}, which {track.name}, {track.layout} doesn't have.")
+
+
+def _session(session: Session, actor: Actor, row: Combination, delivery: Delivery) -> tuple[int, ChangeSet]:
+    """The session of this rig, and the act that its laps belong to; both are made with the first delivery, and anew after an undo."""
+    query = (
+        select(PracticeSession.id, ChangeSet)
+        .join(ChangeSet, (ChangeSet.team_id == PracticeSession.team_id) & (ChangeSet.subject_id == PracticeSession.id))
+        .where(PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id, PracticeSession.label == delivery.session)
+        .where(ChangeSet.subject_table == "practice_session", ChangeSet.rig_token_id == actor.rig_token_id, ChangeSet.turn.is_(None))
+        .where(ChangeSet.standing)
+    )
+    found = session.execute(query).first()
+    if found is not None:
+        return found[0], found[1]
+    change_set = begin_change(session, actor, "laps.deliver", f"Laps of {delivery.driver}, session {delivery.session}", row)
+    session_id = session_ids(session, actor, row, {delivery.session})[delivery.session]
+    change_set.subject_table, change_set.subject_id = "practice_session", session_id
+    session.flush()
+    return session_id, change_set

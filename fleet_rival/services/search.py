@@ -1,0 +1,124 @@
+"""One search over everything that can be gone to: drivers, combinations, corners, runs."""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+from uuid import UUID
+
+from sqlalchemy import Select, and_, collate, func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, TrackRow
+from fleet_rival.services.base import Actor
+
+__all__ = ["Found", "search"]
+
+_EACH = 8
+_WORDS = 6
+_COLLATION = "utf8mb4_unicode_nopad_ci"
+"""Without a difference of case or accents: for searching, never for telling names apart."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Something to go to."""
+
+    kind: Literal["driver", "combination", "corner", "run"]
+    title: str
+    more: str
+    combination_id: UUID | None
+    driver_id: UUID | None = None
+    corner: str | None = None
+    session: str | None = None
+    run: int | None = None
+
+
+def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Found]:
+    """What holds every word of a text, in any order; drivers first, then combinations, corners, runs.
+
+    A driver who doesn't see all finds the own runs alone.
+    """
+    words = text.split()[:_WORDS]
+    if not words:
+        return []
+    with sessions() as session:
+        return [
+            *_drivers(session, actor, words),
+            *_combinations(session, actor, words),
+            *_corners(session, actor, words),
+            *_runs(session, actor, words),
+        ]
+
+
+def _matching(query: Any, words: list[str], *texts: Any) -> Any:
+    whole = collate(func.concat_ws(" ", *texts), _COLLATION)
+    for word in words:
+        query = query.where(whole.contains(word, autoescape=True))
+    return query.limit(_EACH)
+
+
+def _placed(actor: Actor, *columns: Any) -> Select[Any]:
+    """Combinations with their track and car."""
+    return (
+        select(*columns)
+        .select_from(Combination)
+        .join(Car, and_(Car.team_id == Combination.team_id, Car.id == Combination.car_id))
+        .join(Layout, and_(Layout.team_id == Combination.team_id, Layout.id == Combination.layout_id))
+        .join(TrackRow, and_(TrackRow.team_id == Layout.team_id, TrackRow.id == Layout.track_id))
+        .where(Combination.team_id == actor.team_id)
+    )
+
+
+def _drivers(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    newest = select(func.max(Lap.combination_id)).where(Lap.team_id == Driver.team_id, Lap.driver_id == Driver.id).correlate(Driver).scalar_subquery()
+    query = (
+        select(Driver.public_id, Driver.name, Driver.guest, Combination.public_id.label("combination"), TrackRow.name.label("track"), Car.name)
+        .select_from(Driver)
+        .join(Combination, and_(Combination.team_id == Driver.team_id, Combination.id == newest), isouter=True)
+        .join(Layout, and_(Layout.team_id == Combination.team_id, Layout.id == Combination.layout_id), isouter=True)
+        .join(TrackRow, and_(TrackRow.team_id == Layout.team_id, TrackRow.id == Layout.track_id), isouter=True)
+        .join(Car, and_(Car.team_id == Combination.team_id, Car.id == Combination.car_id), isouter=True)
+        .where(Driver.team_id == actor.team_id)
+        .order_by(Driver.name)
+    )
+    if not actor.sees_all:
+        query = query.where(Driver.id == actor.driver_id)
+    return [
+        Found("driver", name, f"{'guest' if guest else 'driver'}{f', last on {track}, {car}' if track else ', no laps yet'}", where, key)
+        for key, name, guest, where, track, car in session.execute(_matching(query, words, Driver.name))
+    ]
+
+
+def _combinations(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    query = _placed(actor, Combination.public_id, TrackRow.name, Layout.name, Car.name).order_by(Combination.id.desc())
+    rows = session.execute(_matching(query, words, TrackRow.name, Layout.name, Car.name))
+    return [Found("combination", f"{track}, {layout}", car, key) for key, track, layout, car in rows]
+
+
+def _corners(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    query = (
+        _placed(actor, Combination.public_id, LayoutCorner.code, LayoutCorner.name, TrackRow.name, Car.name)
+        .join(LayoutCorner, and_(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id))
+        .order_by(Combination.id.desc(), LayoutCorner.start_m)
+    )
+    rows = session.execute(_matching(query, words, LayoutCorner.code, LayoutCorner.name, TrackRow.name))
+    return [Found("corner", " ".join(filter(None, (code, name))), f"{track}, {car}", key, corner=code) for key, code, name, track, car in rows]
+
+
+def _runs(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    # Grouped along the unique key of laps, so that the laps themselves aren't read.
+    runs = select(Lap.session_id, Lap.driver_id, Lap.run).where(Lap.team_id == actor.team_id).group_by(Lap.session_id, Lap.driver_id, Lap.run)
+    if not actor.sees_all:
+        runs = runs.where(Lap.driver_id == actor.driver_id)
+    each = runs.subquery()
+    query = (
+        _placed(actor, Combination.public_id, Driver.public_id, Driver.name, PracticeSession.label, each.c.run, TrackRow.name, Car.name)
+        .join(PracticeSession, and_(PracticeSession.team_id == Combination.team_id, PracticeSession.combination_id == Combination.id))
+        .join(each, each.c.session_id == PracticeSession.id)
+        .join(Driver, and_(Driver.team_id == actor.team_id, Driver.id == each.c.driver_id))
+        .order_by(PracticeSession.id.desc(), Driver.name, each.c.run)
+    )
+    texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Car.name)
+    return [
+        Found("run", f"{driver}, session {label}, run {run}", f"{track}, {car}", where, key, session=label, run=run)
+        for where, key, driver, label, run, track, car in session.execute(_matching(query, words, *texts))
+    ]

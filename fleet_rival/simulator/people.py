@@ -1,0 +1,73 @@
+"""The league's invented team: how each of its eight drives, and when each has time."""
+
+from dataclasses import dataclass, replace
+from typing import Final
+
+from fleet_rival.simulator.drivers import DriverModel, Habit
+
+__all__ = ["DRIVERS", "FREE_TIME", "MANAGER", "TEAM", "FreeTime", "at_home_on"]
+
+TEAM: Final = "Farhaven Racing"
+MANAGER: Final = "Maren Holloway"
+COACH: Final = "Idrik Fenwold"
+
+DRIVERS: Final = (
+    DriverModel("Ysolde Farrand", 0.985, 0.0035, 0.012, 0.7, 0.3, (Habit("T6", "late-throttle", 0.22, 0.31),)),
+    DriverModel(
+        "Corin Ashgrove", 0.978, 0.0048, 0.020, 0.9, 0.5, (Habit("T3", "early-brake", 0.30, 0.28), Habit("T8", "lock-up", 0.14, 0.42, "late"))
+    ),
+    DriverModel("Brannoc Tull", 0.962, 0.0030, 0.008, 0.5, 0.4, (Habit("T1", "over-slow", 0.18, 0.26),), (("T9", 0.22),)),
+    DriverModel(
+        "Teodora Wick", 0.970, 0.0060, 0.025, 1.1, 0.8, (Habit("T5", "wide-exit", 0.25, 0.35), Habit("T2", "kerb", 0.12, 0.30)), (), 0.03, 0.012
+    ),
+    DriverModel("Ilmar Soosaar", 0.974, 0.0040, 0.018, 1.4, 0.4, (Habit("T1", "late-brake", 0.50, 0.45, "cold"), Habit("T7", "limits", 0.10, 0.20))),
+    DriverModel("Nerys Callowhill", 0.981, 0.0055, 0.015, 0.8, 1.2, (Habit("T8", "early-throttle", 0.20, 0.33),), (("T4", 0.15),)),
+    DriverModel("Jorund Vetchley", 0.955, 0.0042, 0.022, 1.0, 0.9, (Habit("T6", "wrong-gear", 0.28, 0.30), Habit("T3", "missed-apex", 0.15, 0.25))),
+    DriverModel("Amparo Quillon", 0.968, 0.0028, 0.010, 0.6, 0.2, (Habit("T9", "early-brake", 0.15, 0.24, "late"),), (("T6", 0.18),), 0.004, 0.002),
+)
+"""Corners are those of the harbour; `at_home_on` carries the weaknesses over to another road."""
+
+
+@dataclass(frozen=True, slots=True)
+class FreeTime:
+    """A weekly window in which a driver can sit down, in their own time zone; weekdays from Monday, 0."""
+
+    driver: str
+    zone: str
+    weekdays: tuple[int, ...]
+    begins: str
+    ends: str
+
+
+FREE_TIME: Final = (
+    FreeTime("Ysolde Farrand", "Atlantic/Reykjavik", (0, 2, 4), "18:30", "22:00"),
+    FreeTime("Corin Ashgrove", "Europe/London", (1, 3), "20:00", "23:00"),
+    FreeTime("Brannoc Tull", "Europe/London", (0, 1, 2, 3), "06:00", "07:30"),
+    FreeTime("Teodora Wick", "Europe/Athens", (5, 6), "10:00", "16:00"),
+    FreeTime("Ilmar Soosaar", "Europe/Tallinn", (0, 2, 3), "19:00", "22:30"),
+    FreeTime("Nerys Callowhill", "America/Halifax", (2, 4, 6), "17:00", "21:00"),
+    FreeTime("Jorund Vetchley", "Europe/Oslo", (0, 1, 2, 3, 4), "21:00", "22:15"),
+    FreeTime("Amparo Quillon", "America/Bogota", (1, 4, 5), "18:00", "21:30"),
+)
+
+
+def at_home_on(driver: DriverModel, number: int, corners: int, scale: float) -> DriverModel:
+    """A driver with the same kinds of weaknesses at corners of another road.
+
+    Args:
+        number: of the driver, so that not everybody fails at the same corner.
+        corners: how many the road has.
+        scale: how much longer a lap is than one of the harbour: seconds that belong to the whole lap grow with it.
+    """
+
+    def moved(code: str, place: int) -> str:
+        return f"T{(int(code[1:]) * 5 + 3 * number + place) % corners + 1}"
+
+    return replace(
+        driver,
+        falloff_s=driver.falloff_s * scale,
+        cold_s=driver.cold_s * scale,
+        learning_s=driver.learning_s * scale,
+        habits=tuple(replace(habit, corner=moved(habit.corner, place)) for place, habit in enumerate(driver.habits)),
+        standing=tuple((moved(corner, 1), loss) for corner, loss in driver.standing),
+    )
