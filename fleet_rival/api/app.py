@@ -38,6 +38,8 @@ _POLICY = {
 }
 _NONCE = "__CSP_NONCE__"
 """Stands in the built page where each answer's own nonce goes."""
+_SIGNED_IN = "__SIGNED_IN__"
+"""Stands where the page is told whether anybody is signed in, so that it need not ask in vain."""
 
 
 def create_app(database_url: str | None = None, interface: Path | None = None, secret: str | None = None) -> OpenAPI:
@@ -139,7 +141,8 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         except OSError:
             abort(503, "The pages aren't built yet: start the application with ./fleet demo or ./fleet start.")
         nonce: Callable[[], str] = app.jinja_env.globals["csp_nonce"]  # type: ignore[assignment]  # of Talisman
-        response = Response(text.replace(_NONCE, nonce()), mimetype="text/html")
+        text = text.replace(_NONCE, nonce()).replace(_SIGNED_IN, "yes" if access.signed() else "no")
+        response = Response(text, mimetype="text/html")
         response.cache_control.no_store = True
         return response
 

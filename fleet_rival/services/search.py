@@ -96,12 +96,15 @@ def _combinations(session: Session, actor: Actor, words: list[str]) -> list[Foun
 
 def _corners(session: Session, actor: Actor, words: list[str]) -> list[Found]:
     query = (
-        _placed(actor, Combination.public_id, LayoutCorner.code, LayoutCorner.name, TrackRow.name, Car.name)
+        _placed(actor, Combination.public_id, LayoutCorner.code, LayoutCorner.name, TrackRow.name, Layout.name, Car.name)
         .join(LayoutCorner, and_(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id))
         .order_by(Combination.id.desc(), LayoutCorner.start_m)
     )
     rows = session.execute(_matching(query, words, LayoutCorner.code, LayoutCorner.name, TrackRow.name))
-    return [Found("corner", " ".join(filter(None, (code, name))), f"{track}, {car}", key, corner=code) for key, code, name, track, car in rows]
+    return [
+        Found("corner", " ".join(filter(None, (code, name))), f"{track}, {layout}, {car}", key, corner=code)
+        for key, code, name, track, layout, car in rows
+    ]
 
 
 def _runs(session: Session, actor: Actor, words: list[str]) -> list[Found]:
@@ -111,14 +114,14 @@ def _runs(session: Session, actor: Actor, words: list[str]) -> list[Found]:
         runs = runs.where(Lap.driver_id == actor.driver_id)
     each = runs.subquery()
     query = (
-        _placed(actor, Combination.public_id, Driver.public_id, Driver.name, PracticeSession.label, each.c.run, TrackRow.name, Car.name)
+        _placed(actor, Combination.public_id, Driver.public_id, Driver.name, PracticeSession.label, each.c.run, TrackRow.name, Layout.name, Car.name)
         .join(PracticeSession, and_(PracticeSession.team_id == Combination.team_id, PracticeSession.combination_id == Combination.id))
         .join(each, each.c.session_id == PracticeSession.id)
         .join(Driver, and_(Driver.team_id == actor.team_id, Driver.id == each.c.driver_id))
         .order_by(PracticeSession.id.desc(), Driver.name, each.c.run)
     )
-    texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Car.name)
+    texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Layout.name, Car.name)
     return [
-        Found("run", f"{driver}, session {label}, run {run}", f"{track}, {car}", where, key, session=label, run=run)
-        for where, key, driver, label, run, track, car in session.execute(_matching(query, words, *texts))
+        Found("run", f"{driver}, session {label}, run {run}", f"{track}, {layout}, {car}", where, key, session=label, run=run)
+        for where, key, driver, label, run, track, layout, car in session.execute(_matching(query, words, *texts))
     ]

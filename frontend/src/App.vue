@@ -1,17 +1,61 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { onBeforeUnmount, onMounted, ref } from 'vue'
-import { RouterLink, RouterView } from 'vue-router'
-import { answer, api } from '@/api/client'
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { RouterView, useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+import { whenSignedOut } from '@/api/client'
+import { connect } from '@/live'
 import KeysSheet from '@/parts/KeysSheet.vue'
+import SearchSheet from '@/parts/SearchSheet.vue'
+import ShellHead from '@/parts/ShellHead.vue'
+import TurnedLine from '@/parts/TurnedLine.vue'
+import { themeName } from '@/preferences'
+import { startAnew, useMe } from '@/session'
+import { useTurning } from '@/turning'
 
-const me = useQuery({ queryKey: ['me'], queryFn: () => answer(api.GET('/api/me')), staleTime: Infinity })
+const queries = useQueryClient()
+const route = useRoute()
+const router = useRouter()
+const theme = useTheme()
+watch(themeName, (name) => void theme.change(name, false), { immediate: true })
+
+const inside = computed(() => route.matched.length > 0 && !route.meta.open)
+const me = useMe()
 const keysShown = ref(false)
+const searchShown = ref(false)
+const { turn } = useTurning()
+
+async function signedOut() {
+  if (route.meta.open) return
+  const to = route.fullPath
+  await startAnew(queries, 'nobody')
+  await router.push({ name: 'sign-in', query: { to } })
+}
+whenSignedOut(() => void signedOut())
+
+let disconnect = () => {}
+watch(
+  () => (inside.value ? me.data.value?.team_id : undefined),
+  (team) => {
+    disconnect()
+    disconnect = team ? connect(queries, me.data.value?.last_event ?? 0, () => void signedOut()) : () => {}
+  },
+  { immediate: true },
+)
 
 function onKey(event: KeyboardEvent) {
-  const target = event.target as HTMLElement
-  if (event.key === 'Escape') keysShown.value = false
-  else if (event.key === '?' && !target.closest('input, textarea, [contenteditable]')) keysShown.value = true
+  const writes = (event.target as HTMLElement).closest('input:not([type=checkbox], [type=radio], [type=file]), textarea, select, [contenteditable]')
+  const pressed = event.key.toLowerCase()
+  if (!inside.value) return
+  if ((event.ctrlKey || event.metaKey) && !event.altKey) {
+    if (pressed === 'k') {
+      event.preventDefault()
+      searchShown.value = true
+    } else if (!writes && !searchShown.value && !turn.isPending.value && (pressed === 'z' || pressed === 'y')) {
+      event.preventDefault()
+      turn.mutate({ way: pressed === 'y' || event.shiftKey ? 'redo' : 'undo' })
+    }
+  } else if (event.key === '?' && !writes) keysShown.value = true
 }
 onMounted(() => window.addEventListener('keydown', onKey))
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
@@ -20,60 +64,26 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 <template>
   <v-app>
     <a class="skip" href="#content">Skip to the content</a>
-    <header class="head">
-      <RouterLink class="mark" to="/">Fleet Rival</RouterLink>
-      <nav aria-label="Steps of the work">
-        <RouterLink to="/">Week</RouterLink>
-      </nav>
-      <span class="who quiet">{{ me.data.value ? `${me.data.value.team} · ${me.data.value.person}, ${me.data.value.role}` : '' }}</span>
-      <button class="keys" type="button" aria-label="Keys of this page" @click="keysShown = true">?</button>
-    </header>
-    <main id="content" tabindex="-1">
+    <ShellHead v-if="inside" @search="searchShown = true" @keys="keysShown = true" />
+    <main id="content" tabindex="-1" :class="{ open: route.meta.open }">
       <RouterView />
     </main>
-    <KeysSheet v-model="keysShown" />
+    <template v-if="inside">
+      <TurnedLine />
+      <KeysSheet v-model="keysShown" />
+      <SearchSheet v-model="searchShown" />
+    </template>
   </v-app>
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 22px;
-  padding: 8px 24px 7px;
-  border-bottom: 2px solid var(--ink);
-}
-.mark {
-  font-family: var(--serif);
-  font-size: 1.15rem;
-  font-weight: 640;
-  color: var(--ink);
-  text-decoration: none;
-}
-nav a {
-  color: var(--ink);
-  text-decoration: none;
-  padding: 2px 1px;
-}
-nav a.router-link-exact-active {
-  border-bottom: 3px solid var(--accent);
-  font-weight: 600;
-}
-.who {
-  margin-left: auto;
-  font-size: 0.9rem;
-}
-.keys {
-  width: 24px;
-  height: 24px;
-  border: 1px solid var(--quiet);
-  border-radius: 3px;
-}
 main {
   padding: 14px 24px 40px;
   max-width: 1680px;
   outline: none;
+}
+main.open {
+  padding-top: 0;
 }
 .skip {
   position: absolute;
@@ -87,15 +97,9 @@ main {
   padding: 6px 12px;
 }
 @media (max-width: 600px) {
-  .head,
   main {
     padding-left: 12px;
     padding-right: 12px;
-  }
-  .who {
-    order: 3;
-    margin-left: 0;
-    width: 100%;
   }
 }
 </style>

@@ -1,3 +1,5 @@
+import { preferences } from '@/preferences'
+
 /** Times and figures as people read them. Durations are whole microseconds, as everywhere. */
 
 export function lapTime(microseconds: number | null | undefined, decimals = 3): string {
@@ -32,8 +34,26 @@ export function count(number: number, one: string, many = `${one}s`): string {
   return `${number.toLocaleString('en')} ${number === 1 ? one : many}`
 }
 
-const dayTime = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
-const day = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short' })
+const formats = new Map<string, Intl.DateTimeFormat>()
+/** A format in the zone that the person chose. */
+function format(parts: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const timeZone = preferences.zone ?? undefined
+  const key = `${timeZone} ${Object.keys(parts).join()}`
+  const made = formats.get(key) ?? new Intl.DateTimeFormat('en-GB', { ...parts, timeZone })
+  formats.set(key, made)
+  return made
+}
 
-export const moment = (iso: string): string => dayTime.format(new Date(iso))
-export const date = (iso: string): string => day.format(new Date(iso))
+export const moment = (iso: string): string =>
+  format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
+export const date = (iso: string): string => format({ weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(iso))
+
+/** Length of a lap, in the unit that belongs to the chosen unit of speed. */
+export function length(metres: number): string {
+  return preferences.speed === 'mph' ? `${(metres / 1609.344).toFixed(3)} mi` : `${(metres / 1000).toFixed(3)} km`
+}
+
+export function temperature(celsius: number | null | undefined): string {
+  if (celsius === null || celsius === undefined) return '–'
+  return preferences.temperature === '°F' ? `${Math.round(celsius * 1.8 + 32)} °F` : `${Math.round(celsius)} °C`
+}

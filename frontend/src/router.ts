@@ -1,18 +1,53 @@
-import { createRouter, createWebHistory } from 'vue-router'
+import type { QueryClient } from '@tanstack/vue-query'
+import { createRouter, createWebHistory, type Router } from 'vue-router'
+import { Trouble, type Role } from '@/api/client'
+import { whoIsThere } from '@/session'
 import WeekView from '@/views/WeekView.vue'
 
-export const router = createRouter({
-  history: createWebHistory(),
-  routes: [
-    { path: '/', name: 'week', component: WeekView, meta: { title: 'Week' } },
-    { path: '/combinations/new', name: 'new-combination', component: () => import('@/views/NewCombinationView.vue'), meta: { title: 'New combination' } },
-    { path: '/combinations/:id', name: 'combination', component: () => import('@/views/CombinationView.vue'), props: true, meta: { title: 'Combination' } },
-    { path: '/combinations/:id/add-laps', name: 'add-laps', component: () => import('@/views/AddLapsView.vue'), props: true, meta: { title: 'Add laps' } },
-    { path: '/:path(.*)*', name: 'nowhere', component: () => import('@/views/NowhereView.vue'), meta: { title: 'Nothing here' } },
-  ],
-  scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },
-})
+declare module 'vue-router' {
+  interface RouteMeta {
+    title: string
+    /** For people who aren't signed in too. */
+    open?: boolean
+    /** For these roles alone. */
+    roles?: Role[]
+    /** The step of the work that it belongs to. */
+    step?: string
+  }
+}
 
-router.afterEach((to) => {
-  document.title = `${String(to.meta.title)} · Fleet Rival`
-})
+export function makeRouter(queries: QueryClient): Router {
+  const router = createRouter({
+    history: createWebHistory(),
+    routes: [
+      { path: '/', name: 'week', component: WeekView, meta: { title: 'Week', step: 'week' } },
+      { path: '/drive', name: 'drive', component: () => import('@/views/GoView.vue'), props: { to: 'add-laps' }, meta: { title: 'Drive', step: 'drive' } },
+      { path: '/find', name: 'find', component: () => import('@/views/GoView.vue'), props: { to: 'combination' }, meta: { title: 'Find', step: 'find' } },
+      { path: '/combinations/new', name: 'new-combination', component: () => import('@/views/NewCombinationView.vue'), meta: { title: 'New combination', step: 'week', roles: ['manager', 'coach'] } },
+      { path: '/combinations/:id', name: 'combination', component: () => import('@/views/CombinationView.vue'), props: true, meta: { title: 'Combination', step: 'find' } },
+      { path: '/combinations/:id/add-laps', name: 'add-laps', component: () => import('@/views/AddLapsView.vue'), props: true, meta: { title: 'Add laps', step: 'drive' } },
+      { path: '/people', name: 'people', component: () => import('@/views/PeopleView.vue'), meta: { title: 'People', roles: ['manager', 'coach'] } },
+      { path: '/history', name: 'history', component: () => import('@/views/HistoryView.vue'), meta: { title: 'History' } },
+      { path: '/jobs', name: 'jobs', component: () => import('@/views/JobsView.vue'), meta: { title: 'Background work' } },
+      { path: '/account', name: 'account', component: () => import('@/views/AccountView.vue'), meta: { title: 'Your account' } },
+      { path: '/sign-in', name: 'sign-in', component: () => import('@/views/SignInView.vue'), meta: { title: 'Sign in', open: true } },
+      { path: '/welcome', name: 'welcome', component: () => import('@/views/WelcomeView.vue'), meta: { title: 'Welcome', open: true } },
+      { path: '/:path(.*)*', name: 'nowhere', component: () => import('@/views/NowhereView.vue'), meta: { title: 'Nothing here' } },
+    ],
+    scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },
+  })
+  router.beforeEach(async (to) => {
+    if (to.meta.open) return true
+    try {
+      const me = await whoIsThere(queries)
+      return !to.meta.roles || to.meta.roles.includes(me.role) ? true : { name: 'nowhere', params: { path: ['not-for-this-role'] } }
+    } catch (error) {
+      // A server that doesn't answer is told on the page itself; who isn't signed in is asked to.
+      return error instanceof Trouble && [401, 403].includes(error.status) ? { name: 'sign-in', query: to.fullPath === '/' ? {} : { to: to.fullPath } } : true
+    }
+  })
+  router.afterEach((to) => {
+    document.title = `${to.meta.title} · Fleet Rival`
+  })
+  return router
+}

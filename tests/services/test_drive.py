@@ -218,7 +218,7 @@ def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
     assert desk.figures() != before
     # What the second one changed isn't thrown away with the first.
     newest, oldest = (item.change_id for item in imports.imports(desk.sessions, desk.actor, desk.combination))
-    with pytest.raises(Conflict, match="it was changed since. Maren Holloway did the last: Imported practice.laps.csv"):
+    with pytest.raises(Conflict, match=r"it was changed since. Maren Holloway did the last: Imported practice.laps.csv"):
         history.undo(desk.sessions, desk.actor, oldest)
     assert history.undo(desk.sessions, desk.actor, newest).rows == 1
     assert desk.figures() == before

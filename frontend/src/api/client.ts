@@ -13,19 +13,53 @@ export type Rung = Schemas['RungOut']
 export type RungPart = Schemas['RungPartOut']
 export type Group = Schemas['GroupOut']
 export type Preview = Schemas['PreviewOut']
-export type ImportResult = Schemas['ImportResultOut']
 export type ImportWishes = Schemas['ImportWishes']
 export type Import = Schemas['ImportOut']
+export type Job = Schemas['JobOut']
+export type Entry = Schemas['EntryOut']
+export type Me = Schemas['Entered']
+export type Member = Schemas['MemberOut']
+export type DriverRow = Schemas['DriverRowOut']
+export type Found = Schemas['FoundOut']
+/** What isn't named stays as it was. */
+export type Preferences = Partial<Schemas['Preferences']>
+export type Role = Member['role']
 
 export const api = createClient<paths>({ baseUrl: '/' })
+
+let csrfToken = ''
+let onSignedOut = () => {}
+
+/** What pages show beside the cookie whenever they change something. */
+export function showToken(token: string) {
+  csrfToken = token
+}
+/** What to do when the server no longer knows who is signed in. */
+export function whenSignedOut(act: () => void) {
+  onSignedOut = act
+}
+api.use({
+  onRequest({ request }) {
+    if (csrfToken && request.method !== 'GET') request.headers.set('X-Fleet-Rival-Token', csrfToken)
+    return request
+  },
+  onResponse({ response, request }) {
+    if (response.status === 401 && !new URL(request.url).pathname.startsWith('/api/me')) onSignedOut()
+  },
+})
 
 /** An error with a sentence for people: what happened, and how to go on. */
 export class Trouble extends Error {
   readonly status: number
+  readonly requestId: string | undefined
+  /** For what somebody else changed meanwhile: how it is now. */
+  readonly current: unknown
 
-  constructor(detail: string, status = 0) {
+  constructor(detail: string, status = 0, requestId?: string, current?: unknown) {
     super(detail)
     this.status = status
+    this.requestId = requestId
+    this.current = current
   }
 }
 
@@ -40,8 +74,8 @@ export async function answer<T>(request: Promise<Answer<T>>): Promise<T> {
     throw new Trouble('The server does not answer. Is Fleet Rival still running? Start it with ./fleet demo, then try again.')
   }
   if (result.error !== undefined || !result.response.ok) {
-    const problem = result.error as { detail?: string } | undefined
-    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status)
+    const problem = result.error as { detail?: string; request_id?: string; current?: unknown } | undefined
+    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current)
   }
   return result.data as T
 }
@@ -53,3 +87,6 @@ export function fileBody(file: File): { body: { file: string }; bodySerializer: 
   // The description calls a file in a form a binary string; what is sent is the form itself.
   return { body: { file: '' }, bodySerializer: () => form }
 }
+
+/** The header that says which version was looked at. */
+export const version = (number: number) => ({ 'If-Match': `"${number}"` })

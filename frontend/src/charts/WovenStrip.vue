@@ -2,7 +2,7 @@
 import { computed, nextTick, ref, useId, watch } from 'vue'
 import type { Strip, StripLap } from '@/api/client'
 import { MARK_LETTERS, nextCostly, runSpans, startsRun, STEP_WORDS, swelling } from '@/charts/strip'
-import { gap, lapTime, moment } from '@/format'
+import { gap, lapTime, moment, temperature } from '@/format'
 
 const PAGE = 160
 const props = defineProps<{ strip: Strip; names: Record<string, string | null>; markWords: Record<string, { name: string; meaning: string }> }>()
@@ -97,7 +97,7 @@ watch(place, async () => {
           <span v-if="readout.reference !== null" class="quiet time"> · reference {{ lapTime(readout.reference) }}</span>
         </p>
         <p class="quiet time">
-          {{ readout.words }}<template v-if="readout.started"> · {{ moment(readout.started) }}</template><template v-if="readout.lap.note"> · “{{ readout.lap.note }}”</template>
+          {{ readout.words }}<template v-if="readout.started"> · {{ moment(readout.started) }}</template><template v-if="readout.lap.track_temp_c !== null"> · track {{ temperature(readout.lap.track_temp_c) }}</template><template v-if="readout.lap.note"> · “{{ readout.lap.note }}”</template>
         </p>
       </template>
     </div>

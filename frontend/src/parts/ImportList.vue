@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { answer, api } from '@/api/client'
-import { count, moment } from '@/format'
+import { moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import { useTurning } from '@/turning'
 
 const props = defineProps<{ combination: string }>()
 const emit = defineEmits<{ changed: [] }>()
@@ -12,22 +13,23 @@ const list = useQuery({
   queryKey: ['imports', () => props.combination],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.combination } } })),
 })
-const takeBack = useMutation({
-  mutationFn: (id: string) => answer(api.POST('/api/lap-files/{file_id}/take-back', { params: { path: { file_id: id } } })),
-  onSuccess: async () => {
-    emit('changed')
-    // What a preview said of other laps is no longer so.
-    queries.removeQueries({ queryKey: ['lap-file'] })
-    for (const key of ['imports', 'analysis', 'driver-laps', 'combination', 'combinations']) await queries.invalidateQueries({ queryKey: [key] })
-  },
-})
+const { turn } = useTurning()
+function takeBack(entry: string) {
+  turn.mutate(
+    { way: 'undo', entry },
+    {
+      onSuccess: () => {
+        emit('changed')
+        // What a preview said of other laps is no longer so.
+        queries.removeQueries({ queryKey: ['lap-file'] })
+      },
+    },
+  )
+}
 </script>
 
 <template>
-  <v-alert v-if="takeBack.data.value" type="success" class="my-3" role="status">
-    {{ takeBack.data.value.name }} is taken back: {{ count(takeBack.data.value.removed, 'lap') }} out again<template v-if="takeBack.data.value.restored">, {{ takeBack.data.value.restored }} as before</template>. The file is kept; it can go in again.
-  </v-alert>
-  <TroubleNote :error="list.error.value ?? takeBack.error.value" :again="list.error.value ? () => list.refetch() : undefined" />
+  <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <section v-if="list.data.value?.items.length" class="sheet imports" aria-labelledby="imports-title">
     <h2 id="imports-title">Files so far</h2>
     <div class="scroll-x" tabindex="0" role="region" aria-label="List of files so far">
@@ -52,8 +54,8 @@ const takeBack = useMutation({
                 v-if="item.state === 'imported'"
                 size="small"
                 variant="outlined"
-                :loading="takeBack.isPending.value && takeBack.variables.value === item.id"
-                @click="takeBack.mutate(item.id)"
+                :loading="turn.isPending.value && turn.variables.value?.entry === item.change_id"
+                @click="takeBack(item.change_id)"
               >
                 Take back<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
               </v-btn>

@@ -1,20 +1,33 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+
 const open = defineModel<boolean>({ required: true })
-const keys: [string, string][] = [
+type Key = [string, string]
+const route = useRoute()
+const everywhere: Key[] = [
+  ['Ctrl K', 'Go to a driver, combination, corner or run'],
+  ['Ctrl Z', 'Take back your last step (outside of text fields)'],
+  ['Ctrl Y', 'Do it again'],
   ['?', 'This list'],
   ['Tab, Enter', 'From one control to the next; press it'],
-  ['← →', 'In the strip: the lap before, the lap after'],
-  ['↑ ↓', 'In the strip: the part above, the part below'],
-  ['Home, End', 'In the strip: the first lap, the last lap'],
-  ['N', 'In the strip: on to the next pass that lost 0.2 s or more'],
   ['Esc', 'Close what is open'],
 ]
+const ofPage: Partial<Record<string, Key[]>> = {
+  combination: [
+    ['← →', 'In the strip: the lap before, the lap after'],
+    ['↑ ↓', 'In the strip: the part above, the part below'],
+    ['Home, End', 'In the strip: the first lap, the last lap'],
+    ['N', 'In the strip: on to the next pass that lost 0.2 s or more'],
+  ],
+}
+const keys = computed(() => [...(ofPage[String(route.name)] ?? []), ...everywhere])
 </script>
 
 <template>
   <v-dialog v-model="open" max-width="520" aria-labelledby="keys-title">
     <div class="sheet keys">
-      <h2 id="keys-title">Keys</h2>
+      <h2 id="keys-title">Keys of this page</h2>
       <table class="ledger">
         <tbody>
           <tr v-for="[key, does] in keys" :key="key">

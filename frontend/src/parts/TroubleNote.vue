@@ -1,10 +1,16 @@
 <script setup lang="ts">
-defineProps<{ error: Error | null | undefined; again?: () => void }>()
+import { computed } from 'vue'
+import { Trouble } from '@/api/client'
+
+const props = defineProps<{ error: Error | null | undefined; again?: () => void }>()
+/** For whoever looks into the server's log; what somebody did wrong themselves needs none. */
+const requestId = computed(() => (props.error instanceof Trouble && props.error.status >= 500 ? props.error.requestId : undefined))
 </script>
 
 <template>
   <v-alert v-if="error" type="error" class="my-3" role="alert">
     {{ error.message }}
+    <span v-if="requestId"> It is noted in the log as {{ requestId }}.</span>
     <template v-if="again" #append>
       <v-btn variant="outlined" size="small" @click="again()">Try again</v-btn>
     </template>

@@ -1,4 +1,5 @@
 import { createVuetify, type ThemeDefinition } from 'vuetify'
+import { themeName } from '@/preferences'
 import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
 // A planning table in daylight: warm paper, ink, one accent, one warning, ochre between them.
@@ -46,7 +47,7 @@ const nonce = document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"
 
 export const vuetify = createVuetify({
   theme: {
-    defaultTheme: window.matchMedia('(prefers-color-scheme: dark)').matches ? 'lamplight' : 'paper',
+    defaultTheme: themeName(),
     themes: { paper, lamplight },
     cspNonce: nonce,
   },

@@ -2,10 +2,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
-import { answer, api, fileBody, Trouble, type ImportResult } from '@/api/client'
+import { answer, api, fileBody, Trouble, type Job, type Preview } from '@/api/client'
+import { follow, isJob } from '@/api/jobs'
 import { count, date, gap, lapTime } from '@/format'
+import CombinationSwitch from '@/parts/CombinationSwitch.vue'
 import FileDrop from '@/parts/FileDrop.vue'
 import ImportList from '@/parts/ImportList.vue'
+import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 const MOST_BYTES = 50_000_000
@@ -22,11 +25,24 @@ const combination = useQuery({
 const apart = ref<string[]>([])
 const leaveOut = ref<string[]>([])
 const differences = ref<'keep' | 'take'>('keep')
+/** What is at work for this page now. */
+const job = ref<Job>()
+const tell = (now: Job | undefined) => (job.value = now)
+const look = (id: string, wanted: string[]) => answer(api.GET('/api/lap-files/{file_id}', { params: { path: { file_id: id }, query: { apart: wanted } } }))
+/** A large file is looked at in the background; what was found is there afterwards. */
+async function seenInTheEnd(first: Preview | Job, id: string, wanted: string[]): Promise<Preview> {
+  let given = first
+  while (isJob(given)) {
+    await follow(given, tell)
+    given = await look(id, wanted)
+  }
+  return given
+}
 const preview = useQuery({
   queryKey: ['lap-file', fileId, apart],
   enabled: computed(() => !!fileId.value),
   placeholderData: (before) => (before?.id === fileId.value ? before : undefined),
-  queryFn: () => answer(api.GET('/api/lap-files/{file_id}', { params: { path: { file_id: fileId.value }, query: { apart: apart.value } } })),
+  queryFn: async () => seenInTheEnd(await look(fileId.value, apart.value), fileId.value, apart.value),
 })
 const seen = computed(() => (fileId.value ? preview.data.value : undefined))
 watch(fileId, () => {
@@ -39,25 +55,40 @@ const upload = useMutation({
   mutationFn: async (file: File) => {
     // Told before it is sent: the server would break off in the middle.
     if (file.size > MOST_BYTES) throw new Trouble(`${file.name} has ${Math.ceil(file.size / 1e6)} MB; up to 50 MB are taken. Split it by session and add the parts.`)
-    return answer(api.POST('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.id } }, ...fileBody(file) }))
+    const given = await answer(api.POST('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.id } }, ...fileBody(file) }))
+    if (!isJob(given)) return given
+    const done = await follow(given, tell)
+    const id = String(done.result?.file_id)
+    return seenInTheEnd(await look(id, []), id, [])
   },
   onSuccess: async (made) => {
     queries.setQueryData(['lap-file', made.id, []], made)
     await router.push({ query: { file: made.id } })
   },
 })
+interface ImportResult {
+  added: number
+  changed: number
+  kept: number
+  same: number
+  set_aside: number
+  left_out: number
+  drivers_added: string[]
+}
 const result = ref<ImportResult>()
 const confirm = useMutation({
-  mutationFn: () =>
-    answer(
+  mutationFn: async () => {
+    const begun = await answer(
       api.POST('/api/lap-files/{file_id}/import', {
         params: { path: { file_id: fileId.value } },
         body: { revision: seen.value?.revision ?? 0, leave_out: leaveOut.value, differences: differences.value, apart: apart.value },
       }),
-    ),
+    )
+    return (await follow(begun, tell)).result as unknown as ImportResult
+  },
   onSuccess: async (done) => {
     result.value = done
-    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports']) await queries.invalidateQueries({ queryKey: [key] })
+    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'steps', 'jobs']) await queries.invalidateQueries({ queryKey: [key] })
     await router.replace({ query: {} })
     queries.removeQueries({ queryKey: ['lap-file'] })
   },
@@ -86,10 +117,13 @@ function toggle(list: string[], name: string): string[] {
 </script>
 
 <template>
-  <p v-if="combination.data.value">
-    <RouterLink :to="{ name: 'combination', params: { id } }">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</RouterLink>
-  </p>
-  <h1>Add laps</h1>
+  <div class="top">
+    <h1>Add laps</h1>
+    <p v-if="combination.data.value">
+      to <RouterLink :to="{ name: 'combination', params: { id } }">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</RouterLink>
+    </p>
+    <CombinationSwitch v-if="!seen" :id="id" class="end" />
+  </div>
   <TroubleNote :error="combination.error.value" />
   <v-alert v-if="result" type="success" class="my-3" role="status">
     {{ count(result.added, 'lap') }} added<template v-if="result.changed">, {{ result.changed }} changed</template><template v-if="result.kept">, {{ result.kept }} kept as they were</template><template v-if="result.same">, {{ result.same }} were there already</template><template v-if="result.set_aside">, {{ count(result.set_aside, 'row') }} set aside</template><template v-if="result.left_out">, {{ result.left_out }} left out</template>.
@@ -97,7 +131,8 @@ function toggle(list: string[], name: string): string[] {
     <template #append><v-btn color="primary" size="small" :to="{ name: 'combination', params: { id } }">See the result</v-btn></template>
   </v-alert>
   <FileDrop v-if="!seen" class="my-3" label="Choose a lap file" accept=".csv,.tsv,.txt,text/csv" hint="*.laps.csv, up to 50 MB" :busy="upload.isPending.value" @file="take" />
-  <v-progress-linear v-if="upload.isPending.value || (preview.isFetching.value && !seen)" indeterminate aria-label="Reading the file" />
+  <JobProgress v-if="job" :job="job" />
+  <v-progress-linear v-else-if="upload.isPending.value || (preview.isFetching.value && !seen)" indeterminate aria-label="Reading the file" />
   <ImportList v-if="!seen" :combination="id" @changed="result = undefined" />
   <TroubleNote :error="upload.error.value ?? preview.error.value ?? confirm.error.value ?? discard.error.value" />
 
@@ -234,7 +269,8 @@ function toggle(list: string[], name: string): string[] {
     </section>
 
     <div class="decide">
-      <v-btn color="primary" :disabled="!willAdd && !willChange" :loading="confirm.isPending.value" @click="confirm.mutate()">
+      <v-btn v-if="!willAdd && !willChange && seen.different_count" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Keep what is there</v-btn>
+      <v-btn v-else color="primary" :disabled="!willAdd && !willChange" :loading="confirm.isPending.value" @click="confirm.mutate()">
         {{ willAdd || willChange ? `Import ${[willAdd ? count(willAdd, 'lap') : '', willChange ? `change ${willChange}` : ''].filter(Boolean).join(', ')}` : 'Nothing new to import' }}
       </v-btn>
       <v-btn v-if="seen.state === 'preview'" variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</v-btn>
@@ -245,6 +281,15 @@ function toggle(list: string[], name: string): string[] {
 </template>
 
 <style scoped>
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 2px 14px;
+}
+.end {
+  margin-left: auto;
+}
 .facts,
 .block {
   padding: 10px 16px 12px;

@@ -5,13 +5,20 @@ import { useRoute, useRouter } from 'vue-router'
 import { answer, api, type Group, type RungPart } from '@/api/client'
 import IdealLadder from '@/charts/IdealLadder.vue'
 import WovenStrip from '@/charts/WovenStrip.vue'
-import { count } from '@/format'
+import { count, length } from '@/format'
+import CombinationChange from '@/parts/CombinationChange.vue'
+import CombinationSwitch from '@/parts/CombinationSwitch.vue'
 import DriverTable from '@/parts/DriverTable.vue'
+import HistoryList from '@/parts/HistoryList.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import { maySeeAll, useMe } from '@/session'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
+const me = useMe()
+const changing = ref(false)
+const historyShown = ref(false)
 
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
@@ -24,7 +31,7 @@ const analysis = useQuery({
 const drivers = computed(() => analysis.data.value?.drivers ?? [])
 const driverId = computed({
   get: () => (drivers.value.find((driver) => driver.id === route.query.driver) ?? drivers.value[0])?.id ?? '',
-  set: (id) => router.replace({ query: { ...route.query, driver: id } }),
+  set: (id) => router.replace({ query: { driver: id } }),
 })
 const driver = computed(() => drivers.value.find((item) => item.id === driverId.value))
 const laps = useQuery({
@@ -40,12 +47,16 @@ watch(driverId, () => (groupIndex.value = 0))
 const groups = computed(() => (laps.data.value?.id === driverId.value ? laps.data.value.groups : []))
 const strip = computed(() => groups.value[groupIndex.value])
 const place = ref({ lap: 0, part: 0 })
-/** Where the driver's laps lose most: there the eye starts. */
-watch(strip, (shown) => {
+/** The lap and part that the address names; else where the driver's laps lose most: there the eye starts. */
+watch([() => strip.value?.laps.length, () => strip.value?.group, () => route.query], () => {
+  const shown = strip.value
   if (!shown) return
+  const { corner, session, run } = route.query
   const losses = shown.parts.map((part) => part.mean_loss_us ?? 0)
-  const lap = shown.laps.findIndex((row) => row.clean)
-  place.value = { lap: Math.max(lap, 0), part: Math.max(losses.indexOf(Math.max(...losses)), 0) }
+  const named = shown.parts.findIndex((part) => part.code === corner)
+  const ofRun = session ? shown.laps.findIndex((row) => row.session === session && (!run || row.run === Number(run))) : -1
+  const lap = ofRun >= 0 ? ofRun : shown.laps.findIndex((row) => row.clean)
+  place.value = { lap: Math.max(lap, 0), part: Math.max(named >= 0 ? named : losses.indexOf(Math.max(...losses)), 0) }
 })
 const names = computed(() => Object.fromEntries((analysis.data.value?.segments ?? []).map((segment) => [segment.code, segment.name])))
 const stripSection = ref<HTMLElement>()
@@ -81,18 +92,31 @@ const dearest = computed(() => {
         <h1>{{ combination.data.value.track }}, {{ combination.data.value.layout }}</h1>
         <p class="quiet">
           {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
-          {{ (combination.data.value.length_m / 1000).toFixed(3) }} km
+          {{ length(combination.data.value.length_m) }}
         </p>
+        <p v-if="combination.data.value.note" class="note-text">{{ combination.data.value.note }}</p>
       </div>
       <div class="actions">
-        <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">Laps as CSV</v-btn>
+        <CombinationSwitch :id="id" />
+        <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
+        <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
+        <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></v-btn>
         <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
       </div>
     </div>
-    <v-progress-linear v-if="analysis.isPending.value" indeterminate aria-label="Computing" />
+    <CombinationChange v-if="changing" :combination="combination.data.value" @close="changing = false" />
+    <v-dialog v-model="historyShown" max-width="900" aria-labelledby="combination-history-title">
+      <div class="sheet part">
+        <h2 id="combination-history-title">History of {{ combination.data.value.track }}, {{ combination.data.value.car }}</h2>
+        <HistoryList v-if="historyShown" :id="id" thing="combination" />
+        <div class="buttons"><v-btn color="primary" @click="historyShown = false">Close</v-btn></div>
+      </div>
+    </v-dialog>
+    <v-skeleton-loader v-if="analysis.isPending.value" type="table-tbody" aria-label="Computing the figures" />
     <section v-if="analysis.data.value && !drivers.length" class="sheet empty">
       <h2>No laps yet</h2>
-      <p>Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
+      <p v-if="maySeeAll(me.data.value?.role)">Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
+      <p v-else>You have no laps here. Add a lap file with your own; once they are in, this page shows where your time goes.</p>
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
     </section>
     <template v-if="analysis.data.value && driver">
@@ -111,7 +135,7 @@ const dearest = computed(() => {
               {{ groupWords(group.group) }} ({{ group.laps.length }})
             </button>
           </div>
-                  <v-progress-linear v-if="laps.isFetching.value && !strip" indeterminate aria-label="Loading the laps" />
+          <v-progress-linear v-if="laps.isFetching.value && !strip" indeterminate aria-label="Loading the laps" />
           <TroubleNote :error="laps.error.value" :again="() => laps.refetch()" />
           <WovenStrip v-if="strip?.depth && strip.laps.length" v-model="place" :strip="strip" :names="names" :mark-words="analysis.data.value.mark_words" />
           <p v-else-if="strip" class="empty">
@@ -132,19 +156,23 @@ const dearest = computed(() => {
   display: flex;
   flex-wrap: wrap;
   justify-content: space-between;
-  align-items: flex-start;
-  gap: 8px 24px;
-  margin-bottom: 10px;
+  align-items: center;
+  gap: 4px 24px;
+  margin: -4px 0 8px;
 }
-.title {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 2px 16px;
+.title h1 {
+  line-height: 1.1;
 }
 .actions {
   display: flex;
-  gap: 10px;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+}
+.note-text {
+  flex-basis: 100%;
+  white-space: pre-wrap;
+  max-width: 90ch;
 }
 .pair {
   display: grid;

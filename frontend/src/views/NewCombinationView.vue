@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, fileBody } from '@/api/client'
-import { count } from '@/format'
+import { count, length } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
@@ -16,7 +16,7 @@ const choices = computed(() =>
   (layouts.data.value?.items ?? []).map((item) => ({
     value: item.id,
     title: `${item.track}, ${item.layout}`,
-    props: { subtitle: `${(item.length_m / 1000).toFixed(3)} km · ${count(item.corners, 'corner')} · ${count(item.sectors, 'sector')}` },
+    props: { subtitle: `${length(item.length_m)} · ${count(item.corners, 'corner')} · ${count(item.sectors, 'sector')}` },
   })),
 )
 watch(choices, (items) => {

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+import { answer, api, Trouble, version, type Combination } from '@/api/client'
+import TroubleNote from '@/parts/TroubleNote.vue'
+
+const props = defineProps<{ combination: Combination }>()
+const emit = defineEmits<{ close: [] }>()
+const queries = useQueryClient()
+const shown = ref(true)
+const seen = ref(0)
+const form = reactive({ note: '', cold: 'laps', amount: '', floor: '' })
+const number = (value: unknown) => (value === undefined || value === null ? '' : String(value))
+function show(row: Combination) {
+  seen.value = row.version
+  form.note = row.note ?? ''
+  form.cold = row.settings.cold_seconds === undefined ? 'laps' : 'seconds'
+  form.amount = number(row.settings.cold_seconds ?? row.settings.cold_laps)
+  form.floor = number(row.settings.solo_floor_s)
+}
+show(props.combination)
+const value = (text: string) => (text.trim() ? Number(text.replace(',', '.')) : null)
+const bad = computed(() => [form.amount, form.floor].some((text) => Number.isNaN(value(text) ?? 0)))
+const save = useMutation({
+  mutationFn: () =>
+    answer(
+      api.PUT('/api/combinations/{combination_id}', {
+        params: { path: { combination_id: props.combination.id }, header: version(seen.value) },
+        body: {
+          note: form.note || null,
+          cold_laps: form.cold === 'laps' ? value(form.amount) : null,
+          cold_seconds: form.cold === 'seconds' ? value(form.amount) : null,
+          solo_floor_s: value(form.floor),
+        },
+      }),
+    ),
+  onSuccess: async () => {
+    emit('close')
+    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'steps', 'history']) await queries.invalidateQueries({ queryKey: [key] })
+  },
+})
+/** How somebody else left it meanwhile. */
+const theirs = computed(() => (save.error.value instanceof Trouble && save.error.value.status === 412 ? (save.error.value.current as Combination) : undefined))
+</script>
+
+<template>
+  <v-dialog v-model="shown" max-width="560" aria-labelledby="change-title" @after-leave="emit('close')">
+    <form class="sheet part" @submit.prevent="save.mutate()">
+      <h2 id="change-title">Note and settings</h2>
+      <v-textarea v-model="form.note" label="Note" rows="3" auto-grow maxlength="5000" variant="outlined" hide-details class="my-3" />
+      <fieldset>
+        <legend>Tyres are cold for the first</legend>
+        <input v-model="form.amount" inputmode="decimal" size="6" maxlength="8" :aria-label="`How many ${form.cold}`" :placeholder="form.cold === 'laps' ? '1' : ''" />
+        <select v-model="form.cold" aria-label="Laps or seconds">
+          <option value="laps">flying laps</option>
+          <option value="seconds">seconds after the pits</option>
+        </select>
+      </fieldset>
+      <fieldset>
+        <legend>Nobody laps alone faster than</legend>
+        <input v-model="form.floor" inputmode="decimal" size="8" maxlength="12" aria-label="Solo floor in seconds" placeholder="no floor" /> s
+        <span class="quiet">a faster lap is taken for one in a tow until somebody says otherwise</span>
+      </fieldset>
+      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
+        Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}. Nothing of yours is written yet.
+        <div class="buttons">
+          <v-btn size="small" color="primary" @click="((seen = theirs.version), save.mutate())">Write mine over it</v-btn>
+          <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
+        </div>
+      </v-alert>
+      <TroubleNote v-else :error="save.error.value" />
+      <div class="buttons">
+        <v-btn type="submit" color="primary" :disabled="bad" :loading="save.isPending.value">Keep</v-btn>
+        <v-btn variant="outlined" @click="shown = false">Leave it</v-btn>
+        <span v-if="bad" class="bad" role="status">Numbers only, please.</span>
+      </div>
+    </form>
+  </v-dialog>
+</template>
+
+<style scoped>
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 8px 0;
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px 8px;
+}
+legend {
+  float: left;
+  font-weight: 600;
+}
+input {
+  border: 1px solid var(--quiet);
+  border-radius: 3px;
+  padding: 2px 6px;
+  background: var(--paper);
+  color: var(--ink);
+  text-align: right;
+}
+.bad {
+  color: var(--loss);
+}
+</style>

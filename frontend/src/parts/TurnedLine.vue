@@ -1,0 +1,17 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { turned, useTurning } from '@/turning'
+
+const { turn } = useTurning()
+const shown = computed({ get: () => !!turned.text, set: (open) => !open && (turned.text = '') })
+</script>
+
+<template>
+  <v-snackbar v-model="shown" :timeout="turned.bad ? -1 : 8000" location="bottom start" :color="turned.bad ? 'error' : undefined" multi-line>
+    <span :role="turned.bad ? 'alert' : 'status'">{{ turned.text }}</span>
+    <template #actions>
+      <v-btn v-if="turned.again" size="small" variant="outlined" :loading="turn.isPending.value" @click="turn.mutate({ way: turned.again })">{{ turned.again === 'redo' ? 'Do it again' : 'Take it back' }}</v-btn>
+      <v-btn size="small" variant="outlined" @click="turned.text = ''">Close</v-btn>
+    </template>
+  </v-snackbar>
+</template>

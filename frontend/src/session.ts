@@ -1,0 +1,32 @@
+import { useQuery, type QueryClient } from '@tanstack/vue-query'
+import { answer, api, showToken, Trouble, type Me, type Role } from '@/api/client'
+import { takePreferences } from '@/preferences'
+
+export const ME = ['me']
+
+/** The page itself says when it was asked for without anybody being signed in; then there is no need to ask. */
+let nobody = document.querySelector<HTMLMetaElement>('meta[name="signed-in"]')?.content === 'no'
+
+/** Forget whatever belonged to another person or team, and ask anew who is there. */
+export async function startAnew(queries: QueryClient, ticket?: { csrf_token: string } | 'nobody') {
+  nobody = ticket === 'nobody'
+  if (ticket && ticket !== 'nobody') showToken(ticket.csrf_token)
+  queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' })
+  await queries.resetQueries({ queryKey: ME })
+}
+
+async function ask(): Promise<Me> {
+  if (nobody) throw new Trouble('Sign in first.', 401)
+  const me = await answer(api.GET('/api/me'))
+  showToken(me.csrf_token)
+  takePreferences(me.preferences)
+  return me
+}
+
+/** Who is signed in; a `Trouble` with status 401 where nobody is. */
+export const whoIsThere = (queries: QueryClient): Promise<Me> => queries.fetchQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
+
+export const useMe = () => useQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
+
+export const roleWords: Record<Role, string> = { manager: 'manager', coach: 'coach', driver: 'driver' }
+export const maySeeAll = (role: Role | undefined) => role === 'manager' || role === 'coach'

@@ -1,0 +1,32 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import DriverPart from '@/parts/people/DriverPart.vue'
+import InvitationPart from '@/parts/people/InvitationPart.vue'
+import MemberPart from '@/parts/people/MemberPart.vue'
+import RigPart from '@/parts/people/RigPart.vue'
+import TeamPart from '@/parts/people/TeamPart.vue'
+import { useMe } from '@/session'
+
+const me = useMe()
+const manages = computed(() => me.data.value?.role === 'manager')
+</script>
+
+<template>
+  <h1>People</h1>
+  <p class="quiet note">A manager does everything; a coach everything but people and settings; a driver sees the own laps and the team's best parts. A rig only delivers.</p>
+  <template v-if="manages">
+    <TeamPart />
+    <MemberPart />
+    <div class="pair"><InvitationPart /><RigPart /></div>
+  </template>
+  <DriverPart />
+</template>
+
+<style scoped>
+.pair {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 420px), 1fr));
+  gap: 12px;
+  align-items: start;
+}
+</style>
