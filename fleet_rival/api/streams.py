@@ -155,18 +155,22 @@ class _Stream:
                     yield "event: missed\ndata: {}\n\n"
                 for event in events:
                     yield _line(event)
+            asked = time.monotonic()
             while not self._streams.closed:
                 try:
                     event_or_end = self.waiting.get(timeout=_BEAT_SECONDS)
+                    if event_or_end is None:
+                        return
+                    text = _line(event_or_end)
                 except queue.Empty:
+                    text = ": beat\n\n"
+                if time.monotonic() - asked >= _BEAT_SECONDS:
+                    # However much there is to tell: who was signed out meanwhile hears nothing more.
+                    asked = time.monotonic()
                     if not self._streams.is_signed_in(self._token):
                         yield "event: signed-out\ndata: {}\n\n"
                         return
-                    yield ": beat\n\n"
-                    continue
-                if event_or_end is None:
-                    return
-                yield _line(event_or_end)
+                yield text
         finally:
             self._streams.leave(self)
 

@@ -14,6 +14,7 @@ from flask import Flask, Response
 from numpy.typing import NDArray
 from sqlalchemy import Engine, Table, insert
 
+from fleet_rival.api.access import allowed
 from fleet_rival.api.app import create_app
 
 __all__ = ["numpy_pass", "parse_and_insert", "with_trivial_route"]
@@ -81,10 +82,11 @@ def numpy_pass(times: NDArray[np.int64]) -> float:
 
 
 def with_trivial_route() -> Flask:
-    """The application with one more route, `/trivial`: the bytes of the file `FLEET_BENCH_BODY`, under the same middleware."""
+    """The application with one more route, `/trivial`: the bytes of the file `FLEET_BENCH_BODY`, behind the same sign-in."""
     app = create_app()
     body = Path(os.environ["FLEET_BENCH_BODY"]).read_bytes()
 
+    @allowed("manager", blueprint="")
     def trivial() -> Response:
         return Response(body, mimetype="application/json")
 

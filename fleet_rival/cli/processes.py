@@ -10,10 +10,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 from fleet_rival.cli.console import say
 
-__all__ = ["Started", "die_with_parent", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
+__all__ = ["Part", "Started", "die_with_parent", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
 
 _PR_SET_PDEATHSIG = 1
 
@@ -38,6 +39,16 @@ class Started:
         if self.alive:
             with suppress(ProcessLookupError):
                 os.kill(self.pid, number)
+
+
+class Part(Protocol):
+    """Something that runs, and can be started again."""
+
+    @property
+    def started(self) -> Started | None: ...
+    @property
+    def running(self) -> bool: ...
+    def start(self) -> None: ...
 
 
 def _began(pid: int) -> str | None:

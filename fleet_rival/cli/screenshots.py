@@ -2,6 +2,7 @@
 
 import argparse
 import os
+import re
 import shutil
 import tempfile
 from collections.abc import Callable
@@ -9,10 +10,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from fleet_rival.cli.console import say, step
-from fleet_rival.cli.demo_data import load_demo
-from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import free_port
-from fleet_rival.cli.serve import Server
+from fleet_rival.cli.demo_data import Account, load_demo
+from fleet_rival.cli.trial import trial
 
 __all__ = ["BROWSER", "add_arguments", "run"]
 
@@ -51,50 +50,65 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from playwright.sync_api import Page, sync_playwright
 
-    from fleet_rival.db.migrate import upgrade
-    from fleet_rival.db.session import make_engine, make_sessions
-
-    out = Path(os.environ["FLEET_HOME"]) / "docs" / "screenshots"
+    home = Path(os.environ["FLEET_HOME"])
+    out = home / "docs" / "screenshots"
     with tempfile.TemporaryDirectory() as folder:
-        database = MariaDB(Path(folder) / "mariadb", free_port())
-        server = None
+        with step("Servers with the demo's data"):
+            running = trial(Path(folder))
+            whole = running.__enter__()
         try:
-            with step("Servers with the demo's data"):
-                database.start()
-                upgrade(database.url)
-                engine = make_engine(database.url)
-                load_demo(make_sessions(engine))
-                engine.dispose()
-                server = Server(free_port(), database.url, Path(folder) / "server.log")
-                server.wait()
+            with step("Demo data"):
+                accounts = {account.role: account for account in load_demo(whole.sessions, home / "var" / "demo")}
             with sync_playwright() as playwright, step("Pictures"):
                 browser = playwright.chromium.launch(**BROWSER)
 
-                def take(name: str, act: Callable[[Page], None], scheme: Any = "light", width: int = 1280) -> None:
-                    page = browser.new_page(viewport={"width": width, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
-                    page.goto(server.address)
+                def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str | None = "manager") -> None:
+                    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
+                    page = context.new_page()
+                    page.goto(whole.address)
+                    if role:
+                        _sign_in(page, accounts[role])
                     act(page)
-                    page.wait_for_load_state("networkidle")
+                    page.wait_for_timeout(600)
                     page.screenshot(path=out / f"{name}.png")
-                    page.close()
+                    context.close()
 
+                take("sign-in", lambda page: page.get_by_role("heading", name="Sign in").wait_for(), role=None)
                 take("week", lambda page: page.get_by_role("heading", name="Week").wait_for())
+                take("search", _search)
                 take("combination", _combination)
                 take("combination-dark", _combination, "dark")
                 take("ladder", _ladder)
+                take("driver", _open_combination, role="driver")
                 take("preview", _preview)
                 take("files", _files)
+                take("people", _people)
+                take("history", _history)
                 browser.close()
         finally:
-            if server:
-                server.stop()
-            database.stop()
+            running.__exit__(None, None, None)
     say(f"Written: {out}")
     return 0
 
 
+def _sign_in(page: Any, account: Account) -> None:
+    page.get_by_label("Name").fill(account.sign_in_name)
+    page.get_by_label("Password").fill(account.password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Week").wait_for()
+
+
+def _row(page: Any) -> Any:
+    return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").last
+
+
+def _open_combination(page: Any) -> None:
+    _row(page).get_by_role("link", name="Port Skerrow, Fishmarket").click()
+    page.get_by_role("grid").wait_for()
+
+
 def _combination(page: Any) -> None:
-    page.get_by_role("link", name="Port Skerrow, Fishmarket").click()
+    _open_combination(page)
     page.get_by_role("button", name="Ysolde Farrand").click()
     page.get_by_role("grid").focus()
     page.keyboard.press("n")
@@ -107,12 +121,44 @@ def _ladder(page: Any) -> None:
     page.evaluate("window.scrollTo(0, document.body.scrollHeight)")
 
 
+def _search(page: Any) -> None:
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox", name="Go to").fill("lantern")
+    page.get_by_role("option").first.wait_for()
+    page.keyboard.press("ArrowDown")
+
+
 def _preview(page: Any) -> None:
-    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    _files(page)
     page.locator("input[type=file]").set_input_files({"name": "thursday.laps.csv", "mimeType": "text/csv", "buffer": _UNREADABLE.encode()})
     page.get_by_role("heading", name="Rows set aside").wait_for()
 
 
 def _files(page: Any) -> None:
-    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    _row(page).get_by_role("link", name=re.compile("Add laps")).click()
     page.get_by_role("heading", name="Files so far").wait_for()
+
+
+def _people(page: Any) -> None:
+    page.goto(page.url + "people")
+    page.get_by_role("heading", name="In the team").wait_for()
+    page.get_by_role("textbox", name="Name", exact=True).fill("Brannoc Tull")
+    page.get_by_role("combobox", name="Which driver", exact=True).select_option("Brannoc Tull")
+    page.get_by_role("button", name="Make a link").click()
+    page.get_by_text("Link for Brannoc Tull").wait_for()
+
+
+def _history(page: Any) -> None:
+    """After a few changes, one of which is taken back."""
+    week = page.url
+    for note in ("Tyres need two laps in the cool evening.", "Race at 19:30: cooler than practice."):
+        page.goto(week)
+        _open_combination(page)
+        page.get_by_role("button", name="Note and settings").click()
+        page.get_by_role("textbox", name="Note").fill(note)
+        page.get_by_role("button", name="Keep").click()
+        page.get_by_role("dialog").wait_for(state="hidden")
+    page.keyboard.press("Control+z")
+    page.get_by_role("status").filter(has_text="Took back").wait_for()
+    page.goto(f"{week}history")
+    page.get_by_role("button", name=re.compile("Changed the note|Changed")).nth(1).click()

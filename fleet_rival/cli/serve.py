@@ -11,13 +11,12 @@ from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
-from typing import Protocol
 
 from fleet_rival.cli import backup
 from fleet_rival.cli.children import Places, Server, Worker
 from fleet_rival.cli.console import Failure, say, step
 from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import Started, port_is_free, record, recorded
+from fleet_rival.cli.processes import Part, Started, port_is_free, record, recorded
 from fleet_rival.cli.redis_server import Redis
 from fleet_rival.cli.secret import kept_secret
 
@@ -28,16 +27,6 @@ _LEAST_FREE = 300_000_000
 """Bytes on the disk below which the database isn't started: it would stop in the middle of an import."""
 _RESTARTS, _WITHIN_SECONDS = 4, 60.0
 """A part that ends by itself more often than this isn't started again: something is wrong that a start doesn't mend."""
-
-
-class Part(Protocol):
-    """Something that runs, and can be started again."""
-
-    @property
-    def started(self) -> Started | None: ...
-    @property
-    def running(self) -> bool: ...
-    def start(self) -> None: ...
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -23,8 +23,8 @@ from fleet_rival.services.errors import Conflict, NotThere, ServiceError
 
 __all__ = ["Cancelled", "JobView", "Kinds", "Lost", "cancel", "due", "job", "jobs", "retry", "run", "start"]
 
-LEASE = timedelta(seconds=20)
-_RENEW_SECONDS = 5.0
+LEASE = timedelta(seconds=12)
+_RENEW_SECONDS = 3.0
 _MOST_ATTEMPTS = 5
 _WOKEN_WITHIN = timedelta(seconds=3)
 """A waiting job that is older wasn't heard: its message was lost."""

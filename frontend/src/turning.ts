@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { reactive } from 'vue'
+import { computed, reactive } from 'vue'
 import { answer, api } from '@/api/client'
 import { follow } from '@/api/jobs'
+import { useMe } from '@/session'
 
 /** What was just taken back or done again, for the line at the foot of the page. */
 export const turned = reactive<{ text: string; again: 'undo' | 'redo' | null; bad: boolean }>({ text: '', again: null, bad: false })
@@ -9,7 +10,8 @@ export const turned = reactive<{ text: string; again: 'undo' | 'redo' | null; ba
 /** Undo and redo of one's own last step, or of one entry of the history. */
 export function useTurning() {
   const queries = useQueryClient()
-  const steps = useQuery({ queryKey: ['steps'], queryFn: () => answer(api.GET('/api/history/steps')) })
+  const me = useMe()
+  const steps = useQuery({ queryKey: ['steps'], enabled: computed(() => !!me.data.value), queryFn: () => answer(api.GET('/api/history/steps')) })
   const turn = useMutation({
     mutationFn: async ({ way, entry }: { way: 'undo' | 'redo'; entry?: string }) => {
       const path = entry ? { params: { path: { entry_id: entry } } } : {}

@@ -85,10 +85,13 @@ input {
   width: 100%;
   padding: 8px 10px;
   font-size: 1.1rem;
-  border: 1.5px solid var(--accent);
+  border: 1px solid var(--quiet);
   border-radius: 3px;
   background: var(--paper);
   color: var(--ink);
+}
+input:focus-visible {
+  outline-offset: -1px;
 }
 .list {
   max-height: 52vh;

@@ -8,7 +8,7 @@ const shown = computed({ get: () => !!turned.text, set: (open) => !open && (turn
 
 <template>
   <v-snackbar v-model="shown" :timeout="turned.bad ? -1 : 8000" location="bottom start" :color="turned.bad ? 'error' : undefined" multi-line>
-    <span :role="turned.bad ? 'alert' : 'status'">{{ turned.text }}</span>
+    <span :role="turned.bad ? 'alert' : undefined">{{ turned.text }}</span>
     <template #actions>
       <v-btn v-if="turned.again" size="small" variant="outlined" :loading="turn.isPending.value" @click="turn.mutate({ way: turned.again })">{{ turned.again === 'redo' ? 'Do it again' : 'Take it back' }}</v-btn>
       <v-btn size="small" variant="outlined" @click="turned.text = ''">Close</v-btn>

@@ -55,6 +55,7 @@ export const vuetify = createVuetify({
   defaults: {
     VBtn: { variant: 'flat', rounded: 'sm', class: 'fleet-button' },
     VTextField: { variant: 'outlined', density: 'compact', color: 'primary' },
+    VAutocomplete: { variant: 'outlined', density: 'compact', color: 'primary' },
     VSelect: { variant: 'outlined', density: 'compact', color: 'primary' },
     VCheckbox: { density: 'compact', color: 'primary', hideDetails: true },
     VRadioGroup: { density: 'compact', hideDetails: true },

@@ -20,7 +20,7 @@ const prefer = useMutation({
   },
 })
 const choices: { key: 'theme' | 'density' | 'speed' | 'temperature' | 'pressure' | 'volume'; title: string; first: string; items: [string, string][] }[] = [
-  { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device has it'], ['paper', 'Daylight'], ['lamplight', 'Lamplight (dark)']] },
+  { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device'], ['paper', 'Daylight'], ['lamplight', 'Lamplight']] },
   { key: 'density', title: 'Rows', first: 'dense', items: [['dense', 'Close together'], ['roomy', 'With room']] },
   { key: 'speed', title: 'Speed and length', first: 'km/h', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
   { key: 'temperature', title: 'Temperature', first: '°C', items: [['°C', '°C'], ['°F', '°F']] },
@@ -121,12 +121,12 @@ fieldset {
   margin: 0 0 8px;
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 18px;
+  gap: 2px 14px;
 }
 legend {
   font-weight: 600;
   float: left;
-  width: 140px;
+  width: 124px;
 }
 input[type='radio'] {
   accent-color: var(--accent);

@@ -1,0 +1,43 @@
+"""How `./fleet bench` measures, and how it writes down what it found."""
+
+import time
+from collections.abc import Callable
+from statistics import median
+from typing import Any
+
+__all__ = ["Row", "ratio", "repeat", "repeat_in_turn", "seconds"]
+
+Row = tuple[str, str, str, str]
+"""What was measured, how long it took, the floor, the ratio."""
+
+
+def repeat(act: Callable[[], Any], times: int) -> float:
+    """Median of the seconds that something takes, after one run to warm up."""
+    act()
+    took = []
+    for _ in range(times):
+        begin = time.perf_counter()
+        act()
+        took.append(time.perf_counter() - begin)
+    return median(took)
+
+
+def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int) -> tuple[float, float]:
+    """Medians of two things done in turn, so that whatever else the machine does meets both alike."""
+    act()
+    floor()
+    took: tuple[list[float], list[float]] = ([], [])
+    for _ in range(times):
+        for one, seconds in zip((act, floor), took, strict=True):
+            begin = time.perf_counter()
+            one()
+            seconds.append(time.perf_counter() - begin)
+    return median(took[0]), median(took[1])
+
+
+def seconds(value: float) -> str:
+    return f"{value:.2f} s" if value >= 1 else f"{value * 1000:.3g} ms"
+
+
+def ratio(value: float, floor: float, aim: str = "") -> str:
+    return f"{value / floor:.3g}" + (f" (aim ≤ {aim})" if aim else "")

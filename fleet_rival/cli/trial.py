@@ -1,0 +1,68 @@
+"""A whole installation in a folder of its own, for pictures, figures of speed and tests: real database, messages, worker, server."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.cli.children import Places, Server, Worker
+from fleet_rival.cli.mariadb import MariaDB
+from fleet_rival.cli.processes import Part, free_port
+from fleet_rival.cli.redis_server import Redis
+from fleet_rival.cli.secret import kept_secret
+from fleet_rival.db.migrate import upgrade
+from fleet_rival.db.session import make_engine, make_sessions
+
+__all__ = ["Trial", "trial"]
+
+
+@dataclass
+class Trial:
+    """What runs, and the way to its data past the server."""
+
+    folder: Path
+    database: MariaDB
+    messages: Redis
+    places: Places
+    sessions: sessionmaker[Session]
+    worker: Worker
+    server: Server
+
+    @property
+    def parts(self) -> dict[str, Part]:
+        return {"server": self.server, "worker": self.worker, "messages": self.messages, "database": self.database}
+
+    @property
+    def address(self) -> str:
+        return self.server.address
+
+
+@contextmanager
+def trial(folder: Path, application: str | None = None) -> Iterator[Trial]:
+    """Everything started on free ports with an empty database; ended with whoever asked for it.
+
+    Args:
+        application: another WSGI application than the product's own, as gunicorn names it.
+    """
+    database, messages = MariaDB(folder / "mariadb", free_port()), Redis(folder / "redis", free_port())
+    children: list[Server | Worker] = []
+    try:
+        database.start()
+        messages.start()
+        upgrade(database.url)
+        engine = make_engine(database.url)
+        places = Places(database.url, messages.url, kept_secret(folder / "secret.txt"))
+        worker = Worker(places, folder / "worker.log")
+        children.append(worker)
+        server = Server(free_port(), places, folder / "server.log", application)
+        children.append(server)
+        server.wait()
+        yield Trial(folder, database, messages, places, make_sessions(engine), worker, server)
+        engine.dispose()
+    finally:
+        for child in children:
+            child.stop()
+        messages.stop()
+        database.stop()
