@@ -99,7 +99,7 @@ def _sign_in(page: Any, account: Account) -> None:
 
 
 def _row(page: Any) -> Any:
-    return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").last
+    return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").filter(has_text="Wrenfield EC-2")
 
 
 def _open_combination(page: Any) -> None:

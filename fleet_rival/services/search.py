@@ -1,10 +1,11 @@
 """One search over everything that can be gone to: drivers, combinations, corners, runs."""
 
+import re
 from dataclasses import dataclass
 from typing import Any, Literal
 from uuid import UUID
 
-from sqlalchemy import Select, and_, collate, func, select
+from sqlalchemy import Select, and_, collate, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, TrackRow
@@ -13,6 +14,7 @@ from fleet_rival.services.base import Actor
 __all__ = ["Found", "search"]
 
 _EACH = 8
+_NUMBERED = re.compile(r"\b(run(?= +\d{1,6}\b)|session) +(\S+)", re.IGNORECASE)
 _WORDS = 6
 _COLLATION = "utf8mb4_unicode_nopad_ci"
 """Without a difference of case or accents: for searching, never for telling names apart."""
@@ -37,16 +39,16 @@ def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Fou
 
     A driver who doesn't see all finds the own runs alone.
     """
-    words = text.split()[:_WORDS]
-    if not words:
+    # "run 2" asks for that run, not for whatever holds a 2.
+    numbered = {what.lower(): value for what, value in _NUMBERED.findall(text)}
+    words = (_NUMBERED.sub(" ", text) if numbered else text).split()[:_WORDS]
+    if not words and not numbered:
         return []
     with sessions() as session:
-        return [
-            *_drivers(session, actor, words),
-            *_combinations(session, actor, words),
-            *_corners(session, actor, words),
-            *_runs(session, actor, words),
-        ]
+        runs = _runs(session, actor, words, numbered)
+        if numbered:
+            return runs
+        return [*_drivers(session, actor, words), *_combinations(session, actor, words), *_corners(session, actor, words), *runs]
 
 
 def _matching(query: Any, words: list[str], *texts: Any) -> Any:
@@ -100,14 +102,17 @@ def _corners(session: Session, actor: Actor, words: list[str]) -> list[Found]:
         .join(LayoutCorner, and_(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id))
         .order_by(Combination.id.desc(), LayoutCorner.start_m)
     )
-    rows = session.execute(_matching(query, words, LayoutCorner.code, LayoutCorner.name, TrackRow.name))
+    # The place narrows it down, but naming a place alone doesn't ask for all its corners.
+    own = collate(func.concat_ws(" ", LayoutCorner.code, LayoutCorner.name), _COLLATION)
+    query = query.where(or_(*(own.contains(word, autoescape=True) for word in words)))
+    rows = session.execute(_matching(query, words, LayoutCorner.code, LayoutCorner.name, TrackRow.name, Layout.name, Car.name))
     return [
         Found("corner", " ".join(filter(None, (code, name))), f"{track}, {layout}, {car}", key, corner=code)
         for key, code, name, track, layout, car in rows
     ]
 
 
-def _runs(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+def _runs(session: Session, actor: Actor, words: list[str], numbered: dict[str, str]) -> list[Found]:
     # Grouped along the unique key of laps, so that the laps themselves aren't read.
     runs = select(Lap.session_id, Lap.driver_id, Lap.run).where(Lap.team_id == actor.team_id).group_by(Lap.session_id, Lap.driver_id, Lap.run)
     if not actor.sees_all:
@@ -120,6 +125,10 @@ def _runs(session: Session, actor: Actor, words: list[str]) -> list[Found]:
         .join(Driver, and_(Driver.team_id == actor.team_id, Driver.id == each.c.driver_id))
         .order_by(PracticeSession.id.desc(), Driver.name, each.c.run)
     )
+    if "run" in numbered:
+        query = query.where(each.c.run == int(numbered["run"]))
+    if "session" in numbered:
+        query = query.where(collate(PracticeSession.label, _COLLATION) == numbered["session"])
     texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Layout.name, Car.name)
     return [
         Found("run", f"{driver}, session {label}, run {run}", f"{track}, {layout}, {car}", where, key, session=label, run=run)

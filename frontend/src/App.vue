@@ -23,7 +23,7 @@ const inside = computed(() => route.matched.length > 0 && !route.meta.open)
 const me = useMe()
 const keysShown = ref(false)
 const searchShown = ref(false)
-const { turn } = useTurning()
+const { step } = useTurning()
 
 async function signedOut() {
   if (route.meta.open) return
@@ -51,9 +51,9 @@ function onKey(event: KeyboardEvent) {
     if (pressed === 'k') {
       event.preventDefault()
       searchShown.value = true
-    } else if (!writes && !searchShown.value && !turn.isPending.value && (pressed === 'z' || pressed === 'y')) {
+    } else if (!writes && !searchShown.value && (pressed === 'z' || pressed === 'y')) {
       event.preventDefault()
-      turn.mutate({ way: pressed === 'y' || event.shiftKey ? 'redo' : 'undo' })
+      step(pressed === 'y' || event.shiftKey ? 'redo' : 'undo')
     }
   } else if (event.key === '?' && !writes) keysShown.value = true
 }

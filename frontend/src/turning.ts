@@ -7,6 +7,8 @@ import { useMe } from '@/session'
 /** What was just taken back or done again, for the line at the foot of the page. */
 export const turned = reactive<{ text: string; again: 'undo' | 'redo' | null; bad: boolean }>({ text: '', again: null, bad: false })
 
+let queue: Promise<unknown> = Promise.resolve()
+
 /** Undo and redo of one's own last step, or of one entry of the history. */
 export function useTurning() {
   const queries = useQueryClient()
@@ -25,7 +27,11 @@ export function useTurning() {
     },
     onSuccess: (text, { way, entry }) => Object.assign(turned, { text, again: entry ? null : way === 'undo' ? 'redo' : 'undo', bad: false }),
     onError: (error) => Object.assign(turned, { text: error.message, again: null, bad: true }),
-    onSettled: () => queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'search' }),
+    onSettled: () => void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'search' }),
   })
-  return { steps, turn }
+  /** One step after the other, however quickly the keys are pressed. */
+  function step(way: 'undo' | 'redo') {
+    queue = queue.then(() => turn.mutateAsync({ way })).catch(() => {})
+  }
+  return { steps, turn, step }
 }

@@ -1,44 +1,68 @@
-"""A real browser against the real server on a real database with the demo's data; one set of them a run."""
+"""A real browser against the whole real application with the demo's data; one of each a run."""
 
 import json
+import re
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
-from fleet_rival.cli.demo_data import load_demo
-from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import free_port
+from fleet_rival.api.access import COOKIE
+from fleet_rival.cli.demo_data import Account, load_demo
 from fleet_rival.cli.screenshots import BROWSER
-from fleet_rival.cli.serve import Server
-from fleet_rival.db.migrate import upgrade
-from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.services import drive, sign_in, track, week
+from fleet_rival.services.base import Actor
+from fleet_rival.services.team import person_called
+from tests.conftest import DATA, DEMO, DEMO_DAY
 
 # Generous: a machine that is busy with something else must not fail a test.
 expect.set_options(timeout=15_000)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
+@dataclass
+class Desk:
+    """The application that runs, and who is in the demo."""
+
+    whole: Trial
+    accounts: dict[str, Account]
+
+    def actor(self, role: str) -> Actor:
+        found = person_called(self.whole.sessions, self.accounts[role].name)
+        assert found is not None
+        return found
+
+    def cookie(self, actor: Actor) -> Any:
+        """What a browser has in which somebody signed in."""
+        with self.whole.sessions.begin() as session:
+            token = sign_in.start(session, actor.person_id, actor.team_id, "a test")
+        return {"name": COOKIE, "value": token, "url": self.whole.address, "httpOnly": True, "sameSite": "Strict"}
+
+    def add_laps(self, combination: Any, name: str, laps: str) -> None:
+        """Put a file in past the browser, as another manager would."""
+        manager = self.actor("manager")
+        file_id = drive.upload(self.whole.sessions, manager, combination, name, laps.encode())
+        revision = week.combination(self.whole.sessions, manager, combination).revision
+        drive.confirm(self.whole.sessions, manager, file_id, drive.Wishes(revision))
+
+    def lay_out(self, car: str, laps: str = "") -> str:
+        """Make a combination with these laps; the path of its page."""
+        manager = self.actor("manager")
+        layout = track.add_track(self.whole.sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+        combination = week.add_combination(self.whole.sessions, manager, layout.id, car).id
+        if laps:
+            self.add_laps(combination, "laid-out.laps.csv", laps)
+        return f"/combinations/{combination}"
+
+
 @pytest.fixture(scope="session")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    folder = tmp_path_factory.mktemp("servers")
-    database = MariaDB(folder / "mariadb", free_port())
-    database.start()
-    server = None
-    try:
-        upgrade(database.url)
-        engine = make_engine(database.url)
-        load_demo(make_sessions(engine))
-        engine.dispose()
-        server = Server(free_port(), database.url, folder / "server.log")
-        server.wait()
-        yield server.address
-    finally:
-        if server:
-            server.stop()
-        database.stop()
+def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
+    with trial(tmp_path_factory.mktemp("whole")) as whole:
+        yield Desk(whole, {account.role: account for account in load_demo(whole.sessions, DEMO, DEMO_DAY)})
 
 
 @pytest.fixture(scope="session")
@@ -50,8 +74,8 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def open_page(browser: Browser, address: str) -> Iterator[Callable[..., Page]]:
-    """Opens a path in a fresh context; fails the test on anything that the browser complains of."""
+def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
+    """Opens a path in a fresh browser of somebody; fails the test on anything that the browser complains of."""
     contexts: list[BrowserContext] = []
     complaints: list[str] = []
 
@@ -60,14 +84,16 @@ def open_page(browser: Browser, address: str) -> Iterator[Callable[..., Page]]:
         if message.type in ("error", "warning") and "Failed to load resource" not in message.text:
             complaints.append(message.text)
 
-    def open_it(path: str = "/", **options: Any) -> Page:
+    def open_it(path: str = "/", who: str | Actor | None = "manager", **options: Any) -> Page:
         context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **options})
         contexts.append(context)
+        if who is not None:
+            context.add_cookies([desk.cookie(desk.actor(who) if isinstance(who, str) else who)])
         page = context.new_page()
         page.set_default_timeout(15_000)
         page.on("console", note)
         page.on("pageerror", lambda error: complaints.append(str(error)))
-        page.goto(f"{address}{path}")
+        page.goto(f"{desk.whole.address}{path}")
         return page
 
     yield open_it
@@ -88,3 +114,18 @@ def accessible() -> Callable[[Page], None]:
         assert not problems, json.dumps(problems, indent=1)
 
     return check
+
+
+def demo_row(page: Page) -> Any:
+    """The row of the demo's fullest combination, in the list of combinations."""
+    return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").filter(has_text="Wrenfield EC-2")
+
+
+def open_demo(page: Page) -> None:
+    demo_row(page).get_by_role("link", name="Port Skerrow, Fishmarket").click()
+    expect(page.get_by_role("grid")).to_be_visible()
+
+
+def told(page: Page, words: str | re.Pattern[str]) -> None:
+    """Wait until the page says something, where it says what becomes of things."""
+    expect(page.get_by_role("status").filter(has_text=words).first).to_be_visible()

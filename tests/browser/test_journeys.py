@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import Desk, demo_row, open_demo, told
 from tests.conftest import DATA, example
 
 Open = Callable[..., Page]
@@ -22,7 +23,7 @@ def choose(page: Page, content: bytes | Path, name: str = "practice.laps.csv") -
 def new_combination(page: Page, track: Path, car: str) -> None:
     page.get_by_role("link", name="New combination").click()
     choose(page, track)
-    expect(page.get_by_role("status")).to_contain_text(re.compile("chosen now"))
+    told(page, re.compile("chosen now"))
     page.get_by_label("Name of the car").fill(car)
     page.get_by_role("button", name="Create, then add laps").click()
     expect(page.get_by_role("heading", name="Add laps")).to_be_visible()
@@ -30,11 +31,6 @@ def new_combination(page: Page, track: Path, car: str) -> None:
 
 def row(page: Page, driver: str) -> list[str]:
     return page.get_by_role("row", name=driver).get_by_role("cell").all_inner_texts()
-
-
-def open_demo(page: Page) -> None:
-    page.get_by_role("link", name="Port Skerrow, Fishmarket").click()
-    expect(page.get_by_role("grid")).to_be_visible()
 
 
 def test_the_demo_shows_where_a_driver_loses_time_by_mouse_and_by_keys(open_page: Open, accessible: Check) -> None:
@@ -101,7 +97,7 @@ def test_a_newcomers_own_track_and_laps(open_page: Open, accessible: Check) -> N
     expect(page.get_by_label("Add Pavla Quintarrow (20 laps)")).to_be_checked()
     accessible(page)
     page.get_by_role("button", name="Import 65 laps").click()
-    expect(page.get_by_role("status")).to_contain_text("65 laps added, 7 rows set aside")
+    told(page, "65 laps added, 7 rows set aside")
     page.get_by_role("link", name="See the result").click()
     expect(page.get_by_role("grid")).to_be_visible()
     assert row(page, "Keziah Umberlin")[1:7] == ["20.609", "20.609", "20.554", "20.604", "20.604", "20.550"]
@@ -131,7 +127,7 @@ def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offere
     choose(page, plain)
     page.get_by_label("Add Pavla Quintarrow").uncheck() if page.get_by_label("Add Pavla Quintarrow").count() else None
     page.get_by_role("button", name=re.compile("^Import")).click()
-    expect(page.get_by_role("status")).to_contain_text("added")
+    told(page, "added")
     choose(page, plain)
     expect(page.get_by_text("The same file was imported here")).to_be_visible()
     page.get_by_role("button", name="Skip it").click()
@@ -142,7 +138,7 @@ def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offere
     accessible(page)
     page.get_by_label("Take the file's").check()
     page.get_by_role("button", name=re.compile("change 1")).click()
-    expect(page.get_by_role("status")).to_contain_text("1 changed")
+    told(page, "1 changed")
     page.get_by_role("link", name="See the result").click()
     expect(page.get_by_role("row", name="Keziah Umberlin")).to_contain_text("20.522")
 
@@ -153,7 +149,7 @@ def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offere
 )
 def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(open_page: Open, accessible: Check, content: bytes, words: str) -> None:
     page = open_page()
-    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    demo_row(page).get_by_role("link", name="Add laps").click()
     choose(page, content)
     expect(page.get_by_role("alert")).to_contain_text(words)
     accessible(page)
@@ -168,22 +164,22 @@ def test_an_import_is_taken_back_and_put_in_again(open_page: Open, accessible: C
     new_combination(page, DATA / "oval-102" / "oval-a-102.track.json", "Returning Truck")
     choose(page, DATA / "dirty" / "practice.plain.laps.csv")
     page.get_by_role("button", name="Import 72 laps").click()
-    expect(page.get_by_role("status")).to_contain_text("72 laps added")
+    told(page, "72 laps added")
     accessible(page)
     page.get_by_role("button", name="Take back").click()
-    expect(page.get_by_role("status")).to_contain_text("practice.plain.laps.csv is taken back: 72 laps out again")
+    told(page, "practice.plain.laps.csv is taken back: 72 laps out again")
     page.get_by_role("link", name=re.compile("Returning Truck")).click()
     expect(page.get_by_role("heading", name="No laps yet")).to_be_visible()
     page.go_back()
     page.get_by_role("link", name="Put in again").click()
     page.get_by_role("button", name="Import 72 laps").click()
-    expect(page.get_by_role("status")).to_contain_text("72 laps added")
+    told(page, "72 laps added")
     expect(page.get_by_role("button", name="Take back")).to_have_count(1)
 
 
 def test_laps_of_another_track_are_asked_about_before_they_are_in(open_page: Open, accessible: Check) -> None:
     page = open_page()
-    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    demo_row(page).get_by_role("link", name="Add laps").click()
     choose(page, DATA / "oval-102" / "oval-a-102.laps.csv")
     question = page.get_by_role("alert").filter(has_text="Is this the right track?")
     expect(question).to_contain_text(re.compile(r"The median lap of the file takes 20\.\d+, that of the laps here 1:06\.\d+"))
@@ -195,7 +191,7 @@ def test_laps_of_another_track_are_asked_about_before_they_are_in(open_page: Ope
 
 def test_a_file_over_the_limit_is_told_before_it_is_sent(open_page: Open, tmp_path: Path) -> None:
     page = open_page()
-    page.get_by_role("link", name="Add laps to Port Skerrow").click()
+    demo_row(page).get_by_role("link", name="Add laps").click()
     large = tmp_path / "large.laps.csv"
     large.write_bytes(b"driver,lap,time\n" + b"A,1,60\n" * 7_200_000)
     choose(page, large)
@@ -210,31 +206,13 @@ def test_an_empty_combination_says_what_to_do(open_page: Open, accessible: Check
     accessible(page)
 
 
-def test_nothing_is_fetched_from_elsewhere(open_page: Open, address: str) -> None:
+def test_nothing_is_fetched_from_elsewhere(open_page: Open, desk: Desk) -> None:
     page = open_page()
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.url))
     page.reload()
     open_demo(page)
-    assert asked and all(url.startswith((address, "data:")) for url in asked)
-
-
-@pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("width", [1280, 390])
-def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, scheme: str, width: int) -> None:
-    page = open_page(color_scheme=scheme, viewport={"width": width, "height": 800})
-    for act in (
-        lambda: expect(page.get_by_role("heading", name="Week")).to_be_visible(),
-        lambda: open_demo(page),
-        lambda: page.keyboard.press("?"),
-        lambda: (page.keyboard.press("Escape"), page.get_by_role("link", name="Add laps", exact=True).click()),
-        lambda: page.goto(page.url.split("/combinations")[0] + "/combinations/new"),
-        lambda: page.goto(page.url.split("/combinations")[0] + "/nowhere"),
-    ):
-        act()
-        page.wait_for_load_state("networkidle")
-        accessible(page)
-        assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), page.url
+    assert asked and all(url.startswith((desk.whole.address, "data:")) for url in asked)
 
 
 def test_the_week_board_of_the_demo_needs_no_scrolling(open_page: Open) -> None:

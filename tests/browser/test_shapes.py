@@ -1,49 +1,14 @@
 """Laps of other shapes than the demo's: long practice, sectors or times alone, wet and dry, guests; and work by keys alone."""
 
-import io
-import json
-import urllib.request
 from collections.abc import Callable
-from typing import Any
+from uuid import UUID
 
-import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import DATA
+from tests.browser.conftest import Desk, demo_row, told
 
 Open = Callable[..., Page]
 Check = Callable[[Page], None]
-
-
-def ask(address: str, path: str, body: Any = None, file: tuple[str, bytes] | None = None) -> Any:
-    """Speak to the server as a program would, to lay out what a test looks at."""
-    headers, data = {}, None
-    if file:
-        boundary = "fleet-rival-test"
-        headers["Content-Type"] = f"multipart/form-data; boundary={boundary}"
-        out = io.BytesIO()
-        out.write(f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="{file[0]}"\r\n\r\n'.encode())
-        out.write(file[1] + f"\r\n--{boundary}--\r\n".encode())
-        data = out.getvalue()
-    elif body is not None:
-        headers["Content-Type"], data = "application/json", json.dumps(body).encode()
-    with urllib.request.urlopen(urllib.request.Request(f"{address}{path}", data, headers), timeout=60) as answer:
-        return json.load(answer)
-
-
-@pytest.fixture
-def laid_out(address: str) -> Callable[[str, str], str]:
-    """Makes a combination with these laps and gives the path of its page."""
-
-    def lay_out(car: str, laps: str) -> str:
-        track = next((DATA / "oval-102").glob("*.track.json")).read_bytes()
-        layout = ask(address, "/api/layouts", file=("oval.track.json", track))
-        combination = ask(address, "/api/combinations", {"layout_id": layout["id"], "car": car})["id"]
-        seen = ask(address, f"/api/combinations/{combination}/lap-files", file=("laid-out.laps.csv", laps.encode()))
-        ask(address, f"/api/lap-files/{seen['id']}/import", {"revision": seen["revision"]})
-        return f"/combinations/{combination}"
-
-    return lay_out
 
 
 def segment_rows(driver: str, laps: int, **facts: str) -> list[str]:
@@ -58,8 +23,8 @@ def segment_rows(driver: str, laps: int, **facts: str) -> list[str]:
 HEADER = "driver,lap,wetness,time,L0,T1,T2,T3,T4"
 
 
-def test_long_practice_is_shown_in_pages_that_the_keys_turn(open_page: Open, accessible: Check, laid_out: Callable[[str, str], str]) -> None:
-    page = open_page(laid_out("Long Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 400)])))
+def test_long_practice_is_shown_in_pages_that_the_keys_turn(open_page: Open, accessible: Check, desk: Desk) -> None:
+    page = open_page(desk.lay_out("Long Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 400)])))
     pages = page.locator(".pages")
     expect(pages).to_contain_text("laps 1 to 160 of 400")
     page.get_by_role("button", name="Later laps").click()
@@ -76,12 +41,10 @@ def test_long_practice_is_shown_in_pages_that_the_keys_turn(open_page: Open, acc
     accessible(page)
 
 
-def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(
-    open_page: Open, accessible: Check, laid_out: Callable[[str, str], str]
-) -> None:
+def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(open_page: Open, accessible: Check, desk: Desk) -> None:
     rows = [f"Ysolde Farrand,{number},{20 + number % 4 / 10:.3f},21.000,22.000," for number in range(1, 13)]
     rows += [f"Corin Ashgrove,{number},,,,{64 + number / 10:.3f}" for number in range(1, 13)]
-    page = open_page(laid_out("Sector Truck", "\n".join(["driver,lap,S1,S2,S3,time", *rows])))
+    page = open_page(desk.lay_out("Sector Truck", "\n".join(["driver,lap,S1,S2,S3,time", *rows])))
     page.get_by_role("button", name="Ysolde Farrand").click()
     expect(page.get_by_role("rowheader")).to_have_count(5)  # two drivers, three sectors
     expect(page.get_by_role("button", name="Segment ideal")).to_contain_text("Can't be told: no segment times")
@@ -91,9 +54,9 @@ def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(
     accessible(page)
 
 
-def test_wet_and_dry_laps_are_groups_of_their_own(open_page: Open, accessible: Check, laid_out: Callable[[str, str], str]) -> None:
+def test_wet_and_dry_laps_are_groups_of_their_own(open_page: Open, accessible: Check, desk: Desk) -> None:
     wet = [row.replace(",", ",10", 1) for row in segment_rows("Ysolde Farrand", 7, wetness="wet")]  # laps 101 to 107
-    page = open_page(laid_out("Weather Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 12), *wet])))
+    page = open_page(desk.lay_out("Weather Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 12), *wet])))
     expect(page.get_by_role("button", name="practice, dry (12)")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="practice, wet (7)").click()
     page.get_by_role("grid").focus()
@@ -102,8 +65,8 @@ def test_wet_and_dry_laps_are_groups_of_their_own(open_page: Open, accessible: C
     accessible(page)
 
 
-def test_one_lap_is_shown_without_a_figure_that_it_cannot_carry(open_page: Open, accessible: Check, laid_out: Callable[[str, str], str]) -> None:
-    page = open_page(laid_out("Single Truck", "driver,lap,time,S1,S2,S3\nYsolde Farrand,1,20.600,6.900,6.200,7.500\n"))
+def test_one_lap_is_shown_without_a_figure_that_it_cannot_carry(open_page: Open, accessible: Check, desk: Desk) -> None:
+    page = open_page(desk.lay_out("Single Truck", "driver,lap,time,S1,S2,S3\nYsolde Farrand,1,20.600,6.900,6.200,7.500\n"))
     cells = page.get_by_role("row", name="Ysolde Farrand").get_by_role("cell")
     expect(cells.nth(0)).to_have_text("1 of 1")
     expect(cells.nth(1)).to_have_text("20.600")
@@ -126,6 +89,7 @@ def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
                 return
         raise AssertionError(f"{name} can't be reached by Tab")
 
+    expect(demo_row(page)).to_be_visible()
     tab_to("Port Skerrow, Fishmarket")
     page.keyboard.press("Enter")
     expect(page.get_by_role("grid")).to_be_visible()
@@ -136,31 +100,30 @@ def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     expect(page.get_by_text("1 new")).to_be_visible()
     tab_to("Import 1 lap")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("status")).to_contain_text("1 lap added")
+    told(page, "1 lap added")
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog")).to_contain_text("the lap before, the lap after")
+    expect(page.get_by_role("dialog")).to_contain_text("Go to a driver, combination, corner or run")
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog")).to_be_hidden()
 
 
-def test_laps_added_since_the_look_ask_for_another_look(open_page: Open, address: str, laid_out: Callable[[str, str], str]) -> None:
-    path = laid_out("Shared Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 6)]))
+def test_laps_added_since_the_look_ask_for_another_look(open_page: Open, desk: Desk) -> None:
+    path = desk.lay_out("Shared Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 6)]))
     page = open_page(f"{path}/add-laps")
     page.locator("input[type=file]").set_input_files(
         {"name": "a.csv", "mimeType": "text/csv", "buffer": b"driver,session,lap,time\nYsolde Farrand,2,1,20.9\n"}
     )
     expect(page.get_by_text("1 new")).to_be_visible()
-    seen = ask(address, f"/api{path}/lap-files", file=("b.csv", b"driver,session,lap,time\nYsolde Farrand,3,1,20.8\n"))
-    ask(address, f"/api/lap-files/{seen['id']}/import", {"revision": seen["revision"]})
+    desk.add_laps(UUID(path.rsplit("/", 1)[-1]), "b.csv", "driver,session,lap,time\nYsolde Farrand,3,1,20.8\n")
     page.get_by_role("button", name="Import 1 lap").click()
     expect(page.get_by_role("alert")).to_contain_text("changed since you looked")
     page.get_by_role("button", name="Import 1 lap").click()
-    expect(page.get_by_role("status")).to_contain_text("1 lap added")
+    told(page, "1 lap added")
 
 
 def test_a_server_that_does_not_answer_is_told_with_a_way_on(open_page: Open, accessible: Check) -> None:
     page = open_page()
-    expect(page.get_by_role("link", name="Port Skerrow, Fishmarket")).to_be_visible()
+    expect(demo_row(page)).to_be_visible()
     page.goto(page.url + "combinations/new")
     expect(page.get_by_label("Name of the car")).to_be_visible()
     page.context.set_offline(True)

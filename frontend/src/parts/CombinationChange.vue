@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, Trouble, version, type Combination } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const props = defineProps<{ combination: Combination }>()
 const emit = defineEmits<{ close: [] }>()
@@ -70,7 +71,7 @@ const theirs = computed(() => (save.error.value instanceof Trouble && save.error
       </v-alert>
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">
-        <v-btn type="submit" color="primary" :disabled="bad" :loading="save.isPending.value">Keep</v-btn>
+        <WorkButton type="submit" color="primary" :disabled="bad" :loading="save.isPending.value">Keep</WorkButton>
         <v-btn variant="outlined" @click="shown = false">Leave it</v-btn>
         <span v-if="bad" class="bad" role="status">Numbers only, please.</span>
       </div>

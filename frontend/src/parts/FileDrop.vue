@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 defineProps<{ label: string; accept: string; busy?: boolean; hint?: string }>()
 const emit = defineEmits<{ file: [file: File] }>()
@@ -19,7 +20,7 @@ function drop(event: DragEvent) {
 
 <template>
   <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="drop">
-    <v-btn color="primary" :loading="busy" @click="input?.click()">{{ label }}</v-btn>
+    <WorkButton color="primary" :loading="busy" @click="input?.click()">{{ label }}</WorkButton>
     <span class="quiet">or drop it here<template v-if="hint"> · {{ hint }}</template></span>
     <input ref="input" class="visually-hidden" type="file" tabindex="-1" aria-hidden="true" :accept="accept" @change="take(input?.files)" />
   </div>

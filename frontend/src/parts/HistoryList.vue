@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { answer, api } from '@/api/client'
 import { count, moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { useTurning } from '@/turning'
 
 const props = defineProps<{ thing?: 'combination' | 'layout' | 'driver' | 'membership'; id?: string; mine?: boolean }>()
@@ -60,12 +61,12 @@ const words = (value: unknown) => (value === null || value === undefined || valu
         </span>
       </span>
       <span class="act">
-        <v-btn v-if="entry.can_undo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'undo', entry: entry.id })">Take back<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></v-btn>
-        <v-btn v-if="entry.can_redo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'redo', entry: entry.id })">Do again<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></v-btn>
+        <WorkButton v-if="entry.can_undo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'undo', entry: entry.id })">Take back<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton>
+        <WorkButton v-if="entry.can_redo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'redo', entry: entry.id })">Do again<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton>
       </span>
     </li>
   </ol>
-  <v-btn v-if="list.hasNextPage.value" variant="outlined" class="mt-3" :loading="list.isFetchingNextPage.value" @click="list.fetchNextPage()">Earlier ones</v-btn>
+  <WorkButton v-if="list.hasNextPage.value" variant="outlined" class="mt-3" :loading="list.isFetchingNextPage.value" @click="list.fetchNextPage()">Earlier ones</WorkButton>
 </template>
 
 <style scoped>

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { answer, api } from '@/api/client'
 import { moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { useTurning } from '@/turning'
 
 const props = defineProps<{ combination: string }>()
@@ -50,15 +51,14 @@ function takeBack(entry: string) {
             <td>{{ item.person }}</td>
             <td class="number">{{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template></td>
             <td>
-              <v-btn
+              <WorkButton
                 v-if="item.state === 'imported'"
                 size="small"
                 variant="outlined"
                 :loading="turn.isPending.value && turn.variables.value?.entry === item.change_id"
-                @click="takeBack(item.change_id)"
-              >
+                @click="takeBack(item.change_id)">
                 Take back<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
-              </v-btn>
+              </WorkButton>
               <v-btn v-else size="small" variant="outlined" :to="{ query: { file: item.id } }">Put in again<span class="visually-hidden">: {{ item.name }}</span></v-btn>
             </td>
           </tr>

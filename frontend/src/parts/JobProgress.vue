@@ -2,6 +2,7 @@
 import { useMutation } from '@tanstack/vue-query'
 import { answer, api, type Job } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const props = defineProps<{ job: Job }>()
 const cancel = useMutation({ mutationFn: () => answer(api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: props.job.id } } })) })
@@ -12,7 +13,7 @@ const cancel = useMutation({ mutationFn: () => answer(api.POST('/api/jobs/{job_i
     <p><b>{{ job.name }}</b> <span class="quiet">{{ job.cancel_asked || cancel.isSuccess.value ? 'is being cancelled' : (job.doing ?? (job.state === 'waiting' ? 'waits its turn' : 'has begun')) }}</span></p>
     <div class="line">
       <v-progress-linear :model-value="job.progress * 100" :indeterminate="job.state === 'waiting'" :aria-label="job.name" rounded height="8" />
-      <v-btn size="small" variant="outlined" :disabled="job.cancel_asked" :loading="cancel.isPending.value" @click="cancel.mutate()">Cancel<span class="visually-hidden">: {{ job.name }}</span></v-btn>
+      <WorkButton size="small" variant="outlined" :disabled="job.cancel_asked" :loading="cancel.isPending.value" @click="cancel.mutate()">Cancel<span class="visually-hidden">: {{ job.name }}</span></WorkButton>
     </div>
     <p class="quiet small">You can leave this page; the work goes on.</p>
     <TroubleNote :error="cancel.error.value" />

@@ -1,19 +1,16 @@
 <script setup lang="ts">
 import { mdiArrowULeftTop, mdiArrowURightTop, mdiMagnify } from '@mdi/js'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { RouterLink, useRoute, useRouter } from 'vue-router'
+import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { isOver } from '@/api/jobs'
-import { maySeeAll, startAnew, useMe } from '@/session'
+import PersonMenu from '@/parts/PersonMenu.vue'
 import { useTurning } from '@/turning'
 
 const emit = defineEmits<{ search: []; keys: [] }>()
 const route = useRoute()
-const router = useRouter()
-const queries = useQueryClient()
-const me = useMe()
-const { steps, turn } = useTurning()
+const { steps, turn, step } = useTurning()
 const places = [
   { step: 'week', title: 'Week', to: '/' },
   { step: 'drive', title: 'Drive', to: '/drive' },
@@ -23,15 +20,6 @@ const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))
 const share = computed(() => (running.value.length ? running.value.reduce((sum, job) => sum + job.progress, 0) / running.value.length : 0))
 
-async function openTeam(id: string) {
-  await answer(api.POST('/api/me/team', { body: { team_id: id } }))
-  window.location.assign('/')
-}
-async function signOut() {
-  await answer(api.POST('/api/sign-out')).catch(() => {})
-  await router.push({ name: 'sign-in' })
-  await startAnew(queries, 'nobody')
-}
 </script>
 
 <template>
@@ -49,32 +37,15 @@ async function signOut() {
       </RouterLink>
       <button
         type="button" class="tool" aria-label="Take back the last step" :disabled="!steps.data.value?.undo || turn.isPending.value"
-        :title="steps.data.value?.undo ? `Take back: ${steps.data.value.undo.summary} (Ctrl Z)` : 'Nothing of yours to take back'" @click="turn.mutate({ way: 'undo' })"
+        :title="steps.data.value?.undo ? `Take back: ${steps.data.value.undo.summary} (Ctrl Z)` : 'Nothing of yours to take back'" @click="step('undo')"
       ><v-icon :icon="mdiArrowULeftTop" size="18" /></button>
       <button
         type="button" class="tool" aria-label="Do it again" :disabled="!steps.data.value?.redo || turn.isPending.value"
-        :title="steps.data.value?.redo ? `Do again: ${steps.data.value.redo.summary} (Ctrl Y)` : 'Nothing to do again'" @click="turn.mutate({ way: 'redo' })"
+        :title="steps.data.value?.redo ? `Do again: ${steps.data.value.redo.summary} (Ctrl Y)` : 'Nothing to do again'" @click="step('redo')"
       ><v-icon :icon="mdiArrowURightTop" size="18" /></button>
       <button type="button" class="tool" aria-label="Keys of this page" @click="emit('keys')">?</button>
-      <button id="person-menu" type="button" class="person">
-        <span class="name">{{ me.data.value?.person ?? '…' }}</span>
-        <span class="quiet">{{ me.data.value ? `${me.data.value.role}, ${me.data.value.team}` : '' }}</span>
-      </button>
+      <PersonMenu />
     </span>
-    <v-menu activator="#person-menu" location="bottom end" offset="6">
-      <v-list density="compact" class="menu" aria-label="Your menu">
-        <v-list-item to="/account" title="Your account" subtitle="Units, time zone, look, password" />
-        <v-list-item v-if="maySeeAll(me.data.value?.role)" to="/people" title="People" subtitle="Roles, invitations, drivers, rigs" />
-        <v-list-item to="/history" title="History" subtitle="Who changed what; take it back" />
-        <v-list-item to="/jobs" title="Background work" subtitle="Imports and what else takes long" />
-        <template v-if="(me.data.value?.teams.length ?? 0) > 1">
-          <v-divider />
-          <v-list-item v-for="team in me.data.value?.teams.filter((item) => item.id !== me.data.value?.team_id)" :key="team.id" :title="`Go to ${team.name}`" :subtitle="`there you are ${team.role}`" @click="openTeam(team.id)" />
-        </template>
-        <v-divider />
-        <v-list-item title="Sign out" @click="signOut" />
-      </v-list>
-    </v-menu>
   </header>
 </template>
 
@@ -164,27 +135,6 @@ kbd {
   height: 100%;
   background: var(--accent);
 }
-.person {
-  text-align: right;
-  line-height: 1.15;
-  padding: 1px 8px;
-  border-left: 1px solid var(--rule);
-}
-.person span {
-  display: block;
-  font-size: 0.8rem;
-}
-.person .name {
-  font-size: 0.95rem;
-  font-weight: 600;
-  text-decoration: underline;
-  text-decoration-color: var(--rule);
-  text-underline-offset: 3px;
-}
-.menu {
-  background: var(--sheet);
-  border: 1px solid var(--rule);
-}
 @media (max-width: 760px) {
   .head {
     padding: 6px 12px;
@@ -201,9 +151,6 @@ kbd {
     order: 3;
     margin-left: 0;
     width: 100%;
-  }
-  .person {
-    margin-left: auto;
   }
 }
 @media print {

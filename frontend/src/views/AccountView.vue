@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { answer, api, showToken, type Preferences } from '@/api/client'
 import { moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { preferences, takePreferences } from '@/preferences'
 import { startAnew, useMe } from '@/session'
 
@@ -83,7 +84,7 @@ const endAll = useMutation({
           <v-text-field v-model="fresh" label="New password" type="password" autocomplete="new-password" maxlength="128" hint="10 characters or more; a few unrelated words make a good one" persistent-hint />
           <TroubleNote :error="change.error.value" />
           <v-alert v-if="change.isSuccess.value" type="success" role="status">The password is changed. You are signed out everywhere else.</v-alert>
-          <v-btn type="submit" color="primary" :disabled="!old || fresh.length < 10" :loading="change.isPending.value">Change it</v-btn>
+          <WorkButton type="submit" color="primary" :disabled="!old || fresh.length < 10" :loading="change.isPending.value">Change it</WorkButton>
         </form>
       </section>
       <section class="sheet part" aria-labelledby="browsers-title">
@@ -95,7 +96,7 @@ const endAll = useMutation({
             <v-btn v-if="!item.this_one" size="small" variant="outlined" @click="endOne.mutate(item.id)">Sign out<span class="visually-hidden"> of {{ item.browser }}, since {{ moment(item.began_at) }}</span></v-btn>
           </li>
         </ul>
-        <v-btn variant="outlined" :loading="endAll.isPending.value" @click="endAll.mutate()">Sign out everywhere, here too</v-btn>
+        <WorkButton variant="outlined" :loading="endAll.isPending.value" @click="endAll.mutate()">Sign out everywhere, here too</WorkButton>
       </section>
     </div>
   </div>

@@ -10,6 +10,7 @@ import FileDrop from '@/parts/FileDrop.vue'
 import ImportList from '@/parts/ImportList.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const MOST_BYTES = 50_000_000
 const props = defineProps<{ id: string }>()
@@ -152,7 +153,7 @@ function toggle(list: string[], name: string): string[] {
       </p>
       <v-alert v-if="seen.imported_before" type="info" class="mt-3">
         The same file was imported here on {{ date(seen.imported_before) }}. You can skip it: nothing would be new.
-        <template #append><v-btn size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Skip it</v-btn></template>
+        <template #append><WorkButton size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Skip it</WorkButton></template>
       </v-alert>
       <v-alert v-if="seen.other_pace || seen.missing_parts.length" type="warning" class="mt-3" role="alert">
         Is this the right track?
@@ -269,11 +270,11 @@ function toggle(list: string[], name: string): string[] {
     </section>
 
     <div class="decide">
-      <v-btn v-if="!willAdd && !willChange && seen.different_count" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Keep what is there</v-btn>
-      <v-btn v-else color="primary" :disabled="!willAdd && !willChange" :loading="confirm.isPending.value" @click="confirm.mutate()">
+      <WorkButton v-if="!willAdd && !willChange && seen.different_count" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Keep what is there</WorkButton>
+      <WorkButton v-else color="primary" :disabled="!willAdd && !willChange" :loading="confirm.isPending.value" @click="confirm.mutate()">
         {{ willAdd || willChange ? `Import ${[willAdd ? count(willAdd, 'lap') : '', willChange ? `change ${willChange}` : ''].filter(Boolean).join(', ')}` : 'Nothing new to import' }}
-      </v-btn>
-      <v-btn v-if="seen.state === 'preview'" variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</v-btn>
+      </WorkButton>
+      <WorkButton v-if="seen.state === 'preview'" variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</WorkButton>
       <v-btn v-else variant="outlined" :to="{ query: {} }">Leave it out</v-btn>
       <span v-if="leftOut" class="quiet">{{ count(leftOut, 'lap') }} left out</span>
     </div>

@@ -6,6 +6,7 @@ import { answer, api, fileBody } from '@/api/client'
 import { count, length } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const router = useRouter()
 const queries = useQueryClient()
@@ -66,7 +67,7 @@ const create = useMutation({
       <v-text-field v-model="car" label="Name of the car" maxlength="120" hide-details autocomplete="off" />
     </section>
     <TroubleNote :error="create.error.value" />
-    <v-btn type="submit" color="primary" :disabled="!layoutId || !car.trim()" :loading="create.isPending.value">Create, then add laps</v-btn>
+    <WorkButton type="submit" color="primary" :disabled="!layoutId || !car.trim()" :loading="create.isPending.value">Create, then add laps</WorkButton>
   </form>
 </template>
 

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/api/client'
 import GatePage from '@/parts/GatePage.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { startAnew } from '@/session'
 
 const queries = useQueryClient()
@@ -29,7 +30,7 @@ const enter = useMutation({
       <v-text-field v-model="name" label="Name" autocomplete="username" autofocus hide-details maxlength="120" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" hide-details maxlength="128" />
       <TroubleNote :error="enter.error.value" />
-      <v-btn type="submit" color="primary" block :disabled="!name.trim() || !password" :loading="enter.isPending.value">Sign in</v-btn>
+      <WorkButton type="submit" color="primary" block :disabled="!name.trim() || !password" :loading="enter.isPending.value">Sign in</WorkButton>
     </form>
     <p class="quiet note">No account yet, or the password is lost? A manager of your team makes a link that lets you in.</p>
   </GatePage>

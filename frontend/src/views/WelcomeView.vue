@@ -6,6 +6,7 @@ import { answer, api } from '@/api/client'
 import { moment } from '@/format'
 import GatePage from '@/parts/GatePage.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { startAnew, useMe } from '@/session'
 
 const queries = useQueryClient()
@@ -51,14 +52,14 @@ const join = useMutation({
       <template v-if="me.data.value">
         <p class="note">You are signed in as {{ me.data.value.person }}.</p>
         <TroubleNote :error="join.error.value" />
-        <v-btn color="primary" block :loading="join.isPending.value" @click="join.mutate()">Join as {{ me.data.value.person }}</v-btn>
+        <WorkButton color="primary" block :loading="join.isPending.value" @click="join.mutate()">Join as {{ me.data.value.person }}</WorkButton>
       </template>
       <form v-else @submit.prevent="accept.mutate()">
         <v-text-field v-model="name" label="Your name" autocomplete="name" maxlength="120" hide-details />
         <v-text-field v-model="signInName" label="Name to sign in with" autocomplete="username" maxlength="120" hint="Short, without blanks" persistent-hint />
         <v-text-field v-model="password" label="Password" type="password" autocomplete="new-password" maxlength="128" hint="10 characters or more; a few unrelated words make a good one" persistent-hint />
         <TroubleNote :error="accept.error.value" />
-        <v-btn type="submit" color="primary" block :disabled="!name.trim() || !signInName.trim() || password.length < 10" :loading="accept.isPending.value">Come in</v-btn>
+        <WorkButton type="submit" color="primary" block :disabled="!name.trim() || !signInName.trim() || password.length < 10" :loading="accept.isPending.value">Come in</WorkButton>
         <p class="quiet">Do you have an account here already? <RouterLink :to="{ name: 'sign-in', query: { to: route.fullPath } }">Sign in</RouterLink>, then open the link again.</p>
       </form>
     </template>

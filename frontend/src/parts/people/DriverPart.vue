@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, Trouble, version, type DriverRow } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
@@ -35,7 +36,7 @@ const theirs = computed(() => (save.error.value instanceof Trouble && save.error
         <form v-if="editing?.id === row.id" class="row" @submit.prevent="save.mutate(editing)">
           <v-text-field v-model="name" :label="`Name of ${row.name}`" maxlength="120" hide-details autofocus autocomplete="off" @keydown.esc.stop="editing = undefined" />
           <v-checkbox v-model="guest" label="Guest" />
-          <v-btn size="small" type="submit" color="primary" :disabled="!name.trim()" :loading="save.isPending.value">Keep</v-btn>
+          <WorkButton size="small" type="submit" color="primary" :disabled="!name.trim()" :loading="save.isPending.value">Keep</WorkButton>
           <v-btn size="small" variant="outlined" @click="editing = undefined">Leave it</v-btn>
           <v-alert v-if="theirs" type="warning" role="alert" class="wide">
             Somebody else changed this driver meanwhile: {{ theirs.name }}{{ theirs.guest ? ', a guest' : '' }}. Nothing of yours is written yet.

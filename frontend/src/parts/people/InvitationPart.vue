@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, type Role } from '@/api/client'
 import { moment } from '@/format'
+import WorkButton from '@/parts/WorkButton.vue'
 import OnceShown from '@/parts/people/OnceShown.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
@@ -40,7 +41,7 @@ const link = computed(() => (invite.data.value ? new URL(invite.data.value.link,
         <option value="">no driver yet</option>
         <option v-for="item in driverChoices" :key="item.id" :value="item.id">{{ item.name }}</option>
       </select></label>
-      <v-btn type="submit" color="primary" :disabled="!name.trim()" :loading="invite.isPending.value">Make a link</v-btn>
+      <WorkButton type="submit" color="primary" :disabled="!name.trim()" :loading="invite.isPending.value">Make a link</WorkButton>
     </form>
     <TroubleNote :error="invite.error.value ?? list.error.value ?? withdraw.error.value" />
     <OnceShown v-if="link" :text="link" :title="`Link for ${invite.data.value?.name}`" what="Hand it over yourself. It works once, for a week, and can't be seen again." />

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { answer, api, Trouble, version, type Member, type Role } from '@/api/client'
 import { moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['people'], queryFn: () => answer(api.GET('/api/people')) })
@@ -64,7 +65,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
         <p class="note">{{ going.yourself ? 'That is you: you' : 'They' }} are out at once, in every browser. Laps and changes stay, and the step can be taken back.</p>
         <TroubleNote :error="remove.error.value" />
         <div class="buttons">
-          <v-btn color="error" :loading="remove.isPending.value" @click="remove.mutate(going.id)">Remove {{ going.person }}</v-btn>
+          <WorkButton color="error" :loading="remove.isPending.value" @click="remove.mutate(going.id)">Remove {{ going.person }}</WorkButton>
           <v-btn variant="outlined" @click="going = undefined">Keep</v-btn>
         </div>
       </div>

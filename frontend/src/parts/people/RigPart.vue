@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { answer, api } from '@/api/client'
 import { moment } from '@/format'
+import WorkButton from '@/parts/WorkButton.vue'
 import OnceShown from '@/parts/people/OnceShown.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
@@ -19,7 +20,7 @@ const revoke = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api
     <h2 id="rigs-title">Rigs</h2>
     <form class="row" @submit.prevent="make.mutate()">
       <v-text-field v-model="name" label="Name of the rig" maxlength="120" hide-details autocomplete="off" />
-      <v-btn type="submit" color="primary" :disabled="!name.trim()" :loading="make.isPending.value">Make a token</v-btn>
+      <WorkButton type="submit" color="primary" :disabled="!name.trim()" :loading="make.isPending.value">Make a token</WorkButton>
     </form>
     <TroubleNote :error="make.error.value ?? list.error.value ?? revoke.error.value" />
     <OnceShown v-if="make.data.value" :text="make.data.value.token" title="The rig's token" what="Put it into the rig's program. It may only deliver laps, and can't be seen again." />

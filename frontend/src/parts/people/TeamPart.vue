@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { answer, api, Trouble, version } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
 import { ME, useMe } from '@/session'
 
 const queries = useQueryClient()
@@ -40,7 +41,7 @@ const save = useMutation({
     <form class="row" @submit.prevent="save.mutate()">
       <v-text-field v-model="name" label="Name of the team" maxlength="120" hide-details autocomplete="off" />
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
-      <v-btn type="submit" color="primary" :disabled="!name.trim() || (name === me.data.value?.team && open === me.data.value?.open_ranking)" :loading="save.isPending.value">Keep</v-btn>
+      <WorkButton type="submit" color="primary" :disabled="!name.trim() || (name === me.data.value?.team && open === me.data.value?.open_ranking)" :loading="save.isPending.value">Keep</WorkButton>
     </form>
     <v-alert v-if="save.error.value instanceof Trouble && save.error.value.status === 412" type="warning" role="alert" class="my-2">
       Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures. Nothing of yours is written yet.

@@ -1,0 +1,130 @@
+"""Who comes in sees what is theirs, and nothing else; two people at one thing."""
+
+import re
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Desk, demo_row, open_demo, told
+
+Open = Callable[..., Page]
+Check = Callable[[Page], None]
+
+
+def menu(page: Page) -> list[str]:
+    page.locator(".person").click()
+    links = page.get_by_role("navigation", name="Your own pages").locator("b")
+    expect(links.first).to_be_visible()
+    shown = links.all_inner_texts()
+    page.keyboard.press("Escape")
+    expect(links.first).to_be_hidden()
+    return shown
+
+
+@pytest.mark.parametrize("role", ["manager", "coach", "driver"])
+def test_each_role_signs_in_and_sees_only_what_is_theirs(open_page: Open, accessible: Check, desk: Desk, role: str) -> None:
+    account = desk.accounts[role]
+    page = open_page("/history", who=None)
+    expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+    accessible(page)
+    page.get_by_label("Name").fill(account.sign_in_name.upper())
+    page.get_by_label("Password").fill("not the password")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("The name or the password isn't right")
+    page.get_by_label("Password").fill(account.password)
+    page.keyboard.press("Enter")
+    # On to where they were going.
+    expect(page.get_by_role("heading", name="History")).to_be_visible()
+    expect(page.locator(".person")).to_contain_text(f"{role}, Farhaven Racing")
+    imported = page.get_by_role("button", name="Imported port-skerrow-fishmarket-wrenfield-ec-2.laps.csv", exact=True)
+    expect(imported).to_have_count(0 if role == "driver" else 1)
+    assert ("People" in menu(page)) is (role != "driver")
+    page.get_by_role("link", name="Fleet Rival").click()
+    expect(demo_row(page)).to_contain_text("75" if role == "driver" else "600")
+    expect(page.get_by_role("link", name="New combination")).to_have_count(0 if role == "driver" else 1)
+    open_demo(page)
+    expect(page.get_by_role("table").first.locator("tbody tr")).to_have_count(1 if role == "driver" else 8)
+    if role == "driver":
+        assert "Corin Ashgrove" not in page.locator("main").inner_text()
+        page.goto(f"{desk.whole.address}/people")
+        expect(page.get_by_role("heading", name="Nothing here")).to_be_visible()
+    if role == "coach":
+        page.goto(f"{desk.whole.address}/people")
+        expect(page.get_by_role("heading", name="Drivers")).to_be_visible()
+        expect(page.get_by_role("heading", name="In the team")).to_have_count(0)
+    page.locator(".person").click()
+    page.get_by_text("Sign out").click()
+    expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+    page.goto(f"{desk.whole.address}/jobs")
+    expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+
+
+def test_an_invitation_lets_one_person_in_once_and_a_removed_one_is_out_at_once(open_page: Open, accessible: Check) -> None:
+    page = open_page("/people")
+    page.get_by_role("textbox", name="Name", exact=True).fill("Brannoc Tull")
+    page.get_by_label("Which driver", exact=True).select_option("Brannoc Tull")
+    page.get_by_role("button", name="Make a link").click()
+    told(page, "Link for Brannoc Tull")
+    link = page.get_by_text("/welcome#").inner_text()
+    accessible(page)
+    guest = open_page("/", who=None)
+    guest.goto(link)
+    expect(guest.get_by_text("You are invited to Farhaven Racing as driver")).to_be_visible()
+    accessible(guest)
+    guest.get_by_label("Name to sign in with").fill("brannoc")
+    guest.get_by_label("Password").fill("brannoc-tull-1")
+    guest.get_by_role("button", name="Come in").click()
+    expect(guest.get_by_role("alert").filter(has_text="easy to guess")).to_be_visible()
+    guest.get_by_label("Password").fill("quartz kettle meadow")
+    guest.get_by_role("button", name="Come in").click()
+    expect(guest.get_by_role("heading", name="Week")).to_be_visible()
+    open_demo(guest)
+    expect(guest.get_by_role("table").first.locator("tbody tr")).to_have_count(1)
+    expect(guest.get_by_role("row", name="Brannoc Tull")).to_be_visible()
+    late = open_page("/", who=None)
+    late.goto(link)
+    expect(late.get_by_role("alert")).to_contain_text("This link can't be used")
+    # The manager's page shows the newcomer by itself, and lets them go.
+    expect(page.get_by_role("row", name="Brannoc Tull")).to_contain_text("brannoc")
+    page.get_by_role("button", name="Remove Brannoc Tull").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove Brannoc Tull").click()
+    expect(page.get_by_role("row", name="Brannoc Tull")).to_have_count(0)
+    guest.reload()
+    expect(guest.get_by_role("heading", name="Sign in")).to_be_visible()
+
+
+def test_two_browsers_edit_the_same_thing_and_neither_writes_over_the_other(open_page: Open, accessible: Check, desk: Desk) -> None:
+    path = desk.lay_out("Disputed Truck")
+    one, other = open_page(path), open_page(path, who="coach")
+    for page in (one, other):
+        page.get_by_role("button", name="Note and settings").click()
+        expect(page.get_by_role("textbox", name="Note")).to_be_visible()
+    one.get_by_role("textbox", name="Note").fill("Cold until lap three")
+    one.get_by_role("button", name="Keep").click()
+    expect(one.get_by_role("dialog")).to_be_hidden()
+    # The other page shows it behind the dialog, and leaves alone what is being typed.
+    expect(other.get_by_text("Cold until lap three")).to_be_attached()
+    other.get_by_role("textbox", name="Note").fill("Warm at once")
+    other.get_by_role("button", name="Keep").click()
+    conflict = other.get_by_role("alert")
+    expect(conflict).to_contain_text("Somebody else changed this meanwhile. Theirs: note “Cold until lap three”")
+    accessible(other)
+    other.get_by_role("button", name="Write mine over it").click()
+    expect(other.get_by_role("dialog")).to_be_hidden()
+    expect(one.get_by_text("Warm at once")).to_be_visible()
+    # Taking the first one back would write over the second: told, and left as it is.
+    one.get_by_role("button", name="Take back the last step").click()
+    expect(one.get_by_role("alert")).to_contain_text(re.compile("changed since.*Idrik Fenwold"))
+    expect(one.get_by_text("Warm at once")).to_be_visible()
+
+
+def test_signing_out_everywhere_ends_the_other_browser(open_page: Open, accessible: Check) -> None:
+    one, other = open_page("/account", who="coach"), open_page("/", who="coach")
+    expect(demo_row(other)).to_be_visible()
+    expect(one.get_by_text("(here)")).to_be_visible()
+    accessible(one)
+    one.get_by_role("button", name="Sign out everywhere, here too").click()
+    expect(one.get_by_role("heading", name="Sign in")).to_be_visible()
+    other.get_by_role("link", name="Port Skerrow, Fishmarket").first.click()
+    expect(other.get_by_role("heading", name="Sign in")).to_be_visible()

@@ -1,0 +1,200 @@
+"""Signing in, invitations and rigs: what lets somebody in, and what doesn't any more."""
+
+from datetime import timedelta
+from uuid import uuid4
+
+import pytest
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt, now
+from fleet_rival.services import people, sign_in
+from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import Conflict, NotThere, Refused, TooMany
+from fleet_rival.services.sign_in import Signed
+from fleet_rival.services.team import add_person, first_link, give_password, make_team
+from tests.conftest import manager_of
+
+Sessions = sessionmaker[Session]
+KEY, GOOD = b"a key", "quartz kettle meadow"
+
+
+def enter(sessions: Sessions, name: str = "maren", password: str = GOOD, address: str = "127.0.0.1") -> str:
+    return sign_in.sign_in(sessions, name, password, address, KEY, "a test")
+
+
+def signed(sessions: Sessions, token: str) -> Signed:
+    found = sign_in.signed_in(sessions, token)
+    assert found is not None
+    return found
+
+
+@pytest.fixture
+def actor(sessions: Sessions) -> Actor:
+    made = manager_of(sessions)
+    give_password(sessions, made.person_id, "Maren", GOOD)
+    return made
+
+
+def test_a_right_password_signs_in_and_what_is_stored_would_let_nobody_in(sessions: Sessions, actor: Actor) -> None:
+    token = enter(sessions, " MAREN ")
+    assert signed(sessions, token).actor == actor
+    with sessions() as session:
+        stored = session.scalars(select(SignIn.token_hash)).one()
+        assert token not in stored and sign_in.signed_in(sessions, stored) is None
+        password = session.get_one(Person, actor.person_id).password_hash or ""
+    assert password.startswith("$argon2id$") and GOOD not in password
+    assert enter(sessions) != token
+
+
+@pytest.mark.parametrize(("name", "password"), [("maren", "wrong"), ("nobody", GOOD), ("", GOOD), ("maren", ""), ("a b", GOOD)])
+def test_what_is_wrong_is_not_told(sessions: Sessions, actor: Actor, name: str, password: str) -> None:
+    with pytest.raises(Refused, match="The name or the password isn't right"):
+        enter(sessions, name, password)
+
+
+def test_attempts_are_limited_by_name_from_wherever_they_come(sessions: Sessions, actor: Actor) -> None:
+    for number in range(sign_in.MOST_BY_NAME):
+        with pytest.raises(Refused):
+            enter(sessions, password="wrong", address=f"10.0.0.{number}")
+    with pytest.raises(TooMany, match="Too many attempts"):
+        enter(sessions, address="10.0.1.1")  # even with the right one
+    with sessions.begin() as session:
+        session.execute(update(SignInAttempt).values(failed_at=now() - sign_in.WINDOW - timedelta(seconds=1)))
+    enter(sessions)
+    with sessions() as session:
+        assert not [row for row in session.scalars(select(SignInAttempt.subject)) if "maren" in row]
+
+
+def test_attempts_are_limited_by_address_whoever_is_tried(sessions: Sessions, actor: Actor) -> None:
+    for number in range(sign_in.MOST_BY_ADDRESS):
+        with pytest.raises(Refused):
+            enter(sessions, f"name-{number}", "wrong")
+    with pytest.raises(TooMany):
+        enter(sessions)
+    assert enter(sessions, address="10.0.0.1")
+
+
+def test_a_right_password_clears_the_count_of_its_name(sessions: Sessions, actor: Actor) -> None:
+    for _ in range(3):
+        for _ in range(sign_in.MOST_BY_NAME - 1):
+            with pytest.raises(Refused):
+                enter(sessions, password="wrong", address=str(uuid4()))
+        enter(sessions, address=str(uuid4()))
+
+
+@pytest.mark.parametrize(("column", "age"), [("used_at", sign_in.IDLE_LIFE), ("began_at", sign_in.ABSOLUTE_LIFE)])
+def test_who_is_idle_or_in_for_long_is_out(sessions: Sessions, actor: Actor, column: str, age: timedelta) -> None:
+    token = enter(sessions)
+    with sessions.begin() as session:
+        session.execute(update(SignIn).values(**{column: now() - age + timedelta(minutes=1)}))
+    assert sign_in.signed_in(sessions, token)
+    with sessions.begin() as session:
+        session.execute(update(SignIn).values(**{column: now() - age - timedelta(seconds=1)}))
+    assert sign_in.signed_in(sessions, token) is None
+
+
+def test_one_browser_or_all_are_signed_out_on_demand(sessions: Sessions, actor: Actor) -> None:
+    here, there, elsewhere = enter(sessions), enter(sessions), enter(sessions)
+    listed = sign_in.browsers(sessions, signed(sessions, here))
+    assert len(listed) == 3 and sum(item.this_one for item in listed) == 1
+    other = make_team(sessions, "Elsewhere", "Somebody Else")
+    with sessions.begin() as session:
+        stranger = sign_in.start(session, other.person_id, other.team_id, "theirs")
+    with pytest.raises(NotThere):
+        sign_in.end_one(sessions, signed(sessions, stranger), listed[0].id)
+    with sessions() as session:
+        key = session.scalars(select(SignIn.public_id).where(SignIn.token_hash == sign_in.hash_of(there))).one()
+    sign_in.end_one(sessions, signed(sessions, here), key)
+    assert sign_in.signed_in(sessions, there) is None and sign_in.signed_in(sessions, elsewhere)
+    new = people.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test")
+    assert [bool(sign_in.signed_in(sessions, token)) for token in (here, elsewhere, new, stranger)] == [False, False, True, True]
+    with pytest.raises(Refused, match="isn't right"):
+        people.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test")
+
+
+@pytest.mark.parametrize("password", ["short", "x" * 129, "aaaaaaaaaaaa", "maren-2031-maren", "my password is", "Fleet Rival 31", "1234567890"])
+def test_an_easy_password_is_refused(sessions: Sessions, password: str) -> None:
+    with pytest.raises(Refused, match=r"password"):
+        sign_in.check_password_rules(password, "Maren Holloway", "maren")
+
+
+def test_an_invitation_works_once_and_not_for_ever(sessions: Sessions, actor: Actor) -> None:
+    view, token = people.invite(sessions, actor, "Idrik Fenwold", "coach", None)
+    assert people.welcome(sessions, token).team == "Farhaven Racing"
+    with sessions() as session:
+        assert token not in session.scalars(select(Invitation.token_hash)).one()
+    with pytest.raises(Conflict, match="signs in with this name already"):
+        people.accept(sessions, token, "Idrik Fenwold", "maren", "garnet ferry walnut", "a test")
+    came = people.accept(sessions, token, "Idrik Fenwold", "idrik", "garnet ferry walnut", "a test")
+    found = signed(sessions, came).actor
+    assert found is not None and found.role == "coach" and found.team_id == actor.team_id
+    for use in (people.welcome, lambda *given: people.accept(*given, "x", "xx", "garnet ferry walnut", "a test")):
+        with pytest.raises(NotThere, match="can't be used"):
+            use(sessions, token)
+    with pytest.raises(Conflict, match="taken up already"):
+        people.withdraw(sessions, actor, view.id)
+    withdrawn, token = people.invite(sessions, actor, "Somebody", "driver", None)
+    people.withdraw(sessions, actor, withdrawn.id)
+    _, old = people.invite(sessions, actor, "Somebody", "driver", None)
+    with sessions.begin() as session:
+        session.execute(update(Invitation).where(Invitation.token_hash == sign_in.hash_of(old)).values(expires_at=now()))
+    for gone in (token, old, "never was"):
+        with pytest.raises(NotThere):
+            people.welcome(sessions, gone)
+    assert people.invitations(sessions, actor) == []
+
+
+def test_one_person_is_in_several_teams_with_a_role_in_each(sessions: Sessions, actor: Actor) -> None:
+    other = make_team(sessions, "Quarry Works", "Odalys Wrenwick")
+    _, token = people.invite(sessions, other, "Maren", "driver", None)
+    here = signed(sessions, enter(sessions))
+    people.join(sessions, here, token)
+    with sessions() as session:
+        cookie = session.get_one(SignIn, here.sign_in_id)
+        assert cookie.team_id == other.team_id
+    me = people.me(sessions, Actor(other.team_id, actor.person_id, "driver"))
+    assert [(team.name, team.role) for team in me.teams] == [("Farhaven Racing", "manager"), ("Quarry Works", "driver")]
+    sign_in.open_team(sessions, here, me.teams[0].id)
+    with pytest.raises(NotThere):
+        sign_in.open_team(sessions, here, uuid4())
+    # Out of one team, still in the other.
+    member = next(item for item in people.members(sessions, other) if item.person == "Maren Holloway")
+    people.remove_member(sessions, other, member.id)
+    assert signed(sessions, enter(sessions)).actor == actor
+
+
+def test_who_is_removed_is_out_at_once_and_cannot_come_in(sessions: Sessions, actor: Actor) -> None:
+    coach = add_person(sessions, actor, "Idrik Fenwold", "coach")
+    give_password(sessions, coach.person_id, "idrik", GOOD)
+    token = enter(sessions, "idrik")
+    member = next(item for item in people.members(sessions, actor) if item.person == "Idrik Fenwold")
+    people.change_member(sessions, actor, member.id, member.version, "driver", None)
+    found = signed(sessions, token).actor
+    assert found is not None and found.role == "driver"  # a role counts from the next request on
+    people.remove_member(sessions, actor, member.id)
+    assert signed(sessions, token).actor is None
+    with pytest.raises(Refused, match="aren't in a team any more"):
+        enter(sessions, "idrik")
+
+
+def test_a_rigs_token_delivers_until_it_is_revoked_or_its_maker_goes(sessions: Sessions, actor: Actor) -> None:
+    key, token = people.make_rig_token(sessions, actor, "Cellar")
+    found = sign_in.rig(sessions, token)
+    assert found is not None and (found.role, found.team_id, found.sees_all) == ("rig", actor.team_id, False)
+    with sessions() as session:
+        stored = session.scalars(select(RigToken.token_hash)).one()
+    assert sign_in.rig(sessions, stored) is None and sign_in.signed_in(sessions, token) is None
+    people.revoke_rig_token(sessions, actor, key)
+    assert sign_in.rig(sessions, token) is None
+    assert [rig.revoked for rig in people.rigs(sessions, actor)] == [True]
+
+
+def test_the_first_link_of_an_empty_installation_makes_a_manager_once(sessions: Sessions) -> None:
+    old, link = first_link(sessions), first_link(sessions)
+    assert old and link
+    with pytest.raises(NotThere):
+        people.welcome(sessions, old)  # only the last one printed works
+    found = signed(sessions, people.accept(sessions, link, "Maren Holloway", "maren", GOOD, "a test")).actor
+    assert found is not None and found.role == "manager"
+    assert first_link(sessions) is None
