@@ -1,5 +1,6 @@
 """Who comes in sees what is theirs, and nothing else; two people at one thing."""
 
+import json
 import re
 from collections.abc import Callable
 
@@ -128,3 +129,18 @@ def test_signing_out_everywhere_ends_the_other_browser(open_page: Open, accessib
     expect(one.get_by_role("heading", name="Sign in")).to_be_visible()
     other.get_by_role("link", name="Port Skerrow, Fishmarket").first.click()
     expect(other.get_by_role("heading", name="Sign in")).to_be_visible()
+
+
+def test_the_servers_log_has_a_line_for_each_request_and_nothing_about_a_person(open_page: Open, desk: Desk) -> None:
+    page = open_page("/people")
+    expect(page.get_by_role("heading", name="In the team")).to_be_visible()
+    with page.expect_response("**/api/search?q=ysolde") as answer:
+        page.keyboard.press("Control+k")
+        page.keyboard.type("ysolde")
+    number = answer.value.headers["x-request-id"]
+    lines = (desk.whole.folder / "server.log").read_text(encoding="utf-8").splitlines()
+    requests = [json.loads(line) for line in lines if line.startswith("{") and '"event": "request"' in line]
+    line = next(item for item in requests if item["request_id"] == number)
+    assert (line["rule"], line["method"], line["status"]) == ("/api/search", "GET", 200) and line["ms"] > 0
+    text = "\n".join(lines).lower()
+    assert not any(word in text for word in ("ysolde", "maren", "farhaven", "127.0.0.1:", "fleet_rival_sign_in"))

@@ -1,0 +1,301 @@
+"""Who may ask for what: every route of the description, as every role, as a member of another team, as a rig and as nobody."""
+
+import io
+import re
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from flask import Flask
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.api.access import COOKIE, CSRF_HEADER
+from fleet_rival.api.app import openapi_document
+from fleet_rival.services import people
+from fleet_rival.services.base import Actor
+from fleet_rival.services.team import add_person, give_password, make_team
+from tests.api.conftest import Browser, Sign, is_problem
+from tests.conftest import example
+
+Sessions = sessionmaker[Session]
+ALL, LEADERS, MANAGER, PERSON, ANYONE, RIG = {"manager", "coach", "driver"}, {"manager", "coach"}, {"manager"}, {"person"}, {"anyone"}, {"rig"}
+ANY_ID = "00000000-0000-7000-8000-000000000000"
+NOTE = {"note": "theirs", "cold_laps": None, "cold_seconds": None, "solo_floor_s": None}
+
+WANTED: dict[str, tuple[set[str], Any]] = {
+    # Route: who may ask it, by the pages on roles; and a body that would do something.
+    "GET /api/health": (ANYONE, None),
+    "POST /api/sign-in": (ANYONE, {"name": "nobody", "password": "nothing"}),
+    "POST /api/welcome": (ANYONE, {"token": "x"}),
+    "POST /api/welcome/accept": (ANYONE, {"token": "x", "name": "x", "sign_in_name": "xx", "password": "quartz kettle meadow"}),
+    "POST /api/welcome/join": (PERSON, {"token": "x"}),
+    "POST /api/sign-out": (PERSON, None),
+    "POST /api/sign-out-everywhere": (PERSON, None),
+    "GET /api/me/browsers": (PERSON, None),
+    "DELETE /api/me/browsers/{browser_id}": (PERSON, None),
+    "POST /api/me/password": (PERSON, {"old": "x", "new": "quartz kettle meadow"}),
+    "POST /api/me/team": (PERSON, {"team_id": ANY_ID}),
+    "GET /api/me": (ALL, None),
+    "PUT /api/me/preferences": (ALL, {"theme": "paper"}),
+    "GET /api/combinations": (ALL, None),
+    "POST /api/combinations": (LEADERS, {"layout_id": ANY_ID, "car": "Theirs"}),
+    "GET /api/combinations/{combination_id}": (ALL, None),
+    "PUT /api/combinations/{combination_id}": (LEADERS, NOTE),
+    "DELETE /api/combinations/{combination_id}": (LEADERS, None),
+    "GET /api/combinations/{combination_id}/analysis": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/laps": (ALL, None),
+    "GET /api/combinations/{combination_id}/lap-files": (ALL, None),
+    "POST /api/combinations/{combination_id}/lap-files": (ALL, "file"),
+    "GET /api/combinations/{combination_id}/laps.csv": (ALL, None),
+    "GET /api/lap-files/{file_id}": (ALL, None),
+    "POST /api/lap-files/{file_id}/import": (ALL, {"revision": 1}),
+    "DELETE /api/lap-files/{file_id}": (ALL, None),
+    "GET /api/layouts": (ALL, None),
+    "POST /api/layouts": (LEADERS, "file"),
+    "GET /api/drivers": (ALL, None),
+    "PUT /api/drivers/{driver_id}": (LEADERS, {"name": "Theirs", "guest": True}),
+    "GET /api/events": (ALL, None),
+    "GET /api/events/stream": (ALL, None),
+    "GET /api/history": (ALL, None),
+    "GET /api/history/steps": (ALL, None),
+    "POST /api/history/undo": (ALL, None),
+    "POST /api/history/redo": (ALL, None),
+    "GET /api/history/{entry_id}": (ALL, None),
+    "POST /api/history/{entry_id}/undo": (ALL, None),
+    "POST /api/history/{entry_id}/redo": (ALL, None),
+    "GET /api/jobs": (ALL, None),
+    "GET /api/jobs/{job_id}": (ALL, None),
+    "POST /api/jobs/{job_id}/cancel": (ALL, None),
+    "POST /api/jobs/{job_id}/retry": (ALL, None),
+    "GET /api/search": (ALL, None),
+    "PUT /api/team": (MANAGER, {"name": "Theirs", "open_ranking": True}),
+    "GET /api/people": (MANAGER, None),
+    "PUT /api/people/{member_id}": (MANAGER, {"role": "driver", "driver_id": None}),
+    "DELETE /api/people/{member_id}": (MANAGER, None),
+    "GET /api/invitations": (MANAGER, None),
+    "POST /api/invitations": (MANAGER, {"name": "Theirs", "role": "driver", "driver_id": None}),
+    "DELETE /api/invitations/{invitation_id}": (MANAGER, None),
+    "GET /api/rigs": (MANAGER, None),
+    "POST /api/rigs": (MANAGER, {"name": "Theirs"}),
+    "DELETE /api/rigs/{rig_id}": (MANAGER, None),
+    "POST /api/rig/laps": (
+        RIG,
+        {"track": "t", "layout": "l", "car": "c", "driver": "d", "session": "s", "laps": [{"run": 1, "lap": 1, "time_us": 1}]},
+    ),
+}
+
+
+class World:
+    """A team with everything in it, and all who might ask."""
+
+    def __init__(self, sessions: Sessions, browser: Sign, manager: Actor, combination: str) -> None:
+        own = browser(manager)
+        self.secrets = ["Keziah Umberlin", "Cinder Truck", "Farhaven Racing", "Idrik Fenwold"]
+        driver = own.get("/api/drivers").json["items"][0]
+        coach, one = (add_person(sessions, manager, name, role) for name, role in (("Idrik Fenwold", "coach"), ("Ysolde Farrand", "driver")))
+        self.ids = {
+            "combination_id": combination,
+            "driver_id": driver["id"],
+            "member_id": own.get("/api/people").json["items"][0]["id"],
+            "invitation_id": own.post("/api/invitations", json={"name": "Invited", "role": "driver"}).json["id"],
+            "rig_id": own.post("/api/rigs", json={"name": "Cellar"}).json["id"],
+            "entry_id": own.get("/api/history").json["items"][0]["id"],
+            "job_id": own.get("/api/jobs").json["items"][0]["id"],
+            "file_id": own.send(f"/api/combinations/{combination}/lap-files", b"driver,lap,time\nA,1,60\n").json["id"],
+            "browser_id": own.get("/api/me/browsers").json["items"][0]["id"],
+        }
+        self.own = own
+        self.actors = {"manager": manager, "coach": coach, "driver": one}
+        self.browser = browser
+        self.stranger = make_team(sessions, "Elsewhere", "Somebody Else")
+        self.rig = people.make_rig_token(sessions, manager, "Attic")[1]
+
+    def ask(self, client: Browser, route: str, headers: dict[str, str] | None = None) -> Any:
+        method, path = route.split(" ")
+        body = WANTED[route][1]
+        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(example("dirty/practice.track.json")), "x.json")}} if body == "file" else {"json": body}
+        url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path)
+        return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT") else {}))
+
+    def state(self) -> list[Any]:
+        """What a change by somebody else would show in."""
+        one, file = f"combinations/{self.ids['combination_id']}", f"lap-files/{self.ids['file_id']}"
+        paths = ("people", "invitations", "rigs", "drivers", "layouts", "jobs", one, file)
+        entries = self.own.get("/api/history").json["items"]
+        return [[entry["summary"] for entry in entries], *(self.own.get(f"/api/{path}").json for path in paths)]
+
+
+@pytest.fixture
+def world(sessions: Sessions, browser: Sign, manager: Actor, filled: str) -> World:
+    return World(sessions, browser, manager, filled)
+
+
+def test_this_list_names_every_route_and_who_may_ask_it() -> None:
+    described = {
+        f"{method.upper()} {path}": set(operation["x-allowed"])
+        for path, methods in openapi_document()["paths"].items()
+        for method, operation in methods.items()
+    }
+    assert described == {route: who for route, (who, _) in WANTED.items()}
+
+
+def test_nobody_gets_no_further_than_the_door(world: World) -> None:
+    before = world.state()
+    for client, headers in ((world.browser(None), {}), (world.browser(None), {"Authorization": "Bearer x", "Cookie": f"{COOKIE}=x"})):
+        for route, (who, _) in WANTED.items():
+            answer = world.ask(client, route, headers)
+            if who != ANYONE:
+                assert is_problem(answer, 401), route
+            assert not any(secret in answer.text for secret in world.secrets), route
+    assert world.state() == before
+
+
+@pytest.mark.parametrize("role", ["manager", "coach", "driver"])
+def test_each_role_is_refused_what_is_not_its_own_and_let_in_to_the_rest(world: World, role: str) -> None:
+    refused = world.browser(world.actors[role])
+    before = world.state()
+    for route, (who, _) in WANTED.items():
+        if not who & {role, "person", "anyone"}:
+            assert is_problem(world.ask(refused, route), 401 if who == RIG else 403), route
+    assert world.state() == before
+    for key in world.ids:
+        world.ids[key] = ANY_ID  # let in, but nothing there: nobody is in each other's way
+    for route, (who, _) in WANTED.items():
+        if who & {role, "person"} and "sign-out" not in route:
+            answer = world.ask(world.browser(world.actors[role]), route)
+            assert answer.status_code not in (401, 403, 405, 500), (route, answer.status_code)
+            answer.close()
+
+
+def test_a_member_of_another_team_finds_nothing_and_changes_nothing(world: World) -> None:
+    before = world.state()
+    for route, (who, _) in WANTED.items():
+        if who & {"manager", "person"} and "stream" not in route and "sign-out" not in route:
+            answer = world.ask(world.browser(world.stranger), route)
+            assert not any(secret in answer.text for secret in world.secrets), route
+            if "{" in route:
+                assert is_problem(answer, 404), route
+    assert world.state() == before
+
+
+def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> None:
+    client = world.browser(world.actors["driver"])
+    for route in (
+        "GET /api/combinations/{combination_id}/drivers/{driver_id}/laps",
+        "GET /api/lap-files/{file_id}",
+        "POST /api/lap-files/{file_id}/import",
+        "DELETE /api/lap-files/{file_id}",
+        "GET /api/jobs/{job_id}",
+        "POST /api/jobs/{job_id}/cancel",
+        "GET /api/history/{entry_id}",
+        "POST /api/history/{entry_id}/undo",
+    ):
+        assert is_problem(world.ask(client, route), 404), route
+    figures = client.get(f"/api/combinations/{world.ids['combination_id']}/analysis").json
+    assert figures["drivers"] == figures["warnings"] == []
+    for route in ("laps.csv", "lap-files", ""):
+        answer = client.get(f"/api/combinations/{world.ids['combination_id']}/{route}".rstrip("/"))
+        assert answer.status_code == 200 and "Umberlin" not in answer.text, route
+    for path in ("drivers", "jobs", "history", "search?q=keziah", "combinations"):
+        assert "Umberlin" not in client.get(f"/api/{path}").text, path
+    refused = client.send(f"/api/combinations/{world.ids['combination_id']}/lap-files", b"driver,lap,time\nKeziah Umberlin,1,60\n")
+    assert is_problem(refused, 422, "ask a manager or coach")
+
+
+def test_the_manager_may_open_the_figures_to_the_drivers(world: World) -> None:
+    client = world.browser(world.actors["driver"])
+    path = f"/api/combinations/{world.ids['combination_id']}/analysis"
+    assert len(client.get(path).json["drivers"]) == 0
+    version = world.own.get("/api/me").json["team_version"]
+    opened = world.own.put("/api/team", json={"name": "Farhaven Racing", "open_ranking": True}, headers={"If-Match": f'"{version}"'})
+    assert opened.status_code == 200
+    assert "Keziah Umberlin" in client.get(path).text
+    assert "Umberlin" not in client.get(f"/api/combinations/{world.ids['combination_id']}/laps.csv").text
+
+
+def test_a_rig_may_deliver_and_nothing_else(world: World) -> None:
+    client = world.browser(None)
+    bearer = {"Authorization": f"Bearer {world.rig}"}
+    for route, (who, _) in WANTED.items():
+        if not who & {"rig", "anyone"}:
+            assert is_problem(world.ask(client, route, bearer), 401), route
+    lap = {"run": 1, "lap": 1, "time_us": 20_700_000, "kind": "flying", "sectors": {"S1": 6_900_000}}
+    head = {"track": "Gantry Pit", "layout": "Black Oval", "car": "Cinder Truck", "driver": "Keziah Umberlin", "session": "live"}
+    place = world.own.get(f"/api/combinations/{world.ids['combination_id']}").json
+    head |= {"track": place["track"], "layout": place["layout"]}
+
+    def deliver(**changed: Any) -> Any:
+        return client.post("/api/rig/laps", json={**head, "laps": [lap], **changed}, headers=bearer)
+
+    assert deliver().json == {"added": 1, "same": 0, "different": 0}
+    assert deliver().json == {"added": 0, "same": 1, "different": 0}
+    assert deliver(laps=[{**lap, "time_us": 1_000_000}]).json == {"added": 0, "same": 0, "different": 1}
+    assert is_problem(deliver(driver="Nobody"), 404, "no driver called Nobody")
+    assert is_problem(deliver(car="Other"), 404, "doesn't prepare")
+    assert is_problem(deliver(laps=[{**lap, "lap": 2, "sectors": {"S9": 1}}]), 422, "S9")
+    assert is_problem(deliver(laps=[{**lap, "time_us": -1}]), 422)
+    rig = next(item for item in world.own.get("/api/rigs").json["items"] if item["name"] == "Attic")
+    assert world.own.delete(f"/api/rigs/{rig['id']}").status_code == 204
+    assert is_problem(deliver(), 401, "isn't let in")
+
+
+def test_a_change_needs_the_token_of_our_own_pages(world: World) -> None:
+    client = world.browser(world.actors["manager"])
+    shown, client.shown = client.shown, None
+    before = world.state()
+    for route, (who, _) in WANTED.items():
+        if not route.startswith("GET") and who not in (ANYONE, RIG):
+            assert is_problem(world.ask(client, route), 403, "out of date"), route
+            assert is_problem(world.ask(client, route, {CSRF_HEADER: world.own.shown or ""}), 403), route  # another browser's
+            assert is_problem(world.ask(client, route, {CSRF_HEADER: shown or "", "Origin": "http://elsewhere.example"}), 403), route
+            assert is_problem(world.ask(client, route, {CSRF_HEADER: shown or "", "Sec-Fetch-Site": "cross-site"}), 403), route
+    assert world.state() == before
+    assert client.put("/api/me/preferences", json={"theme": "paper"}, headers={CSRF_HEADER: shown}).status_code == 200
+
+
+def test_the_cookie_is_out_of_reach_of_scripts_and_other_sites_and_changes_at_sign_in(
+    app: Flask, sessions: Sessions, browser: Sign, manager: Actor
+) -> None:
+    give_password(sessions, manager.person_id, "maren", "quartz kettle meadow")
+    client = browser(None)
+    client.set_cookie(COOKIE, "planted-by-somebody-else")
+    answer = client.post("/api/sign-in", json={"name": "maren", "password": "quartz kettle meadow"})
+    assert answer.status_code == 200
+    set_to = answer.headers["Set-Cookie"]
+    assert all(word in set_to for word in ("HttpOnly", "SameSite=Strict", "Path=/")) and "planted" not in set_to
+    first = re.findall(r"=([^;]+)", set_to)[0]
+    client.shown = answer.json["csrf_token"]
+    again = client.post("/api/sign-in", json={"name": "maren", "password": "quartz kettle meadow"})
+    second = re.findall(r"=([^;]+)", again.headers["Set-Cookie"])[0]
+    assert first != second
+    assert is_problem(browser(None).get("/api/me", headers={"Cookie": f"{COOKIE}={first}"}), 401)
+    secure = app.test_client().post("/api/sign-in", json={"name": "maren", "password": "quartz kettle meadow"}, base_url="https://localhost")
+    assert "Secure" in secure.headers["Set-Cookie"]
+
+
+def test_too_many_attempts_are_told_to_wait(browser: Sign, manager: Actor) -> None:
+    client = browser(None)
+    answers = [client.post("/api/sign-in", json={"name": "maren", "password": "wrong"}) for _ in range(9)]
+    assert [answer.status_code for answer in answers[:8]] == [422] * 8
+    assert is_problem(answers[8], 429, "Too many attempts") and int(answers[8].headers["Retry-After"]) > 0
+
+
+def test_a_route_that_was_forgotten_is_for_nobody(app: Flask, browser: Sign, manager: Actor) -> None:
+    app.add_url_rule("/api/forgotten", view_func=lambda: "secret", endpoint="forgotten")
+    assert is_problem(browser(manager).get("/api/forgotten"), 403)
+    assert is_problem(browser(None).get("/api/forgotten"), 401)
+
+
+def test_every_answer_carries_the_headers_that_keep_browsers_careful(world: World) -> None:
+    hints: dict[str, Callable[[str], bool]] = {
+        "X-Content-Type-Options": lambda value: value == "nosniff",
+        "X-Frame-Options": lambda value: value == "DENY",
+        "Content-Security-Policy": lambda value: "default-src 'none'" in value and "unsafe" not in value,
+        "Referrer-Policy": lambda value: value == "same-origin",
+        "Permissions-Policy": lambda value: "camera=()" in value,
+        "Cross-Origin-Opener-Policy": lambda value: value == "same-origin",
+    }
+    for answer in (world.own.get("/"), world.own.get("/api/people"), world.browser(None).get("/api/people")):
+        for name, is_right in hints.items():
+            assert is_right(answer.headers.get(name, "")), name
+    assert world.own.get("/api/people").headers["Cache-Control"] == "no-store"
