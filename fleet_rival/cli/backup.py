@@ -15,8 +15,6 @@ import sys
 import tempfile
 import time
 import zipfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -24,7 +22,7 @@ from typing import Any
 
 import fleet_rival
 from fleet_rival.cli.console import Failure, say, step
-from fleet_rival.cli.mariadb import MariaDB
+from fleet_rival.cli.mariadb import MariaDB, database_of
 from fleet_rival.cli.processes import recorded
 
 __all__ = ["Schedule", "add_arguments", "back_up", "restore", "run"]
@@ -54,7 +52,7 @@ def run(arguments: argparse.Namespace) -> int:
             raise Failure("say which backup: ./fleet restore FILE, or --before for what was there before the last restore.")
         if recorded(var)[1]:
             raise Failure("Fleet Rival is running. Stop it first (./fleet stop), then restore.")
-        with _database(var) as database:
+        with database_of(var) as database:
             if arguments.before:
                 _swap(database, _BEFORE)
                 say("What was there before the last restore is back; a second --before turns it round again.")
@@ -66,29 +64,12 @@ def run(arguments: argparse.Namespace) -> int:
         return _set_schedule(var, arguments)
     folder = arguments.to or var / "backups"
     target = folder if folder.suffix == ".zip" else folder / _NAME.format(datetime.now().astimezone())
-    with _database(var) as database:
+    with database_of(var) as database:
         rows = back_up(database, target)
     say(f"Written and checked: {target} ({target.stat().st_size / 1e6:.1f} MB, {rows:,} rows)")
     if arguments.scheduled:
         Settings.read(var).throw_away(var)
     return 0
-
-
-@contextmanager
-def _database(var: Path) -> Iterator[MariaDB]:
-    """The database, as it runs; started for this alone where it doesn't."""
-    database = MariaDB(var / "mariadb")
-    if any(process.name == "database" for process in recorded(var)[1]):
-        yield database
-        return
-    if not (var / "mariadb" / "data").exists():
-        raise Failure("there are no data here yet. Start Fleet Rival once: ./fleet start")
-    with step("Database"):
-        database.start()
-    try:
-        yield database
-    finally:
-        database.stop()
 
 
 def back_up(database: MariaDB, target: Path) -> int:

@@ -29,6 +29,7 @@ NEEDS: dict[str, tuple[str, bool, bool]] = {
     "demo": ("server", True, False),
     "start": ("server", True, False),
     "rig": ("server", False, False),
+    "team": ("server", False, False),
     "backup": ("server", False, False),
     "restore": ("server", False, False),
     "analyse": ("core", False, False),
@@ -75,6 +76,7 @@ HELP = """Fleet Rival, the preparation desk of a sim racing team.
   ./fleet start     the same without demo data
   ./fleet stop      end what demo or start began
   ./fleet rig       a stand-in rig: drives, and delivers its laps live
+  ./fleet team      a link for the manager of another team
   ./fleet backup    write all data into one file; --schedule does it by itself
   ./fleet restore   put a backup back
   ./fleet test      checks and tests

@@ -13,6 +13,7 @@ COMMANDS = {
     "start": ("serve", "start the application without demo data"),
     "stop": ("", "end what demo or start began"),
     "rig": ("rig", "a stand-in rig: drives a demo driver's laps and delivers them live"),
+    "team": ("team", "a link for the manager of another team, or for another manager"),
     "backup": ("backup", "write all data into one file, now or by a schedule"),
     "restore": ("backup", "put a backup back in place of what is there"),
     "analyse": ("analyse", "a report from a track file and a lap file, without a server"),

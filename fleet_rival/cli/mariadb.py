@@ -1,5 +1,6 @@
 """A private MariaDB: own data directory, port, socket and password, on loopback, beside any other on the machine."""
 
+import configparser
 import getpass
 import hashlib
 import os
@@ -8,14 +9,16 @@ import signal
 import subprocess
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import quote
 
 from fleet_rival.cli.console import Failure, run, step
-from fleet_rival.cli.processes import Started, die_with_parent, free_port, port_is_free, wait_for_end
+from fleet_rival.cli.processes import Started, die_with_parent, free_port, port_is_free, recorded, wait_for_end
 from fleet_rival.cli.secret import kept_secret
 
-__all__ = ["MariaDB"]
+__all__ = ["MariaDB", "database_of"]
 
 PREFERRED_PORT = 33170
 _SOCKET_LENGTH = 100
@@ -168,3 +171,27 @@ class MariaDB:
 
     def _password(self) -> str:
         return kept_secret(self.folder / "password.txt")
+
+
+@contextmanager
+def database_of(var: Path) -> Iterator[MariaDB]:
+    """The installation's database, as it runs; started for this alone where it doesn't.
+
+    Raises:
+        Failure: there are no data yet.
+    """
+    folder = var / "mariadb"
+    if any(process.name == "database" for process in recorded(var)[1]):
+        settings = configparser.ConfigParser(allow_no_value=True)
+        settings.read(folder / "my.cnf")
+        yield MariaDB(folder, settings.getint("mariadbd", "port"))
+        return
+    database = MariaDB(folder)
+    if not (var / "mariadb" / "data").exists():
+        raise Failure("there are no data here yet. Start Fleet Rival once: ./fleet start")
+    with step("Database"):
+        database.start()
+    try:
+        yield database
+    finally:
+        database.stop()

@@ -72,11 +72,8 @@ def run(arguments: argparse.Namespace) -> int:
             server = Server(arguments.port, places, var / "log" / "server.log")
             server.wait()
         parts: dict[str, Part] = {"web server": server, "worker": worker, "message server": messages, "database": database}
-        say(f"\nFleet Rival is ready: {server.address}")
-        for line in said(server.address):
-            say(line)
-        say("Ctrl-C here, or ./fleet stop in another window, ends it.")
-        _stay(parts, var, server.address, asked_to_end, backup.Schedule(var))
+        lines = [f"\nFleet Rival is ready: {server.address}", *said(server.address), "Ctrl-C here, or ./fleet stop in another window, ends it."]
+        _stay(parts, var, server.address, lines, asked_to_end, backup.Schedule(var))
         say("\nStopping ...")
     finally:
         for child in (server, worker):
@@ -88,8 +85,11 @@ def run(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _stay(parts: dict[str, Part], var: Path, address: str, asked_to_end: threading.Event, schedule: backup.Schedule) -> None:
+def _stay(parts: dict[str, Part], var: Path, address: str, lines: list[str], asked_to_end: threading.Event, schedule: backup.Schedule) -> None:
     """Until somebody wants it to end; a part that ended by itself is started again.
+
+    Args:
+        lines: said once `./fleet stop` would find what runs.
 
     Raises:
         Failure: a part ends again and again.
@@ -98,6 +98,9 @@ def _stay(parts: dict[str, Part], var: Path, address: str, asked_to_end: threadi
     while True:
         running = [Started.of("fleet", os.getpid()), *(part.started for part in parts.values() if part.started)]
         with record(var, address, running):
+            for line in lines:
+                say(line)
+            lines = []
             while not asked_to_end.wait(0.5) and all(part.running for part in parts.values()):
                 schedule.look()
         if asked_to_end.is_set():

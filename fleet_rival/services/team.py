@@ -10,9 +10,10 @@ from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.people import INVITATION_LIFE
 from fleet_rival.services.sign_in import hash_of, hash_password, sign_in_name
 
-__all__ = ["add_person", "first_link", "give_password", "make_team", "person_called"]
+__all__ = ["add_person", "first_link", "give_password", "make_team", "person_called", "team_link"]
 
 FIRST_TEAM = "Our team"
+_MANAGER = "Manager"
 
 
 def make_team(sessions: sessionmaker[Session], name: str, manager: str) -> Actor:
@@ -47,13 +48,25 @@ def first_link(sessions: sessionmaker[Session]) -> str | None:
 
     Each call makes a new one and withdraws the last, since a token can't be read back.
     """
-    with sessions.begin() as session:
+    with sessions() as session:
         if session.scalar(select(func.count()).select_from(Person).where(Person.password_hash.is_not(None))):
             return None
-        team_id = session.scalar(select(Team.id).order_by(Team.id).limit(1)) or _new_team(session, FIRST_TEAM)
-        session.execute(update(Invitation).where(Invitation.team_id == team_id, Invitation.used_at.is_(None)).values(withdrawn_at=now()))
+        name = session.scalar(select(Team.name).order_by(Team.id).limit(1))
+    return team_link(sessions, name or FIRST_TEAM)
+
+
+def team_link(sessions: sessionmaker[Session], name: str) -> str:
+    """The token of a link by which a manager comes into a team, which is made where none is called so.
+
+    Whoever runs the installation lets the first manager of a team in with it, or one who lost every way in. An earlier link
+    of this kind that nobody took up is withdrawn.
+    """
+    with sessions.begin() as session:
+        team_id = session.scalar(select(Team.id).where(Team.name == name).order_by(Team.id).limit(1)) or _new_team(session, name)
+        own = (Invitation.team_id == team_id, Invitation.name == _MANAGER, Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
+        session.execute(update(Invitation).where(*own).values(withdrawn_at=now()))
         token = secrets.token_urlsafe(32)
-        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name="Manager", role="manager", expires_at=now() + INVITATION_LIFE))
+        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name=_MANAGER, role="manager", expires_at=now() + INVITATION_LIFE))
         return token
 
 

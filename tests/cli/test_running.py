@@ -2,10 +2,12 @@
 
 import json
 import os
+import re
 import signal
 import socket
 import subprocess
 import sys
+import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
@@ -50,9 +52,18 @@ class Installation:
         command = [sys.executable, "-m", "fleet_rival.cli.bootstrap", "stop"]
         return subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
 
-    def ask(self, path: str) -> Any:
-        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=20) as answer:
-            return json.load(answer)
+    def ask(self, path: str, body: Any = None, headers: dict[str, str] | None = None) -> tuple[Any, Any]:
+        """What the server answers, and the headers."""
+        sent = json.dumps(body).encode() if body is not None else None
+        request = urllib.request.Request(f"http://127.0.0.1:{self.port}{path}", sent, {"Content-Type": "application/json", **(headers or {})})
+        with urllib.request.urlopen(request, timeout=20) as answer:
+            return json.load(answer), answer.headers
+
+    def combinations(self, said: str) -> Any:
+        """What the manager sees whom the start command names, with the password that it says."""
+        name, password = re.findall(r"^  (\w+) +([a-z-]+) +.*manager$", said, re.MULTILINE)[0]
+        _, headers = self.ask("/api/sign-in", {"name": name, "password": password})
+        return self.ask("/api/combinations", headers={"Cookie": headers["Set-Cookie"].split(";")[0]})[0]["items"]
 
     def alive(self) -> list[Started]:
         return recorded(self.folder / "var")[1]
@@ -73,11 +84,13 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     first = installation.start()
     said = installation.wait_until_ready(first)
     assert f"Fleet Rival is ready: http://127.0.0.1:{installation.port}" in said
-    assert all(f"{step}: done" in said for step in ("Database", "Tables", "Demo data", "Server"))
-    before = installation.ask("/api/combinations")
-    assert before["items"][0]["laps"] == 600
+    assert all(f"{step}: done" in said for step in ("Database", "Messages", "Tables", "Demo data", "Server and worker"))
+    before = installation.combinations(said)
+    assert sum(item["laps"] for item in before) == 3122
     processes = installation.alive()
-    assert [process.name for process in processes] == ["fleet", "server", "database"]
+    assert [process.name for process in processes] == ["fleet", "server", "worker", "messages", "database"]
+    secret = [installation.folder / "var" / name for name in ("secret.txt", "redis/password.txt", "mariadb/password.txt", "demo/accounts.json")]
+    assert not any(path.stat().st_mode & 0o077 for path in secret)
 
     again = installation.start()
     _, repeated = again.communicate(timeout=30)
@@ -89,8 +102,8 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     assert "Nothing of Fleet Rival is running" in installation.stop().stderr
 
     second = installation.start()
-    installation.wait_until_ready(second)
-    assert installation.ask("/api/combinations") == before
+    said_again = installation.wait_until_ready(second)
+    assert installation.combinations(said_again) == before
     second.send_signal(signal.SIGINT)
     assert second.wait(30) == 0
     assert not installation.alive()
@@ -98,8 +111,9 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
 
 def test_a_supervisor_that_is_killed_takes_its_children_along(installation: Installation) -> None:
     process = installation.start("start")
-    installation.wait_until_ready(process)
-    assert installation.ask("/api/combinations") == {"items": []}
+    said = installation.wait_until_ready(process)
+    token = re.findall(r"it works once: http://127.0.0.1:\d+/welcome#(\S+)", said)[0]
+    assert installation.ask("/api/welcome", {"token": token})[0]["role"] == "manager"
     processes = installation.alive()
     process.kill()
     process.wait()
@@ -110,23 +124,50 @@ def test_a_supervisor_that_is_killed_takes_its_children_along(installation: Inst
     again.wait(30)
 
 
-@pytest.mark.parametrize("victim", ["server", "database"])
-def test_a_part_that_dies_is_told_and_ends_the_rest(installation: Installation, victim: str) -> None:
+@pytest.mark.parametrize("victim", ["server", "worker", "messages", "database"])
+def test_a_part_that_dies_is_started_again(installation: Installation, victim: str) -> None:
+    process = installation.start("start")
+    installation.wait_until_ready(process)
+    before = {part.name: part.pid for part in installation.alive()}
+    next(part for part in installation.alive() if part.name == victim).signal(signal.SIGKILL)
+    assert process.stderr is not None
+    assert "ended by itself; starting it again" in process.stderr.readline()
+    for _ in range(200):
+        after = {part.name: part.pid for part in installation.alive()}
+        if after.keys() == before.keys() and after[victim] != before[victim]:
+            break
+        time.sleep(0.1)
+    assert {name for name in before if before[name] != after[name]} == {victim}
+    for _ in range(100):
+        try:
+            assert installation.ask("/api/health")[0]["status"] == "ok"
+            break
+        except OSError:
+            time.sleep(0.1)  # the server is still coming up
+    assert installation.stop().returncode == 0
+
+
+def test_a_part_that_ends_again_and_again_is_told_and_ends_the_rest(installation: Installation) -> None:
     process = installation.start("start")
     installation.wait_until_ready(process)
     processes = installation.alive()
-    next(part for part in processes if part.name == victim).signal(signal.SIGKILL)
+    for _ in range(5):
+        worker = next(part for part in installation.alive() if part.name == "worker")
+        worker.signal(signal.SIGKILL)
+        for _ in range(100):
+            if process.poll() is not None or any(part.name == "worker" and part != worker for part in installation.alive()):
+                break
+            time.sleep(0.1)
     assert process.stderr is not None
     rest = process.stderr.read()
-    assert process.wait(30) == 1
-    assert "ended by itself" in rest and rest.count("fleet:") == 1
+    assert process.wait(30) == 1 and "The worker ended by itself" in rest and "fleet: the worker ends again and again" in rest
     assert wait_for_end(processes, 10)
 
 
 def test_the_server_answers_on_loopback_alone(installation: Installation) -> None:
     process = installation.start("start")
     installation.wait_until_ready(process)
-    request = urllib.request.Request(f"http://127.0.0.1:{installation.port}/api/me", headers={"Host": "elsewhere.example"})
+    request = urllib.request.Request(f"http://127.0.0.1:{installation.port}/api/health", headers={"Host": "elsewhere.example"})
     with pytest.raises(urllib.error.HTTPError) as refused:
         urllib.request.urlopen(request, timeout=10)
     assert refused.value.code == 421
@@ -143,7 +184,7 @@ def test_the_server_answers_on_loopback_alone(installation: Installation) -> Non
 def test_the_plain_command_says_what_there_is() -> None:
     shown = subprocess.run([HOME / "fleet", "--help"], capture_output=True, text=True, check=False)
     assert shown.returncode == 0
-    for command in ("demo", "start", "stop", "test", "analyse", "bench"):
+    for command in ("demo", "start", "stop", "rig", "team", "backup", "restore", "test", "analyse", "bench"):
         assert command in shown.stdout + shown.stderr
     unknown = subprocess.run([HOME / "fleet", "fly"], capture_output=True, text=True, check=False)
     assert unknown.returncode == 2 and "invalid choice" in unknown.stderr

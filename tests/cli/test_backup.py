@@ -1,0 +1,165 @@
+"""A backup is one consistent state, checked when it is made, and comes back as it was or not at all."""
+
+import os
+import threading
+import zipfile
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.cli.backup import Schedule, Settings, back_up, restore
+from fleet_rival.cli.console import Failure
+from fleet_rival.cli.demo_data import load_demo
+from fleet_rival.cli.main import main
+from fleet_rival.cli.mariadb import MariaDB
+from fleet_rival.cli.processes import free_port
+from fleet_rival.db.migrate import downgrade, upgrade
+from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.db.tables import Base, Lap
+from fleet_rival.services import find, week
+from tests.conftest import DEMO, DEMO_DAY, manager_of
+
+Sessions = sessionmaker[Session]
+
+
+class Store:
+    def __init__(self, folder: Path) -> None:
+        self.database = MariaDB(folder / "var" / "mariadb", free_port())
+        self.database.start()
+        upgrade(self.database.url)
+        self.engine = make_engine(self.database.url)
+        self.sessions = make_sessions(self.engine)
+
+    def rows(self) -> dict[str, int]:
+        with self.sessions() as session:
+            return {table.name: session.scalar(select(func.count()).select_from(table)) or 0 for table in Base.metadata.sorted_tables}
+
+
+@pytest.fixture(scope="module")
+def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
+    made = Store(tmp_path_factory.mktemp("kept"))
+    load_demo(made.sessions, DEMO, DEMO_DAY)
+    yield made
+    made.engine.dispose()
+    made.database.stop()
+
+
+def test_a_filled_database_comes_back_as_it_was_and_what_was_there_before_too(store: Store, tmp_path: Path) -> None:
+    actor = manager_of(store.sessions)
+    one = week.combinations(store.sessions, actor)[0]
+    figures, _ = find.summary(store.sessions, actor, one.id)
+    rows = store.rows()
+    assert rows["lap"] == 3122
+    file = tmp_path / "all.backup.zip"
+    assert back_up(store.database, file) == sum(rows.values()) + 1  # and the mark of the tables' version
+    assert file.stat().st_mode & 0o077 == 0
+    week.add_combination(store.sessions, actor, one.layout_id, "Made later")
+    with store.engine.begin() as connection:
+        connection.execute(Lap.__table__.delete())  # type: ignore[attr-defined]
+    restore(store.database, file)
+    assert store.rows() == rows
+    assert find.summary(store.sessions, actor, one.id)[0] == figures
+    assert "Made later" not in [item.car for item in week.combinations(store.sessions, actor)]
+
+
+def test_a_backup_made_while_people_write_is_one_state(store: Store, tmp_path: Path) -> None:
+    actor = manager_of(store.sessions)
+    layout = week.combinations(store.sessions, actor)[0].layout_id
+    end = threading.Event()
+
+    def write() -> None:
+        number = 0
+        while not end.is_set():
+            number += 1
+            week.add_combination(store.sessions, actor, layout, f"Busy {number}")
+
+    thread = threading.Thread(target=write)
+    thread.start()
+    try:
+        back_up(store.database, tmp_path / "busy.backup.zip")
+    finally:
+        end.set()
+        thread.join()
+    restore(store.database, tmp_path / "busy.backup.zip")
+    with store.sessions() as session:
+        cars = session.scalars(select(Base.metadata.tables["car"].c.name)).all()
+        changed = session.scalars(select(Base.metadata.tables["change_set"].c.summary)).all()
+    busy = sorted((name for name in cars if name.startswith("Busy")), key=lambda name: int(name.split()[1]))
+    assert busy == [f"Busy {number + 1}" for number in range(len(busy))]  # a beginning of what was written, without a hole
+    assert sum("Busy" in summary for summary in changed) == len(busy)
+
+
+@pytest.mark.parametrize(
+    ("damage", "words"),
+    [
+        (lambda names: names | {"data.sql": names["data.sql"].replace(b"Ysolde", b"Isolde", 1)}, "damaged"),
+        (lambda names: {"manifest.json": names["manifest.json"]}, "can't be read as a backup"),
+        (lambda names: names | {"manifest.json": b"{}"}, "isn't a backup that this version can read"),
+        (lambda names: names | {"manifest.json": names["manifest.json"].replace(b'"tables_of": "', b'"tables_of": "9')}, "newer version"),
+    ],
+)
+def test_a_file_that_is_not_whole_changes_nothing(store: Store, tmp_path: Path, damage: object, words: str) -> None:
+    file = tmp_path / "all.backup.zip"
+    back_up(store.database, file)
+    with zipfile.ZipFile(file) as package:
+        names = {name: package.read(name) for name in package.namelist()}
+    with zipfile.ZipFile(file, "w") as package:
+        for name, content in damage(names).items():  # type: ignore[operator]
+            package.writestr(name, content)
+    rows = store.rows()
+    with pytest.raises(Failure, match=words):
+        restore(store.database, file)
+    file.write_bytes(b"no archive")
+    with pytest.raises(Failure, match="can't be read as a backup"):
+        restore(store.database, file)
+    assert store.rows() == rows
+
+
+def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> None:
+    old = Store(tmp_path)
+    try:
+        old.engine.dispose()
+        downgrade(old.database.url, "0001")
+        back_up(old.database, tmp_path / "old.backup.zip")
+        upgrade(old.database.url)
+        restore(old.database, tmp_path / "old.backup.zip")
+        assert set(old.rows()) == set(Base.metadata.tables)
+    finally:
+        old.engine.dispose()
+        old.database.stop()
+
+
+def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.setenv("FLEET_HOME", str(tmp_path))
+    assert main(["backup", "--schedule", "daily", "--at", "25:00"]) == 1 and "isn't a time of day" in capsys.readouterr().err
+    assert main(["backup", "--schedule", "weekly", "--at", "04:15", "--keep", "2"]) == 0
+    settings = Settings.read(tmp_path / "var")
+    wednesday = datetime(2031, 4, 9, 12, 0).astimezone()
+    due = settings.last_due(wednesday)
+    assert due == datetime(2031, 4, 7, 4, 15).astimezone() and settings.last_due(due - timedelta(minutes=1)) == due - timedelta(days=7)
+    folder = tmp_path / "var" / "backups"
+    for day in range(1, 6):
+        (folder / f"fleet-rival-2031-04-0{day}-031500.backup.zip").touch()
+    settings.throw_away(tmp_path / "var")
+    assert [path.name for path in sorted(folder.glob("*.zip"))] == [f"fleet-rival-2031-04-0{day}-031500.backup.zip" for day in (4, 5)]
+    started: list[list[str]] = []
+    monkeypatch.setattr("fleet_rival.cli.backup.subprocess.Popen", lambda command, **_: started.append(command))
+    (tmp_path / "var" / "log").mkdir()
+    Schedule(tmp_path / "var").look()
+    assert started == []  # the newest is of today
+    for path in folder.glob("*.zip"):
+        os.utime(path, (0, 0))
+    Schedule(tmp_path / "var").look()
+    assert started and started[0][-2:] == ["backup", "--scheduled"]
+    assert main(["backup", "--schedule", "off"]) == 0 and Settings.read(tmp_path / "var").last_due(wednesday) is None
+
+
+def test_commands_that_need_data_say_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.setenv("FLEET_HOME", str(tmp_path))
+    (tmp_path / "var").mkdir()
+    for command, words in ((["team", "Quarry Works"], "no data here yet"), (["backup"], "no data here yet"), (["restore"], "say which backup")):
+        assert main(command) == 1 and words in capsys.readouterr().err

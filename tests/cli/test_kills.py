@@ -1,0 +1,54 @@
+"""A part killed in the middle of an import: afterwards it is whole or not there, and its job says which."""
+
+import os
+import time
+from collections.abc import Iterator
+
+import pytest
+import redis
+
+from fleet_rival.cli.bench_kills import VICTIMS, Victim, kill_during_import
+from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.jobs import messages
+from fleet_rival.services import jobs
+from fleet_rival.services.team import make_team
+from tests.conftest import manager_of
+
+
+@pytest.fixture(scope="module")
+def whole(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Trial]:
+    outer = os.environ["FLEET_REDIS_URL"]
+    with trial(tmp_path_factory.mktemp("killed")) as made:
+        os.environ["FLEET_REDIS_URL"] = made.messages.url
+        messages.celery.cache_clear()
+        messages._shared_connection.cache_clear()
+        make_team(made.sessions, "Farhaven Racing", "Maren Holloway")
+        yield made
+    os.environ["FLEET_REDIS_URL"] = outer
+    messages.celery.cache_clear()
+    messages._shared_connection.cache_clear()
+
+
+@pytest.mark.parametrize("victim", VICTIMS)
+def test_an_import_outlives_the_kill_of_a_part(whole: Trial, victim: Victim) -> None:
+    outcome = kill_during_import(whole, manager_of(whole.sessions), victim, 0.5, f"Killed {victim}")
+    assert outcome.sound, outcome
+    # It was the worker's or the database's own work that was lost: begun anew, not half kept.
+    assert outcome.state == "done" and outcome.attempts == (2 if victim in ("worker", "database") else 1)
+
+
+def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:
+    actor = manager_of(whole.sessions)
+    whole.worker.stop()
+    job = jobs.start(whole.sessions, actor, "history.undo", "Nothing to take back", {"entry_id": "00000000-0000-7000-8000-000000000000"})
+    messages.wake(jobs.key_of(whole.sessions, job.id))
+    with redis.Redis.from_url(whole.messages.url) as server:
+        assert server.dbsize() > 0
+        server.flushall()
+    whole.worker.start()
+    for _ in range(300):
+        seen = jobs.job(whole.sessions, actor, job.id)
+        if seen.ended_at:
+            break
+        time.sleep(0.1)
+    assert (seen.state, seen.trouble) == ("failed", "This change doesn't exist, or no longer does.")
