@@ -27,7 +27,6 @@ __all__ = ["VICTIMS", "Outcome", "Victim", "bench_kills", "kill_during_import"]
 Victim = Literal["server", "worker", "messages", "database"]
 VICTIMS: tuple[Victim, ...] = ("server", "worker", "messages", "database")
 _WORDS = {"server": "web server", "worker": "worker", "messages": "message server", "database": "database server"}
-_LAPS = 12_000
 _PATIENCE_SECONDS = 120.0
 
 
@@ -48,12 +47,13 @@ class Outcome:
         return self.laps == (self.wanted if self.state == "done" else 0) and self.state in ("done", "failed")
 
 
-def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float, name: str) -> Outcome:
+def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float, name: str, laps: int = 12_000) -> Outcome:
     """Import a file as a job, kill one part when the job has come so far, start that part again, and wait for the end.
 
     Args:
         share: how far the job must have come, 0 to 1.
         name: of a car; each import needs another one.
+        laps: in the file, in dozens.
 
     Raises:
         TimeoutError: the job hasn't ended two minutes later.
@@ -61,7 +61,7 @@ def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float,
     layout = made_layout(11, "Killed")
     layout_id = track.add_track(whole.sessions, actor, write_track(layout)).id
     combination = week.add_combination(whole.sessions, actor, layout_id, name)
-    file_id = drive.upload(whole.sessions, actor, combination.id, f"{name}.laps.csv", write_laps(made_laps(layout, 12, _LAPS // 12, 5), layout))
+    file_id = drive.upload(whole.sessions, actor, combination.id, f"{name}.laps.csv", write_laps(made_laps(layout, 12, laps // 12, 5), layout))
     arguments = {"file_id": str(file_id), "combination_id": str(combination.id), "revision": combination.revision}
     job = jobs.start(whole.sessions, actor, "laps.import", f"Import of {name}", {**arguments, "leave_out": [], "differences": "keep", "apart": []})
     wake(jobs.key_of(whole.sessions, job.id))
@@ -70,8 +70,8 @@ def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float,
     row = _wait(whole, job.id, lambda row: row.state not in ("waiting", "running"))
     with whole.sessions() as session:
         key = session.scalars(select(Combination.id).where(Combination.team_id == actor.team_id, Combination.public_id == combination.id)).one()
-        laps = session.scalars(select(func.count()).where(Lap.team_id == actor.team_id, Lap.combination_id == key)).one()
-    return Outcome(row.state, row.trouble, laps, _LAPS, row.attempt)
+        kept = session.scalars(select(func.count()).where(Lap.team_id == actor.team_id, Lap.combination_id == key)).one()
+    return Outcome(row.state, row.trouble, kept, laps, row.attempt)
 
 
 def bench_kills(whole: Trial, actor: Actor, times: int) -> str:

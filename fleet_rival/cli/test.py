@@ -24,9 +24,13 @@ CHECKS: dict[str, list[str]] = {
 }
 TESTS: dict[str, list[str]] = {
     "core and formats": ["fleet_rival/core", "fleet_rival/formats", "tests/core", "tests/formats", "tests/simulator", "tests/wording"],
-    "services and API": ["tests/cli", "tests/db", "tests/services", "tests/api"],
+    "services and API": ["tests/db", "tests/services", "tests/api"],
+    "commands": ["tests/cli"],
     "browser": ["tests/browser"],
 }
+
+
+_LANES = 3
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -46,15 +50,16 @@ def run(arguments: argparse.Namespace) -> int:
         name: [sys.executable, "-m", "pytest", *(folder for folder in folders if (home / folder).exists()), *arguments.rest]
         for name, folders in tests.items()
     }
-    # The browser's tests wait for pages, the others for servers: two lanes use two cores well.
-    lanes = [{name: command for name, command in commands.items() if (name == "browser") is browser} for browser in (True, False)]
+    # The browser's tests wait for pages, those of commands for servers to come and go: lanes of their own leave no core idle.
+    apart = [{name: command} for name, command in commands.items() if name in ("browser", "commands")]
+    lanes = [*apart, {name: command for name, command in commands.items() if name not in ("browser", "commands")}]
     failed += _side_by_side(lanes, home, verbose=True)
     say(f"\n{'Failed: ' + ', '.join(failed) if failed else 'All passed'} ({time.monotonic() - started:.0f} s)")
     return 1 if failed else 0
 
 
 def _side_by_side(lanes: list[dict[str, list[str]]], home: Path, *, verbose: bool) -> list[str]:
-    """Run lanes of commands, two at a time; each lane's own one after the other.
+    """Run lanes of commands, a few at a time; each lane's own one after the other.
 
     Returns:
         Names of what failed.
@@ -63,7 +68,7 @@ def _side_by_side(lanes: list[dict[str, list[str]]], home: Path, *, verbose: boo
     def lane_through(lane: dict[str, list[str]]) -> list[str]:
         return [name for name, command in lane.items() if not _succeeds(name, command, home, verbose)]
 
-    with ThreadPoolExecutor(2) as pool:
+    with ThreadPoolExecutor(_LANES) as pool:
         return [name for failed in pool.map(lane_through, lanes) for name in failed]
 
 

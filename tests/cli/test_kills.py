@@ -31,7 +31,7 @@ def whole(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Trial]:
 
 @pytest.mark.parametrize("victim", VICTIMS)
 def test_an_import_outlives_the_kill_of_a_part(whole: Trial, victim: Victim) -> None:
-    outcome = kill_during_import(whole, manager_of(whole.sessions), victim, 0.5, f"Killed {victim}")
+    outcome = kill_during_import(whole, manager_of(whole.sessions), victim, 0.3, f"Killed {victim}", laps=9600)
     assert outcome.sound, outcome
     # It was the worker's or the database's own work that was lost: begun anew, not half kept.
     assert outcome.state == "done" and outcome.attempts == (2 if victim in ("worker", "database") else 1)
