@@ -19,7 +19,7 @@ from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.telemetry_export import write_telemetry
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services import drive, find, people, track, week
+from fleet_rival.services import drive, find, rigs, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
 from fleet_rival.simulator.league import SEED, League, SeriesWeek, league
@@ -158,8 +158,8 @@ def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> 
         accounts.append(Account(sign_in_name, known[sign_in_name], name, role))
     folder.mkdir(parents=True, exist_ok=True)
     _write_secret(place, json.dumps([asdict(account) for account in accounts], indent=1))
-    if not people.rigs(sessions, manager):
-        _write_secret(folder / "rig-token.txt", people.make_rig_token(sessions, manager, "Stand-in rig")[1])
+    if not rigs.rigs(sessions, manager):
+        _write_secret(folder / "rig-token.txt", rigs.make_rig_token(sessions, manager, "Stand-in rig")[1])
     return accounts
 
 

@@ -28,6 +28,8 @@ def make_engine(url: str) -> Engine:
         pool_recycle=3600,
         # Sessions end their transactions before they give a connection back; a second rollback would only cost time.
         pool_reset_on_return=None,
+        # Errors are logged, and what people wrote must not be.
+        hide_parameters=True,
         json_serializer=_to_json,
         json_deserializer=orjson.loads,
     )

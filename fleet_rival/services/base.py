@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from fleet_rival.db.events import announce
 from fleet_rival.db.recording import open_change_set
 from fleet_rival.db.tables import Base, Change, ChangeSet
-from fleet_rival.services.errors import NotThere, Outdated
+from fleet_rival.services.errors import NotThere, Outdated, Refused
 
-__all__ = ["ROLES", "UNWATCHED", "Actor", "Role", "Work", "about", "begin_change", "check_version", "find_row", "note_changes"]
+__all__ = ["ROLES", "UNWATCHED", "Actor", "Role", "Work", "about", "begin_change", "check_version", "find_row", "known_role", "named", "note_changes"]
 
 Row = TypeVar("Row", bound=Base)
 Role = Literal["manager", "coach", "driver"]
@@ -112,3 +112,27 @@ def find_row(session: Session, table: type[Row], actor: Actor, public_id: UUID, 
     if row is None:
         raise NotThere(f"This {what} doesn't exist, or no longer does.")
     return row
+
+
+def known_role(role: str) -> Role:
+    """A role by its name.
+
+    Raises:
+        Refused: there is none.
+    """
+    for known in ROLES:
+        if role == known:
+            return known
+    raise Refused(f"There is no role {role}.")
+
+
+def named(text: str, what: str) -> str:
+    """A name that people gave, without blanks around it.
+
+    Raises:
+        Refused: empty, or too long.
+    """
+    name = " ".join(text.split())
+    if not 1 <= len(name) <= 120:
+        raise Refused(f"Give the {what} a name of 1 to 120 characters.")
+    return name

@@ -47,7 +47,7 @@ ABSOLUTE_LIFE = timedelta(days=14)
 WINDOW = timedelta(minutes=15)
 MOST_BY_NAME = 8
 MOST_BY_ADDRESS = 40
-SHORTEST_PASSWORD = 10
+SHORTEST_PASSWORD = 12
 LONGEST_PASSWORD = 128
 _NOTED_EVERY = timedelta(minutes=5)
 """How exactly it is noted when a browser was used last: not a write for each request."""

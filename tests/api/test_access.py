@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from fleet_rival.api.app import openapi_document
-from fleet_rival.services import people
+from fleet_rival.services import rigs
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person, give_password, make_team
 from tests.api.conftest import Browser, Sign, is_problem
@@ -108,7 +108,7 @@ class World:
         self.actors = {"manager": manager, "coach": coach, "driver": one}
         self.browser = browser
         self.stranger = make_team(sessions, "Elsewhere", "Somebody Else")
-        self.rig = people.make_rig_token(sessions, manager, "Attic")[1]
+        self.rig = rigs.make_rig_token(sessions, manager, "Attic")[1]
 
     def ask(self, client: Browser, route: str, headers: dict[str, str] | None = None) -> Any:
         method, path = route.split(" ")

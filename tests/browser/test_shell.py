@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fleet_rival.cli.backup import back_up, restore
-from fleet_rival.services import people
+from fleet_rival.services import rigs
 from fleet_rival.simulator.rig import Rig
 from tests.browser.conftest import Desk, demo_row, open_demo, told
 from tests.browser.test_shapes import HEADER, segment_rows
@@ -134,7 +134,7 @@ def test_a_large_file_is_looked_at_and_imported_in_the_background(open_page: Ope
 
 
 def test_laps_of_a_rig_appear_while_somebody_looks(open_page: Open, desk: Desk) -> None:
-    token = people.make_rig_token(desk.whole.sessions, desk.actor("manager"), "Test rig")[1]
+    token = rigs.make_rig_token(desk.whole.sessions, desk.actor("manager"), "Test rig")[1]
     page = open_page()
     listed = page.locator("tbody tr td.number:nth-last-child(2)")
     expect(demo_row(page)).to_be_visible()

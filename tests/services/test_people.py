@@ -8,7 +8,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt, now
-from fleet_rival.services import people, sign_in
+from fleet_rival.services import invitations, people, rigs, sign_in
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Conflict, NotThere, Refused, TooMany
 from fleet_rival.services.sign_in import Signed
@@ -120,36 +120,36 @@ def test_an_easy_password_is_refused(sessions: Sessions, password: str) -> None:
 
 
 def test_an_invitation_works_once_and_not_for_ever(sessions: Sessions, actor: Actor) -> None:
-    view, token = people.invite(sessions, actor, "Idrik Fenwold", "coach", None)
-    assert people.welcome(sessions, token).team == "Farhaven Racing"
+    view, token = invitations.invite(sessions, actor, "Idrik Fenwold", "coach", None)
+    assert invitations.welcome(sessions, token).team == "Farhaven Racing"
     with sessions() as session:
         assert token not in session.scalars(select(Invitation.token_hash)).one()
     with pytest.raises(Conflict, match="signs in with this name already"):
-        people.accept(sessions, token, "Idrik Fenwold", "maren", "garnet ferry walnut", "a test")
-    came = people.accept(sessions, token, "Idrik Fenwold", "idrik", "garnet ferry walnut", "a test")
+        invitations.accept(sessions, token, "Idrik Fenwold", "maren", "garnet ferry walnut", "a test")
+    came = invitations.accept(sessions, token, "Idrik Fenwold", "idrik", "garnet ferry walnut", "a test")
     found = signed(sessions, came).actor
     assert found is not None and found.role == "coach" and found.team_id == actor.team_id
-    for use in (people.welcome, lambda *given: people.accept(*given, "x", "xx", "garnet ferry walnut", "a test")):
+    for use in (invitations.welcome, lambda *given: invitations.accept(*given, "x", "xx", "garnet ferry walnut", "a test")):
         with pytest.raises(NotThere, match="can't be used"):
             use(sessions, token)
     with pytest.raises(Conflict, match="taken up already"):
-        people.withdraw(sessions, actor, view.id)
-    withdrawn, token = people.invite(sessions, actor, "Somebody", "driver", None)
-    people.withdraw(sessions, actor, withdrawn.id)
-    _, old = people.invite(sessions, actor, "Somebody", "driver", None)
+        invitations.withdraw(sessions, actor, view.id)
+    withdrawn, token = invitations.invite(sessions, actor, "Somebody", "driver", None)
+    invitations.withdraw(sessions, actor, withdrawn.id)
+    _, old = invitations.invite(sessions, actor, "Somebody", "driver", None)
     with sessions.begin() as session:
         session.execute(update(Invitation).where(Invitation.token_hash == sign_in.hash_of(old)).values(expires_at=now()))
     for gone in (token, old, "never was"):
         with pytest.raises(NotThere):
-            people.welcome(sessions, gone)
-    assert people.invitations(sessions, actor) == []
+            invitations.welcome(sessions, gone)
+    assert invitations.invitations(sessions, actor) == []
 
 
 def test_one_person_is_in_several_teams_with_a_role_in_each(sessions: Sessions, actor: Actor) -> None:
     other = make_team(sessions, "Quarry Works", "Odalys Wrenwick")
-    _, token = people.invite(sessions, other, "Maren", "driver", None)
+    _, token = invitations.invite(sessions, other, "Maren", "driver", None)
     here = signed(sessions, enter(sessions))
-    people.join(sessions, here, token)
+    invitations.join(sessions, here, token)
     with sessions() as session:
         cookie = session.get_one(SignIn, here.sign_in_id)
         assert cookie.team_id == other.team_id
@@ -179,22 +179,22 @@ def test_who_is_removed_is_out_at_once_and_cannot_come_in(sessions: Sessions, ac
 
 
 def test_a_rigs_token_delivers_until_it_is_revoked_or_its_maker_goes(sessions: Sessions, actor: Actor) -> None:
-    key, token = people.make_rig_token(sessions, actor, "Cellar")
+    key, token = rigs.make_rig_token(sessions, actor, "Cellar")
     found = sign_in.rig(sessions, token)
     assert found is not None and (found.role, found.team_id, found.sees_all) == ("rig", actor.team_id, False)
     with sessions() as session:
         stored = session.scalars(select(RigToken.token_hash)).one()
     assert sign_in.rig(sessions, stored) is None and sign_in.signed_in(sessions, token) is None
-    people.revoke_rig_token(sessions, actor, key)
+    rigs.revoke_rig_token(sessions, actor, key)
     assert sign_in.rig(sessions, token) is None
-    assert [rig.revoked for rig in people.rigs(sessions, actor)] == [True]
+    assert [rig.revoked for rig in rigs.rigs(sessions, actor)] == [True]
 
 
 def test_the_first_link_of_an_empty_installation_makes_a_manager_once(sessions: Sessions) -> None:
     old, link = first_link(sessions), first_link(sessions)
     assert old and link
     with pytest.raises(NotThere):
-        people.welcome(sessions, old)  # only the last one printed works
-    found = signed(sessions, people.accept(sessions, link, "Maren Holloway", "maren", GOOD, "a test")).actor
+        invitations.welcome(sessions, old)  # only the last one printed works
+    found = signed(sessions, invitations.accept(sessions, link, "Maren Holloway", "maren", GOOD, "a test")).actor
     assert found is not None and found.role == "manager"
     assert first_link(sessions) is None

@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions, telling_current
-from fleet_rival.services import people
+from fleet_rival.services import invitations, people, rigs
 
 _people = Tag(name="people")
 
@@ -49,14 +49,14 @@ def remove_member(path: s.MemberPath) -> Any:
 @allowed("manager")
 def list_invitations() -> Any:
     """Invitations that can still be taken up."""
-    return s.validate(s.Invitations, {"items": people.invitations(sessions(), actor())})
+    return s.validate(s.Invitations, {"items": invitations.invitations(sessions(), actor())})
 
 
 @api.post("/invitations", responses={"201": s.NewInvitationOut}, tags=[_people])
 @allowed("manager")
 def invite(body: s.NewInvitation) -> Any:
     """Make a link that lets one person in, once, within a week."""
-    view, token = people.invite(sessions(), actor(), body.name, body.role, body.driver_id)
+    view, token = invitations.invite(sessions(), actor(), body.name, body.role, body.driver_id)
     # Behind the #, so that it never stands in a log of requests.
     return {**s.validate(s.InvitedOut, view), "link": f"/welcome#{token}"}, 201
 
@@ -65,7 +65,7 @@ def invite(body: s.NewInvitation) -> Any:
 @allowed("manager")
 def withdraw_invitation(path: s.InvitationPath) -> Any:
     """Make an invitation's link useless."""
-    people.withdraw(sessions(), actor(), path.invitation_id)
+    invitations.withdraw(sessions(), actor(), path.invitation_id)
     return "", 204
 
 
@@ -73,14 +73,14 @@ def withdraw_invitation(path: s.InvitationPath) -> Any:
 @allowed("manager")
 def list_rigs() -> Any:
     """The rigs that may deliver, or might once."""
-    return s.validate(s.Rigs, {"items": people.rigs(sessions(), actor())})
+    return s.validate(s.Rigs, {"items": rigs.rigs(sessions(), actor())})
 
 
 @api.post("/rigs", responses={"201": s.NewRigOut}, tags=[_people])
 @allowed("manager")
 def add_rig(body: s.NewRig) -> Any:
     """Let a rig deliver laps: its token is shown once."""
-    key, token = people.make_rig_token(sessions(), actor(), body.name)
+    key, token = rigs.make_rig_token(sessions(), actor(), body.name)
     return s.validate(s.NewRigOut, {"id": key, "token": token}), 201
 
 
@@ -88,7 +88,7 @@ def add_rig(body: s.NewRig) -> Any:
 @allowed("manager")
 def revoke_rig(path: s.RigPath) -> Any:
     """Shut a rig out."""
-    people.revoke_rig_token(sessions(), actor(), path.rig_id)
+    rigs.revoke_rig_token(sessions(), actor(), path.rig_id)
     return "", 204
 
 

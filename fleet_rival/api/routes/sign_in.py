@@ -10,7 +10,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, browser, clear_cookie, csrf_token, set_cookie, signed, token
 from fleet_rival.api.blueprint import api, sessions
 from fleet_rival.db.events import last_event
-from fleet_rival.services import people, sign_in
+from fleet_rival.services import invitations, people, sign_in
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.sign_in import Signed
 
@@ -104,21 +104,21 @@ def open_team(body: s.OpenTeam) -> Any:
 @allowed("anyone")
 def look_at_invitation(body: s.Token) -> Any:
     """What an invitation says to whom opens its link."""
-    return s.validate(s.WelcomeOut, people.welcome(sessions(), body.token))
+    return s.validate(s.WelcomeOut, invitations.welcome(sessions(), body.token))
 
 
 @api.post("/welcome/accept", responses={"200": s.Ticket}, tags=[_own])
 @allowed("anyone")
 def accept_invitation(body: s.Acceptance) -> Any:
     """Take an invitation up as somebody new; they are signed in then."""
-    return _with_cookie(people.accept(sessions(), body.token, body.name, body.sign_in_name, body.password, browser()))
+    return _with_cookie(invitations.accept(sessions(), body.token, body.name, body.sign_in_name, body.password, browser()))
 
 
 @api.post("/welcome/join", responses={"204": None}, tags=[_own])
 @allowed("person")
 def join_team(body: s.Token) -> Any:
     """Take an invitation up as somebody who is signed in."""
-    people.join(sessions(), _signed(), body.token)
+    invitations.join(sessions(), _signed(), body.token)
     return "", 204
 
 

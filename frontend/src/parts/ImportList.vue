@@ -31,7 +31,10 @@ function takeBack(entry: string) {
 
 <template>
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
-  <section v-if="list.data.value?.items.length" class="sheet imports" aria-labelledby="imports-title">
+  <p v-if="list.data.value && !list.data.value.items.length" class="quiet note">
+    No file went in here yet. A lap file is a CSV with one row a lap and at least driver, lap and time; with sector times (S1 …) or corner times (T1 …) it tells more.
+  </p>
+  <section v-else-if="list.data.value" class="sheet imports" aria-labelledby="imports-title">
     <h2 id="imports-title">Files so far</h2>
     <div class="scroll-x" tabindex="0" role="region" aria-label="List of files so far">
       <table class="ledger">

@@ -81,10 +81,10 @@ const endAll = useMutation({
         <form @submit.prevent="change.mutate()">
           <input class="visually-hidden" type="text" autocomplete="username" :value="me.data.value?.sign_in_name" tabindex="-1" aria-hidden="true" readonly />
           <v-text-field v-model="old" label="Present password" type="password" autocomplete="current-password" maxlength="128" hide-details />
-          <v-text-field v-model="fresh" label="New password" type="password" autocomplete="new-password" maxlength="128" hint="10 characters or more; a few unrelated words make a good one" persistent-hint />
+          <v-text-field v-model="fresh" label="New password" type="password" autocomplete="new-password" maxlength="128" hint="12 characters or more; a few unrelated words make a good one" persistent-hint />
           <TroubleNote :error="change.error.value" />
           <v-alert v-if="change.isSuccess.value" type="success" role="status">The password is changed. You are signed out everywhere else.</v-alert>
-          <WorkButton type="submit" color="primary" :disabled="!old || fresh.length < 10" :loading="change.isPending.value">Change it</WorkButton>
+          <WorkButton type="submit" color="primary" :disabled="!old || fresh.length < 12" :loading="change.isPending.value">Change it</WorkButton>
         </form>
       </section>
       <section class="sheet part" aria-labelledby="browsers-title">

@@ -57,9 +57,9 @@ const join = useMutation({
       <form v-else @submit.prevent="accept.mutate()">
         <v-text-field v-model="name" label="Your name" autocomplete="name" maxlength="120" hide-details />
         <v-text-field v-model="signInName" label="Name to sign in with" autocomplete="username" maxlength="120" hint="Short, without blanks" persistent-hint />
-        <v-text-field v-model="password" label="Password" type="password" autocomplete="new-password" maxlength="128" hint="10 characters or more; a few unrelated words make a good one" persistent-hint />
+        <v-text-field v-model="password" label="Password" type="password" autocomplete="new-password" maxlength="128" hint="12 characters or more; a few unrelated words make a good one" persistent-hint />
         <TroubleNote :error="accept.error.value" />
-        <WorkButton type="submit" color="primary" block :disabled="!name.trim() || !signInName.trim() || password.length < 10" :loading="accept.isPending.value">Come in</WorkButton>
+        <WorkButton type="submit" color="primary" block :disabled="!name.trim() || !signInName.trim() || password.length < 12" :loading="accept.isPending.value">Come in</WorkButton>
         <p class="quiet">Do you have an account here already? <RouterLink :to="{ name: 'sign-in', query: { to: route.fullPath } }">Sign in</RouterLink>, then open the link again.</p>
       </form>
     </template>

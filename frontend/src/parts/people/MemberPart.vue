@@ -53,7 +53,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
                 <option v-for="driver in driverChoices" :key="driver.id" :value="driver.id">{{ driver.name }}</option>
               </select>
             </td>
-            <td class="quiet">{{ member.seen_at ? moment(member.seen_at) : 'not yet' }}</td>
+            <td class="quiet time">{{ member.seen_at ? moment(member.seen_at) : 'not yet' }}</td>
             <td class="number"><v-btn size="small" variant="outlined" @click="going = member">Remove<span class="visually-hidden"> {{ member.person }}</span></v-btn></td>
           </tr>
         </tbody>
