@@ -1,15 +1,17 @@
 """Puts the application together."""
 
 import json
+import mimetypes
 import os
 import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from flask import Response, abort, send_from_directory
+from flask import Response, abort, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from flask_talisman import Talisman
+from werkzeug.utils import secure_filename
 
 import fleet_rival
 import fleet_rival.api.routes
@@ -40,6 +42,10 @@ _NONCE = "__CSP_NONCE__"
 """Stands in the built page where each answer's own nonce goes."""
 _SIGNED_IN = "__SIGNED_IN__"
 """Stands where the page is told whether anybody is signed in, so that it need not ask in vain."""
+
+_EARLY = "<!-- __EARLY__ -->"
+_ASK_AT_ONCE = '<link rel="preload" as="fetch" href="/api/me" crossorigin>'
+"""Has the browser ask who is signed in while it still fetches the page's code."""
 
 
 def create_app(database_url: str | None = None, interface: Path | None = None, secret: str | None = None) -> OpenAPI:
@@ -124,7 +130,12 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
     @allowed("anyone", blueprint="")
     def asset(name: str) -> Response:
         # The names hold a hash of the content, so they never change their meaning.
-        response = send_from_directory(folder / "assets", name, max_age=31_536_000)
+        packed = request.accept_encodings["br"] > 0 and (folder / "assets" / secure_filename(f"{name}.br")).is_file()
+        kind = mimetypes.guess_type(name)[0]
+        response = send_from_directory(folder / "assets", f"{name}.br" if packed else name, mimetype=kind, max_age=31_536_000)
+        response.vary.add("Accept-Encoding")
+        if packed:
+            response.headers["Content-Encoding"] = "br"
         response.cache_control.immutable = True
         return response
 
@@ -141,7 +152,8 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         except OSError:
             abort(503, "The pages aren't built yet: start the application with ./fleet demo or ./fleet start.")
         nonce: Callable[[], str] = app.jinja_env.globals["csp_nonce"]  # type: ignore[assignment]  # of Talisman
-        text = text.replace(_NONCE, nonce()).replace(_SIGNED_IN, "yes" if access.signed() else "no")
+        signed_in = access.signed() is not None
+        text = text.replace(_NONCE, nonce()).replace(_SIGNED_IN, "yes" if signed_in else "no").replace(_EARLY, _ASK_AT_ONCE if signed_in else "")
         response = Response(text, mimetype="text/html")
         response.cache_control.no_store = True
         return response

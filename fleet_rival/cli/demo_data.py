@@ -21,6 +21,7 @@ from fleet_rival.formats.telemetry_export import write_telemetry
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services import drive, find, rigs, track, week
 from fleet_rival.services.base import Actor
+from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
 from fleet_rival.simulator.league import SEED, League, SeriesWeek, league
 from fleet_rival.simulator.people import COACH, MANAGER, TEAM
@@ -43,7 +44,8 @@ class Account:
     """A person of the demo who can sign in."""
 
     sign_in_name: str
-    password: str
+    password: str | None
+    """None where it was changed since."""
     name: str
     role: str
 
@@ -142,7 +144,7 @@ def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> 
     """The demo's people who can sign in; their passwords are made by chance for each installation."""
     place = folder / "accounts.json"
     try:
-        known = {item["sign_in_name"]: item["password"] for item in json.loads(place.read_text())}
+        known = {item["sign_in_name"]: item["password"] for item in json.loads(place.read_text()) if item["password"]}
     except (OSError, ValueError, KeyError):
         known = {}
     accounts = []
@@ -152,10 +154,12 @@ def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> 
         person = person_called(sessions, name) or add_person(sessions, manager, name, role, driver_id)
         with sessions() as session:
             ready = session.get_one(Person, person.person_id).password_hash is not None
-        if not ready or sign_in_name not in known:
+            fits = ready and sign_in_name in known and password_fits(session, person.person_id, known[sign_in_name])
+        if not ready:
             known[sign_in_name] = "-".join(secrets.choice(_WORDS) for _ in range(4))
             give_password(sessions, person.person_id, sign_in_name, known[sign_in_name])
-        accounts.append(Account(sign_in_name, known[sign_in_name], name, role))
+        # One that somebody changed since is theirs, and nobody else's to print or to set.
+        accounts.append(Account(sign_in_name, known[sign_in_name] if fits or not ready else None, name, role))
     folder.mkdir(parents=True, exist_ok=True)
     _write_secret(place, json.dumps([asdict(account) for account in accounts], indent=1))
     if not rigs.rigs(sessions, manager):

@@ -50,15 +50,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from playwright.sync_api import Page, sync_playwright
 
-    home = Path(os.environ["FLEET_HOME"])
-    out = home / "docs" / "screenshots"
+    out = Path(os.environ["FLEET_HOME"]) / "docs" / "screenshots"
     with tempfile.TemporaryDirectory() as folder:
         with step("Servers with the demo's data"):
             running = trial(Path(folder))
             whole = running.__enter__()
         try:
             with step("Demo data"):
-                accounts = {account.role: account for account in load_demo(whole.sessions, home / "var" / "demo")}
+                accounts = {account.role: account for account in load_demo(whole.sessions, whole.folder / "demo")}
             with sync_playwright() as playwright, step("Pictures"):
                 browser = playwright.chromium.launch(**BROWSER)
 
@@ -93,7 +92,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _sign_in(page: Any, account: Account) -> None:
     page.get_by_label("Name").fill(account.sign_in_name)
-    page.get_by_label("Password").fill(account.password)
+    page.get_by_label("Password").fill(account.password or "")
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("heading", name="Week").wait_for()
 

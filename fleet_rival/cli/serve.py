@@ -137,7 +137,10 @@ def _prepare_data(url: str, var: Path, *, demo: bool) -> Callable[[str], list[st
             with step("Demo data"):
                 accounts = load_demo(sessions, var / "demo")
             width = max(len(account.sign_in_name) for account in accounts)
-            lines = [f"  {account.sign_in_name:<{width}}  {account.password}   {account.name}, {account.role}" for account in accounts]
+            lines = [
+                f"  {account.sign_in_name:<{width}}  {account.password or '(password changed)'}   {account.name}, {account.role}"
+                for account in accounts
+            ]
             return lambda address: ["Sign in as one of the demo's people:", *lines]
         link = first_link(sessions)
         return lambda address: [f"Nobody can sign in yet. Open this link to begin; it works once: {address}/welcome#{link}"] if link else []

@@ -1,17 +1,19 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { RouterView, useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { whenSignedOut } from '@/api/client'
 import { connect } from '@/live'
-import KeysSheet from '@/parts/KeysSheet.vue'
-import SearchSheet from '@/parts/SearchSheet.vue'
 import ShellHead from '@/parts/ShellHead.vue'
-import TurnedLine from '@/parts/TurnedLine.vue'
 import { themeName } from '@/preferences'
 import { startAnew, useMe } from '@/session'
-import { useTurning } from '@/turning'
+import { turned, useTurning } from '@/turning'
+
+// What isn't seen at first is fetched when it is wanted.
+const KeysSheet = defineAsyncComponent(() => import('@/parts/KeysSheet.vue'))
+const SearchSheet = defineAsyncComponent(() => import('@/parts/SearchSheet.vue'))
+const TurnedLine = defineAsyncComponent(() => import('@/parts/TurnedLine.vue'))
 
 const queries = useQueryClient()
 const route = useRoute()
@@ -24,6 +26,12 @@ const me = useMe()
 const keysShown = ref(false)
 const searchShown = ref(false)
 const { step } = useTurning()
+const wanted = reactive({ turned: false, keys: false, search: false })
+watch([() => turned.text, keysShown, searchShown], ([text, keys, search]) => {
+  if (text) wanted.turned = true
+  if (keys) wanted.keys = true
+  if (search) wanted.search = true
+})
 
 async function signedOut() {
   if (route.meta.open) return
@@ -69,9 +77,9 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
       <RouterView />
     </main>
     <template v-if="inside">
-      <TurnedLine />
-      <KeysSheet v-model="keysShown" />
-      <SearchSheet v-model="searchShown" />
+      <TurnedLine v-if="wanted.turned" />
+      <KeysSheet v-if="wanted.keys" v-model="keysShown" />
+      <SearchSheet v-if="wanted.search" v-model="searchShown" />
     </template>
   </v-app>
 </template>

@@ -1,6 +1,6 @@
 import '@fontsource-variable/literata'
 import '@fontsource-variable/source-sans-3'
-import 'vuetify/styles'
+import 'vuetify/styles/core'
 import '@/theme/base.css'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'

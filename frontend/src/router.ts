@@ -38,6 +38,9 @@ export function makeRouter(queries: QueryClient): Router {
   })
   router.beforeEach(async (to) => {
     if (to.meta.open) return true
+    // The page's own code is fetched meanwhile.
+    const view = to.matched.at(-1)?.components?.default
+    if (typeof view === 'function') void (view as () => Promise<unknown>)()
     try {
       const me = await whoIsThere(queries)
       return !to.meta.roles || to.meta.roles.includes(me.role) ? true : { name: 'nowhere', params: { path: ['not-for-this-role'] } }

@@ -33,7 +33,7 @@ def test_each_role_signs_in_and_sees_only_what_is_theirs(open_page: Open, access
     page.get_by_label("Password").fill("not the password")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("The name or the password isn't right")
-    page.get_by_label("Password").fill(account.password)
+    page.get_by_label("Password").fill(account.password or "")
     page.keyboard.press("Enter")
     # On to where they were going.
     expect(page.get_by_role("heading", name="History")).to_be_visible()

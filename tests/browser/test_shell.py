@@ -215,7 +215,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
 
     def look() -> None:
         page.wait_for_load_state("domcontentloaded")
-        expect(page.locator(".v-skeleton-loader")).to_have_count(0)
+        expect(page.locator(".skeleton")).to_have_count(0)
         accessible(page)
         assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), page.url
 

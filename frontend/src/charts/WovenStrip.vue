@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, useId, watch } from 'vue'
 import type { Strip, StripLap } from '@/api/client'
-import { MARK_LETTERS, nextCostly, runSpans, startsRun, STEP_WORDS, swelling } from '@/charts/strip'
-import { gap, lapTime, moment, temperature } from '@/format'
+import { useGradually } from '@/charts/gradually'
+import { cellWords, MARK_LETTERS, nextCostly, runSpans, startsRun, STEP_WORDS } from '@/charts/strip'
+import StripRow from '@/charts/StripRow.vue'
+import { lapTime, moment, temperature } from '@/format'
 
 const PAGE = 160
 const props = defineProps<{ strip: Strip; names: Record<string, string | null>; markWords: Record<string, { name: string; meaning: string }> }>()
@@ -11,6 +13,7 @@ const hovered = ref<{ lap: number; part: number } | null>(null)
 const id = useId()
 const frame = ref<HTMLElement>()
 
+const drawn = useGradually(() => props.strip.parts.length, 2)
 const page = computed(() => Math.floor(place.value.lap / PAGE))
 const first = computed(() => page.value * PAGE)
 const shown = computed(() => props.strip.laps.slice(first.value, first.value + PAGE))
@@ -18,7 +21,6 @@ const spans = computed(() => runSpans(shown.value))
 const usedMarks = computed(() => Object.keys(MARK_LETTERS).filter((mark) => props.strip.laps.some((lap) => mark in lap.marks)))
 const worst = computed(() => Math.max(1, ...props.strip.parts.map((part) => part.mean_loss_us ?? 0)))
 
-const partTitle = (code: string) => (props.names[code] ? `${code} ${props.names[code]}` : code)
 const markNames = (lap: StripLap) =>
   Object.entries(lap.marks).map(([mark, inferred]) => `${props.markWords[mark]?.name ?? mark}${inferred ? ' (by rule)' : ''}`)
 const letters = (lap: StripLap) => Object.keys(lap.marks).map((mark) => MARK_LETTERS[mark] ?? '').join('')
@@ -27,24 +29,12 @@ function lapWords(lap: StripLap): string {
   const marks = markNames(lap)
   return `Session ${lap.session}, run ${lap.run}, lap ${lap.lap}: ${lapTime(lap.time_us)}${marks.length ? `, ${marks.join(', ')}` : ', clean'}`
 }
-function cellWords(lap: StripLap, part: number): string {
-  const code = props.strip.parts[part]?.code ?? ''
-  const time = lap.times_us[part]
-  const loss = lap.losses_us[part]
-  if (time === null || time === undefined) return `${partTitle(code)}: no time`
-  const against = loss === null || loss === undefined ? '' : `, ${gap(loss)} s`
-  const events = [...lap.strikes.filter((strike) => strike === code).map(() => 'track limits'), ...lap.incidents.filter((event) => event.endsWith(`:${code}`)).map((event) => event.split(':')[0])]
-  const event = events.length ? ` (${events.join(', ')} here)` : ''
-  const counts = lap.passes[part] ? '' : lap.taken.includes(code) && !event ? ', taken by what happened before' : ', no evidence'
-  return `${partTitle(code)}: ${lapTime(time)}${against}${event}${counts}`
-}
-
 const readout = computed(() => {
   const at = hovered.value ?? place.value
   const lap = props.strip.laps[at.lap]
   const part = props.strip.parts[at.part]
   if (!lap || !part) return null
-  return { lap, words: lapWords(lap), cell: cellWords(lap, at.part), reference: part.reference_us, started: lap.started_at }
+  return { lap, words: lapWords(lap), cell: cellWords(props.strip, props.names, lap, at.part), reference: part.reference_us, started: lap.started_at }
 })
 
 function move(lap: number, part: number) {
@@ -138,40 +128,10 @@ watch(place, async () => {
           </span>
           <span role="columnheader" class="mean"><span class="visually-hidden">Mean loss</span></span>
         </div>
-        <div v-for="(part, row) in strip.parts" :key="part.code" role="row" class="row">
-          <span role="rowheader" class="name" :title="partTitle(part.code)">
-            <b>{{ part.code }}</b> {{ names[part.code] ?? '' }}
-          </span>
-          <span
-            v-for="(lap, column) in shown"
-            :id="`${id}-${first + column}-${row}`"
-            :key="first + column"
-            role="gridcell"
-            class="cell"
-            :class="[
-              (row + column) % 2 ? 'over' : 'under',
-              {
-                start: startsRun(shown, column),
-                here: place.lap === first + column && place.part === row,
-                none: lap.losses_us[row] === null || lap.losses_us[row] === undefined,
-                idle: !lap.passes[row],
-              },
-            ]"
-            :data-lap="first + column"
-            :data-part="row"
-            :aria-label="cellWords(lap, row)"
-            :aria-selected="place.lap === first + column && place.part === row"
-          >
-            <i
-              v-if="lap.losses_us[row] !== null && lap.losses_us[row] !== undefined"
-              :class="[(lap.losses_us[row] ?? 0) > 0 ? 'lost' : 'won', `s${swelling(lap.losses_us[row] ?? 0)}`]"
-            />
-          </span>
-          <span role="gridcell" class="mean">
-            <span class="time">{{ gap(part.mean_loss_us) }}</span>
-            <span class="bar" aria-hidden="true" :style="{ width: `${Math.max(0, (44 * (part.mean_loss_us ?? 0)) / worst)}px` }" />
-          </span>
-        </div>
+        <StripRow
+          v-for="(part, row) in strip.parts.slice(0, drawn)" :id="id" :key="part.code" :strip="strip" :row="row" :first="first" :shown="shown" :names="names" :worst="worst"
+          :here="place.part === row ? place.lap : -1"
+        />
       </div>
     </div>
     <dl class="legend">
@@ -190,34 +150,34 @@ watch(place, async () => {
   </div>
 </template>
 
-<style scoped>
+<style>
 .weave {
   padding: 8px 12px 10px;
 }
-.readout {
+.weave .readout {
   min-height: 3.1em;
   line-height: 1.35;
 }
-.readout .time {
+.weave .readout .time {
   white-space: normal;
 }
-.pages {
+.weave .pages {
   display: flex;
   align-items: center;
   gap: 12px;
   margin-bottom: 6px;
 }
-.frame {
+.weave .frame {
   position: relative;
   overflow-x: auto;
   padding-bottom: 4px;
 }
-.row {
+.weave .row {
   display: grid;
   grid-template-columns: 138px repeat(var(--laps), minmax(12px, 1fr)) 104px;
   min-width: fit-content;
 }
-.name {
+.weave .name {
   position: sticky;
   left: 0;
   z-index: 2;
@@ -229,31 +189,31 @@ watch(place, async () => {
   font-size: 0.92rem;
   line-height: 23px;
 }
-.runs {
+.weave .runs {
   font-size: 0.8rem;
   color: var(--quiet);
 }
-.run {
+.weave .run {
   border-left: 2px solid var(--quiet);
   padding-left: 4px;
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
 }
-.runs .mean {
+.weave .runs .mean {
   text-align: right;
 }
-.laps .name {
+.weave .laps .name {
   color: var(--quiet);
   font-size: 0.8rem;
   line-height: 16px;
 }
-.lap {
+.weave .lap {
   height: 16px;
   position: relative;
   border-bottom: 1px solid var(--rule);
 }
-.letters {
+.weave .letters {
   position: absolute;
   inset: 0;
   font-size: 0.76rem;
@@ -262,10 +222,10 @@ watch(place, async () => {
   font-weight: 600;
   white-space: nowrap;
 }
-.start {
+.weave .start {
   border-left: 2px solid var(--quiet);
 }
-.cell {
+.weave .cell {
   position: relative;
   height: 24px;
   display: flex;
@@ -273,7 +233,7 @@ watch(place, async () => {
   cursor: crosshair;
 }
 /* The warp: one thread a lap, over and under in turn. */
-.cell::before {
+.weave .cell::before {
   content: '';
   position: absolute;
   left: 50%;
@@ -283,62 +243,62 @@ watch(place, async () => {
   background: var(--quiet);
   opacity: 0.4;
 }
-.cell.under::before {
+.weave .cell.under::before {
   background: linear-gradient(var(--quiet) 0 7px, transparent 7px 17px, var(--quiet) 17px);
 }
-.cell.over::before {
+.weave .cell.over::before {
   z-index: 1;
 }
-.cell.idle,
-.legend .idle {
+.weave .cell.idle,
+.weave .legend .idle {
   background: repeating-linear-gradient(135deg, var(--rule) 0 1px, transparent 1px 4px);
 }
 /* The weft: a thread that swells where time is lost or won. */
-i {
+.weave i {
   display: block;
   width: 100%;
   position: relative;
 }
-.s0 {
+.weave .s0 {
   height: 2px;
   background: color-mix(in srgb, var(--quiet) 55%, var(--sheet));
 }
-.s1 {
+.weave .s1 {
   height: 6px;
 }
-.s2 {
+.weave .s2 {
   height: 11px;
 }
-.s3 {
+.weave .s3 {
   height: 17px;
 }
-.s4 {
+.weave .s4 {
   height: 23px;
 }
-.lost.s1 {
+.weave .lost.s1 {
   background: color-mix(in srgb, var(--loss) 42%, var(--sheet));
 }
-.lost.s2 {
+.weave .lost.s2 {
   background: color-mix(in srgb, var(--loss) 66%, var(--sheet));
 }
-.lost.s3 {
+.weave .lost.s3 {
   background: var(--loss);
 }
-.lost.s4 {
+.weave .lost.s4 {
   background: color-mix(in srgb, var(--loss) 72%, var(--ink));
 }
-.won.s1 {
+.weave .won.s1 {
   background: color-mix(in srgb, var(--accent) 40%, var(--sheet));
 }
-.won.s2 {
+.weave .won.s2 {
   background: color-mix(in srgb, var(--accent) 68%, var(--sheet));
 }
-.won.s3,
-.won.s4 {
+.weave .won.s3,
+.weave .won.s4 {
   background: var(--accent);
 }
 /* Won threads carry a light core, so that they differ without colour too. */
-.won:not(.s0)::after {
+.weave .won:not(.s0)::after {
   content: '';
   position: absolute;
   left: 0;
@@ -348,20 +308,20 @@ i {
   margin-top: -0.75px;
   background: var(--sheet);
 }
-.idle i:not(.s0) {
+.weave .idle i:not(.s0) {
   background: transparent;
   border-block: 1.5px solid currentcolor;
   color: color-mix(in srgb, var(--loss) 70%, var(--sheet));
 }
-.idle i.won:not(.s0) {
+.weave .idle i.won:not(.s0) {
   color: color-mix(in srgb, var(--accent) 70%, var(--sheet));
 }
-.cell.here {
+.weave .cell.here {
   outline: 2px solid var(--ink);
   outline-offset: -1px;
   z-index: 1;
 }
-.mean {
+.weave .mean {
   display: flex;
   justify-content: flex-start;
   align-items: center;
@@ -369,11 +329,11 @@ i {
   padding-left: 8px;
   font-size: 0.9rem;
 }
-.bar {
+.weave .bar {
   height: 9px;
   background: color-mix(in srgb, var(--loss) 66%, var(--sheet));
 }
-.legend {
+.weave .legend {
   display: flex;
   flex-wrap: wrap;
   gap: 4px 16px;
@@ -381,20 +341,20 @@ i {
   font-size: 0.82rem;
   color: var(--quiet);
 }
-.legend > div {
+.weave .legend > div {
   display: flex;
   align-items: center;
   gap: 5px;
 }
-.legend dt {
+.weave .legend dt {
   display: flex;
   align-items: center;
   height: 24px;
 }
-.legend dt i {
+.weave .legend dt i {
   width: 13px;
 }
-.legend .letter {
+.weave .legend .letter {
   font-weight: 700;
   color: var(--ink);
 }

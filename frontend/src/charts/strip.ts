@@ -1,4 +1,5 @@
 import type { Strip, StripLap } from '@/api/client'
+import { gap, lapTime } from '@/format'
 
 /** One letter for each mark, shown under the laps; the legend tells what each means. */
 export const MARK_LETTERS: Record<string, string> = {
@@ -61,4 +62,20 @@ export function nextCostly(strip: Strip, lap: number, part: number): { lap: numb
     if (row?.passes[where.part] && (row.losses_us[where.part] ?? 0) >= 200_000) return where
   }
   return null
+}
+
+export const partTitle = (names: Record<string, string | null>, code: string) => (names[code] ? `${code} ${names[code]}` : code)
+
+/** What one cell says: the part, its time, what was lost or won, what happened there, and whether it counts. */
+export function cellWords(strip: Strip, names: Record<string, string | null>, lap: StripLap, part: number): string {
+  const code = strip.parts[part]?.code ?? ''
+  const title = partTitle(names, code)
+  const time = lap.times_us[part]
+  const loss = lap.losses_us[part]
+  if (time === null || time === undefined) return `${title}: no time`
+  const against = loss === null || loss === undefined ? '' : `, ${gap(loss)} s`
+  const events = [...lap.strikes.filter((strike) => strike === code).map(() => 'track limits'), ...lap.incidents.filter((event) => event.endsWith(`:${code}`)).map((event) => event.split(':')[0])]
+  const event = events.length ? ` (${events.join(', ')} here)` : ''
+  const counts = lap.passes[part] ? '' : lap.taken.includes(code) && !event ? ', taken by what happened before' : ', no evidence'
+  return `${title}: ${lapTime(time)}${against}${event}${counts}`
 }

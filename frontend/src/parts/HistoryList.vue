@@ -3,6 +3,7 @@ import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api } from '@/api/client'
 import { count, moment } from '@/format'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { useTurning } from '@/turning'
@@ -38,7 +39,7 @@ const words = (value: unknown) => (value === null || value === undefined || valu
 </script>
 
 <template>
-  <v-skeleton-loader v-if="list.isPending.value" type="list-item-two-line@5" aria-label="Loading the history" />
+  <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the history" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <p v-if="list.data.value && !entries.length" class="quiet note">Nothing yet. Whatever is added or changed from now on stands here, and can be taken back.</p>
   <ol class="entries">

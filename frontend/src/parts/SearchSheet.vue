@@ -16,13 +16,17 @@ watch(text, (value) => {
   window.clearTimeout(timer)
   timer = window.setTimeout(() => (asked.value = value.trim()), 120)
 })
-watch(open, async (now) => {
-  if (!now) return
-  text.value = asked.value = ''
-  at.value = 0
-  await nextTick()
-  input.value?.focus()
-})
+watch(
+  open,
+  async (now) => {
+    if (!now) return
+    text.value = asked.value = ''
+    at.value = 0
+    await nextTick()
+    input.value?.focus()
+  },
+  { immediate: true },
+)
 const found = useQuery({
   queryKey: ['search', asked],
   enabled: computed(() => open.value && !!asked.value),

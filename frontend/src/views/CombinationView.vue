@@ -10,6 +10,7 @@ import CombinationChange from '@/parts/CombinationChange.vue'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
 import DriverTable from '@/parts/DriverTable.vue'
 import HistoryList from '@/parts/HistoryList.vue'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
 
@@ -58,6 +59,8 @@ watch([() => strip.value?.laps.length, () => strip.value?.group, () => route.que
   const lap = ofRun >= 0 ? ofRun : shown.laps.findIndex((row) => row.clean)
   place.value = { lap: Math.max(lap, 0), part: Math.max(named >= 0 ? named : losses.indexOf(Math.max(...losses)), 0) }
 })
+/** Room for the strip before it is drawn, so that nothing below it jumps. */
+const expected = computed(() => (strip.value && !strip.value.laps.length ? undefined : `${169 + 24 * (strip.value?.parts.length ?? analysis.data.value?.segments.length ?? 0)}px`))
 const names = computed(() => Object.fromEntries((analysis.data.value?.segments ?? []).map((segment) => [segment.code, segment.name])))
 const stripSection = ref<HTMLElement>()
 
@@ -112,7 +115,7 @@ const dearest = computed(() => {
         <div class="buttons"><v-btn color="primary" @click="historyShown = false">Close</v-btn></div>
       </div>
     </v-dialog>
-    <v-skeleton-loader v-if="analysis.isPending.value" type="table-tbody" aria-label="Computing the figures" />
+    <SkeletonRows v-if="analysis.isPending.value" :rows="combination.data.value.drivers.length + 1" label="Computing the figures" />
     <section v-if="analysis.data.value && !drivers.length" class="sheet empty">
       <h2>No laps yet</h2>
       <p v-if="maySeeAll(me.data.value?.role)">Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
@@ -125,7 +128,7 @@ const dearest = computed(() => {
         <li v-for="warning in analysis.data.value.warnings" :key="warning.driver + warning.reason">{{ warning.driver }}: {{ warning.reason }}.</li>
       </ul>
       <div class="pair">
-        <section ref="stripSection" class="sheet strip" aria-labelledby="strip-title">
+        <section ref="stripSection" class="sheet strip" aria-labelledby="strip-title" :style="{ minHeight: expected }">
           <h2 id="strip-title">
             Where the time goes: {{ driver.name }}
             <small v-if="strip && dearest" class="quiet">most at {{ dearest }} · {{ groupWords(strip.group) }}</small>

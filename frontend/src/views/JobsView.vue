@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { answer, api, type Job } from '@/api/client'
 import { isOver } from '@/api/jobs'
 import { count, moment } from '@/format'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 const queries = useQueryClient()
@@ -30,7 +31,7 @@ const to = (job: Job) => (job.result?.combination_id ? { name: 'combination', pa
 <template>
   <h1>Background work</h1>
   <p class="quiet note">Imports and whatever takes longer than a moment. It goes on when you leave the page, and after the server was stopped; each piece ends whole or leaves nothing behind.</p>
-  <v-skeleton-loader v-if="list.isPending.value" type="table-row@4" aria-label="Loading the background work" />
+  <SkeletonRows v-if="list.isPending.value" :rows="4" label="Loading the background work" />
   <TroubleNote :error="list.error.value ?? cancel.error.value ?? retry.error.value" :again="list.error.value ? () => list.refetch() : undefined" />
   <section v-if="list.data.value && !jobs.length" class="sheet empty">
     <h2>Nothing yet</h2>

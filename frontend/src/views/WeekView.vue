@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { count, length } from '@/format'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
 
@@ -15,7 +16,7 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
     <h1>Week</h1>
     <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
   </div>
-  <v-skeleton-loader v-if="list.isPending.value" type="table-row@6" aria-label="Loading the combinations" />
+  <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the combinations" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <template v-if="list.data.value">
     <section v-if="!list.data.value.items.length" class="sheet empty">

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, Trouble, version, type Member, type Role } from '@/api/client'
 import { moment } from '@/format'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -28,7 +29,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
 <template>
   <section class="sheet part" aria-labelledby="members-title">
     <h2 id="members-title">In the team</h2>
-    <v-skeleton-loader v-if="list.isPending.value" type="table-row@4" aria-label="Loading the people" />
+    <SkeletonRows v-if="list.isPending.value" :rows="4" label="Loading the people" />
     <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
     <v-alert v-if="outdated" type="warning" role="alert" class="my-2">Somebody else changed this person meanwhile. The list shows how it is now; choose again if you still want to.</v-alert>
     <TroubleNote v-else :error="change.error.value" />
