@@ -65,7 +65,11 @@ function onKey(event: KeyboardEvent) {
     }
   } else if (event.key === '?' && !writes) keysShown.value = true
 }
-onMounted(() => window.addEventListener('keydown', onKey))
+onMounted(() => {
+  window.addEventListener('keydown', onKey)
+  // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost.
+  window.setTimeout(() => Object.assign(wanted, { search: true, keys: true, turned: true }), 1500)
+})
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </script>
 

@@ -143,9 +143,9 @@ def test_each_route_is_described_with_its_answers_and_errors() -> None:
 
 def test_pages_are_sent_compressed_to_browsers_that_take_it(client: Browser, tmp_path: Path) -> None:
     (tmp_path / "assets" / "a.js.br").write_bytes(b"packed")
-    packed = client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"})
-    assert (packed.data, packed.headers["Content-Encoding"], packed.mimetype) == (b"packed", "br", "text/javascript")
-    plain = client.get("/assets/a.js")
-    assert plain.data == b"1" and "Content-Encoding" not in plain.headers and plain.mimetype == "text/javascript"
-    assert plain.headers["Vary"] == packed.headers["Vary"] == "Accept-Encoding"
-    assert client.get("/assets/%2e%2e%2findex.html").status_code == client.get("/assets/none.js").status_code == 404
+    with client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"}) as packed, client.get("/assets/a.js") as plain:
+        assert (packed.data, packed.headers["Content-Encoding"], packed.mimetype) == (b"packed", "br", "text/javascript")
+        assert plain.data == b"1" and "Content-Encoding" not in plain.headers and plain.mimetype == "text/javascript"
+        assert plain.headers["Vary"] == packed.headers["Vary"] == "Accept-Encoding"
+    for path in ("/assets/%2e%2e%2findex.html", "/assets/none.js"):
+        assert client.get(path).status_code == 404

@@ -127,6 +127,11 @@ def open_demo(page: Page) -> None:
     expect(page.get_by_role("grid")).to_be_visible()
 
 
+def open_search(page: Page) -> None:
+    page.keyboard.press("Control+k")
+    expect(page.get_by_role("combobox", name="Go to")).to_be_focused()
+
+
 def told(page: Page, words: str | re.Pattern[str]) -> None:
     """Wait until the page says something, where it says what becomes of things."""
     expect(page.get_by_role("status").filter(has_text=words).first).to_be_visible()

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Desk, demo_row, open_demo, told
+from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
 
 Open = Callable[..., Page]
 Check = Callable[[Page], None]
@@ -135,7 +135,7 @@ def test_the_servers_log_has_a_line_for_each_request_and_nothing_about_a_person(
     page = open_page("/people")
     expect(page.get_by_role("heading", name="In the team")).to_be_visible()
     with page.expect_response("**/api/search?q=ysolde") as answer:
-        page.keyboard.press("Control+k")
+        open_search(page)
         page.keyboard.type("ysolde")
     number = answer.value.headers["x-request-id"]
     lines = (desk.whole.folder / "server.log").read_text(encoding="utf-8").splitlines()

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 from fleet_rival.cli.backup import back_up, restore
 from fleet_rival.services import rigs
 from fleet_rival.simulator.rig import Rig
-from tests.browser.conftest import Desk, demo_row, open_demo, told
+from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
 from tests.browser.test_shapes import HEADER, segment_rows
 from tests.conftest import example
 
@@ -25,8 +25,7 @@ def test_any_driver_combination_corner_or_run_is_reached_by_keys_alone(open_page
     expect(demo_row(page)).to_be_visible()
 
     def go(words: str, kind: str, downs: int = 0) -> None:
-        page.keyboard.press("Control+k")
-        expect(page.get_by_role("combobox", name="Go to")).to_be_focused()
+        open_search(page)
         page.keyboard.type(words)
         expect(page.locator("#found-list .kind").first).to_have_text(kind)
         for _ in range(downs):
@@ -42,7 +41,7 @@ def test_any_driver_combination_corner_or_run_is_reached_by_keys_alone(open_page
     expect(page.locator(".readout")).to_contain_text("run 2, lap")
     go("black oval", "Combinations")
     expect(page.get_by_role("heading", name="Gantry Pit, Black Oval")).to_be_visible()
-    page.keyboard.press("Control+k")
+    open_search(page)
     page.keyboard.type("zzz")
     told(page, "Nothing here holds “zzz”")
     page.get_by_role("combobox", name="Go to").fill("ysolde")
@@ -55,10 +54,10 @@ def test_any_driver_combination_corner_or_run_is_reached_by_keys_alone(open_page
 def test_a_driver_finds_the_own_runs_alone(open_page: Open) -> None:
     page = open_page(who="driver")
     expect(demo_row(page)).to_be_visible()
-    page.keyboard.press("Control+k")
+    open_search(page)
     page.keyboard.type("run 1")
-    expect(page.get_by_role("option").first).to_contain_text("Ysolde Farrand")
-    assert all("Ysolde Farrand" in text for text in page.get_by_role("option").all_inner_texts())
+    expect(page.locator("#found-0")).to_contain_text("Ysolde Farrand")
+    assert all("Ysolde Farrand" in text for text in page.locator("#found-list [role=option]").all_inner_texts())
 
 
 def test_steps_are_taken_back_and_done_again_from_anywhere_but_not_while_one_types(open_page: Open, accessible: Check, desk: Desk) -> None:

@@ -88,10 +88,11 @@ const confirm = useMutation({
     return (await follow(begun, tell)).result as unknown as ImportResult
   },
   onSuccess: async (done) => {
-    result.value = done
-    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'steps', 'jobs']) await queries.invalidateQueries({ queryKey: [key] })
+    // First of all: whoever goes on to the result at once must not be called back.
     await router.replace({ query: {} })
+    result.value = done
     queries.removeQueries({ queryKey: ['lap-file'] })
+    for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'steps', 'jobs']) void queries.invalidateQueries({ queryKey: [key] })
   },
   onError: () => preview.refetch(),
 })
