@@ -114,5 +114,8 @@ def _wait(whole: Trial, job_id: UUID, over: Callable[[Job], bool]) -> Job:
                     raise AssertionError(f"the job ended before it was disturbed: {row.state}")
         except DBAPIError:
             pass  # the database is being started again
+        for part in whole.parts.values():
+            if not part.running:
+                part.start()  # as the start command does
         time.sleep(0.01)
     raise TimeoutError("the job hasn't ended")

@@ -3,6 +3,7 @@
 import logging
 import os
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from celery.signals import worker_ready, worker_shutdown
@@ -47,12 +48,22 @@ def _stop(**_: Any) -> None:
 
 
 def _look() -> None:
-    """Find jobs whose message or worker was lost, at the start and every few seconds."""
+    """Find jobs whose message or worker was lost, at the start and every few seconds.
+
+    They are told of once more; what still isn't heard at the next look is done right here, so that no trouble with messages
+    keeps a job waiting. Twice told or done is no harm: a job is taken once.
+    """
     count = 0
+    told: set[int] = set()
+    unheard = ThreadPoolExecutor(1)
     while True:
         try:
-            for key in jobs.due(_sessions):
+            due = set(jobs.due(_sessions))
+            for key in due & told:
+                unheard.submit(jobs.run, _sessions, key, KINDS)
+            for key in due - told:
                 wake(key)
+            told = due - told
             if count % _SWEEP_EVERY == 0:
                 with _sessions.begin() as session:
                     events.sweep(session)

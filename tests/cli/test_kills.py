@@ -52,3 +52,18 @@ def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:
             break
         time.sleep(0.1)
     assert (seen.state, seen.trouble) == ("failed", "This change doesn't exist, or no longer does.")
+
+
+def test_jobs_are_done_while_no_message_gets_through(whole: Trial) -> None:
+    actor = manager_of(whole.sessions)
+    whole.messages.stop()
+    try:
+        job = jobs.start(whole.sessions, actor, "history.redo", "Nothing to do again", {"entry_id": "00000000-0000-7000-8000-000000000000"})
+        for _ in range(300):
+            seen = jobs.job(whole.sessions, actor, job.id)
+            if seen.ended_at:
+                break
+            time.sleep(0.1)
+        assert seen.state == "failed"
+    finally:
+        whole.messages.start()

@@ -1,0 +1,108 @@
+"""The demo's league is whole: three series, twelve weeks, eight drivers with weaknesses of each kind, and files in the open formats."""
+
+import csv
+import io
+import itertools
+import json
+from collections import Counter
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pyarrow.parquet as pq
+import pytest
+
+from fleet_rival.cli.demo_data import scenario
+from fleet_rival.core.analysis import analyse
+from fleet_rival.formats.laps import read_laps
+from fleet_rival.formats.tracks import read_track
+from fleet_rival.simulator.league import BEHIND, WEEKS, League, league, live_run
+from fleet_rival.simulator.people import DRIVERS
+
+TODAY = date(2031, 4, 10)
+
+
+@pytest.fixture(scope="module")
+def made() -> League:
+    return league(TODAY)
+
+
+def test_three_series_rotate_over_twelve_weeks_of_which_two_are_behind(made: League) -> None:
+    by_series: dict[str, list[int]] = {}
+    for week in made.weeks:
+        by_series.setdefault(week.series.name, []).append(week.number)
+        assert week.ends - week.begins in (timedelta(days=6), timedelta(days=7))
+    assert len(by_series) == 3 and all(numbers == list(range(1, WEEKS + 1)) for numbers in by_series.values())
+    assert len({week.series.kind for week in made.weeks}) == 3
+    running = [week for week in made.weeks if week.begins <= TODAY <= week.ends]
+    assert {week.number for week in running} == {BEHIND + 1} and len(running) == 3
+    # Car and track rotate: no series drives the same pair in two neighbouring weeks.
+    for name in by_series:
+        pairs = [(week.car.name, week.place.track, week.place.layout) for week in made.weeks if week.series.name == name]
+        assert all(one != other for one, other in itertools.pairwise(pairs))
+
+
+def test_practice_stands_in_the_weeks_that_were_and_in_the_one_that_runs(made: League) -> None:
+    assert len(made.practices) == 3 * (BEHIND + 1)
+    for practice in made.practices:
+        assert len({lap.identity for lap in practice.laps}) == len(practice.laps)
+        for lap in practice.laps:
+            assert sum(lap.segments.values()) == sum(lap.sectors.values()) == lap.time_us
+            assert lap.started_at is not None and lap.started_at.date() <= TODAY
+    kinds = Counter(practice.track.kind for practice in made.practices)
+    assert len(kinds) == 3
+
+
+def test_each_kind_of_weakness_is_somebodys(made: League) -> None:
+    habits = {habit.kind for driver in DRIVERS for habit in driver.habits}
+    assert {"late-throttle", "early-brake", "late-brake", "over-slow", "wide-exit", "lock-up", "limits", "missed-apex"} <= habits
+    assert any(driver.standing for driver in DRIVERS), "a loss on every lap, without a slip"
+    assert len(made.free_time) == len(made.drivers) == 8 and all(ZoneInfo(item.zone) for item in made.free_time)
+    laps = [lap for practice in made.practices for lap in practice.laps]
+    assert {"out", "flying"} <= {lap.kind for lap in laps} and any(not lap.valid for lap in laps) and any(lap.incidents for lap in laps)
+    assert any("tow" in lap.flags for lap in laps) and any("traffic" in lap.flags for lap in laps)
+    assert all(lap.compound and lap.tyre_set and lap.track_temp_c for lap in laps)
+
+
+def test_telemetry_of_some_laps_agrees_with_their_times(made: League) -> None:
+    traces = [(practice, item) for practice in made.practices for item in practice.traces]
+    assert len({item.lap.driver for _, item in traces}) >= 2
+    for practice, item in traces:
+        assert item.time_s[-1] - item.time_s[0] == pytest.approx(item.lap.time_us / 1e6, abs=0.05)
+        assert np.all(np.diff(item.time_s) > 0) and np.all(np.diff(item.distance_m) >= 0)
+        assert item.distance_m[-1] == pytest.approx(practice.track.length_m, rel=0.01)
+        assert item.speed_kmh.min() > 0 and item.throttle_pct.min() >= 0 and item.throttle_pct.max() <= 100
+
+
+def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: Path) -> None:
+    folder = scenario(tmp_path, TODAY)
+    again = {path: path.stat().st_mtime_ns for path in folder.iterdir()}
+    assert scenario(tmp_path, TODAY) == folder and {path: path.stat().st_mtime_ns for path in folder.iterdir()} == again
+    for laps in folder.glob("*.laps.csv"):
+        track = read_track(laps.with_name(laps.name.replace(".laps.csv", ".track.json")).read_bytes())
+        file = read_laps(laps.read_bytes(), track)
+        assert file.laps and not file.set_aside and not file.warnings
+        assert analyse(track, [lap for _, lap in file.laps]).drivers
+    seasons = list(folder.glob("*.season.csv"))
+    rows = [row for path in seasons for row in csv.DictReader(io.StringIO(path.read_text(encoding="utf-8")))]
+    assert len(seasons) == 3 and len(rows) == 36 and all(row["starts_utc"].startswith("every ") for row in rows)
+    assert all(date.fromisoformat(row["from"]) < date.fromisoformat(row["to"]) for row in rows)
+    for path in folder.glob("*.telemetry.parquet"):
+        file = pq.ParquetFile(path)
+        assert file.num_row_groups >= 1 and {"driver", "session", "run", "lap", "time_s", "distance_m", "speed_kmh"} <= set(file.schema_arrow.names)
+        assert len(file.read_row_group(0, ["lap"]).column("lap").unique()) == 1
+    assert len(json.loads((folder / "drivers.json").read_text())) == 8
+    other = scenario(tmp_path, TODAY + timedelta(days=1))
+    assert other != folder and not folder.exists()  # an older day's goes
+
+
+def test_a_stand_in_rig_drives_the_running_week() -> None:
+    moment = datetime(2031, 4, 10, 19, 0, tzinfo=UTC)
+    practice, session = live_run("Corin Ashgrove", 5, moment, 7)
+    assert [lap.kind for lap in practice.laps].count("flying") == 5 and {lap.driver for lap in practice.laps} == {"Corin Ashgrove"}
+    assert live_run("Corin Ashgrove", 5, moment, 7)[0].laps == practice.laps
+    assert live_run("Corin Ashgrove", 5, moment, 8)[0].laps != practice.laps
+    assert session.label.startswith("rig 2031-04-10")
+    with pytest.raises(ValueError, match="no driver called Nobody"):
+        live_run("Nobody", 1, moment, 7)
