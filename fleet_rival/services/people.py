@@ -108,7 +108,8 @@ def me(sessions: sessionmaker[Session], actor: Actor) -> Me:
 def prefer(sessions: sessionmaker[Session], actor: Actor, preferences: dict[str, Any]) -> dict[str, Any]:
     """Keep what a person likes: units, time zone, theme, density. Checked at the border; a matter of one's own, so no history."""
     with sessions.begin() as session:
-        person = session.get_one(Person, actor.person_id)
+        # Two choices at once, from two browsers, are both kept.
+        person = session.get_one(Person, actor.person_id, with_for_update=True)
         person.preferences = {**(person.preferences or {}), **preferences}
         return person.preferences
 

@@ -67,8 +67,12 @@ function onKey(event: KeyboardEvent) {
 }
 onMounted(() => {
   window.addEventListener('keydown', onKey)
-  // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost.
-  window.setTimeout(() => Object.assign(wanted, { search: true, keys: true, turned: true }), 1500)
+  // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost; if not now, then when asked.
+  window.setTimeout(() => {
+    Promise.all([import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
+      .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
+      .catch(() => {})
+  }, 1500)
 })
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </script>

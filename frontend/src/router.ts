@@ -40,7 +40,7 @@ export function makeRouter(queries: QueryClient): Router {
     if (to.meta.open) return true
     // The page's own code is fetched meanwhile.
     const view = to.matched.at(-1)?.components?.default
-    if (typeof view === 'function') void (view as () => Promise<unknown>)()
+    if (typeof view === 'function' && !('__vccOpts' in view)) Promise.resolve((view as () => unknown)()).catch(() => {})
     try {
       const me = await whoIsThere(queries)
       return !to.meta.roles || to.meta.roles.includes(me.role) ? true : { name: 'nowhere', params: { path: ['not-for-this-role'] } }

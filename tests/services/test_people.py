@@ -1,5 +1,6 @@
 """Signing in, invitations and rigs: what lets somebody in, and what doesn't any more."""
 
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from uuid import uuid4
 
@@ -198,3 +199,10 @@ def test_the_first_link_of_an_empty_installation_makes_a_manager_once(sessions: 
     found = signed(sessions, invitations.accept(sessions, link, "Maren Holloway", "maren", GOOD, "a test")).actor
     assert found is not None and found.role == "manager"
     assert first_link(sessions) is None
+
+
+def test_choices_made_at_once_are_all_kept(sessions: Sessions, actor: Actor) -> None:
+    choices: list[dict[str, str]] = [{"theme": "paper"}, {"density": "roomy"}, {"speed": "mph"}, {"temperature": "°F"}] * 5
+    with ThreadPoolExecutor(4) as pool:
+        list(pool.map(lambda choice: people.prefer(sessions, actor, choice), choices))
+    assert people.me(sessions, actor).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}

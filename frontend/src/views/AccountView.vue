@@ -14,6 +14,8 @@ const router = useRouter()
 const me = useMe()
 const saved = ref('')
 const prefer = useMutation({
+  // One after the other: what was chosen last is what is kept.
+  scope: { id: 'preferences' },
   mutationFn: (body: Preferences) => answer(api.PUT('/api/me/preferences', { body: body as Required<Preferences> })),
   onSuccess: (kept) => {
     takePreferences(kept)
