@@ -72,7 +72,7 @@ onMounted(() => {
     Promise.all([import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
       .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
       .catch(() => {})
-  }, 1500)
+  }, 4000)
 })
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </script>
