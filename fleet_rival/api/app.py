@@ -11,7 +11,7 @@ from typing import Any
 from flask import Response, abort, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from flask_talisman import Talisman
-from werkzeug.utils import secure_filename
+from werkzeug.security import safe_join
 
 import fleet_rival
 import fleet_rival.api.routes
@@ -42,7 +42,6 @@ _NONCE = "__CSP_NONCE__"
 """Stands in the built page where each answer's own nonce goes."""
 _SIGNED_IN = "__SIGNED_IN__"
 """Stands where the page is told whether anybody is signed in, so that it need not ask in vain."""
-
 _EARLY = "<!-- __EARLY__ -->"
 _ASK_AT_ONCE = '<link rel="preload" as="fetch" href="/api/me" crossorigin>'
 """Has the browser ask who is signed in while it still fetches the page's code."""
@@ -130,7 +129,8 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
     @allowed("anyone", blueprint="")
     def asset(name: str) -> Response:
         # The names hold a hash of the content, so they never change their meaning.
-        packed = request.accept_encodings["br"] > 0 and (folder / "assets" / secure_filename(f"{name}.br")).is_file()
+        compressed = safe_join(str(folder / "assets"), f"{name}.br")
+        packed = compressed is not None and request.accept_encodings["br"] > 0 and Path(compressed).is_file()
         kind = mimetypes.guess_type(name)[0]
         response = send_from_directory(folder / "assets", f"{name}.br" if packed else name, mimetype=kind, max_age=31_536_000)
         response.vary.add("Accept-Encoding")

@@ -44,22 +44,27 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     rows: list[Row] = []
+
+    def note(found: list[Row]) -> None:
+        """At once, so that what is measured isn't lost where a later part breaks."""
+        rows.extend(found)
+        say("".join(f"{_line(row)}\n" for row in found))
+
     with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
-        # Jobs that this process starts itself wake nobody: what is measured runs in here.
+        # For the imports that are disturbed: this process starts their jobs, and wakes the worker.
         os.environ["FLEET_REDIS_URL"] = whole.messages.url
         actor = make_team(whole.sessions, "Bench", "Bench")
         with step("Import of 50,000 laps"):
-            rows += _bench_import(engine_of(whole.sessions), whole.sessions, actor)
+            note(_bench_import(engine_of(whole.sessions), whole.sessions, actor))
         with step("Main request with many laps in the database"):
-            rows += _bench_request(whole, actor)
+            note(_bench_request(whole, actor))
         with step(f"{arguments.idle_minutes:g} minutes of idle streams"):
-            rows += bench_streams(whole, actor, arguments.idle_minutes)
+            note(bench_streams(whole, actor, arguments.idle_minutes))
         with step(f"{arguments.kills} kills of each part"):
             kills = bench_kills(whole, actor, arguments.kills)
     with step("Analysis of 2,000 laps"):
-        rows += _bench_analysis()
+        note(_bench_analysis())
     report = f"{_table(rows)}\n{kills}"
-    say("")
     print(report)
     if arguments.save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
@@ -159,8 +164,12 @@ def _table(rows: list[Row]) -> str:
     out = io.StringIO()
     out.write("| what | time | floor | ratio |\n|---|---|---|---|\n")
     for row in rows:
-        out.write(f"| {' | '.join(row)} |\n")
+        out.write(f"{_line(row)}\n")
     return out.getvalue()
+
+
+def _line(row: Row) -> str:
+    return f"| {' | '.join(row)} |"
 
 
 def _document(report: str) -> str:

@@ -30,7 +30,7 @@ def made_layout(corners: int, name: str) -> Track:
     )
 
 
-def made_laps(layout: Track, drivers: int, each: int, seed: int, session: str = "1") -> list[Lap]:
+def made_laps(layout: Track, drivers: int, each: int, seed: int) -> list[Lap]:
     """Practice with runs of 25 laps, two thirds of them unremarkable, times in milliseconds."""
     rng = np.random.default_rng(seed)
     segments = [part.code for part in layout.segment_parts]
@@ -47,7 +47,7 @@ def made_laps(layout: Track, drivers: int, each: int, seed: int, session: str = 
             laps.append(
                 Lap(
                     driver=f"Driver {driver + 1:02d}",
-                    session=session,
+                    session="1",
                     number=number + 1,
                     run=number // 25 + 1,
                     time_us=total,

@@ -51,41 +51,37 @@ def run(arguments: argparse.Namespace) -> int:
     from playwright.sync_api import Page, sync_playwright
 
     out = Path(os.environ["FLEET_HOME"]) / "docs" / "screenshots"
-    with tempfile.TemporaryDirectory() as folder:
-        with step("Servers with the demo's data"):
-            running = trial(Path(folder))
-            whole = running.__enter__()
-        try:
-            with step("Demo data"):
-                accounts = {account.role: account for account in load_demo(whole.sessions, whole.folder / "demo")}
-            with sync_playwright() as playwright, step("Pictures"):
-                browser = playwright.chromium.launch(**BROWSER)
+    with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
+        with step("Demo data"):
+            accounts = {account.role: account for account in load_demo(whole.sessions, whole.folder / "demo")}
+        with sync_playwright() as playwright, step("Pictures"):
+            browser = playwright.chromium.launch(**BROWSER)
 
-                def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str | None = "manager") -> None:
-                    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
-                    page = context.new_page()
-                    page.goto(whole.address)
-                    if role:
-                        _sign_in(page, accounts[role])
-                    act(page)
-                    page.wait_for_timeout(600)
-                    page.screenshot(path=out / f"{name}.png")
-                    context.close()
+            def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str | None = "manager") -> None:
+                context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
+                page = context.new_page()
+                page.goto(whole.address)
+                if role:
+                    _sign_in(page, accounts[role])
+                act(page)
+                page.wait_for_timeout(600)
+                page.screenshot(path=out / f"{name}.png")
+                context.close()
 
-                take("sign-in", lambda page: page.get_by_role("heading", name="Sign in").wait_for(), role=None)
-                take("week", lambda page: page.get_by_role("heading", name="Week").wait_for())
-                take("search", _search)
-                take("combination", _combination)
-                take("combination-dark", _combination, "dark")
-                take("ladder", _ladder)
-                take("driver", _open_combination, role="driver")
-                take("preview", _preview)
-                take("files", _files)
-                take("people", _people)
-                take("history", _history)
-                browser.close()
-        finally:
-            running.__exit__(None, None, None)
+            take("sign-in", lambda page: page.get_by_role("heading", name="Sign in").wait_for(), role=None)
+            take("week", lambda page: page.get_by_role("heading", name="Week").wait_for())
+            take("search", _search)
+            take("combination", _combination)
+            take("combination-dark", _combination, "dark")
+            take("ladder", _ladder)
+            take("driver", _open_combination, role="driver")
+            take("preview", _preview)
+            take("files", _files)
+            take("people", _people)
+            take("history", _history)
+            take("jobs", _jobs)
+            take("account", _account, role="coach")
+            browser.close()
     say(f"Written: {out}")
     return 0
 
@@ -160,4 +156,20 @@ def _history(page: Any) -> None:
     page.keyboard.press("Control+z")
     page.get_by_role("status").filter(has_text="Took back").wait_for()
     page.goto(f"{week}history")
-    page.get_by_role("button", name=re.compile("Changed the note|Changed")).nth(1).click()
+    page.get_by_role("button", name=re.compile("^Changed")).nth(1).click()
+
+
+def _jobs(page: Any) -> None:
+    week = page.url
+    _files(page)
+    laps = b"driver,session,lap,time\nYsolde Farrand,Friday,1,1:06.000\n"
+    page.locator("input[type=file]").set_input_files({"name": "friday.laps.csv", "mimeType": "text/csv", "buffer": laps})
+    page.get_by_role("button", name="Import 1 lap").click()
+    page.get_by_role("link", name="See the result").wait_for()
+    page.goto(f"{week}jobs")
+    page.get_by_role("row", name="Import of friday.laps.csv").wait_for()
+
+
+def _account(page: Any) -> None:
+    page.goto(page.url + "account")
+    page.get_by_text("(here)").wait_for()

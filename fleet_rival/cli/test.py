@@ -28,9 +28,8 @@ TESTS: dict[str, list[str]] = {
     "commands": ["tests/cli"],
     "browser": ["tests/browser"],
 }
-
-
 _LANES = 3
+"""More than there are cores on a small machine: much of the time is spent waiting."""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

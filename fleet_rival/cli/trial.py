@@ -1,7 +1,7 @@
 """A whole installation in a folder of its own, for pictures, figures of speed and tests: real database, messages, worker, server."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -40,29 +40,20 @@ class Trial:
 
 
 @contextmanager
-def trial(folder: Path, application: str | None = None) -> Iterator[Trial]:
-    """Everything started on free ports with an empty database; ended with whoever asked for it.
-
-    Args:
-        application: another WSGI application than the product's own, as gunicorn names it.
-    """
-    database, messages = MariaDB(folder / "mariadb", free_port()), Redis(folder / "redis", free_port())
-    children: list[Server | Worker] = []
-    try:
-        database.start()
-        messages.start()
+def trial(folder: Path) -> Iterator[Trial]:
+    """Everything started on free ports with an empty database; ended with whoever asked for it."""
+    with ExitStack() as ends:
+        database, messages = MariaDB(folder / "mariadb", free_port()), Redis(folder / "redis", free_port())
+        for server in (database, messages):
+            ends.callback(server.stop)
+            server.start()
         upgrade(database.url)
         engine = make_engine(database.url)
+        ends.callback(engine.dispose)
         places = Places(database.url, messages.url, kept_secret(folder / "secret.txt"))
         worker = Worker(places, folder / "worker.log")
-        children.append(worker)
-        server = Server(free_port(), places, folder / "server.log", application)
-        children.append(server)
-        server.wait()
-        yield Trial(folder, database, messages, places, make_sessions(engine), worker, server)
-        engine.dispose()
-    finally:
-        for child in children:
-            child.stop()
-        messages.stop()
-        database.stop()
+        ends.callback(worker.stop)
+        web = Server(free_port(), places, folder / "server.log")
+        ends.callback(web.stop)
+        web.wait()
+        yield Trial(folder, database, messages, places, make_sessions(engine), worker, web)

@@ -3,7 +3,7 @@
 import logging
 import os
 import threading
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 from celery.signals import worker_ready, worker_shutdown
@@ -56,11 +56,13 @@ def _look() -> None:
     count = 0
     told: set[int] = set()
     unheard = ThreadPoolExecutor(1)
+    in_hand: dict[int, Future[None]] = {}
     while True:
         try:
-            due = set(jobs.due(_sessions))
+            in_hand = {key: doing for key, doing in in_hand.items() if not doing.done()}
+            due = set(jobs.due(_sessions)) - in_hand.keys()
             for key in due & told:
-                unheard.submit(jobs.run, _sessions, key, KINDS)
+                in_hand[key] = unheard.submit(jobs.run, _sessions, key, KINDS)
             for key in due - told:
                 wake(key)
             told = due - told

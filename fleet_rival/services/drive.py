@@ -39,6 +39,7 @@ __all__ = [
     "discard",
     "export_laps",
     "look",
+    "name_of",
     "preview",
     "session_ids",
     "upload",
@@ -198,6 +199,12 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart:
         looked = kept.look
         # A stored look is right as long as nothing that it compared with has changed.
         return looked["preview"] if looked and looked["state"] == _state(row, kept, apart) else None
+
+
+def name_of(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> str:
+    """The name under which a file came."""
+    with sessions() as session:
+        return _file(session, actor, file_id).name
 
 
 def look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str], work: Work = UNWATCHED) -> None:

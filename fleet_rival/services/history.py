@@ -171,7 +171,7 @@ def _turn(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, 
         change_set.takes_back_id, change_set.original_id, change_set.turn = newest.id, row.id, "redo" if again else "undo"
         change_set.subject_table, change_set.subject_id = row.subject_table, row.subject_id
         session.flush()
-        moved = Reversal(session, actor, newest, change_set, work).run(laps_too=newest is row)
+        moved = Reversal(session, newest, change_set, work).run(laps_too=newest is row)
         row.standing = again
         session.flush()
         files = update(LapFileRow).where(LapFileRow.team_id == actor.team_id, LapFileRow.change_set_id == row.id)

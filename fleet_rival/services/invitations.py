@@ -86,7 +86,7 @@ def withdraw(sessions: sessionmaker[Session], actor: Actor, invitation_id: UUID)
         row = find_row(session, Invitation, actor, invitation_id, "invitation", lock=True)
         if row.used_at:
             raise Conflict("This invitation was taken up already. Remove the person instead.")
-        begin_change(session, actor, "people.invite.withdraw", f"Withdrew the invitation of {row.name}", row)
+        begin_change(session, actor, "people.invite.withdraw", f"Withdrew the invitation of {row.name or 'whoever has the link'}", row)
         row.withdrawn_at = now()
 
 

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from fleet_rival.db.recording import plain_row, row_from_plain
 from fleet_rival.db.tables import Base, Change, ChangeSet, Combination, Lap, Person
-from fleet_rival.services.base import Actor, Work, note_changes
+from fleet_rival.services.base import Work, note_changes
 from fleet_rival.services.errors import Conflict
 from fleet_rival.services.revisions import combinations_of_driver, raise_revisions
 
@@ -26,9 +26,8 @@ _BATCH = 1000
 class Reversal:
     """Puts rows back as they were before a change set."""
 
-    def __init__(self, session: Session, actor: Actor, of: ChangeSet, into: ChangeSet, work: Work) -> None:
+    def __init__(self, session: Session, of: ChangeSet, into: ChangeSet, work: Work) -> None:
         self._session = session
-        self._actor = actor
         self._of = of
         self._into = into
         self._work = work

@@ -128,7 +128,9 @@ def _runs(session: Session, actor: Actor, words: list[str], numbered: dict[str, 
     if "run" in numbered:
         query = query.where(each.c.run == int(numbered["run"]))
     if "session" in numbered:
-        query = query.where(collate(PracticeSession.label, _COLLATION) == numbered["session"])
+        # Labels may go on after a blank, as those of a rig do.
+        label = collate(PracticeSession.label, _COLLATION)
+        query = query.where(or_(label == numbered["session"], label.startswith(f"{numbered['session']} ", autoescape=True)))
     texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Layout.name, Car.name)
     return [
         Found("run", f"{driver}, session {label}, run {run}", f"{track}, {layout}, {car}", where, key, session=label, run=run)

@@ -13,7 +13,8 @@ from fleet_rival.services.sign_in import hash_of, hash_password, sign_in_name
 __all__ = ["add_person", "first_link", "give_password", "make_team", "person_called", "team_link"]
 
 FIRST_TEAM = "Our team"
-_MANAGER = "Manager"
+_WHOEVER = ""
+"""Nobody's name: the link is for whoever has it."""
 
 
 def make_team(sessions: sessionmaker[Session], name: str, manager: str) -> Actor:
@@ -63,10 +64,10 @@ def team_link(sessions: sessionmaker[Session], name: str) -> str:
     """
     with sessions.begin() as session:
         team_id = session.scalar(select(Team.id).where(Team.name == name).order_by(Team.id).limit(1)) or _new_team(session, name)
-        own = (Invitation.team_id == team_id, Invitation.name == _MANAGER, Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
+        own = (Invitation.team_id == team_id, Invitation.name == _WHOEVER, Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
         session.execute(update(Invitation).where(*own).values(withdrawn_at=now()))
         token = secrets.token_urlsafe(32)
-        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name=_MANAGER, role="manager", expires_at=now() + INVITATION_LIFE))
+        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name=_WHOEVER, role="manager", expires_at=now() + INVITATION_LIFE))
         return token
 
 

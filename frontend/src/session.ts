@@ -28,5 +28,4 @@ export const whoIsThere = (queries: QueryClient): Promise<Me> => queries.fetchQu
 
 export const useMe = () => useQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
 
-export const roleWords: Record<Role, string> = { manager: 'manager', coach: 'coach', driver: 'driver' }
 export const maySeeAll = (role: Role | undefined) => role === 'manager' || role === 'coach'

@@ -143,6 +143,10 @@ def test_each_route_is_described_with_its_answers_and_errors() -> None:
 
 def test_pages_are_sent_compressed_to_browsers_that_take_it(client: Browser, tmp_path: Path) -> None:
     (tmp_path / "assets" / "a.js.br").write_bytes(b"packed")
+    for name, content in (("_shared.js", "1"), ("_shared.js.br", "packed")):
+        (tmp_path / "assets" / name).write_text(content)
+    with client.get("/assets/_shared.js", headers={"Accept-Encoding": "br"}) as shared:
+        assert (shared.data, shared.headers["Content-Encoding"]) == (b"packed", "br")
     with client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"}) as packed, client.get("/assets/a.js") as plain:
         assert (packed.data, packed.headers["Content-Encoding"], packed.mimetype) == (b"packed", "br", "text/javascript")
         assert plain.data == b"1" and "Content-Encoding" not in plain.headers and plain.mimetype == "text/javascript"

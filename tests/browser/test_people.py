@@ -7,6 +7,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, expect
 
+from fleet_rival.services.team import team_link
 from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
 
 Open = Callable[..., Page]
@@ -118,6 +119,24 @@ def test_two_browsers_edit_the_same_thing_and_neither_writes_over_the_other(open
     one.get_by_role("button", name="Take back the last step").click()
     expect(one.get_by_role("alert")).to_contain_text(re.compile("changed since.*Idrik Fenwold"))
     expect(one.get_by_text("Warm at once")).to_be_visible()
+
+
+def test_one_person_goes_from_team_to_team(open_page: Open, accessible: Check, desk: Desk) -> None:
+    token = team_link(desk.whole.sessions, "Quarry Works")
+    page = open_page(f"/welcome#{token}", who="coach")
+    expect(page.get_by_text("You are invited to Quarry Works as manager")).to_be_visible()
+    accessible(page)
+    page.get_by_role("button", name="Join as Idrik Fenwold").click()
+    expect(page.get_by_role("heading", name="No combination yet")).to_be_visible()
+    expect(page.locator(".person")).to_contain_text("manager, Quarry Works")
+    page.goto(f"{desk.whole.address}/people")
+    page.get_by_label("Role of Idrik Fenwold").select_option("driver")
+    expect(page.get_by_role("alert")).to_contain_text("A team needs a manager")
+    expect(page.get_by_label("Role of Idrik Fenwold")).to_have_value("manager")
+    page.locator(".person").click()
+    page.get_by_role("button", name="Go to Farhaven Racing").click()
+    expect(demo_row(page)).to_be_visible()
+    expect(page.locator(".person")).to_contain_text("coach, Farhaven Racing")
 
 
 def test_signing_out_everywhere_ends_the_other_browser(open_page: Open, accessible: Check) -> None:

@@ -149,6 +149,22 @@ def test_laps_of_a_rig_appear_while_somebody_looks(open_page: Open, desk: Desk) 
     expect(listed).to_have_text(before)
 
 
+def test_laps_that_come_in_leave_the_reader_where_they_read(open_page: Open, desk: Desk) -> None:
+    path = desk.lay_out("Read Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 12)]))
+    page = open_page(path)
+    page.get_by_role("grid").focus()
+    page.keyboard.press("End")
+    page.keyboard.press("ArrowUp")
+    expect(page.locator(".readout")).to_contain_text("lap 12:")
+    more = segment_rows("Ysolde Farrand", 14)[12:]
+    desk.add_laps(UUID(path.rsplit("/", 1)[-1]), "more.csv", "\n".join([HEADER, *more]))
+    expect(page.get_by_text("14 laps of 1 driver")).to_be_visible()
+    expect(page.locator("[data-lap='13'][data-part='0']")).to_be_visible()
+    expect(page.locator(".readout")).to_contain_text("lap 12:")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator(".readout")).to_contain_text("lap 13:")
+
+
 def test_what_others_change_appears_after_a_break_of_the_stream(open_page: Open, desk: Desk) -> None:
     path = desk.lay_out("Broken Off Truck", "\n".join([HEADER, *segment_rows("Ysolde Farrand", 6)]))
     page = open_page(path)
@@ -209,7 +225,8 @@ def test_on_paper_stands_what_was_found_and_no_control(open_page: Open) -> None:
     expect(page.locator("body")).to_have_css("background-color", "rgb(255, 255, 255)")
 
 
-@pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 1280), ("dark", 390)])
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("width", [1280, 390])
 def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, desk: Desk, scheme: str, width: int) -> None:
     page = open_page(color_scheme=scheme, viewport={"width": width, "height": 800})
 

@@ -11,7 +11,13 @@ from fleet_rival.services.team import add_person, make_team
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
-LAPS = "driver,session,run,lap,time\nYsolde Farrand,1,1,1,66.1\nYsolde Farrand,1,2,2,66.2\nYsolde Farrand,Friday,12,3,66.3\nÅsmund Tull,1,1,1,67.0\n"
+LAPS = """driver,session,run,lap,time
+Ysolde Farrand,1,1,1,66.1
+Ysolde Farrand,1,2,2,66.2
+Ysolde Farrand,Friday,12,3,66.3
+Ysolde Farrand,rig of today,1,1,66.4
+Åsmund Tull,1,1,1,67.0
+"""
 
 
 @pytest.fixture
@@ -40,6 +46,7 @@ def found(sessions: Sessions, actor: Actor, text: str) -> list[tuple[str, str]]:
         ("ysolde run 2", ("run", "Ysolde Farrand, session 1, run 2"), {"run"}),
         ("run 1", ("run", None), {"run"}),
         ("session friday other", ("run", "Ysolde Farrand, session Friday, run 12"), {"run"}),
+        ("session rig grindle", ("run", "Ysolde Farrand, session rig of today, run 1"), {"run"}),
         ("ysolde nobody", None, set()),
         ("%", None, set()),
         ("   ", None, set()),

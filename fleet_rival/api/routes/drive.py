@@ -32,7 +32,9 @@ def preview_laps(path: s.LapFilePath, query: s.PreviewQuery) -> Any:
 def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
     view = drive.preview(sessions(), actor(), file_id, apart)
     if view is None:
-        return background("laps.look", "Looking at a lap file", {"file_id": str(file_id), "apart": sorted(apart)}), 202
+        return background(
+            "laps.look", f"Looking at {drive.name_of(sessions(), actor(), file_id)}", {"file_id": str(file_id), "apart": sorted(apart)}
+        ), 202
     return s.validate(s.PreviewOut, view), status
 
 

@@ -63,6 +63,9 @@ export class Trouble extends Error {
   }
 }
 
+/** How somebody else left a thing meanwhile, where an error says so. */
+export const theirsOf = <T>(error: Error | null | undefined): T | undefined => (error instanceof Trouble && error.status === 412 ? (error.current as T) : undefined)
+
 type Answer<T> = { data?: T; error?: unknown; response: Response }
 
 /** The data of an answer, or a `Trouble` that says what the server said. */

@@ -172,6 +172,9 @@ watch(place, async () => {
   overflow-x: auto;
   padding-bottom: 4px;
 }
+.weave .grid:focus-visible {
+  outline-offset: -2px;
+}
 .weave .row {
   display: grid;
   grid-template-columns: 138px repeat(var(--laps), minmax(12px, 1fr)) 104px;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { answer, api, Trouble, version, type Combination } from '@/api/client'
+import { answer, api, theirsOf, version, type Combination } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -41,7 +41,7 @@ const save = useMutation({
   },
 })
 /** How somebody else left it meanwhile. */
-const theirs = computed(() => (save.error.value instanceof Trouble && save.error.value.status === 412 ? (save.error.value.current as Combination) : undefined))
+const theirs = computed(() => theirsOf<Combination>(save.error.value))
 </script>
 
 <template>

@@ -16,7 +16,7 @@ const threads: [at: number, laps: number, weight: number, kind: 'gain' | 'loss']
     <div class="words">
       <p class="mark">Fleet Rival</p>
       <p class="lead">{{ lead }}</p>
-      <svg viewBox="0 0 360 128" class="weave" aria-hidden="true" focusable="false">
+      <svg viewBox="0 0 360 128" class="ornament" aria-hidden="true" focusable="false">
         <line v-for="column in 14" :key="`warp-${column}`" :x1="column * 24" :x2="column * 24" y1="0" y2="128" class="warp" />
         <template v-for="(row, index) in threads" :key="`weft-${index}`">
           <line x1="0" x2="360" :y1="16 + index * 24" :y2="16 + index * 24" class="weft" />
@@ -50,7 +50,7 @@ const threads: [at: number, laps: number, weight: number, kind: 'gain' | 'loss']
   margin: 6px 0 26px;
   max-width: 36ch;
 }
-.weave {
+.ornament {
   width: 100%;
   max-width: 360px;
 }
@@ -89,7 +89,7 @@ const threads: [at: number, laps: number, weight: number, kind: 'gain' | 'loss']
   .lead {
     margin-bottom: 0;
   }
-  .weave {
+  .ornament {
     display: none;
   }
 }

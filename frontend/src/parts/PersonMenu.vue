@@ -23,11 +23,13 @@ function close() {
   open.value = false
   button.value?.focus()
 }
+/** Closed by whatever is pressed or reached by Tab elsewhere. */
 function elsewhere(event: Event) {
   if (!whole.value?.contains(event.target as Node)) open.value = false
 }
-onMounted(() => document.addEventListener('pointerdown', elsewhere))
-onBeforeUnmount(() => document.removeEventListener('pointerdown', elsewhere))
+const leaving = ['pointerdown', 'focusin'] as const
+onMounted(() => leaving.forEach((kind) => document.addEventListener(kind, elsewhere)))
+onBeforeUnmount(() => leaving.forEach((kind) => document.removeEventListener(kind, elsewhere)))
 
 async function openTeam(id: string) {
   await answer(api.POST('/api/me/team', { body: { team_id: id } }))
@@ -81,10 +83,6 @@ async function signOut() {
   text-decoration: underline;
   text-decoration-color: var(--rule);
   text-underline-offset: 3px;
-}
-.menu {
-  background: var(--sheet);
-  border: 1px solid var(--rule);
 }
 .panel {
   position: absolute;

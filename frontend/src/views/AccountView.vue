@@ -22,13 +22,11 @@ const prefer = useMutation({
     saved.value = 'Kept.'
   },
 })
-const choices: { key: 'theme' | 'density' | 'speed' | 'temperature' | 'pressure' | 'volume'; title: string; first: string; items: [string, string][] }[] = [
+const choices: { key: 'theme' | 'density' | 'speed' | 'temperature'; title: string; first: string; items: [string, string][] }[] = [
   { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device'], ['paper', 'Daylight'], ['lamplight', 'Lamplight']] },
   { key: 'density', title: 'Rows', first: 'dense', items: [['dense', 'Close together'], ['roomy', 'With room']] },
   { key: 'speed', title: 'Speed and length', first: 'km/h', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
   { key: 'temperature', title: 'Temperature', first: '°C', items: [['°C', '°C'], ['°F', '°F']] },
-  { key: 'pressure', title: 'Pressure', first: 'kPa', items: [['kPa', 'kPa'], ['bar', 'bar'], ['psi', 'psi']] },
-  { key: 'volume', title: 'Fuel', first: 'l', items: [['l', 'litres'], ['gal', 'gallons']] },
 ]
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 const zones = computed(() => [...new Set([here, 'UTC', ...(Intl as unknown as { supportedValuesOf: (key: string) => string[] }).supportedValuesOf('timeZone')])])
@@ -94,7 +92,7 @@ const endAll = useMutation({
         <TroubleNote :error="browsers.error.value ?? endOne.error.value ?? endAll.error.value" />
         <ul>
           <li v-for="item in browsers.data.value?.items" :key="item.id">
-            <span>{{ item.browser }}<b v-if="item.this_one"> (here)</b><span class="quiet"> · since {{ moment(item.began_at) }}</span></span>
+            <span>{{ item.browser }}<b v-if="item.this_one"> (here)</b><span class="quiet since">since {{ moment(item.began_at) }}</span></span>
             <v-btn v-if="!item.this_one" size="small" variant="outlined" @click="endOne.mutate(item.id)">Sign out<span class="visually-hidden"> of {{ item.browser }}, since {{ moment(item.began_at) }}</span></v-btn>
           </li>
         </ul>
@@ -116,7 +114,9 @@ const endAll = useMutation({
 }
 .side {
   display: grid;
-  gap: 14px;
+}
+.since {
+  display: block;
 }
 fieldset {
   border: 0;

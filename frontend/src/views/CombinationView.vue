@@ -49,7 +49,7 @@ const groups = computed(() => (laps.data.value?.id === driverId.value ? laps.dat
 const strip = computed(() => groups.value[groupIndex.value])
 const place = ref({ lap: 0, part: 0 })
 /** The lap and part that the address names; else where the driver's laps lose most: there the eye starts. */
-watch([() => strip.value?.laps.length, () => strip.value?.group, () => route.query], () => {
+watch([() => strip.value?.group, () => route.query], () => {
   const shown = strip.value
   if (!shown) return
   const { corner, session, run } = route.query
@@ -61,6 +61,13 @@ watch([() => strip.value?.laps.length, () => strip.value?.group, () => route.que
 })
 /** Room for the strip before it is drawn, so that nothing below it jumps. */
 const expected = computed(() => (strip.value && !strip.value.laps.length ? undefined : `${169 + 24 * (strip.value?.parts.length ?? analysis.data.value?.segments.length ?? 0)}px`))
+/** Laps that come while somebody reads leave the place alone; where laps went, it stays within the rest. */
+watch(
+  () => strip.value?.laps.length ?? 0,
+  (count) => {
+    if (count && place.value.lap >= count) place.value = { ...place.value, lap: count - 1 }
+  },
+)
 const names = computed(() => Object.fromEntries((analysis.data.value?.segments ?? []).map((segment) => [segment.code, segment.name])))
 const stripSection = ref<HTMLElement>()
 
@@ -213,11 +220,8 @@ small {
   box-shadow: inset 0 -3px 0 var(--accent);
   font-weight: 600;
 }
-.empty {
+p.empty {
   padding: 18px 22px;
-}
-.empty p {
-  margin: 8px 0 16px;
 }
 .warnings {
   margin: 8px 0 0 18px;

@@ -30,10 +30,3 @@ watch(
     <v-btn color="primary" to="/">Go to Week</v-btn>
   </section>
 </template>
-
-<style scoped>
-.empty {
-  padding: 20px 24px;
-  max-width: 640px;
-}
-</style>

@@ -64,10 +64,6 @@ const to = (job: Job) => (job.result?.combination_id ? { name: 'combination', pa
 </template>
 
 <style scoped>
-.empty {
-  padding: 20px 24px;
-  max-width: 640px;
-}
 .when {
   white-space: nowrap;
 }

@@ -64,11 +64,4 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
   align-items: center;
   margin-bottom: 12px;
 }
-.empty {
-  padding: 24px;
-  max-width: 640px;
-}
-.empty p {
-  margin: 8px 0 16px;
-}
 </style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { answer, api, Trouble, version, type DriverRow } from '@/api/client'
+import { answer, api, theirsOf, version, type DriverRow } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -22,7 +22,7 @@ const save = useMutation({
   onSettled: () => queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'search' }),
 })
 /** How somebody else left it meanwhile. */
-const theirs = computed(() => (save.error.value instanceof Trouble && save.error.value.status === 412 ? (save.error.value.current as { items: DriverRow[] }).items[0] : undefined))
+const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)?.items[0])
 </script>
 
 <template>

@@ -10,13 +10,15 @@ import TroubleNote from '@/parts/TroubleNote.vue'
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['invitations'], queryFn: () => answer(api.GET('/api/invitations')) })
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+// A link made on the server's own command line is for nobody by name.
+const whoever = 'Whoever has the link'
 const name = ref('')
 const role = ref<Role>('driver')
 const driver = ref('')
 const driverChoices = computed(() => (drivers.data.value?.items ?? []).filter((item) => !item.guest))
 const again = () => queries.invalidateQueries({ queryKey: ['invitations'] })
 const invite = useMutation({
-  mutationFn: () => answer(api.POST('/api/invitations', { body: { name: name.value, role: role.value, driver_id: driver.value || null } })),
+  mutationFn: () => answer(api.POST('/api/invitations', { body: { name: name.value, role: role.value, driver_id: (role.value === 'driver' && driver.value) || null } })),
   onSuccess: () => (name.value = driver.value = ''),
   onSettled: again,
 })
@@ -47,8 +49,8 @@ const link = computed(() => (invite.data.value ? new URL(invite.data.value.link,
     <OnceShown v-if="link" :text="link" :title="`Link for ${invite.data.value?.name}`" what="Hand it over yourself. It works once, for a week, and can't be seen again." />
     <ul v-if="list.data.value?.items.length" class="plain">
       <li v-for="item in list.data.value.items" :key="item.id">
-        <span>{{ item.name }} as {{ item.role }}<template v-if="item.driver">, who is {{ item.driver }}</template> <span class="quiet">until {{ moment(item.expires_at) }}</span></span>
-        <v-btn size="small" variant="outlined" @click="withdraw.mutate(item.id)">Withdraw<span class="visually-hidden"> the invitation of {{ item.name }}</span></v-btn>
+        <span>{{ item.name || whoever }} as {{ item.role }}<template v-if="item.driver">, who is {{ item.driver }}</template> <span class="quiet">until {{ moment(item.expires_at) }}</span></span>
+        <v-btn size="small" variant="outlined" @click="withdraw.mutate(item.id)">Withdraw<span class="visually-hidden"> the invitation of {{ item.name || whoever }}</span></v-btn>
       </li>
     </ul>
     <p v-else-if="list.data.value" class="quiet note">No invitation is open.</p>

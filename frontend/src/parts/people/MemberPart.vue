@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { answer, api, Trouble, version, type Member, type Role } from '@/api/client'
+import { answer, api, theirsOf, version, type Member, type Role } from '@/api/client'
 import { moment } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -11,12 +11,15 @@ const queries = useQueryClient()
 const list = useQuery({ queryKey: ['people'], queryFn: () => answer(api.GET('/api/people')) })
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const driverChoices = computed(() => [{ id: '', name: 'no driver' }, ...(drivers.data.value?.items ?? []).filter((driver) => !driver.guest)])
+/** Drawn anew after a refusal, so that no choice is shown that doesn't hold. */
+const refused = ref(0)
 const change = useMutation({
   mutationFn: ({ member, role, driver }: { member: Member; role: Role; driver: string | null }) =>
     answer(api.PUT('/api/people/{member_id}', { params: { path: { member_id: member.id }, header: version(member.version) }, body: { role, driver_id: driver } })),
+  onError: () => (refused.value += 1),
   onSettled: () => queries.invalidateQueries({ predicate: ({ queryKey }) => ['people', 'steps', 'me', 'history'].includes(String(queryKey[0])) }),
 })
-const outdated = computed(() => change.error.value instanceof Trouble && change.error.value.status === 412)
+const outdated = computed(() => !!theirsOf(change.error.value))
 const going = ref<Member>()
 const remove = useMutation({
   mutationFn: (id: string) => answer(api.DELETE('/api/people/{member_id}', { params: { path: { member_id: id } } })),
@@ -39,7 +42,7 @@ const value = (event: Event) => (event.target as HTMLSelectElement).value
           <tr><th scope="col">Name</th><th scope="col">Signs in as</th><th scope="col">Role</th><th scope="col">Is the driver</th><th scope="col">Last here</th><th scope="col"><span class="visually-hidden">Actions</span></th></tr>
         </thead>
         <tbody>
-          <tr v-for="member in list.data.value.items" :key="`${member.id}-${member.version}`">
+          <tr v-for="member in list.data.value.items" :key="`${member.id}-${member.version}-${refused}`">
             <th scope="row">{{ member.person }}<span v-if="member.yourself" class="quiet"> (you)</span></th>
             <td>{{ member.sign_in_name ?? 'nothing yet' }}</td>
             <td>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
-import { answer, api, Trouble, version } from '@/api/client'
+import { answer, api, theirsOf, version } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { ME, useMe } from '@/session'
@@ -43,7 +43,7 @@ const save = useMutation({
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
       <WorkButton type="submit" color="primary" :disabled="!name.trim() || (name === me.data.value?.team && open === me.data.value?.open_ranking)" :loading="save.isPending.value">Keep</WorkButton>
     </form>
-    <v-alert v-if="save.error.value instanceof Trouble && save.error.value.status === 412" type="warning" role="alert" class="my-2">
+    <v-alert v-if="theirsOf(save.error.value)" type="warning" role="alert" class="my-2">
       Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures. Nothing of yours is written yet.
       <template #append>
         <v-btn size="small" color="primary" @click="((seen = me.data.value?.team_version ?? 0), save.mutate())">Write mine over it</v-btn>
