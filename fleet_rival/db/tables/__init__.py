@@ -1,0 +1,39 @@
+"""The tables. What a team enters or gets belongs to it, and foreign keys between a team's rows include the team.
+
+Classes with `recorded` set are what people enter: `fleet_rival.db.recording` keeps each change of their rows.
+"""
+
+from fleet_rival.db.tables.base import Base, now
+from fleet_rival.db.tables.drive import Lap, LapFileRow, PracticeSession
+from fleet_rival.db.tables.history import Change, ChangeSet
+from fleet_rival.db.tables.people import Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
+from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
+from fleet_rival.db.tables.week import Car, Combination, Driver
+from fleet_rival.db.tables.work import Event, Job, StoredAnalysis
+
+__all__ = [
+    "Base",
+    "Car",
+    "Change",
+    "ChangeSet",
+    "Combination",
+    "Driver",
+    "Event",
+    "Invitation",
+    "Job",
+    "Lap",
+    "LapFileRow",
+    "Layout",
+    "LayoutCorner",
+    "LayoutSector",
+    "Membership",
+    "Person",
+    "PracticeSession",
+    "RigToken",
+    "SignIn",
+    "SignInAttempt",
+    "StoredAnalysis",
+    "Team",
+    "TrackRow",
+    "now",
+]

@@ -1,0 +1,105 @@
+"""Laps, the files and the sessions that they came in."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.dialects.mysql import LONGBLOB
+from sqlalchemy.orm import Mapped, mapped_column
+
+from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Quantity, Word, table_args, within_team
+
+__all__ = ["Lap", "LapFileRow", "PracticeSession"]
+
+
+class LapFileRow(Public, Base):
+    """A lap file as it came, looked at and perhaps imported."""
+
+    __tablename__ = "lap_file"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"),
+        within_team("combination_id", "combination"),
+        within_team("change_set_id", "change_set"),
+        Index(None, "team_id", "combination_id", "sha256"),
+    )
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64))
+    size: Mapped[int] = mapped_column(BigInteger)
+    content: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    state: Mapped[Word] = mapped_column(default="preview")
+    """`preview`, `imported`, or `taken_back`."""
+    look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), deferred=True)
+    """What a preview of a large file said, kept with the state it was made from."""
+    result: Mapped[dict[str, Any] | None]
+    change_set_id: Mapped[Key | None]
+
+
+class PracticeSession(Public, Base):
+    """A session in which laps were driven; its label is the file's, with a number behind it where that was taken."""
+
+    __tablename__ = "practice_session"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "combination_id", "label"), UniqueConstraint("team_id", "id"), within_team("combination_id", "combination")
+    )
+    recorded = True
+    shared = True
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    label: Mapped[str] = mapped_column(String(140))
+
+
+class Lap(Base):
+    """A lap's facts. What follows from them is computed and kept in `analysis`."""
+
+    __tablename__ = "lap"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "session_id", "driver_id", "run", "number"),
+        UniqueConstraint("team_id", "id"),
+        Index(None, "team_id", "combination_id"),
+        within_team("combination_id", "combination"),
+        within_team("session_id", "practice_session"),
+        within_team("driver_id", "driver"),
+        within_team("change_set_id", "change_set"),
+    )
+    recorded = True
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    session_id: Mapped[Key]
+    driver_id: Mapped[Key]
+    change_set_id: Mapped[Key]
+    version: Mapped[int] = mapped_column(default=1)
+    run: Mapped[int] = mapped_column(BigInteger)
+    number: Mapped[int] = mapped_column(BigInteger)
+    time_us: Mapped[int] = mapped_column(BigInteger)
+    car: Mapped[Label | None]
+    session_kind: Mapped[Word]
+    started_at: Mapped[datetime | None]
+    kind: Mapped[Word]
+    valid: Mapped[bool]
+    strikes: Mapped[str | None] = mapped_column(String(500))
+    incidents: Mapped[str | None] = mapped_column(String(500))
+    flags: Mapped[str | None] = mapped_column(String(80))
+    company: Mapped[Word | None]
+    tyre_set: Mapped[Label | None]
+    compound: Mapped[Label | None]
+    tyre_age: Mapped[Quantity | None]
+    fuel_l: Mapped[Quantity | None]
+    energy_kwh: Mapped[Quantity | None]
+    track_temp_c: Mapped[Quantity | None]
+    air_temp_c: Mapped[Quantity | None]
+    wetness: Mapped[Word]
+    purpose: Mapped[Word | None]
+    setup: Mapped[Label | None]
+    assists: Mapped[Label | None]
+    options: Mapped[str | None] = mapped_column(String(500))
+    mistakes: Mapped[str | None] = mapped_column(String(500))
+    note: Mapped[str | None] = mapped_column(Text)
+    set_aside: Mapped[bool] = mapped_column(default=False)
+    sectors: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    segments: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
