@@ -50,6 +50,12 @@ class Settings:
     bootstrap_resamples: int = 999
     bootstrap_seed: int = 20
     """For the intervals of the shares of scatter; 0 resamples: none."""
+    condition_minutes: float = 120.0
+    condition_air_c: float = 6.0
+    condition_track_c: float = 8.0
+    """Practice further than this from the race's time of day, air or track temperature is pointed out."""
+    chase_days: float = 2.0
+    """How long before a start somebody without laps is pointed out."""
     seat_limit_minutes: float = 50.0
     break_minutes: float = 10.0
     day_limit_minutes: float = 150.0

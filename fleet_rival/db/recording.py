@@ -4,11 +4,11 @@ Classes of `tables` with `recorded` set are watched. Changing such a row without
 code and fails, so that nothing can be overwritten without trace.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Uuid, event, insert, inspect
+from sqlalchemy import Date, Uuid, event, insert, inspect
 from sqlalchemy.orm import Session, UOWTransaction
 from sqlalchemy.types import TypeEngine
 
@@ -48,7 +48,7 @@ def row_from_plain(table: str, values: dict[str, Any]) -> dict[str, Any]:
 
 
 def _plain(value: Any) -> Any:
-    if isinstance(value, datetime):
+    if isinstance(value, date):  # a datetime is one too
         return value.isoformat()
     return str(value) if isinstance(value, UUID) else value
 
@@ -56,6 +56,8 @@ def _plain(value: Any) -> Any:
 def _typed(wanted: TypeEngine[Any], value: Any) -> Any:
     if isinstance(value, str) and isinstance(wanted, UtcDateTime):
         return datetime.fromisoformat(value)
+    if isinstance(value, str) and isinstance(wanted, Date):
+        return date.fromisoformat(value)
     return UUID(value) if isinstance(value, str) and isinstance(wanted, Uuid) else value
 
 

@@ -69,6 +69,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "car": label,
         "session": label,
         "session_kind": one_of(SESSION_KINDS),
+        "session_local": time_inside,
         "run": whole,
         "lap": whole,
         "started_at": moment,
@@ -148,6 +149,17 @@ def moment(text: str) -> datetime:
         return value.astimezone(UTC) if value.tzinfo else value.replace(tzinfo=UTC)
     except (ValueError, OverflowError) as error:
         raise BadCell("not a date and time such as 2031-03-04T18:17:10Z") from error
+
+
+def time_inside(text: str) -> datetime:
+    """Date and time of day inside a simulation: it has no zone."""
+    try:
+        value = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise BadCell("not a date and time of day such as 2031-06-14T21:30") from error
+    if value.tzinfo is not None:
+        raise BadCell("the time inside the simulation has no time zone; write 2031-06-14T21:30")
+    return value
 
 
 def label(text: str) -> str:

@@ -14,9 +14,9 @@ from fleet_rival.core.track import Track
 __all__ = ["write_laps"]
 
 _COLUMNS: Final = (
-    *("driver", "car", "session", "session_kind", "run", "lap", "time", "started_at", "kind", "valid", "strikes", "incidents", "flags"),
-    *("company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c", "wetness", "purpose"),
-    *("setup", "assists", "options", "mistakes", "note"),
+    *("driver", "car", "session", "session_kind", "session_local", "run", "lap", "time", "started_at", "kind", "valid", "strikes"),
+    *("incidents", "flags", "company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c"),
+    *("wetness", "purpose", "setup", "assists", "options", "mistakes", "note"),
 )
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
@@ -36,6 +36,7 @@ def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
             "lap": lap.number,
             "time": _time(lap.time_us),
             "started_at": lap.started_at.isoformat().replace("+00:00", "Z") if lap.started_at else "",
+            "session_local": lap.session_local.isoformat() if lap.session_local else "",
             "valid": int(lap.valid),
             "strikes": " ".join(lap.strikes),
             "incidents": " ".join(f"{what}:{corner}" for what, corner in lap.incidents),

@@ -1,9 +1,7 @@
 """Lap files (`*.laps.csv`): read row by row, nothing dropped in silence, nothing guessed."""
 
-import csv
-import io
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from operator import getitem
 from typing import Any, NamedTuple
@@ -14,42 +12,11 @@ from fleet_rival.core.times import MICROSECONDS, NotATime, ParsedTime, format_ti
 from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.text import decode
+from fleet_rival.formats.rows import SEPARATORS, RowWarning, SetAside, misfit, rows_of, separator_of, text_lines
 
 __all__ = ["LapFile", "RowWarning", "SetAside", "read_laps"]
 
 _NAMES = {"lap": "number"}
-_SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab"}
-
-
-@dataclass(frozen=True, slots=True)
-class SetAside:
-    """A row that isn't imported, and why."""
-
-    line: int
-    column: str | None
-    value: str | None
-    reason: str
-    repeats_line: int | None = None
-    differs: bool | None = None
-
-    def as_row(self, file: str) -> dict[str, Any]:
-        """The row of the report."""
-        row: dict[str, Any] = {"file": file, "line": self.line, "column": self.column, "value": self.value, "reason": self.reason}
-        if self.repeats_line is not None:
-            row |= {"repeats_line": self.repeats_line, "differs": self.differs}
-        return row
-
-
-@dataclass(frozen=True, slots=True)
-class RowWarning:
-    """Something odd about a row that is imported all the same."""
-
-    line: int
-    reason: str
-
-    def as_row(self, file: str) -> dict[str, Any]:
-        return {"file": file, "line": self.line, "reason": self.reason}
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,11 +125,10 @@ def read_laps(content: bytes, track: Track) -> LapFile:
     """
     if content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{") and b"fleet-rival/track" in content[:2000]:
         raise UnusableFile("This is a track file. Add it under New combination; laps come as CSV, one row a lap.")
-    # Lines end at LF, CRLF or CR alone: other separators that Unicode knows are ordinary characters of a note.
-    lines = list(io.StringIO(decode(content, "lap file"), newline=""))
+    lines = text_lines(content, "lap file")
     start = next(index for index, line in enumerate(lines) if line.strip())
-    separator = _separator(lines[start])
-    rows = _rows(lines, separator, start)
+    separator = separator_of(lines[start])
+    rows = rows_of(lines, separator, start)
     _, header, closed = next(rows)
     if not closed:
         raise UnusableFile("The first line of the lap file holds a quotation mark that isn't closed.")
@@ -173,12 +139,8 @@ def read_laps(content: bytes, track: Track) -> LapFile:
         if not any(cell.strip() for cell in cells):
             continue
         count += 1
-        if not closed:
-            reader.set_aside.append(SetAside(line, None, None, "a quotation mark isn't closed"))
-        elif len(cells) < len(header):
-            reader.set_aside.append(SetAside(line, None, None, f"ends after {len(cells)} of {len(header)} cells"))
-        elif any(cell.strip() for cell in cells[len(header) :]):
-            reader.set_aside.append(SetAside(line, None, None, f"has {len(cells)} cells under {len(header)} column names"))
+        if reason := misfit(cells, len(header), closed=closed):
+            reader.set_aside.append(SetAside(line, None, None, reason))
         else:
             reader.row(line, cells)
     warnings = _check_sums(reader)
@@ -193,50 +155,12 @@ def read_laps(content: bytes, track: Track) -> LapFile:
         laps=tuple((line_of[index], lap) for index, lap in identified.laps),
         set_aside=tuple(sorted([*reader.set_aside, *repeats], key=lambda row: row.line)),
         warnings=tuple(warning for warning in warnings if warning.line not in gone),
-        separator=_SEPARATORS[separator],
+        separator=SEPARATORS[separator],
         unused_columns=tuple(unused),
         missing_parts=_missing_parts(columns, track),
         runs_inferred=any(lap.run is None for _, lap in reader.laps),
         rows=count,
     )
-
-
-def _separator(header: str) -> str:
-    """The separator that yields the most column names; a comma where none does."""
-    return max(_SEPARATORS, key=lambda sign: (header.count(sign), sign == ","))
-
-
-def _rows(lines: list[str], separator: str, start: int) -> Iterator[tuple[int, list[str], bool]]:
-    """Line number, cells and whether all quotation marks were closed.
-
-    A stray quotation mark would make the rest of the file one cell. So a row that swallows the rest of the file, or lines that
-    leave it with another number of cells than the header, is given up after its first line and reading goes on at the next.
-    """
-    width: int | None = None
-    at = start
-    while at < len(lines):
-        source = iter(lines[at:])
-        parser = csv.reader(source, delimiter=separator, strict=True)
-        base = at
-        restart = None
-        while True:
-            before = parser.line_num
-            try:
-                cells = next(parser)
-            except StopIteration:
-                return
-            except csv.Error:
-                restart = base + before + 1
-                yield base + before + 1, [lines[base + before]], False
-                break
-            if parser.line_num - before > 1 and width is not None and len(cells) != width:
-                restart = base + before + 1
-                yield base + before + 1, [lines[base + before]], False
-                break
-            if width is None:
-                width = len(cells)
-            yield base + before + 1, cells, True
-        at = restart
 
 
 def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None], list[str]]:

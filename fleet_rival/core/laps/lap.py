@@ -80,6 +80,8 @@ class Lap:
     """The run within the session; `None` until `identify` has told the runs apart."""
     car: str | None = None
     session_kind: str = "practice"
+    session_local: datetime | None = None
+    """Date and time of day inside the simulation when the session began, without a zone."""
     started_at: datetime | None = None
     kind: str = "flying"
     valid: bool = True

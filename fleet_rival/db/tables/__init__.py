@@ -6,18 +6,23 @@ Classes with `recorded` set are what people enter: `fleet_rival.db.recording` ke
 from fleet_rival.db.tables.base import Base, now
 from fleet_rival.db.tables.drive import Lap, LapFileRow, PracticeSession
 from fleet_rival.db.tables.history import Change, ChangeSet
-from fleet_rival.db.tables.people import Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
+from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
+from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
-from fleet_rival.db.tables.week import Car, Combination, Driver
-from fleet_rival.db.tables.work import Event, Job, StoredAnalysis
+from fleet_rival.db.tables.week import Car, CarDriver, Combination, Driver, Resource
+from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
 
 __all__ = [
     "Base",
+    "BoardVisit",
+    "CalendarAddress",
     "Car",
+    "CarDriver",
     "Change",
     "ChangeSet",
     "Combination",
     "Driver",
+    "Entry",
     "Event",
     "Invitation",
     "Job",
@@ -29,9 +34,15 @@ __all__ = [
     "Membership",
     "Person",
     "PracticeSession",
+    "Resource",
     "RigToken",
+    "SeasonFileRow",
+    "Series",
+    "SeriesWeekCar",
+    "SeriesWeekRow",
     "SignIn",
     "SignInAttempt",
+    "StandingRow",
     "StoredAnalysis",
     "Team",
     "TrackRow",

@@ -51,6 +51,12 @@ class PracticeSession(Public, Base):
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
     label: Mapped[str] = mapped_column(String(140))
+    session_local: Mapped[str | None] = mapped_column(String(26))
+    """ISO date and time of day inside the simulation when it began, without a zone."""
+    air_temp_c: Mapped[Quantity | None]
+    track_temp_c: Mapped[Quantity | None]
+    wetness: Mapped[Word | None]
+    """What somebody said of the session as a whole; None: as its laps say."""
 
 
 class Lap(Base):

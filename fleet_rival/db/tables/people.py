@@ -10,7 +10,7 @@ from uuid6 import uuid7
 
 from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Word, now, table_args, within_team
 
-__all__ = ["Invitation", "Membership", "Person", "RigToken", "SignIn", "SignInAttempt", "Team"]
+__all__ = ["BoardVisit", "Invitation", "Membership", "Person", "RigToken", "SignIn", "SignInAttempt", "Team"]
 
 
 class Team(Public, Base):
@@ -103,3 +103,19 @@ class RigToken(Public, Base):
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
     used_at: Mapped[datetime | None]
     revoked_at: Mapped[datetime | None]
+
+
+class BoardVisit(Base):
+    """When a person last looked at the board: what changed since is marked."""
+
+    __tablename__ = "board_visit"
+    __table_args__ = table_args(UniqueConstraint("team_id", "person_id"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    began_at: Mapped[datetime]
+    """Of the visit that is going on, or was the last."""
+    seen_at: Mapped[datetime]
+    """When the board was last looked at in it."""
+    before_at: Mapped[datetime | None]
+    """When the visit before it ended: marks are against this."""

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, now, table_args, within_team
 
-__all__ = ["Event", "Job", "StoredAnalysis"]
+__all__ = ["Event", "Job", "StandingRow", "StoredAnalysis"]
 
 
 class StoredAnalysis(Base):
@@ -30,6 +30,29 @@ class StoredAnalysis(Base):
     stamp: Mapped[str] = mapped_column(String(64))
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     made_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class StandingRow(Base):
+    """Where a driver stands in a combination, over the laps since a moment: what the board shows. Written anew when figures change."""
+
+    __tablename__ = "standing"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "combination_id", "since", "driver_id"),
+        UniqueConstraint("team_id", "id"),
+        within_team("combination_id", "combination", ondelete="CASCADE"),
+        within_team("driver_id", "driver", ondelete="CASCADE"),
+    )
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    driver_id: Mapped[Key | None]
+    """None: that nobody has laps since then was found out too."""
+    since: Mapped[datetime]
+    stamp: Mapped[str] = mapped_column(String(64))
+    figures: Mapped[list[Any]] = mapped_column(JSON)
+    """Of each group of laps, the main one first."""
+    changed_at: Mapped[datetime] = mapped_column(default=now)
+    """When the figures last became others."""
 
 
 class Job(Public, Base):

@@ -1,0 +1,132 @@
+"""What a manager must decide or chase now: a short list, the most pressing first."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Final
+
+from fleet_rival.core.season.clashes import Clash
+from fleet_rival.core.season.conditions import Difference
+from fleet_rival.core.settings import Settings
+
+__all__ = ["KINDS", "EntryFacts", "Need", "WeekFacts", "needs"]
+
+KINDS: Final = (
+    "two_starts",
+    "rig_taken",
+    "no_car",
+    "not_offered",
+    "no_laps",
+    "no_entries",
+    "no_start",
+    "choose_start",
+    "no_track",
+    "no_time",
+    "rig_closed",
+    "conditions",
+    "no_target",
+)
+"""What a need can be about, the most pressing first where the time left is alike."""
+_COMING: Final = timedelta(days=7)
+"""Weeks that begin later than this need nothing yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class EntryFacts:
+    """A driver in a week, as far as needs are concerned."""
+
+    key: str
+    driver: str
+    importance: str
+    laps: int
+    starts: tuple[datetime, ...]
+    clashes: tuple[Clash, ...] = ()
+    differences: tuple[Difference, ...] = ()
+    """Between the conditions of this driver's practice and the race's."""
+
+
+@dataclass(frozen=True, slots=True)
+class WeekFacts:
+    """A series' week, as far as needs are concerned."""
+
+    key: str
+    begins: datetime
+    ends: datetime
+    offered: tuple[datetime, ...]
+    has_combination: bool
+    """Whether layout and car are both known, so that laps can be put in."""
+    has_target: bool
+    entries: tuple[EntryFacts, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """One thing to decide or to chase."""
+
+    kind: str
+    week: str
+    due: datetime
+    """When it will be too late."""
+    drivers: tuple[str, ...] = ()
+    entries: tuple[str, ...] = ()
+    differences: tuple[Difference, ...] = ()
+    starts: tuple[datetime, ...] = ()
+
+
+def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tuple[Need, ...]:
+    """Everything that needs somebody now: of weeks that run or begin within seven days. Drivers with the same need share one.
+
+    Args:
+        settings: `chase_days` says how long before a start somebody without laps is pointed out.
+    """
+    out: list[Need] = []
+    for week in weeks:
+        if week.ends > now and week.begins <= now + _COMING:
+            out += _of_week(week, now, settings)
+    return tuple(sorted(out, key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due)))
+
+
+def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
+    running = week.begins <= now
+    last_start = max(week.offered, default=week.ends)
+    if not week.has_combination:
+        return [Need("no_track", week.key, week.begins if not running else last_start)]
+    if not week.entries:
+        return [Need("no_entries", week.key, last_start)]
+    out = [] if week.has_target else [Need("no_target", week.key, _due(week, now))]
+    found: dict[str, list[tuple[EntryFacts, datetime, Clash | None]]] = defaultdict(list)
+    for entry in week.entries:
+        ahead = [start for start in entry.starts if start > now]
+        due = min(ahead, default=last_start)
+        over = bool(entry.starts) and not ahead
+        for clash in entry.clashes:
+            # What is over can't be mended.
+            if clash.start is None or clash.start > now:
+                found[clash.kind].append((entry, clash.start or due, clash))
+        if not entry.starts and week.offered and not any(clash.kind == "no_start" for clash in entry.clashes):
+            found["choose_start"].append((entry, due, None))
+        if not entry.laps and running and not over and due - now <= timedelta(days=settings.chase_days):
+            found["no_laps"].append((entry, due, None))
+        if running and not over and any(item.matters for item in entry.differences):
+            found["conditions"].append((entry, due, None))
+    for kind, items in found.items():
+        drivers = tuple(dict.fromkeys(entry.driver for entry, _, _ in items))
+        matters = {(item.what, item.race): item for entry, _, _ in items for item in entry.differences if item.matters}
+        out.append(
+            Need(
+                kind,
+                week.key,
+                min(due for _, due, _ in items),
+                drivers,
+                tuple(dict.fromkeys(entry.key for entry, _, _ in items)),
+                tuple(matters.values()) if kind == "conditions" else (),
+                tuple(sorted({clash.start for _, _, clash in items if clash and clash.start})),
+            )
+        )
+    return out
+
+
+def _due(week: WeekFacts, now: datetime) -> datetime:
+    """The first start that somebody drives, else the week's end."""
+    return min((start for entry in week.entries for start in entry.starts if start > now), default=week.ends)
