@@ -9,21 +9,24 @@ from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
-from fleet_rival.db.tables import Driver, Person
+from fleet_rival.cli.demo_week import load_week, season_week
+from fleet_rival.db.tables import Driver, Person, now
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.telemetry_export import write_telemetry
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services import drive, find, rigs, track, week
 from fleet_rival.services.base import Actor
+from fleet_rival.services.board import board
 from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
-from fleet_rival.simulator.league import SEED, League, SeriesWeek, league
+from fleet_rival.simulator.league import SEED, League, league
 from fleet_rival.simulator.people import COACH, MANAGER, TEAM
 from fleet_rival.simulator.telemetry import Trace
 
@@ -59,8 +62,12 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     """
     manager = person_called(sessions, MANAGER) or make_team(sessions, TEAM, MANAGER)
     if not week.combinations(sessions, manager):
-        for practice in sorted(scenario(folder, today or datetime.now().astimezone().date()).glob("*.laps.csv")):
+        place = scenario(folder, today or datetime.now().astimezone().date())
+        for practice in sorted(place.glob("*.laps.csv")):
             _load(sessions, manager, practice)
+        load_week(sessions, manager, place)
+        # Whoever opens the board first finds everybody's standing computed.
+        board(sessions, manager, None, ZoneInfo("UTC"), now)
     return _accounts(sessions, manager, folder)
 
 
@@ -95,8 +102,8 @@ def _write(made: League, folder: Path) -> None:
         if practice.traces:
             (folder / f"{stem}.telemetry.parquet").write_bytes(write_telemetry(map(_samples, practice.traces), _CHANNELS))
     for series in {item.series.name: item.series for item in made.weeks}.values():
-        rows = [_season_row(item) for item in made.weeks if item.series == series]
-        (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(rows))
+        weeks = [season_week(item) for item in made.weeks if item.series == series]
+        (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(weeks))
     (folder / "drivers.json").write_text(json.dumps([asdict(item) for item in made.free_time], indent=1))
 
 
@@ -104,30 +111,6 @@ def _samples(item: Trace) -> dict[str, Any]:
     lap = item.lap
     keys = {"driver": lap.driver, "session": lap.session, "run": lap.run, "lap": lap.number}
     return {**keys, **{name: getattr(item, name) for name in _CHANNELS}}
-
-
-def _season_row(item: SeriesWeek) -> dict[str, object]:
-    series = item.series
-    return {
-        "series": series.name,
-        "week": item.number,
-        "zone": series.zone,
-        "from": item.begins,
-        "to": item.ends,
-        "car": item.car.name,
-        "track": item.place.track,
-        "layout": item.place.layout,
-        "race_laps": series.race_laps,
-        "race_minutes": series.race_minutes,
-        "starts_utc": series.starts,
-        "start": series.start,
-        "setup": series.setup,
-        "compounds": "|".join(series.compounds),
-        "session_local": item.session_local.isoformat(timespec="minutes"),
-        "air_temp_c": item.air_temp_c,
-        "track_temp_c": item.track_temp_c,
-        "wetness": item.wetness,
-    }
 
 
 def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> None:

@@ -54,6 +54,8 @@ class Settings:
     condition_air_c: float = 6.0
     condition_track_c: float = 8.0
     """Practice further than this from the race's time of day, air or track temperature is pointed out."""
+    lead_days: float = 21.0
+    """Laps driven up to this long before a week begins are practice for it, where no other week had the combination since."""
     chase_days: float = 2.0
     """How long before a start somebody without laps is pointed out."""
     seat_limit_minutes: float = 50.0

@@ -1,6 +1,8 @@
 """Laps between the core's values and the rows of the database; in bulk, without the ORM."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import datetime
 from operator import attrgetter
 from typing import Any, NamedTuple
 
@@ -64,14 +66,24 @@ def lap_values(lap: CoreLap) -> dict[str, Any]:
     return values
 
 
-def laps_of(session: Session, team_id: int, combination_id: int, driver_ids: Sequence[int] | None = None) -> list[StoredLap]:
-    """All laps of a combination, or of some of its drivers, in no particular order."""
+def laps_of(
+    session: Session, team_id: int, combination_id: int, driver_ids: Sequence[int] | None = None, *, as_said: bool = False
+) -> list[StoredLap]:
+    """All laps of a combination, or of some of its drivers, in no particular order.
+
+    Args:
+        as_said: with the conditions that somebody said their session had: the weather in any case, temperatures where a lap has none.
+    """
     query: Any = (
         select(
             Lap.id,
             Lap.version,
             Driver.name.label("driver"),
             PracticeSession.label.label("session"),
+            PracticeSession.session_local,
+            PracticeSession.wetness.label("said_wetness"),
+            PracticeSession.air_temp_c.label("said_air_temp_c"),
+            PracticeSession.track_temp_c.label("said_track_temp_c"),
             Lap.number,
             Lap.strikes,
             Lap.incidents,
@@ -88,13 +100,25 @@ def laps_of(session: Session, team_id: int, combination_id: int, driver_ids: Seq
     )
     if driver_ids is not None:
         query = query.where(Lap.driver_id.in_(driver_ids))
-    return [StoredLap(row.id, row.version, _lap(row)) for row in session.execute(query)]
+    return [StoredLap(row.id, row.version, _as_said(row, _lap(row)) if as_said else _lap(row)) for row in session.execute(query)]
+
+
+def _as_said(row: Row[Any], lap: CoreLap) -> CoreLap:
+    if row.said_wetness is None and row.said_air_temp_c is None and row.said_track_temp_c is None:
+        return lap
+    return replace(
+        lap,
+        wetness=row.said_wetness or lap.wetness,
+        air_temp_c=row.said_air_temp_c if lap.air_temp_c is None else lap.air_temp_c,
+        track_temp_c=row.said_track_temp_c if lap.track_temp_c is None else lap.track_temp_c,
+    )
 
 
 def _lap(row: Row[Any]) -> CoreLap:
     return CoreLap(
         driver=row.driver,
         session=row.session,
+        session_local=datetime.fromisoformat(row.session_local) if row.session_local else None,
         number=row.number,
         strikes=tuple(_tokens(row.strikes)),
         incidents=tuple(Incident(*token.split(":", 1)) for token in _tokens(row.incidents)),

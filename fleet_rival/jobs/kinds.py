@@ -1,11 +1,12 @@
 """What each kind of job calls."""
 
+from datetime import date
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services import drive, find, history
+from fleet_rival.services import board, drive, find, history
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
 
@@ -21,8 +22,9 @@ def _look(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
 def _import(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     wishes = drive.Wishes(arguments["revision"], frozenset(arguments["leave_out"]), arguments["differences"], frozenset(arguments["apart"]))
     drive.confirm(sessions, actor, UUID(arguments["file_id"]), wishes, work)
-    # Whoever opens the combination next finds the figures computed.
+    # Whoever opens the combination or the board next finds the figures computed.
     find.summary(sessions, actor, UUID(arguments["combination_id"]))
+    board.catch_up(sessions, actor)
 
 
 def _undo(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
@@ -33,4 +35,11 @@ def _redo(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
     history.redo(sessions, actor, UUID(arguments["entry_id"]), work)
 
 
-KINDS: Kinds = {"laps.look": _look, "laps.import": _import, "history.undo": _undo, "history.redo": _redo}
+def _standing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    work.step(0.05, "computing")
+    board.catch_up(sessions, actor, date.fromisoformat(arguments["day"]) if arguments["day"] else None)
+    with sessions.begin() as session:
+        work.finish(session, {})
+
+
+KINDS: Kinds = {"laps.look": _look, "laps.import": _import, "history.undo": _undo, "history.redo": _redo, "standing.refresh": _standing}

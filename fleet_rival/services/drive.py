@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
+from types import MappingProxyType
 from typing import Any, Literal
 from uuid import UUID
 
@@ -290,13 +291,11 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
             session.add(driver)
             session.flush()
             drivers[name] = driver.id
-        labels = session_ids(session, actor, row, {merged.laps[index].session for index in merged.new if merged.laps[index].driver in drivers})
+        coming = [merged.laps[index] for index in merged.new if merged.laps[index].driver in drivers]
+        begun = {lap.session: lap.session_local for lap in reversed(coming) if lap.session_local}
+        labels = session_ids(session, actor, row, {lap.session for lap in coming}, begun)
         keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
-        values = [
-            {**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]}
-            for lap in (merged.laps[index] for index in merged.new)
-            if lap.driver in drivers
-        ]
+        values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap in coming]
         for start in range(0, len(values), _BATCH):
             work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
             # Core, not the ORM: one statement a batch, whatever is unknown in which row.
@@ -442,12 +441,19 @@ def _driver_ids(session: Session, actor: Actor) -> dict[str, int]:
     return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
 
 
-def session_ids(session: Session, actor: Actor, row: Combination, labels: set[str]) -> dict[str, int]:
-    """Keys of the sessions of these labels, made where they aren't there."""
+def session_ids(
+    session: Session, actor: Actor, row: Combination, labels: set[str], begun: Mapping[str, datetime] = MappingProxyType({})
+) -> dict[str, int]:
+    """Keys of the sessions of these labels, made where they aren't there.
+
+    Args:
+        begun: date and time of day inside the simulation at which they began, where that is known.
+    """
     own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
     known = {label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.id).where(*own))}
     for label in sorted(labels - known.keys()):
-        made = PracticeSession(team_id=actor.team_id, combination_id=row.id, label=label)
+        inside = begun[label].isoformat() if label in begun else None
+        made = PracticeSession(team_id=actor.team_id, combination_id=row.id, label=label, session_local=inside)
         session.add(made)
         session.flush()
         known[label] = made.id

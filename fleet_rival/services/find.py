@@ -76,7 +76,7 @@ def _compute(session: Session, actor: Actor, row: Combination) -> dict[str, byte
     settings = settings_of(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    analysis = analyse(track, [item.lap for item in laps_of(session, actor.team_id, row.id)], settings)
+    analysis = analyse(track, [item.lap for item in laps_of(session, actor.team_id, row.id, as_said=True)], settings)
     whole = _summary(track, analysis, ids)
     answers = {"summary": _json(whole), "summary:nobody": _json(_of_one(whole, ""))}
     for name, driver in analysis.drivers.items():

@@ -13,7 +13,7 @@ from uuid import UUID
 from sqlalchemy import Select, exists, func, or_, select, update
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
-from fleet_rival.db.tables import Base, Change, ChangeSet, Lap, LapFileRow, Membership, Person, RigToken
+from fleet_rival.db.tables import Base, Change, ChangeSet, Lap, LapFileRow, Membership, Person, RigToken, SeasonFileRow
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.errors import Conflict, NotThere
 from fleet_rival.services.reversal import Reversal
@@ -174,8 +174,9 @@ def _turn(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, 
         moved = Reversal(session, newest, change_set, work).run(laps_too=newest is row)
         row.standing = again
         session.flush()
-        files = update(LapFileRow).where(LapFileRow.team_id == actor.team_id, LapFileRow.change_set_id == row.id)
-        session.execute(files.values(state="imported" if again else "taken_back"))
+        for table in (LapFileRow, SeasonFileRow):
+            files = update(table).where(table.team_id == actor.team_id, table.change_set_id == row.id)
+            session.execute(files.values(state="imported" if again else "taken_back"))
         if not session.scalar(select(func.count()).select_from(Membership).where(Membership.team_id == actor.team_id, Membership.role == "manager")):
             raise Conflict("After that the team would have no manager. Make somebody else a manager first.")
         result = Reversed(change_set.summary, moved)

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from functools import cache
 from pathlib import Path
 from threading import Lock
@@ -21,7 +21,7 @@ from fleet_rival.db.tables import Combination, StoredAnalysis, now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 
-__all__ = ["Compute", "kept_answer", "stamp_of"]
+__all__ = ["IN_THE_WAY", "Compute", "Recent", "code_stamp", "kept_answer", "stamp_of"]
 
 Compute = Callable[[Session, Actor, Combination], Mapping[str, bytes]]
 """Makes all answers about a combination, by what they are about."""
@@ -76,11 +76,11 @@ def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, st
                 statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
                 session.execute(statement.on_duplicate_key_update(**values))
     except OperationalError as error:
-        if getattr(error.orig, "errno", None) not in _IN_THE_WAY:
+        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
             raise
 
 
-_IN_THE_WAY = frozenset({1205, 1213})
+IN_THE_WAY = frozenset({1205, 1213})
 """MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
 
 
@@ -95,22 +95,22 @@ _KEPT = select(StoredAnalysis.body).where(
 )
 
 
-class _Recent:
+class Recent:
     """The answers asked for last, by a key that names their state: never wrong, whatever other processes do."""
 
     def __init__(self, most_bytes: int) -> None:
         self._most = most_bytes
         self._held = 0
-        self._bodies: OrderedDict[tuple[UUID, str, str], bytes] = OrderedDict()
+        self._bodies: OrderedDict[Hashable, bytes] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: tuple[UUID, str, str]) -> bytes | None:
+    def get(self, key: Hashable) -> bytes | None:
         with self._lock:
             if key in self._bodies:
                 self._bodies.move_to_end(key)
             return self._bodies.get(key)
 
-    def put(self, key: tuple[UUID, str, str], body: bytes) -> None:
+    def put(self, key: Hashable, body: bytes) -> None:
         with self._lock:
             self._held += len(body) - len(self._bodies.pop(key, b""))
             self._bodies[key] = body
@@ -118,20 +118,20 @@ class _Recent:
                 self._held -= len(self._bodies.popitem(last=False)[1])
 
 
-_at_hand = _Recent(most_bytes=32_000_000)
+_at_hand = Recent(most_bytes=32_000_000)
 
 
 def stamp_of(revision: int, settings: Mapping[str, Any]) -> str:
     """What an answer depends on: the combination's revision, its settings, and the code that computes."""
-    text = json.dumps([revision, settings, _code_stamp()], sort_keys=True)
+    text = json.dumps([revision, settings, code_stamp()], sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
 
 
 @cache
-def _code_stamp() -> str:
+def code_stamp() -> str:
     """Changes with the sources that an answer is made by, so that an update never shows an old one."""
     home = Path(fleet_rival.__file__).parent
     digest = hashlib.sha256(fleet_rival.__version__.encode())
-    for path in sorted([*home.glob("core/**/*.py"), *home.glob("wording/*.py"), *home.glob("services/*.py")]):
+    for path in sorted([*home.glob("core/**/*.py"), *home.glob("wording/*.py"), *home.glob("services/**/*.py")]):
         digest.update(path.read_bytes())
     return digest.hexdigest()

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
@@ -30,6 +31,8 @@ class Delivery:
     driver: str
     session: str
     laps: tuple[CoreLap, ...]
+    session_local: datetime | None = None
+    """Date and time of day inside the simulation when the session began."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +109,8 @@ def _session(session: Session, actor: Actor, row: Combination, delivery: Deliver
     if found is not None:
         return found[0], found[1]
     change_set = begin_change(session, actor, "laps.deliver", f"Laps of {delivery.driver}, session {delivery.session}", row)
-    session_id = session_ids(session, actor, row, {delivery.session})[delivery.session]
+    begun = {delivery.session: delivery.session_local} if delivery.session_local else {}
+    session_id = session_ids(session, actor, row, {delivery.session}, begun)[delivery.session]
     change_set.subject_table, change_set.subject_id = "practice_session", session_id
     session.flush()
     return session_id, change_set

@@ -98,7 +98,9 @@ class Reversal:
             with self._session.begin_nested():
                 self._session.execute(delete(table).where(table.c.id == change.row_id))
         except IntegrityError as error:
-            if change.table_name in _SHARED:
+            # What the act itself was about is not left there in silence.
+            subject = (self._of.subject_table, self._of.subject_id) == (change.table_name, change.row_id)
+            if change.table_name in _SHARED and not subject:
                 return 0
             raise Conflict(self._story(change.table_name, change.row_id, "other things hang on it by now")) from error
         note_changes(self._session, self._into, [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)])
@@ -190,7 +192,7 @@ class Reversal:
     def _touch(self, table: str, row: Row[Any]) -> None:
         """Note whose figures depend on a row."""
         own = Combination.team_id == self._of.team_id
-        if table == "lap":
+        if table in ("lap", "practice_session"):
             self._combinations.add(row.combination_id)
         elif table == "driver":
             self._combinations |= set(self._session.scalars(combinations_of_driver(self._of.team_id, row.id)))

@@ -12,6 +12,7 @@ from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.series import link_layouts
 
 __all__ = ["LayoutView", "add_track", "layouts", "load_track"]
 
@@ -85,6 +86,8 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
             )
             for corner in track.corners
         )
+        session.flush()
+        link_layouts(session, actor, layout, track.name)
         about(session, change_set, layout)
         return _view(track, layout.public_id)
 

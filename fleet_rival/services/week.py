@@ -1,7 +1,7 @@
 """Combinations: which car is prepared on which layout."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 from uuid import UUID
 
@@ -9,14 +9,25 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.season.targets import BadTarget, Benchmark, Target
 from fleet_rival.core.settings import BadSetting, Settings
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, Refused
 
-__all__ = ["CombinationView", "DriverView", "add_combination", "change_combination", "combination", "combinations", "remove_combination"]
+__all__ = [
+    "CombinationView",
+    "DriverView",
+    "add_combination",
+    "change_combination",
+    "combination",
+    "combinations",
+    "remove_combination",
+    "set_target",
+    "settings_of",
+]
 
-OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s")
+OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s", "condition_minutes", "condition_air_c", "condition_track_c")
 """Settings that a manager or coach sets for a combination; the others are the method's."""
 
 
@@ -43,6 +54,10 @@ class CombinationView:
     length_m: float
     note: str | None
     settings: dict[str, Any]
+    target: dict[str, Any] | None
+    benchmark: dict[str, Any] | None
+    strike_limit: int | None
+    incident_limit: int | None
     laps: int
     revision: int
     drivers: tuple[DriverView, ...]
@@ -104,6 +119,39 @@ def change_combination(
         begin_change(session, actor, "combination.change", f"Changed {_name(session, row)}", row)
         row.note = (note or "").strip() or None
         row.settings = {**{name: value for name, value in row.settings.items() if name not in OPEN_SETTINGS}, **wanted}
+    return combination(sessions, actor, public_id)
+
+
+def set_target(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    public_id: UUID,
+    version: int,
+    target: Target | None,
+    benchmark: Benchmark | None,
+    limits: tuple[int | None, int | None],
+) -> CombinationView:
+    """Set what a combination's drivers prepare for.
+
+    Args:
+        limits: strikes and incidents that a race allows.
+
+    Raises:
+        Outdated: somebody changed it meanwhile.
+        Refused: a rule that can't be followed.
+    """
+    try:
+        if target is not None:
+            target.check(benchmark)
+    except BadTarget as error:
+        raise Refused(f"This target can't be used: {error}.") from error
+    with sessions.begin() as session:
+        row = find_row(session, Combination, actor, public_id, "combination", lock=True)
+        check_version(row, version, "combination")
+        begin_change(session, actor, "combination.target", f"Set the target of {_name(session, row)}", row)
+        row.target = asdict(target) if target else None
+        row.benchmark = asdict(benchmark) if benchmark else None
+        row.strike_limit, row.incident_limit = limits
     return combination(sessions, actor, public_id)
 
 
@@ -187,6 +235,10 @@ def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Seque
         layout.length_m,
         row.note,
         row.settings,
+        row.target,
+        row.benchmark,
+        row.strike_limit,
+        row.incident_limit,
         sum(driver.laps for driver in drivers),
         row.revision,
         tuple(drivers),

@@ -160,7 +160,8 @@ def live_run(driver: str, flying: int, now: datetime, seed: int) -> tuple[Practi
     week = _week(series, BEHIND + 1, now.date() - timedelta(days=_DAYS_IN))
     road, track = _surveyed(week.place, week.car)
     runs = (Run("build", flying, series.fuel_l, series.energy_kwh),)
-    plan = SessionPlan(f"rig {now:%Y-%m-%d %H:%M:%S}", now, runs, week.track_temp_c, week.air_temp_c, week.wetness, _compound(series, week.wetness))
+    conditions = (week.track_temp_c, week.air_temp_c, week.wetness, _compound(series, week.wetness), week.session_local)
+    plan = SessionPlan(f"rig {now:%Y-%m-%d %H:%M:%S}", now, runs, *conditions)
     model = _model(number, series, track)
     base = segment_times(road, week.car, track, model.grip)
     laps = drive_run(model, track, base, np.random.default_rng([seed, number]), plan, 0, 1, now)
@@ -212,8 +213,15 @@ def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
         # Of a wet week the first evening is dry: nobody knew.
         wetness = week.wetness if index else "dry"
         compound = _compound(week.series, wetness)
-        plans.append(SessionPlan(str(index + 1), starts, runs, week.track_temp_c + index, week.air_temp_c + index, wetness, compound))
+        plans.append(
+            SessionPlan(str(index + 1), starts, runs, week.track_temp_c + index, week.air_temp_c + index, wetness, compound, _practised_at(week))
+        )
     return plans
+
+
+def _practised_at(week: SeriesWeek) -> datetime:
+    """Inside the simulation practice begins in the afternoon, also where the race is driven at night: somebody should notice."""
+    return datetime.combine(week.session_local, time(15, 0))
 
 
 def _compound(series: Series, wetness: str) -> str:

@@ -1,11 +1,11 @@
 """The league's invented team: how each of its eight drives, and when each has time."""
 
 from dataclasses import dataclass, replace
-from typing import Final
+from typing import Any, Final
 
 from fleet_rival.simulator.drivers import DriverModel, Habit
 
-__all__ = ["DRIVERS", "FREE_TIME", "MANAGER", "TEAM", "FreeTime", "at_home_on"]
+__all__ = ["COACH", "DRIVERS", "FREE_TIME", "MANAGER", "PROFILES", "TEAM", "FreeTime", "at_home_on"]
 
 TEAM: Final = "Farhaven Racing"
 MANAGER: Final = "Maren Holloway"
@@ -71,3 +71,72 @@ def at_home_on(driver: DriverModel, number: int, corners: int, scale: float) -> 
         habits=tuple(replace(habit, corner=moved(habit.corner, place)) for place, habit in enumerate(driver.habits)),
         standing=tuple((moved(corner, 1), loss) for corner, loss in driver.standing),
     )
+
+
+PROFILES: Final[dict[str, dict[str, Any]]] = {
+    "Ysolde Farrand": {
+        "nickname": "Ys",
+        "assists": {"abs": "as the car has it", "traction": "3", "shifting": "paddles, own clutch", "line": "off"},
+        "controls": "Direct wheel, load-cell pedals",
+        "view": {"field_of_view_deg": 52, "screens": 3, "words": "Dash hidden, mirror on"},
+        "preferences": "Sound references before sight; short notes.",
+        "units": {"speed": "km/h", "temperature": "°C"},
+    },
+    "Corin Ashgrove": {
+        "nickname": "Ash",
+        "assists": {"abs": "off where it may be", "traction": "1", "shifting": "paddles", "line": "off"},
+        "controls": "Belt wheel, three pedals",
+        "view": {"field_of_view_deg": 38, "screens": 1, "words": "Bonnet view: the left kerb is hidden"},
+        "preferences": "Wants the why behind each exercise.",
+        "units": {"speed": "mph", "temperature": "°C"},
+    },
+    "Brannoc Tull": {
+        "nickname": None,
+        "assists": {"shifting": "paddles", "line": "off"},
+        "controls": "Belt wheel, load-cell brake",
+        "view": {"field_of_view_deg": 60, "screens": 1, "words": "Ultra-wide screen"},
+        "preferences": "Before work only; one thing a day.",
+        "units": {"speed": "mph", "temperature": "°C"},
+    },
+    "Teodora Wick": {
+        "nickname": "Teo",
+        "assists": {"shifting": "automatic clutch", "line": "corners only"},
+        "controls": "Gear wheel, two pedals",
+        "view": {"field_of_view_deg": 44, "screens": 1, "words": ""},
+        "preferences": "Learns by watching a lap first.",
+        "units": {"speed": "km/h", "temperature": "°C"},
+    },
+    "Ilmar Soosaar": {
+        "nickname": None,
+        "assists": {"abs": "as the car has it", "shifting": "paddles, own clutch", "line": "off"},
+        "controls": "The rig's own",
+        "view": {"field_of_view_deg": 56, "screens": 3, "words": ""},
+        "preferences": "Slow hands on cold tyres: a reminder helps.",
+        "units": {"speed": "km/h", "temperature": "°C"},
+    },
+    "Nerys Callowhill": {
+        "nickname": "Nerys",
+        "assists": {"traction": "5", "shifting": "paddles", "line": "off"},
+        "controls": "Direct wheel, load-cell pedals",
+        "view": {"field_of_view_deg": 100, "screens": 1, "words": "Headset: boards are read late"},
+        "preferences": "Not more than an hour with the headset.",
+        "units": {"speed": "mph", "temperature": "°F"},
+    },
+    "Jorund Vetchley": {
+        "nickname": "Jo",
+        "assists": {"shifting": "stick and clutch", "line": "off"},
+        "controls": "The rig's own",
+        "view": {"field_of_view_deg": 56, "screens": 3, "words": ""},
+        "preferences": "Late evenings; written notes.",
+        "units": {"speed": "km/h", "temperature": "°C"},
+    },
+    "Amparo Quillon": {
+        "nickname": None,
+        "assists": {"traction": "2", "shifting": "paddles", "line": "off"},
+        "controls": "Belt wheel, load-cell brake",
+        "view": {"field_of_view_deg": 48, "screens": 3, "words": "Side screens angled"},
+        "preferences": "Likes numbers; no video.",
+        "units": {"speed": "km/h", "temperature": "°C"},
+    },
+}
+"""How each of them drives and sees; by name."""

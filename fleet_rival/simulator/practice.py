@@ -38,6 +38,8 @@ class SessionPlan:
     air_temp_c: float = 19.0
     wetness: str = "dry"
     compound: str = "street"
+    session_local: datetime | None = None
+    """Date and time of day inside the simulation when it begins."""
 
 
 _GRIP_IN = {"dry": 1.0, "damp": 0.93, "wet": 0.85}
@@ -142,6 +144,7 @@ def drive_run(
         left = 1 - 0.9 * lap_of_run / count
         facts = {
             "session": session.label,
+            "session_local": session.session_local,
             "run": run + 1,
             "number": first_lap + lap_of_run,
             "started_at": clock,

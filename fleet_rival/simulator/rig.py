@@ -56,6 +56,7 @@ class Rig:
             "car": practice.car,
             "driver": driver,
             "session": session.label,
+            "session_local": session.session_local.isoformat() if session.session_local else None,
         }
         for lap in practice.laps:
             self.sleep(lap.time_us / 1e6 / speed)

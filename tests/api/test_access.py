@@ -21,6 +21,7 @@ Sessions = sessionmaker[Session]
 ALL, LEADERS, MANAGER, PERSON, ANYONE, RIG = {"manager", "coach", "driver"}, {"manager", "coach"}, {"manager"}, {"person"}, {"anyone"}, {"rig"}
 ANY_ID = "00000000-0000-7000-8000-000000000000"
 NOTE = {"note": "theirs", "cold_laps": None, "cold_seconds": None, "solo_floor_s": None}
+WEEK = {"week": 1, "begins": "2031-04-07", "ends": "2031-04-14", "cars": ["Cinder Truck"], "track": "Quernholm", "layout": "Short"}
 
 WANTED: dict[str, tuple[set[str], Any]] = {
     # Route: who may ask it, by the pages on roles; and a body that would do something.
@@ -78,6 +79,51 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/rigs": (MANAGER, None),
     "POST /api/rigs": (MANAGER, {"name": "Theirs"}),
     "DELETE /api/rigs/{rig_id}": (MANAGER, None),
+    "GET /api/board": (ALL, None),
+    "POST /api/board/visit": (ALL, None),
+    "PUT /api/combinations/{combination_id}/target": (LEADERS, {"target": {"rule": "time", "time_us": 60_000_000}, "benchmark": None}),
+    "GET /api/combinations/{combination_id}/sessions": (ALL, None),
+    "PUT /api/sessions/{session_id}": (LEADERS, {"session_local": None, "air_temp_c": 30, "track_temp_c": None, "wetness": "wet"}),
+    "GET /api/series": (ALL, None),
+    "POST /api/series": (LEADERS, {"name": "Theirs"}),
+    "PUT /api/series/{series_id}": (LEADERS, {"name": "Theirs"}),
+    "DELETE /api/series/{series_id}": (LEADERS, None),
+    "GET /api/series/{series_id}/weeks": (ALL, None),
+    "POST /api/series/{series_id}/weeks": (LEADERS, {**WEEK, "week": 7, "begins": "2031-06-02", "ends": "2031-06-09"}),
+    "GET /api/series/{series_id}/season.csv": (ALL, None),
+    "GET /api/series/{series_id}/season.xlsx": (ALL, None),
+    "GET /api/series/{series_id}/season.ics": (ALL, None),
+    "GET /api/weeks/{week_id}": (ALL, None),
+    "PUT /api/weeks/{week_id}": (LEADERS, {**WEEK, "note": "theirs"}),
+    "DELETE /api/weeks/{week_id}": (LEADERS, None),
+    "GET /api/weeks/{week_id}/knowledge": (ALL, None),
+    "POST /api/season-files": (LEADERS, "season"),
+    "GET /api/season-files/{season_file_id}": (LEADERS, None),
+    "POST /api/season-files/{season_file_id}/import": (LEADERS, {"take_changes": True}),
+    "DELETE /api/season-files/{season_file_id}": (LEADERS, None),
+    "POST /api/entries": (LEADERS, {"week_ids": [ANY_ID], "driver_ids": [ANY_ID]}),
+    "POST /api/entries/remove": (LEADERS, {"entry_ids": [ANY_ID]}),
+    "GET /api/entries/{entered_id}": (ALL, None),
+    "PUT /api/entries/{entered_id}": (ALL, {"note": "theirs"}),
+    "POST /api/entries/{entered_id}/move": (LEADERS, {"week_id": ANY_ID, "driver_id": ANY_ID}),
+    "GET /api/cars": (ALL, None),
+    "POST /api/cars": (LEADERS, {"name": "Theirs"}),
+    "GET /api/cars/{car_id}": (ALL, None),
+    "PUT /api/cars/{car_id}": (LEADERS, {"name": "Theirs"}),
+    "DELETE /api/cars/{car_id}": (LEADERS, None),
+    "GET /api/profiles": (ALL, None),
+    "POST /api/profiles": (LEADERS, {"name": "Theirs"}),
+    "GET /api/profiles/{driver_id}": (ALL, None),
+    "PUT /api/profiles/{driver_id}": (ALL, {"nickname": "Theirs"}),
+    "DELETE /api/profiles/{driver_id}": (LEADERS, None),
+    "GET /api/resources": (ALL, None),
+    "POST /api/resources": (LEADERS, {"name": "Theirs", "kind": "rig"}),
+    "PUT /api/resources/{resource_id}": (LEADERS, {"name": "Theirs"}),
+    "DELETE /api/resources/{resource_id}": (LEADERS, None),
+    "GET /api/me/calendars": (ALL, None),
+    "POST /api/me/calendars": (ALL, {"name": "Theirs"}),
+    "DELETE /api/me/calendars/{calendar_id}": (ALL, None),
+    "GET /api/calendar/{token}.ics": (ANYONE, None),
     "POST /api/rig/laps": (
         RIG,
         {"track": "t", "layout": "l", "car": "c", "driver": "d", "session": "s", "laps": [{"run": 1, "lap": 1, "time_us": 1}]},
@@ -103,7 +149,18 @@ class World:
             "job_id": own.get("/api/jobs").json["items"][0]["id"],
             "file_id": own.send(f"/api/combinations/{combination}/lap-files", b"driver,lap,time\nA,1,60\n").json["id"],
             "browser_id": own.get("/api/me/browsers").json["items"][0]["id"],
+            "session_id": own.get(f"/api/combinations/{combination}/sessions").json["items"][0]["id"],
+            "series_id": own.post("/api/series", json={"name": "Cinder League"}).json["id"],
+            "car_id": own.get("/api/cars").json["items"][0]["id"],
+            "resource_id": own.post("/api/resources", json={"name": "Cellar rig", "kind": "rig"}).json["id"],
+            "calendar_id": own.post("/api/me/calendars", json={"name": "Phone"}).json["id"],
+            "season_file_id": own.send("/api/season-files", b"series,week,from,to\nCinder League,4,2031-05-05,2031-05-12\n").json["id"],
+            "token": "cal_nothing",
         }
+        self.ids["week_id"] = own.post(f"/api/series/{self.ids['series_id']}/weeks", json=WEEK).json["id"]
+        own.post("/api/entries", json={"week_ids": [self.ids["week_id"]], "driver_ids": [driver["id"]]})
+        (row,) = (row for row in own.get("/api/board?day=2031-04-08").json["drivers"] if row["id"] == driver["id"])
+        self.ids["entered_id"] = row["cells"][0]["entry"]["id"]
         self.own = own
         self.actors = {"manager": manager, "coach": coach, "driver": one}
         self.browser = browser
@@ -113,14 +170,16 @@ class World:
     def ask(self, client: Browser, route: str, headers: dict[str, str] | None = None) -> Any:
         method, path = route.split(" ")
         body = WANTED[route][1]
-        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(example("dirty/practice.track.json")), "x.json")}} if body == "file" else {"json": body}
+        files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
+        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if body in ("file", "season") else {"json": body}
         url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path)
         return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT") else {}))
 
     def state(self) -> list[Any]:
         """What a change by somebody else would show in."""
         one, file = f"combinations/{self.ids['combination_id']}", f"lap-files/{self.ids['file_id']}"
-        paths = ("people", "invitations", "rigs", "drivers", "layouts", "jobs", one, file)
+        weeks, season = f"series/{self.ids['series_id']}/weeks", f"season-files/{self.ids['season_file_id']}"
+        paths = ("people", "invitations", "rigs", "drivers", "layouts", "jobs", one, file, "series", weeks, season, "cars", "profiles", "resources")
         entries = self.own.get("/api/history").json["items"]
         return [[entry["summary"] for entry in entries], *(self.own.get(f"/api/{path}").json for path in paths)]
 

@@ -52,5 +52,5 @@ def list_events(query: s.EventsQuery) -> Any:
 def deliver_laps(body: s.DeliveryIn) -> Any:
     """Deliver laps as they are driven; the same laps twice change nothing."""
     laps = tuple(Lap(driver=body.driver, session=body.session, number=lap.lap, **lap.model_dump(exclude={"lap"})) for lap in body.laps)
-    delivery = live.Delivery(body.track, body.layout, body.car, body.driver, body.session, laps)
+    delivery = live.Delivery(body.track, body.layout, body.car, body.driver, body.session, laps, body.session_local)
     return s.validate(s.DeliveredOut, live.deliver(sessions(), actor(), delivery))

@@ -7,7 +7,8 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions, telling_current
-from fleet_rival.services import track, week
+from fleet_rival.core.season.targets import Benchmark, Target
+from fleet_rival.services import practice, track, week
 
 _week, _track = Tag(name="week"), Tag(name="track")
 
@@ -56,6 +57,32 @@ def change_combination(path: s.CombinationPath, header: s.Version, body: s.Combi
     with telling_current(s.CombinationOut, lambda: week.combination(sessions(), actor(), path.combination_id)):
         view = week.change_combination(sessions(), actor(), path.combination_id, header.number, body.note, settings)
     return s.validate(s.CombinationOut, view)
+
+
+@api.put("/combinations/<uuid:combination_id>/target", responses={"200": s.CombinationOut}, tags=[_week])
+@allowed("manager", "coach")
+def set_target(path: s.CombinationPath, header: s.Version, body: s.TargetChange) -> Any:
+    """Set what a combination's drivers prepare for, if it is still as it was looked at."""
+    target = Target(**body.target.model_dump()) if body.target else None
+    benchmark = Benchmark(**body.benchmark.model_dump()) if body.benchmark else None
+    limits = (body.strike_limit, body.incident_limit)
+    with telling_current(s.CombinationOut, lambda: week.combination(sessions(), actor(), path.combination_id)):
+        view = week.set_target(sessions(), actor(), path.combination_id, header.number, target, benchmark, limits)
+    return s.validate(s.CombinationOut, view)
+
+
+@api.get("/combinations/<uuid:combination_id>/sessions", responses={"200": s.Practices}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def list_practices(path: s.CombinationPath) -> Any:
+    """A combination's sessions and their conditions; a driver's own."""
+    return s.validate(s.Practices, {"items": practice.practices(sessions(), actor(), path.combination_id)})
+
+
+@api.put("/sessions/<uuid:session_id>", responses={"200": s.PracticeOut}, tags=[_week])
+@allowed("manager", "coach")
+def change_practice(path: s.PracticePath, header: s.Version, body: s.PracticeChange) -> Any:
+    """Say in which conditions a session was driven."""
+    return s.validate(s.PracticeOut, practice.change_practice(sessions(), actor(), path.session_id, header.number, body.model_dump()))
 
 
 @api.delete("/combinations/<uuid:combination_id>", responses={"204": None}, tags=[_week])

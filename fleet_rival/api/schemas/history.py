@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, NaiveDatetime
 
 from fleet_rival.api.schemas.base import Schema
 
@@ -128,6 +128,7 @@ class DeliveryIn(Schema):
     car: str = Field(max_length=120)
     driver: str = Field(max_length=120)
     session: str = Field(min_length=1, max_length=120)
+    session_local: NaiveDatetime | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
     laps: list[DeliveredLap] = Field(min_length=1, max_length=500)
 
 

@@ -1,6 +1,6 @@
 """Layouts and combinations."""
 
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -30,6 +30,26 @@ class DriverOut(Schema):
     laps: int
 
 
+class TargetRule(Schema):
+    rule: Literal["time", "benchmark", "ideal"]
+    time_us: int | None = Field(default=None, gt=0, lt=36_000_000_000)
+    per_cent: float | None = Field(default=None, ge=90, le=150, description="Of the benchmark or the ideal; 100 where nothing is said")
+
+
+class BenchmarkLap(Schema):
+    time_us: int = Field(gt=0, lt=36_000_000_000)
+    whose: str = Field(default="", max_length=120)
+    source: str = Field(default="", max_length=120)
+    conditions: str = Field(default="", max_length=120)
+
+
+class TargetChange(Schema):
+    target: TargetRule | None
+    benchmark: BenchmarkLap | None
+    strike_limit: int | None = Field(default=None, ge=0, le=1000)
+    incident_limit: int | None = Field(default=None, ge=0, le=1000)
+
+
 class CombinationOut(Schema):
     id: UUID
     version: int
@@ -40,6 +60,10 @@ class CombinationOut(Schema):
     length_m: float
     note: str | None
     settings: dict[str, Any]
+    target: TargetRule | None
+    benchmark: BenchmarkLap | None
+    strike_limit: int | None
+    incident_limit: int | None
     laps: int
     revision: int
     drivers: list[DriverOut]
@@ -59,6 +83,9 @@ class CombinationChange(Schema):
     cold_laps: int | None = Field(ge=0, le=10, description="Flying laps after an out lap that are cold; None for the default")
     cold_seconds: float | None = Field(ge=0, le=3600, description="Instead of cold laps, on long tracks")
     solo_floor_s: float | None = Field(ge=0, le=3600, description="A faster lap can't have been driven alone")
+    condition_minutes: float | None = Field(default=None, ge=0, le=720, description="Practice further from the race's time of day is pointed out")
+    condition_air_c: float | None = Field(default=None, ge=0, le=100, description="The same for the air's temperature")
+    condition_track_c: float | None = Field(default=None, ge=0, le=100, description="The same for the track's temperature")
 
 
 class CombinationPath(BaseModel):

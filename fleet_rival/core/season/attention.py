@@ -30,6 +30,10 @@ KINDS: Final = (
 """What a need can be about, the most pressing first where the time left is alike."""
 _COMING: Final = timedelta(days=7)
 """Weeks that begin later than this need nothing yet."""
+_NEAR: Final = timedelta(days=3)
+"""Weeks that begin later than this need a track and drivers, not yet the rest."""
+_TOLD_ONCE: Final = frozenset({"two_starts", "rig_taken"})
+"""Of several weeks at once: told at the first of them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +88,9 @@ def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tupl
     for week in weeks:
         if week.ends > now and week.begins <= now + _COMING:
             out += _of_week(week, now, settings)
+    out.sort(key=lambda need: need.due)
+    once = {(need.kind, need.drivers): need for need in reversed(out) if need.kind in _TOLD_ONCE}
+    out = [need for need in out if need.kind not in _TOLD_ONCE or once[need.kind, need.drivers] is need]
     return tuple(sorted(out, key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due)))
 
 
@@ -94,6 +101,8 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
         return [Need("no_track", week.key, week.begins if not running else last_start)]
     if not week.entries:
         return [Need("no_entries", week.key, last_start)]
+    if week.begins > now + _NEAR:
+        return []
     out = [] if week.has_target else [Need("no_target", week.key, _due(week, now))]
     found: dict[str, list[tuple[EntryFacts, datetime, Clash | None]]] = defaultdict(list)
     for entry in week.entries:

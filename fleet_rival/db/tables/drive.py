@@ -66,7 +66,7 @@ class Lap(Base):
     __table_args__ = table_args(
         UniqueConstraint("team_id", "session_id", "driver_id", "run", "number"),
         UniqueConstraint("team_id", "id"),
-        Index(None, "team_id", "combination_id"),
+        Index(None, "team_id", "combination_id", "driver_id"),
         within_team("combination_id", "combination"),
         within_team("session_id", "practice_session"),
         within_team("driver_id", "driver"),

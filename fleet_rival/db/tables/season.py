@@ -136,7 +136,7 @@ class SeasonFileRow(Public, Base):
     size: Mapped[int] = mapped_column(BigInteger)
     content: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     state: Mapped[Word] = mapped_column(default="preview")
-    """`preview` or `imported`."""
+    """`preview`, `imported`, or `taken_back`."""
     change_set_id: Mapped[Key | None]
 
 

@@ -108,6 +108,7 @@ class Combination(Public, Base):
         within_team("car_id", "car"),
     )
     recorded = True
+    shared = True
     unrecorded_columns = frozenset({"revision"})
     id: Mapped[Id]
     team_id: Mapped[Key]

@@ -33,11 +33,11 @@ class StoredAnalysis(Base):
 
 
 class StandingRow(Base):
-    """Where a driver stands in a combination, over the laps since a moment: what the board shows. Written anew when figures change."""
+    """Where a driver stands in a combination, over the laps of a stretch of time: what the board shows. Written anew when figures change."""
 
     __tablename__ = "standing"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "combination_id", "since", "driver_id"),
+        UniqueConstraint("team_id", "combination_id", "since", "until", "driver_id"),
         UniqueConstraint("team_id", "id"),
         within_team("combination_id", "combination", ondelete="CASCADE"),
         within_team("driver_id", "driver", ondelete="CASCADE"),
@@ -46,11 +46,13 @@ class StandingRow(Base):
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
     driver_id: Mapped[Key | None]
-    """None: that nobody has laps since then was found out too."""
+    """None: the team as a whole, which is there even where nobody has laps."""
     since: Mapped[datetime]
+    until: Mapped[datetime]
+    laps: Mapped[int]
     stamp: Mapped[str] = mapped_column(String(64))
     figures: Mapped[list[Any]] = mapped_column(JSON)
-    """Of each group of laps, the main one first."""
+    """Of each group of laps, the main one first; of the team, its best lap and linked ideal."""
     changed_at: Mapped[datetime] = mapped_column(default=now)
     """When the figures last became others."""
 

@@ -216,6 +216,8 @@ def upgrade() -> None:
         sa.Column("combination_id", sa.BigInteger(), nullable=False),
         sa.Column("driver_id", sa.BigInteger(), nullable=True),
         sa.Column("since", mysql.DATETIME(fsp=6), nullable=False),
+        sa.Column("until", mysql.DATETIME(fsp=6), nullable=False),
+        sa.Column("laps", sa.Integer(), nullable=False),
         sa.Column("stamp", sa.String(length=64), nullable=False),
         sa.Column("figures", sa.JSON(), nullable=False),
         sa.Column("changed_at", mysql.DATETIME(fsp=6), nullable=False),
@@ -229,7 +231,9 @@ def upgrade() -> None:
             ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_standing_team_id_driver_id"), ondelete="CASCADE"
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_standing")),
-        sa.UniqueConstraint("team_id", "combination_id", "since", "driver_id", name=op.f("uq_standing_team_id_combination_id_since_driver_id")),
+        sa.UniqueConstraint(
+            "team_id", "combination_id", "since", "until", "driver_id", name=op.f("uq_standing_team_id_combination_id_since_until_driver_id")
+        ),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_standing_team_id_id")),
         **_TABLE,
     )
@@ -262,9 +266,13 @@ def upgrade() -> None:
     op.add_column("practice_session", sa.Column("air_temp_c", mysql.DOUBLE(), nullable=True))
     op.add_column("practice_session", sa.Column("track_temp_c", mysql.DOUBLE(), nullable=True))
     op.add_column("practice_session", sa.Column("wetness", sa.String(length=16), nullable=True))
+    op.create_index(op.f("ix_lap_team_id_combination_id_driver_id"), "lap", ["team_id", "combination_id", "driver_id"], unique=False)
+    op.drop_index(op.f("ix_lap_team_id_combination_id"), table_name="lap")
 
 
 def downgrade() -> None:
+    op.create_index(op.f("ix_lap_team_id_combination_id"), "lap", ["team_id", "combination_id"], unique=False)
+    op.drop_index(op.f("ix_lap_team_id_combination_id_driver_id"), table_name="lap")
     op.drop_column("practice_session", "wetness")
     op.drop_column("practice_session", "track_temp_c")
     op.drop_column("practice_session", "air_temp_c")

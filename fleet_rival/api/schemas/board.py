@@ -1,0 +1,173 @@
+"""The board."""
+
+from datetime import date, datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field, NaiveDatetime
+
+from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.season import CarChoice, Importance
+
+
+class BoardQuery(BaseModel):
+    day: date | None = Field(default=None, description="In the person's zone; today where missing")
+    zone: str = Field(default="UTC", max_length=64)
+
+
+class BoardDifference(Schema):
+    what: Literal["time_of_day", "air_temp_c", "track_temp_c", "wetness"]
+    practised: float | str
+    race: float | str
+    by: float | None
+    matters: bool
+
+
+class BoardColumn(Schema):
+    week_id: UUID
+    series_id: UUID
+    series: str
+    number: int
+    place: str
+    layout_id: UUID | None
+    cars: list[CarChoice]
+    combination_id: UUID | None
+    begins_at: datetime
+    ends_at: datetime
+    state: Literal["over", "running", "coming"]
+    race_laps: int | None
+    race_minutes: float | None
+    wetness: str | None
+    track_temp_c: float | None
+    air_temp_c: float | None
+    session_local: NaiveDatetime | None
+    target_us: int | None
+    target_rule: str | None
+    best_us: int | None
+    ideal_us: int | None
+    next_start: datetime | None
+    starts: int
+    minutes: float
+
+
+class BoardClash(Schema):
+    kind: str
+    start: datetime | None
+
+
+class BoardEntry(Schema):
+    id: UUID
+    version: int
+    importance: Importance
+    starts: list[datetime]
+    car_id: UUID | None
+    resource_id: UUID | None
+    note: str | None
+    clashes: list[BoardClash]
+
+
+class BoardOpen(Schema):
+    kind: str
+    words: str
+
+
+class BoardTrend(Schema):
+    laps: int
+    clean: int
+    gained_us: int | None
+
+
+class BoardEarlier(Schema):
+    same: int = 0
+    track: int = 0
+    car: int = 0
+
+
+class BoardCell(Schema):
+    week_id: UUID
+    entry: BoardEntry | None
+    next_start: datetime | None
+    open: list[BoardOpen]
+    combination_id: UUID | None
+    laps: int
+    runs: int
+    clean: int
+    clean_rate: float | None
+    best_us: int | None
+    ideal_us: int | None
+    median_us: int | None
+    spread_pct: float | None
+    sure: str | None
+    wetness: str | None
+    compound: str | None
+    target_us: int | None
+    gap_us: int | None
+    trend: BoardTrend | None
+    earlier: BoardEarlier
+    differences: list[BoardDifference]
+    changed_at: datetime | None
+    right: bool
+
+
+class BoardDriver(Schema):
+    id: UUID
+    name: str
+    nickname: str | None
+    cells: list[BoardCell]
+
+
+class BoardNeed(Schema):
+    kind: str
+    words: str
+    action: str
+    week_id: UUID
+    combination_id: UUID | None
+    car_id: UUID | None
+    entry_ids: list[UUID]
+    due: datetime
+    starts: list[datetime]
+    differences: list[BoardDifference]
+
+
+class ComingWeek(Schema):
+    week_id: UUID
+    series_id: UUID
+    series: str
+    number: int
+    place: str
+    cars: str
+    begins_at: datetime
+    entered: int
+    know_track: int
+    know_car: int
+    has_layout: bool
+    has_target: bool
+    words: str
+    no_start: int
+
+
+class ComingStep(Schema):
+    day: date
+    weeks: list[ComingWeek]
+
+
+class BoardResource(Schema):
+    id: UUID
+    name: str
+
+
+class BoardOut(Schema):
+    day: date
+    now: datetime
+    trend_since: datetime
+    behind: bool
+    columns: list[BoardColumn]
+    drivers: list[BoardDriver]
+    needs: list[BoardNeed]
+    more_needs: int
+    coming: list[ComingStep]
+    resources: list[BoardResource]
+
+
+class VisitOut(Schema):
+    before_at: datetime | None = Field(description="When the visit before this one ended")

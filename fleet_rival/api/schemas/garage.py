@@ -1,0 +1,207 @@
+"""Cars, drivers' profiles, and what drivers share."""
+
+from datetime import date, time
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field, NaiveDatetime, field_serializer
+
+from fleet_rival.api.schemas.base import Schema
+
+Text = Annotated[str, Field(max_length=120)]
+Amount = Annotated[float, Field(ge=0, le=10_000)]
+
+
+class CarSetting(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    unit: str | None = Field(default=None, max_length=16)
+    low: float | None = None
+    high: float | None = None
+    step: float | None = Field(default=None, gt=0)
+    default: float | None = None
+    does: str | None = Field(default=None, max_length=500)
+
+
+class CarFacts(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    car_class: Text | None = None
+    drive: Text | None = None
+    gears: int | None = Field(default=None, ge=1, le=20)
+    limiter_rpm: int | None = Field(default=None, ge=0, le=50_000)
+    shift_rpm: list[Annotated[int, Field(ge=0, le=50_000)]] = Field(default_factory=list, max_length=20)
+    assists: list[Text] = Field(default_factory=list, max_length=20)
+    settings: list[CarSetting] = Field(default_factory=list, max_length=60)
+    traits: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=30)
+    cold_laps: int | None = Field(default=None, ge=0, le=20)
+    tank_l: Amount | None = None
+    battery_kwh: Amount | None = None
+    note: str | None = Field(default=None, max_length=5000)
+    restricted: bool = False
+
+
+class CarChange(CarFacts):
+    driver_ids: list[UUID] = Field(default_factory=list, max_length=200)
+
+
+class CarConsumption(Schema):
+    track: str
+    layout: str
+    fuel_l_per_lap: float | None
+    energy_kwh_per_lap: float | None
+    drivers: int
+
+
+class CarPlace(Schema):
+    id: UUID
+    track: str
+    layout: str
+
+
+class CarWeek(Schema):
+    id: UUID
+    series: str
+    number: int
+    begins: date
+    place: str | None
+
+
+class CarOut(CarFacts):
+    id: UUID
+    version: int
+    driver_ids: list[UUID]
+    consumption: list[CarConsumption]
+    places: list[CarPlace]
+    weeks: list[CarWeek]
+
+
+class CarRowOut(Schema):
+    id: UUID
+    name: str
+    car_class: str | None
+    drive: str | None
+    traits: list[str]
+    restricted: bool
+    drivers: int
+    combinations: int
+
+
+class CarRows(Schema):
+    items: list[CarRowOut]
+
+
+class NewCar(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class Clock(Schema):
+    """Hours of a day, without a zone."""
+
+    begins: time
+    ends: time
+
+    @field_serializer("begins", "ends")
+    def as_minutes(self, value: time) -> str:
+        return value.strftime("%H:%M")
+
+
+class Window(Clock):
+    days: list[Annotated[int, Field(ge=0, le=6)]] = Field(min_length=1, max_length=7)
+
+
+class DayOff(Schema):
+    first: date
+    last: date
+    why: str | None = Field(default=None, max_length=120)
+
+
+class Slot(Schema):
+    begins: NaiveDatetime
+    ends: NaiveDatetime
+
+
+class Availability(Schema):
+    weekly: list[Window] = Field(default_factory=list, max_length=50)
+    off: list[DayOff] = Field(default_factory=list, max_length=100)
+    extra: list[Slot] = Field(default_factory=list, max_length=100)
+
+
+class DriverAssists(Schema):
+    abs: Text | None = None
+    traction: Text | None = None
+    shifting: Text | None = None
+    line: Text | None = None
+
+
+class DriverSight(Schema):
+    field_of_view_deg: float | None = Field(default=None, ge=5, le=360)
+    screens: int | None = Field(default=None, ge=1, le=9)
+    words: str | None = Field(default=None, max_length=500)
+
+
+class DriverUnits(Schema):
+    speed: Literal["km/h", "mph"] | None = None
+    temperature: Literal["°C", "°F"] | None = None
+    pressure: Literal["kPa", "bar", "psi"] | None = None
+    fuel: Literal["l", "gal"] | None = None
+
+
+class ProfileChange(Schema):
+    nickname: Text | None = None
+    zone: str | None = Field(default=None, max_length=64)
+    assists: DriverAssists = Field(default_factory=DriverAssists)
+    controls: str | None = Field(default=None, max_length=500)
+    view: DriverSight = Field(default_factory=DriverSight)
+    preferences: str | None = Field(default=None, max_length=5000)
+    units: DriverUnits = Field(default_factory=DriverUnits)
+    availability: Availability = Field(default_factory=Availability)
+
+
+class CarAllowed(Schema):
+    id: UUID
+    name: str
+
+
+class ProfileOut(ProfileChange):
+    id: UUID
+    version: int
+    name: str
+    guest: bool
+    cars: list[CarAllowed]
+
+
+class ProfileRows(Schema):
+    items: list[ProfileOut]
+
+
+class NewDriver(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class ResourceChange(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    zone: str | None = Field(default=None, max_length=64)
+    availability: Availability = Field(default_factory=Availability)
+    note: str | None = Field(default=None, max_length=2000)
+
+
+class ResourceOut(ResourceChange):
+    id: UUID
+    version: int
+    kind: Literal["rig", "coach"]
+
+
+class ResourceRows(Schema):
+    items: list[ResourceOut]
+
+
+class NewResource(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    kind: Literal["rig", "coach"]
+
+
+class CarPath(BaseModel):
+    car_id: UUID
+
+
+class ResourcePath(BaseModel):
+    resource_id: UUID

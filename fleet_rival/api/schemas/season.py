@@ -1,0 +1,308 @@
+"""Series, weeks, entries and calendars."""
+
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import AwareDatetime, BaseModel, Field, NaiveDatetime
+
+from fleet_rival.api.schemas.base import Schema
+
+Text = Annotated[str, Field(max_length=120)]
+Importance = Literal["must", "want", "if_ready"]
+Minutes = Annotated[float, Field(ge=0, le=10_000)]
+Whole = Annotated[int, Field(ge=0, le=10_000)]
+Rate = Annotated[float, Field(ge=0, le=100)]
+Degrees = Annotated[float, Field(ge=-60, le=120)]
+
+
+class SeriesOut(Schema):
+    id: UUID
+    version: int
+    name: str
+    note: str | None
+    weeks: int
+    begins: date | None
+    ends: date | None
+
+
+class SeriesList(Schema):
+    items: list[SeriesOut]
+
+
+class SeriesChange(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    note: str | None = Field(default=None, max_length=5000)
+
+
+class Compound(Schema):
+    name: str = Field(min_length=1, max_length=120, pattern=r"^[^|*]+$")
+    must: bool = False
+
+
+class Changeable(Schema):
+    name: str = Field(min_length=1, max_length=120, pattern=r"^[^|=\[\]]+$")
+    default: float | None = None
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    unit: str | None = Field(default=None, max_length=16, pattern=r"^[^\s\[\]0-9=|.,+-][^\[\]=|]*$")
+
+
+class WeekFacts(Schema):
+    week: int = Field(ge=0, le=9999)
+    zone: str = Field(default="UTC", max_length=64)
+    begins: date
+    ends: date = Field(description="The day after the last")
+    cars: list[Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^|]+$")]] = Field(default_factory=list, max_length=20)
+    track: Text | None = None
+    layout: Text | None = None
+    race_laps: int | None = Field(default=None, ge=1, le=10_000)
+    race_minutes: float | None = Field(default=None, gt=0, le=10_000)
+    starts: str | None = Field(default=None, max_length=10_000, description="Moments, or a rule such as `every 90min from 00:20`")
+    start: Literal["standing", "rolling"] | None = None
+    setup: Literal["fixed", "open"] | None = None
+    cautions: bool | None = None
+    practice_minutes: Minutes | None = None
+    qualifying_minutes: Minutes | None = None
+    qualifying_laps: Whole | None = None
+    fuel_rate: Rate | None = None
+    tyre_rate: Rate | None = None
+    compounds: list[Compound] = Field(default_factory=list, max_length=20)
+    stops_min: Whole | None = None
+    damage: Text | None = None
+    repairs: Text | None = None
+    grid: Whole | None = None
+    strike_limit: Whole | None = None
+    incident_limit: Whole | None = None
+    boost: Text | None = None
+    session_local: NaiveDatetime | None = Field(default=None, description="Date and time of day inside the simulation")
+    air_temp_c: Degrees | None = None
+    track_temp_c: Degrees | None = None
+    wetness: Literal["dry", "damp", "wet"] | None = None
+    limits_rule: Text | None = None
+    note: str | None = Field(default=None, max_length=2000)
+    changeable: list[Changeable] = Field(default_factory=list, max_length=60)
+
+
+class WeekFactsOut(WeekFacts):
+    series: str
+
+
+class CarChoice(Schema):
+    id: UUID
+    name: str
+
+
+class SeriesWeekOut(Schema):
+    id: UUID
+    version: int
+    series_id: UUID
+    facts: WeekFactsOut
+    layout_id: UUID | None
+    cars: list[CarChoice]
+    begins_at: datetime
+    ends_at: datetime
+    start_times: list[datetime]
+    warnings: list[str]
+
+
+class SeriesWeeks(Schema):
+    items: list[SeriesWeekOut]
+
+
+class SetAsideRow(Schema):
+    line: int
+    column: str | None
+    value: str | None
+    reason: str
+    repeats_line: int | None
+    differs: bool | None
+
+
+class RowWarned(Schema):
+    line: int
+    reason: str
+
+
+class SeasonRow(Schema):
+    line: int
+    series: str
+    week: int
+    begins: date
+    ends: date
+    cars: list[str]
+    track: str | None
+    layout: str | None
+    starts: int
+    state: Literal["new", "same", "changed"]
+    differs: list[str]
+
+
+class SeasonPreviewOut(Schema):
+    id: UUID
+    name: str
+    state: str
+    rows: int
+    weeks: list[SeasonRow]
+    set_aside: list[SetAsideRow]
+    warnings: list[RowWarned]
+    unused_columns: list[str]
+    new_series: list[str]
+    new_cars: list[str]
+    unknown_layouts: list[str]
+
+
+class SeasonWishes(Schema):
+    take_changes: bool = False
+
+
+class SeasonImportedOut(Schema):
+    added: int
+    changed: int
+    same: int
+    kept: int
+    set_aside: int
+
+
+class WeekEntryOut(Schema):
+    id: UUID
+    version: int
+    week_id: UUID
+    driver_id: UUID
+    driver: str
+    importance: Importance
+    starts: list[datetime]
+    car_id: UUID | None
+    resource_id: UUID | None
+    note: str | None
+
+
+class NewEntries(Schema):
+    week_ids: list[UUID] = Field(min_length=1, max_length=200)
+    driver_ids: list[UUID] = Field(min_length=1, max_length=200)
+    importance: Importance = "want"
+
+
+class EnteredCount(Schema):
+    count: int
+
+
+class EntryChange(Schema):
+    importance: Importance | None = None
+    starts: list[AwareDatetime] | None = Field(default=None, max_length=50)
+    car_id: UUID | None = None
+    resource_id: UUID | None = None
+    note: str | None = Field(default=None, max_length=2000)
+
+
+class EntryMove(Schema):
+    week_id: UUID
+    driver_id: UUID
+
+
+class EntryList(Schema):
+    entry_ids: list[UUID] = Field(min_length=1, max_length=2000)
+
+
+class EarlierLapsOut(Schema):
+    driver_id: UUID
+    driver: str
+    wetness: str
+    laps: int
+    runs: int
+    first_at: datetime | None
+    last_at: datetime | None
+    best_us: int | None
+    track_temp_c: float | None
+    like: bool
+
+
+class EarlierOut(Schema):
+    relation: Literal["same", "layout", "track", "car"]
+    combination_id: UUID
+    track: str
+    layout: str
+    car: str
+    weeks: list[str]
+    notes: list[str]
+    laps: list[EarlierLapsOut]
+
+
+class KnowledgeOut(Schema):
+    week_id: UUID
+    since: datetime
+    items: list[EarlierOut]
+
+
+class CalendarOut(Schema):
+    id: UUID
+    name: str
+    made_at: datetime
+    used_at: datetime | None
+
+
+class Calendars(Schema):
+    items: list[CalendarOut]
+
+
+class NewCalendar(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class NewCalendarOut(CalendarOut):
+    address: str
+
+
+class SeriesPath(BaseModel):
+    series_id: UUID
+
+
+class WeekPath(BaseModel):
+    week_id: UUID
+
+
+class EntryIdPath(BaseModel):
+    entered_id: UUID
+
+
+class SeasonFilePath(BaseModel):
+    season_file_id: UUID
+
+
+class CalendarPath(BaseModel):
+    calendar_id: UUID
+
+
+class CalendarTokenPath(BaseModel):
+    token: str = Field(max_length=100)
+
+
+class PracticeOut(Schema):
+    id: UUID
+    version: int
+    label: str
+    laps: int
+    drivers: int
+    first_at: datetime | None
+    last_at: datetime | None
+    session_local: NaiveDatetime | None
+    air_temp_c: float | None
+    track_temp_c: float | None
+    wetness: str | None
+    seen: dict[str, Any]
+
+
+class Practices(Schema):
+    items: list[PracticeOut]
+
+
+class PracticeChange(Schema):
+    session_local: NaiveDatetime | None
+    air_temp_c: Degrees | None
+    track_temp_c: Degrees | None
+    wetness: Literal["dry", "damp", "wet"] | None
+
+
+class PracticePath(BaseModel):
+    session_id: UUID

@@ -1,0 +1,280 @@
+"""The board as it goes out: JSON, kept as long as nothing that it stands on has changed and the minute is the same."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from typing import Any, Final
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+import orjson
+from sqlalchemy import bindparam, func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.season.attention import Need
+from fleet_rival.core.season.clashes import Clash
+from fleet_rival.core.season.zones import day_begins
+from fleet_rival.db.session import engine_of
+from fleet_rival.db.tables import ChangeSet, Combination, StandingRow
+from fleet_rival.services import standing
+from fleet_rival.services.base import Actor
+from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
+from fleet_rival.services.board.load import DriverState, Loaded, WeekState, load
+from fleet_rival.services.kept import Recent, code_stamp
+from fleet_rival.services.standing import Stretch
+from fleet_rival.wording.week import ACTIONS, OPEN_WORDS, asked_words, need_words, prepared_words
+
+__all__ = ["Board", "board", "catch_up"]
+
+_SHORT_LIST: Final = 8
+"""Needs that are shown at once; the rest is counted."""
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """The answer, and what should be computed in the background because it takes long."""
+
+    body: bytes
+    stamp: str
+    behind: tuple[UUID, ...]
+    """Combinations whose figures are out of date."""
+
+
+def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone: ZoneInfo, moment: Callable[[], datetime]) -> Board:
+    """The board of a day.
+
+    Args:
+        day: in the person's zone; today where missing.
+        zone: the person's: "yesterday" is a day of theirs.
+        moment: the clock.
+    """
+    now = moment()
+    local = now.astimezone(zone)
+    shown = day or local.date()
+    stamp = _stamp(sessions, actor, shown, zone, now)
+    found = _at_hand.get(stamp)
+    if found is None:
+        # Figures that are quickly made are made now; the stamp is taken anew, since that is a change.
+        behind = _catch_up(sessions, actor, _moment(shown, local), standing.LARGE_FROM_LAPS)
+        stamp = _stamp(sessions, actor, shown, zone, now)
+        with sessions() as session:
+            loaded = load(session, actor, _moment(shown, local))
+        body = orjson.dumps(_answer(loaded, actor, shown, zone, now, behind=bool(behind)))
+        ids = tuple(loaded.combinations[key].id for key in behind if key in loaded.combinations)
+        if not ids:
+            _at_hand.put(stamp, body)
+        return Board(body, stamp, ids)
+    return Board(found, stamp, ())
+
+
+_at_hand = Recent(most_bytes=16_000_000)
+
+
+def _moment(day: date, local: datetime) -> datetime:
+    return datetime.combine(day, local.time(), local.tzinfo).astimezone(UTC)
+
+
+def _last(table: type[ChangeSet | StandingRow]) -> Any:
+    recent = select(table.id).where(table.team_id == bindparam("team")).order_by(table.id.desc()).limit(200).subquery()
+    return select(func.concat(func.coalesce(func.max(recent.c.id), 0), ".", func.coalesce(func.sum(recent.c.id), 0))).scalar_subquery()
+
+
+_STATE: Final = select(
+    _last(ChangeSet), _last(StandingRow), select(func.sum(Combination.revision)).where(Combination.team_id == bindparam("team")).scalar_subquery()
+)
+"""What the board stands on changes with one of these: an act, figures made anew, laps that came in. Sums, since a transaction may
+be through after one that began later."""
+
+
+def _stamp(sessions: sessionmaker[Session], actor: Actor, day: date, zone: ZoneInfo, now: datetime) -> str:
+    with engine_of(sessions).connect() as connection:
+        state = connection.execute(_STATE, {"team": actor.team_id}).one()
+    who = "all" if actor.sees_all else f"{actor.driver_id}"
+    return f"{actor.team_id}:{who}:{day}:{zone.key}:{now:%Y%m%d%H%M}:{'/'.join(map(str, state))}:{code_stamp()[:12]}"
+
+
+def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = None) -> None:
+    """Make all figures anew that are out of date, however long it takes.
+
+    Args:
+        day: whose board is meant; today's where missing.
+    """
+    now = datetime.now(UTC)
+    _catch_up(sessions, actor, _moment(day, now) if day else now, None)
+
+
+def _catch_up(sessions: sessionmaker[Session], actor: Actor, moment: datetime, most_laps: int | None) -> list[int]:
+    """Make figures anew where they are out of date.
+
+    Returns:
+        The keys of combinations that were left as they are, since they have more laps than `most_laps`.
+    """
+    with sessions() as session:
+        loaded = load(session, actor, moment)
+        wanted: dict[int, set[Stretch]] = {}
+        for week in {week.row.id: week for step in (loaded.shown, *loaded.coming) for week in step}.values():
+            for combination in week.combinations:
+                kept = loaded.figures(combination, week)
+                if kept is None or not kept.right:
+                    wanted.setdefault(combination.key, set()).add(week.stretch)
+        sizes = standing.sizes(session, actor.team_id, wanted)
+    behind = []
+    for key, stretches in wanted.items():
+        if most_laps is not None and sizes.get(key, 0) > most_laps:
+            behind.append(key)
+        else:
+            standing.refresh(sessions, actor.team_id, key, stretches)
+    return behind
+
+
+def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, *, behind: bool) -> dict[str, Any]:
+    cells = {(week.row.public_id, driver.id): cell(loaded, week, driver) for week in loaded.shown for driver in loaded.drivers}
+    found = clashes_of(loaded)
+    told = week_needs(loaded, cells, found, now)
+    yesterday = day_begins(now.astimezone(zone).date() - timedelta(days=1), zone)
+    weeks = {str(week.row.public_id): week for step in (loaded.shown, *loaded.coming) for week in step}
+    needs = [item for need in told if (item := _need(need, weeks[need.week], actor))]
+    return {
+        "day": day.isoformat(),
+        "now": now.isoformat(),
+        "trend_since": yesterday.isoformat(),
+        "behind": behind,
+        "columns": [_column(loaded, week, now) for week in loaded.shown],
+        "drivers": [
+            {
+                "id": str(driver.id),
+                "name": driver.name,
+                "nickname": driver.nickname,
+                "cells": [_cell(week, driver, cells[week.row.public_id, driver.id], found, now, yesterday) for week in loaded.shown],
+            }
+            for driver in loaded.drivers
+        ],
+        "needs": needs[:_SHORT_LIST],
+        "more_needs": max(0, len(needs) - _SHORT_LIST),
+        "coming": [_coming(loaded, step, loaded.moment + timedelta(days=7 * (number + 1))) for number, step in enumerate(loaded.coming)],
+        "resources": [{"id": str(item.id), "name": item.name} for item in loaded.resources.values()],
+    }
+
+
+def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
+    begins, ends = week.window
+    facts = week.facts
+    best = [kept.best_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.best_us is not None]
+    ideal = [kept.ideal_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.ideal_us is not None]
+    first = week.combinations[0] if week.combinations else None
+    return {
+        "week_id": str(week.row.public_id),
+        "series_id": str(week.series_id),
+        "series": facts.series,
+        "number": facts.week,
+        "place": week.place,
+        "layout_id": str(week.layout_id) if week.layout_id else None,
+        "cars": [{"id": str(car.id), "name": car.name} for car in week.cars],
+        "combination_id": str(first.id) if first else None,
+        "begins_at": begins.isoformat(),
+        "ends_at": ends.isoformat(),
+        "state": "over" if ends <= now else "running" if begins <= now else "coming",
+        "race_laps": facts.race_laps,
+        "race_minutes": facts.race_minutes,
+        "wetness": facts.wetness,
+        "track_temp_c": facts.track_temp_c,
+        "air_temp_c": facts.air_temp_c,
+        "session_local": facts.session_local.isoformat() if facts.session_local else None,
+        "target_us": loaded.target(first, week) if first else None,
+        "target_rule": first.target.rule if first and first.target else None,
+        "best_us": min(best, default=None),
+        "ideal_us": min(ideal, default=None),
+        "next_start": _iso(next((start for start in week.starts if start > now), None)),
+        "starts": len(week.starts),
+        "minutes": minutes_of(loaded, week),
+    }
+
+
+def _cell(week: WeekState, driver: DriverState, own: Cell, found: dict[UUID, list[Clash]], now: datetime, since: datetime) -> dict[str, Any]:
+    entry = week.entries.get(driver.id)
+    kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now) if entry else []
+    return {
+        "week_id": str(week.row.public_id),
+        "entry": {
+            "id": str(entry.id),
+            "version": entry.version,
+            "importance": entry.importance,
+            "starts": [start.isoformat() for start in entry.starts],
+            "car_id": str(entry.car_id) if entry.car_id else None,
+            "resource_id": str(entry.resource_id) if entry.resource_id else None,
+            "note": entry.note,
+            "clashes": [{"kind": clash.kind, "start": _iso(clash.start)} for clash in found.get(entry.id, ())],
+        }
+        if entry
+        else None,
+        "next_start": _iso(next((start for start in entry.starts if start > now), None)) if entry else None,
+        "open": [{"kind": kind, "words": OPEN_WORDS[kind]} for kind in kinds],
+        **figures_of(own, since),
+    }
+
+
+def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime) -> list[str]:
+    """What is open in a cell, each kind once, the gravest first."""
+    if week.window[1] <= now:
+        return []
+    kinds = [clash.kind for clash in clashes if clash.start is None or clash.start > now]
+    if not own.laps and week.window[0] <= now:
+        kinds.append("no_laps")
+    if not starts and week.starts and "no_start" not in kinds:
+        kinds.append("choose_start")
+    if any(item.matters for item in own.differences):
+        kinds.append("conditions")
+    return list(dict.fromkeys(kinds))
+
+
+def _need(need: Need, week: WeekState, actor: Actor) -> dict[str, Any] | None:
+    names = (need.drivers, week.facts.series, week.place, week.car_names)
+    words = need_words(need.kind, *names) if actor.sees_all else asked_words(need.kind, *names[1:])
+    if words is None:
+        return None
+    return {
+        "kind": need.kind,
+        "words": words,
+        "action": ACTIONS[need.kind],
+        "week_id": need.week,
+        "combination_id": str(week.combinations[0].id) if week.combinations else None,
+        "car_id": str(week.cars[0].id) if week.cars else None,
+        "entry_ids": list(need.entries),
+        "due": need.due.isoformat(),
+        "starts": [start.isoformat() for start in need.starts],
+        "differences": [difference_out(item) for item in need.differences],
+    }
+
+
+def _coming(loaded: Loaded, weeks: Sequence[WeekState], moment: datetime) -> dict[str, Any]:
+    return {"day": moment.date().isoformat(), "weeks": [_prepared(loaded, week) for week in weeks]}
+
+
+def _prepared(loaded: Loaded, week: WeekState) -> dict[str, Any]:
+    """How prepared we are for a week that comes: who knows the track, and this car on it."""
+    own = {item.key for item in week.combinations}
+    layout = {item.key for item in loaded.combinations.values() if item.layout_key == week.row.layout_id}
+    entered = [driver for driver in loaded.drivers if driver.id in week.entries]
+    known = sum(bool(layout & loaded.laps_of(driver).keys()) for driver in entered)
+    same = sum(bool(own & loaded.laps_of(driver).keys()) for driver in entered)
+    has_target = bool(own) and all(item.target for item in week.combinations)
+    return {
+        "week_id": str(week.row.public_id),
+        "series_id": str(week.series_id),
+        "series": week.facts.series,
+        "number": week.facts.week,
+        "place": week.place,
+        "cars": week.car_names,
+        "begins_at": week.window[0].isoformat(),
+        "entered": len(entered),
+        "know_track": known,
+        "know_car": same,
+        "has_layout": week.layout_id is not None,
+        "has_target": has_target,
+        "words": prepared_words(len(entered), known, same, has_layout=week.layout_id is not None, has_target=has_target),
+        "no_start": sum(not week.entries[driver.id].starts for driver in entered),
+    }
+
+
+def _iso(moment: datetime | None) -> str | None:
+    return moment.isoformat() if moment else None

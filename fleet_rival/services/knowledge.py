@@ -1,0 +1,161 @@
+"""What do we know? Earlier laps on the same track and with the same car, from every series, with dates and the notes that come back.
+
+Earlier data stand apart: nothing of them goes into a week's own figures.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Final
+from uuid import UUID
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.season.conditions import Conditions, like
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.settings import Settings
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, SeriesWeekRow, TrackRow
+from fleet_rival.services import standing
+from fleet_rival.services.base import Actor, find_row
+from fleet_rival.services.series import LoadedWeek, load_weeks
+
+__all__ = ["Earlier", "EarlierLaps", "Knowledge", "knowledge"]
+
+RELATIONS: Final = ("same", "layout", "track", "car")
+"""The same combination at an earlier time; the layout with another car; another layout of the track; the car on another track."""
+
+
+@dataclass(frozen=True, slots=True)
+class EarlierLaps:
+    """A driver's earlier laps in one combination and one weather."""
+
+    driver_id: UUID
+    driver: str
+    wetness: str
+    laps: int
+    runs: int
+    first_at: datetime | None
+    last_at: datetime | None
+    best_us: int | None
+    """The fastest flying lap that isn't void: without the whole analysis behind it."""
+    track_temp_c: float | None
+    like: bool
+    """Whether weather and temperatures were like the race's."""
+
+
+@dataclass(frozen=True, slots=True)
+class Earlier:
+    """What is known from one combination."""
+
+    relation: str
+    combination_id: UUID
+    track: str
+    layout: str
+    car: str
+    weeks: tuple[str, ...]
+    """Series' weeks that were driven in it."""
+    notes: tuple[str, ...]
+    laps: tuple[EarlierLaps, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Knowledge:
+    """What is known for a week."""
+
+    week_id: UUID
+    since: datetime
+    """Laps of the week's own combination count as earlier before this."""
+    items: tuple[Earlier, ...]
+
+
+def knowledge(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> Knowledge:
+    """All that is known for a week, nearest first; a driver's own laps alone for who doesn't see all."""
+    with sessions() as session:
+        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
+        weeks = load_weeks(session, actor)
+        this = next(item for item in weeks if item.row.id == row.id)
+        cars = {car.key for car in this.cars}
+        heads = _related(session, actor, this, cars)
+        before = [item for item in weeks if item.facts.window[1] <= this.facts.window[0]]
+        same = [item.facts for item in before if item.row.layout_id == row.layout_id and cars & {car.key for car in item.cars}]
+        stretch = standing.stretch_of(this.facts, same, Settings())
+        laps = _laps(session, actor, {key: head.relation for key, head in heads.items()}, stretch, this.facts)
+        items = []
+        for key, head in heads.items():
+            driven = [item for item in before if item.row.layout_id == head.layout_key and head.car_key in {car.key for car in item.cars}]
+            notes = tuple(filter(None, (head.note, *(item.facts.note for item in driven))))
+            if laps.get(key) or (notes and head.relation != "car"):
+                names = tuple(f"{item.facts.series}, week {item.facts.week}" for item in reversed(driven))
+                items.append(Earlier(head.relation, head.id, head.track, head.layout, head.car, names, notes, tuple(laps.get(key, ()))))
+        items.sort(key=lambda item: (RELATIONS.index(item.relation), item.track, item.layout, item.car))
+        return Knowledge(week_id, stretch.since, tuple(items))
+
+
+@dataclass(frozen=True, slots=True)
+class _Head:
+    relation: str
+    id: UUID
+    layout_key: int
+    car_key: int
+    track: str
+    layout: str
+    car: str
+    note: str | None
+
+
+def _related(session: Session, actor: Actor, this: LoadedWeek, cars: set[int]) -> dict[int, _Head]:
+    """The combinations that have something to do with a week."""
+    query: Any = (
+        select(Combination, Layout.track_id, TrackRow.name, Layout.name.label("layout"), Car.name.label("car"))
+        .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
+        .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
+        .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
+        .where(Combination.team_id == actor.team_id)
+    )
+    rows = session.execute(query).all()
+    track_key = next((track for row, track, *_ in rows if row.layout_id == this.row.layout_id), None)
+    out = {}
+    for row, track, name, layout, car in rows:
+        here, there = row.layout_id == this.row.layout_id, track == track_key
+        relation = "same" if here and row.car_id in cars else "layout" if here else "track" if there else "car" if row.car_id in cars else None
+        if relation:
+            out[row.id] = _Head(relation, row.public_id, row.layout_id, row.car_id, name, layout, car, row.note)
+    return out
+
+
+def _laps(session: Session, actor: Actor, relations: Mapping[int, str], stretch: standing.Stretch, race: SeriesWeek) -> dict[int, list[EarlierLaps]]:
+    counts = func.count().label("laps")
+    flying = (Lap.kind == "flying") & Lap.valid
+    query: Any = (
+        select(
+            Lap.combination_id,
+            Driver.public_id,
+            Driver.name,
+            Lap.wetness,
+            counts,
+            func.count(func.distinct(func.concat(Lap.session_id, ":", Lap.run))),
+            func.min(Lap.started_at),
+            func.max(Lap.started_at),
+            func.min(func.if_(flying, Lap.time_us, None)),
+            func.avg(Lap.track_temp_c),
+            func.avg(Lap.air_temp_c),
+            func.max(PracticeSession.session_local),
+        )
+        .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
+        .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
+        .where(Lap.team_id == actor.team_id, Lap.combination_id.in_(relations), Driver.guest.is_(False))
+        .where((Lap.started_at < stretch.since) | Lap.combination_id.in_([key for key, relation in relations.items() if relation != "same"]))
+        .group_by(Lap.combination_id, Driver.id, Lap.wetness)
+        .order_by(Driver.name, counts.desc())
+    )
+    if not actor.sees_all:
+        query = query.where(Driver.id == actor.driver_id)
+    official = Conditions(race.session_local, race.air_temp_c, race.track_temp_c, race.wetness)
+    out: dict[int, list[EarlierLaps]] = {}
+    for key, driver_id, name, wetness, laps, runs, first, last, best, track_c, air_c, inside in session.execute(query) if relations else ():
+        practised = Conditions(datetime.fromisoformat(inside) if inside else None, air_c, track_c, wetness)
+        out.setdefault(key, []).append(
+            EarlierLaps(driver_id, name, wetness, laps, runs, first, last, best, track_c, like(practised, official, Settings()))
+        )
+    return out

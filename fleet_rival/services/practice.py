@@ -1,0 +1,118 @@
+"""Practice sessions and the conditions in which they were driven: as their laps say, or as somebody said of the whole."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.db.tables import Combination, Lap, PracticeSession
+from fleet_rival.services.base import Actor, begin_change, check_version, find_row
+from fleet_rival.services.errors import NotThere
+from fleet_rival.services.revisions import raise_revisions
+
+__all__ = ["PracticeView", "change_practice", "practices"]
+
+
+@dataclass(frozen=True, slots=True)
+class PracticeView:
+    """A session: its laps, what was said of it, and what its laps say."""
+
+    id: UUID
+    version: int
+    label: str
+    laps: int
+    drivers: int
+    first_at: datetime | None
+    last_at: datetime | None
+    session_local: datetime | None
+    air_temp_c: float | None
+    track_temp_c: float | None
+    wetness: str | None
+    seen: dict[str, Any]
+    """Of the laps: mean temperatures, and the weather of most of them."""
+
+
+def practices(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> list[PracticeView]:
+    """A combination's sessions, the last one first; a driver's own alone for who doesn't see all."""
+    with sessions() as session:
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        return _views(session, actor, PracticeSession.combination_id == row.id)
+
+
+def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: UUID, version: int, values: Mapping[str, Any]) -> PracticeView:
+    """Say in which conditions a session was driven; None leaves it to its laps.
+
+    Args:
+        values: `session_local`, `air_temp_c`, `track_temp_c` and `wetness`.
+
+    Raises:
+        Outdated: somebody changed it meanwhile.
+    """
+    with sessions.begin() as session:
+        row = find_row(session, PracticeSession, actor, session_id, "session", lock=True)
+        check_version(row, version, "session")
+        begin_change(session, actor, "session.change", f"Changed the conditions of session {row.label}", row)
+        inside = values["session_local"]
+        row.session_local = inside.isoformat() if inside else None
+        row.air_temp_c, row.track_temp_c, row.wetness = values["air_temp_c"], values["track_temp_c"], values["wetness"]
+        raise_revisions(session, actor.team_id, [row.combination_id])
+        session.flush()
+        found = _views(session, actor, PracticeSession.id == row.id)
+        if not found:
+            raise NotThere("This session has no laps any more.")
+        return found[0]
+
+
+def _views(session: Session, actor: Actor, which: Any) -> list[PracticeView]:
+    wet = func.avg(func.if_(Lap.wetness == "wet", 1.0, func.if_(Lap.wetness == "damp", 0.5, 0.0)))
+    last = func.max(Lap.started_at)
+    query: Any = (
+        select(
+            PracticeSession,
+            func.count(),
+            func.count(func.distinct(Lap.driver_id)),
+            func.min(Lap.started_at),
+            last,
+            func.avg(Lap.air_temp_c),
+            func.avg(Lap.track_temp_c),
+            wet,
+        )
+        .join(Lap, (Lap.team_id == PracticeSession.team_id) & (Lap.session_id == PracticeSession.id))
+        .where(PracticeSession.team_id == actor.team_id, which)
+        .group_by(PracticeSession.id)
+        .order_by(last.desc(), PracticeSession.id.desc())
+    )
+    if not actor.sees_all:
+        query = query.where(Lap.driver_id == actor.driver_id)
+    return [_view(*row) for row in session.execute(query)]
+
+
+def _view(
+    row: PracticeSession,
+    laps: int,
+    drivers: int,
+    first: datetime | None,
+    last: datetime | None,
+    air_c: float | None,
+    track_c: float | None,
+    wet: Any,
+) -> PracticeView:
+    weather = "wet" if float(wet) > 0.75 else "damp" if float(wet) > 0.25 else "dry"
+    return PracticeView(
+        row.public_id,
+        row.version,
+        row.label,
+        laps,
+        drivers,
+        first,
+        last,
+        datetime.fromisoformat(row.session_local) if row.session_local else None,
+        row.air_temp_c,
+        row.track_temp_c,
+        row.wetness,
+        {"air_temp_c": air_c, "track_temp_c": track_c, "wetness": weather},
+    )

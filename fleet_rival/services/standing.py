@@ -1,0 +1,223 @@
+"""Where everybody stands: a few figures of each driver in each combination, kept for the board and made anew after each change.
+
+A week's figures are those of its own stretch of time: earlier laps of the same combination are told apart from them.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any, Final, NamedTuple
+
+from sqlalchemy import delete, func, insert, select
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.analysis import analyse
+from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.standing import SessionFigures, Standing, standings_of
+from fleet_rival.db.events import announce
+from fleet_rival.db.laps import laps_of
+from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
+from fleet_rival.services.kept import IN_THE_WAY, stamp_of
+from fleet_rival.services.track import load_track
+from fleet_rival.services.week import settings_of
+
+__all__ = ["ALL_TIME", "LARGE_FROM_LAPS", "Kept", "Stretch", "Wanted", "kept", "refresh", "sizes", "stretch_of"]
+
+LARGE_FROM_LAPS: Final = 3000
+"""From here on figures are made in the background, and old ones are shown until then."""
+
+
+class Stretch(NamedTuple):
+    """From when to when laps count; the end is not in it."""
+
+    since: datetime
+    until: datetime
+
+
+ALL_TIME: Final = Stretch(datetime(1970, 1, 1, tzinfo=UTC), datetime(9999, 1, 1, tzinfo=UTC))
+
+
+class Wanted(NamedTuple):
+    """Figures that somebody asks for."""
+
+    combination_id: int
+    stretch: Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """What is known of a combination in a stretch of time."""
+
+    drivers: Mapping[int, tuple[Standing, ...]]
+    """Standings by group, the main one first, by the driver's key."""
+    changed_at: Mapping[int, datetime]
+    """When a driver's figures last became others."""
+    laps: int
+    best_us: int | None
+    """The team's."""
+    ideal_us: int | None
+    """The best linked ideal of one of the team's drivers, for qualifying."""
+    right: bool
+    """Whether they belong to what is there now."""
+
+
+def stretch_of(week: SeriesWeek, before: Iterable[SeriesWeek], settings: Settings) -> Stretch:
+    """The stretch of time whose laps are a week's own: to its end, from `lead_days` before it, but not from before the last
+    week in which the same combination was driven ended.
+
+    Args:
+        before: weeks of any series with the same layout and one of the same cars.
+    """
+    begins, ends = week.window
+    since = begins - timedelta(days=settings.lead_days)
+    ended = [end for other in before if other is not week and (end := other.window[1]) <= begins]
+    return Stretch(max([since, *ended]), ends)
+
+
+def kept(session: Session, team_id: int, wanted: Sequence[Wanted]) -> dict[Wanted, Kept]:
+    """What is kept, in one query; nothing is computed."""
+    combinations = {item.combination_id for item in wanted}
+    query: Any = (
+        select(
+            StandingRow.combination_id,
+            StandingRow.since,
+            StandingRow.until,
+            StandingRow.driver_id,
+            StandingRow.stamp,
+            StandingRow.laps,
+            StandingRow.figures,
+            StandingRow.changed_at,
+            Combination.revision,
+            Combination.settings,
+        )
+        .join(Combination, (Combination.team_id == StandingRow.team_id) & (Combination.id == StandingRow.combination_id))
+        .where(StandingRow.team_id == team_id, StandingRow.combination_id.in_(combinations))
+    )
+    asked = set(wanted)
+    rows: dict[Wanted, list[Any]] = defaultdict(list)
+    for row in session.execute(query) if combinations else ():
+        key = Wanted(row.combination_id, Stretch(row.since, row.until))
+        if key in asked:
+            rows[key].append(row)
+    stamps: dict[int, str] = {}
+    for found in rows.values():
+        stamps.setdefault(found[0].combination_id, stamp_of(found[0].revision, found[0].settings))
+    return {key: _kept(found, stamps[key.combination_id]) for key, found in rows.items()}
+
+
+def sizes(session: Session, team_id: int, combination_ids: Iterable[int]) -> dict[int, int]:
+    """How many laps combinations have."""
+    query = select(Lap.combination_id, func.count()).where(Lap.team_id == team_id, Lap.combination_id.in_(set(combination_ids)))
+    return {key: count for key, count in session.execute(query.group_by(Lap.combination_id))}
+
+
+def refresh(sessions: sessionmaker[Session], team_id: int, combination_id: int, stretches: Iterable[Stretch]) -> None:
+    """Make a combination's figures anew for some stretches of time, and for all time."""
+    wanted = {ALL_TIME, *stretches}
+    with sessions() as session:
+        row = session.get(Combination, combination_id)
+        if row is None or row.team_id != team_id:
+            return
+        # Read before the laps, so that it is never too new.
+        stamp, settings = stamp_of(row.revision, row.settings), settings_of(row)
+        track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+        stored = laps_of(session, team_id, row.id, as_said=True)
+        arrived = _arrived(session, team_id, row.id)
+        keys = {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == team_id))}
+        dated = [(item.lap, item.lap.started_at or arrived.get(item.id, ALL_TIME.since)) for item in stored]
+    made: dict[frozenset[int], list[dict[str, Any]]] = {}
+    for stretch in sorted(wanted):
+        chosen = frozenset(index for index, (_, moment) in enumerate(dated) if stretch.since <= moment < stretch.until)
+        # Mostly all laps belong to the running week: what is the same isn't computed twice.
+        if chosen not in made:
+            made[chosen] = _figures(track, [dated[index][0] for index in sorted(chosen)], settings, keys)
+        _write(sessions, team_id, combination_id, stretch, stamp, made[chosen])
+
+
+def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapping[str, int]) -> list[dict[str, Any]]:
+    analysis = analyse(track, laps, settings)
+    own = {name: (driver.guest, standings_of(driver)) for name, driver in analysis.drivers.items()}
+    team = [item for guest, standings in own.values() if not guest for item in standings]
+    rows: list[dict[str, Any]] = [
+        {"driver_id": keys[name], "laps": sum(item.laps for item in standings), "figures": [_plain(item) for item in standings]}
+        for name, (_, standings) in own.items()
+        if name in keys
+    ]
+    best = min((item.best_us for item in team if item.best_us is not None), default=None)
+    ideal = min((item.ideal_us for item in team if item.ideal_us is not None), default=None)
+    return [*rows, {"driver_id": None, "laps": len(laps), "figures": [{"best_us": best, "ideal_us": ideal}]}]
+
+
+def _write(
+    sessions: sessionmaker[Session], team_id: int, combination_id: int, stretch: Stretch, stamp: str, rows: Sequence[Mapping[str, Any]]
+) -> None:
+    """Put figures in the place of the old ones. Two who do so at once may get in each other's way: one of them does it then."""
+    own = (
+        StandingRow.team_id == team_id,
+        StandingRow.combination_id == combination_id,
+        StandingRow.since == stretch.since,
+        StandingRow.until == stretch.until,
+    )
+    keys = {"team_id": team_id, "combination_id": combination_id, "since": stretch.since, "until": stretch.until, "stamp": stamp}
+    try:
+        with sessions.begin() as session:
+            session.get_one(Combination, combination_id, with_for_update=True)
+            old = {row.driver_id: (row.figures, row.changed_at) for row in session.execute(select(StandingRow).where(*own)).scalars()}
+            session.execute(delete(StandingRow).where(*own))
+            moment = now()
+            values = [
+                {**keys, **row, "changed_at": old[row["driver_id"]][1] if old.get(row["driver_id"], (None,))[0] == row["figures"] else moment}
+                for row in rows
+            ]
+            session.connection().execute(insert(StandingRow), values)
+            announce(session, team_id, "standing.refresh")
+    except OperationalError as error:
+        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
+            raise
+
+
+def _arrived(session: Session, team_id: int, combination_id: int) -> dict[int, datetime]:
+    """When laps came in that don't say when they were driven."""
+    query = (
+        select(Lap.id, ChangeSet.made_at)
+        .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
+        .where(Lap.team_id == team_id, Lap.combination_id == combination_id, Lap.started_at.is_(None))
+    )
+    return {key: moment for key, moment in session.execute(query)}
+
+
+def _kept(rows: Sequence[Any], stamp: str) -> Kept:
+    team = next((row for row in rows if row.driver_id is None), None)
+    return Kept(
+        {row.driver_id: tuple(_standing(item) for item in row.figures) for row in rows if row.driver_id is not None},
+        {row.driver_id: row.changed_at for row in rows if row.driver_id is not None},
+        team.laps if team else 0,
+        team.figures[0]["best_us"] if team else None,
+        team.figures[0]["ideal_us"] if team else None,
+        all(row.stamp == stamp for row in rows),
+    )
+
+
+def _plain(item: Standing) -> dict[str, Any]:
+    return {
+        **asdict(item),
+        "session_local": item.session_local.isoformat() if item.session_local else None,
+        "sessions": [{**asdict(one), "began_at": one.began_at.isoformat() if one.began_at else None} for one in item.sessions],
+    }
+
+
+def _standing(plain: Mapping[str, Any]) -> Standing:
+    return Standing(
+        **{
+            **plain,
+            "session_local": datetime.fromisoformat(plain["session_local"]) if plain["session_local"] else None,
+            "sessions": tuple(
+                SessionFigures(**{**one, "began_at": datetime.fromisoformat(one["began_at"]) if one["began_at"] else None})
+                for one in plain["sessions"]
+            ),
+        }
+    )

@@ -1,0 +1,103 @@
+"""What the board says: what needs somebody, what is open in a cell, and how prepared we are."""
+
+from collections.abc import Sequence
+from typing import Final
+
+__all__ = ["ACTIONS", "OPEN_WORDS", "asked_words", "joined", "need_words", "prepared_words"]
+
+ACTIONS: Final = {
+    "two_starts": "Change the starts",
+    "rig_taken": "Change the starts",
+    "rig_closed": "Change the starts",
+    "not_offered": "Choose the starts",
+    "no_time": "Choose the starts",
+    "no_start": "Look at the hours",
+    "choose_start": "Choose the starts",
+    "no_car": "Look at the car",
+    "no_laps": "Add laps",
+    "no_entries": "Enter drivers",
+    "no_track": "Add the track",
+    "conditions": "Look at the laps",
+    "no_target": "Set a target",
+}
+"""What a person does about each kind of need."""
+
+OPEN_WORDS: Final = {
+    "two_starts": "two starts at once",
+    "rig_taken": "rig taken",
+    "rig_closed": "rig closed then",
+    "not_offered": "start not offered",
+    "no_time": "start outside free time",
+    "no_start": "no start fits",
+    "choose_start": "no start chosen",
+    "no_car": "may not drive it",
+    "no_laps": "no laps yet",
+    "conditions": "other conditions",
+}
+"""What is open in a cell, in two or three words."""
+
+
+_NAMED: Final = 3
+"""More names than this are counted."""
+
+
+def joined(names: Sequence[str]) -> str:
+    """Names in a sentence; of many the first two, and how many more.
+
+    >>> joined(["Ysolde", "Corin", "Ilmar"])
+    'Ysolde, Corin and Ilmar'
+    >>> joined(["Ysolde", "Corin", "Ilmar", "Nerys"])
+    'Ysolde, Corin and 2 others'
+    """
+    if len(names) > _NAMED:
+        names = [*names[: _NAMED - 1], f"{len(names) - _NAMED + 1} others"]
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else "nobody"
+
+
+def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: str) -> str:
+    """What needs somebody, as a sentence without its end: when it is due stands behind it."""
+    who, has, are = joined(drivers), "has" if len(drivers) == 1 else "have", "is" if len(drivers) == 1 else "are"
+    return {
+        "two_starts": f"{who} {are} entered for two starts at once",
+        "rig_taken": f"{who} {are} on a rig that somebody else has at the same time",
+        "rig_closed": f"{who} {has} a start on a rig outside of its hours",
+        "not_offered": f"{who} {has} a start that {series} doesn't offer any more",
+        "no_time": f"{who} {has} a start in {series} outside of the free time",
+        "no_start": f"No start of {series} fits into the free time of {who}",
+        "choose_start": f"{who} {has} no start in {series} yet",
+        "no_car": f"{who} {are} entered in {series} and may not drive {car}",
+        "no_laps": f"{who} {has} no laps at {place} yet",
+        "no_entries": f"Nobody is entered in {series} at {place}",
+        "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
+        "conditions": f"{who} practised at {place} in other conditions than the race's",
+        "no_target": f"{place}, {car} has no target",
+    }[kind]
+
+
+def asked_words(kind: str, series: str, place: str, car: str) -> str | None:
+    """What is asked of a driver themselves; None where it is somebody else's to do."""
+    return {
+        "two_starts": f"You are entered for two starts at once; one is in {series}",
+        "not_offered": f"{series} doesn't offer one of your starts any more",
+        "no_time": f"One of your starts in {series} lies outside of the hours you gave",
+        "no_start": f"No start of {series} fits into the hours you gave",
+        "choose_start": f"Choose your start in {series}",
+        "no_car": f"You are entered in {series} and may not drive {car}: ask your manager",
+        "no_laps": f"Drive your first laps at {place}",
+        "conditions": f"Practise at {place} in the race's conditions",
+    }.get(kind)
+
+
+def prepared_words(entered: int, know_track: int, know_car: int, *, has_layout: bool, has_target: bool) -> str:
+    """How prepared we are for a week that comes.
+
+    >>> prepared_words(6, 4, 0, has_layout=True, has_target=False)
+    '6 entered; 4 know the track, none this car on it; no target'
+    """
+    if not has_layout:
+        return "track not known here"
+    if not entered:
+        return "nobody entered"
+    known = f"{know_track or 'none'} {'knows' if know_track == 1 else 'know'} the track"
+    car = f"{know_car or 'none'} this car on it"
+    return "; ".join([f"{entered} entered", f"{known}, {car}", *([] if has_target else ["no target"])])
