@@ -228,12 +228,14 @@ def _set_drivers(session: Session, actor: Actor, row: Car, driver_ids: Sequence[
     keys = {key for key, public in wanted.items() if public in set(driver_ids)}
     if len(keys) < len(set(driver_ids)):
         raise NotThere("One of these drivers doesn't exist, or no longer does.")
-    for link in session.scalars(select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.car_id == row.id)):
-        if link.driver_id in keys:
-            keys.remove(link.driver_id)
-        else:
-            session.delete(link)
-    session.add_all(CarDriver(team_id=actor.team_id, car_id=row.id, driver_id=key) for key in sorted(keys))
+    there = {
+        link.driver_id: link for link in session.scalars(select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.car_id == row.id))
+    }
+    if there.keys() != keys:
+        row.edition += 1
+    for key in there.keys() - keys:
+        session.delete(there[key])
+    session.add_all(CarDriver(team_id=actor.team_id, car_id=row.id, driver_id=key) for key in sorted(keys - there.keys()))
 
 
 def _check_settings(settings: Sequence[Mapping[str, Any]]) -> None:

@@ -259,24 +259,26 @@ def write_week(session: Session, actor: Actor, of: Series, row: SeriesWeekRow | 
         "session_local": facts.session_local.isoformat() if facts.session_local else None,
         "layout_id": layout.id if layout else None,
     }
+    cars = [_car_called(session, actor, name) for name in facts.cars]
+    links: dict[int, SeriesWeekCar] = {}
     if row is None:
         row = SeriesWeekRow(team_id=actor.team_id, series_id=of.id, **values)
         session.add(row)
     else:
+        own = (SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)
+        links = {link.car_id: link for link in session.scalars(select(SeriesWeekCar).where(*own).order_by(SeriesWeekCar.place))}
+        values["edition"] = row.edition + (list(links) != [car.id for car in cars])
         for name, value in values.items():
             # Only what differs, so that the record shows what was changed.
             if getattr(row, name) != value:
                 setattr(row, name, value)
     session.flush()
-    cars = [_car_called(session, actor, name) for name in facts.cars]
-    own = (SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)
-    there = {link.car_id: link for link in session.scalars(select(SeriesWeekCar).where(*own))}
     for place, car in enumerate(cars):
-        if link := there.pop(car.id, None):
+        if link := links.pop(car.id, None):
             link.place = place
         else:
             session.add(SeriesWeekCar(team_id=actor.team_id, week_id=row.id, car_id=car.id, place=place))
-    for link in there.values():
+    for link in links.values():
         session.delete(link)
     session.flush()
     if layout is not None:

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -32,8 +32,6 @@ _COMING: Final = timedelta(days=7)
 """Weeks that begin later than this need nothing yet."""
 _NEAR: Final = timedelta(days=3)
 """Weeks that begin later than this need a track and drivers, not yet the rest."""
-_TOLD_ONCE: Final = frozenset({"two_starts", "rig_taken"})
-"""Of several weeks at once: told at the first of them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,10 +86,24 @@ def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tupl
     for week in weeks:
         if week.ends > now and week.begins <= now + _COMING:
             out += _of_week(week, now, settings)
-    out.sort(key=lambda need: need.due)
-    once = {(need.kind, need.drivers): need for need in reversed(out) if need.kind in _TOLD_ONCE}
-    out = [need for need in out if need.kind not in _TOLD_ONCE or once[need.kind, need.drivers] is need]
+    out = _told_once(out)
     return tuple(sorted(out, key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due)))
+
+
+def _told_once(found: Sequence[Need]) -> list[Need]:
+    """A clash is of several weeks at once and is told at the first of them: of a driver once, of rigs with all who are on them."""
+    out: dict[tuple[str, ...], Need] = {}
+    for need in sorted(found, key=lambda need: need.due):
+        key = {"two_starts": (need.kind, *need.drivers), "rig_taken": (need.kind,)}.get(need.kind, (need.kind, need.week))
+        first = out.setdefault(key, need)
+        if first is not need:
+            out[key] = replace(
+                first,
+                drivers=tuple(dict.fromkeys((*first.drivers, *need.drivers))),
+                entries=tuple(dict.fromkeys((*first.entries, *need.entries))),
+                starts=tuple(sorted({*first.starts, *need.starts})),
+            )
+    return list(out.values())
 
 
 def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:

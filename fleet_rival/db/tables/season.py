@@ -77,6 +77,8 @@ class SeriesWeekRow(Public, Base):
     note: Mapped[str | None] = mapped_column(Text)
     changeable: Mapped[list[Any]] = mapped_column(JSON, default=list)
     """What may be changed in the car: name, default, low, high, step, unit of each."""
+    edition: Mapped[int] = mapped_column(default=0)
+    """Rises when its cars change, so that its version does."""
 
 
 class SeriesWeekCar(Base):

@@ -38,6 +38,8 @@ class Car(Public, Base):
     note: Mapped[str | None] = mapped_column(Text)
     restricted: Mapped[bool] = mapped_column(default=False)
     """Whether only the drivers in `car_driver` may drive it."""
+    edition: Mapped[int] = mapped_column(default=0)
+    """Rises when those drivers change, so that its version does."""
 
 
 class CarDriver(Base):

@@ -163,6 +163,7 @@ def upgrade() -> None:
         sa.Column("limits_rule", sa.String(length=120), nullable=True),
         sa.Column("note", sa.Text(), nullable=True),
         sa.Column("changeable", sa.JSON(), nullable=False),
+        sa.Column("edition", sa.Integer(), nullable=False),
         *_public(),
         sa.ForeignKeyConstraint(["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_series_week_team_id_layout_id")),
         sa.ForeignKeyConstraint(["team_id", "series_id"], ["series.team_id", "series.id"], name=op.f("fk_series_week_team_id_series_id")),
@@ -250,6 +251,7 @@ def upgrade() -> None:
     op.add_column("car", sa.Column("battery_kwh", mysql.DOUBLE(), nullable=True))
     op.add_column("car", sa.Column("note", sa.Text(), nullable=True))
     op.add_column("car", sa.Column("restricted", sa.Boolean(), nullable=False, server_default="0"))
+    op.add_column("car", sa.Column("edition", sa.Integer(), nullable=False, server_default="0"))
     op.add_column("combination", sa.Column("target", sa.JSON(), nullable=True))
     op.add_column("combination", sa.Column("benchmark", sa.JSON(), nullable=True))
     op.add_column("combination", sa.Column("strike_limit", sa.Integer(), nullable=True))
@@ -289,6 +291,7 @@ def downgrade() -> None:
     op.drop_column("combination", "strike_limit")
     op.drop_column("combination", "benchmark")
     op.drop_column("combination", "target")
+    op.drop_column("car", "edition")
     op.drop_column("car", "restricted")
     op.drop_column("car", "note")
     op.drop_column("car", "battery_kwh")
