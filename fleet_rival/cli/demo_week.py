@@ -182,9 +182,7 @@ def _targets(sessions: sessionmaker[Session], manager: Actor) -> None:
         if not item.laps:
             continue
         if item.track == "Port Skerrow":
-            benchmark = Benchmark(
-                68_400_000 if item.layout == "Fishmarket" else 68_900_000, "a friend of the team", "last season, same rules", "dry, 24 °C"
-            )
+            benchmark = Benchmark(_BENCHMARKS[item.layout, item.car], "a friend of the team", "last season, same rules", "dry, 24 °C")
             week.set_target(sessions, manager, item.id, item.version, Target("benchmark", per_cent=101.0), benchmark, (8, 12))
         elif item.track == "Vardrum Hills":
             week.set_target(sessions, manager, item.id, item.version, Target("ideal", per_cent=100.5), None, (10, 15))

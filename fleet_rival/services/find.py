@@ -3,10 +3,11 @@
 import json
 from collections.abc import Mapping
 from dataclasses import asdict
+from functools import partial
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import exists, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse
@@ -17,10 +18,12 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Lap, Layout, Team
-from fleet_rival.services.base import Actor
+from fleet_rival.db.tables import Combination, Driver, Lap, Layout, SeriesWeekRow, Team
+from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.series import load_weeks
+from fleet_rival.services.standing import Stretch, stretch_of, within
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
 from fleet_rival.wording.ladder import ladder
@@ -29,16 +32,32 @@ from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
 __all__ = ["driver_laps", "summary"]
 
 
-def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> tuple[bytes, str]:
+def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
     """Figures and ladders of a combination, as JSON, and the stamp of the state they belong to.
 
     All drivers' for who sees all; a driver gets the own ones and the team's best parts, unless the team opened the rest.
+
+    Args:
+        week_id: of a series' week, whose own laps alone are meant; all laps where missing.
     """
-    return kept_answer(sessions, actor, combination_id, _about(sessions, actor, combination_id), _compute)
+    stretch = _stretch(sessions, actor, combination_id, week_id)
+    about, behind = _about(sessions, actor, combination_id), _behind(stretch)
+    try:
+        return kept_answer(sessions, actor, combination_id, about + behind, partial(_compute, stretch))
+    except NotThere:
+        if not stretch or actor.sees_all:
+            raise
+        # A driver whose laps are all of other weeks.
+        return kept_answer(sessions, actor, combination_id, f"summary:nobody{behind}", partial(_compute, stretch))
 
 
-def driver_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> tuple[bytes, str]:
+def driver_laps(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None
+) -> tuple[bytes, str]:
     """One driver's laps with marks, times and losses by part, as JSON, and the stamp.
+
+    Args:
+        week_id: as in `summary`.
 
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
@@ -48,7 +67,30 @@ def driver_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: U
             own = session.scalar(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
             if own != driver_id and not _is_open(session, actor):
                 raise NotThere("This driver has no laps in this combination.")
-    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}", _compute)
+    stretch = _stretch(sessions, actor, combination_id, week_id)
+    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{_behind(stretch)}", partial(_compute, stretch))
+
+
+def _stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None) -> Stretch | None:
+    """From when to when a week's laps are; None where those are all that there are."""
+    if week_id is None:
+        return None
+    with sessions() as session:
+        combination = find_row(session, Combination, actor, combination_id, "combination")
+        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
+        weeks = load_weeks(session, actor, SeriesWeekRow.layout_id == combination.layout_id)
+        before = [item.facts for item in weeks if combination.car_id in {car.key for car in item.cars} and item.row.id != row.id]
+        this = next((item.facts for item in weeks if item.row.id == row.id), None)
+        if this is None:
+            raise NotThere("This combination isn't driven in that week.")
+        stretch = stretch_of(this, before, settings_of(combination))
+        outside = or_(Lap.started_at.is_(None), Lap.started_at < stretch.since, Lap.started_at >= stretch.until)
+        any_outside = exists().where(Lap.team_id == actor.team_id, Lap.combination_id == combination.id, outside)
+        return stretch if session.scalar(select(any_outside)) else None
+
+
+def _behind(stretch: Stretch | None) -> str:
+    return f"@{stretch.since.timestamp():.0f}-{stretch.until.timestamp():.0f}" if stretch else ""
 
 
 def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> str:
@@ -72,16 +114,20 @@ def _is_open(session: Session, actor: Actor) -> bool:
     return bool(session.scalar(select(Team.open_ranking).where(Team.id == actor.team_id)))
 
 
-def _compute(session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute(stretch: Stretch | None, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
     settings = settings_of(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    analysis = analyse(track, [item.lap for item in laps_of(session, actor.team_id, row.id, as_said=True)], settings)
+    laps = laps_of(session, actor.team_id, row.id, as_said=True)
+    if stretch is not None:
+        laps = within(session, actor.team_id, row.id, laps, stretch)
+    analysis = analyse(track, [item.lap for item in laps], settings)
     whole = _summary(track, analysis, ids)
-    answers = {"summary": _json(whole), "summary:nobody": _json(_of_one(whole, ""))}
+    behind = _behind(stretch)
+    answers = {f"summary{behind}": _json(whole), f"summary:nobody{behind}": _json(_of_one(whole, ""))}
     for name, driver in analysis.drivers.items():
-        answers[f"driver:{ids[name]}"] = _json(_driver(track, driver, ids[name], settings))
-        answers[f"summary:{ids[name]}"] = _json(_of_one(whole, name))
+        answers[f"driver:{ids[name]}{behind}"] = _json(_driver(track, driver, ids[name], settings))
+        answers[f"summary:{ids[name]}{behind}"] = _json(_of_one(whole, name))
     return answers
 
 

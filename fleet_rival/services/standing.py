@@ -19,13 +19,13 @@ from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.standing import SessionFigures, Standing, standings_of
 from fleet_rival.db.events import announce
-from fleet_rival.db.laps import laps_of
+from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
 from fleet_rival.services.kept import IN_THE_WAY, stamp_of
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
 
-__all__ = ["ALL_TIME", "LARGE_FROM_LAPS", "Kept", "Stretch", "Wanted", "kept", "refresh", "sizes", "stretch_of"]
+__all__ = ["ALL_TIME", "LARGE_FROM_LAPS", "Kept", "Stretch", "Wanted", "kept", "refresh", "sizes", "stretch_of", "within"]
 
 LARGE_FROM_LAPS: Final = 3000
 """From here on figures are made in the background, and old ones are shown until then."""
@@ -126,16 +126,25 @@ def refresh(sessions: sessionmaker[Session], team_id: int, combination_id: int, 
         stamp, settings = stamp_of(row.revision, row.settings), settings_of(row)
         track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
         stored = laps_of(session, team_id, row.id, as_said=True)
-        arrived = _arrived(session, team_id, row.id)
+        dated = _dated(session, team_id, row.id, stored)
         keys = {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == team_id))}
-        dated = [(item.lap, item.lap.started_at or arrived.get(item.id, ALL_TIME.since)) for item in stored]
     made: dict[frozenset[int], list[dict[str, Any]]] = {}
     for stretch in sorted(wanted):
         chosen = frozenset(index for index, (_, moment) in enumerate(dated) if stretch.since <= moment < stretch.until)
         # Mostly all laps belong to the running week: what is the same isn't computed twice.
         if chosen not in made:
-            made[chosen] = _figures(track, [dated[index][0] for index in sorted(chosen)], settings, keys)
+            made[chosen] = _figures(track, [dated[index][0].lap for index in sorted(chosen)], settings, keys)
         _write(sessions, team_id, combination_id, stretch, stamp, made[chosen])
+
+
+def within(session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap], stretch: Stretch) -> list[StoredLap]:
+    """The laps of a stretch of time; of a lap that doesn't say when it was driven, when it came in counts."""
+    return [item for item, moment in _dated(session, team_id, combination_id, laps) if stretch.since <= moment < stretch.until]
+
+
+def _dated(session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap]) -> list[tuple[StoredLap, datetime]]:
+    arrived = _arrived(session, team_id, combination_id) if any(item.lap.started_at is None for item in laps) else {}
+    return [(item, item.lap.started_at or arrived.get(item.id, ALL_TIME.since)) for item in laps]
 
 
 def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapping[str, int]) -> list[dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -11,9 +12,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.targets import BadTarget, Benchmark, Target
 from fleet_rival.core.settings import BadSetting, Settings
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, TrackRow
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.series import load_weeks
 
 __all__ = [
     "CombinationView",
@@ -42,6 +44,17 @@ class DriverView:
 
 
 @dataclass(frozen=True, slots=True)
+class CombinationWeek:
+    """A series' week in which a combination is driven."""
+
+    id: UUID
+    series: str
+    number: int
+    begins_at: datetime
+    ends_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class CombinationView:
     """A combination in a list or at the head of its page."""
 
@@ -61,6 +74,8 @@ class CombinationView:
     laps: int
     revision: int
     drivers: tuple[DriverView, ...]
+    weeks: tuple[CombinationWeek, ...]
+    """Of any series in which it is driven, the last one first."""
 
 
 def add_combination(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, car_name: str) -> CombinationView:
@@ -221,10 +236,24 @@ def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[Combi
     drivers: dict[int, list[DriverView]] = {}
     for key, *rest in session.execute(counts):
         drivers.setdefault(key, []).append(DriverView(*rest))
-    return [_view(row, car, track, layout, drivers.get(row.id, ())) for row, car, track, layout in session.execute(heads)]
+    weeks = _weeks(session, actor)
+    return [
+        _view(row, car, track, layout, drivers.get(row.id, ()), weeks.get((row.layout_id, row.car_id), ()))
+        for row, car, track, layout in session.execute(heads)
+    ]
 
 
-def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Sequence[DriverView]) -> CombinationView:
+def _weeks(session: Session, actor: Actor) -> dict[tuple[int, int], list[CombinationWeek]]:
+    """By layout and car."""
+    out: dict[tuple[int, int], list[CombinationWeek]] = {}
+    for item in sorted(load_weeks(session, actor, SeriesWeekRow.layout_id.is_not(None)), key=lambda item: item.facts.begins, reverse=True):
+        made = CombinationWeek(item.row.public_id, item.facts.series, item.facts.week, *item.facts.window)
+        for car in item.cars:
+            out.setdefault((item.row.layout_id or 0, car.key), []).append(made)
+    return out
+
+
+def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Sequence[DriverView], weeks: Sequence[CombinationWeek]) -> CombinationView:
     return CombinationView(
         row.public_id,
         row.version,
@@ -242,4 +271,5 @@ def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Seque
         sum(driver.laps for driver in drivers),
         row.revision,
         tuple(drivers),
+        tuple(weeks),
     )

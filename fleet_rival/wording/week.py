@@ -59,7 +59,7 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
     who, has, are = joined(drivers), "has" if len(drivers) == 1 else "have", "is" if len(drivers) == 1 else "are"
     return {
         "two_starts": f"{who} {are} entered for two starts at once",
-        "rig_taken": f"{who} {are} on a rig that somebody else has at the same time",
+        "rig_taken": f"{who} {'wants' if len(drivers) == 1 else 'want'} a rig that is taken at that time",
         "rig_closed": f"{who} {has} a start on a rig outside of its hours",
         "not_offered": f"{who} {has} a start that {series} doesn't offer any more",
         "no_time": f"{who} {has} a start in {series} outside of the free time",
@@ -69,7 +69,7 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
         "no_laps": f"{who} {has} no laps at {place} yet",
         "no_entries": f"Nobody is entered in {series} at {place}",
         "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
-        "conditions": f"{who} practised at {place} in other conditions than the race's",
+        "conditions": f"{who} practised at {place} in other conditions",
         "no_target": f"{place}, {car} has no target",
     }[kind]
 

@@ -19,6 +19,14 @@ export function lapTime(microseconds: number | null | undefined, decimals = 3): 
   return `${sign}${seconds}${tail}`
 }
 
+/** A duration as people type it, `m:ss.fff` or `ss.fff`, as whole microseconds; null where it is none. */
+export function readTime(text: string): number | null {
+  const found = /^(?:(\d{1,3}):)?(\d{1,5})(?:[.,](\d{1,6}))?$/.exec(text.trim())
+  if (!found || (found[1] !== undefined && Number(found[2]) >= 60)) return null
+  const microseconds = (Number(found[1] ?? 0) * 60 + Number(found[2])) * 1_000_000 + Number((found[3] ?? '').padEnd(6, '0'))
+  return microseconds > 0 ? microseconds : null
+}
+
 export function gap(microseconds: number | null | undefined, decimals = 3): string {
   if (microseconds === null || microseconds === undefined) return '–'
   const text = lapTime(Math.abs(microseconds), decimals)
@@ -46,6 +54,27 @@ function format(parts: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
 
 export const moment = (iso: string): string =>
   format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
+export const clock = (iso: string): string => format({ hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
+export const zoneName = (): string => preferences.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone
+/** The day of a moment in the person's zone, as it stands in an address. */
+export function dayOf(moment: Date): string {
+  const parts = new Intl.DateTimeFormat('en-CA', { timeZone: zoneName(), year: 'numeric', month: '2-digit', day: '2-digit' })
+  return parts.format(moment)
+}
+/** A day that belongs to no zone, as in "from 7 April". */
+export const plainDay = (iso: string): string =>
+  new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
+/** Time of day of a date and time without a zone, as inside the simulation. */
+export const timeOfDay = (iso: string): string => iso.slice(11, 16)
+export const minutesOfDay = (minutes: number): string => `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(Math.round(minutes % 60)).padStart(2, '0')}`
+/** How long until a moment, in words. */
+export function inWords(iso: string, now: string): string {
+  const hours = (new Date(iso).getTime() - new Date(now).getTime()) / 3_600_000
+  if (hours < 0) return 'over'
+  if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`
+  if (hours < 36) return `in ${Math.round(hours)} h`
+  return `in ${Math.round(hours / 24)} days`
+}
 export const date = (iso: string): string => format({ weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(iso))
 
 /** Length of a lap, in the unit that belongs to the chosen unit of speed. */
@@ -56,4 +85,9 @@ export function length(metres: number): string {
 export function temperature(celsius: number | null | undefined): string {
   if (celsius === null || celsius === undefined) return '–'
   return preferences.temperature === '°F' ? `${Math.round(celsius * 1.8 + 32)} °F` : `${Math.round(celsius)} °C`
+}
+
+/** Fuel on board or used, in the chosen unit. */
+export function fuel(litres: number, decimals = 1): string {
+  return preferences.volume === 'gal' ? `${(litres / 3.785411784).toFixed(decimals)} gal` : `${litres.toFixed(decimals)} l`
 }

@@ -21,6 +21,13 @@ export function makeRouter(queries: QueryClient): Router {
     history: createWebHistory(),
     routes: [
       { path: '/', name: 'week', component: WeekView, meta: { title: 'Week', step: 'week' } },
+      { path: '/combinations', name: 'combinations', component: () => import('@/views/CombinationsView.vue'), meta: { title: 'Combinations', step: 'week' } },
+      { path: '/seasons', name: 'seasons', component: () => import('@/views/SeasonsView.vue'), meta: { title: 'Seasons', step: 'week' } },
+      { path: '/weeks/:id', name: 'series-week', component: () => import('@/views/SeriesWeekView.vue'), props: true, meta: { title: 'Week of a series', step: 'week' } },
+      { path: '/cars', name: 'cars', component: () => import('@/views/CarsView.vue'), meta: { title: 'Cars', step: 'week' } },
+      { path: '/cars/:id', name: 'car', component: () => import('@/views/CarView.vue'), props: true, meta: { title: 'Car', step: 'week' } },
+      { path: '/team', name: 'team', component: () => import('@/views/TeamView.vue'), meta: { title: 'Team', step: 'week' } },
+      { path: '/team/:id', name: 'driver-profile', component: () => import('@/views/ProfileView.vue'), props: true, meta: { title: 'Driver', step: 'week' } },
       { path: '/drive', name: 'drive', component: () => import('@/views/GoView.vue'), props: { to: 'add-laps' }, meta: { title: 'Drive', step: 'drive' } },
       { path: '/find', name: 'find', component: () => import('@/views/GoView.vue'), props: { to: 'combination' }, meta: { title: 'Find', step: 'find' } },
       { path: '/combinations/new', name: 'new-combination', component: () => import('@/views/NewCombinationView.vue'), meta: { title: 'New combination', step: 'week', roles: ['manager', 'coach'] } },

@@ -105,6 +105,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/entries/remove": (LEADERS, {"entry_ids": [ANY_ID]}),
     "GET /api/entries/{entered_id}": (ALL, None),
     "PUT /api/entries/{entered_id}": (ALL, {"note": "theirs"}),
+    "GET /api/entries/{entered_id}/starts": (ALL, None),
     "POST /api/entries/{entered_id}/move": (LEADERS, {"week_id": ANY_ID, "driver_id": ANY_ID}),
     "GET /api/cars": (ALL, None),
     "POST /api/cars": (LEADERS, {"name": "Theirs"}),

@@ -131,13 +131,16 @@ def test_clashes_are_pointed_out_over_all_series_and_never_forbidden(season: Sea
     kinds = [[clash["kind"] for clash in season.cell("Ysolde Farrand", shown, column)["entry"]["clashes"]] for column in (0, 1)]
     assert kinds == [["no_time", "two_starts"], ["two_starts"]]
     assert [item["kind"] for item in season.cell("Ysolde Farrand", shown)["open"]] == ["no_time", "two_starts", "no_laps"]
+    offered = board.start_choices(season.sessions, season.actor, UUID(season.cell("Ysolde Farrand", shown)["entry"]["id"]))
+    fitting = [(item.in_time, item.busy) for item in offered if item.start.date() == date(2031, 4, 9)]
+    assert fitting == [(True, True), (False, False)]
     rig = profiles.add_resource(season.sessions, season.actor, "Cellar rig", "rig")
     _choose(season, "Ysolde Farrand", 0, [wednesday[18]], resource_id=rig.id)
     _choose(season, "Corin Ashgrove", 1, [datetime(2031, 4, 9, 18, 15, tzinfo=UTC)], resource_id=rig.id)
     shown = season.board()
     assert "rig_taken" in [clash["kind"] for clash in season.cell("Corin Ashgrove", shown, 1)["entry"]["clashes"]]
     assert [need["kind"] for need in shown["needs"]][:2] == ["two_starts", "rig_taken"]
-    assert shown["needs"][1]["words"] == "Ysolde Farrand and Corin Ashgrove are on a rig that somebody else has at the same time"
+    assert shown["needs"][1]["words"] == "Ysolde Farrand and Corin Ashgrove want a rig that is taken at that time"
 
 
 def _choose(season: Season, name: str, column: int, starts: list[datetime], **more: Any) -> None:

@@ -37,3 +37,10 @@ def get_board(query: s.BoardQuery) -> Any:
 def visit_board() -> Any:
     """Note that somebody looks, and say when they looked last: what changed since is marked."""
     return s.validate(s.VisitOut, {"before_at": board.visit(sessions(), actor())})
+
+
+@api.get("/entries/<uuid:entered_id>/starts", responses={"200": s.StartChoices}, tags=[_board])
+@allowed("manager", "coach", "driver")
+def list_starts(path: s.EntryIdPath) -> Any:
+    """The starts that an entry may choose from, and which of them fit; a driver's own."""
+    return s.validate(s.StartChoices, {"items": board.start_choices(sessions(), actor(), path.entered_id)})

@@ -14,16 +14,16 @@ _find = Tag(name="find")
 
 @api.get("/combinations/<uuid:combination_id>/analysis", responses={"200": s.AnalysisOut}, tags=[_find])
 @allowed("manager", "coach", "driver")
-def get_analysis(path: s.CombinationPath) -> Any:
+def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """All drivers' figures and ladders; a driver's own, unless the team opened the others'."""
-    return kept(*find.summary(sessions(), actor(), path.combination_id))
+    return kept(*find.summary(sessions(), actor(), path.combination_id, query.week))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
 @allowed("manager", "coach", "driver")
-def get_driver_laps(path: s.DriverPath) -> Any:
+def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
-    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id))
+    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week))
 
 
 @api.get("/search", responses={"200": s.FoundList}, tags=[_find])

@@ -171,3 +171,13 @@ class BoardOut(Schema):
 
 class VisitOut(Schema):
     before_at: datetime | None = Field(description="When the visit before this one ended")
+
+
+class StartChoice(Schema):
+    start: datetime
+    in_time: bool | None = Field(description="Whether it fits into the driver's free time; null where that isn't known")
+    busy: bool = Field(description="Whether the driver has another start at the same time")
+
+
+class StartChoices(Schema):
+    items: list[StartChoice]

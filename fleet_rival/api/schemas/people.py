@@ -36,6 +36,8 @@ class Preferences(Schema):
     zone: str | None = Field(default=None, max_length=64, description="Of the IANA list; the browser's where None")
     theme: Literal["system", "paper", "lamplight"] | None = None
     density: Literal["dense", "roomy"] | None = None
+    board_order: Literal["name", "gap", "start", "open"] | None = None
+    board_show: Literal["all", "entered", "open"] | None = None
 
     @field_validator("zone")
     @classmethod

@@ -1,5 +1,6 @@
 """Layouts and combinations."""
 
+from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
@@ -50,6 +51,14 @@ class TargetChange(Schema):
     incident_limit: int | None = Field(default=None, ge=0, le=1000)
 
 
+class CombinationWeek(Schema):
+    id: UUID
+    series: str
+    number: int
+    begins_at: datetime
+    ends_at: datetime
+
+
 class CombinationOut(Schema):
     id: UUID
     version: int
@@ -67,6 +76,7 @@ class CombinationOut(Schema):
     laps: int
     revision: int
     drivers: list[DriverOut]
+    weeks: list[CombinationWeek]
 
 
 class Combinations(Schema):
@@ -86,6 +96,10 @@ class CombinationChange(Schema):
     condition_minutes: float | None = Field(default=None, ge=0, le=720, description="Practice further from the race's time of day is pointed out")
     condition_air_c: float | None = Field(default=None, ge=0, le=100, description="The same for the air's temperature")
     condition_track_c: float | None = Field(default=None, ge=0, le=100, description="The same for the track's temperature")
+
+
+class OfWeek(BaseModel):
+    week: UUID | None = Field(default=None, description="A series' week, whose own laps alone are meant; all laps where missing")
 
 
 class CombinationPath(BaseModel):

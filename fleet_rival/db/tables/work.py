@@ -25,8 +25,8 @@ class StoredAnalysis(Base):
     id: Mapped[Id]
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
-    about: Mapped[str] = mapped_column(String(60))
-    """`summary`, or `driver:` and the driver's public id."""
+    about: Mapped[str] = mapped_column(String(100))
+    """`summary`, or `driver:` and the driver's public id; behind `@` from when to when, where not all laps are meant."""
     stamp: Mapped[str] = mapped_column(String(64))
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     made_at: Mapped[datetime] = mapped_column(default=now)

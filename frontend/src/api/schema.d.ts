@@ -335,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries/{entered_id}/starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The starts that an entry may choose from, and which of them fit; a driver's own. */
+        get: operations["api_list_starts_entries__uuid_entered_id__starts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -2086,6 +2103,30 @@ export interface components {
             track: string;
             /** Version */
             version: number;
+            /** Weeks */
+            weeks: components["schemas"]["CombinationWeek"][];
+        };
+        /** CombinationWeek */
+        CombinationWeek: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: number;
+            /** Series */
+            series: string;
         };
         /** Combinations */
         Combinations: {
@@ -3274,6 +3315,16 @@ export interface components {
         /** Preferences */
         Preferences: {
             /**
+             * Board Order
+             * @default null
+             */
+            board_order: ("name" | "gap" | "start" | "open") | null;
+            /**
+             * Board Show
+             * @default null
+             */
+            board_show: ("all" | "entered" | "open") | null;
+            /**
              * Density
              * @default null
              */
@@ -3867,6 +3918,29 @@ export interface components {
              * Format: date-time
              */
             ends: string;
+        };
+        /** StartChoice */
+        StartChoice: {
+            /**
+             * Busy
+             * @description Whether the driver has another start at the same time
+             */
+            busy: boolean;
+            /**
+             * In Time
+             * @description Whether it fits into the driver's free time; null where that isn't known
+             */
+            in_time: boolean | null;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+        };
+        /** StartChoices */
+        StartChoices: {
+            /** Items */
+            items: components["schemas"]["StartChoice"][];
         };
         /** StepsOut */
         StepsOut: {
@@ -5801,7 +5875,10 @@ export interface operations {
     };
     api_get_analysis_combinations__uuid_combination_id__analysis_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+            };
             header?: never;
             path: {
                 combination_id: string;
@@ -5904,7 +5981,10 @@ export interface operations {
     };
     api_get_driver_laps_combinations__uuid_combination_id__drivers__uuid_driver_id__laps_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+            };
             header?: never;
             path: {
                 combination_id: string;
@@ -7198,6 +7278,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WeekEntryOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_starts_entries__uuid_entered_id__starts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartChoices"];
                 };
             };
             /** @description Unauthorized */

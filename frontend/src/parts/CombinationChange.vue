@@ -10,7 +10,7 @@ const emit = defineEmits<{ close: [] }>()
 const queries = useQueryClient()
 const shown = ref(true)
 const seen = ref(0)
-const form = reactive({ note: '', cold: 'laps', amount: '', floor: '' })
+const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '' })
 const number = (value: unknown) => (value === undefined || value === null ? '' : String(value))
 function show(row: Combination) {
   seen.value = row.version
@@ -18,10 +18,13 @@ function show(row: Combination) {
   form.cold = row.settings.cold_seconds === undefined ? 'laps' : 'seconds'
   form.amount = number(row.settings.cold_seconds ?? row.settings.cold_laps)
   form.floor = number(row.settings.solo_floor_s)
+  form.minutes = number(row.settings.condition_minutes)
+  form.air = number(row.settings.condition_air_c)
+  form.track = number(row.settings.condition_track_c)
 }
 show(props.combination)
 const value = (text: string) => (text.trim() ? Number(text.replace(',', '.')) : null)
-const bad = computed(() => [form.amount, form.floor].some((text) => Number.isNaN(value(text) ?? 0)))
+const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track].some((text) => Number.isNaN(value(text) ?? 0)))
 const save = useMutation({
   mutationFn: () =>
     answer(
@@ -32,12 +35,15 @@ const save = useMutation({
           cold_laps: form.cold === 'laps' ? value(form.amount) : null,
           cold_seconds: form.cold === 'seconds' ? value(form.amount) : null,
           solo_floor_s: value(form.floor),
+          condition_minutes: value(form.minutes),
+          condition_air_c: value(form.air),
+          condition_track_c: value(form.track),
         },
       }),
     ),
   onSuccess: async () => {
     emit('close')
-    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'steps', 'history']) await queries.invalidateQueries({ queryKey: [key] })
+    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history']) await queries.invalidateQueries({ queryKey: [key] })
   },
 })
 /** How somebody else left it meanwhile. */
@@ -61,6 +67,12 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <legend>Nobody laps alone faster than</legend>
         <input v-model="form.floor" inputmode="decimal" size="8" maxlength="12" aria-label="Solo floor in seconds" placeholder="no floor" /> s
         <span class="quiet">a faster lap is taken for one in a tow until somebody says otherwise</span>
+      </fieldset>
+      <fieldset>
+        <legend>Practice differs from the race</legend>
+        from <input v-model="form.minutes" inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
+        <input v-model="form.air" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
+        <input v-model="form.track" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
       </fieldset>
       <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
         Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}. Nothing of yours is written yet.

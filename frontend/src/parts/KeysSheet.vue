@@ -14,6 +14,14 @@ const everywhere: Key[] = [
   ['Esc', 'Close what is open'],
 ]
 const ofPage: Partial<Record<string, Key[]>> = {
+  week: [
+    ['← →', 'The week before, the week after; in the board: from cell to cell'],
+    ['↑ ↓, Home, End', 'In the board: from driver to driver; the first, the last column'],
+    ['Enter', 'In the board: enter the driver, or open the entry'],
+    ['M', 'In the board: pick the entry up; arrows and Enter put it somewhere else'],
+    ['Delete', 'In the board: take the driver out of the week'],
+    ['Page Up, Page Down', 'In the board: the week before, the week after'],
+  ],
   combination: [
     ['← →', 'In the strip: the lap before, the lap after'],
     ['↑ ↓', 'In the strip: the part above, the part below'],

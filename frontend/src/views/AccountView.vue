@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, showToken, type Preferences } from '@/api/client'
 import { moment } from '@/format'
+import CalendarPart from '@/parts/CalendarPart.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { preferences, takePreferences } from '@/preferences'
@@ -22,10 +23,11 @@ const prefer = useMutation({
     saved.value = 'Kept.'
   },
 })
-const choices: { key: 'theme' | 'density' | 'speed' | 'temperature'; title: string; first: string; items: [string, string][] }[] = [
+const choices: { key: 'theme' | 'density' | 'speed' | 'temperature' | 'volume'; title: string; first: string; items: [string, string][] }[] = [
   { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device'], ['paper', 'Daylight'], ['lamplight', 'Lamplight']] },
   { key: 'density', title: 'Rows', first: 'dense', items: [['dense', 'Close together'], ['roomy', 'With room']] },
   { key: 'speed', title: 'Speed and length', first: 'km/h', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
+  { key: 'volume', title: 'Fuel', first: 'l', items: [['l', 'litres'], ['gal', 'gallons']] },
   { key: 'temperature', title: 'Temperature', first: '°C', items: [['°C', '°C'], ['°F', '°F']] },
 ]
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
@@ -98,6 +100,7 @@ const endAll = useMutation({
         </ul>
         <WorkButton variant="outlined" :loading="endAll.isPending.value" @click="endAll.mutate()">Sign out everywhere, here too</WorkButton>
       </section>
+      <CalendarPart />
     </div>
   </div>
 </template>

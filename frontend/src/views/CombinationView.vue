@@ -8,9 +8,11 @@ import WovenStrip from '@/charts/WovenStrip.vue'
 import { count, length } from '@/format'
 import CombinationChange from '@/parts/CombinationChange.vue'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
+import ConditionsDialog from '@/parts/ConditionsDialog.vue'
 import DriverTable from '@/parts/DriverTable.vue'
 import HistoryList from '@/parts/HistoryList.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TargetDialog from '@/parts/TargetDialog.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
 
@@ -20,27 +22,38 @@ const router = useRouter()
 const me = useMe()
 const changing = ref(false)
 const historyShown = ref(false)
+const targeting = ref(false)
+const sessionsShown = ref(route.query.sessions === '1')
 
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
+/** Whose laps: those of the week that the address names, else of one that runs; earlier ones only when they are asked for. */
+const weeks = computed(() => combination.data.value?.weeks ?? [])
+const running = computed(() => weeks.value.find((item) => new Date(item.begins_at) <= new Date() && new Date() < new Date(item.ends_at)))
+const week = computed({
+  get: () => (route.query.week === 'all' ? undefined : (weeks.value.find((item) => item.id === route.query.week) ?? running.value)?.id),
+  set: (id) => router.replace({ query: { ...route.query, week: id ?? 'all' } }),
+})
 const analysis = useQuery({
-  queryKey: ['analysis', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id } } })),
+  queryKey: ['analysis', () => props.id, week],
+  enabled: computed(() => !!combination.data.value),
+  placeholderData: keepPreviousData,
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id }, query: { week: week.value } } })),
 })
 const drivers = computed(() => analysis.data.value?.drivers ?? [])
 const driverId = computed({
   get: () => (drivers.value.find((driver) => driver.id === route.query.driver) ?? drivers.value[0])?.id ?? '',
-  set: (id) => router.replace({ query: { driver: id } }),
+  set: (id) => router.replace({ query: { ...(route.query.week ? { week: route.query.week } : {}), driver: id } }),
 })
 const driver = computed(() => drivers.value.find((item) => item.id === driverId.value))
 const laps = useQuery({
-  queryKey: ['driver-laps', () => props.id, driverId],
+  queryKey: ['driver-laps', () => props.id, driverId, week],
   enabled: computed(() => !!driverId.value),
   placeholderData: keepPreviousData,
   queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/laps', { params: { path: { combination_id: props.id, driver_id: driverId.value } } })),
+    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/laps', { params: { path: { combination_id: props.id, driver_id: driverId.value }, query: { week: week.value } } })),
 })
 
 const groupIndex = ref(0)
@@ -104,16 +117,27 @@ const dearest = computed(() => {
           {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
           {{ length(combination.data.value.length_m) }}
         </p>
+        <p v-if="weeks.length">
+          <label>Laps of <select :value="week ?? ''" @change="week = ($event.target as HTMLSelectElement).value || undefined">
+            <option v-for="item in weeks" :key="item.id" :value="item.id">{{ item.series }}, week {{ item.number }}{{ item.id === running?.id ? ' (on now)' : '' }}</option>
+            <option value="">all times</option>
+          </select></label>
+          <span v-if="!week && running" class="earlier"> Earlier laps are among these.</span>
+        </p>
         <p v-if="combination.data.value.note" class="note-text">{{ combination.data.value.note }}</p>
       </div>
       <div class="actions">
         <CombinationSwitch :id="id" />
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
+        <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
+        <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
         <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></v-btn>
         <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
       </div>
     </div>
+    <ConditionsDialog v-if="sessionsShown" :id="id" @close="sessionsShown = false" />
+    <TargetDialog v-if="targeting" :id="id" @close="targeting = false" />
     <CombinationChange v-if="changing" :combination="combination.data.value" @close="changing = false" />
     <v-dialog v-model="historyShown" max-width="900" aria-labelledby="combination-history-title">
       <div class="sheet part">
@@ -124,7 +148,8 @@ const dearest = computed(() => {
     </v-dialog>
     <SkeletonRows v-if="analysis.isPending.value" :rows="combination.data.value.drivers.length + 1" label="Computing the figures" />
     <section v-if="analysis.data.value && !drivers.length" class="sheet empty">
-      <h2>No laps yet</h2>
+      <h2>{{ combination.data.value.laps ? 'No laps of this week yet' : 'No laps yet' }}</h2>
+      <p v-if="combination.data.value.laps">{{ count(combination.data.value.laps, 'lap') }} of other times are there: choose “all times” above to look at them.</p>
       <p v-if="maySeeAll(me.data.value?.role)">Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
       <p v-else>You have no laps here. Add a lap file with your own; once they are in, this page shows where your time goes.</p>
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
@@ -178,6 +203,9 @@ const dearest = computed(() => {
   flex-wrap: wrap;
   align-items: center;
   gap: 8px;
+}
+.earlier {
+  color: var(--ochre);
 }
 .note-text {
   flex-basis: 100%;

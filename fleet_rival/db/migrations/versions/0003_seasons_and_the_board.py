@@ -270,9 +270,13 @@ def upgrade() -> None:
     op.add_column("practice_session", sa.Column("wetness", sa.String(length=16), nullable=True))
     op.create_index(op.f("ix_lap_team_id_combination_id_driver_id"), "lap", ["team_id", "combination_id", "driver_id"], unique=False)
     op.drop_index(op.f("ix_lap_team_id_combination_id"), table_name="lap")
+    op.alter_column("analysis", "about", existing_type=sa.String(60), type_=sa.String(100), existing_nullable=False)
 
 
 def downgrade() -> None:
+    # Answers are made anew where they are missing.
+    op.execute("DELETE FROM analysis")
+    op.alter_column("analysis", "about", existing_type=sa.String(100), type_=sa.String(60), existing_nullable=False)
     op.create_index(op.f("ix_lap_team_id_combination_id"), "lap", ["team_id", "combination_id"], unique=False)
     op.drop_index(op.f("ix_lap_team_id_combination_id_driver_id"), table_name="lap")
     op.drop_column("practice_session", "wetness")

@@ -1,0 +1,126 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+import { answer, api, theirsOf, version, type Combination } from '@/api/client'
+import { lapTime, readTime } from '@/format'
+import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
+
+const props = defineProps<{ id: string }>()
+const emit = defineEmits<{ close: [] }>()
+const queries = useQueryClient()
+const shown = ref(true)
+const combination = useQuery({
+  queryKey: ['combination', () => props.id],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
+})
+const form = reactive({ version: 0, rule: 'none', time: '', share: '', bench: '', whose: '', source: '', conditions: '', strikes: '', incidents: '' })
+const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
+function show(row: Combination) {
+  Object.assign(form, {
+    version: row.version,
+    rule: row.target?.rule ?? 'none',
+    time: row.target?.time_us ? lapTime(row.target.time_us) : '',
+    share: text(row.target?.per_cent),
+    bench: row.benchmark ? lapTime(row.benchmark.time_us) : '',
+    whose: row.benchmark?.whose ?? '',
+    source: row.benchmark?.source ?? '',
+    conditions: row.benchmark?.conditions ?? '',
+    strikes: text(row.strike_limit),
+    incidents: text(row.incident_limit),
+  })
+}
+watch(() => combination.data.value, (row) => row && !form.version && show(row), { immediate: true })
+const share = computed(() => (form.share.trim() ? Number(form.share.replace(',', '.')) : null))
+const bad = computed(() => {
+  if (form.bench.trim() && readTime(form.bench) === null) return 'The benchmark is not a time such as 1:32.114.'
+  if (form.rule === 'time' && readTime(form.time) === null) return 'Write the target as a time such as 1:32.114.'
+  if (form.rule === 'benchmark' && !form.bench.trim()) return 'Write the benchmark first.'
+  if (Number.isNaN(share.value ?? 0)) return 'The share is a number, such as 101.'
+  if ([form.strikes, form.incidents].some((limit) => limit.trim() && !/^\d+$/.test(limit.trim()))) return 'Limits are whole numbers.'
+  return ''
+})
+const whole = (limit: string) => (limit.trim() ? Number(limit) : null)
+const save = useMutation({
+  mutationFn: (number: number) =>
+    answer(
+      api.PUT('/api/combinations/{combination_id}/target', {
+        params: { path: { combination_id: props.id }, header: version(number) },
+        body: {
+          target: form.rule === 'none' ? null : { rule: form.rule as 'time' | 'benchmark' | 'ideal', time_us: form.rule === 'time' ? readTime(form.time) : null, per_cent: form.rule === 'time' ? null : share.value },
+          benchmark: form.bench.trim() ? { time_us: readTime(form.bench)!, whose: form.whose, source: form.source, conditions: form.conditions } : null,
+          strike_limit: whole(form.strikes),
+          incident_limit: whole(form.incidents),
+        },
+      }),
+    ),
+  onSuccess: () => (shown.value = false),
+  onSettled: () => Promise.all(['board', 'combination', 'combinations', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+})
+const theirs = computed(() => theirsOf<Combination>(save.error.value))
+</script>
+
+<template>
+  <v-dialog v-model="shown" max-width="560" aria-labelledby="target-title" @after-leave="emit('close')">
+    <form class="sheet part" @submit.prevent="save.mutate(form.version)">
+      <h2 id="target-title">Target and benchmark</h2>
+      <p v-if="combination.data.value" class="quiet">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</p>
+      <TroubleNote :error="combination.error.value" :again="() => combination.refetch()" />
+      <fieldset>
+        <legend>The target lap is</legend>
+        <label><input v-model="form.rule" type="radio" value="none" /> not set</label>
+        <label><input v-model="form.rule" type="radio" value="time" /> this time: <input v-model="form.time" class="field" size="9" maxlength="12" aria-label="Target time" placeholder="1:32.114" @focus="form.rule = 'time'" /></label>
+        <label><input v-model="form.rule" type="radio" value="benchmark" /> a share of the benchmark</label>
+        <label><input v-model="form.rule" type="radio" value="ideal" /> a share of our best linked ideal</label>
+        <label v-if="form.rule === 'benchmark' || form.rule === 'ideal'">namely <input v-model="form.share" class="field" size="6" maxlength="9" inputmode="decimal" aria-label="Share in per cent" placeholder="100" /> %</label>
+      </fieldset>
+      <fieldset>
+        <legend>Benchmark</legend>
+        <label>Time <input v-model="form.bench" class="field" size="9" maxlength="12" aria-label="Benchmark time" placeholder="1:31.500" /></label>
+        <label>Whose <input v-model="form.whose" class="field" maxlength="120" /></label>
+        <label>From where <input v-model="form.source" class="field" maxlength="120" /></label>
+        <label>Conditions <input v-model="form.conditions" class="field" maxlength="120" /></label>
+      </fieldset>
+      <fieldset>
+        <legend>A race allows</legend>
+        <label><input v-model="form.strikes" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Strikes allowed" /> strikes</label>
+        <label><input v-model="form.incidents" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Incidents allowed" /> incidents</label>
+      </fieldset>
+      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
+        Somebody else set this meanwhile: {{ theirs.target ? `${theirs.target.rule}${theirs.target.time_us ? ` ${lapTime(theirs.target.time_us)}` : ''}${theirs.target.per_cent ? ` ${theirs.target.per_cent} %` : ''}` : 'no target' }}{{ theirs.benchmark ? `, benchmark ${lapTime(theirs.benchmark.time_us)}` : '' }}. Nothing of yours is written yet.
+        <div class="buttons">
+          <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
+          <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
+        </div>
+      </v-alert>
+      <TroubleNote v-else :error="save.error.value" />
+      <div class="buttons">
+        <WorkButton type="submit" color="primary" :disabled="!!bad || !form.version" :loading="save.isPending.value">Keep</WorkButton>
+        <v-btn variant="outlined" @click="shown = false">Leave it</v-btn>
+        <span class="bad" role="status">{{ bad }}</span>
+      </div>
+    </form>
+  </v-dialog>
+</template>
+
+<style scoped>
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 10px 0;
+  display: grid;
+  gap: 4px;
+}
+fieldset label {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+}
+legend {
+  font-weight: 600;
+}
+.bad {
+  color: var(--loss);
+}
+</style>

@@ -1,0 +1,40 @@
+<script setup lang="ts">
+import { RouterLink } from 'vue-router'
+import { maySeeAll, useMe } from '@/session'
+
+const me = useMe()
+</script>
+
+<template>
+  <nav class="tabs" aria-label="Pages of the week">
+    <RouterLink to="/" exact-active-class="here">{{ maySeeAll(me.data.value?.role) ? 'Board' : 'My week' }}</RouterLink>
+    <RouterLink to="/seasons" active-class="here">Seasons</RouterLink>
+    <RouterLink to="/combinations" exact-active-class="here">Combinations</RouterLink>
+    <RouterLink to="/cars" active-class="here">Cars</RouterLink>
+    <RouterLink to="/team" active-class="here">{{ maySeeAll(me.data.value?.role) ? 'Team' : 'My profile' }}</RouterLink>
+  </nav>
+</template>
+
+<style scoped>
+.tabs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  font-size: 0.92rem;
+}
+.tabs a {
+  color: var(--quiet);
+  text-decoration: none;
+  border-bottom: 2px solid transparent;
+}
+.tabs a.here {
+  color: var(--ink);
+  border-color: var(--accent);
+  font-weight: 600;
+}
+@media print {
+  .tabs {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,165 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+import { RouterLink, useRouter } from 'vue-router'
+import { answer, api, theirsOf, version, type Availability, type Profile, type ProfileChange } from '@/api/client'
+import WeekTabs from '@/parts/board/WeekTabs.vue'
+import HoursEditor from '@/parts/garage/HoursEditor.vue'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
+import { maySeeAll, useMe } from '@/session'
+import { hoursWords } from '@/words'
+
+const props = defineProps<{ id: string }>()
+const queries = useQueryClient()
+const router = useRouter()
+const me = useMe()
+const all = computed(() => maySeeAll(me.data.value?.role))
+const profile = useQuery({ queryKey: ['profile', () => props.id], queryFn: () => answer(api.GET('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })) })
+const form = reactive({ version: 0, nickname: '', zone: '', abs: '', traction: '', shifting: '', line: '', controls: '', angle: '', screens: '', sight: '', preferences: '', speed: '', temperature: '', pressure: '', fuel: '', hours: { weekly: [], off: [], extra: [] } as Required<Availability> })
+const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
+function show(row: Profile) {
+  Object.assign(form, {
+    version: row.version,
+    nickname: text(row.nickname),
+    zone: text(row.zone),
+    abs: text(row.assists?.abs),
+    traction: text(row.assists?.traction),
+    shifting: text(row.assists?.shifting),
+    line: text(row.assists?.line),
+    controls: text(row.controls),
+    angle: text(row.view?.field_of_view_deg),
+    screens: text(row.view?.screens),
+    sight: text(row.view?.words),
+    preferences: text(row.preferences),
+    speed: text(row.units?.speed),
+    temperature: text(row.units?.temperature),
+    pressure: text(row.units?.pressure),
+    fuel: text(row.units?.fuel),
+    hours: JSON.parse(JSON.stringify({ weekly: [], off: [], extra: [], ...row.availability })) as Required<Availability>,
+  })
+}
+const said = ref('')
+watch(() => profile.data.value, (row) => row && row.id === props.id && !form.version && show(row), { immediate: true })
+const number = (value: string) => (value.trim() ? Number(value.replace(',', '.')) : null)
+const bad = computed(() => ([form.angle, form.screens].some((value) => Number.isNaN(number(value) ?? 0)) ? 'Field of view and screens are numbers.' : form.hours.weekly.some((item) => !item.days.length) ? 'A weekly window needs a day.' : ''))
+const body = (): ProfileChange =>
+  ({
+    nickname: form.nickname || null,
+    zone: form.zone || null,
+    assists: { abs: form.abs || null, traction: form.traction || null, shifting: form.shifting || null, line: form.line || null },
+    controls: form.controls || null,
+    view: { field_of_view_deg: number(form.angle), screens: number(form.screens), words: form.sight || null },
+    preferences: form.preferences || null,
+    units: { speed: form.speed || null, temperature: form.temperature || null, pressure: form.pressure || null, fuel: form.fuel || null },
+    availability: form.hours,
+  }) as ProfileChange
+const settle = () => Promise.all(['profile', 'profiles', 'drivers', 'board', 'starts', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+const save = useMutation({
+  mutationFn: (seen: number) => answer(api.PUT('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id }, header: version(seen) }, body: body() })),
+  onSuccess: (row) => {
+    show(row)
+    said.value = 'Kept.'
+  },
+  onSettled: settle,
+})
+const theirs = computed(() => theirsOf<Profile>(save.error.value))
+const remove = useMutation({
+  mutationFn: () => answer(api.DELETE('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })),
+  onSuccess: () => router.push({ name: 'team' }),
+  onSettled: settle,
+})
+/** Somebody else changed it, or it was taken back, while nothing was typed here: then it is shown anew. */
+watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version && !save.isError.value && profile.data.value && show(profile.data.value))
+</script>
+
+<template>
+  <div class="top">
+    <h1>{{ profile.data.value?.name ?? 'Driver' }}</h1>
+    <WeekTabs />
+    <v-btn v-if="all && profile.data.value" class="act" size="small" variant="outlined" @click="remove.mutate()">Remove</v-btn>
+  </div>
+  <SkeletonRows v-if="profile.isPending.value" :rows="10" label="Loading the profile" />
+  <TroubleNote :error="profile.error.value ?? remove.error.value" />
+  <form v-if="profile.data.value && form.version" @submit.prevent="save.mutate(form.version)">
+    <div class="columns">
+      <section class="sheet part" aria-labelledby="how-title">
+        <h2 id="how-title">How {{ all ? 'they drive and see' : 'you drive and see' }}</h2>
+        <div class="grid">
+          <label>Nickname <input v-model="form.nickname" class="field" maxlength="120" /></label>
+          <label>ABS <input v-model="form.abs" class="field" maxlength="120" placeholder="as the car has it" /></label>
+          <label>Traction <input v-model="form.traction" class="field" maxlength="120" /></label>
+          <label>Clutch and blip <input v-model="form.shifting" class="field" maxlength="120" placeholder="paddles, own clutch" /></label>
+          <label>Racing line <input v-model="form.line" class="field" maxlength="120" placeholder="off" /></label>
+          <label>Controls <input v-model="form.controls" class="field" maxlength="500" /></label>
+          <label>Field of view, degrees <input v-model="form.angle" class="field" inputmode="decimal" /></label>
+          <label>Screens <input v-model="form.screens" class="field" inputmode="numeric" /></label>
+          <label class="wide">What can and can't be seen <input v-model="form.sight" class="field" maxlength="500" placeholder="Bonnet view: the left kerb is hidden" /></label>
+          <label class="wide">Prefers <textarea v-model="form.preferences" class="field" rows="2" maxlength="5000" placeholder="Short notes; one thing a day" /></label>
+        </div>
+        <p class="quiet">References depend on the view: a marker that one sees may be hidden from another.</p>
+        <h3>Units on sheets for this driver</h3>
+        <div class="grid">
+          <label>Speed <select v-model="form.speed"><option value="">as the team's</option><option>km/h</option><option>mph</option></select></label>
+          <label>Temperature <select v-model="form.temperature"><option value="">as the team's</option><option>°C</option><option>°F</option></select></label>
+          <label>Pressure <select v-model="form.pressure"><option value="">as the team's</option><option>kPa</option><option>bar</option><option>psi</option></select></label>
+          <label>Fuel <select v-model="form.fuel"><option value="">as the team's</option><option>l</option><option>gal</option></select></label>
+        </div>
+        <p v-if="profile.data.value.cars.length">May drive <template v-for="(car, index) in profile.data.value.cars" :key="car.id"><template v-if="index">, </template><RouterLink :to="{ name: 'car', params: { id: car.id } }">{{ car.name }}</RouterLink></template> <span class="quiet">and every car that is open to all.</span></p>
+      </section>
+      <section class="sheet part" aria-label="Free time">
+        <HoursEditor v-model="form.hours" v-model:zone="form.zone" />
+      </section>
+    </div>
+    <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
+      Somebody else changed this profile meanwhile: {{ hoursWords(theirs.availability) }}{{ theirs.nickname ? `, “${theirs.nickname}”` : '' }}. Nothing of yours is written yet.
+      <div class="buttons">
+        <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
+        <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
+      </div>
+    </v-alert>
+    <TroubleNote v-else :error="save.error.value" />
+    <div class="buttons">
+      <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="save.isPending.value">Keep</WorkButton>
+      <span class="bad" role="status">{{ bad || said }}</span>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 18px;
+  margin-bottom: 10px;
+}
+.act {
+  margin-left: auto;
+}
+.columns {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 420px), 1fr));
+  gap: 12px;
+  align-items: start;
+}
+.grid {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 170px), 1fr));
+  gap: 8px 12px;
+  margin: 8px 0;
+}
+.grid label {
+  display: grid;
+  gap: 1px;
+  font-size: 0.9rem;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+h3 {
+  font-size: 0.98rem;
+  margin-top: 10px;
+}
+</style>
