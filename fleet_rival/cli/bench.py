@@ -15,6 +15,7 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.cli.bench_board import bench_board
 from fleet_rival.cli.bench_floors import numpy_pass, parse_and_insert
 from fleet_rival.cli.bench_kills import bench_kills
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
@@ -58,6 +59,8 @@ def run(arguments: argparse.Namespace) -> int:
             note(_bench_import(engine_of(whole.sessions), whole.sessions, actor))
         with step("Main request with many laps in the database"):
             note(_bench_request(whole, actor))
+        with step("The week board with 200,000 laps"):
+            note(bench_board(whole))
         with step(f"{arguments.idle_minutes:g} minutes of idle streams"):
             note(bench_streams(whole, actor, arguments.idle_minutes))
         with step(f"{arguments.kills} kills of each part"):

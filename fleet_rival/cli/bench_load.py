@@ -30,12 +30,11 @@ def made_layout(corners: int, name: str) -> Track:
     )
 
 
-def made_laps(layout: Track, drivers: int, each: int, seed: int) -> list[Lap]:
+def made_laps(layout: Track, drivers: int, each: int, seed: int, begin: datetime = datetime(2031, 5, 1, tzinfo=UTC)) -> list[Lap]:
     """Practice with runs of 25 laps, two thirds of them unremarkable, times in milliseconds."""
     rng = np.random.default_rng(seed)
     segments = [part.code for part in layout.segment_parts]
     inside = {sector.code: [part.code for part in layout.overlapping(sector, layout.segment_parts)] for sector in layout.sector_parts}
-    begin = datetime(2031, 5, 1, tzinfo=UTC)
     laps = []
     for driver in range(drivers):
         times = np.round(rng.normal(7000, 60, (each, len(segments)))).astype(np.int64) * 1000

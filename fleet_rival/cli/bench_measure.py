@@ -2,10 +2,10 @@
 
 import time
 from collections.abc import Callable
-from statistics import median
+from statistics import median, quantiles
 from typing import Any
 
-__all__ = ["Row", "ratio", "repeat", "repeat_in_turn", "seconds"]
+__all__ = ["Row", "ninety_five", "ratio", "repeat", "repeat_in_turn", "seconds", "times_in_turn"]
 
 Row = tuple[str, str, str, str]
 """What was measured, how long it took, the floor, the ratio."""
@@ -23,7 +23,13 @@ def repeat(act: Callable[[], Any], times: int) -> float:
 
 
 def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int) -> tuple[float, float]:
-    """Medians of two things done in turn, so that whatever else the machine does meets both alike."""
+    """Medians of two things done in turn."""
+    one, other = times_in_turn(act, floor, times)
+    return median(one), median(other)
+
+
+def times_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int) -> tuple[list[float], list[float]]:
+    """Seconds that two things take, done in turn, so that whatever else the machine does meets both alike."""
     act()
     floor()
     took: tuple[list[float], list[float]] = ([], [])
@@ -32,7 +38,12 @@ def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int)
             begin = time.perf_counter()
             one()
             seconds.append(time.perf_counter() - begin)
-    return median(took[0]), median(took[1])
+    return took
+
+
+def ninety_five(took: list[float]) -> float:
+    """The 95th percentile."""
+    return quantiles(took, n=20, method="inclusive")[-1]
 
 
 def seconds(value: float) -> str:

@@ -19,6 +19,7 @@ from fleet_rival.core.season.zones import known_zone
 from fleet_rival.services import cars, entries, profiles, season_files, series, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.series import WeekView
+from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.simulator.garage import CAR_SHEETS, RULES
 from fleet_rival.simulator.league import BEHIND, SERIES, SeriesWeek
 from fleet_rival.simulator.people import COACH, DRIVERS, PROFILES
@@ -138,7 +139,7 @@ def _entries(sessions: sessionmaker[Session], manager: Actor, series_id: UUID, n
     if name in _NEW_IN:
         entries.enter(sessions, manager, [running.id], [drivers[_NEW_IN[name]].id], "if_ready")
     with sessions() as session:
-        keys = [item.row.id for item in series.load_weeks(session, manager) if item.row.public_id in {one.id for one in weeks[: BEHIND + 1]}]
+        keys = [item.row.id for item in load_weeks(session, manager) if item.row.public_id in {one.id for one in weeks[: BEHIND + 1]}]
         made = entries.entries_of_weeks(session, manager, keys)
     by_week = {item.id: item for item in weeks}
     shared = _shared_start([drivers[name] for name in _ON_THE_RIG], running) if of.kind == "harbour" else None

@@ -69,7 +69,11 @@ def run(arguments: argparse.Namespace) -> int:
                 context.close()
 
             take("sign-in", lambda page: page.get_by_role("heading", name="Sign in").wait_for(), role=None)
-            take("week", lambda page: page.get_by_role("heading", name="Week").wait_for())
+            take("week", _board)
+            take("my-week", lambda page: page.get_by_role("heading", name="Where you stand").wait_for(), role="driver")
+            take("seasons", _seasons)
+            take("series-week", _series_week)
+            take("car", _car)
             take("search", _search)
             take("combination", _combination)
             take("combination-dark", _combination, "dark")
@@ -90,10 +94,37 @@ def _sign_in(page: Any, account: Account) -> None:
     page.get_by_label("Name").fill(account.sign_in_name)
     page.get_by_label("Password").fill(account.password or "")
     page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Week").wait_for()
+    page.get_by_role("navigation", name="Pages of the week").wait_for()
+
+
+def _go(page: Any, path: str) -> None:
+    page.goto(f"{page.evaluate('location.origin')}/{path}")
+
+
+def _board(page: Any) -> None:
+    page.get_by_role("grid").wait_for()
+    page.get_by_role("gridcell", name=re.compile("^Teodora Wick, Port Skerrow")).click()
+
+
+def _seasons(page: Any) -> None:
+    page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Seasons").click()
+    page.get_by_role("button", name=re.compile("Long Hills Open")).click()
+    page.get_by_role("region", name="Weeks", exact=True).wait_for()
+
+
+def _series_week(page: Any) -> None:
+    page.get_by_role("columnheader").get_by_role("link", name="Port Skerrow, Fishmarket").click()
+    page.get_by_role("heading", name="What do we know?").wait_for()
+
+
+def _car(page: Any) -> None:
+    page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Cars").click()
+    page.get_by_role("link", name="Halvane P7").click()
+    page.get_by_role("heading", name="Settings").wait_for()
 
 
 def _row(page: Any) -> Any:
+    page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Combinations").click()
     return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").filter(has_text="Wrenfield EC-2")
 
 
@@ -135,7 +166,7 @@ def _files(page: Any) -> None:
 
 
 def _people(page: Any) -> None:
-    page.goto(page.url + "people")
+    _go(page, "people")
     page.get_by_role("heading", name="In the team").wait_for()
     page.get_by_role("textbox", name="Name", exact=True).fill("Brannoc Tull")
     page.get_by_role("combobox", name="Which driver", exact=True).select_option("Brannoc Tull")
@@ -145,9 +176,8 @@ def _people(page: Any) -> None:
 
 def _history(page: Any) -> None:
     """After a few changes, one of which is taken back."""
-    week = page.url
     for note in ("Tyres need two laps in the cool evening.", "Race at 19:30: cooler than practice."):
-        page.goto(week)
+        _go(page, "")
         _open_combination(page)
         page.get_by_role("button", name="Note and settings").click()
         page.get_by_role("textbox", name="Note").fill(note)
@@ -155,21 +185,20 @@ def _history(page: Any) -> None:
         page.get_by_role("dialog").wait_for(state="hidden")
     page.keyboard.press("Control+z")
     page.get_by_role("status").filter(has_text="Took back").wait_for()
-    page.goto(f"{week}history")
+    _go(page, "history")
     page.get_by_role("button", name=re.compile("^Changed")).nth(1).click()
 
 
 def _jobs(page: Any) -> None:
-    week = page.url
     _files(page)
     laps = b"driver,session,lap,time\nYsolde Farrand,Friday,1,1:06.000\n"
     page.locator("input[type=file]").set_input_files({"name": "friday.laps.csv", "mimeType": "text/csv", "buffer": laps})
     page.get_by_role("button", name="Import 1 lap").click()
     page.get_by_role("link", name="See the result").wait_for()
-    page.goto(f"{week}jobs")
+    _go(page, "jobs")
     page.get_by_role("row", name="Import of friday.laps.csv").wait_for()
 
 
 def _account(page: Any) -> None:
-    page.goto(page.url + "account")
+    _go(page, "account")
     page.get_by_text("(here)").wait_for()

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from typing import Any, Final
+from zipfile import BadZipFile, ZipFile
 
 from python_calamine import CalamineError, CalamineWorkbook, ZipError
 
@@ -16,6 +17,8 @@ __all__ = ["SEPARATORS", "RowWarning", "SetAside", "Table", "misfit", "read_tabl
 
 SEPARATORS: Final = {",": "comma", ";": "semicolon", "\t": "tab"}
 _MOST_ROWS: Final = 20_000
+_MOST_UNPACKED: Final = 100_000_000
+"""Bytes of a spreadsheet: it is a zip, and a small one may hold more than the memory does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,11 +155,24 @@ def _text_rows(content: bytes, what: str) -> Iterator[tuple[int, list[str], bool
 
 def _sheet_rows(content: bytes, what: str) -> Iterator[tuple[int, list[str], bool]]:
     try:
+        with ZipFile(io.BytesIO(content)) as archive:
+            unpacked = sum(item.file_size for item in archive.infolist())
+    except BadZipFile as error:
+        raise _unreadable(what) from error
+    if unpacked > _MOST_UNPACKED:
+        raise UnusableFile(
+            f"This spreadsheet unpacks to {unpacked // 1_000_000} MB; up to {_MOST_UNPACKED // 1_000_000} MB are taken. Save it as CSV."
+        )
+    try:
         sheet = CalamineWorkbook.from_filelike(io.BytesIO(content)).get_sheet_by_index(0)
     except (CalamineError, ZipError, OSError, IndexError) as error:
-        raise UnusableFile(f"This {what} is a zip or spreadsheet that can't be read. Save it as XLSX or as CSV in UTF-8 and try again.") from error
+        raise _unreadable(what) from error
     for line, cells in enumerate(sheet.to_python(skip_empty_area=False), 1):
         yield line, [_text(cell) for cell in cells], True
+
+
+def _unreadable(what: str) -> UnusableFile:
+    return UnusableFile(f"This {what} is a zip or spreadsheet that can't be read. Save it as XLSX or as CSV in UTF-8 and try again.")
 
 
 def _text(cell: Any) -> str:

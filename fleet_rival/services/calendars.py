@@ -14,7 +14,7 @@ from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Se
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.errors import NotThere
-from fleet_rival.services.series import LoadedWeek, load_weeks
+from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.sign_in import hash_of
 
 __all__ = ["Address", "address_of", "addresses", "make_address", "revoke_address", "series_calendar", "subscribed"]

@@ -15,25 +15,23 @@ import orjson
 from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.merge import Merge, OtherPace, SessionMatch, merge, other_pace
+from fleet_rival.core.laps.merge import Merge
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.recording import plain_row
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.lap_export import write_laps
-from fleet_rival.formats.laps import LapFile, RowWarning, SetAside, read_laps
+from fleet_rival.formats.laps import LapFile, read_laps
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row, note_changes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.lap_preview import Preview, driver_keys, merged_with, preview_of
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.track import load_track
 
 __all__ = [
     "LARGE_FROM_BYTES",
     "MAX_BYTES",
-    "DifferenceView",
-    "DriverCount",
     "ImportResult",
-    "Preview",
     "Wishes",
     "check",
     "confirm",
@@ -49,80 +47,8 @@ __all__ = [
 MAX_BYTES = 50_000_000
 LARGE_FROM_BYTES = 150_000
 """From here on (some 1,500 laps) reading and comparing take long enough to be done in the background."""
-_SHOWN = 500
-"""Rows of each kind that a preview lists; the counts are of all."""
 _KEEP_PREVIEWS = timedelta(days=7)
 _BATCH = 10_000
-
-
-@dataclass(frozen=True, slots=True)
-class DifferenceView:
-    """A lap that is there already with other facts."""
-
-    line: int
-    driver: str
-    session: str
-    run: int
-    lap: int
-    stored_us: int
-    file_us: int
-    fields: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class DriverCount:
-    """A driver in the file, and how many laps."""
-
-    name: str
-    laps: int
-
-
-@dataclass(frozen=True, slots=True)
-class SampleLap:
-    """A lap as it was read, to be compared with the file by eye."""
-
-    driver: str
-    session: str
-    run: int | None
-    number: int
-    time_us: int
-    kind: str
-    sectors: Mapping[str, int]
-    segments: Mapping[str, int]
-
-
-@dataclass(frozen=True, slots=True)
-class Preview:
-    """What would happen if the file were imported now."""
-
-    id: UUID
-    combination_id: UUID
-    name: str
-    state: str
-    revision: int
-    """Of the combination when the preview was made; `confirm` wants it back."""
-    separator: str
-    rows: int
-    new: int
-    same: int
-    different: tuple[DifferenceView, ...]
-    different_count: int
-    set_aside: tuple[SetAside, ...]
-    set_aside_count: int
-    warnings: tuple[RowWarning, ...]
-    warnings_count: int
-    drivers: tuple[DriverCount, ...]
-    unknown_drivers: tuple[str, ...]
-    sessions: tuple[SessionMatch, ...]
-    other_cars: tuple[str, ...]
-    unused_columns: tuple[str, ...]
-    missing_parts: tuple[str, ...]
-    other_pace: OtherPace | None
-    """The laps look as if they were driven on another track."""
-    runs_inferred: bool
-    imported_before: datetime | None
-    """When the same content was imported into this combination."""
-    sample: tuple[SampleLap, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,7 +122,7 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart:
         kept = _file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
         if kept.size <= LARGE_FROM_BYTES:
-            return _preview(session, actor, row, kept, _read(zlib.decompress(kept.content), session, actor, row), apart)
+            return preview_of(session, actor, row, kept, _read(zlib.decompress(kept.content), session, actor, row), apart)
         looked = kept.look
         # A stored look is right as long as nothing that it compared with has changed.
         return looked["preview"] if looked and looked["state"] == _state(row, kept, apart) else None
@@ -227,7 +153,7 @@ def look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: fr
                 session.delete(kept)
         else:
             work.step(0.6, f"comparing {file.rows:,} rows with what is there")
-            seen = _preview(session, actor, row, kept, file, apart)
+            seen = preview_of(session, actor, row, kept, file, apart)
             kept.look = {"state": _state(row, kept, apart), "preview": json.loads(orjson.dumps(seen, default=list))}
             work.finish(session, {"file_id": str(file_id)})
     if unusable:
@@ -280,8 +206,8 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         _check(kept, row, wishes)
         file = _read(zlib.decompress(kept.content), session, actor, row)
         work.step(0.3, f"comparing {file.rows:,} rows with what is there")
-        stored, merged = _merge(session, actor, row, file, wishes.apart)
-        drivers = _driver_ids(session, actor)
+        stored, merged = merged_with(session, actor, row, file, wishes.apart)
+        drivers = driver_keys(session, actor)
         unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
         added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out))
         change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
@@ -370,75 +296,6 @@ def _read(content: bytes, session: Session, actor: Actor, row: Combination) -> L
             whose = f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
             raise Refused(f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest.")
     return file
-
-
-def _merge(session: Session, actor: Actor, row: Combination, file: LapFile, apart: frozenset[str]) -> tuple[list[StoredLap], Merge]:
-    """Compare the file with what is there. The combination's own car goes without saying."""
-    car = session.get_one(Car, row.car_id).name
-    incoming = [replace(lap, car=None) if lap.car == car else lap for _, lap in file.laps]
-    stored = laps_of(session, actor.team_id, row.id)
-    return stored, merge([item.lap for item in stored], incoming, apart)
-
-
-def _preview(session: Session, actor: Actor, row: Combination, kept: LapFileRow, file: LapFile, apart: frozenset[str]) -> Preview:
-    stored, merged = _merge(session, actor, row, file, apart)
-    known = _driver_ids(session, actor)
-    drivers = Counter(lap.driver for lap in merged.laps)
-    differences = []
-    for difference in merged.different[:_SHOWN]:
-        lap = merged.laps[difference.incoming]
-        old = stored[difference.stored].lap
-        differences.append(
-            DifferenceView(
-                file.laps[difference.incoming][0], lap.driver, lap.session, lap.run or 0, lap.number, old.time_us, lap.time_us, difference.fields
-            )
-        )
-    before = session.scalar(
-        select(LapFileRow.created_at)
-        .where(
-            LapFileRow.team_id == actor.team_id,
-            LapFileRow.combination_id == row.id,
-            LapFileRow.sha256 == kept.sha256,
-            LapFileRow.state == "imported",
-            LapFileRow.id != kept.id,
-        )
-        .order_by(LapFileRow.id.desc())
-        .limit(1)
-    )
-    return Preview(
-        id=kept.public_id,
-        combination_id=row.public_id,
-        name=kept.name,
-        state=kept.state,
-        revision=row.revision,
-        separator=file.separator,
-        rows=file.rows,
-        new=len(merged.new),
-        same=len(merged.same),
-        different=tuple(differences),
-        different_count=len(merged.different),
-        set_aside=file.set_aside[:_SHOWN],
-        set_aside_count=len(file.set_aside),
-        warnings=file.warnings[:_SHOWN],
-        warnings_count=len(file.warnings),
-        drivers=tuple(DriverCount(name, laps) for name, laps in sorted(drivers.items())),
-        unknown_drivers=tuple(sorted(drivers.keys() - known.keys())),
-        sessions=merged.sessions,
-        other_cars=tuple(sorted({lap.car for lap in merged.laps if lap.car})),
-        unused_columns=file.unused_columns,
-        missing_parts=file.missing_parts,
-        other_pace=other_pace([item.lap for item in stored], merged.laps),
-        runs_inferred=file.runs_inferred,
-        imported_before=before,
-        sample=tuple(
-            SampleLap(lap.driver, lap.session, lap.run, lap.number, lap.time_us, lap.kind, dict(lap.sectors), dict(lap.segments))
-            for lap in merged.laps[:8]
-        ),
-    )
-
-
-def _driver_ids(session: Session, actor: Actor) -> dict[str, int]:
-    return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
 
 
 def session_ids(

@@ -22,7 +22,7 @@ from fleet_rival.db.tables import Combination, Driver, Lap, Layout, SeriesWeekRo
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.series import load_weeks
+from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import Stretch, stretch_of, within
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of

@@ -18,7 +18,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, SeriesWeekRow, TrackRow
 from fleet_rival.services import standing
 from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.series import LoadedWeek, load_weeks
+from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 
 __all__ = ["Earlier", "EarlierLaps", "Knowledge", "knowledge"]
 

@@ -17,6 +17,7 @@ from fleet_rival.formats.seasons import SeasonFile, read_season
 from fleet_rival.services import series
 from fleet_rival.services.base import Actor, begin_change, find_row
 from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.series_rows import load_weeks, series_called, write_week
 
 __all__ = ["SeasonImported", "SeasonPreview", "SeasonRow", "discard", "export", "import_season", "preview", "upload"]
 
@@ -145,13 +146,13 @@ def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, 
             counts[state] += 1
             if state == "same" or (state == "changed" and not take_changes):
                 continue
-            of = series.series_called(session, actor, week.series)
+            of = series_called(session, actor, week.series)
             row = session.scalar(
                 select(SeriesWeekRow).where(
                     SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == of.id, SeriesWeekRow.number == week.week
                 )
             )
-            series.write_week(session, actor, of, row, week)
+            write_week(session, actor, of, row, week)
         kept.state, kept.change_set_id = "imported", change_set.id
         changed = counts["changed"] if take_changes else 0
         return SeasonImported(counts["new"], changed, counts["same"], counts["changed"] - changed, len(file.set_aside))
@@ -189,7 +190,7 @@ def _read(content: bytes) -> SeasonFile:
 def _compared(session: Session, actor: Actor, kept: SeasonFileRow) -> tuple[SeasonFile, dict[tuple[str, int], SeriesWeek]]:
     """The file, without the weeks that overlap with others that are there, and the weeks that are there."""
     file = _read(zlib.decompress(kept.content))
-    there = {(item.facts.series, item.facts.week): item.facts for item in series.load_weeks(session, actor)}
+    there = {(item.facts.series, item.facts.week): item.facts for item in load_weeks(session, actor)}
     weeks, set_aside = [], list(file.set_aside)
     replaced = {(week.series, week.week) for _, week in file.weeks}
     for line, week in file.weeks:

@@ -12,7 +12,7 @@ from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.errors import Conflict, Refused
-from fleet_rival.services.series import link_layouts
+from fleet_rival.services.series_rows import link_layouts
 
 __all__ = ["LayoutView", "add_track", "layouts", "load_track"]
 

@@ -15,7 +15,7 @@ from fleet_rival.core.settings import BadSetting, Settings
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, Refused
-from fleet_rival.services.series import load_weeks
+from fleet_rival.services.series_rows import load_weeks
 
 __all__ = [
     "CombinationView",

@@ -5,8 +5,8 @@ type Heard = { kind: 'change'; id: number; topic: string } | { kind: 'missed' } 
 const NAME = 'fleet-rival-events'
 const ASK_EVERY_MS = 8_000
 const TRY_STREAM_EVERY_MS = 60_000
-/** Looking again at a file means reading it again, and what the person decided about it must stand: importing checks it anyway. */
-const LEFT_ALONE = new Set(['lap-file', 'search'])
+/** Looking again at a file means reading it again, and what the person decided about it must stand: importing checks it anyway; a visit is noted once. */
+const LEFT_ALONE = new Set(['lap-file', 'search', 'visit'])
 
 /**
  * Show what others change without reloading. One tab of a browser holds the stream and tells the others; when it is closed

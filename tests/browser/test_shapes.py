@@ -124,7 +124,7 @@ def test_laps_added_since_the_look_ask_for_another_look(open_page: Open, desk: D
 def test_a_server_that_does_not_answer_is_told_with_a_way_on(open_page: Open, accessible: Check) -> None:
     page = open_page()
     expect(demo_row(page)).to_be_visible()
-    page.goto(page.url + "combinations/new")
+    page.goto(page.url + "/new")
     expect(page.get_by_label("Name of the car")).to_be_visible()
     page.context.set_offline(True)
     page.locator("input[type=file]").set_input_files({"name": "x.track.json", "mimeType": "application/json", "buffer": b"{}"})

@@ -146,6 +146,7 @@ def test_laps_of_a_rig_appear_while_somebody_looks(open_page: Open, desk: Desk) 
     page.get_by_role("button", name=re.compile("Take back.*Laps of Corin Ashgrove")).first.click()
     told(page, "Took back: Laps of Corin Ashgrove")
     page.get_by_role("link", name="Week").click()
+    expect(demo_row(page)).to_be_visible()
     expect(listed).to_have_text(before)
 
 
@@ -240,7 +241,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
     look()
     open_demo(page)
     look()
-    for name in ("Note and settings", "History"):
+    for name in ("Note and settings", "Target", "Sessions", "History"):
         page.get_by_role("button", name=name, exact=True).click()
         expect(page.get_by_role("dialog")).to_be_visible()
         time.sleep(0.3)
@@ -259,6 +260,22 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
     page.get_by_role("link", name="Add laps", exact=True).click()
     expect(page.get_by_role("heading", name="Files so far")).to_be_visible()
     look()
+    for path, link, heading in (
+        ("/", None, "Needs you"),
+        ("/seasons", "Port Skerrow, Ebb Tide", "What do we know?"),
+        ("/cars", "Halvane P7", "How it is"),
+        ("/team", "Corin Ashgrove", "How they drive and see"),
+    ):
+        page.goto(f"{desk.whole.address}{path}")
+        if link:
+            expect(page.get_by_role("navigation", name="Pages of the week")).to_be_visible()
+            if path == "/seasons":
+                page.get_by_role("button", name=re.compile("Harbour Spark Cup")).click()
+            expect(page.get_by_role("link", name=link).first).to_be_visible()
+            look()
+            page.get_by_role("link", name=link).first.click()
+        expect(page.get_by_role("heading", name=heading)).to_be_visible()
+        look()
     for path, heading in (
         ("/combinations/new", "New combination"),
         ("/people", "In the team"),

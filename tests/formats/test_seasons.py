@@ -2,6 +2,7 @@
 
 from datetime import UTC, date, datetime, timedelta
 from io import BytesIO
+from zipfile import ZIP_DEFLATED, ZipFile
 
 import icalendar
 import pytest
@@ -14,6 +15,14 @@ from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.season_export import write_season, write_season_sheet
 from fleet_rival.formats.seasons import read_season
+
+
+def _bomb() -> bytes:
+    out = BytesIO()
+    with ZipFile(out, "w", ZIP_DEFLATED) as archive:
+        archive.writestr("xl/worksheets/sheet1.xml", bytes(120_000_000))
+    return out.getvalue()
+
 
 HEADER = "series,week,zone,from,to,car,track,layout,starts_utc,wetness\n"
 
@@ -66,6 +75,7 @@ def test_each_bad_row_is_told_and_the_rest_goes_in() -> None:
         (b"series,week,from,to,week\n", "Two columns"),
         (b"PK\x03\x04nonsense", "can't be read"),
         ("series".encode("utf-16"), "UTF-16"),
+        (_bomb(), "unpacks to 120 MB"),
     ],
 )
 def test_a_file_that_is_no_season_is_refused_in_one_sentence(content: bytes, reason: str) -> None:

@@ -14,7 +14,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board.cells import minutes_of
 from fleet_rival.services.board.load import load
 from fleet_rival.services.entries import entry
-from fleet_rival.services.series import load_weeks
+from fleet_rival.services.series_rows import load_weeks
 
 __all__ = ["StartChoice", "start_choices"]
 

@@ -19,7 +19,7 @@ from fleet_rival.services import standing
 from fleet_rival.services.base import Actor
 from fleet_rival.services.entries import EntryView, entries_of_weeks
 from fleet_rival.services.profiles import availability_of
-from fleet_rival.services.series import LoadedWeek, load_weeks
+from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.standing import Kept, Stretch, Wanted
 
 __all__ = ["COMING_WEEKS", "CombinationState", "DriverState", "Loaded", "ResourceState", "WeekState", "load"]

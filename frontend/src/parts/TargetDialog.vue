@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
 import { lapTime, readTime } from '@/format'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -66,6 +67,9 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <h2 id="target-title">Target and benchmark</h2>
       <p v-if="combination.data.value" class="quiet">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</p>
       <TroubleNote :error="combination.error.value" :again="() => combination.refetch()" />
+      <SkeletonRows v-if="combination.isPending.value" :rows="8" label="Loading the target" />
+      <!-- Only when it is known what is there: else it would be written over what somebody types already. -->
+      <template v-if="form.version">
       <fieldset>
         <legend>The target lap is</legend>
         <label><input v-model="form.rule" type="radio" value="none" /> not set</label>
@@ -86,6 +90,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <label><input v-model="form.strikes" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Strikes allowed" /> strikes</label>
         <label><input v-model="form.incidents" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Incidents allowed" /> incidents</label>
       </fieldset>
+      </template>
       <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
         Somebody else set this meanwhile: {{ theirs.target ? `${theirs.target.rule}${theirs.target.time_us ? ` ${lapTime(theirs.target.time_us)}` : ''}${theirs.target.per_cent ? ` ${theirs.target.per_cent} %` : ''}` : 'no target' }}{{ theirs.benchmark ? `, benchmark ${lapTime(theirs.benchmark.time_us)}` : '' }}. Nothing of yours is written yet.
         <div class="buttons">

@@ -195,7 +195,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
         />
       </div>
     </template>
-    <ComingStrip :board="board.data.value" class="strip" />
+    <ComingStrip v-if="board.data.value.columns.length || board.data.value.coming.some((step) => step.weeks.length)" :board="board.data.value" class="strip" />
     <EntryDialog v-if="edited" :driver="edited.driver.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
     <EnterDialog v-if="entering" :series-id="entering.series" :week-id="entering.week" @close="entering = undefined" />
     <TargetDialog v-if="targeting" :id="targeting" @close="targeting = undefined" />

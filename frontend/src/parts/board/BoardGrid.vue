@@ -116,11 +116,12 @@ function spoken(cell: BoardCell): string {
           <th scope="row" role="rowheader" :title="driver.nickname ?? undefined">{{ driver.name }}</th>
           <td
             v-for="(cell, column) in driver.cells" :key="cell.week_id" role="gridcell" :tabindex="at.row === row && at.column === column ? 0 : -1"
-            :aria-label="`${driver.name}, ${board.columns[column]?.place}: ${spoken(cell)}`" :aria-selected="at.row === row && at.column === column"
+            :aria-selected="at.row === row && at.column === column"
             :class="{ here: at.row === row && at.column === column, empty: !cell.entry, picked: picked?.driver === driver.id && picked.week === cell.week_id, over: over === driver.id + cell.week_id }"
             :draggable="mayChange && !!cell.entry" @click="go(row, column)" @dblclick="act(row, column)" @focus="place = { driver: driver.id, week: cell.week_id }"
             @dragstart="dragStart($event, driver, column)" @dragend="picked = undefined" @dragover.prevent="over = driver.id + cell.week_id" @dragleave="over = ''" @drop.prevent="drop(driver, column)"
           >
+            <span class="visually-hidden">{{ driver.name }}, {{ board.columns[column]?.place }}: {{ spoken(cell) }}</span>
             <span class="cell" aria-hidden="true">
               <span class="sign">{{ cell.entry ? IMPORTANCE[cell.entry.importance].sign : '' }}</span>
               <span v-if="cell.gap_us !== null" class="time figure" :class="[cell.gap_us <= 0 ? 'gain' : 'loss', { old: !cell.right }]">{{ gap(cell.gap_us) }}</span>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, useId } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Board, BoardCell, BoardColumn, BoardDriver } from '@/api/client'
 import { count, gap, inWords, lapTime, moment, perCent } from '@/format'
@@ -7,6 +7,7 @@ import { CLASHES, differenceWords, IMPORTANCE } from '@/words'
 
 const props = defineProps<{ board: Board; driver: BoardDriver; column: BoardColumn; cell: BoardCell; mayChange: boolean; own?: boolean }>()
 const emit = defineEmits<{ open: []; enter: [] }>()
+const title = useId()
 const laps = computed(() => (props.cell.combination_id && props.cell.laps ? { name: 'combination', params: { id: props.cell.combination_id }, query: { driver: props.driver.id, week: props.column.week_id } } : undefined))
 const earlier = computed(() => {
   const { same, track, car } = props.cell.earlier
@@ -32,8 +33,8 @@ const rows = computed(() => {
 </script>
 
 <template>
-  <aside class="sheet pane" aria-labelledby="pane-title">
-    <h2 id="pane-title">{{ own ? column.series : driver.name }}</h2>
+  <aside class="sheet pane" :aria-labelledby="title">
+    <h2 :id="title">{{ own ? column.series : driver.name }}</h2>
     <p class="quiet">{{ column.place }}<template v-if="own"> · {{ column.cars.map((car) => car.name).join(' or ') }}</template></p>
     <p v-if="!cell.right" class="quiet" role="status">The figures are being worked out anew.</p>
     <dl v-if="cell.laps">
