@@ -1,7 +1,7 @@
 """What the routes share: the blueprint they hang on, and how they reach services and background work."""
 
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from typing import Any
 
 from flask import Response, current_app, request
@@ -14,7 +14,7 @@ from fleet_rival.jobs.messages import wake
 from fleet_rival.services import jobs
 from fleet_rival.services.errors import Outdated
 
-__all__ = ["api", "background", "kept", "sessions", "telling_current"]
+__all__ = ["api", "background", "kept", "sent_file", "sessions", "telling_current"]
 
 _problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 _errors: Any = {str(status): _problem for status in (401, 403, 404, 409, 412, 413, 421, 422, 429)}
@@ -31,6 +31,16 @@ def background(kind: str, name: str, arguments: dict[str, Any]) -> Any:
     view = jobs.start(sessions(), actor(), kind, name, arguments)
     wake(jobs.key_of(sessions(), view.id))
     return s.validate(s.JobOut, view)
+
+
+def sent_file(form: s.FileForm, unnamed: str) -> tuple[str, bytes]:
+    """Name and content of a file that was sent; large ones lie in a temporary file until here.
+
+    Args:
+        unnamed: what it is called where the browser gave no name.
+    """
+    with closing(form.file.stream) as stream:
+        return (form.file.filename or unnamed).replace("\\", "/").rsplit("/", 1)[-1], stream.read()
 
 
 @contextmanager

@@ -66,6 +66,7 @@ def parse_and_insert(
                 "mistakes": None,
                 "note": row["note"],
                 "set_aside": False,
+                "alone": False,
                 "sectors": {name: round(row[name] * 1000) * 1000 for name in sectors},
                 "segments": {name: round(row[name] * 1000) * 1000 for name in segments},
             }

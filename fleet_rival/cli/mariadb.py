@@ -27,6 +27,7 @@ _SOCKET_LENGTH = 100
 _CONFIGURATION = """[mariadbd]
 datadir={data}
 socket={socket}
+tmpdir={folder}/tmp
 port={port}
 pid-file={folder}/mariadbd.pid
 log-error={folder}/error.log
@@ -77,7 +78,8 @@ class MariaDB:
         Raises:
             Failure: it can't be made or doesn't come up; the line names the log.
         """
-        self.folder.mkdir(parents=True, exist_ok=True)
+        # Its own place for what sorting needs: a server that starts clears the one it shares, under the feet of all others.
+        (self.folder / "tmp").mkdir(parents=True, exist_ok=True)
         data = self.folder / "data"
         configuration = self.folder / "my.cnf"
         configuration.write_text(_CONFIGURATION.format(data=data, folder=self.folder, socket=self.socket, port=self.port))

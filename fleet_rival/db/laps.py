@@ -37,6 +37,7 @@ _PLAIN = (
     "assists",
     "note",
     "set_aside",
+    "alone",
 )
 """Fields that the core and the table hold alike."""
 

@@ -257,7 +257,7 @@ def _take_differences(session: Session, change_set: ChangeSet, stored: list[Stor
     changes = []
     for difference in merged.different:
         old, new = stored[difference.stored], merged.laps[difference.incoming]
-        before, after = lap_values(old.lap), lap_values(replace(new, set_aside=old.lap.set_aside))
+        before, after = lap_values(old.lap), lap_values(replace(new, set_aside=old.lap.set_aside, alone=old.lap.alone))
         session.execute(update(Lap).where(Lap.team_id == change_set.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
         changes.append({"table_name": "lap", "row_id": old.id, "version": old.version + 1, "before": plain_row(before), "after": plain_row(after)})
     note_changes(session, change_set, changes)

@@ -1,4 +1,4 @@
-"""One search over everything that can be gone to: drivers, combinations, corners, runs."""
+"""One search over everything that can be gone to: drivers, weeks, combinations, cars, corners, runs."""
 
 import re
 from dataclasses import dataclass
@@ -8,7 +8,7 @@ from uuid import UUID
 from sqlalchemy import Select, and_, collate, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, TrackRow
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, Series, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor
 
 __all__ = ["Found", "search"]
@@ -24,7 +24,7 @@ _COLLATION = "utf8mb4_unicode_nopad_ci"
 class Found:
     """Something to go to."""
 
-    kind: Literal["driver", "combination", "corner", "run"]
+    kind: Literal["driver", "week", "combination", "car", "corner", "run"]
     title: str
     more: str
     combination_id: UUID | None
@@ -32,10 +32,12 @@ class Found:
     corner: str | None = None
     session: str | None = None
     run: int | None = None
+    week_id: UUID | None = None
+    car_id: UUID | None = None
 
 
 def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Found]:
-    """What holds every word of a text, in any order; drivers first, then combinations, corners, runs.
+    """What holds every word of a text, in any order; drivers first, then weeks, combinations, cars, corners, runs.
 
     A driver who doesn't see all finds the own runs alone.
     """
@@ -48,7 +50,14 @@ def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Fou
         runs = _runs(session, actor, words, numbered)
         if numbered:
             return runs
-        return [*_drivers(session, actor, words), *_combinations(session, actor, words), *_corners(session, actor, words), *runs]
+        return [
+            *_drivers(session, actor, words),
+            *_weeks(session, actor, words),
+            *_combinations(session, actor, words),
+            *_cars(session, actor, words),
+            *_corners(session, actor, words),
+            *runs,
+        ]
 
 
 def _matching(query: Any, words: list[str], *texts: Any) -> Any:
@@ -94,6 +103,33 @@ def _combinations(session: Session, actor: Actor, words: list[str]) -> list[Foun
     query = _placed(actor, Combination.public_id, TrackRow.name, Layout.name, Car.name).order_by(Combination.id.desc())
     rows = session.execute(_matching(query, words, TrackRow.name, Layout.name, Car.name))
     return [Found("combination", f"{track}, {layout}", car, key) for key, track, layout, car in rows]
+
+
+def _weeks(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    """Those that run or come first."""
+    today = func.current_date()
+    query = (
+        select(SeriesWeekRow.public_id, Series.name, SeriesWeekRow.number, SeriesWeekRow.track, SeriesWeekRow.layout, SeriesWeekRow.begins)
+        .join(Series, and_(Series.team_id == SeriesWeekRow.team_id, Series.id == SeriesWeekRow.series_id))
+        .where(SeriesWeekRow.team_id == actor.team_id)
+        .order_by(SeriesWeekRow.ends <= today, func.abs(func.datediff(SeriesWeekRow.begins, today)), Series.name)
+    )
+    rows = session.execute(
+        _matching(query, words, Series.name, func.concat("week ", SeriesWeekRow.number), SeriesWeekRow.track, SeriesWeekRow.layout)
+    )
+    return [
+        Found(
+            "week", f"{series}, week {number}", f"{', '.join(filter(None, (track, layout))) or 'track not known'}, from {begins}", None, week_id=key
+        )
+        for key, series, number, track, layout, begins in rows
+    ]
+
+
+def _cars(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    query = select(Car.public_id, Car.name, Car.car_class).where(Car.team_id == actor.team_id).order_by(Car.name)
+    return [
+        Found("car", name, kind or "car", None, car_id=key) for key, name, kind in session.execute(_matching(query, words, Car.name, Car.car_class))
+    ]
 
 
 def _corners(session: Session, actor: Actor, words: list[str]) -> list[Found]:

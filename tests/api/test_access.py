@@ -83,6 +83,11 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/board/visit": (ALL, None),
     "PUT /api/combinations/{combination_id}/target": (LEADERS, {"target": {"rule": "time", "time_us": 60_000_000}, "benchmark": None}),
     "GET /api/combinations/{combination_id}/sessions": (ALL, None),
+    "GET /api/combinations/{combination_id}/beyond-floor": (ALL, None),
+    "PUT /api/combinations/{combination_id}/beyond-floor": (
+        ALL,
+        {"driver_id": ANY_ID, "driver": "x", "session": "1", "run": 1, "lap": 1, "time_us": 1, "tow": True},
+    ),
     "PUT /api/sessions/{session_id}": (LEADERS, {"session_local": None, "air_temp_c": 30, "track_temp_c": None, "wetness": "wet"}),
     "GET /api/series": (ALL, None),
     "POST /api/series": (LEADERS, {"name": "Theirs"}),

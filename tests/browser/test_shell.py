@@ -226,8 +226,7 @@ def test_on_paper_stands_what_was_found_and_no_control(open_page: Open) -> None:
     expect(page.locator("body")).to_have_css("background-color", "rgb(255, 255, 255)")
 
 
-@pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("width", [1280, 390])
+@pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 390)])  # colours and widths don't bear on each other
 def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, desk: Desk, scheme: str, width: int) -> None:
     page = open_page(color_scheme=scheme, viewport={"width": width, "height": 800})
 

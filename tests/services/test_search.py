@@ -40,7 +40,7 @@ def found(sessions: Sessions, actor: Actor, text: str) -> list[tuple[str, str]]:
     [
         ("FARRAND ysolde", ("driver", "Ysolde Farrand"), {"driver", "run"}),
         ("asmund", ("driver", "Åsmund Tull"), {"driver", "run"}),
-        ("grindle", ("combination", None), {"combination", "run"}),
+        ("grindle", ("combination", None), {"combination", "car", "run"}),
         ("bramble grindle", ("corner", "T3 Bramblegate"), {"corner"}),
         ("t3", ("corner", "T3 Bramblegate"), {"corner"}),
         ("ysolde run 2", ("run", "Ysolde Farrand, session 1, run 2"), {"run"}),
@@ -74,4 +74,4 @@ def test_nobody_finds_what_is_not_theirs(sessions: Sessions, actor: Actor) -> No
     assert [found(sessions, stranger, text) for text in ("ysolde", "grindle", "t3", "run 1")] == [[], [], [], []]
     nobody = add_person(sessions, actor, "Without Laps", "driver")
     assert found(sessions, nobody, "ysolde") == [] and found(sessions, nobody, "run 1") == []
-    assert {kind for kind, _ in found(sessions, nobody, "grindle")} == {"combination"}
+    assert {kind for kind, _ in found(sessions, nobody, "grindle")} == {"combination", "car"}

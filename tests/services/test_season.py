@@ -12,7 +12,7 @@ from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Combination, Entry, Series, SeriesWeekRow
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.seasons import read_season
-from fleet_rival.services import calendars, cars, entries, history, profiles, season_files, series, track
+from fleet_rival.services import calendars, cars, entries, history, profiles, search, season_files, series, track
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.team import add_person
 from tests.services.conftest import MONDAY, TRACK, Season
@@ -226,6 +226,17 @@ def test_a_calendar_holds_the_weeks_and_the_starts_with_the_same_instants(season
         calendars.revoke_address(season.sessions, season.actor, address.id)
     calendars.revoke_address(season.sessions, driver, address.id)
     assert calendars.address_of(season.sessions, token) is None
+
+
+def test_weeks_and_cars_are_found_those_that_come_first(season: Season) -> None:
+    far = datetime.now(UTC).date() + timedelta(days=400)
+    for number, begins in ((1, far - timedelta(days=800)), (2, far), (3, far - timedelta(days=380))):
+        season.week(number, begins=begins, ends=begins + timedelta(days=7))
+    assert [item.title for item in search.search(season.sessions, season.actor, "CUP")] == ["Cup, week 3", "Cup, week 2", "Cup, week 1"]
+    (hit,) = search.search(season.sessions, season.actor, "cup week 2")
+    assert hit.week_id and season.track in hit.more
+    car = next(item for item in search.search(season.sessions, season.actor, "truck") if item.kind == "car")
+    assert (car.title, cars.car(season.sessions, season.actor, car.car_id or far).name) == ("Truck A", "Truck A")  # type: ignore[arg-type]
 
 
 def test_weeks_know_each_other_by_facts_alone() -> None:

@@ -8,7 +8,7 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.api.blueprint import api, background, sent_file, sessions
 from fleet_rival.services import drive, imports
 
 _drive = Tag(name="drive")
@@ -18,8 +18,8 @@ _drive = Tag(name="drive")
 @allowed("manager", "coach", "driver")
 def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
     """Keep a lap file and look at it, a large one in the background. Nothing is imported yet."""
-    name = (form.file.filename or "laps.csv").replace("\\", "/").rsplit("/", 1)[-1]
-    return _preview(drive.upload(sessions(), actor(), path.combination_id, name, form.file.read()), frozenset(), 201)
+    name, content = sent_file(form, "laps.csv")
+    return _preview(drive.upload(sessions(), actor(), path.combination_id, name, content), frozenset(), 201)
 
 
 @api.get("/lap-files/<uuid:file_id>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])

@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, sessions, telling_current
+from fleet_rival.api.blueprint import api, sent_file, sessions, telling_current
 from fleet_rival.core.season.weeks import Changeable, Compound, SeriesWeek
 from fleet_rival.services import calendars, entries, knowledge, season_files, series
 from fleet_rival.services.errors import NotThere
@@ -122,8 +122,7 @@ def export_calendar(path: s.SeriesPath) -> Any:
 @allowed("manager", "coach")
 def upload_season(form: s.FileForm) -> Any:
     """Keep a season file and look at it. Nothing is imported yet."""
-    name = (form.file.filename or "season.csv").replace("\\", "/").rsplit("/", 1)[-1]
-    file_id = season_files.upload(sessions(), actor(), name, form.file.read())
+    file_id = season_files.upload(sessions(), actor(), *sent_file(form, "season.csv"))
     return s.validate(s.SeasonPreviewOut, season_files.preview(sessions(), actor(), file_id)), 201
 
 

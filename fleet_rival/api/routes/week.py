@@ -6,9 +6,9 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, sessions, telling_current
+from fleet_rival.api.blueprint import api, sent_file, sessions, telling_current
 from fleet_rival.core.season.targets import Benchmark, Target
-from fleet_rival.services import practice, track, week
+from fleet_rival.services import floor, practice, track, week
 
 _week, _track = Tag(name="week"), Tag(name="track")
 
@@ -24,7 +24,7 @@ def list_layouts() -> Any:
 @allowed("manager", "coach")
 def add_layout(form: s.FileForm) -> Any:
     """Take a track file in. The same file twice changes nothing."""
-    view = track.add_track(sessions(), actor(), form.file.read())
+    view = track.add_track(sessions(), actor(), sent_file(form, "track.json")[1])
     return s.validate(s.LayoutOut, view), 200 if view.already_there else 201
 
 
@@ -76,6 +76,22 @@ def set_target(path: s.CombinationPath, header: s.Version, body: s.TargetChange)
 def list_practices(path: s.CombinationPath) -> Any:
     """A combination's sessions and their conditions; a driver's own."""
     return s.validate(s.Practices, {"items": practice.practices(sessions(), actor(), path.combination_id)})
+
+
+@api.get("/combinations/<uuid:combination_id>/beyond-floor", responses={"200": s.AskedLaps}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def list_asked_laps(path: s.CombinationPath) -> Any:
+    """Laps faster than the solo floor of which nobody has said what they were; a driver's own."""
+    return s.validate(s.AskedLaps, {"items": floor.asked_laps(sessions(), actor(), path.combination_id)})
+
+
+@api.put("/combinations/<uuid:combination_id>/beyond-floor", responses={"204": None}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def answer_floor(path: s.CombinationPath, body: s.FloorAnswer) -> Any:
+    """Say of such a lap whether a slipstream helped, or whether it is a record; a driver of the own laps."""
+    asked = floor.AskedLap(**body.model_dump(exclude={"tow"}))
+    floor.answer_floor(sessions(), actor(), path.combination_id, asked, tow=body.tow)
+    return "", 204
 
 
 @api.put("/sessions/<uuid:session_id>", responses={"200": s.PracticeOut}, tags=[_week])

@@ -216,7 +216,7 @@ class DriverChange(Schema):
 
 
 class FoundOut(Schema):
-    kind: Literal["driver", "combination", "corner", "run"]
+    kind: Literal["driver", "week", "combination", "car", "corner", "run"]
     title: str
     more: str
     combination_id: UUID | None
@@ -224,6 +224,8 @@ class FoundOut(Schema):
     corner: str | None
     session: str | None
     run: int | None
+    week_id: UUID | None
+    car_id: UUID | None
 
 
 class FoundList(Schema):

@@ -278,6 +278,23 @@ class CalendarTokenPath(BaseModel):
     token: str = Field(max_length=100)
 
 
+class AskedLap(Schema):
+    driver_id: UUID
+    driver: str
+    session: str
+    run: int
+    lap: int
+    time_us: int
+
+
+class AskedLaps(Schema):
+    items: list[AskedLap]
+
+
+class FloorAnswer(AskedLap):
+    tow: bool = Field(description="A slipstream helped; else the lap is a record")
+
+
 class PracticeOut(Schema):
     id: UUID
     version: int

@@ -105,6 +105,8 @@ class Lap:
     note: str | None = None
     set_aside: bool = False
     """Somebody took the lap out of the evidence."""
+    alone: bool = False
+    """Somebody said that no slipstream helped, though it is faster than the solo floor: a record."""
     sectors: Mapping[str, int] = field(default_factory=dict)
     segments: Mapping[str, int] = field(default_factory=dict)
 

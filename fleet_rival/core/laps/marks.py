@@ -18,7 +18,7 @@ from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["MARKS", "JudgedLap", "judge"]
+__all__ = ["MARKS", "JudgedLap", "beyond_floor", "judge"]
 
 MARKS: Final = ("cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled")
 _NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
@@ -110,12 +110,17 @@ def _mark_facts(item: JudgedLap, settings: Settings) -> None:
     for flag in ("tow", "traffic", "yellow", "pit", "cool"):
         if flag in lap.flags:
             marks[flag] = False
-    if settings.solo_floor_s is not None and lap.time_us < settings.solo_floor_s * MICROSECONDS:
+    if beyond_floor(lap, settings) and not lap.alone:
         marks.setdefault("tow", True)
     if item.taken.carried:
         marks["carried"] = True
     if lap.set_aside or lap.purpose in NO_EVIDENCE_PURPOSES:
         marks["practice_only"] = False
+
+
+def beyond_floor(lap: Lap, settings: Settings) -> bool:
+    """Whether a lap is faster than anybody drives alone, by the combination's solo floor: a tow, or a record."""
+    return settings.solo_floor_s is not None and lap.kind == "flying" and lap.time_us < settings.solo_floor_s * MICROSECONDS
 
 
 def _mark_cold(track: Track, judged: Sequence[JudgedLap], settings: Settings) -> None:

@@ -51,6 +51,10 @@ class Merge:
     sessions: tuple[SessionMatch, ...]
 
 
+_SAID_LATER = frozenset({"set_aside", "alone"})
+"""What people say about a lap that is there; no file says it."""
+
+
 def merge(stored: Sequence[Lap], incoming: Sequence[Lap], apart: Set[str] = frozenset()) -> Merge:
     """Compare a file's laps with those that are there.
 
@@ -130,7 +134,7 @@ def _may_be_one(laps: Sequence[Lap], there: Sequence[Lap]) -> bool:
 
 
 def _changed_fields(old: Lap, new: Lap) -> tuple[str, ...]:
-    return tuple(field.name for field in fields(Lap) if field.name != "set_aside" and getattr(old, field.name) != getattr(new, field.name))
+    return tuple(field.name for field in fields(Lap) if field.name not in _SAID_LATER and getattr(old, field.name) != getattr(new, field.name))
 
 
 @dataclass(frozen=True, slots=True)

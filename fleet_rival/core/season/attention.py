@@ -16,6 +16,7 @@ KINDS: Final = (
     "two_starts",
     "rig_taken",
     "no_car",
+    "ask_floor",
     "not_offered",
     "no_laps",
     "no_entries",
@@ -46,6 +47,8 @@ class EntryFacts:
     clashes: tuple[Clash, ...] = ()
     differences: tuple[Difference, ...] = ()
     """Between the conditions of this driver's practice and the race's."""
+    beyond_floor: int = 0
+    """Laps of which nobody has said whether they were driven in a tow or are a record."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +132,8 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
             found["choose_start"].append((entry, due, None))
         if not entry.laps and running and not over and due - now <= timedelta(days=settings.chase_days):
             found["no_laps"].append((entry, due, None))
+        if entry.beyond_floor:
+            found["ask_floor"].append((entry, due, None))
         if running and not over and any(item.matters for item in entry.differences):
             found["conditions"].append((entry, due, None))
     for kind, items in found.items():

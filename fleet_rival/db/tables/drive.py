@@ -107,5 +107,6 @@ class Lap(Base):
     mistakes: Mapped[str | None] = mapped_column(String(500))
     note: Mapped[str | None] = mapped_column(Text)
     set_aside: Mapped[bool] = mapped_column(default=False)
+    alone: Mapped[bool] = mapped_column(default=False, server_default="0")
     sectors: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     segments: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))

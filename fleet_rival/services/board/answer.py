@@ -145,7 +145,7 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
                 "id": str(driver.id),
                 "name": driver.name,
                 "nickname": driver.nickname,
-                "cells": [_cell(week, driver, cells[week.row.public_id, driver.id], found, now, yesterday) for week in loaded.shown],
+                "cells": [_cell(loaded, week, driver, cells[week.row.public_id, driver.id], found, now, yesterday) for week in loaded.shown],
             }
             for driver in loaded.drivers
         ],
@@ -190,9 +190,13 @@ def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
     }
 
 
-def _cell(week: WeekState, driver: DriverState, own: Cell, found: dict[UUID, list[Clash]], now: datetime, since: datetime) -> dict[str, Any]:
+def _cell(
+    loaded: Loaded, week: WeekState, driver: DriverState, own: Cell, found: dict[UUID, list[Clash]], now: datetime, since: datetime
+) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
     kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now) if entry else []
+    if own.combination and loaded.beyond_floor.get((own.combination.key, driver.key)):
+        kinds = ["ask_floor", *kinds]
     return {
         "week_id": str(week.row.public_id),
         "entry": {

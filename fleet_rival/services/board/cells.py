@@ -130,6 +130,7 @@ def week_needs(loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: M
                         entry.starts,
                         tuple(found.get(entry.id, ())),
                         own.differences,
+                        loaded.beyond_floor.get((own.combination.key, driver.key), 0) if own.combination else 0,
                     )
                 )
         facts.append(

@@ -18,6 +18,7 @@ from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Lap, Layo
 from fleet_rival.services import standing
 from fleet_rival.services.base import Actor
 from fleet_rival.services.entries import EntryView, entries_of_weeks
+from fleet_rival.services.floor import open_questions
 from fleet_rival.services.profiles import availability_of
 from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.standing import Kept, Stretch, Wanted
@@ -112,6 +113,9 @@ class Loaded:
     lap_counts: Mapping[int, Mapping[int, int]]
     """Laps of all time, by driver and combination."""
 
+    beyond_floor: Mapping[tuple[int, int], int]
+    """Laps that are asked about, by combination and driver."""
+
     def laps_of(self, driver: DriverState) -> Mapping[int, int]:
         """Laps of all time of a driver, by combination."""
         return self.lap_counts.get(driver.key, {})
@@ -148,7 +152,12 @@ def load(session: Session, actor: Actor, moment: datetime) -> Loaded:
         combinations,
         standing.kept(session, actor.team_id, wanted),
         _lap_counts(session, actor),
+        open_questions(session, actor, _floors([combination for state in shown for combination in state.combinations])),
     )
+
+
+def _floors(combinations: Sequence[CombinationState]) -> dict[int, float]:
+    return {item.key: item.settings["solo_floor_s"] for item in combinations if item.settings.get("solo_floor_s") is not None}
 
 
 def _of_each_series(weeks: Sequence[LoadedWeek], moment: datetime) -> list[LoadedWeek]:

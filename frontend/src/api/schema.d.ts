@@ -146,6 +146,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/beyond-floor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Laps faster than the solo floor of which nobody has said what they were; a driver's own. */
+        get: operations["api_list_asked_laps_combinations__uuid_combination_id__beyond_floor_get"];
+        /** Say of such a lap whether a slipstream helped, or whether it is a record; a driver of the own laps. */
+        put: operations["api_answer_floor_combinations__uuid_combination_id__beyond_floor_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/laps": {
         parameters: {
             query?: never;
@@ -1351,6 +1369,29 @@ export interface components {
             team_ideal: components["schemas"]["TeamIdealOut"];
             /** Warnings */
             warnings: components["schemas"]["GroupWarning"][];
+        };
+        /** AskedLap */
+        AskedLap: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Lap */
+            lap: number;
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /** Time Us */
+            time_us: number;
+        };
+        /** AskedLaps */
+        AskedLaps: {
+            /** Items */
+            items: components["schemas"]["AskedLap"][];
         };
         /** Availability */
         Availability: {
@@ -2760,6 +2801,29 @@ export interface components {
              */
             file: string;
         };
+        /** FloorAnswer */
+        FloorAnswer: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Lap */
+            lap: number;
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /** Time Us */
+            time_us: number;
+            /**
+             * Tow
+             * @description A slipstream helped; else the lap is a record
+             */
+            tow: boolean;
+        };
         /** FoundList */
         FoundList: {
             /** Items */
@@ -2767,6 +2831,8 @@ export interface components {
         };
         /** FoundOut */
         FoundOut: {
+            /** Car Id */
+            car_id: string | null;
             /** Combination Id */
             combination_id: string | null;
             /** Corner */
@@ -2777,7 +2843,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "driver" | "combination" | "corner" | "run";
+            kind: "driver" | "week" | "combination" | "car" | "corner" | "run";
             /** More */
             more: string;
             /** Run */
@@ -2786,6 +2852,8 @@ export interface components {
             session: string | null;
             /** Title */
             title: string;
+            /** Week Id */
+            week_id: string | null;
         };
         /** GroupOut */
         GroupOut: {
@@ -5895,6 +5963,214 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AnalysisOut"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_asked_laps_combinations__uuid_combination_id__beyond_floor_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedLaps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_answer_floor_combinations__uuid_combination_id__beyond_floor_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FloorAnswer"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

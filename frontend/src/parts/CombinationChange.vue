@@ -2,6 +2,7 @@
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -74,13 +75,9 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <input v-model="form.air" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
         <input v-model="form.track" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
       </fieldset>
-      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-        Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}. Nothing of yours is written yet.
-        <div class="buttons">
-          <v-btn size="small" color="primary" @click="((seen = theirs.version), save.mutate())">Write mine over it</v-btn>
-          <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
-        </div>
-      </v-alert>
+      <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
+        Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.
+      </TheirsNote>
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="bad" :loading="save.isPending.value">Keep</WorkButton>

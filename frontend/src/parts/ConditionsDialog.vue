@@ -96,8 +96,4 @@ const seen = (row: Practice) => row.seen as { air_temp_c: number | null; track_t
   flex-basis: 100%;
   font-size: 0.98rem;
 }
-.link {
-  text-decoration: underline;
-  color: var(--accent);
-}
 </style>

@@ -35,12 +35,14 @@ const found = useQuery({
 })
 const items = computed(() => (asked.value ? (found.data.value?.items ?? []) : []))
 watch(items, () => (at.value = 0))
-const kindWords: Record<Found['kind'], string> = { driver: 'Drivers', combination: 'Combinations', corner: 'Corners', run: 'Runs' }
+const kindWords: Record<Found['kind'], string> = { driver: 'Drivers', week: 'Weeks', combination: 'Combinations', car: 'Cars', corner: 'Corners', run: 'Runs' }
 
 function target(item: Found): RouteLocationRaw {
-  if (!item.combination_id) return { name: 'people' }
+  if (item.week_id) return { name: 'series-week', params: { id: item.week_id } }
+  if (item.car_id) return { name: 'car', params: { id: item.car_id } }
+  if (!item.combination_id) return item.driver_id ? { name: 'driver-profile', params: { id: item.driver_id } } : { name: 'team' }
   const query = Object.fromEntries(
-    Object.entries({ driver: item.driver_id, corner: item.corner, session: item.session, run: item.run?.toString() }).filter(([, value]) => value),
+    Object.entries({ driver: item.driver_id, corner: item.corner, session: item.session, run: item.run?.toString(), week: item.kind === 'run' ? 'all' : null }).filter(([, value]) => value),
   ) as Record<string, string>
   return { name: 'combination', params: { id: item.combination_id }, query }
 }
@@ -56,10 +58,10 @@ function move(step: number) {
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="620" aria-label="Go to a driver, combination, corner or run" class="search-dialog">
+  <v-dialog v-model="open" max-width="620" aria-label="Go to a driver, week, combination, car, corner or run" class="search-dialog">
     <div class="sheet find">
       <input
-        ref="input" v-model="text" type="text" maxlength="120" autocomplete="off" spellcheck="false" placeholder="Driver, track, car, corner, run …" aria-label="Go to" role="combobox" aria-controls="found-list" :aria-expanded="items.length > 0" aria-autocomplete="list"
+        ref="input" v-model="text" type="text" maxlength="120" autocomplete="off" spellcheck="false" placeholder="Driver, series, track, car, corner, run …" aria-label="Go to" role="combobox" aria-controls="found-list" :aria-expanded="items.length > 0" aria-autocomplete="list"
         :aria-activedescendant="items.length ? `found-${at}` : undefined"
         @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter.prevent="go(items[at])"
       />

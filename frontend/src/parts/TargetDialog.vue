@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
 import { lapTime, readTime } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -91,13 +92,9 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <label><input v-model="form.incidents" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Incidents allowed" /> incidents</label>
       </fieldset>
       </template>
-      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-        Somebody else set this meanwhile: {{ theirs.target ? `${theirs.target.rule}${theirs.target.time_us ? ` ${lapTime(theirs.target.time_us)}` : ''}${theirs.target.per_cent ? ` ${theirs.target.per_cent} %` : ''}` : 'no target' }}{{ theirs.benchmark ? `, benchmark ${lapTime(theirs.benchmark.time_us)}` : '' }}. Nothing of yours is written yet.
-        <div class="buttons">
-          <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
-          <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
-        </div>
-      </v-alert>
+      <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">
+        Somebody else set this meanwhile: {{ theirs.target ? `${theirs.target.rule}${theirs.target.time_us ? ` ${lapTime(theirs.target.time_us)}` : ''}${theirs.target.per_cent ? ` ${theirs.target.per_cent} %` : ''}` : 'no target' }}{{ theirs.benchmark ? `, benchmark ${lapTime(theirs.benchmark.time_us)}` : '' }}.
+      </TheirsNote>
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="!!bad || !form.version" :loading="save.isPending.value">Keep</WorkButton>

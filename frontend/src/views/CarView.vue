@@ -4,8 +4,9 @@ import { computed, reactive, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Car, type CarChange } from '@/api/client'
 import { fuel, plainDay } from '@/format'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -99,19 +100,17 @@ const facts = computed(() => {
 </script>
 
 <template>
-  <div class="top">
-    <h1>{{ car.data.value?.name ?? 'Car' }}</h1>
-    <WeekTabs />
+  <WeekHead :title="car.data.value?.name ?? 'Car'">
     <span v-if="car.data.value && all && !editing" class="acts">
       <v-btn size="small" color="primary" @click="edit(car.data.value)">Change</v-btn>
       <v-btn size="small" variant="outlined" @click="remove.mutate()">Remove</v-btn>
     </span>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="car.isPending.value" :rows="8" label="Loading the car" />
   <TroubleNote :error="car.error.value ?? remove.error.value" />
   <form v-if="editing" class="sheet part" @submit.prevent="save.mutate(form.version)">
     <h2>Change {{ car.data.value?.name }}</h2>
-    <div class="grid">
+    <div class="fields">
       <label>Name <input v-model="form.name" class="field" maxlength="120" required /></label>
       <label>Class <input v-model="form.car_class" class="field" maxlength="120" /></label>
       <label>Drive <input v-model="form.drive" class="field" maxlength="120" placeholder="rear" /></label>
@@ -149,13 +148,9 @@ const facts = computed(() => {
         <label v-for="item in drivers.data.value?.items.filter((one) => !one.guest)" :key="item.id" class="check"><input v-model="form.driver_ids" type="checkbox" :value="item.id" /> {{ item.name }}</label>
       </div>
     </fieldset>
-    <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-      Somebody else changed this car meanwhile. Nothing of yours is written yet.
-      <div class="buttons">
-        <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
-        <v-btn size="small" variant="outlined" @click="(edit(theirs), save.reset())">Take theirs</v-btn>
-      </div>
-    </v-alert>
+    <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(edit(theirs), save.reset())">
+      Somebody else changed this car meanwhile.
+    </TheirsNote>
     <TroubleNote v-else :error="save.error.value" />
     <div class="buttons">
       <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="save.isPending.value">Keep</WorkButton>
@@ -213,13 +208,6 @@ const facts = computed(() => {
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 18px;
-  margin-bottom: 10px;
-}
 .acts {
   margin-left: auto;
   display: flex;
@@ -248,17 +236,6 @@ dl {
 dt {
   color: var(--quiet);
 }
-.grid {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(min(100%, 180px), 1fr));
-  gap: 8px 12px;
-  margin: 8px 0;
-}
-.grid label {
-  display: grid;
-  gap: 1px;
-  font-size: 0.9rem;
-}
 fieldset {
   border: 0;
   padding: 0;
@@ -273,10 +250,6 @@ legend {
 }
 .drivers {
   columns: 3 180px;
-}
-.link {
-  text-decoration: underline;
-  color: var(--accent);
 }
 .bad {
   color: var(--loss);

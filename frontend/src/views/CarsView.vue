@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api } from '@/api/client'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -22,14 +22,12 @@ const add = useMutation({
 </script>
 
 <template>
-  <div class="top">
-    <h1>Cars</h1>
-    <WeekTabs />
+  <WeekHead title="Cars">
     <form v-if="maySeeAll(me.data.value?.role)" class="new" @submit.prevent="add.mutate()">
       <input v-model="name" class="field" aria-label="Name of a new car" placeholder="New car" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="add.isPending.value">Add</WorkButton>
     </form>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="6" label="Loading the cars" />
   <TroubleNote :error="list.error.value ?? add.error.value" />
   <section v-if="list.data.value && !list.data.value.items.length" class="sheet empty">
@@ -54,15 +52,11 @@ const add = useMutation({
 </template>
 
 <style scoped>
-.top,
 .new {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
   gap: 6px 18px;
-}
-.top {
-  margin-bottom: 10px;
 }
 .new {
   margin-left: auto;

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { count, length } from '@/format'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -13,11 +13,9 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
 </script>
 
 <template>
-  <div class="top">
-    <h1>Combinations</h1>
-    <WeekTabs />
+  <WeekHead title="Combinations">
     <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the combinations" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <template v-if="list.data.value">
@@ -60,12 +58,4 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
-  justify-content: space-between;
-  align-items: center;
-  margin-bottom: 12px;
-}
 </style>

@@ -8,7 +8,8 @@ import CellPane from '@/parts/board/CellPane.vue'
 import ComingStrip from '@/parts/board/ComingStrip.vue'
 import EntryDialog from '@/parts/board/EntryDialog.vue'
 import NeedsList from '@/parts/board/NeedsList.vue'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
+import FloorDialog from '@/parts/FloorDialog.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { useMe } from '@/session'
@@ -36,10 +37,12 @@ const starts = computed(() =>
     .sort((a, b) => new Date(a.start).getTime() - new Date(b.start).getTime()),
 )
 const editing = ref<string>()
+const asking = ref<string>()
 const edited = computed(() => mine.value.find(({ column, cell }) => column.week_id === editing.value && cell.entry))
 function act(need: BoardNeed) {
   const there = mine.value.find(({ column }) => column.week_id === need.week_id)
   if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
+  else if (need.kind === 'ask_floor' && need.combination_id) asking.value = need.combination_id
   else if (need.kind === 'no_start' && own.value) void router.push({ name: 'driver-profile', params: { id: own.value.id } })
   else if (need.kind === 'conditions' && need.combination_id) void router.push({ name: 'combination', params: { id: need.combination_id } })
   else if (there?.cell.entry) editing.value = need.week_id
@@ -48,10 +51,7 @@ function act(need: BoardNeed) {
 </script>
 
 <template>
-  <div class="top">
-    <h1>My week</h1>
-    <WeekTabs />
-  </div>
+  <WeekHead title="My week" />
   <SkeletonRows v-if="board.isPending.value" :rows="10" label="Loading your week" />
   <TroubleNote :error="board.error.value" :again="() => board.refetch()" />
   <template v-if="board.data.value">
@@ -84,18 +84,12 @@ function act(need: BoardNeed) {
       <p class="quiet care">Tired, sore hands, a bad evening? Stop: a bad session is data, not a verdict. <RouterLink :to="{ name: 'driver-profile', params: { id: own.id } }">Your hours and how you drive</RouterLink></p>
     </template>
     <ComingStrip :board="board.data.value" class="strip" />
+    <FloorDialog v-if="asking" :id="asking" @close="asking = undefined" />
     <EntryDialog v-if="edited && own" :driver="me.data.value?.person ?? own.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
   </template>
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px 18px;
-  margin: -4px 0 8px;
-}
 h2 {
   font-size: 1.02rem;
   margin: 10px 0 4px;

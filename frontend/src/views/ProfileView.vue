@@ -3,9 +3,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Availability, type Profile, type ProfileChange } from '@/api/client'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import HoursEditor from '@/parts/garage/HoursEditor.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -75,18 +76,16 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
 </script>
 
 <template>
-  <div class="top">
-    <h1>{{ profile.data.value?.name ?? 'Driver' }}</h1>
-    <WeekTabs />
+  <WeekHead :title="profile.data.value?.name ?? 'Driver'">
     <v-btn v-if="all && profile.data.value" class="act" size="small" variant="outlined" @click="remove.mutate()">Remove</v-btn>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="profile.isPending.value" :rows="10" label="Loading the profile" />
   <TroubleNote :error="profile.error.value ?? remove.error.value" />
   <form v-if="profile.data.value && form.version" @submit.prevent="save.mutate(form.version)">
     <div class="columns">
       <section class="sheet part" aria-labelledby="how-title">
         <h2 id="how-title">How {{ all ? 'they drive and see' : 'you drive and see' }}</h2>
-        <div class="grid">
+        <div class="fields">
           <label>Nickname <input v-model="form.nickname" class="field" maxlength="120" /></label>
           <label>ABS <input v-model="form.abs" class="field" maxlength="120" placeholder="as the car has it" /></label>
           <label>Traction <input v-model="form.traction" class="field" maxlength="120" /></label>
@@ -100,7 +99,7 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
         </div>
         <p class="quiet">References depend on the view: a marker that one sees may be hidden from another.</p>
         <h3>Units on sheets for this driver</h3>
-        <div class="grid">
+        <div class="fields">
           <label>Speed <select v-model="form.speed"><option value="">as the team's</option><option>km/h</option><option>mph</option></select></label>
           <label>Temperature <select v-model="form.temperature"><option value="">as the team's</option><option>°C</option><option>°F</option></select></label>
           <label>Pressure <select v-model="form.pressure"><option value="">as the team's</option><option>kPa</option><option>bar</option><option>psi</option></select></label>
@@ -112,13 +111,9 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
         <HoursEditor v-model="form.hours" v-model:zone="form.zone" />
       </section>
     </div>
-    <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-      Somebody else changed this profile meanwhile: {{ hoursWords(theirs.availability) }}{{ theirs.nickname ? `, “${theirs.nickname}”` : '' }}. Nothing of yours is written yet.
-      <div class="buttons">
-        <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
-        <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
-      </div>
-    </v-alert>
+    <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">
+      Somebody else changed this profile meanwhile: {{ hoursWords(theirs.availability) }}{{ theirs.nickname ? `, “${theirs.nickname}”` : '' }}.
+    </TheirsNote>
     <TroubleNote v-else :error="save.error.value" />
     <div class="buttons">
       <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="save.isPending.value">Keep</WorkButton>
@@ -128,13 +123,6 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 18px;
-  margin-bottom: 10px;
-}
 .act {
   margin-left: auto;
 }
@@ -143,20 +131,6 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
   grid-template-columns: repeat(auto-fit, minmax(min(100%, 420px), 1fr));
   gap: 12px;
   align-items: start;
-}
-.grid {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(min(100%, 170px), 1fr));
-  gap: 8px 12px;
-  margin: 8px 0;
-}
-.grid label {
-  display: grid;
-  gap: 1px;
-  font-size: 0.9rem;
-}
-.wide {
-  grid-column: 1 / -1;
 }
 h3 {
   font-size: 0.98rem;

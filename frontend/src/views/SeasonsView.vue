@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Series, type SeriesWeek } from '@/api/client'
 import { count, plainDay, timeOfDay } from '@/format'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import EnterDialog from '@/parts/board/EnterDialog.vue'
 import SeasonImport from '@/parts/season/SeasonImport.vue'
 import WeekDialog from '@/parts/season/WeekDialog.vue'
@@ -64,14 +64,12 @@ const removeWeek = useMutation({
 </script>
 
 <template>
-  <div class="top">
-    <h1>Seasons</h1>
-    <WeekTabs />
-    <div v-if="all" class="actions">
+  <WeekHead title="Seasons">
+    <template v-if="all">
       <v-btn size="small" variant="outlined" color="primary" @click="importing = !importing">Season file</v-btn>
       <v-btn size="small" variant="outlined" color="primary" @click="entering = true">Enter drivers</v-btn>
-    </div>
-  </div>
+    </template>
+  </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the series" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <SeasonImport v-if="importing && all" class="import" />
@@ -149,7 +147,6 @@ const removeWeek = useMutation({
 </template>
 
 <style scoped>
-.top,
 .head,
 .pick {
   display: flex;
@@ -205,9 +202,7 @@ tr.running {
 .acts {
   white-space: nowrap;
 }
-.link {
-  text-decoration: underline;
-  color: var(--accent);
+.acts .link {
   margin-right: 10px;
 }
 .bad {

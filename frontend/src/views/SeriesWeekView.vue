@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { clock, count, date, lapTime, moment, plainDay, temperature, timeOfDay, zoneName } from '@/format'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import WeekDialog from '@/parts/season/WeekDialog.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -73,11 +73,9 @@ const rules = computed(() => {
 </script>
 
 <template>
-  <div class="top">
-    <h1>{{ place || (facts ? 'Track not known yet' : 'Week') }}</h1>
-    <WeekTabs />
+  <WeekHead :title="place || (facts ? 'Track not known yet' : 'Week')">
     <v-btn v-if="week.data.value && maySeeAll(me.data.value?.role)" class="act" size="small" color="primary" @click="changing = true">Change</v-btn>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="week.isPending.value" :rows="10" label="Loading the week" />
   <TroubleNote :error="week.error.value" :again="() => week.refetch()" />
   <template v-if="week.data.value && facts">
@@ -153,12 +151,6 @@ const rules = computed(() => {
 </template>
 
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px 18px;
-}
 .act {
   margin-left: auto;
 }

@@ -3,9 +3,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Availability, type Resource } from '@/api/client'
-import WeekTabs from '@/parts/board/WeekTabs.vue'
+import WeekHead from '@/parts/board/WeekHead.vue'
 import HoursEditor from '@/parts/garage/HoursEditor.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -60,14 +61,12 @@ const remove = useMutation({
 </script>
 
 <template>
-  <div class="top">
-    <h1>Team</h1>
-    <WeekTabs />
+  <WeekHead title="Team">
     <form v-if="all" class="new" @submit.prevent="add.mutate()">
       <input v-model="name" class="field" aria-label="Name of a new driver" placeholder="New driver" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="add.isPending.value">Add</WorkButton>
     </form>
-  </div>
+  </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the team" />
   <TroubleNote :error="list.error.value ?? add.error.value" />
   <section v-if="list.data.value && !list.data.value.items.length" class="sheet empty">
@@ -80,7 +79,7 @@ const remove = useMutation({
       <thead><tr><th scope="col">Driver</th><th scope="col">Free time</th><th scope="col">Zone</th><th scope="col">Assists</th><th scope="col">Controls and view</th><th scope="col">Prefers</th></tr></thead>
       <tbody>
         <tr v-for="item in list.data.value.items" :key="item.id">
-          <td><RouterLink :to="{ name: 'driver-profile', params: { id: item.id } }">{{ item.name }}</RouterLink><span v-if="item.nickname" class="quiet"> {{ item.nickname }}</span><span v-if="item.guest" class="quiet"> (guest)</span></td>
+          <td><RouterLink :to="{ name: 'driver-profile', params: { id: item.id } }">{{ item.name }}</RouterLink><span v-if="item.nickname" class="quiet"> · {{ item.nickname }}</span><span v-if="item.guest" class="quiet"> (guest)</span></td>
           <td>{{ hoursWords(item.availability) }}</td>
           <td>{{ item.zone }}</td>
           <td>{{ Object.entries(item.assists ?? {}).filter(([, value]) => value).map(([key, value]) => `${key} ${value}`).join(', ') }}</td>
@@ -100,10 +99,9 @@ const remove = useMutation({
           <label>Name <input v-model="form.name" class="field" maxlength="120" required /></label>
           <label>Note <input v-model="form.note" class="field" size="40" maxlength="2000" /></label>
           <HoursEditor v-model="form.hours" v-model:zone="form.zone" />
-          <v-alert v-if="theirs" type="warning" role="alert">
-            Somebody else changed it meanwhile: {{ theirs.name }}, {{ hoursWords(theirs.availability) }}. Nothing of yours is written yet.
-            <div class="buttons"><v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn><v-btn size="small" variant="outlined" @click="edit(theirs)">Take theirs</v-btn></div>
-          </v-alert>
+          <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="edit(theirs)">
+            Somebody else changed it meanwhile: {{ theirs.name }}, {{ hoursWords(theirs.availability) }}.
+          </TheirsNote>
           <TroubleNote v-else :error="save.error.value" />
           <div class="buttons">
             <WorkButton size="small" type="submit" color="primary" :loading="save.isPending.value">Keep</WorkButton>
@@ -128,15 +126,11 @@ const remove = useMutation({
 </template>
 
 <style scoped>
-.top,
 .new {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
   gap: 6px 18px;
-}
-.top {
-  margin-bottom: 10px;
 }
 .new {
   margin-left: auto;

@@ -146,9 +146,11 @@ table.ledger th {
 }
 thead th {
   width: 29%;
+  min-width: 214px;
 }
 thead th:first-child {
   width: 13%;
+  min-width: 0;
 }
 thead a {
   font-size: 0.98rem;

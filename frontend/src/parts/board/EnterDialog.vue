@@ -76,7 +76,7 @@ const enter = useMutation({
       <p role="status" class="said">{{ enter.data.value ? `${enter.data.value.count} entries made.` : '' }}</p>
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="!pickedWeeks.length || !pickedDrivers.length" :loading="enter.isPending.value">
-          Enter {{ pickedDrivers.length || '' }} in {{ pickedWeeks.length || '' }} weeks
+          {{ pickedWeeks.length && pickedDrivers.length ? `Enter ${pickedDrivers.length} in ${pickedWeeks.length} weeks` : 'Enter' }}
         </WorkButton>
         <v-btn variant="outlined" @click="shown = false">Close</v-btn>
       </div>
@@ -109,10 +109,6 @@ fieldset > label {
 .all {
   display: flex;
   gap: 12px;
-}
-.link {
-  text-decoration: underline;
-  color: var(--accent);
 }
 .importance {
   margin-top: 8px;

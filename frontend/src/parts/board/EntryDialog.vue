@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Board, type BoardCell, type BoardColumn, type EntryChange, type Importance, type WeekEntry } from '@/api/client'
 import { clock, date, moment, zoneName } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -118,13 +119,9 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
         <p v-for="start in strange" :key="start" class="bad">{{ moment(start) }} isn't on offer any more. <button type="button" class="link" @click="toggle(start)">Take it out</button></p>
       </fieldset>
       <v-text-field v-model="form.note" label="Note" maxlength="2000" hide-details autocomplete="off" />
-      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-        Somebody else changed this entry meanwhile: {{ IMPORTANCE[theirs.importance].words }}, {{ theirs.starts.length ? theirs.starts.map(moment).join(', ') : 'no start' }}{{ theirs.note ? `, “${theirs.note}”` : '' }}. Nothing of yours is written yet.
-        <div class="buttons">
-          <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
-          <v-btn size="small" variant="outlined" @click="(show(theirs), save.reset())">Take theirs</v-btn>
-        </div>
-      </v-alert>
+      <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">
+        Somebody else changed this entry meanwhile: {{ IMPORTANCE[theirs.importance].words }}, {{ theirs.starts.length ? theirs.starts.map(moment).join(', ') : 'no start' }}{{ theirs.note ? `, “${theirs.note}”` : '' }}.
+      </TheirsNote>
       <TroubleNote v-else :error="save.error.value ?? remove.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :loading="save.isPending.value">Keep</WorkButton>
@@ -197,9 +194,5 @@ legend .quiet {
 }
 .clashes {
   padding-left: 18px;
-}
-.link {
-  text-decoration: underline;
-  color: var(--accent);
 }
 </style>

@@ -84,10 +84,6 @@ h3 {
   color: var(--sheet);
   border-color: var(--accent);
 }
-.link {
-  text-decoration: underline;
-  color: var(--accent);
-}
 select {
   max-width: 220px;
 }

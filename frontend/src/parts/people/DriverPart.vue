@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, theirsOf, version, type DriverRow } from '@/api/client'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
@@ -38,13 +39,9 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
           <v-checkbox v-model="guest" label="Guest" />
           <WorkButton size="small" type="submit" color="primary" :disabled="!name.trim()" :loading="save.isPending.value">Keep</WorkButton>
           <v-btn size="small" variant="outlined" @click="editing = undefined">Leave it</v-btn>
-          <v-alert v-if="theirs" type="warning" role="alert" class="wide">
-            Somebody else changed this driver meanwhile: {{ theirs.name }}{{ theirs.guest ? ', a guest' : '' }}. Nothing of yours is written yet.
-            <template #append>
-              <v-btn size="small" color="primary" @click="save.mutate(theirs)">Write mine over it</v-btn>
-              <v-btn size="small" variant="outlined" @click="edit(theirs)">Keep theirs</v-btn>
-            </template>
-          </v-alert>
+          <TheirsNote v-if="theirs" class="wide" take="Keep theirs" @mine="save.mutate(theirs)" @theirs="edit(theirs)">
+            Somebody else changed this driver meanwhile: {{ theirs.name }}{{ theirs.guest ? ', a guest' : '' }}.
+          </TheirsNote>
           <TroubleNote v-else :error="save.error.value" class="wide" />
         </form>
         <template v-else>

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type SeriesWeek, type WeekFacts } from '@/api/client'
+import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { preferences } from '@/preferences'
@@ -119,7 +120,7 @@ const FIELDS: [string, string, string?][] = [
   <v-dialog v-model="shown" max-width="860" aria-labelledby="week-title" @after-leave="emit('close')">
     <form class="sheet part" @submit.prevent="save.mutate(seen)">
       <h2 id="week-title">{{ week ? `Week ${week.facts.week} of ${series}` : `New week of ${series}` }}</h2>
-      <div class="grid">
+      <div class="fields">
         <label>Week <input v-model="form.week" class="field" inputmode="numeric" maxlength="4" /></label>
         <label>From <input v-model="form.begins" class="field" type="date" required /></label>
         <label>To (not in it) <input v-model="form.ends" class="field" type="date" required /></label>
@@ -132,7 +133,7 @@ const FIELDS: [string, string, string?][] = [
         <label class="wide">Starts <input v-model="form.starts" class="field" maxlength="10000" placeholder="every 90min from 00:20 — or at 18:00 20:30 on sat sun in Europe/Oslo — or 2031-04-07T18:20Z" /></label>
       </div>
       <p class="quiet">Start times are UTC unless a zone stands behind them. A rule begins anew each day; “to 22:00” ends it, “on sat sun” limits it.</p>
-      <div class="grid">
+      <div class="fields">
         <label>Start <select v-model="form.start"><option value="">not known</option><option value="standing">standing</option><option value="rolling">rolling</option></select></label>
         <label>Setup <select v-model="form.setup"><option value="">not known</option><option value="fixed">fixed</option><option value="open">open</option></select></label>
         <label>Cautions <select v-model="form.cautions"><option value="">not known</option><option value="yes">yes</option><option value="no">no</option></select></label>
@@ -143,13 +144,9 @@ const FIELDS: [string, string, string?][] = [
         <label class="wide">What may be changed in the car, one a line <textarea v-model="form.changeable" class="field" rows="3" placeholder="Brake balance=56 % [50..60 by 0.5]" /></label>
         <label class="wide">Note <textarea v-model="form.note" class="field" rows="2" maxlength="2000" /></label>
       </div>
-      <v-alert v-if="theirs" type="warning" role="alert" class="my-3">
-        Somebody else changed this week meanwhile: {{ [theirs.facts.track, theirs.facts.layout].filter(Boolean).join(', ') }}, {{ theirs.facts.begins }} to {{ theirs.facts.ends }}, {{ theirs.facts.cars?.join(' or ') }}{{ theirs.facts.note ? `, “${theirs.facts.note}”` : '' }}. Nothing of yours is written yet.
-        <div class="buttons">
-          <v-btn size="small" color="primary" @click="save.mutate(theirs.version)">Write mine over it</v-btn>
-          <v-btn size="small" variant="outlined" @click="shown = false">Leave theirs</v-btn>
-        </div>
-      </v-alert>
+      <TheirsNote v-if="theirs" take="Leave theirs" @mine="save.mutate(theirs.version)" @theirs="shown = false">
+        Somebody else changed this week meanwhile: {{ [theirs.facts.track, theirs.facts.layout].filter(Boolean).join(', ') }}, {{ theirs.facts.begins }} to {{ theirs.facts.ends }}, {{ theirs.facts.cars?.join(' or ') }}{{ theirs.facts.note ? `, “${theirs.facts.note}”` : '' }}.
+      </TheirsNote>
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="save.isPending.value">Keep</WorkButton>
@@ -164,25 +161,6 @@ const FIELDS: [string, string, string?][] = [
 form {
   max-height: 90vh;
   overflow-y: auto;
-}
-.grid {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(min(100%, 180px), 1fr));
-  gap: 8px 12px;
-  margin: 8px 0;
-}
-label {
-  display: grid;
-  gap: 1px;
-  align-content: start;
-  font-size: 0.9rem;
-}
-.wide {
-  grid-column: 1 / -1;
-}
-select {
-  min-width: 0;
-  width: 100%;
 }
 .bad {
   color: var(--loss);
