@@ -5,6 +5,7 @@ import json
 import os
 import secrets
 import shutil
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
@@ -71,8 +72,12 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     return _accounts(sessions, manager, folder)
 
 
-def scenario(folder: Path, today: date) -> Path:
-    """The folder with the scenario's files in the open formats; made where it isn't there, older ones are thrown away."""
+def scenario(folder: Path, today: date, make: Callable[[date], League] = league) -> Path:
+    """The folder with the scenario's files in the open formats; made where it isn't there, older ones are thrown away.
+
+    Args:
+        make: the simulator, which takes its time.
+    """
     digest = hashlib.sha256(f"{SEED} {today}".encode())
     for source in sorted(Path(fleet_rival.__file__).parent.glob("simulator/*.py")):
         digest.update(source.read_bytes())
@@ -83,7 +88,7 @@ def scenario(folder: Path, today: date) -> Path:
         unfinished = folder / "unfinished"
         shutil.rmtree(unfinished, ignore_errors=True)
         unfinished.mkdir(parents=True)
-        _write(league(today), unfinished)
+        _write(make(today), unfinished)
         unfinished.rename(place)
     return place
 

@@ -1,4 +1,4 @@
-"""One search over everything that can be gone to: drivers, weeks, combinations, cars, corners, runs."""
+"""One search over everything that can be gone to: drivers, combinations, weeks, cars, corners, runs."""
 
 import re
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ class Found:
 
 
 def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Found]:
-    """What holds every word of a text, in any order; drivers first, then weeks, combinations, cars, corners, runs.
+    """What holds every word of a text, in any order; drivers first, then combinations, weeks, cars, corners, runs.
 
     A driver who doesn't see all finds the own runs alone.
     """
@@ -52,8 +52,8 @@ def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Fou
             return runs
         return [
             *_drivers(session, actor, words),
-            *_weeks(session, actor, words),
             *_combinations(session, actor, words),
+            *_weeks(session, actor, words),
             *_cars(session, actor, words),
             *_corners(session, actor, words),
             *runs,

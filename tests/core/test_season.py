@@ -50,6 +50,25 @@ def test_wall_times_of_a_zone_stay_when_its_clocks_change_and_the_hour_that_is_m
     assert instant(datetime(2031, 10, 26, 2, 30), OSLO) == at("2031-10-26T00:30")  # noqa: DTZ001
 
 
+@given(
+    st.sampled_from(["UTC", "Europe/Oslo", "America/Halifax", "Africa/Cairo", "Australia/Lord_Howe", "Pacific/Chatham"]),
+    st.dates(date(2026, 1, 1), date(2032, 12, 1)),
+    st.integers(5, 1440),
+    st.integers(0, 23),
+    st.sets(st.sampled_from(["mon", "tue", "wed", "thu", "fri", "sat", "sun"]), min_size=1),
+)
+def test_starts_lie_in_the_week_in_order_each_once_at_the_wall_times_of_the_rule(zone: str, day: date, step: int, hour: int, days: set[str]) -> None:
+    week = SeriesWeek("Cup", 1, zone, day, day + timedelta(days=7), starts=f"every {step}min from {hour:02}:10 on {' '.join(sorted(days))} in {zone}")
+    begins, ends = week.window
+    starts = week.expanded().starts
+    assert list(starts) == sorted(set(starts)) and all(begins <= start < ends for start in starts)
+    rule = read_starts(week.starts or "")
+    walls = {(start.astimezone(ZoneInfo(zone)).weekday(), start.astimezone(ZoneInfo(zone)).time()) for start in starts}
+    assert walls <= {(weekday, at) for weekday in rule.days for at in rule.times}
+    # Weeks follow each other without a gap, whatever the clocks do.
+    assert SeriesWeek("Cup", 2, zone, day + timedelta(days=7), day + timedelta(days=14)).window[0] == ends
+
+
 def test_moments_are_taken_as_they_stand_and_those_outside_the_week_are_told() -> None:
     found = expand(read_starts("2031-04-08T18:20Z 2031-04-08T20:20+02:00 2031-05-01T10:00"), MONDAY, MONDAY + WEEK)
     assert found.starts == (at("2031-04-08T18:20"),)

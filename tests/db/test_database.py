@@ -30,6 +30,20 @@ def test_migrations_run_both_ways_on_a_filled_database(database_url: str, engine
     command.check(configuration(database_url))
 
 
+def test_what_was_there_before_the_seasons_stays_and_gets_what_is_usual(database_url: str, engine: Engine, sessions: Sessions) -> None:
+    actor = manager_of(sessions)
+    plain = sessionmaker(sessions.kw["bind"])
+    with plain.begin() as session:
+        session.add_all([Car(team_id=actor.team_id, name="Truck"), Driver(team_id=actor.team_id, name="Åsmund")])
+    downgrade(database_url, "0002")
+    assert "series_week" not in inspect(engine).get_table_names()
+    upgrade(database_url)
+    with sessions() as session:
+        car, driver = session.scalars(select(Car)).one(), session.scalars(select(Driver)).one()
+        assert (car.name, car.traits, car.restricted, car.edition) == ("Truck", [], False, 0)
+        assert (driver.name, driver.assists, driver.availability) == ("Åsmund", {}, {})
+
+
 def test_names_compare_exactly_and_moments_keep_their_microseconds(sessions: Sessions) -> None:
     actor = manager_of(sessions)
     names = ["Åsmund", "asmund", "Asmund", "Asmund "]

@@ -58,7 +58,7 @@ def laps(draw: st.DrawFn) -> Lap:
     )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(st.lists(laps(), min_size=1, max_size=6))
 def test_laps_survive_the_way_through_a_file(driven: list[Lap]) -> None:
     once = [lap for _, lap in identify(driven).laps]

@@ -80,6 +80,8 @@ def test_a_season_goes_out_and_comes_in_again_as_the_same(season: Season) -> Non
 
 def test_a_season_file_is_looked_at_then_imported_and_taken_back_as_one(season: Season) -> None:
     season.week(1)
+    with pytest.raises(Refused, match="5 MB at most"):
+        season_files.upload(season.sessions, season.actor, "large.csv", b"x" * 5_000_001)
     weeks = [
         season.facts(1, wetness="wet"),
         season.facts(2),

@@ -75,8 +75,8 @@ def test_telemetry_of_some_laps_agrees_with_their_times(made: League) -> None:
         assert item.speed_kmh.min() > 0 and item.throttle_pct.min() >= 0 and item.throttle_pct.max() <= 100
 
 
-def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: Path) -> None:
-    folder = scenario(tmp_path, TODAY)
+def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: Path, made: League) -> None:
+    folder = scenario(tmp_path, TODAY, lambda today: made)
     again = {path: path.stat().st_mtime_ns for path in folder.iterdir()}
     assert scenario(tmp_path, TODAY) == folder and {path: path.stat().st_mtime_ns for path in folder.iterdir()} == again
     for laps in folder.glob("*.laps.csv"):
@@ -93,7 +93,7 @@ def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: 
         assert file.num_row_groups >= 1 and {"driver", "session", "run", "lap", "time_s", "distance_m", "speed_kmh"} <= set(file.schema_arrow.names)
         assert len(file.read_row_group(0, ["lap"]).column("lap").unique()) == 1
     assert len(json.loads((folder / "drivers.json").read_text())) == 8
-    other = scenario(tmp_path, TODAY + timedelta(days=1))
+    other = scenario(tmp_path, TODAY + timedelta(days=1), lambda today: made)
     assert other != folder and not folder.exists()  # an older day's goes
 
 
