@@ -107,8 +107,9 @@ def _board(page: Any) -> None:
 
 
 def _seasons(page: Any) -> None:
+    page.get_by_role("grid").wait_for()
     page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Seasons").click()
-    page.get_by_role("button", name=re.compile("Long Hills Open")).click()
+    page.get_by_role("button", name=re.compile("^Long Hills Open")).click()
     page.get_by_role("region", name="Weeks", exact=True).wait_for()
 
 
@@ -118,12 +119,14 @@ def _series_week(page: Any) -> None:
 
 
 def _car(page: Any) -> None:
+    page.get_by_role("grid").wait_for()
     page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Cars").click()
     page.get_by_role("link", name="Halvane P7").click()
     page.get_by_role("heading", name="Settings").wait_for()
 
 
 def _row(page: Any) -> Any:
+    page.get_by_role("heading", name="The coming four weeks").wait_for()
     page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Combinations").click()
     return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").filter(has_text="Wrenfield EC-2")
 
@@ -150,7 +153,7 @@ def _ladder(page: Any) -> None:
 def _search(page: Any) -> None:
     page.keyboard.press("Control+k")
     page.get_by_role("combobox", name="Go to").fill("lantern")
-    page.get_by_role("option").first.wait_for()
+    page.get_by_role("listbox").get_by_role("option").first.wait_for()
     page.keyboard.press("ArrowDown")
 
 

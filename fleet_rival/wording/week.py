@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Final
 
-__all__ = ["ACTIONS", "OPEN_WORDS", "asked_words", "joined", "need_words", "prepared_words"]
+__all__ = ["ACTIONS", "OPEN_WORDS", "asked_words", "joined", "need_words", "own_prepared_words", "prepared_words"]
 
 ACTIONS: Final = {
     "two_starts": "Change the starts",
@@ -90,6 +90,21 @@ def asked_words(kind: str, series: str, place: str, car: str) -> str | None:
         "ask_floor": f"You lapped {place} faster than anybody drives alone: a tow, or a record",
         "conditions": f"Practise at {place} in the race's conditions",
     }.get(kind)
+
+
+def own_prepared_words(entered: bool, knows_track: bool, knows_car: bool, *, has_layout: bool) -> str:
+    """The same for one driver, spoken to.
+
+    >>> own_prepared_words(True, True, False, has_layout=True)
+    'entered; you know the track, not yet this car on it'
+    """
+    if not has_layout:
+        return "track not known here"
+    if not entered:
+        return "you aren't entered"
+    if knows_car:
+        return "entered; you know this car here"
+    return f"entered; {'you know the track, not yet this car on it' if knows_track else 'new to you'}"
 
 
 def prepared_words(entered: int, know_track: int, know_car: int, *, has_layout: bool, has_target: bool) -> str:

@@ -23,6 +23,11 @@ export function differenceWords(items: BoardDifference[]): string {
     typeof value === 'string' ? value : item.what === 'time_of_day' ? minutesOfDay(value) : temperature(value)
   return items.map((item) => `${NAMES[item.what]} ${shown(item, item.practised)} instead of ${shown(item, item.race)}`.trim()).join(', ')
 }
+/** Each clash once, though it may be with several others. */
+export function clashLines(clashes: { kind: string; start: string | null }[]): { start: string | null; words: string }[] {
+  const lines = clashes.map((clash) => ({ start: clash.start, words: CLASHES[clash.kind] ?? clash.kind }))
+  return lines.filter((line, index) => lines.findIndex((other) => other.start === line.start && other.words === line.words) === index)
+}
 export const WEEKDAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 export function raceWords(week: { race_laps?: number | null; race_minutes?: number | null }): string {
   return week.race_laps ? `${week.race_laps} laps` : week.race_minutes ? `${week.race_minutes} min` : 'length not known'

@@ -22,7 +22,7 @@ from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState, load
 from fleet_rival.services.kept import Recent, code_stamp
 from fleet_rival.services.standing import Stretch
-from fleet_rival.wording.week import ACTIONS, OPEN_WORDS, asked_words, need_words, prepared_words
+from fleet_rival.wording.week import ACTIONS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
 
 __all__ = ["Board", "board", "catch_up"]
 
@@ -151,7 +151,7 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
         ],
         "needs": needs[:_SHORT_LIST],
         "more_needs": max(0, len(needs) - _SHORT_LIST),
-        "coming": [_coming(loaded, step, loaded.moment + timedelta(days=7 * (number + 1))) for number, step in enumerate(loaded.coming)],
+        "coming": [_coming(loaded, actor, step, loaded.moment + timedelta(days=7 * (number + 1))) for number, step in enumerate(loaded.coming)],
         "resources": [{"id": str(item.id), "name": item.name} for item in loaded.resources.values()],
     }
 
@@ -250,11 +250,11 @@ def _need(need: Need, week: WeekState, actor: Actor) -> dict[str, Any] | None:
     }
 
 
-def _coming(loaded: Loaded, weeks: Sequence[WeekState], moment: datetime) -> dict[str, Any]:
-    return {"day": moment.date().isoformat(), "weeks": [_prepared(loaded, week) for week in weeks]}
+def _coming(loaded: Loaded, actor: Actor, weeks: Sequence[WeekState], moment: datetime) -> dict[str, Any]:
+    return {"day": moment.date().isoformat(), "weeks": [_prepared(loaded, actor, week) for week in weeks]}
 
 
-def _prepared(loaded: Loaded, week: WeekState) -> dict[str, Any]:
+def _prepared(loaded: Loaded, actor: Actor, week: WeekState) -> dict[str, Any]:
     """How prepared we are for a week that comes: who knows the track, and this car on it."""
     own = {item.key for item in week.combinations}
     layout = {item.key for item in loaded.combinations.values() if item.layout_key == week.row.layout_id}
@@ -262,6 +262,7 @@ def _prepared(loaded: Loaded, week: WeekState) -> dict[str, Any]:
     known = sum(bool(layout & loaded.laps_of(driver).keys()) for driver in entered)
     same = sum(bool(own & loaded.laps_of(driver).keys()) for driver in entered)
     has_target = bool(own) and all(item.target for item in week.combinations)
+    has_layout = week.layout_id is not None
     return {
         "week_id": str(week.row.public_id),
         "series_id": str(week.series_id),
@@ -273,9 +274,11 @@ def _prepared(loaded: Loaded, week: WeekState) -> dict[str, Any]:
         "entered": len(entered),
         "know_track": known,
         "know_car": same,
-        "has_layout": week.layout_id is not None,
+        "has_layout": has_layout,
         "has_target": has_target,
-        "words": prepared_words(len(entered), known, same, has_layout=week.layout_id is not None, has_target=has_target),
+        "words": prepared_words(len(entered), known, same, has_layout=has_layout, has_target=has_target)
+        if actor.sees_all
+        else own_prepared_words(bool(entered), bool(known), bool(same), has_layout=has_layout),
         "no_start": sum(not week.entries[driver.id].starts for driver in entered),
     }
 

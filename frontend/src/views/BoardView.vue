@@ -192,10 +192,10 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
           />
           <p v-if="!drivers.length" class="quiet note">No driver here fits the filter “{{ SHOWS[show] }}”.</p>
         </div>
-        <CellPane
+        <div class="beside"><CellPane
           v-if="chosen" :board="board.data.value" v-bind="chosen" may-change @open="editing = { driver: chosen.driver.id, week: chosen.column.week_id }"
           @enter="change.mutate({ kind: 'enter', driver: chosen.driver, column: board.data.value!.columns.indexOf(chosen.column) })"
-        />
+        /></div>
       </div>
     </template>
     <ComingStrip v-if="board.data.value.columns.length || board.data.value.coming.some((step) => step.weeks.length)" :board="board.data.value" class="strip" />
@@ -244,8 +244,17 @@ h1 {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 292px;
   gap: 10px;
-  align-items: start;
   margin-top: 7px;
+}
+/* As high as the table and no higher, so that what stands below doesn't move from cell to cell. */
+.beside {
+  position: relative;
+  min-height: 322px;
+}
+.beside > :deep(.pane) {
+  position: absolute;
+  inset: 0;
+  overflow: auto;
 }
 .strip {
   margin-top: 8px;
@@ -256,6 +265,9 @@ h1 {
 @media (max-width: 1060px) {
   .pair {
     grid-template-columns: minmax(0, 1fr);
+  }
+  .beside > :deep(.pane) {
+    position: static;
   }
 }
 @media print {

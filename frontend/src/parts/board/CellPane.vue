@@ -3,7 +3,7 @@ import { computed, useId } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Board, BoardCell, BoardColumn, BoardDriver } from '@/api/client'
 import { count, gap, inWords, lapTime, moment, perCent } from '@/format'
-import { CLASHES, differenceWords, IMPORTANCE } from '@/words'
+import { clashLines, differenceWords, IMPORTANCE } from '@/words'
 
 const props = defineProps<{ board: Board; driver: BoardDriver; column: BoardColumn; cell: BoardCell; mayChange: boolean; own?: boolean }>()
 const emit = defineEmits<{ open: []; enter: [] }>()
@@ -55,7 +55,7 @@ const rows = computed(() => {
       </p>
       <p v-if="cell.entry.note" class="note-text">“{{ cell.entry.note }}”</p>
       <ul v-if="cell.entry.clashes.length" class="warn">
-        <li v-for="(clash, index) in cell.entry.clashes" :key="index"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ CLASHES[clash.kind] }}</li>
+        <li v-for="clash in clashLines(cell.entry.clashes)" :key="`${clash.start} ${clash.words}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
       </ul>
     </template>
     <p v-else class="quiet">Not entered.</p>
