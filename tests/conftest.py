@@ -2,7 +2,6 @@
 
 import os
 from collections.abc import Iterator
-from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,9 +14,8 @@ if TYPE_CHECKING:
 
 HOME = Path(__file__).parents[1]
 DATA = Path(__file__).parent / "data"
-DEMO = HOME / "var" / "test-demo"
+DEMO = HOME / "var" / "test-demo-browser"
 """Where the demo's scenario is kept between runs."""
-DEMO_DAY = date(2031, 4, 10)
 
 
 @pytest.fixture(scope="session")

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -27,7 +28,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board import board
 from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
-from fleet_rival.simulator.league import SEED, League, league
+from fleet_rival.simulator.league import SEED, SERIES, League, league
 from fleet_rival.simulator.people import COACH, MANAGER, TEAM
 from fleet_rival.simulator.telemetry import Trace
 
@@ -64,8 +65,10 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     manager = person_called(sessions, MANAGER) or make_team(sessions, TEAM, MANAGER)
     if not week.combinations(sessions, manager):
         place = scenario(folder, today or datetime.now().astimezone().date())
-        for practice in sorted(place.glob("*.laps.csv")):
-            _load(sessions, manager, practice)
+        loaded = [_load(sessions, manager, practice) for practice in sorted(place.glob("*.laps.csv"))]
+        # Whoever opens a running week's combination first finds its figures computed.
+        for combination_id in loaded[-len(SERIES) :]:
+            find.summary(sessions, manager, combination_id)
         load_week(sessions, manager, place)
         # Whoever opens the board first finds everybody's standing computed.
         board(sessions, manager, None, ZoneInfo("UTC"), now)
@@ -118,14 +121,14 @@ def _samples(item: Trace) -> dict[str, Any]:
     return {**keys, **{name: getattr(item, name) for name in _CHANNELS}}
 
 
-def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> None:
+def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> UUID:
     content = laps.read_bytes()
     layout = track.add_track(sessions, manager, laps.with_name(laps.name.replace(".laps.csv", ".track.json")).read_bytes())
     car = content.split(b"\n", 2)[1].split(b",")[1].decode()
     combination = week.add_combination(sessions, manager, layout.id, car)
     file_id = drive.upload(sessions, manager, combination.id, laps.name[3:], content)
     drive.confirm(sessions, manager, file_id, drive.Wishes(combination.revision))
-    find.summary(sessions, manager, combination.id)
+    return combination.id
 
 
 def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> list[Account]:

@@ -62,7 +62,7 @@ class Desk:
 @pytest.fixture(scope="session")
 def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
     with trial(tmp_path_factory.mktemp("whole")) as whole:
-        yield Desk(whole, {account.role: account for account in load_demo(whole.sessions, DEMO.with_name("test-demo-browser"))})
+        yield Desk(whole, {account.role: account for account in load_demo(whole.sessions, DEMO)})
 
 
 @pytest.fixture(scope="session")

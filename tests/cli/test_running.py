@@ -3,6 +3,7 @@
 import json
 import os
 import re
+import shutil
 import signal
 import socket
 import subprocess
@@ -17,6 +18,7 @@ from typing import Any
 import pytest
 
 from fleet_rival.cli.processes import Started, free_port, recorded, wait_for_end
+from tests.conftest import DEMO
 
 HOME = Path(__file__).parents[2]
 
@@ -29,6 +31,9 @@ class Installation:
         self.port = free_port()
         self.started: list[subprocess.Popen[str]] = []
         (folder / "var").mkdir()
+        # The scenario of the day takes the simulator its time; where a test has it already, it is as good as a new one.
+        for made in DEMO.glob("scenario-*"):
+            shutil.copytree(made, folder / "var" / "demo" / made.name)
 
     def start(self, command: str = "demo") -> subprocess.Popen[str]:
         environment = {**os.environ, "FLEET_HOME": str(self.folder), "PYTHONPATH": str(HOME)}

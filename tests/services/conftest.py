@@ -86,6 +86,10 @@ class Season:
 
 @pytest.fixture
 def season(sessions: sessionmaker[Session]) -> Season:
+    return filled_season(sessions)
+
+
+def filled_season(sessions: sessionmaker[Session]) -> Season:
     actor = manager_of(sessions)
     track.add_track(sessions, actor, TRACK)
     place = read_track(TRACK)

@@ -63,7 +63,7 @@ def desk(sessions: Sessions) -> Desk:
 STEPS = st.lists(st.one_of(st.tuples(st.integers(0, 1), st.sampled_from(["a", "b", None])), st.sampled_from(["undo", "redo"])), max_size=16)
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(steps=STEPS)
 def test_any_order_of_changing_taking_back_and_doing_again_is_as_on_paper(desk: Desk, steps: list[Any]) -> None:
     for index in (0, 1):

@@ -117,6 +117,7 @@ const endAll = useMutation({
 }
 .side {
   display: grid;
+  gap: 12px;
 }
 .since {
   display: block;

@@ -37,6 +37,15 @@ const rows = computed(() => {
     <h2 :id="title">{{ own ? column.series : driver.name }}</h2>
     <p class="quiet">{{ column.place }}<template v-if="own"> · {{ column.cars.map((car) => car.name).join(' or ') }}</template></p>
     <p v-if="!cell.right" class="quiet" role="status">The figures are being worked out anew.</p>
+    <div class="buttons">
+      <v-btn v-if="cell.entry && (mayChange || own)" size="small" color="primary" @click="emit('open')">{{ own ? 'Choose your starts' : 'Starts and entry' }}</v-btn>
+      <v-btn v-else-if="mayChange" size="small" color="primary" @click="emit('enter')">Enter</v-btn>
+      <v-btn v-if="laps" size="small" variant="outlined" color="primary" :to="laps">Laps</v-btn>
+      <v-btn v-else-if="cell.combination_id" size="small" variant="outlined" color="primary" :to="{ name: 'add-laps', params: { id: cell.combination_id } }">Add laps</v-btn>
+    </div>
+    <ul v-if="cell.entry?.clashes.length" class="warn">
+      <li v-for="clash in clashLines(cell.entry.clashes)" :key="`${clash.start} ${clash.words}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
+    </ul>
     <dl v-if="cell.laps">
       <template v-for="[name, value, more] in rows" :key="name">
         <dt>{{ name }}</dt>
@@ -54,17 +63,8 @@ const rows = computed(() => {
         {{ IMPORTANCE[cell.entry.importance].sign }} {{ own ? 'You are entered' : 'Entered' }}: {{ IMPORTANCE[cell.entry.importance].words }}<template v-if="cell.next_start">; next start {{ moment(cell.next_start) }} ({{ inWords(cell.next_start, board.now) }})</template><template v-else>; no start to come</template>
       </p>
       <p v-if="cell.entry.note" class="note-text">“{{ cell.entry.note }}”</p>
-      <ul v-if="cell.entry.clashes.length" class="warn">
-        <li v-for="clash in clashLines(cell.entry.clashes)" :key="`${clash.start} ${clash.words}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
-      </ul>
     </template>
     <p v-else class="quiet">Not entered.</p>
-    <div class="buttons">
-      <v-btn v-if="cell.entry && (mayChange || own)" size="small" color="primary" @click="emit('open')">{{ own ? 'Choose your starts' : 'Starts and entry' }}</v-btn>
-      <v-btn v-else-if="mayChange" size="small" color="primary" @click="emit('enter')">Enter</v-btn>
-      <v-btn v-if="laps" size="small" variant="outlined" color="primary" :to="laps">Laps</v-btn>
-      <v-btn v-else-if="cell.combination_id" size="small" variant="outlined" color="primary" :to="{ name: 'add-laps', params: { id: cell.combination_id } }">Add laps</v-btn>
-    </div>
   </aside>
 </template>
 
@@ -72,6 +72,9 @@ const rows = computed(() => {
 .pane {
   padding: 9px 14px 12px;
   font-size: 0.94rem;
+}
+.buttons {
+  margin-top: 6px;
 }
 dl {
   display: grid;
