@@ -5,7 +5,7 @@ from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.season.attention import EntryFacts, WeekFacts, needs
@@ -50,6 +50,7 @@ def test_wall_times_of_a_zone_stay_when_its_clocks_change_and_the_hour_that_is_m
     assert instant(datetime(2031, 10, 26, 2, 30), OSLO) == at("2031-10-26T00:30")  # noqa: DTZ001
 
 
+@settings(max_examples=40, deadline=None)
 @given(
     st.sampled_from(["UTC", "Europe/Oslo", "America/Halifax", "Africa/Cairo", "Australia/Lord_Howe", "Pacific/Chatham"]),
     st.dates(date(2026, 1, 1), date(2032, 12, 1)),
@@ -100,6 +101,7 @@ def test_a_week_begins_at_midnight_in_its_zone_or_at_the_first_moment_after_it()
     assert jump.window[0] == at("2026-04-23T22:00")
 
 
+@settings(deadline=None)
 @given(
     st.lists(
         st.builds(
@@ -146,6 +148,7 @@ def test_free_time_is_weekly_windows_without_days_off_and_single_slots_besides()
     assert gap == ((at("2031-03-30T01:00"), at("2031-03-30T02:00")),)  # what is left of it begins at the jump
 
 
+@settings(deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 6), st.integers(0, 47), st.integers(1, 47)), max_size=6), st.integers(0, 335), st.integers(1, 8))
 def test_free_spans_hold_what_some_window_holds(windows: list[tuple[int, int, int]], start: int, length: int) -> None:
     """Against a plain table of half hours."""

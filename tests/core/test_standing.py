@@ -5,7 +5,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.analysis import analyse
@@ -86,6 +86,7 @@ def test_a_session_without_a_time_is_taken_for_an_old_one() -> None:
     assert (found.laps, found.best_before_us, found.gained_us) == (6, 60_500_000, 0), "slower is no negative gain"
 
 
+@settings(max_examples=40, deadline=None)
 @given(st.lists(st.integers(58_000, 64_000), min_size=2, max_size=12), st.integers(1, 11))
 def test_the_best_before_and_since_make_up_the_best_of_all(times: list[int], cut: int) -> None:
     runs = [run_of([time / 1000], str(number), MONDAY + timedelta(hours=number)) for number, time in enumerate(times)]
