@@ -90,7 +90,8 @@ def load_week(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> 
     """
     for path in sorted(folder.glob("*.season.csv")):
         file_id = season_files.upload(sessions, manager, path.name, path.read_bytes())
-        season_files.import_season(sessions, manager, file_id, take_changes=False)
+        seen = season_files.preview(sessions, manager, file_id)
+        season_files.import_season(sessions, manager, file_id, seen.stamp, take_changes=False)
     _cars(sessions, manager)
     rig = _people(sessions, manager, json.loads((folder / "drivers.json").read_text()))
     busy: dict[str, list[Span]] = {}

@@ -1,5 +1,6 @@
 """Seasons in from files and out again: a look first, then one transaction; what can't be read is set aside and told."""
 
+import hashlib
 import zlib
 from dataclasses import dataclass
 from datetime import timedelta
@@ -60,6 +61,8 @@ class SeasonPreview:
     new_series: tuple[str, ...]
     new_cars: tuple[str, ...]
     unknown_layouts: tuple[str, ...]
+    stamp: str
+    """Of the weeks that it was compared with: an import needs it, so that nothing is written over that nobody saw."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +101,7 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Sea
     """What an import would do now."""
     with sessions() as session:
         kept = find_row(session, SeasonFileRow, actor, file_id, "file")
-        file, there = _compared(session, actor, kept)
+        file, there, stamp = _compared(session, actor, kept, take_changes=True)
         known = set(session.scalars(select(Car.name).where(Car.team_id == actor.team_id)))
         layouts = {
             (track, layout)
@@ -122,23 +125,28 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Sea
             tuple(dict.fromkeys(week.series for week in weeks if week.series not in {name for name, _ in there})),
             tuple(dict.fromkeys(car for week in weeks for car in week.cars if car not in known)),
             tuple(f"{track}, {layout}" for track, layout in places if (track, layout) not in layouts),
+            stamp,
         )
 
 
-def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, *, take_changes: bool) -> SeasonImported:
+def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, stamp: str, *, take_changes: bool) -> SeasonImported:
     """Import a season file that was looked at, in one transaction and one act.
 
     Args:
-        take_changes: whether weeks that are there with other facts are written anew.
+        stamp: of the preview that the person saw.
+        take_changes: whether weeks that are there with other facts are written anew. New weeks that overlap with those that stay
+            are set aside.
 
     Raises:
-        Conflict: it is imported already.
+        Conflict: it is imported already, or weeks of its series were changed since the person looked.
     """
     with sessions.begin() as session:
         kept = find_row(session, SeasonFileRow, actor, file_id, "file", lock=True)
         if kept.state == "imported":
             raise Conflict("This file is imported already.")
-        file, there = _compared(session, actor, kept)
+        file, there, now_stamp = _compared(session, actor, kept, take_changes=take_changes)
+        if now_stamp != stamp:
+            raise Conflict("Weeks of these series were changed since you looked. Look at the preview again, then import.")
         change_set = begin_change(session, actor, "season.import", f"Imported {kept.name}")
         counts = {"new": 0, "changed": 0, "same": 0}
         for _, week in file.weeks:
@@ -187,15 +195,25 @@ def _read(content: bytes) -> SeasonFile:
         raise Refused(str(error)) from error
 
 
-def _compared(session: Session, actor: Actor, kept: SeasonFileRow) -> tuple[SeasonFile, dict[tuple[str, int], SeriesWeek]]:
-    """The file, without the weeks that overlap with others that are there, and the weeks that are there."""
+def _compared(
+    session: Session, actor: Actor, kept: SeasonFileRow, *, take_changes: bool
+) -> tuple[SeasonFile, dict[tuple[str, int], SeriesWeek], str]:
+    """The file, without the weeks that overlap with others that stay, the weeks that are there, and their stamp."""
     file = _read(zlib.decompress(kept.content))
-    there = {(item.facts.series, item.facts.week): item.facts for item in load_weeks(session, actor)}
+    named_series = {week.series for _, week in file.weeks}
+    loaded = [item for item in load_weeks(session, actor) if item.facts.series in named_series]
+    there = {(item.facts.series, item.facts.week): item.facts for item in loaded}
+    versions = sorted(f"{item.row.public_id}.{item.row.version}" for item in loaded)
+    stamp = hashlib.sha256(" ".join(versions).encode()).hexdigest()[:16]
     weeks, set_aside = [], list(file.set_aside)
-    replaced = {(week.series, week.week) for _, week in file.weeks}
+    rewritten = {(week.series, week.week) for _, week in file.weeks} if take_changes else set()
     for line, week in file.weeks:
-        others = [other for key, other in there.items() if key[0] == week.series and key not in replaced]
-        if clash := next((other for other in others if overlaps(week, other)), None):
+        own = (week.series, week.week)
+        # A week that is there and stays as it is says nothing about itself.
+        others = [other for key, other in there.items() if key[0] == week.series and key != own and key not in rewritten]
+        if own in there and not take_changes:
+            weeks.append((line, week))
+        elif clash := next((other for other in others if overlaps(week, other)), None):
             set_aside.append(SetAside(line, "from", str(week.begins), f"overlaps with week {clash.week} of this series, which is there already"))
         else:
             weeks.append((line, week))
@@ -207,7 +225,7 @@ def _compared(session: Session, actor: Actor, kept: SeasonFileRow) -> tuple[Seas
         file.unused_columns,
         file.rows,
     )
-    return file, there
+    return file, there, stamp
 
 
 def _state(week: SeriesWeek, there: SeriesWeek | None) -> str:

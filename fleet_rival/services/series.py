@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.starts import BadStarts
 from fleet_rival.core.season.weeks import SeriesWeek, overlaps
-from fleet_rival.core.season.zones import BadZone
+from fleet_rival.core.season.zones import BadZone, known_zone
 from fleet_rival.db.tables import Entry, Series, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.formats.seasons import week_warnings
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
@@ -154,7 +154,7 @@ def add_week(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, fac
         with sessions.begin() as session:
             row = find_row(session, Series, actor, series_id, "series", lock=True)
             facts = replace(facts, series=row.name)
-            check_facts(facts, _others(session, actor, row, None))
+            _check_facts(facts, _others(session, actor, row, None))
             change_set = begin_change(session, actor, "week.add", f"Added week {facts.week} of {row.name}")
             made = write_week(session, actor, row, None, facts)
             about(session, change_set, made)
@@ -177,7 +177,7 @@ def change_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID, ve
             check_version(row, version, "week")
             of = session.get_one(Series, row.series_id)
             facts = replace(facts, series=of.name)
-            check_facts(facts, _others(session, actor, of, row.id))
+            _check_facts(facts, _others(session, actor, of, row.id))
             begin_change(session, actor, "week.change", f"Changed week {row.number} of {of.name}", row)
             write_week(session, actor, of, row, facts)
     except IntegrityError as error:
@@ -198,7 +198,7 @@ def remove_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) ->
         _remove(session, actor, row, name)
 
 
-def check_facts(facts: SeriesWeek, others: Iterable[SeriesWeek]) -> None:
+def _check_facts(facts: SeriesWeek, others: Iterable[SeriesWeek]) -> None:
     """Say what can't be meant.
 
     Raises:
@@ -210,8 +210,12 @@ def check_facts(facts: SeriesWeek, others: Iterable[SeriesWeek]) -> None:
         if overlaps(facts, other):
             raise Refused(f"The week overlaps with week {other.week}, which goes from {other.begins} to {other.ends}. Change one of the two.")
     try:
+        # A week without starts has a zone as well.
+        known_zone(facts.zone)
         facts.expanded()
-    except (BadStarts, BadZone) as error:
+    except BadZone as error:
+        raise Refused(f"{error}.") from error
+    except BadStarts as error:
         raise Refused(f"The start times can't be read: {error}.") from error
 
 

@@ -104,7 +104,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/weeks/{week_id}/knowledge": (ALL, None),
     "POST /api/season-files": (LEADERS, "season"),
     "GET /api/season-files/{season_file_id}": (LEADERS, None),
-    "POST /api/season-files/{season_file_id}/import": (LEADERS, {"take_changes": True}),
+    "POST /api/season-files/{season_file_id}/import": (LEADERS, {"stamp": "x", "take_changes": True}),
     "DELETE /api/season-files/{season_file_id}": (LEADERS, None),
     "POST /api/entries": (LEADERS, {"week_ids": [ANY_ID], "driver_ids": [ANY_ID]}),
     "POST /api/entries/remove": (LEADERS, {"entry_ids": [ANY_ID]}),

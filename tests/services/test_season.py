@@ -97,10 +97,10 @@ def test_a_season_file_is_looked_at_then_imported_and_taken_back_as_one(season: 
     ]
     assert (seen.new_series, seen.new_cars, seen.unknown_layouts) == (("Trophy",), ("Truck Z",), ("Far, Away",))
     assert [(row.line, row.column) for row in seen.set_aside] == [(5, "from")]
-    done = season_files.import_season(season.sessions, season.actor, file_id, take_changes=True)
+    done = season_files.import_season(season.sessions, season.actor, file_id, seen.stamp, take_changes=True)
     assert (done.added, done.changed, done.set_aside) == (2, 1, 1)
     with pytest.raises(Conflict, match="imported already"):
-        season_files.import_season(season.sessions, season.actor, file_id, take_changes=True)
+        season_files.import_season(season.sessions, season.actor, file_id, seen.stamp, take_changes=True)
     history.undo(season.sessions, season.actor)
     assert [(row.number, row.wetness) for row in rows(season, SeriesWeekRow)] == [(1, "dry")]
     assert [row.name for row in rows(season, Series)] == ["Cup"]
@@ -110,11 +110,58 @@ def test_a_season_file_is_looked_at_then_imported_and_taken_back_as_one(season: 
 
 def test_taking_a_season_back_leaves_what_laps_hang_on(season: Season) -> None:
     file_id = season_files.upload(season.sessions, season.actor, "cup.season.csv", write_season([season.facts(1)]))
-    season_files.import_season(season.sessions, season.actor, file_id, take_changes=False)
+    stamp = season_files.preview(season.sessions, season.actor, file_id).stamp
+    season_files.import_season(season.sessions, season.actor, file_id, stamp, take_changes=False)
     season.drive("Ysolde Farrand", datetime(2031, 4, 8, 18, tzinfo=UTC), [70, 66, 65.5])
     entry = next(item for item in history.history(season.sessions, season.actor).items if item.action == "season.import")
     history.undo(season.sessions, season.actor, entry.id)
     assert not rows(season, SeriesWeekRow) and len(rows(season, Combination)) == 1
+
+
+def test_nothing_is_written_over_that_nobody_saw(season: Season) -> None:
+    there = season.week(1)
+    file_id = season_files.upload(season.sessions, season.actor, "cup.season.csv", write_season([season.facts(1, wetness="wet")]))
+    seen = season_files.preview(season.sessions, season.actor, file_id)
+    series.change_week(season.sessions, season.actor, there.id, there.version, season.facts(1, note="low sun at T3"))
+    with pytest.raises(Conflict, match="changed since you looked"):
+        season_files.import_season(season.sessions, season.actor, file_id, seen.stamp, take_changes=True)
+    assert [(row.wetness, row.note) for row in rows(season, SeriesWeekRow)] == [("dry", "low sun at T3")]
+    again = season_files.preview(season.sessions, season.actor, file_id)
+    assert again.weeks[0].differs == ("wetness", "note")
+    season_files.import_season(season.sessions, season.actor, file_id, again.stamp, take_changes=True)
+    assert [(row.wetness, row.note) for row in rows(season, SeriesWeekRow)] == [("wet", None)]
+
+
+def test_a_week_that_stays_as_it_is_keeps_its_days_against_the_file(season: Season) -> None:
+    """The file moves week 1 back by a week and puts week 2 in its place; whoever keeps week 1 can't have week 2 there."""
+    season.week(1)
+    moved = [season.facts(1, begins=MONDAY - timedelta(weeks=1), ends=MONDAY), season.facts(2, begins=MONDAY, ends=MONDAY + timedelta(weeks=1))]
+    for take_changes, expected in ((False, [(1, MONDAY)]), (True, [(1, MONDAY - timedelta(weeks=1)), (2, MONDAY)])):
+        file_id = season_files.upload(season.sessions, season.actor, "cup.season.csv", write_season(moved))
+        stamp = season_files.preview(season.sessions, season.actor, file_id).stamp
+        done = season_files.import_season(season.sessions, season.actor, file_id, stamp, take_changes=take_changes)
+        assert (done.added, done.kept, done.set_aside) == ((1, 0, 0) if take_changes else (0, 1, 1))
+        assert [(row.number, row.begins) for row in rows(season, SeriesWeekRow)] == expected
+
+
+@pytest.mark.parametrize(
+    ("changes", "message"),
+    [
+        ({"ends": MONDAY}, "isn't after it begins"),
+        ({"zone": "Atlantis/Lost", "starts": None}, "Atlantis/Lost is not a time zone"),
+        ({"zone": "Atlantis/Lost"}, "Atlantis/Lost is not a time zone"),
+        ({"starts": "now and then"}, "start times can't be read"),
+        ({"starts": "every 90min from 20:00 to 10:00"}, "never fires"),
+    ],
+)
+def test_a_week_that_nobody_can_mean_is_refused_and_leaves_nothing(season: Season, changes: dict[str, Any], message: str) -> None:
+    with pytest.raises(Refused, match=message):
+        season.week(1, **changes)
+    assert not rows(season, SeriesWeekRow)
+    good = season.week(1)
+    with pytest.raises(Refused, match=message):
+        series.change_week(season.sessions, season.actor, good.id, good.version, season.facts(1, **changes))
+    assert season.board()["columns"][0]["number"] == 1
 
 
 def test_drivers_are_entered_for_a_whole_season_in_one_act_and_taken_out_again(season: Season) -> None:

@@ -137,7 +137,7 @@ def preview_season(path: s.SeasonFilePath) -> Any:
 @allowed("manager", "coach")
 def import_season(path: s.SeasonFilePath, body: s.SeasonWishes) -> Any:
     """Import a season file that was looked at, whole or not at all."""
-    done = season_files.import_season(sessions(), actor(), path.season_file_id, take_changes=body.take_changes)
+    done = season_files.import_season(sessions(), actor(), path.season_file_id, body.stamp, take_changes=body.take_changes)
     return s.validate(s.SeasonImportedOut, done)
 
 

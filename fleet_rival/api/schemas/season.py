@@ -151,9 +151,11 @@ class SeasonPreviewOut(Schema):
     new_series: list[str]
     new_cars: list[str]
     unknown_layouts: list[str]
+    stamp: str
 
 
 class SeasonWishes(Schema):
+    stamp: str = Field(max_length=64)
     take_changes: bool = False
 
 

@@ -3771,6 +3771,8 @@ export interface components {
             rows: number;
             /** Set Aside */
             set_aside: components["schemas"]["SetAsideRow"][];
+            /** Stamp */
+            stamp: string;
             /** State */
             state: string;
             /** Unknown Layouts */
@@ -3818,6 +3820,8 @@ export interface components {
         };
         /** SeasonWishes */
         SeasonWishes: {
+            /** Stamp */
+            stamp: string;
             /**
              * Take Changes
              * @default false

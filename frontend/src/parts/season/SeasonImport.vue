@@ -11,7 +11,7 @@ const queries = useQueryClient()
 const preview = ref<SeasonPreview>()
 const takeChanges = ref(false)
 const upload = useMutation({
-  mutationFn: (file: File) => answer(api.POST('/api/season-files', fileBody(file))),
+  mutationFn: (chosen: File) => answer(api.POST('/api/season-files', fileBody(chosen))),
   onSuccess: (seen) => {
     preview.value = seen
     takeChanges.value = false
@@ -19,13 +19,16 @@ const upload = useMutation({
   },
 })
 const settle = () => Promise.all(['weeks', 'series', 'board', 'combinations', 'cars', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+const file = () => ({ params: { path: { season_file_id: preview.value!.id } } })
 const take = useMutation({
-  mutationFn: () => answer(api.POST('/api/season-files/{season_file_id}/import', { params: { path: { season_file_id: preview.value!.id } }, body: { take_changes: takeChanges.value } })),
+  mutationFn: () => answer(api.POST('/api/season-files/{season_file_id}/import', { ...file(), body: { stamp: preview.value!.stamp, take_changes: takeChanges.value } })),
   onSuccess: () => (preview.value = undefined),
+  // What was changed meanwhile is to be seen before it is confirmed.
+  onError: async () => (preview.value = await answer(api.GET('/api/season-files/{season_file_id}', file())).catch(() => preview.value)),
   onSettled: settle,
 })
 const discard = useMutation({
-  mutationFn: () => answer(api.DELETE('/api/season-files/{season_file_id}', { params: { path: { season_file_id: preview.value!.id } } })),
+  mutationFn: () => answer(api.DELETE('/api/season-files/{season_file_id}', file())),
   onSettled: () => (preview.value = undefined),
 })
 const of = (state: string) => preview.value?.weeks.filter((row) => row.state === state).length ?? 0
