@@ -3,7 +3,7 @@
 import json
 from collections.abc import Sequence
 from dataclasses import asdict
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 from uuid import UUID
@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.availability import Span, free_spans
-from fleet_rival.core.season.clashes import starts_in_time
+from fleet_rival.core.season.clashes import occupied, starts_in_time
 from fleet_rival.core.season.targets import Benchmark, Target
 from fleet_rival.core.season.weeks import Changeable, Compound
 from fleet_rival.core.season.weeks import SeriesWeek as CoreWeek
@@ -154,23 +154,20 @@ def _entries(sessions: sessionmaker[Session], manager: Actor, series_id: UUID, n
         if shared and at is running and entry.driver in _ON_THE_RIG:
             values |= {"starts": [shared], "resource_id": rig}
         for start in values.get("starts", ()):
-            busy.setdefault(entry.driver, []).append((start, start + timedelta(minutes=_minutes(at))))
+            busy.setdefault(entry.driver, []).append(occupied(start, at.facts.busy_minutes()))
         if values:
             entries.change_entry(sessions, manager, entry.id, entry.version, values)
 
 
-def _minutes(at: WeekView) -> float:
-    return (at.facts.practice_minutes or 0) + (at.facts.qualifying_minutes or 0) + (at.facts.race_minutes or 60)
-
-
 def _taken(start: datetime, at: WeekView, busy: Sequence[Span]) -> bool:
-    return any(start < end and begin < start + timedelta(minutes=_minutes(at)) for begin, end in busy)
+    begins, ends = occupied(start, at.facts.busy_minutes())
+    return any(begins < end and begin < ends for begin, end in busy)
 
 
 def _fitting(driver: profiles.DriverProfile, at: WeekView) -> list[datetime]:
     """The starts of a week that fit into a driver's free time."""
     free = free_spans(profiles.availability_of(driver.availability), known_zone(driver.zone or "UTC"), at.begins_at, at.ends_at)
-    return starts_in_time(at.start_times, _minutes(at), free)
+    return starts_in_time(at.start_times, at.facts.busy_minutes(), free)
 
 
 def _shared_start(pair: Sequence[profiles.DriverProfile], at: WeekView) -> datetime | None:

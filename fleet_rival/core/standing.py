@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
-from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.marks import JudgedLap, asks
+from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import median, round_half_even
 
 __all__ = ["SessionFigures", "Standing", "Trend", "standings_of", "trend", "which"]
@@ -52,6 +53,8 @@ class Standing:
     fuel_l_per_lap: float | None
     energy_kwh_per_lap: float | None
     """Median of what neighbouring flying laps used."""
+    asked: int
+    """Laps of which nobody has said whether they were driven in a tow or are a record."""
     sessions: tuple[SessionFigures, ...]
     """The oldest first."""
 
@@ -73,9 +76,9 @@ class Trend:
         return max(0, self.best_before_us - self.best_since_us)
 
 
-def standings_of(driver: DriverAnalysis) -> tuple[Standing, ...]:
+def standings_of(driver: DriverAnalysis, settings: Settings) -> tuple[Standing, ...]:
     """A driver's standing in each group, the main one first."""
-    return tuple(_standing(driver.laps, group) for group in (driver.main, *driver.others))
+    return tuple(_standing(driver.laps, group, settings) for group in (driver.main, *driver.others))
 
 
 def which(standings: Sequence[Standing], wetness: str | None) -> Standing | None:
@@ -95,7 +98,7 @@ def _fastest(sessions: Sequence[SessionFigures]) -> int | None:
     return min((item.best_us for item in sessions if item.best_us is not None), default=None)
 
 
-def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis) -> Standing:
+def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis, settings: Settings) -> Standing:
     items = [laps[index] for index in group.members]
     figures = group.consistency
     return Standing(
@@ -116,6 +119,7 @@ def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis) -> Standing:
         session_local=next((item.lap.session_local for item in reversed(items) if item.lap.session_local), None),
         fuel_l_per_lap=_used(items, "fuel_l"),
         energy_kwh_per_lap=_used(items, "energy_kwh"),
+        asked=sum(asks(item.lap, settings) for item in items),
         sessions=_sessions(items),
     )
 

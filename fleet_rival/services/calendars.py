@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Series, Team, now
+from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Series, SeriesWeekRow, Team, now
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.errors import NotThere
@@ -21,7 +21,6 @@ __all__ = ["Address", "address_of", "addresses", "make_address", "revoke_address
 
 _KEPT_BEHIND: Final = timedelta(days=60)
 """Weeks that ended longer ago are left out of what programs fetch again and again."""
-_MINUTES_UNKNOWN: Final = 60.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,10 +90,9 @@ def series_calendar(sessions: sessionmaker[Session], actor: Actor, series_id: UU
     with sessions() as session:
         row = find_row(session, Series, actor, series_id, "series")
         events: list[CalendarEvent] = []
-        for week in load_weeks(session, actor):
-            if week.series_id == series_id:
-                events.append(_week_event(week))
-                events += _start_events(week, week.facts.expanded().starts, ())
+        for week in load_weeks(session, actor, SeriesWeekRow.series_id == row.id):
+            events.append(_week_event(week))
+            events += _start_events(week, week.facts.expanded().starts, ())
         return row.name, write_calendar(row.name, events, now())
 
 
@@ -149,14 +147,13 @@ def _week_event(week: LoadedWeek) -> CalendarEvent:
 
 def _start_events(week: LoadedWeek, starts: Iterable[datetime], drivers: Sequence[str]) -> list[CalendarEvent]:
     facts = week.facts
-    minutes = (facts.practice_minutes or 0) + (facts.qualifying_minutes or 0) + (facts.race_minutes or _MINUTES_UNKNOWN)
     who = f" ({', '.join(drivers)})" if drivers else ""
     return [
         CalendarEvent(
             f"{week.row.public_id}-{start:%Y%m%dT%H%M%SZ}@fleet-rival",
             f"{facts.series}: {_place(week)}{who}",
             start,
-            start + timedelta(minutes=minutes),
+            start + timedelta(minutes=facts.busy_minutes()),
             _place(week),
             sequence=week.row.version,
         )
@@ -165,4 +162,4 @@ def _start_events(week: LoadedWeek, starts: Iterable[datetime], drivers: Sequenc
 
 
 def _place(week: LoadedWeek) -> str:
-    return ", ".join(filter(None, (week.facts.track, week.facts.layout))) or "track not known yet"
+    return week.facts.place or "track not known yet"

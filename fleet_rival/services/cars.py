@@ -10,9 +10,11 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Layout, Series, SeriesWeekCar, SeriesWeekRow, StandingRow, TrackRow
+from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Layout, SeriesWeekCar, SeriesWeekRow, StandingRow, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.standing import ALL_TIME
 
 __all__ = ["CarRow", "CarView", "add_car", "car", "cars", "change_car", "remove_car"]
 
@@ -254,7 +256,10 @@ def _consumption(session: Session, actor: Actor, places: Sequence[tuple[int, str
     """From what the board keeps of each driver over all laps."""
     rows = session.execute(
         select(StandingRow.combination_id, StandingRow.driver_id, StandingRow.figures).where(
-            StandingRow.team_id == actor.team_id, StandingRow.combination_id.in_([key for key, _, _ in places]), StandingRow.driver_id.is_not(None)
+            StandingRow.team_id == actor.team_id,
+            StandingRow.combination_id.in_([key for key, _, _ in places]),
+            StandingRow.driver_id.is_not(None),
+            StandingRow.since == ALL_TIME.since,
         )
     ).all()
     out = []
@@ -273,14 +278,8 @@ def _middle(values: Sequence[float]) -> float | None:
 
 
 def _weeks(session: Session, actor: Actor, row: Car) -> tuple[CarWeek, ...]:
-    query = (
-        select(SeriesWeekRow, Series.name)
-        .join(SeriesWeekCar, (SeriesWeekCar.team_id == SeriesWeekRow.team_id) & (SeriesWeekCar.week_id == SeriesWeekRow.id))
-        .join(Series, (Series.team_id == SeriesWeekRow.team_id) & (Series.id == SeriesWeekRow.series_id))
-        .where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekCar.car_id == row.id)
-        .order_by(SeriesWeekRow.begins)
-    )
+    own = select(SeriesWeekCar.week_id).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.car_id == row.id)
+    weeks = sorted(load_weeks(session, actor, SeriesWeekRow.id.in_(own)), key=lambda week: week.facts.begins)
     return tuple(
-        CarWeek(week.public_id, name, week.number, week.begins.isoformat(), ", ".join(filter(None, (week.track, week.layout))) or None)
-        for week, name in session.execute(query)
+        CarWeek(week.row.public_id, week.facts.series, week.facts.week, week.facts.begins.isoformat(), week.facts.place or None) for week in weeks
     )

@@ -79,11 +79,10 @@ def _stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID
         combination = find_row(session, Combination, actor, combination_id, "combination")
         row = find_row(session, SeriesWeekRow, actor, week_id, "week")
         weeks = load_weeks(session, actor, SeriesWeekRow.layout_id == combination.layout_id)
-        before = [item.facts for item in weeks if combination.car_id in {car.key for car in item.cars} and item.row.id != row.id]
-        this = next((item.facts for item in weeks if item.row.id == row.id), None)
-        if this is None:
+        this = next((item for item in weeks if item.row.id == row.id), None)
+        if this is None or not this.has_car(combination.car_id):
             raise NotThere("This combination isn't driven in that week.")
-        stretch = stretch_of(this, before, settings_of(combination))
+        stretch = stretch_of(this, combination.car_id, weeks, settings_of(combination))
         outside = or_(Lap.started_at.is_(None), Lap.started_at < stretch.since, Lap.started_at >= stretch.until)
         any_outside = exists().where(Lap.team_id == actor.team_id, Lap.combination_id == combination.id, outside)
         return stretch if session.scalar(select(any_outside)) else None

@@ -7,8 +7,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.marks import beyond_floor
-from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.core.laps.marks import asks
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession
 from fleet_rival.services.base import Actor, begin_change, find_row
@@ -16,7 +15,7 @@ from fleet_rival.services.errors import NotThere
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.week import settings_of
 
-__all__ = ["AskedLap", "answer_floor", "asked_laps", "open_questions"]
+__all__ = ["AskedLap", "answer_floor", "asked_laps"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +38,7 @@ def asked_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UU
         ids = {name: key for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
         own = None if actor.sees_all else [actor.driver_id or 0]
         laps = [item.lap for item in laps_of(session, actor.team_id, row.id, own)] if settings.solo_floor_s is not None else []
-        found = [lap for lap in laps if beyond_floor(lap, settings) and not lap.alone and "tow" not in lap.flags]
+        found = [lap for lap in laps if asks(lap, settings)]
         return [AskedLap(ids[lap.driver], lap.driver, lap.session, lap.run or 0, lap.number, lap.time_us) for lap in sorted(found, key=_by_time)]
 
 
@@ -71,25 +70,6 @@ def answer_floor(sessions: sessionmaker[Session], actor: Actor, combination_id: 
         found.alone = not tow
         found.version += 1
         raise_revisions(session, actor.team_id, [row.id])
-
-
-def open_questions(session: Session, actor: Actor, floors: dict[int, float]) -> dict[tuple[int, int], int]:
-    """How many laps are asked about, by combination and driver.
-
-    Args:
-        floors: solo floors in seconds, by the key of the combination.
-    """
-    out: dict[tuple[int, int], int] = {}
-    for key, floor in floors.items():
-        query: Any = select(Lap.driver_id, Lap.flags).where(
-            *(Lap.team_id == actor.team_id, Lap.combination_id == key, Lap.kind == "flying", Lap.alone.is_(False)), Lap.time_us < floor * MICROSECONDS
-        )
-        if not actor.sees_all:
-            query = query.where(Lap.driver_id == actor.driver_id)
-        for driver, flags in session.execute(query):
-            if "tow" not in (flags or "").split():
-                out[key, driver] = out.get((key, driver), 0) + 1
-    return out
 
 
 def _by_time(lap: Any) -> int:

@@ -42,6 +42,9 @@ class LoadedWeek:
     layout_id: UUID | None
     cars: tuple[CarChoice, ...]
 
+    def has_car(self, key: int) -> bool:
+        return any(car.key == key for car in self.cars)
+
 
 def load_weeks(session: Session, actor: Actor, *which: Any) -> list[LoadedWeek]:
     """Weeks with their cars, in two queries however many there are, in order of series and days."""

@@ -5,6 +5,7 @@ A week's figures are those of its own stretch of time: earlier laps of the same 
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final, NamedTuple
@@ -15,13 +16,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.standing import SessionFigures, Standing, standings_of
 from fleet_rival.db.events import announce
 from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
 from fleet_rival.services.kept import IN_THE_WAY, stamp_of
+from fleet_rival.services.series_rows import LoadedWeek
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
 
@@ -65,16 +66,19 @@ class Kept:
     """Whether they belong to what is there now."""
 
 
-def stretch_of(week: SeriesWeek, before: Iterable[SeriesWeek], settings: Settings) -> Stretch:
-    """The stretch of time whose laps are a week's own: to its end, from `lead_days` before it, but not from before the last
-    week in which the same combination was driven ended.
+def stretch_of(week: LoadedWeek, car_key: int, weeks: Iterable[LoadedWeek], settings: Settings) -> Stretch:
+    """The stretch of time whose laps with a car are a week's own: to its end, from `lead_days` before it, but not from before the
+    last week in which the same combination was driven ended.
 
     Args:
-        before: weeks of any series with the same layout and one of the same cars.
+        weeks: of any series, with the week itself or without.
+        settings: the combination's.
     """
-    begins, ends = week.window
+    begins, ends = week.facts.window
     since = begins - timedelta(days=settings.lead_days)
-    ended = [end for other in before if other is not week and (end := other.window[1]) <= begins]
+    ended = [
+        end for other in weeks if other.row.layout_id == week.row.layout_id and other.has_car(car_key) and (end := other.facts.window[1]) <= begins
+    ]
     return Stretch(max([since, *ended]), ends)
 
 
@@ -106,7 +110,12 @@ def kept(session: Session, team_id: int, wanted: Sequence[Wanted]) -> dict[Wante
     stamps: dict[int, str] = {}
     for found in rows.values():
         stamps.setdefault(found[0].combination_id, stamp_of(found[0].revision, found[0].settings))
-    return {key: _kept(found, stamps[key.combination_id]) for key, found in rows.items()}
+    out = {}
+    for key, found in rows.items():
+        # What another version kept in another shape is as good as nothing.
+        with suppress(KeyError, TypeError):
+            out[key] = _kept(found, stamps[key.combination_id])
+    return out
 
 
 def sizes(session: Session, team_id: int, combination_ids: Iterable[int]) -> dict[int, int]:
@@ -149,7 +158,7 @@ def _dated(session: Session, team_id: int, combination_id: int, laps: Sequence[S
 
 def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapping[str, int]) -> list[dict[str, Any]]:
     analysis = analyse(track, laps, settings)
-    own = {name: (driver.guest, standings_of(driver)) for name, driver in analysis.drivers.items()}
+    own = {name: (driver.guest, standings_of(driver, settings)) for name, driver in analysis.drivers.items()}
     team = [item for guest, standings in own.values() if not guest for item in standings]
     rows: list[dict[str, Any]] = [
         {"driver_id": keys[name], "laps": sum(item.laps for item in standings), "figures": [_plain(item) for item in standings]}

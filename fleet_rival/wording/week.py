@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Final
 
-__all__ = ["ACTIONS", "OPEN_WORDS", "asked_words", "joined", "need_words", "own_prepared_words", "prepared_words"]
+__all__ = ["ACTIONS", "CLASH_WORDS", "OPEN_WORDS", "asked_words", "joined", "need_words", "own_prepared_words", "prepared_words"]
 
 ACTIONS: Final = {
     "two_starts": "Change the starts",
@@ -37,6 +37,17 @@ OPEN_WORDS: Final = {
     "conditions": "other conditions",
 }
 """What is open in a cell, in two or three words."""
+
+CLASH_WORDS: Final = {
+    "two_starts": "At the same time as another start of the same driver.",
+    "rig_taken": "The rig is taken by somebody else then.",
+    "rig_closed": "The rig is closed then.",
+    "not_offered": "The series doesn’t offer this start any more.",
+    "no_time": "Outside of the hours in which the driver has time.",
+    "no_start": "No start of this week fits into the hours in which the driver has time.",
+    "no_car": "The driver may not drive the car.",
+}
+"""What is wrong with an entry, in a sentence; the start that is meant stands before it."""
 
 
 _NAMED: Final = 3

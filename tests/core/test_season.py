@@ -237,8 +237,8 @@ def facts(*entries: EntryFacts, **changes: object) -> WeekFacts:
 
 def test_what_needs_somebody_is_told_when_it_is_time_and_no_sooner() -> None:
     start = MONDAY + timedelta(days=4)
-    lazy = EntryFacts("e", "Ysolde", "must", 0, (start,))
-    keen = EntryFacts("f", "Corin", "must", 30, (start,))
+    lazy = EntryFacts("e", "Ysolde", 0, (start,))
+    keen = EntryFacts("f", "Corin", 30, (start,))
     week = facts(lazy, keen)
     assert needs([week], MONDAY + timedelta(days=1), Settings()) == ()
     (need,) = needs([week], start - timedelta(days=2), Settings())
@@ -254,10 +254,10 @@ def test_drivers_with_the_same_need_share_a_line_and_the_pressing_one_comes_firs
     soon, later = MONDAY + timedelta(days=1), MONDAY + timedelta(days=6)
     wet = differences(Conditions(wetness="dry"), Conditions(wetness="wet"), Settings())
     entries = (
-        EntryFacts("a", "Ysolde", "must", 9, ()),
-        EntryFacts("b", "Corin", "must", 9, ()),
-        EntryFacts("c", "Ilmar", "must", 9, (later,), (), wet),
-        EntryFacts("d", "Nerys", "must", 9, (soon,), (Clash("two_starts", "d", soon, "x"),)),
+        EntryFacts("a", "Ysolde", 9, ()),
+        EntryFacts("b", "Corin", 9, ()),
+        EntryFacts("c", "Ilmar", 9, (later,), (), wet),
+        EntryFacts("d", "Nerys", 9, (soon,), (Clash("two_starts", "d", soon, "x"),)),
     )
     found = needs([facts(*entries)], MONDAY, Settings())
     assert [(need.kind, need.drivers) for need in found] == [

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.order import identify
+from fleet_rival.core.settings import Settings
 from fleet_rival.core.standing import Standing, standings_of, trend, which
 from fleet_rival.core.track import Sector, Track
 
@@ -29,9 +30,10 @@ def run_of(seconds: Sequence[float], session: str = "1", begins: datetime | None
     return [replace(lap, **facts) for lap in laps]  # type: ignore[arg-type]
 
 
-def standing(*runs: Sequence[Lap]) -> tuple[Standing, ...]:
+def standing(*runs: Sequence[Lap], settings: Settings | None = None) -> tuple[Standing, ...]:
+    settings = settings or Settings()
     laps = [lap for _, lap in identify([lap for run in runs for lap in run]).laps]
-    return standings_of(analyse(TRACK, laps).drivers["Ysolde Farrand"])
+    return standings_of(analyse(TRACK, laps, settings).drivers["Ysolde Farrand"], settings)
 
 
 def test_figures_are_those_of_the_analysis() -> None:

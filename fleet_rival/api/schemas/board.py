@@ -29,7 +29,6 @@ class BoardColumn(Schema):
     series: str
     number: int
     place: str
-    layout_id: UUID | None
     cars: list[CarChoice]
     combination_id: UUID | None
     begins_at: datetime
@@ -42,17 +41,14 @@ class BoardColumn(Schema):
     air_temp_c: float | None
     session_local: NaiveDatetime | None
     target_us: int | None
-    target_rule: str | None
     best_us: int | None
-    ideal_us: int | None
-    next_start: datetime | None
-    starts: int
     minutes: float
 
 
 class BoardClash(Schema):
     kind: str
     start: datetime | None
+    words: str
 
 
 class BoardEntry(Schema):
@@ -95,7 +91,6 @@ class BoardCell(Schema):
     clean_rate: float | None
     best_us: int | None
     ideal_us: int | None
-    median_us: int | None
     spread_pct: float | None
     sure: str | None
     wetness: str | None
@@ -125,7 +120,6 @@ class BoardNeed(Schema):
     car_id: UUID | None
     entry_ids: list[UUID]
     due: datetime
-    starts: list[datetime]
     differences: list[BoardDifference]
 
 
@@ -137,13 +131,7 @@ class ComingWeek(Schema):
     place: str
     cars: str
     begins_at: datetime
-    entered: int
-    know_track: int
-    know_car: int
-    has_layout: bool
-    has_target: bool
     words: str
-    no_start: int
 
 
 class ComingStep(Schema):
@@ -159,8 +147,6 @@ class BoardResource(Schema):
 class BoardOut(Schema):
     day: date
     now: datetime
-    trend_since: datetime
-    behind: bool
     columns: list[BoardColumn]
     drivers: list[BoardDriver]
     needs: list[BoardNeed]

@@ -18,7 +18,7 @@ from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["MARKS", "JudgedLap", "beyond_floor", "judge"]
+__all__ = ["MARKS", "JudgedLap", "asks", "judge"]
 
 MARKS: Final = ("cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled")
 _NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
@@ -110,7 +110,7 @@ def _mark_facts(item: JudgedLap, settings: Settings) -> None:
     for flag in ("tow", "traffic", "yellow", "pit", "cool"):
         if flag in lap.flags:
             marks[flag] = False
-    if beyond_floor(lap, settings) and not lap.alone:
+    if _beyond_floor(lap, settings) and not lap.alone:
         marks.setdefault("tow", True)
     if item.taken.carried:
         marks["carried"] = True
@@ -118,8 +118,12 @@ def _mark_facts(item: JudgedLap, settings: Settings) -> None:
         marks["practice_only"] = False
 
 
-def beyond_floor(lap: Lap, settings: Settings) -> bool:
-    """Whether a lap is faster than anybody drives alone, by the combination's solo floor: a tow, or a record."""
+def asks(lap: Lap, settings: Settings) -> bool:
+    """Whether a lap is faster than anybody drives alone and nobody has said yet whether that was a tow or a record."""
+    return _beyond_floor(lap, settings) and not lap.alone and "tow" not in lap.flags
+
+
+def _beyond_floor(lap: Lap, settings: Settings) -> bool:
     return settings.solo_floor_s is not None and lap.kind == "flying" and lap.time_us < settings.solo_floor_s * MICROSECONDS
 
 

@@ -10,7 +10,7 @@ from fleet_rival.core.season.clashes import Clash
 from fleet_rival.core.season.conditions import Difference
 from fleet_rival.core.settings import Settings
 
-__all__ = ["KINDS", "EntryFacts", "Need", "WeekFacts", "needs"]
+__all__ = ["KINDS", "EntryFacts", "Need", "WeekFacts", "concerns", "needs"]
 
 KINDS: Final = (
     "two_starts",
@@ -41,13 +41,12 @@ class EntryFacts:
 
     key: str
     driver: str
-    importance: str
     laps: int
     starts: tuple[datetime, ...]
     clashes: tuple[Clash, ...] = ()
     differences: tuple[Difference, ...] = ()
     """Between the conditions of this driver's practice and the race's."""
-    beyond_floor: int = 0
+    asked: int = 0
     """Laps of which nobody has said whether they were driven in a tow or are a record."""
 
 
@@ -76,7 +75,11 @@ class Need:
     drivers: tuple[str, ...] = ()
     entries: tuple[str, ...] = ()
     differences: tuple[Difference, ...] = ()
-    starts: tuple[datetime, ...] = ()
+
+
+def concerns(begins: datetime, ends: datetime, now: datetime) -> bool:
+    """Whether a week can need anything yet: it runs, or begins within seven days."""
+    return ends > now and begins <= now + _COMING
 
 
 def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tuple[Need, ...]:
@@ -87,7 +90,7 @@ def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tupl
     """
     out: list[Need] = []
     for week in weeks:
-        if week.ends > now and week.begins <= now + _COMING:
+        if concerns(week.begins, week.ends, now):
             out += _of_week(week, now, settings)
     out = _told_once(out)
     return tuple(sorted(out, key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due)))
@@ -104,7 +107,6 @@ def _told_once(found: Sequence[Need]) -> list[Need]:
                 first,
                 drivers=tuple(dict.fromkeys((*first.drivers, *need.drivers))),
                 entries=tuple(dict.fromkeys((*first.entries, *need.entries))),
-                starts=tuple(sorted({*first.starts, *need.starts})),
             )
     return list(out.values())
 
@@ -119,7 +121,7 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
     if week.begins > now + _NEAR:
         return []
     out = [] if week.has_target else [Need("no_target", week.key, _due(week, now))]
-    found: dict[str, list[tuple[EntryFacts, datetime, Clash | None]]] = defaultdict(list)
+    found: dict[str, list[tuple[EntryFacts, datetime]]] = defaultdict(list)
     for entry in week.entries:
         ahead = [start for start in entry.starts if start > now]
         due = min(ahead, default=last_start)
@@ -127,27 +129,26 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
         for clash in entry.clashes:
             # What is over can't be mended.
             if clash.start is None or clash.start > now:
-                found[clash.kind].append((entry, clash.start or due, clash))
+                found[clash.kind].append((entry, clash.start or due))
         if not entry.starts and week.offered and not any(clash.kind == "no_start" for clash in entry.clashes):
-            found["choose_start"].append((entry, due, None))
+            found["choose_start"].append((entry, due))
         if not entry.laps and running and not over and due - now <= timedelta(days=settings.chase_days):
-            found["no_laps"].append((entry, due, None))
-        if entry.beyond_floor:
-            found["ask_floor"].append((entry, due, None))
+            found["no_laps"].append((entry, due))
+        if entry.asked:
+            found["ask_floor"].append((entry, due))
         if running and not over and any(item.matters for item in entry.differences):
-            found["conditions"].append((entry, due, None))
+            found["conditions"].append((entry, due))
     for kind, items in found.items():
-        drivers = tuple(dict.fromkeys(entry.driver for entry, _, _ in items))
-        matters = {(item.what, item.race): item for entry, _, _ in items for item in entry.differences if item.matters}
+        drivers = tuple(dict.fromkeys(entry.driver for entry, _ in items))
+        matters = {(item.what, item.race): item for entry, _ in items for item in entry.differences if item.matters}
         out.append(
             Need(
                 kind,
                 week.key,
-                min(due for _, due, _ in items),
+                min(due for _, due in items),
                 drivers,
-                tuple(dict.fromkeys(entry.key for entry, _, _ in items)),
+                tuple(dict.fromkeys(entry.key for entry, _ in items)),
                 tuple(matters.values()) if kind == "conditions" else (),
-                tuple(sorted({clash.start for _, _, clash in items if clash and clash.start})),
             )
         )
     return out

@@ -12,6 +12,8 @@ __all__ = ["SETUPS", "START_KINDS", "BadChangeable", "Changeable", "Compound", "
 
 START_KINDS: Final = ("standing", "rolling")
 SETUPS: Final = ("fixed", "open")
+_RACE_MINUTES_UNKNOWN: Final = 60.0
+"""How long a race is taken to be where neither its minutes nor a lap time say."""
 
 
 class BadChangeable(ValueError):
@@ -87,6 +89,25 @@ class SeriesWeek:
         """The instants, in UTC, at which the week begins and ends."""
         zone = known_zone(self.zone)
         return day_begins(self.begins, zone), day_begins(self.ends, zone)
+
+    @property
+    def place(self) -> str:
+        """Track and layout, as far as they are known; empty where neither is."""
+        return ", ".join(filter(None, (self.track, self.layout)))
+
+    def busy_minutes(self, lap_us: int | None = None) -> float:
+        """How long a start keeps a driver busy: practice, qualifying and race, one after the other.
+
+        Args:
+            lap_us: how long a lap takes, for a race whose laps are given and not its minutes; an hour where it isn't known.
+
+        >>> SeriesWeek("Cup", 1, "UTC", date(2031, 4, 7), date(2031, 4, 14), race_laps=20, practice_minutes=10).busy_minutes(90_000_000)
+        40.0
+        """
+        race = self.race_minutes
+        if race is None:
+            race = self.race_laps * lap_us / 60_000_000 if self.race_laps and lap_us else _RACE_MINUTES_UNKNOWN
+        return (self.practice_minutes or 0.0) + (self.qualifying_minutes or 0.0) + race
 
     def expanded(self) -> Expanded:
         """The week's start times; none where nothing was said."""

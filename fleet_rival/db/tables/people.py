@@ -113,9 +113,7 @@ class BoardVisit(Base):
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     person_id: Mapped[Key] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
-    began_at: Mapped[datetime]
-    """Of the visit that is going on, or was the last."""
     seen_at: Mapped[datetime]
-    """When the board was last looked at in it."""
+    """When the board was last looked at."""
     before_at: Mapped[datetime | None]
-    """When the visit before it ended: marks are against this."""
+    """When the visit before the last one ended: marks are against this."""

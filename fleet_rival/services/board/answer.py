@@ -1,6 +1,6 @@
 """The board as it goes out: JSON, kept as long as nothing that it stands on has changed and the minute is the same."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Final
@@ -11,7 +11,7 @@ import orjson
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.season.attention import Need
+from fleet_rival.core.season.attention import Need, concerns
 from fleet_rival.core.season.clashes import Clash
 from fleet_rival.core.season.zones import day_begins
 from fleet_rival.db.session import engine_of
@@ -21,8 +21,8 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState, load
 from fleet_rival.services.kept import Recent, code_stamp
-from fleet_rival.services.standing import Stretch
-from fleet_rival.wording.week import ACTIONS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
+from fleet_rival.services.standing import Kept
+from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
 
 __all__ = ["Board", "board", "catch_up"]
 
@@ -52,19 +52,19 @@ def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone:
     local = now.astimezone(zone)
     shown = day or local.date()
     stamp = _stamp(sessions, actor, shown, zone, now)
-    found = _at_hand.get(stamp)
-    if found is None:
-        # Figures that are quickly made are made now; the stamp is taken anew, since that is a change.
-        behind = _catch_up(sessions, actor, _moment(shown, local), standing.LARGE_FROM_LAPS)
+    if found := _at_hand.get(stamp):
+        return Board(found, stamp, ())
+    loaded, sizes = _load(sessions, actor, _moment(shown, local))
+    behind = {key for key, size in sizes.items() if size > standing.LARGE_FROM_LAPS}
+    if sizes.keys() - behind:
+        # Figures that are quickly made are made now; that is a change, so that stamp and all are taken anew.
+        _refresh(sessions, actor, loaded, sizes.keys() - behind)
         stamp = _stamp(sessions, actor, shown, zone, now)
-        with sessions() as session:
-            loaded = load(session, actor, _moment(shown, local))
-        body = orjson.dumps(_answer(loaded, actor, shown, zone, now, behind=bool(behind)))
-        ids = tuple(loaded.combinations[key].id for key in behind if key in loaded.combinations)
-        if not ids:
-            _at_hand.put(stamp, body)
-        return Board(body, stamp, ids)
-    return Board(found, stamp, ())
+        loaded, _ = _load(sessions, actor, _moment(shown, local))
+    body = orjson.dumps(_answer(loaded, actor, shown, zone, now))
+    if not behind:
+        _at_hand.put(stamp, body)
+    return Board(body, stamp, tuple(loaded.combinations[key].id for key in behind if key in loaded.combinations))
 
 
 _at_hand = Recent(most_bytes=16_000_000)
@@ -100,45 +100,40 @@ def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = N
         day: whose board is meant; today's where missing.
     """
     now = datetime.now(UTC)
-    _catch_up(sessions, actor, _moment(day, now) if day else now, None)
+    loaded, sizes = _load(sessions, actor, _moment(day, now) if day else now)
+    _refresh(sessions, actor, loaded, sizes.keys())
 
 
-def _catch_up(sessions: sessionmaker[Session], actor: Actor, moment: datetime, most_laps: int | None) -> list[int]:
-    """Make figures anew where they are out of date.
-
-    Returns:
-        The keys of combinations that were left as they are, since they have more laps than `most_laps`.
-    """
+def _load(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> tuple[Loaded, dict[int, int]]:
+    """The board, and how many laps the combinations have whose figures are out of date."""
     with sessions() as session:
         loaded = load(session, actor, moment)
-        wanted: dict[int, set[Stretch]] = {}
-        for week in {week.row.id: week for step in (loaded.shown, *loaded.coming) for week in step}.values():
-            for combination in week.combinations:
-                kept = loaded.figures(combination, week)
-                if kept is None or not kept.right:
-                    wanted.setdefault(combination.key, set()).add(week.stretch)
-        sizes = standing.sizes(session, actor.team_id, wanted)
-    behind = []
-    for key, stretches in wanted.items():
-        if most_laps is not None and sizes.get(key, 0) > most_laps:
-            behind.append(key)
-        else:
-            standing.refresh(sessions, actor.team_id, key, stretches)
-    return behind
+        old = {combination.key for week in loaded.weeks for combination in week.combinations if _is_old(loaded.figures(combination, week))}
+        return loaded, {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
 
 
-def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, *, behind: bool) -> dict[str, Any]:
-    cells = {(week.row.public_id, driver.id): cell(loaded, week, driver) for week in loaded.shown for driver in loaded.drivers}
+def _is_old(kept: Kept | None) -> bool:
+    return kept is None or not kept.right
+
+
+def _refresh(sessions: sessionmaker[Session], actor: Actor, loaded: Loaded, keys: Iterable[int]) -> None:
+    """Make combinations' figures anew, for all weeks in which they are driven."""
+    for key in sorted(keys):
+        stretches = {week.stretches[key] for week in loaded.weeks if key in week.stretches}
+        standing.refresh(sessions, actor.team_id, key, stretches)
+
+
+def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime) -> dict[str, Any]:
+    looked_at = [week for week in loaded.weeks if week in loaded.shown or concerns(*week.window, now)]
+    cells = {(week.row.public_id, driver.id): cell(loaded, week, driver) for week in looked_at for driver in loaded.drivers}
     found = clashes_of(loaded)
     told = week_needs(loaded, cells, found, now)
     yesterday = day_begins(now.astimezone(zone).date() - timedelta(days=1), zone)
-    weeks = {str(week.row.public_id): week for step in (loaded.shown, *loaded.coming) for week in step}
-    needs = [item for need in told if (item := _need(need, weeks[need.week], actor))]
+    weeks = {str(week.row.public_id): week for week in loaded.weeks}
+    needs = [item for need in told if (item := _need(need, weeks[need.week], cells, actor))]
     return {
         "day": day.isoformat(),
         "now": now.isoformat(),
-        "trend_since": yesterday.isoformat(),
-        "behind": behind,
         "columns": [_column(loaded, week, now) for week in loaded.shown],
         "drivers": [
             {
@@ -160,15 +155,13 @@ def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
     begins, ends = week.window
     facts = week.facts
     best = [kept.best_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.best_us is not None]
-    ideal = [kept.ideal_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.ideal_us is not None]
     first = week.combinations[0] if week.combinations else None
     return {
         "week_id": str(week.row.public_id),
         "series_id": str(week.series_id),
         "series": facts.series,
         "number": facts.week,
-        "place": week.place,
-        "layout_id": str(week.layout_id) if week.layout_id else None,
+        "place": facts.place,
         "cars": [{"id": str(car.id), "name": car.name} for car in week.cars],
         "combination_id": str(first.id) if first else None,
         "begins_at": begins.isoformat(),
@@ -181,11 +174,7 @@ def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
         "air_temp_c": facts.air_temp_c,
         "session_local": facts.session_local.isoformat() if facts.session_local else None,
         "target_us": loaded.target(first, week) if first else None,
-        "target_rule": first.target.rule if first and first.target else None,
         "best_us": min(best, default=None),
-        "ideal_us": min(ideal, default=None),
-        "next_start": _iso(next((start for start in week.starts if start > now), None)),
-        "starts": len(week.starts),
         "minutes": minutes_of(loaded, week),
     }
 
@@ -195,7 +184,7 @@ def _cell(
 ) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
     kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now) if entry else []
-    if own.combination and loaded.beyond_floor.get((own.combination.key, driver.key)):
+    if own.asked:
         kinds = ["ask_floor", *kinds]
     return {
         "week_id": str(week.row.public_id),
@@ -207,7 +196,11 @@ def _cell(
             "car_id": str(entry.car_id) if entry.car_id else None,
             "resource_id": str(entry.resource_id) if entry.resource_id else None,
             "note": entry.note,
-            "clashes": [{"kind": clash.kind, "start": _iso(clash.start)} for clash in found.get(entry.id, ())],
+            # Each once, though it may be with several others.
+            "clashes": [
+                {"kind": kind, "start": _iso(start), "words": CLASH_WORDS[kind]}
+                for kind, start in dict.fromkeys((clash.kind, clash.start) for clash in found.get(entry.id, ()))
+            ],
         }
         if entry
         else None,
@@ -231,21 +224,24 @@ def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Seque
     return list(dict.fromkeys(kinds))
 
 
-def _need(need: Need, week: WeekState, actor: Actor) -> dict[str, Any] | None:
-    names = (need.drivers, week.facts.series, week.place, week.car_names)
+def _need(need: Need, week: WeekState, cells: Mapping[tuple[UUID, UUID], Cell], actor: Actor) -> dict[str, Any] | None:
+    names = (need.drivers, week.facts.series, week.facts.place, week.car_names)
     words = need_words(need.kind, *names) if actor.sees_all else asked_words(need.kind, *names[1:])
     if words is None:
         return None
+    # What is to be looked at is that of the first driver who is meant, else the week's first car.
+    entry = next((entry for entry in week.entries.values() if str(entry.id) in need.entries), None)
+    combination = cells[week.row.public_id, entry.driver_id].combination if entry else next(iter(week.combinations), None)
+    car_id = (entry.car_id if entry else None) or next((car.id for car in week.cars), None)
     return {
         "kind": need.kind,
         "words": words,
         "action": ACTIONS[need.kind],
         "week_id": need.week,
-        "combination_id": str(week.combinations[0].id) if week.combinations else None,
-        "car_id": str(week.cars[0].id) if week.cars else None,
+        "combination_id": str(combination.id) if combination else None,
+        "car_id": str(car_id) if car_id else None,
         "entry_ids": list(need.entries),
         "due": need.due.isoformat(),
-        "starts": [start.isoformat() for start in need.starts],
         "differences": [difference_out(item) for item in need.differences],
     }
 
@@ -262,24 +258,18 @@ def _prepared(loaded: Loaded, actor: Actor, week: WeekState) -> dict[str, Any]:
     known = sum(bool(layout & loaded.laps_of(driver).keys()) for driver in entered)
     same = sum(bool(own & loaded.laps_of(driver).keys()) for driver in entered)
     has_target = bool(own) and all(item.target for item in week.combinations)
-    has_layout = week.layout_id is not None
+    has_layout = week.row.layout_id is not None
     return {
         "week_id": str(week.row.public_id),
         "series_id": str(week.series_id),
         "series": week.facts.series,
         "number": week.facts.week,
-        "place": week.place,
+        "place": week.facts.place,
         "cars": week.car_names,
         "begins_at": week.window[0].isoformat(),
-        "entered": len(entered),
-        "know_track": known,
-        "know_car": same,
-        "has_layout": has_layout,
-        "has_target": has_target,
         "words": prepared_words(len(entered), known, same, has_layout=has_layout, has_target=has_target)
         if actor.sees_all
         else own_prepared_words(bool(entered), bool(known), bool(same), has_layout=has_layout),
-        "no_start": sum(not week.entries[driver.id].starts for driver in entered),
     }
 
 

@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Final
+from typing import Any
 from uuid import UUID
 
-from fleet_rival.core.season.attention import EntryFacts, Need, WeekFacts, needs
+from fleet_rival.core.season.attention import EntryFacts, Need, WeekFacts, concerns, needs
 from fleet_rival.core.season.clashes import Clash, Entry, clashes
 from fleet_rival.core.season.conditions import Conditions, Difference, differences
 from fleet_rival.core.settings import Settings
@@ -15,9 +15,6 @@ from fleet_rival.services.board.load import CombinationState, DriverState, Loade
 from fleet_rival.services.entries import EntryView
 
 __all__ = ["Cell", "cell", "clashes_of", "difference_out", "figures_of", "minutes_of", "race_conditions", "week_needs"]
-
-_RACE_MINUTES_UNKNOWN: Final = 60.0
-"""How long a race is taken to be where its laps are given and no lap time is known."""
 
 
 @dataclass(frozen=True)
@@ -30,6 +27,8 @@ class Cell:
     laps: int
     """In this week's stretch of time, of all groups."""
     target_us: int | None
+    asked: int
+    """Laps of which nobody has said whether they were driven in a tow or are a record."""
     changed_at: datetime | None
     right: bool
     """Whether the figures belong to the laps that are there now."""
@@ -45,12 +44,14 @@ def cell(loaded: Loaded, week: WeekState, driver: DriverState) -> Cell:
     laps = {key: sum(item.laps for item in found.drivers.get(driver.key, ())) if found else 0 for key, found in kept.items()}
     combination = _chosen(week, entry, laps)
     found = kept.get(combination.key) if combination else None
-    standing = which(found.drivers.get(driver.key, ()), week.facts.wetness) if found else None
+    standings = found.drivers.get(driver.key, ()) if found else ()
+    standing = which(standings, week.facts.wetness)
     return Cell(
         combination,
         standing,
         laps.get(combination.key, 0) if combination else 0,
         loaded.target(combination, week) if combination else None,
+        sum(item.asked for item in standings),
         found.changed_at.get(driver.key) if found else None,
         found.right if found else not (combination and loaded.laps_of(driver).get(combination.key)),
         differences(_practised(standing), race_conditions(week), _settings(combination)) if standing else (),
@@ -60,7 +61,6 @@ def cell(loaded: Loaded, week: WeekState, driver: DriverState) -> Cell:
 
 def clashes_of(loaded: Loaded) -> dict[UUID, list[Clash]]:
     """All clashes over the weeks that are shown and those that come, by entry; their names are public ids."""
-    weeks = {week.row.id: week for step in (loaded.shown, *loaded.coming) for week in step}.values()
     entries = [
         Entry(
             str(entry.id),
@@ -71,7 +71,7 @@ def clashes_of(loaded: Loaded) -> dict[UUID, list[Clash]]:
             (str(entry.car_id),) if entry.car_id else tuple(str(car.id) for car in week.cars),
             str(entry.resource_id) if entry.resource_id else None,
         )
-        for week in weeks
+        for week in loaded.weeks
         for entry in week.entries.values()
     ]
     found = clashes(
@@ -87,18 +87,14 @@ def clashes_of(loaded: Loaded) -> dict[UUID, list[Clash]]:
 
 
 def minutes_of(loaded: Loaded, week: WeekState) -> float:
-    """How long a start keeps a driver busy: practice, qualifying and race, one after the other."""
-    facts = week.facts
-    race = facts.race_minutes
-    if race is None and facts.race_laps:
-        times = [
-            time
-            for combination in week.combinations
-            if (found := loaded.figures(combination, week))
-            and (time := loaded.target(combination, week) or found.best_us or (combination.benchmark.time_us if combination.benchmark else None))
-        ]
-        race = facts.race_laps * max(times) / 60_000_000 if times else None
-    return (facts.practice_minutes or 0.0) + (facts.qualifying_minutes or 0.0) + (_RACE_MINUTES_UNKNOWN if race is None else race)
+    """How long a start keeps a driver busy, by the slowest of the lap times that its cars are prepared for."""
+    times = [
+        time
+        for combination in week.combinations
+        if (found := loaded.figures(combination, week))
+        and (time := loaded.target(combination, week) or found.best_us or (combination.benchmark.time_us if combination.benchmark else None))
+    ]
+    return week.facts.busy_minutes(max(times, default=None))
 
 
 def race_conditions(week: WeekState) -> Conditions:
@@ -111,26 +107,26 @@ def week_needs(loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: M
     """What needs somebody in the weeks that are shown and the next ones.
 
     Args:
-        cells: by the public ids of week and driver.
+        cells: by the public ids of week and driver, of those weeks at least that need anything yet.
         found: clashes by entry.
     """
-    weeks = {week.row.id: week for step in (loaded.shown, *loaded.coming) for week in step}.values()
     facts = []
-    for week in weeks:
+    for week in loaded.weeks:
+        if not concerns(*week.window, now):
+            continue
         entries = []
         for driver in loaded.drivers:
             if entry := week.entries.get(driver.id):
-                own = cells.get((week.row.public_id, driver.id)) or cell(loaded, week, driver)
+                own = cells[week.row.public_id, driver.id]
                 entries.append(
                     EntryFacts(
                         str(entry.id),
                         driver.name,
-                        entry.importance,
                         own.laps,
                         entry.starts,
                         tuple(found.get(entry.id, ())),
                         own.differences,
-                        loaded.beyond_floor.get((own.combination.key, driver.key), 0) if own.combination else 0,
+                        own.asked,
                     )
                 )
         facts.append(
@@ -163,7 +159,6 @@ def figures_of(own: Cell, since: datetime) -> dict[str, Any]:
         "clean_rate": item.clean_rate if item else None,
         "best_us": best,
         "ideal_us": item.ideal_us if item else None,
-        "median_us": item.median_us if item else None,
         "spread_pct": item.spread_pct if item else None,
         "sure": item.sure if item else None,
         "wetness": item.wetness if item else None,

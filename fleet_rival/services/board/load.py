@@ -18,7 +18,6 @@ from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Lap, Layo
 from fleet_rival.services import standing
 from fleet_rival.services.base import Actor
 from fleet_rival.services.entries import EntryView, entries_of_weeks
-from fleet_rival.services.floor import open_questions
 from fleet_rival.services.profiles import availability_of
 from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.standing import Kept, Stretch, Wanted
@@ -67,16 +66,18 @@ class ResourceState:
 class WeekState:
     """A series' week with its combinations and entries."""
 
-    def __init__(self, loaded: LoadedWeek, combinations: Sequence[CombinationState], entries: Sequence[EntryView], stretch: Stretch) -> None:
+    def __init__(
+        self, loaded: LoadedWeek, combinations: Sequence[CombinationState], entries: Sequence[EntryView], stretches: Mapping[int, Stretch]
+    ) -> None:
         self.row = loaded.row
         self.facts = loaded.facts
         self.series_id = loaded.series_id
-        self.layout_id = loaded.layout_id
         self.cars = loaded.cars
         self.combinations = combinations
         """Of its layout and cars, in the order of the cars."""
         self.entries = {entry.driver_id: entry for entry in entries}
-        self.stretch = stretch
+        self.stretches = stretches
+        """From when to when laps are this week's own, by the key of the combination."""
 
     @cached_property
     def window(self) -> tuple[datetime, datetime]:
@@ -85,10 +86,6 @@ class WeekState:
     @cached_property
     def starts(self) -> tuple[datetime, ...]:
         return self.facts.expanded().starts
-
-    @property
-    def place(self) -> str:
-        return ", ".join(filter(None, (self.facts.track, self.facts.layout)))
 
     @property
     def car_names(self) -> str:
@@ -113,15 +110,17 @@ class Loaded:
     lap_counts: Mapping[int, Mapping[int, int]]
     """Laps of all time, by driver and combination."""
 
-    beyond_floor: Mapping[tuple[int, int], int]
-    """Laps that are asked about, by combination and driver."""
-
     def laps_of(self, driver: DriverState) -> Mapping[int, int]:
         """Laps of all time of a driver, by combination."""
         return self.lap_counts.get(driver.key, {})
 
+    @property
+    def weeks(self) -> list[WeekState]:
+        """Those that are shown and those that come, each once."""
+        return list({week.row.id: week for step in (self.shown, *self.coming) for week in step}.values())
+
     def figures(self, combination: CombinationState, week: WeekState) -> Kept | None:
-        return self.kept.get(Wanted(combination.key, week.stretch))
+        return self.kept.get(Wanted(combination.key, week.stretches[combination.key]))
 
     def target(self, combination: CombinationState, week: WeekState) -> int | None:
         """The target lap, to the microsecond, as it comes out in this week."""
@@ -140,7 +139,7 @@ def load(session: Session, actor: Actor, moment: datetime) -> Loaded:
         entries.setdefault(entry.week_id, []).append(entry)
     states = {item.row.id: _state(item, weeks, combinations, entries.get(item.row.public_id, ())) for item in chosen}
     shown = [states[item.row.id] for item in steps[0]]
-    wanted = [Wanted(combination.key, state.stretch) for state in states.values() for combination in state.combinations]
+    wanted = [Wanted(key, stretch) for state in states.values() for key, stretch in state.stretches.items()]
     span = _span(list(states.values()), moment)
     return Loaded(
         moment,
@@ -152,12 +151,7 @@ def load(session: Session, actor: Actor, moment: datetime) -> Loaded:
         combinations,
         standing.kept(session, actor.team_id, wanted),
         _lap_counts(session, actor),
-        open_questions(session, actor, _floors([combination for state in shown for combination in state.combinations])),
     )
-
-
-def _floors(combinations: Sequence[CombinationState]) -> dict[int, float]:
-    return {item.key: item.settings["solo_floor_s"] for item in combinations if item.settings.get("solo_floor_s") is not None}
 
 
 def _of_each_series(weeks: Sequence[LoadedWeek], moment: datetime) -> list[LoadedWeek]:
@@ -172,16 +166,10 @@ def _of_each_series(weeks: Sequence[LoadedWeek], moment: datetime) -> list[Loade
 
 
 def _state(item: LoadedWeek, weeks: Sequence[LoadedWeek], combinations: Mapping[int, CombinationState], entries: Sequence[EntryView]) -> WeekState:
-    cars = {car.key for car in item.cars}
-    own = sorted(
-        (found for found in combinations.values() if found.layout_key == item.row.layout_id and found.car_key in cars),
-        key=lambda found: [car.key for car in item.cars].index(found.car_key),
-    )
-    before = [
-        other.facts for other in weeks if other is not item and other.row.layout_id == item.row.layout_id and cars & {car.key for car in other.cars}
-    ]
-    settings = Settings.from_mapping(own[0].settings) if own else Settings()
-    return WeekState(item, own, entries, standing.stretch_of(item.facts, before, settings))
+    by_car = {found.car_key: found for found in combinations.values() if found.layout_key == item.row.layout_id}
+    own = [by_car[car.key] for car in item.cars if car.key in by_car]
+    stretches = {found.key: standing.stretch_of(item, found.car_key, weeks, Settings.from_mapping(found.settings)) for found in own}
+    return WeekState(item, own, entries, stretches)
 
 
 def _span(states: Sequence[WeekState], moment: datetime) -> Span:

@@ -27,9 +27,9 @@ def visit(sessions: sessionmaker[Session], actor: Actor) -> datetime | None:
         session.get_one(Person, actor.person_id, with_for_update=True)
         row = session.scalar(select(BoardVisit).where(BoardVisit.team_id == actor.team_id, BoardVisit.person_id == actor.person_id))
         if row is None:
-            session.add(BoardVisit(team_id=actor.team_id, person_id=actor.person_id, began_at=moment, seen_at=moment))
+            session.add(BoardVisit(team_id=actor.team_id, person_id=actor.person_id, seen_at=moment))
             return None
         if moment - row.seen_at > _APART:
-            row.began_at, row.before_at = moment, row.seen_at
+            row.before_at = row.seen_at
         row.seen_at = moment
         return row.before_at

@@ -1457,8 +1457,6 @@ export interface components {
             ideal_us: number | null;
             /** Laps */
             laps: number;
-            /** Median Us */
-            median_us: number | null;
             /** Next Start */
             next_start: string | null;
             /** Open */
@@ -1488,6 +1486,8 @@ export interface components {
             kind: string;
             /** Start */
             start: string | null;
+            /** Words */
+            words: string;
         };
         /** BoardColumn */
         BoardColumn: {
@@ -1509,14 +1509,8 @@ export interface components {
              * Format: date-time
              */
             ends_at: string;
-            /** Ideal Us */
-            ideal_us: number | null;
-            /** Layout Id */
-            layout_id: string | null;
             /** Minutes */
             minutes: number;
-            /** Next Start */
-            next_start: string | null;
             /** Number */
             number: number;
             /** Place */
@@ -1534,15 +1528,11 @@ export interface components {
             series_id: string;
             /** Session Local */
             session_local: string | null;
-            /** Starts */
-            starts: number;
             /**
              * State
              * @enum {string}
              */
             state: "over" | "running" | "coming";
-            /** Target Rule */
-            target_rule: string | null;
             /** Target Us */
             target_us: number | null;
             /** Track Temp C */
@@ -1647,8 +1637,6 @@ export interface components {
             entry_ids: string[];
             /** Kind */
             kind: string;
-            /** Starts */
-            starts: string[];
             /**
              * Week Id
              * Format: uuid
@@ -1666,8 +1654,6 @@ export interface components {
         };
         /** BoardOut */
         BoardOut: {
-            /** Behind */
-            behind: boolean;
             /** Columns */
             columns: components["schemas"]["BoardColumn"][];
             /** Coming */
@@ -1690,11 +1676,6 @@ export interface components {
             now: string;
             /** Resources */
             resources: components["schemas"]["BoardResource"][];
-            /**
-             * Trend Since
-             * Format: date-time
-             */
-            trend_since: string;
         };
         /** BoardResource */
         BoardResource: {
@@ -2193,18 +2174,6 @@ export interface components {
             begins_at: string;
             /** Cars */
             cars: string;
-            /** Entered */
-            entered: number;
-            /** Has Layout */
-            has_layout: boolean;
-            /** Has Target */
-            has_target: boolean;
-            /** Know Car */
-            know_car: number;
-            /** Know Track */
-            know_track: number;
-            /** No Start */
-            no_start: number;
             /** Number */
             number: number;
             /** Place */

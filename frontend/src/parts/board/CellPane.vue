@@ -3,7 +3,7 @@ import { computed, useId } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Board, BoardCell, BoardColumn, BoardDriver } from '@/api/client'
 import { count, gap, inWords, lapTime, moment, perCent } from '@/format'
-import { clashLines, differenceWords, IMPORTANCE } from '@/words'
+import { differenceWords, IMPORTANCE } from '@/words'
 
 const props = defineProps<{ board: Board; driver: BoardDriver; column: BoardColumn; cell: BoardCell; mayChange: boolean; own?: boolean }>()
 const emit = defineEmits<{ open: []; enter: [] }>()
@@ -44,7 +44,7 @@ const rows = computed(() => {
       <v-btn v-else-if="cell.combination_id" size="small" variant="outlined" color="primary" :to="{ name: 'add-laps', params: { id: cell.combination_id } }">Add laps</v-btn>
     </div>
     <ul v-if="cell.entry?.clashes.length" class="warn">
-      <li v-for="clash in clashLines(cell.entry.clashes)" :key="`${clash.start} ${clash.words}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
+      <li v-for="clash in cell.entry.clashes" :key="`${clash.start} ${clash.kind}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
     </ul>
     <dl v-if="cell.laps">
       <template v-for="[name, value, more] in rows" :key="name">

@@ -8,7 +8,7 @@ import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
-import { clashLines, IMPORTANCE } from '@/words'
+import { IMPORTANCE } from '@/words'
 
 const props = defineProps<{ driver: string; column: BoardColumn; cell: BoardCell; board: Board }>()
 const emit = defineEmits<{ close: [] }>()
@@ -85,7 +85,7 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
       <h2 id="entry-title">{{ driver }} in {{ column.series }}</h2>
       <p class="quiet">{{ column.place }} · {{ column.cars.map((car) => car.name).join(' or ') }}</p>
       <ul v-if="entry?.clashes.length" class="clashes">
-        <li v-for="clash in clashLines(entry.clashes)" :key="`${clash.start} ${clash.words}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
+        <li v-for="clash in entry.clashes" :key="`${clash.start} ${clash.kind}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
       </ul>
       <div v-if="all" class="row">
         <label>Importance <select v-model="form.importance">
