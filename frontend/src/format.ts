@@ -27,6 +27,11 @@ export function readTime(text: string): number | null {
   return microseconds > 0 ? microseconds : null
 }
 
+/** A number with a point or a comma as people type it; null where nothing was typed, NaN where that is no number. */
+export const readNumber = (text: string): number | null => (text.trim() ? Number(text.replace(',', '.')) : null)
+/** What stands in a field to begin with. */
+export const asTyped = (value: unknown): string => (value === null || value === undefined ? '' : String(value))
+
 export function gap(microseconds: number | null | undefined, decimals = 3): string {
   if (microseconds === null || microseconds === undefined) return '–'
   const text = lapTime(Math.abs(microseconds), decimals)

@@ -2,6 +2,7 @@
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
+import { asTyped, readNumber } from '@/format'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -12,20 +13,18 @@ const queries = useQueryClient()
 const shown = ref(true)
 const seen = ref(0)
 const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '' })
-const number = (value: unknown) => (value === undefined || value === null ? '' : String(value))
 function show(row: Combination) {
   seen.value = row.version
   form.note = row.note ?? ''
   form.cold = row.settings.cold_seconds === undefined ? 'laps' : 'seconds'
-  form.amount = number(row.settings.cold_seconds ?? row.settings.cold_laps)
-  form.floor = number(row.settings.solo_floor_s)
-  form.minutes = number(row.settings.condition_minutes)
-  form.air = number(row.settings.condition_air_c)
-  form.track = number(row.settings.condition_track_c)
+  form.amount = asTyped(row.settings.cold_seconds ?? row.settings.cold_laps)
+  form.floor = asTyped(row.settings.solo_floor_s)
+  form.minutes = asTyped(row.settings.condition_minutes)
+  form.air = asTyped(row.settings.condition_air_c)
+  form.track = asTyped(row.settings.condition_track_c)
 }
 show(props.combination)
-const value = (text: string) => (text.trim() ? Number(text.replace(',', '.')) : null)
-const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track].some((text) => Number.isNaN(value(text) ?? 0)))
+const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track].some((text) => Number.isNaN(readNumber(text) ?? 0)))
 const save = useMutation({
   mutationFn: () =>
     answer(
@@ -33,12 +32,12 @@ const save = useMutation({
         params: { path: { combination_id: props.combination.id }, header: version(seen.value) },
         body: {
           note: form.note || null,
-          cold_laps: form.cold === 'laps' ? value(form.amount) : null,
-          cold_seconds: form.cold === 'seconds' ? value(form.amount) : null,
-          solo_floor_s: value(form.floor),
-          condition_minutes: value(form.minutes),
-          condition_air_c: value(form.air),
-          condition_track_c: value(form.track),
+          cold_laps: form.cold === 'laps' ? readNumber(form.amount) : null,
+          cold_seconds: form.cold === 'seconds' ? readNumber(form.amount) : null,
+          solo_floor_s: readNumber(form.floor),
+          condition_minutes: readNumber(form.minutes),
+          condition_air_c: readNumber(form.air),
+          condition_track_c: readNumber(form.track),
         },
       }),
     ),

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, version, type Practice } from '@/api/client'
-import { count, moment, temperature, timeOfDay } from '@/format'
+import { asTyped, count, moment, readNumber, temperature, timeOfDay } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -19,20 +19,18 @@ const list = useQuery({
 })
 const editing = ref<Practice>()
 const form = reactive({ inside: '', air: '', track: '', wetness: '' })
-const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
 function edit(row: Practice) {
   editing.value = row
-  Object.assign(form, { inside: row.session_local?.slice(0, 16) ?? '', air: text(row.air_temp_c), track: text(row.track_temp_c), wetness: text(row.wetness) })
+  Object.assign(form, { inside: row.session_local?.slice(0, 16) ?? '', air: asTyped(row.air_temp_c), track: asTyped(row.track_temp_c), wetness: asTyped(row.wetness) })
   save.reset()
 }
-const number = (value: string) => (value.trim() ? Number(value.replace(',', '.')) : null)
-const bad = computed(() => [form.air, form.track].some((value) => Number.isNaN(number(value) ?? 0)))
+const bad = computed(() => [form.air, form.track].some((value) => Number.isNaN(readNumber(value) ?? 0)))
 const save = useMutation({
   mutationFn: (row: Practice) =>
     answer(
       api.PUT('/api/sessions/{session_id}', {
         params: { path: { session_id: row.id }, header: version(row.version) },
-        body: { session_local: form.inside || null, air_temp_c: number(form.air), track_temp_c: number(form.track), wetness: (form.wetness || null) as Practice['wetness'] as 'dry' | null },
+        body: { session_local: form.inside || null, air_temp_c: readNumber(form.air), track_temp_c: readNumber(form.track), wetness: (form.wetness || null) as Practice['wetness'] as 'dry' | null },
       }),
     ),
   onSuccess: () => (editing.value = undefined),

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
-import { lapTime, readTime } from '@/format'
+import { asTyped, lapTime, readNumber, readTime } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -17,23 +17,22 @@ const combination = useQuery({
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const form = reactive({ version: 0, rule: 'none', time: '', share: '', bench: '', whose: '', source: '', conditions: '', strikes: '', incidents: '' })
-const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
 function show(row: Combination) {
   Object.assign(form, {
     version: row.version,
     rule: row.target?.rule ?? 'none',
     time: row.target?.time_us ? lapTime(row.target.time_us) : '',
-    share: text(row.target?.per_cent),
+    share: asTyped(row.target?.per_cent),
     bench: row.benchmark ? lapTime(row.benchmark.time_us) : '',
     whose: row.benchmark?.whose ?? '',
     source: row.benchmark?.source ?? '',
     conditions: row.benchmark?.conditions ?? '',
-    strikes: text(row.strike_limit),
-    incidents: text(row.incident_limit),
+    strikes: asTyped(row.strike_limit),
+    incidents: asTyped(row.incident_limit),
   })
 }
 watch(() => combination.data.value, (row) => row && !form.version && show(row), { immediate: true })
-const share = computed(() => (form.share.trim() ? Number(form.share.replace(',', '.')) : null))
+const share = computed(() => readNumber(form.share))
 const bad = computed(() => {
   if (form.bench.trim() && readTime(form.bench) === null) return 'The benchmark is not a time such as 1:32.114.'
   if (form.rule === 'time' && readTime(form.time) === null) return 'Write the target as a time such as 1:32.114.'

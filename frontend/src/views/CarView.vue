@@ -3,13 +3,15 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Car, type CarChange } from '@/api/client'
-import { fuel, plainDay } from '@/format'
+import { asTyped, fuel, plainDay, readNumber } from '@/format'
 import WeekHead from '@/parts/board/WeekHead.vue'
+import SettingsTable from '@/parts/garage/SettingsTable.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
+import { settingsMeant, settingsTyped, wrongIn, type SettingForm } from '@/settings'
 
 const props = defineProps<{ id: string }>()
 const queries = useQueryClient()
@@ -19,52 +21,45 @@ const all = computed(() => maySeeAll(me.data.value?.role))
 const car = useQuery({ queryKey: ['car', () => props.id], queryFn: () => answer(api.GET('/api/cars/{car_id}', { params: { path: { car_id: props.id } } })) })
 const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
 const editing = ref(false)
-type Setting = { name: string; unit: string; low: string; high: string; step: string; default: string; does: string }
-const form = reactive({ version: 0, name: '', car_class: '', drive: '', gears: '', limiter_rpm: '', shift_rpm: '', assists: '', traits: '', cold_laps: '', tank_l: '', battery_kwh: '', note: '', restricted: false, driver_ids: [] as string[], settings: [] as Setting[] })
-const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
+const form = reactive({ version: 0, name: '', car_class: '', drive: '', gears: '', limiter_rpm: '', shift_rpm: '', assists: '', traits: '', cold_laps: '', tank_l: '', battery_kwh: '', note: '', restricted: false, driver_ids: [] as string[], settings: [] as SettingForm[] })
 function edit(row: Car) {
   Object.assign(form, {
     version: row.version,
     name: row.name,
-    car_class: text(row.car_class),
-    drive: text(row.drive),
-    gears: text(row.gears),
-    limiter_rpm: text(row.limiter_rpm),
+    car_class: asTyped(row.car_class),
+    drive: asTyped(row.drive),
+    gears: asTyped(row.gears),
+    limiter_rpm: asTyped(row.limiter_rpm),
     shift_rpm: (row.shift_rpm ?? []).join(' '),
     assists: (row.assists ?? []).join(', '),
     traits: (row.traits ?? []).join('\n'),
-    cold_laps: text(row.cold_laps),
-    tank_l: text(row.tank_l),
-    battery_kwh: text(row.battery_kwh),
-    note: text(row.note),
+    cold_laps: asTyped(row.cold_laps),
+    tank_l: asTyped(row.tank_l),
+    battery_kwh: asTyped(row.battery_kwh),
+    note: asTyped(row.note),
     restricted: row.restricted ?? false,
     driver_ids: [...row.driver_ids],
-    settings: (row.settings ?? []).map((item) => ({ name: item.name, unit: text(item.unit), low: text(item.low), high: text(item.high), step: text(item.step), default: text(item.default), does: text(item.does) })),
+    settings: settingsTyped(row.settings),
   })
   editing.value = true
 }
-const number = (value: string) => (value.trim() ? Number(value.replace(',', '.')) : null)
-const bad = computed(() => {
-  const numbers = [form.gears, form.limiter_rpm, form.cold_laps, form.tank_l, form.battery_kwh, ...form.shift_rpm.split(/\s+/), ...form.settings.flatMap((item) => [item.low, item.high, item.step, item.default])]
-  const wrong = numbers.find((value) => Number.isNaN(number(value) ?? 0))
-  return wrong ? `“${wrong}” is not a number.` : form.settings.some((item) => !item.name.trim()) ? 'Each setting has a name.' : ''
-})
+const bad = computed(() => wrongIn([form.gears, form.limiter_rpm, form.cold_laps, form.tank_l, form.battery_kwh, ...form.shift_rpm.split(/\s+/)], form.settings))
 const change = (): CarChange => ({
   name: form.name,
   car_class: form.car_class || null,
   drive: form.drive || null,
-  gears: number(form.gears),
-  limiter_rpm: number(form.limiter_rpm),
+  gears: readNumber(form.gears),
+  limiter_rpm: readNumber(form.limiter_rpm),
   shift_rpm: form.shift_rpm.split(/\s+/).filter(Boolean).map(Number),
   assists: form.assists.split(',').map((item) => item.trim()).filter(Boolean),
   traits: form.traits.split('\n').map((item) => item.trim()).filter(Boolean),
-  cold_laps: number(form.cold_laps),
-  tank_l: number(form.tank_l),
-  battery_kwh: number(form.battery_kwh),
+  cold_laps: readNumber(form.cold_laps),
+  tank_l: readNumber(form.tank_l),
+  battery_kwh: readNumber(form.battery_kwh),
   note: form.note || null,
   restricted: form.restricted,
   driver_ids: form.driver_ids,
-  settings: form.settings.map((item) => ({ name: item.name, unit: item.unit || null, low: number(item.low), high: number(item.high), step: number(item.step), default: number(item.default), does: item.does || null })),
+  settings: settingsMeant(form.settings).map((item, index) => ({ ...item, does: form.settings[index]?.does || null })),
 })
 const settle = () => Promise.all(['car', 'cars', 'board', 'profiles', 'combinations', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
 const save = useMutation({
@@ -86,7 +81,7 @@ const facts = computed(() => {
     [
       ['Class', row.car_class],
       ['Drive', row.drive],
-      ['Gears', text(row.gears)],
+      ['Gears', asTyped(row.gears)],
       ['Limiter', row.limiter_rpm ? `${row.limiter_rpm.toLocaleString('en')} rpm` : ''],
       ['Shift up at', (row.shift_rpm ?? []).map((rpm, index) => `${index + 1} to ${index + 2}: ${rpm.toLocaleString('en')}`).join(', ')],
       ['Assists it has', (row.assists ?? []).join(', ')],
@@ -126,20 +121,7 @@ const facts = computed(() => {
     </div>
     <fieldset>
       <legend>Settings</legend>
-      <div class="scroll-x" tabindex="0" role="region" aria-label="Settings">
-        <table v-if="form.settings.length" class="ledger">
-          <thead><tr><th scope="col">Name</th><th scope="col">Unit</th><th scope="col">From</th><th scope="col">To</th><th scope="col">Step</th><th scope="col">Default</th><th scope="col">What it does</th><th scope="col"><span class="visually-hidden">Remove</span></th></tr></thead>
-          <tbody>
-            <tr v-for="(item, index) in form.settings" :key="index">
-              <td><input v-model="item.name" class="field" :aria-label="`Name of setting ${index + 1}`" /></td>
-              <td v-for="key in ['unit', 'low', 'high', 'step', 'default'] as const" :key="key"><input v-model="item[key]" class="field" size="5" :aria-label="`${key} of ${item.name || `setting ${index + 1}`}`" /></td>
-              <td><input v-model="item.does" class="field" size="40" :aria-label="`What ${item.name || `setting ${index + 1}`} does`" /></td>
-              <td><button type="button" class="link" @click="form.settings.splice(index, 1)">Remove<span class="visually-hidden"> {{ item.name }}</span></button></td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
-      <v-btn size="small" variant="outlined" @click="form.settings.push({ name: '', unit: '', low: '', high: '', step: '', default: '', does: '' })">Add a setting</v-btn>
+      <SettingsTable v-model="form.settings" label="Settings" does />
     </fieldset>
     <fieldset>
       <legend>Who may drive it</legend>

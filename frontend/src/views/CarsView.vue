@@ -1,21 +1,19 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api } from '@/api/client'
 import WeekHead from '@/parts/board/WeekHead.vue'
+import NewName from '@/parts/NewName.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
-import WorkButton from '@/parts/WorkButton.vue'
 import { maySeeAll, useMe } from '@/session'
 
 const queries = useQueryClient()
 const router = useRouter()
 const me = useMe()
 const list = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
-const name = ref('')
 const add = useMutation({
-  mutationFn: () => answer(api.POST('/api/cars', { body: { name: name.value } })),
+  mutationFn: (name: string) => answer(api.POST('/api/cars', { body: { name } })),
   onSuccess: (made) => router.push({ name: 'car', params: { id: made.id } }),
   onSettled: () => Promise.all(['cars', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
@@ -23,10 +21,7 @@ const add = useMutation({
 
 <template>
   <WeekHead title="Cars">
-    <form v-if="maySeeAll(me.data.value?.role)" class="new" @submit.prevent="add.mutate()">
-      <input v-model="name" class="field" aria-label="Name of a new car" placeholder="New car" maxlength="120" />
-      <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="add.isPending.value">Add</WorkButton>
-    </form>
+    <NewName v-if="maySeeAll(me.data.value?.role)" class="right" what="car" :busy="add.isPending.value" @add="add.mutate($event)" />
   </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="6" label="Loading the cars" />
   <TroubleNote :error="list.error.value ?? add.error.value" />
@@ -52,14 +47,7 @@ const add = useMutation({
 </template>
 
 <style scoped>
-.new {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 18px;
-}
-.new {
+.right {
   margin-left: auto;
-  gap: 6px;
 }
 </style>

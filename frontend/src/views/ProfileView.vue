@@ -5,6 +5,7 @@ import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Availability, type Profile, type ProfileChange } from '@/api/client'
 import WeekHead from '@/parts/board/WeekHead.vue'
 import HoursEditor from '@/parts/garage/HoursEditor.vue'
+import { asTyped, readNumber } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -19,39 +20,37 @@ const me = useMe()
 const all = computed(() => maySeeAll(me.data.value?.role))
 const profile = useQuery({ queryKey: ['profile', () => props.id], queryFn: () => answer(api.GET('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })) })
 const form = reactive({ version: 0, nickname: '', zone: '', abs: '', traction: '', shifting: '', line: '', controls: '', angle: '', screens: '', sight: '', preferences: '', speed: '', temperature: '', pressure: '', fuel: '', hours: { weekly: [], off: [], extra: [] } as Required<Availability> })
-const text = (value: unknown) => (value === null || value === undefined ? '' : String(value))
 function show(row: Profile) {
   Object.assign(form, {
     version: row.version,
-    nickname: text(row.nickname),
-    zone: text(row.zone),
-    abs: text(row.assists?.abs),
-    traction: text(row.assists?.traction),
-    shifting: text(row.assists?.shifting),
-    line: text(row.assists?.line),
-    controls: text(row.controls),
-    angle: text(row.view?.field_of_view_deg),
-    screens: text(row.view?.screens),
-    sight: text(row.view?.words),
-    preferences: text(row.preferences),
-    speed: text(row.units?.speed),
-    temperature: text(row.units?.temperature),
-    pressure: text(row.units?.pressure),
-    fuel: text(row.units?.fuel),
+    nickname: asTyped(row.nickname),
+    zone: asTyped(row.zone),
+    abs: asTyped(row.assists?.abs),
+    traction: asTyped(row.assists?.traction),
+    shifting: asTyped(row.assists?.shifting),
+    line: asTyped(row.assists?.line),
+    controls: asTyped(row.controls),
+    angle: asTyped(row.view?.field_of_view_deg),
+    screens: asTyped(row.view?.screens),
+    sight: asTyped(row.view?.words),
+    preferences: asTyped(row.preferences),
+    speed: asTyped(row.units?.speed),
+    temperature: asTyped(row.units?.temperature),
+    pressure: asTyped(row.units?.pressure),
+    fuel: asTyped(row.units?.fuel),
     hours: JSON.parse(JSON.stringify({ weekly: [], off: [], extra: [], ...row.availability })) as Required<Availability>,
   })
 }
 const said = ref('')
 watch(() => profile.data.value, (row) => row && row.id === props.id && !form.version && show(row), { immediate: true })
-const number = (value: string) => (value.trim() ? Number(value.replace(',', '.')) : null)
-const bad = computed(() => ([form.angle, form.screens].some((value) => Number.isNaN(number(value) ?? 0)) ? 'Field of view and screens are numbers.' : form.hours.weekly.some((item) => !item.days.length) ? 'A weekly window needs a day.' : ''))
+const bad = computed(() => ([form.angle, form.screens].some((value) => Number.isNaN(readNumber(value) ?? 0)) ? 'Field of view and screens are numbers.' : form.hours.weekly.some((item) => !item.days.length) ? 'A weekly window needs a day.' : ''))
 const body = (): ProfileChange =>
   ({
     nickname: form.nickname || null,
     zone: form.zone || null,
     assists: { abs: form.abs || null, traction: form.traction || null, shifting: form.shifting || null, line: form.line || null },
     controls: form.controls || null,
-    view: { field_of_view_deg: number(form.angle), screens: number(form.screens), words: form.sight || null },
+    view: { field_of_view_deg: readNumber(form.angle), screens: readNumber(form.screens), words: form.sight || null },
     preferences: form.preferences || null,
     units: { speed: form.speed || null, temperature: form.temperature || null, pressure: form.pressure || null, fuel: form.fuel || null },
     availability: form.hours,

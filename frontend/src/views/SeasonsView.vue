@@ -8,6 +8,7 @@ import WeekHead from '@/parts/board/WeekHead.vue'
 import EnterDialog from '@/parts/board/EnterDialog.vue'
 import SeasonImport from '@/parts/season/SeasonImport.vue'
 import WeekDialog from '@/parts/season/WeekDialog.vue'
+import NewName from '@/parts/NewName.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -84,10 +85,7 @@ const removeWeek = useMutation({
         {{ item.name }} <span class="quiet">{{ count(item.weeks, 'week') }}</span>
       </button>
     </div>
-    <form v-if="all" class="new" @submit.prevent="add.mutate()">
-      <input v-model="name" class="field" aria-label="Name of a new series" placeholder="New series" maxlength="120" />
-      <WorkButton size="small" type="submit" variant="outlined" :disabled="!name.trim()" :loading="add.isPending.value">Add</WorkButton>
-    </form>
+    <NewName v-if="all" v-model="name" what="series" :busy="add.isPending.value" @add="add.mutate()" />
   </div>
   <TroubleNote :error="add.error.value ?? remove.error.value ?? removeWeek.error.value" />
   <template v-if="chosen">
@@ -175,11 +173,6 @@ const removeWeek = useMutation({
   border-color: var(--accent);
   box-shadow: inset 0 -3px 0 var(--accent);
   font-weight: 600;
-}
-.new {
-  display: flex;
-  gap: 6px;
-  align-items: center;
 }
 .import {
   margin-bottom: 10px;

@@ -5,6 +5,7 @@ import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Availability, type Resource } from '@/api/client'
 import WeekHead from '@/parts/board/WeekHead.vue'
 import HoursEditor from '@/parts/garage/HoursEditor.vue'
+import NewName from '@/parts/NewName.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -25,9 +26,8 @@ watch(
 const list = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
 const things = useQuery({ queryKey: ['resources'], queryFn: () => answer(api.GET('/api/resources')) })
 const settle = () => Promise.all(['profiles', 'drivers', 'resources', 'board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
-const name = ref('')
 const add = useMutation({
-  mutationFn: () => answer(api.POST('/api/profiles', { body: { name: name.value } })),
+  mutationFn: (name: string) => answer(api.POST('/api/profiles', { body: { name } })),
   onSuccess: (made) => router.push({ name: 'driver-profile', params: { id: made.id } }),
   onSettled: settle,
 })
@@ -62,10 +62,7 @@ const remove = useMutation({
 
 <template>
   <WeekHead title="Team">
-    <form v-if="all" class="new" @submit.prevent="add.mutate()">
-      <input v-model="name" class="field" aria-label="Name of a new driver" placeholder="New driver" maxlength="120" />
-      <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="add.isPending.value">Add</WorkButton>
-    </form>
+    <NewName v-if="all" class="right" what="driver" :busy="add.isPending.value" @add="add.mutate($event)" />
   </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the team" />
   <TroubleNote :error="list.error.value ?? add.error.value" />
@@ -117,7 +114,7 @@ const remove = useMutation({
         </template>
       </li>
     </ul>
-    <form v-if="all" class="new left" @submit.prevent="addThing.mutate()">
+    <form v-if="all" class="new" @submit.prevent="addThing.mutate()">
       <select v-model="thing.kind" aria-label="What it is"><option value="rig">rig</option><option value="coach">coach</option></select>
       <input v-model="thing.name" class="field" aria-label="Name of the shared rig or coach" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" :disabled="!thing.name.trim()" :loading="addThing.isPending.value">Add</WorkButton>
@@ -126,18 +123,15 @@ const remove = useMutation({
 </template>
 
 <style scoped>
+.right {
+  margin-left: auto;
+}
 .new {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
-  gap: 6px 18px;
-}
-.new {
-  margin-left: auto;
   gap: 6px;
-}
-.new.left {
-  margin: 8px 0 0;
+  margin-top: 8px;
 }
 .shared {
   margin-top: 12px;

@@ -33,6 +33,7 @@ def upgrade() -> None:
         sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
         sa.Column("team_id", sa.BigInteger(), nullable=False),
         sa.Column("person_id", sa.BigInteger(), nullable=False),
+        sa.Column("began_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.Column("seen_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.Column("before_at", mysql.DATETIME(fsp=6), nullable=True),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_board_visit_person_id"), ondelete="CASCADE"),

@@ -2,10 +2,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type SeriesWeek, type WeekFacts } from '@/api/client'
+import { asTyped, readNumber } from '@/format'
+import SettingsTable from '@/parts/garage/SettingsTable.vue'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { preferences } from '@/preferences'
+import { settingsMeant, settingsTyped, wrongIn } from '@/settings'
 
 /** A week to be changed, or the last one of a series, from which a new one takes what mostly stays. */
 const props = defineProps<{ seriesId: string; series: string; week?: SeriesWeek; last?: SeriesWeek }>()
@@ -22,17 +25,11 @@ const later = (day: string, days: number) => new Date(new Date(`${day}T12:00:00Z
 type Form = Record<string, string>
 const NUMBERS = ['race_laps', 'race_minutes', 'practice_minutes', 'qualifying_minutes', 'qualifying_laps', 'fuel_rate', 'tyre_rate', 'stops_min', 'grid', 'strike_limit', 'incident_limit', 'air_temp_c', 'track_temp_c'] as const
 const TEXTS = ['track', 'layout', 'starts', 'start', 'setup', 'damage', 'repairs', 'boost', 'limits_rule', 'wetness', 'note'] as const
-const plain = (value: unknown) => (value === null || value === undefined ? '' : String(value))
-function changeables(items: WeekFacts['changeable']): string {
-  return (items ?? [])
-    .map((item) => `${item.name}${item.default !== null && item.default !== undefined ? `=${item.default}${item.unit ? ` ${item.unit}` : ''}` : ''}${item.low !== null && item.low !== undefined ? ` [${item.low}..${item.high}${item.step ? ` by ${item.step}` : ''}]` : ''}`)
-    .join('\n')
-}
 function filled(): Form {
   const from = (props.week ?? props.last)?.facts
   const begins = props.week ? props.week.facts.begins : (props.last?.facts.ends ?? new Date().toISOString().slice(0, 10))
   const out: Form = {
-    week: plain(props.week ? props.week.facts.week : (props.last?.facts.week ?? 0) + 1),
+    week: asTyped(props.week ? props.week.facts.week : (props.last?.facts.week ?? 0) + 1),
     zone: from?.zone ?? preferences.zone ?? 'UTC',
     begins,
     ends: props.week ? props.week.facts.ends : later(begins, 7),
@@ -40,37 +37,20 @@ function filled(): Form {
     compounds: (from?.compounds ?? []).map((item) => `${item.name}${item.must ? '*' : ''}`).join(', '),
     cautions: from?.cautions === true ? 'yes' : from?.cautions === false ? 'no' : '',
     session_local: from?.session_local?.slice(0, 16) ?? '',
-    changeable: changeables(from?.changeable ?? []),
   }
-  for (const name of NUMBERS) out[name] = plain(from?.[name])
-  for (const name of TEXTS) out[name] = plain(from?.[name])
+  for (const name of NUMBERS) out[name] = asTyped(from?.[name])
+  for (const name of TEXTS) out[name] = asTyped(from?.[name])
   if (!props.week) out.track = out.layout = out.note = ''
   return out
 }
 const form = reactive<Form>(filled())
 const of = (name: string) => form[name] ?? ''
-const number = (name: string) => (of(name).trim() ? Number(of(name).replace(',', '.')) : null)
+const settings = ref(settingsTyped((props.week ?? props.last)?.facts.changeable))
 const own = computed(() => (layouts.data.value?.items ?? []).filter((item) => item.track === form.track).map((item) => item.layout))
-const NUMBER = String.raw`[+-]?\d+(?:[.,]\d+)?`
-const SETTING = new RegExp(String.raw`^([^=\[\]|]+?)(?:\s*=\s*(${NUMBER})?\s*([^\s\[\]0-9=|.,+-][^\[\]=|]{0,15}?)?)?\s*(?:\[\s*(${NUMBER})\s*\.\.\s*(${NUMBER})(?:\s+by\s+(${NUMBER}))?\s*\])?$`)
-const read = (text: string | undefined) => (text === undefined ? null : Number(text.replace(',', '.')))
-const settings = computed(() =>
-  of('changeable')
-    .split('\n')
-    .map((line) => line.trim())
-    .filter(Boolean)
-    .map((line) => {
-      const found = SETTING.exec(line)
-      return found ? { name: found[1]!.trim(), default: read(found[2]), unit: found[3]?.trim() || null, low: read(found[4]), high: read(found[5]), step: read(found[6]) } : line
-    }),
-)
 const bad = computed(() => {
-  const wrong = NUMBERS.find((name) => Number.isNaN(number(name) ?? 0))
-  if (wrong) return `“${of(wrong)}” is not a number.`
   if (!/^\d+$/.test(of('week'))) return 'The week has a number.'
   if (!form.begins || !form.ends) return 'Say from when to when it goes.'
-  const line = settings.value.find((item) => typeof item === 'string')
-  return line ? `“${String(line)}” can't be read as a setting: write Brake balance=56 % [50..60 by 0.5].` : ''
+  return wrongIn(NUMBERS.map(of), settings.value)
 })
 const facts = (): WeekFacts =>
   ({
@@ -82,14 +62,14 @@ const facts = (): WeekFacts =>
     compounds: of('compounds').split(',').map((name) => ({ name: name.replace('*', '').trim(), must: name.includes('*') })).filter((item) => item.name),
     cautions: form.cautions ? form.cautions === 'yes' : null,
     session_local: form.session_local || null,
-    changeable: settings.value,
-    ...Object.fromEntries(NUMBERS.map((name) => [name, number(name)])),
+    changeable: settingsMeant(settings.value),
+    ...Object.fromEntries(NUMBERS.map((name) => [name, readNumber(of(name))])),
     ...Object.fromEntries(TEXTS.map((name) => [name, of(name).trim() || null])),
   }) as WeekFacts
 const save = useMutation({
-  mutationFn: (number: number) =>
+  mutationFn: (at: number) =>
     props.week
-      ? answer(api.PUT('/api/weeks/{week_id}', { params: { path: { week_id: props.week.id }, header: version(number) }, body: facts() }))
+      ? answer(api.PUT('/api/weeks/{week_id}', { params: { path: { week_id: props.week.id }, header: version(at) }, body: facts() }))
       : answer(api.POST('/api/series/{series_id}/weeks', { params: { path: { series_id: props.seriesId } }, body: facts() })),
   onSuccess: () => (shown.value = false),
   onSettled: () => Promise.all(['weeks', 'series-week', 'series', 'board', 'combinations', 'cars', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
@@ -141,9 +121,10 @@ const FIELDS: [string, string, string?][] = [
         <label>Inside the simulation <input v-model="form.session_local" class="field" type="datetime-local" /></label>
         <label>Compounds, * must be used <input v-model="form.compounds" class="field" placeholder="slick*, rain" /></label>
         <label v-for="[name, title] in FIELDS" :key="name">{{ title }} <input v-model="form[name]" class="field" maxlength="120" /></label>
-        <label class="wide">What may be changed in the car, one a line <textarea v-model="form.changeable" class="field" rows="3" placeholder="Brake balance=56 % [50..60 by 0.5]" /></label>
         <label class="wide">Note <textarea v-model="form.note" class="field" rows="2" maxlength="2000" /></label>
       </div>
+      <h3>What may be changed in the car</h3>
+      <SettingsTable v-model="settings" label="What may be changed in the car" />
       <TheirsNote v-if="theirs" take="Leave theirs" @mine="save.mutate(theirs.version)" @theirs="shown = false">
         Somebody else changed this week meanwhile: {{ [theirs.facts.track, theirs.facts.layout].filter(Boolean).join(', ') }}, {{ theirs.facts.begins }} to {{ theirs.facts.ends }}, {{ theirs.facts.cars?.join(' or ') }}{{ theirs.facts.note ? `, “${theirs.facts.note}”` : '' }}.
       </TheirsNote>
@@ -161,6 +142,10 @@ const FIELDS: [string, string, string?][] = [
 form {
   max-height: 90vh;
   overflow-y: auto;
+}
+h3 {
+  font-size: 0.98rem;
+  margin: 10px 0 4px;
 }
 .bad {
   color: var(--loss);
