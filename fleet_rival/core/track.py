@@ -4,11 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
+from math import dist
 
-__all__ = ["BadTrack", "Corner", "Part", "Sector", "Track"]
+__all__ = ["BadTrack", "Corner", "Part", "Pit", "Sector", "Track"]
 
 _SAME_M = 1e-3
 """Boundaries closer than a millimetre are one."""
+_CLOSES_WITHIN = 0.01
+"""Of the lap: a centreline that misses its own beginning by more isn't one."""
 
 
 class BadTrack(ValueError):
@@ -38,6 +41,17 @@ class Corner:
 
 
 @dataclass(frozen=True, slots=True)
+class Pit:
+    """The pit lane, by where it is entered and left, in metres from the line."""
+
+    entry_m: float
+    exit_m: float
+    side: str | None = None
+    """`left` or `right` of the road."""
+    limit_kmh: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Part:
     """A stretch of the lap that is timed: a sector or a segment, from `start_m` to `end_m`."""
 
@@ -51,7 +65,7 @@ class Track:
     """One layout of a track.
 
     Raises:
-        BadTrack: sectors or corners that don't ascend, lie outside the lap, or share a code.
+        BadTrack: sectors or corners that don't ascend, lie outside the lap, or share a code; a centreline that doesn't close. It says where.
     """
 
     name: str
@@ -62,6 +76,7 @@ class Track:
     corners: tuple[Corner, ...]
     centreline_step_m: float | None = None
     centreline_xy_m: tuple[tuple[float, float], ...] = ()
+    pit: Pit | None = None
 
     def __post_init__(self) -> None:
         if not self.length_m > 0:
@@ -75,11 +90,50 @@ class Track:
         for code in codes:
             if not code.strip() or folded.count(code.casefold()) > 1:
                 raise BadTrack(f"the code {code!r} is empty or stands twice")
-        for what, starts in (("sectors", [s.start_m for s in self.sectors]), ("corners", [c.start_m for c in self.corners])):
-            if any(not 0 <= start < self.length_m for start in starts):
-                raise BadTrack(f"one of the {what} starts outside the lap")
-            if any(second <= first for first, second in pairwise(starts)):
-                raise BadTrack(f"the {what} must ascend by start_m")
+        self._check_order("sector", [(sector.code, sector.start_m) for sector in self.sectors])
+        self._check_order("corner", [(corner.code, corner.start_m) for corner in self.corners])
+        for corner in self.corners:
+            self._check_corner(corner)
+        for what, where in (("entry", self.pit.entry_m), ("exit", self.pit.exit_m)) if self.pit else ():
+            if not 0 <= where < self.length_m:
+                raise BadTrack(f"the pit {what} at {where:g} m lies outside the lap of {self.length_m:g} m")
+        if self.centreline_xy_m:
+            self._check_centreline()
+
+    def _check_order(self, what: str, starts: Sequence[tuple[str, float]]) -> None:
+        for code, start in starts:
+            if not 0 <= start < self.length_m:
+                raise BadTrack(f"{what} {code} starts at {start:g} m, outside the lap of {self.length_m:g} m")
+        for (first, before), (second, after) in pairwise(starts):
+            if after <= before:
+                raise BadTrack(f"{what} {second} starts at {after:g} m, not after {first} at {before:g} m: they must ascend")
+
+    def _check_corner(self, corner: Corner) -> None:
+        """Start, apex and end in this order; the last corner's may lie across the line."""
+        for what, where in (("apex", corner.apex_m), ("end", corner.end_m)):
+            if not 0 <= where <= self.length_m:
+                raise BadTrack(f"the {what} of corner {corner.code} at {where:g} m lies outside the lap of {self.length_m:g} m")
+        last = corner is self.corners[-1]
+        apex, end = (where + self.length_m if last and where < corner.start_m else where for where in (corner.apex_m, corner.end_m))
+        if not corner.start_m <= apex <= end:
+            raise BadTrack(
+                f"corner {corner.code} must start, have its apex and end in this order, "
+                f"not at {corner.start_m:g}, {corner.apex_m:g} and {corner.end_m:g} m"
+            )
+
+    def _check_centreline(self) -> None:
+        points, step = self.centreline_xy_m, self.centreline_step_m
+        if not step or len(points) < 3:
+            raise BadTrack("a centreline needs a step of more than 0 and at least 3 points")
+        allowed = step + _CLOSES_WITHIN * self.length_m
+        gap = dist(points[-1], points[0])
+        if gap > allowed:
+            raise BadTrack(f"the centreline ends {gap:.1f} m from where it begins, more than 1 % of the lap")
+        if abs(len(points) * step - self.length_m) > allowed:
+            raise BadTrack(f"the centreline's {len(points)} steps of {step:g} m are {len(points) * step:.1f} m, not the lap's {self.length_m:g} m")
+        for index, (first, second) in enumerate(pairwise(points)):
+            if dist(first, second) > 2 * step + _SAME_M:
+                raise BadTrack(f"the centreline jumps by {dist(first, second):.1f} m after point {index}, at {index * step:.0f} m")
 
     @cached_property
     def sector_parts(self) -> tuple[Part, ...]:

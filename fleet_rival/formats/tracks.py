@@ -2,9 +2,10 @@
 
 import json
 import math
+from dataclasses import asdict
 from typing import Any
 
-from fleet_rival.core.track import BadTrack, Corner, Sector, Track
+from fleet_rival.core.track import BadTrack, Corner, Pit, Sector, Track
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.text import decode
 
@@ -39,6 +40,7 @@ def read_track(content: bytes) -> Track:
             sectors=tuple(Sector(_label(row, "code"), _number(row, "start_m")) for row in _rows(data, "sectors")),
             corners=tuple(_corner(row) for row in _rows(data, "corners", default=[])),
             **_centreline(data.get("centreline")),
+            pit=_pit(data.get("pit")),
         )
     except BadTrack as error:
         raise UnusableFile(f"The track file can't be used: {error}.") from error
@@ -60,6 +62,8 @@ def write_track(track: Track) -> bytes:
             for corner in track.corners
         ],
     }
+    if track.pit:
+        data["pit"] = {key: value for key, value in asdict(track.pit).items() if value is not None}
     if track.centreline_xy_m:
         data["centreline"] = {"step_m": track.centreline_step_m, "xy_m": [list(point) for point in track.centreline_xy_m]}
     return (json.dumps(data, ensure_ascii=False, indent=1) + "\n").encode()
@@ -99,6 +103,14 @@ def _corner(row: dict[str, Any]) -> Corner:
     return Corner(
         _label(row, "code"), _number(row, "start_m"), _number(row, "apex_m"), _number(row, "end_m"), name, direction, row.get("linked_to_next", False)
     )
+
+
+def _pit(data: Any) -> Pit | None:
+    if data is None:
+        return None
+    if not isinstance(data, dict) or data.get("side") not in (None, "left", "right"):
+        raise BadTrack('"pit" must hold "entry_m" and "exit_m", and may hold "side" (left or right) and "limit_kmh"')
+    return Pit(_number(data, "entry_m"), _number(data, "exit_m"), data.get("side"), _number(data, "limit_kmh") if "limit_kmh" in data else None)
 
 
 def _centreline(data: Any) -> dict[str, Any]:
