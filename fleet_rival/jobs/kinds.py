@@ -6,7 +6,8 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services import board, drive, find, history
+from fleet_rival.core.track import Corner, Sector
+from fleet_rival.services import board, boundaries, drive, find, history
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
 
@@ -42,4 +43,21 @@ def _standing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work:
         work.finish(session, {})
 
 
-KINDS: Kinds = {"laps.look": _look, "laps.import": _import, "history.undo": _undo, "history.redo": _redo, "standing.refresh": _standing}
+def _boundaries(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    sectors = [Sector(**item) for item in arguments["sectors"]]
+    drafts = []
+    for item in arguments["corners"]:
+        where = {name: value for name, value in item.items() if name != "id"}
+        drafts.append(boundaries.DraftCorner(UUID(item["id"]) if item["id"] else None, Corner(**where)))
+    boundaries.change_boundaries(sessions, actor, UUID(arguments["layout_id"]), arguments["version"], sectors, drafts, work)
+    board.catch_up(sessions, actor)
+
+
+KINDS: Kinds = {
+    "laps.look": _look,
+    "laps.import": _import,
+    "history.undo": _undo,
+    "history.redo": _redo,
+    "standing.refresh": _standing,
+    "track.boundaries": _boundaries,
+}

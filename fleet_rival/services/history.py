@@ -21,7 +21,7 @@ from fleet_rival.services.reversal import Reversal
 __all__ = ["ChangeView", "Entry", "Page", "Reversed", "Steps", "entry", "history", "is_long", "redo", "steps", "undo"]
 
 _TABLES = Base.metadata.tables
-_LONG_FROM_LAPS = 2000
+_LONG_FROM_ROWS = 2000
 _PAGE = 50
 _NOT_TAKEN_BACK = ("people.join",)
 """Acts that aren't undone but answered by others: who joined can be removed."""
@@ -131,12 +131,13 @@ def steps(sessions: sessionmaker[Session], actor: Actor) -> Steps:
 
 
 def is_long(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, *, again: bool = False) -> tuple[UUID, str] | None:
-    """Whether an undo (or redo) moves so many laps that it belongs into the background: its id and summary then."""
+    """Whether an undo (or redo) moves so many rows that it belongs into the background: its id and summary then."""
     with sessions() as session:
         row = _chosen(session, actor, entry_id, again=again)
         newest = _newest(session, row)
-        laps = _laps_of(session, row) if newest is row else _changes_of(session, newest)
-        return (row.public_id, row.summary) if laps > _LONG_FROM_LAPS else None
+        # Laps that came in bulk have no rows of their own in `change`; those that were written anew have.
+        rows = _changes_of(session, newest) + (_laps_of(session, row) if newest is row else 0)
+        return (row.public_id, row.summary) if rows > _LONG_FROM_ROWS else None
 
 
 def undo(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None = None, work: Work = UNWATCHED) -> Reversed:

@@ -55,12 +55,20 @@ class Reversal:
             own = select(Lap.id).where(Lap.team_id == self._of.team_id, Lap.change_set_id == self._of.id)
             laps |= dict.fromkeys(self._session.scalars(own), 1)
         count = self._remove_laps(laps)
-        for change in changed:
+        gone = {name: [change for change in removed if change.table_name == name] for name in {change.table_name for change in removed}}
+        # What was changed may have hung on what was removed: that comes first, unless something that was made stands in its place.
+        for name in sorted(gone, key=_ORDER.__getitem__):
+            if len(gone[name]) <= _BATCH and (back := self._try_again(name, gone[name])):
+                count += back
+                del gone[name]
+        for done, change in enumerate(changed):
+            if done and done % _BATCH == 0:
+                self._work.step(0.9 * done / len(changed), f"{done:,} of {len(changed):,} rows are as they were")
             count += self._put_back(change)
         for change in sorted((c for c in made if c.table_name != "lap"), key=lambda c: (-_ORDER[c.table_name], -c.id)):
             count += self._remove(change)
-        for name in sorted({change.table_name for change in removed}, key=_ORDER.__getitem__):
-            count += self._insert_again(name, [change for change in removed if change.table_name == name])
+        for name in sorted(gone, key=_ORDER.__getitem__):
+            count += self._insert_again(name, gone[name])
         self._raise_revisions()
         return count
 
@@ -108,6 +116,13 @@ class Reversal:
         note_changes(self._session, self._into, [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)])
         return 1
 
+    def _try_again(self, name: str, changes: Sequence[Change]) -> int:
+        """Insert rows again, if nothing stands in their place yet."""
+        try:
+            return self._insert_again(name, changes)
+        except Conflict:
+            return 0
+
     def _insert_again(self, name: str, changes: Sequence[Change]) -> int:
         table = _TABLES[name]
         done = 0
@@ -131,6 +146,7 @@ class Reversal:
             except IntegrityError as error:
                 raise Conflict(self._story(name, some[0].row_id, "the same is there again by now, or something it belongs to is gone")) from error
             self._combinations |= {row["combination_id"] for row in rows if name == "lap"}
+            self._turned |= {(name, row["id"]) for row in rows}
             note_changes(
                 self._session,
                 self._into,

@@ -1,12 +1,13 @@
 """Tracks and layouts: in from track files, out as the core's values."""
 
 from dataclasses import dataclass
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.track import Corner, Sector, Track
+from fleet_rival.core.track import Corner, Pit, Sector, Track
 from fleet_rival.db.tables import Layout, LayoutCorner, LayoutSector, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.tracks import read_track
@@ -14,7 +15,7 @@ from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.series_rows import link_layouts
 
-__all__ = ["LayoutView", "add_track", "layouts", "load_track"]
+__all__ = ["LayoutView", "add_track", "corner_values", "layouts", "load_track", "pit_values", "store_track"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,43 +54,52 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
                     '("layout") to keep both.'
                 )
             return _view(track, layout.public_id, already_there=True)
-        change_set = begin_change(session, actor, "track.add", f"Added {track.name}, {track.layout}")
-        if row is None:
-            row = TrackRow(team_id=actor.team_id, name=track.name)
-            session.add(row)
-            session.flush()
-        layout = Layout(
-            team_id=actor.team_id,
-            track_id=row.id,
-            name=track.layout,
-            kind=track.kind,
-            length_m=track.length_m,
-            centreline_step_m=track.centreline_step_m,
-            centreline_xy_m=[list(point) for point in track.centreline_xy_m] or None,
-        )
-        session.add(layout)
+        return _view(track, store_track(session, actor, track, f"Added {track.name}, {track.layout}").public_id)
+
+
+def store_track(session: Session, actor: Actor, track: Track, summary: str) -> Layout:
+    """Write a layout that isn't there yet, as an act of its own; the track is made where it isn't known.
+
+    Raises:
+        Conflict: there is a layout of this name.
+    """
+    change_set = begin_change(session, actor, "track.add", summary)
+    row = session.scalar(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update())
+    if row is None:
+        row = TrackRow(team_id=actor.team_id, name=track.name)
+        session.add(row)
         session.flush()
-        session.add_all(
-            LayoutSector(team_id=actor.team_id, layout_id=layout.id, code=sector.code, start_m=sector.start_m) for sector in track.sectors
-        )
-        session.add_all(
-            LayoutCorner(
-                team_id=actor.team_id,
-                layout_id=layout.id,
-                code=corner.code,
-                name=corner.name,
-                start_m=corner.start_m,
-                apex_m=corner.apex_m,
-                end_m=corner.end_m,
-                direction=corner.direction,
-                linked_to_next=corner.linked_to_next,
-            )
-            for corner in track.corners
-        )
-        session.flush()
-        link_layouts(session, actor, layout, track.name)
-        about(session, change_set, layout)
-        return _view(track, layout.public_id)
+    elif session.scalar(select(Layout.id).where(Layout.team_id == actor.team_id, Layout.track_id == row.id, Layout.name == track.layout)):
+        raise Conflict(f"{track.name}, {track.layout} is there already. Give the layout another name.")
+    layout = Layout(
+        team_id=actor.team_id,
+        track_id=row.id,
+        name=track.layout,
+        kind=track.kind,
+        length_m=track.length_m,
+        centreline_step_m=track.centreline_step_m,
+        centreline_xy_m=[list(point) for point in track.centreline_xy_m] or None,
+        **pit_values(track.pit),
+    )
+    session.add(layout)
+    session.flush()
+    session.add_all(LayoutSector(team_id=actor.team_id, layout_id=layout.id, code=sector.code, start_m=sector.start_m) for sector in track.sectors)
+    session.add_all(LayoutCorner(team_id=actor.team_id, layout_id=layout.id, **corner_values(corner)) for corner in track.corners)
+    session.flush()
+    link_layouts(session, actor, layout, track.name)
+    about(session, change_set, layout)
+    return layout
+
+
+def corner_values(corner: Corner) -> dict[str, Any]:
+    """Where a corner lies, as column values."""
+    names = ("code", "name", "start_m", "apex_m", "end_m", "direction", "linked_to_next")
+    return {name: getattr(corner, name) for name in names}
+
+
+def pit_values(pit: Pit | None) -> dict[str, Any]:
+    """A pit lane as column values."""
+    return {f"pit_{name}": getattr(pit, name) if pit else None for name in ("entry_m", "exit_m", "side", "limit_kmh")}
 
 
 def layouts(sessions: sessionmaker[Session], actor: Actor) -> list[LayoutView]:
@@ -123,7 +133,14 @@ def load_track(session: Session, layout: Layout, *, centreline: bool = True) -> 
         corners=tuple(Corner(row.code, row.start_m, row.apex_m, row.end_m, row.name, row.direction, row.linked_to_next) for row in corners),
         centreline_step_m=layout.centreline_step_m if points else None,
         centreline_xy_m=tuple((point[0], point[1]) for point in points),
+        pit=_pit(layout),
     )
+
+
+def _pit(layout: Layout) -> Pit | None:
+    if layout.pit_entry_m is None or layout.pit_exit_m is None:
+        return None
+    return Pit(layout.pit_entry_m, layout.pit_exit_m, layout.pit_side, layout.pit_limit_kmh)
 
 
 def _view(track: Track, public_id: UUID, *, already_there: bool = False) -> LayoutView:

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 from flask import Flask
+from PIL import Image
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
@@ -21,6 +22,10 @@ Sessions = sessionmaker[Session]
 ALL, LEADERS, MANAGER, PERSON, ANYONE, RIG = {"manager", "coach", "driver"}, {"manager", "coach"}, {"manager"}, {"person"}, {"anyone"}, {"rig"}
 ANY_ID = "00000000-0000-7000-8000-000000000000"
 NOTE = {"note": "theirs", "cold_laps": None, "cold_seconds": None, "solo_floor_s": None}
+REFERENCE = {"point": "braking", "kind": "board", "thing": "theirs"}
+BOUNDARIES = {"sectors": [{"code": "S1", "start_m": 0}], "corners": []}
+PICTURE = io.BytesIO()
+Image.new("RGB", (8, 8), "teal").save(PICTURE, "PNG")
 WEEK = {"week": 1, "begins": "2031-04-07", "ends": "2031-04-14", "cars": ["Cinder Truck"], "track": "Quernholm", "layout": "Short"}
 
 WANTED: dict[str, tuple[set[str], Any]] = {
@@ -53,6 +58,30 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "DELETE /api/lap-files/{file_id}": (ALL, None),
     "GET /api/layouts": (ALL, None),
     "POST /api/layouts": (LEADERS, "file"),
+    "POST /api/layouts/by-hand": (LEADERS, {"track": "Theirs", "layout": "x", "length_m": 1000, "sectors": [{"code": "S1", "start_m": 0}]}),
+    "GET /api/layouts/{layout_id}": (ALL, None),
+    "PUT /api/layouts/{layout_id}": (LEADERS, {"track": "Theirs", "layout": "x", "kind": "x"}),
+    "DELETE /api/layouts/{layout_id}": (LEADERS, None),
+    "GET /api/layouts/{layout_id}/outline": (ALL, None),
+    "GET /api/layouts/{layout_id}/track.json": (ALL, None),
+    "POST /api/layouts/{layout_id}/derive": (LEADERS, {"how": "reversed", "layout": "Theirs"}),
+    "POST /api/layouts/{layout_id}/boundaries/look": (LEADERS, BOUNDARIES),
+    "POST /api/layouts/{layout_id}/boundaries": (LEADERS, BOUNDARIES),
+    "GET /api/layouts/{layout_id}/card": (ALL, None),
+    "PUT /api/corners/{corner_id}": (LEADERS, {"note": "theirs"}),
+    "POST /api/corners/{corner_id}/references": (ALL, REFERENCE),
+    "PUT /api/references/{reference_id}": (ALL, REFERENCE),
+    "DELETE /api/references/{reference_id}": (ALL, None),
+    "POST /api/references/{reference_id}/confirm": (LEADERS, None),
+    "POST /api/references/{reference_id}/decline": (LEADERS, None),
+    "POST /api/references/{reference_id}/carry": (LEADERS, {"car_id": ANY_ID}),
+    "POST /api/references/{reference_id}/picture": (ALL, "picture"),
+    "DELETE /api/references/{reference_id}/picture": (ALL, None),
+    "GET /api/pictures/{picture_id}.jpg": (ALL, None),
+    "POST /api/layouts/{layout_id}/questions": (ALL, {"text": "Theirs?"}),
+    "PUT /api/questions/{question_id}": (ALL, {"answer": "theirs"}),
+    "POST /api/questions/{question_id}/close": (LEADERS, {"became": None}),
+    "DELETE /api/questions/{question_id}": (ALL, None),
     "GET /api/drivers": (ALL, None),
     "PUT /api/drivers/{driver_id}": (LEADERS, {"name": "Theirs", "guest": True}),
     "GET /api/events": (ALL, None),
@@ -163,6 +192,17 @@ class World:
             "season_file_id": own.send("/api/season-files", b"series,week,from,to\nCinder League,4,2031-05-05,2031-05-12\n").json["id"],
             "token": "cal_nothing",
         }
+        layout = own.get("/api/layouts").json["items"][0]["id"]
+        corner = own.get(f"/api/layouts/{layout}").json["corners"][0]["id"]
+        reference = own.post(f"/api/corners/{corner}/references", json={**REFERENCE, "thing": "ours"}).json["id"]
+        own.send(f"/api/references/{reference}/picture", PICTURE.getvalue())
+        self.ids |= {
+            "layout_id": layout,
+            "corner_id": corner,
+            "reference_id": reference,
+            "picture_id": own.get(f"/api/layouts/{layout}").json["references"][0]["picture_id"],
+            "question_id": own.post(f"/api/layouts/{layout}/questions", json={"text": "Ours?"}).json["id"],
+        }
         self.ids["week_id"] = own.post(f"/api/series/{self.ids['series_id']}/weeks", json=WEEK).json["id"]
         own.post("/api/entries", json={"week_ids": [self.ids["week_id"]], "driver_ids": [driver["id"]]})
         (row,) = (row for row in own.get("/api/board?day=2031-04-08").json["drivers"] if row["id"] == driver["id"])
@@ -177,7 +217,8 @@ class World:
         method, path = route.split(" ")
         body = WANTED[route][1]
         files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
-        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if body in ("file", "season") else {"json": body}
+        files["picture"] = PICTURE.getvalue()
+        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
         url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path)
         return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT") else {}))
 
@@ -185,7 +226,24 @@ class World:
         """What a change by somebody else would show in."""
         one, file = f"combinations/{self.ids['combination_id']}", f"lap-files/{self.ids['file_id']}"
         weeks, season = f"series/{self.ids['series_id']}/weeks", f"season-files/{self.ids['season_file_id']}"
-        paths = ("people", "invitations", "rigs", "drivers", "layouts", "jobs", one, file, "series", weeks, season, "cars", "profiles", "resources")
+        book = f"layouts/{self.ids['layout_id']}"
+        paths = (
+            book,
+            "people",
+            "invitations",
+            "rigs",
+            "drivers",
+            "layouts",
+            "jobs",
+            one,
+            file,
+            "series",
+            weeks,
+            season,
+            "cars",
+            "profiles",
+            "resources",
+        )
         entries = self.own.get("/api/history").json["items"]
         return [[entry["summary"] for entry in entries], *(self.own.get(f"/api/{path}").json for path in paths)]
 

@@ -121,7 +121,9 @@ def test_a_shorter_layout_leaves_a_stretch_out_and_still_closes() -> None:
     assert max(dist(*pair) for pair in pairwise(short.centreline_xy_m)) < 2 * (short.centreline_step_m or 0)
     assert read_track(write_track(short)) == short
     # What a link that winds is told to be counts, and without a centreline it must be told.
-    assert shortened(STREET, "Cut", first, last, 400.0).length_m == pytest.approx(STREET.length_m - (last - first) + 400)
+    assert shortened(STREET, "Cut", first, last, 600.0).length_m == pytest.approx(STREET.length_m - (last - first) + 600)
+    with pytest.raises(BadTrack, match="doesn't reach across"):
+        shortened(STREET, "Cut", first, last, link - 1)
     bare = replace(STREET, centreline_xy_m=(), centreline_step_m=None)
     with pytest.raises(BadTrack, match="must be given"):
         shortened(bare, "Cut", first, last)

@@ -1,4 +1,4 @@
-"""Layouts and combinations."""
+"""Combinations."""
 
 from typing import Any
 
@@ -6,26 +6,11 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, sent_file, sessions, telling_current
+from fleet_rival.api.blueprint import api, sessions, telling_current
 from fleet_rival.core.season.targets import Benchmark, Target
-from fleet_rival.services import floor, practice, track, week
+from fleet_rival.services import floor, practice, week
 
-_week, _track = Tag(name="week"), Tag(name="track")
-
-
-@api.get("/layouts", responses={"200": s.Layouts}, tags=[_track])
-@allowed("manager", "coach", "driver")
-def list_layouts() -> Any:
-    """All layouts of the team."""
-    return s.validate(s.Layouts, {"items": track.layouts(sessions(), actor())})
-
-
-@api.post("/layouts", responses={"200": s.LayoutOut, "201": s.LayoutOut}, tags=[_track])
-@allowed("manager", "coach")
-def add_layout(form: s.FileForm) -> Any:
-    """Take a track file in. The same file twice changes nothing."""
-    view = track.add_track(sessions(), actor(), sent_file(form, "track.json")[1])
-    return s.validate(s.LayoutOut, view), 200 if view.already_there else 201
+_week = Tag(name="week")
 
 
 @api.get("/combinations", responses={"200": s.Combinations}, tags=[_week])

@@ -86,7 +86,7 @@ class CornerNotes:
 
     code: str
     other_names: tuple[str, ...] = ()
-    group: str = ""
+    move: str = ""
     """A name for corners that are one move."""
     given_up_for: str = ""
     """Code of the corner for which time is given up here."""

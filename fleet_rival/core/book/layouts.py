@@ -12,6 +12,7 @@ from fleet_rival.core.track import BadTrack, Corner, Pit, Sector, Track
 
 __all__ = ["shortened", "turned_round"]
 
+_SAME_M = 0.1
 _NUMBERED = re.compile(r"T\d+")
 
 
@@ -52,10 +53,13 @@ def shortened(track: Track, layout: str, from_m: float, to_m: float, link_m: flo
     """
     if not 0 < from_m < to_m < track.length_m:
         raise BadTrack(f"the stretch from {from_m:g} to {to_m:g} m isn't inside the lap of {track.length_m:g} m")
+    across_m = dist(*_places(track, np.asarray([from_m, to_m]))) if track.centreline_xy_m else None
     if link_m is None:
-        if not track.centreline_xy_m:
+        if across_m is None:
             raise BadTrack("without a centreline the length of the link must be given")
-        link_m = dist(*_places(track, np.asarray([from_m, to_m])))
+        link_m = across_m
+    elif across_m is not None and link_m < across_m - _SAME_M:
+        raise BadTrack(f"a link of {link_m:g} m doesn't reach across {across_m:.1f} m")
     less = to_m - from_m - link_m
     length = track.length_m - less
 

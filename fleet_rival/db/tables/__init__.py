@@ -4,6 +4,7 @@ Classes with `recorded` set are what people enter: `fleet_rival.db.recording` ke
 """
 
 from fleet_rival.db.tables.base import Base, now
+from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
 from fleet_rival.db.tables.drive import Lap, LapFileRow, PracticeSession
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
@@ -15,6 +16,7 @@ from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
 __all__ = [
     "Base",
     "BoardVisit",
+    "BookPicture",
     "CalendarAddress",
     "Car",
     "CarDriver",
@@ -32,8 +34,10 @@ __all__ = [
     "LayoutCorner",
     "LayoutSector",
     "Membership",
+    "OpenQuestion",
     "Person",
     "PracticeSession",
+    "ReferenceRow",
     "Resource",
     "RigToken",
     "SeasonFileRow",

@@ -250,6 +250,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corners/{corner_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write what is known of a corner, if it is still as it was looked at. */
+        put: operations["api_change_corner_corners__uuid_corner_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corners/{corner_id}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a reference beside those that are there; a driver's is a proposal. */
+        post: operations["api_propose_reference_corners__uuid_corner_id__references_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drivers": {
         parameters: {
             query?: never;
@@ -696,6 +730,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/layouts/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in a layout from a table of corners. */
+        post: operations["api_draw_up_layout_layouts_by_hand_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A layout with everything that its book holds, seen with one car. */
+        get: operations["api_get_book_layouts__uuid_layout_id__get"];
+        /** Change a layout's names and its pit lane, if it is still as it was looked at. */
+        put: operations["api_change_layout_layouts__uuid_layout_id__put"];
+        post?: never;
+        /** Remove a layout that nothing hangs on. */
+        delete: operations["api_remove_layout_layouts__uuid_layout_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/boundaries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a layout other boundaries, in the background; laps keep what stays exact and lose the rest. */
+        post: operations["api_change_boundaries_layouts__uuid_layout_id__boundaries_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/boundaries/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What other boundaries would do to laps, without doing it. */
+        post: operations["api_look_at_boundaries_layouts__uuid_layout_id__boundaries_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A lap as a script. */
+        get: operations["api_get_card_layouts__uuid_layout_id__card_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/derive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the layout turned round, or a shorter one. */
+        post: operations["api_derive_layout_layouts__uuid_layout_id__derive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The centreline. */
+        get: operations["api_get_outline_layouts__uuid_layout_id__outline_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask something about a corner, or the whole layout. */
+        post: operations["api_ask_question_layouts__uuid_layout_id__questions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout_id}/track.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The layout as a track file. */
+        get: operations["api_export_layout_layouts__uuid_layout_id__track_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -868,6 +1057,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{picture_id}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture; it never changes under its address. */
+        get: operations["api_get_picture_pictures__uuid_picture_id__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/profiles": {
         parameters: {
             query?: never;
@@ -900,6 +1106,128 @@ export interface paths {
         post?: never;
         /** Remove a driver who has no laps and no entries. */
         delete: operations["api_remove_driver_profiles__uuid_driver_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questions/{question_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Answer a question, if nobody did meanwhile. */
+        put: operations["api_answer_question_questions__uuid_question_id__put"];
+        post?: never;
+        /** Remove a question; a driver an own one that nobody has answered. */
+        delete: operations["api_remove_question_questions__uuid_question_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questions/{question_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close a question; its answer may become a note or a reference. */
+        post: operations["api_close_question_questions__uuid_question_id__close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{reference_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write a reference anew; a driver the own proposals alone. */
+        put: operations["api_change_reference_references__uuid_reference_id__put"];
+        post?: never;
+        /** Remove a reference that was a mistake; a driver an own proposal alone. */
+        delete: operations["api_remove_reference_references__uuid_reference_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{reference_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take another car's numbers over as they are. */
+        post: operations["api_carry_reference_references__uuid_reference_id__carry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{reference_id}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a reference stand. */
+        post: operations["api_confirm_reference_references__uuid_reference_id__confirm_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{reference_id}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a reference doesn't stand. */
+        post: operations["api_decline_reference_references__uuid_reference_id__decline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/{reference_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Attach a picture; it is made anew, without what else the file holds. */
+        post: operations["api_put_picture_references__uuid_reference_id__picture_post"];
+        /** Take the picture off a reference. */
+        delete: operations["api_remove_picture_references__uuid_reference_id__picture_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1696,6 +2024,82 @@ export interface components {
             /** Laps */
             laps: number;
         };
+        /** BookCar */
+        BookCar: {
+            /** Combination Id */
+            combination_id: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /** BookOut */
+        BookOut: {
+            /** Car Id */
+            car_id: string | null;
+            /** Cars */
+            cars: components["schemas"]["BookCar"][];
+            /** Checks */
+            checks: components["schemas"]["CheckOut"][];
+            /** Corners */
+            corners: components["schemas"]["CornerOut"][];
+            /** Derivation */
+            derivation: string | null;
+            /** Derived From */
+            derived_from: string | null;
+            /** Has Centreline */
+            has_centreline: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Layout */
+            layout: string;
+            /** Length M */
+            length_m: number;
+            pit: components["schemas"]["PitLane"] | null;
+            /** Pit Entry Note */
+            pit_entry_note: string | null;
+            /** Pit Exit Note */
+            pit_exit_note: string | null;
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+            /** References */
+            references: components["schemas"]["ReferenceOut"][];
+            /** Rules */
+            rules: string | null;
+            /** Sectors */
+            sectors: components["schemas"]["SectorPart"][];
+            /** Siblings */
+            siblings: components["schemas"]["SiblingOut"][];
+            /** Track */
+            track: string;
+            /**
+             * Track Id
+             * Format: uuid
+             */
+            track_id: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m" | "yd";
+            /** Version */
+            version: number;
+        };
+        /** Boundaries */
+        Boundaries: {
+            /** Corners */
+            corners: components["schemas"]["DraftCorner"][];
+            /** Sectors */
+            sectors: components["schemas"]["SectorPart"][];
+        };
         /** BrowserOut */
         BrowserOut: {
             /**
@@ -2004,6 +2408,39 @@ export interface components {
             /** Series */
             series: string;
         };
+        /** CardLine */
+        CardLine: {
+            /** Code */
+            code: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "high" | "medium" | "low";
+            /** Name */
+            name: string | null;
+            /** Words */
+            words: string;
+        };
+        /** CardOut */
+        CardOut: {
+            /** Lines */
+            lines: components["schemas"]["CardLine"][];
+            /** Pit */
+            pit: string | null;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /** Carried */
+        Carried: {
+            /**
+             * Car Id
+             * Format: uuid
+             */
+            car_id: string;
+        };
         /** ChangeOut */
         ChangeOut: {
             /** After */
@@ -2046,6 +2483,24 @@ export interface components {
              * @default null
              */
             unit: string | null;
+        };
+        /** CheckOut */
+        CheckOut: {
+            /** Corner */
+            corner: string;
+            /** Corner Id */
+            corner_id: string | null;
+            /** Kind */
+            kind: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "high" | "medium" | "low";
+            /** Reference Ids */
+            reference_ids: string[];
+            /** Words */
+            words: string;
         };
         /** CombinationChange */
         CombinationChange: {
@@ -2203,6 +2658,28 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** ConsequencesOut */
+        ConsequencesOut: {
+            /** Laps */
+            laps: number;
+            /** Losing */
+            losing: components["schemas"]["LosingOut"][];
+            /**
+             * Lost
+             * @description Parts whose times can't be made from the old ones
+             */
+            lost: string[];
+            /** Renamed */
+            renamed: [
+                string,
+                string
+            ][];
+            /**
+             * Summed
+             * @description Parts whose times are exact sums of earlier parts
+             */
+            summed: string[];
+        };
         /** ConsistencyOut */
         ConsistencyOut: {
             /** Adjusted Sd Us */
@@ -2241,6 +2718,192 @@ export interface components {
             successive_difference_ratio: number | null;
             /** Within Half Pct */
             within_half_pct: number | null;
+        };
+        /**
+         * CornerChange
+         * @description What isn't named stays.
+         */
+        CornerChange: {
+            /**
+             * Given Up For
+             * @default null
+             */
+            given_up_for: string | null;
+            /**
+             * Importance
+             * @default null
+             */
+            importance: ("high" | "medium" | "low") | null;
+            /** Kerbs */
+            kerbs?: components["schemas"]["CornerKerb"][];
+            /** Limits */
+            limits?: components["schemas"]["CornerLimit"][];
+            /**
+             * Move
+             * @default null
+             */
+            move: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /** Other Names */
+            other_names?: string[];
+            /** Passing */
+            passing?: components["schemas"]["CornerPassing"][];
+            /** Traits */
+            traits?: components["schemas"]["CornerTrait"][];
+        };
+        /** CornerKerb */
+        CornerKerb: {
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "use" | "brush" | "never";
+            /** Where */
+            where: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** CornerLimit */
+        CornerLimit: {
+            /**
+             * Cost
+             * @enum {string}
+             */
+            cost: "strike" | "slow-down" | "void" | "nothing";
+            /**
+             * Part
+             * @default
+             */
+            part: string;
+            /**
+             * Rules
+             * @default
+             */
+            rules: string;
+            /** Where */
+            where: string;
+        };
+        /** CornerOut */
+        CornerOut: {
+            /** Apex M */
+            apex_m: number;
+            /** Code */
+            code: string;
+            /** Direction */
+            direction: string | null;
+            /** End M */
+            end_m: number;
+            /** Given Up For */
+            given_up_for: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            importance: components["schemas"]["ImportanceOut"];
+            /** Kerbs */
+            kerbs: components["schemas"]["CornerKerb"][];
+            /** Limits */
+            limits: components["schemas"]["CornerLimit"][];
+            /** Move */
+            move: string;
+            /** Name */
+            name: string | null;
+            /** Note */
+            note: string;
+            /** Other Names */
+            other_names: string[];
+            /** Passing */
+            passing: components["schemas"]["CornerPassing"][];
+            /** Start M */
+            start_m: number;
+            /** Traits */
+            traits: components["schemas"]["CornerTrait"][];
+            /** Version */
+            version: number;
+        };
+        /** CornerPart */
+        CornerPart: {
+            /**
+             * Apex M
+             * @description Metres from the line
+             */
+            apex_m: number;
+            /** Code */
+            code: string;
+            /**
+             * Direction
+             * @default null
+             */
+            direction: ("left" | "right") | null;
+            /**
+             * End M
+             * @description Metres from the line
+             */
+            end_m: number;
+            /**
+             * Linked To Next
+             * @default false
+             */
+            linked_to_next: boolean;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Start M
+             * @description Metres from the line
+             */
+            start_m: number;
+        };
+        /** CornerPassing */
+        CornerPassing: {
+            /**
+             * Risk
+             * @enum {string}
+             */
+            risk: "low" | "medium" | "high";
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "left" | "right" | "either";
+            /**
+             * Wrong
+             * @default
+             */
+            wrong: string;
+            /**
+             * Yield When
+             * @default
+             */
+            yield_when: string;
+        };
+        /** CornerTrait */
+        CornerTrait: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "on-camber" | "off-camber" | "crest" | "compression" | "bump" | "dirt" | "grip" | "blind" | "flat";
+            /**
+             * Where
+             * @default
+             */
+            where: string;
         };
         /** DayOff */
         DayOff: {
@@ -2374,6 +3037,31 @@ export interface components {
             /** Track */
             track: string;
         };
+        /** Derivation */
+        Derivation: {
+            /**
+             * From M
+             * @default null
+             */
+            from_m: number | null;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "reversed" | "shortened";
+            /** Layout */
+            layout: string;
+            /**
+             * Link M
+             * @default null
+             */
+            link_m: number | null;
+            /**
+             * To M
+             * @default null
+             */
+            to_m: number | null;
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** Driver */
@@ -2392,6 +3080,47 @@ export interface components {
             session: string;
             /** Stored Us */
             stored_us: number;
+        };
+        /** DraftCorner */
+        DraftCorner: {
+            /**
+             * Apex M
+             * @description Metres from the line
+             */
+            apex_m: number;
+            /** Code */
+            code: string;
+            /**
+             * Direction
+             * @default null
+             */
+            direction: ("left" | "right") | null;
+            /**
+             * End M
+             * @description Metres from the line
+             */
+            end_m: number;
+            /**
+             * Id
+             * @description Of a corner that is there; a new one has none
+             * @default null
+             */
+            id: string | null;
+            /**
+             * Linked To Next
+             * @default false
+             */
+            linked_to_next: boolean;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Start M
+             * @description Metres from the line
+             */
+            start_m: number;
         };
         /** DriverAssists */
         DriverAssists: {
@@ -2932,6 +3661,25 @@ export interface components {
              */
             revision: number;
         };
+        /** ImportanceOut */
+        ImportanceOut: {
+            /**
+             * Derived
+             * @enum {string}
+             */
+            derived: "high" | "medium" | "low";
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "high" | "medium" | "low";
+            /** Rank */
+            rank: number;
+            /** Said */
+            said: ("high" | "medium" | "low") | null;
+            /** Words */
+            words: string;
+        };
         /** Imports */
         Imports: {
             /** Items */
@@ -3022,6 +3770,35 @@ export interface components {
              */
             week_id: string;
         };
+        /** LayoutChange */
+        LayoutChange: {
+            /** Kind */
+            kind: string;
+            /** Layout */
+            layout: string;
+            /** @default null */
+            pit: components["schemas"]["PitLane"] | null;
+            /**
+             * Pit Entry Note
+             * @default null
+             */
+            pit_entry_note: string | null;
+            /**
+             * Pit Exit Note
+             * @default null
+             */
+            pit_exit_note: string | null;
+            /** Track */
+            track: string;
+        };
+        /** LayoutMade */
+        LayoutMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
         /** LayoutOut */
         LayoutOut: {
             /** Already There */
@@ -3048,6 +3825,18 @@ export interface components {
         Layouts: {
             /** Items */
             items: components["schemas"]["LayoutOut"][];
+        };
+        /** LosingOut */
+        LosingOut: {
+            /** Car */
+            car: string;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Laps */
+            laps: number;
         };
         /** MarkWords */
         MarkWords: {
@@ -3225,6 +4014,132 @@ export interface components {
              */
             role: "manager" | "coach" | "driver";
         };
+        /** NewLayout */
+        NewLayout: {
+            /** Corners */
+            corners?: components["schemas"]["CornerPart"][];
+            /**
+             * Kind
+             * @default circuit
+             */
+            kind: string;
+            /** Layout */
+            layout: string;
+            /** Length M */
+            length_m: number;
+            /** @default null */
+            pit: components["schemas"]["PitLane"] | null;
+            /** Sectors */
+            sectors: components["schemas"]["SectorPart"][];
+            /** Track */
+            track: string;
+        };
+        /** NewQuestion */
+        NewQuestion: {
+            /**
+             * Corner Id
+             * @default null
+             */
+            corner_id: string | null;
+            /** Text */
+            text: string;
+        };
+        /** NewReference */
+        NewReference: {
+            /**
+             * At M
+             * @default null
+             */
+            at_m: number | null;
+            /**
+             * Brake Peak Pct
+             * @default null
+             */
+            brake_peak_pct: number | null;
+            /**
+             * Car Id
+             * @default null
+             */
+            car_id: string | null;
+            /**
+             * Confirmed
+             * @description Stands at once; for managers and coaches
+             * @default false
+             */
+            confirmed: boolean;
+            /**
+             * Driver Id
+             * @default null
+             */
+            driver_id: string | null;
+            /**
+             * Gear
+             * @default null
+             */
+            gear: number | null;
+            /**
+             * Harder Than
+             * @default null
+             */
+            harder_than: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "board" | "kerb" | "surface" | "line" | "building" | "tree" | "bridge" | "shadow" | "light" | "tyre mark" | "dirt line" | "people" | "sound" | "sequence" | "feel" | "horizon" | "car part" | "other";
+            /**
+             * Lasts
+             * @default null
+             */
+            lasts: ("fixed" | "time-of-day" | "wears" | "traffic" | "view") | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Offset M
+             * @default null
+             */
+            offset_m: number | null;
+            /**
+             * Offset Words
+             * @default
+             */
+            offset_words: string;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "braking" | "lift" | "turn-in" | "apex" | "pick-up" | "exit";
+            /**
+             * Side
+             * @default null
+             */
+            side: ("left" | "right" | "on the road" | "above" | "ahead") | null;
+            /**
+             * Sure
+             * @default likely
+             * @enum {string}
+             */
+            sure: "firm" | "likely" | "thin";
+            /**
+             * Thing
+             * @default
+             */
+            thing: string;
+            /**
+             * Throttle
+             * @default null
+             */
+            throttle: ("at once" | "squeezed" | "in two steps" | "half, then full" | "held" | "not lifted") | null;
+            /**
+             * Variant
+             * @default usual
+             * @enum {string}
+             */
+            variant: "usual" | "cold" | "wet" | "traffic" | "cautious" | "pushed";
+        };
         /** NewResource */
         NewResource: {
             /**
@@ -3281,6 +4196,16 @@ export interface components {
             /** Stored Us */
             stored_us: number;
         };
+        /** OutlineOut */
+        OutlineOut: {
+            /** Step M */
+            step_m: number | null;
+            /** Xy M */
+            xy_m: [
+                number,
+                number
+            ][];
+        };
         /** PartTimeOut */
         PartTimeOut: {
             /** Code */
@@ -3300,6 +4225,29 @@ export interface components {
             new: string;
             /** Old */
             old: string;
+        };
+        /** PitLane */
+        PitLane: {
+            /**
+             * Entry M
+             * @description Metres from the line
+             */
+            entry_m: number;
+            /**
+             * Exit M
+             * @description Metres from the line
+             */
+            exit_m: number;
+            /**
+             * Limit Kmh
+             * @default null
+             */
+            limit_kmh: number | null;
+            /**
+             * Side
+             * @default null
+             */
+            side: ("left" | "right") | null;
         };
         /** PracticeChange */
         PracticeChange: {
@@ -3573,6 +4521,249 @@ export interface components {
             /** Items */
             items: components["schemas"]["ProfileOut"][];
         };
+        /** QuestionAnswer */
+        QuestionAnswer: {
+            /** Answer */
+            answer: string;
+        };
+        /** QuestionClosing */
+        QuestionClosing: {
+            /**
+             * Became
+             * @default null
+             */
+            became: ("note" | "reference") | null;
+            /** @default null */
+            reference: components["schemas"]["ReferenceChange"] | null;
+        };
+        /** QuestionOut */
+        QuestionOut: {
+            /** Answer */
+            answer: string | null;
+            /** Answered At */
+            answered_at: string | null;
+            /** Answered By */
+            answered_by: string | null;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Became */
+            became: string | null;
+            /** Closed At */
+            closed_at: string | null;
+            /** Corner Id */
+            corner_id: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Mine */
+            mine: boolean;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+        };
+        /** ReferenceChange */
+        ReferenceChange: {
+            /**
+             * At M
+             * @default null
+             */
+            at_m: number | null;
+            /**
+             * Brake Peak Pct
+             * @default null
+             */
+            brake_peak_pct: number | null;
+            /**
+             * Car Id
+             * @default null
+             */
+            car_id: string | null;
+            /**
+             * Driver Id
+             * @default null
+             */
+            driver_id: string | null;
+            /**
+             * Gear
+             * @default null
+             */
+            gear: number | null;
+            /**
+             * Harder Than
+             * @default null
+             */
+            harder_than: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "board" | "kerb" | "surface" | "line" | "building" | "tree" | "bridge" | "shadow" | "light" | "tyre mark" | "dirt line" | "people" | "sound" | "sequence" | "feel" | "horizon" | "car part" | "other";
+            /**
+             * Lasts
+             * @default null
+             */
+            lasts: ("fixed" | "time-of-day" | "wears" | "traffic" | "view") | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Offset M
+             * @default null
+             */
+            offset_m: number | null;
+            /**
+             * Offset Words
+             * @default
+             */
+            offset_words: string;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "braking" | "lift" | "turn-in" | "apex" | "pick-up" | "exit";
+            /**
+             * Side
+             * @default null
+             */
+            side: ("left" | "right" | "on the road" | "above" | "ahead") | null;
+            /**
+             * Sure
+             * @default likely
+             * @enum {string}
+             */
+            sure: "firm" | "likely" | "thin";
+            /**
+             * Thing
+             * @default
+             */
+            thing: string;
+            /**
+             * Throttle
+             * @default null
+             */
+            throttle: ("at once" | "squeezed" | "in two steps" | "half, then full" | "held" | "not lifted") | null;
+            /**
+             * Variant
+             * @default usual
+             * @enum {string}
+             */
+            variant: "usual" | "cold" | "wet" | "traffic" | "cautious" | "pushed";
+        };
+        /** ReferenceMade */
+        ReferenceMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /** ReferenceOut */
+        ReferenceOut: {
+            /** At M */
+            at_m: number | null;
+            /** Brake Peak Pct */
+            brake_peak_pct: number | null;
+            /** Car Id */
+            car_id: string | null;
+            /**
+             * Corner Id
+             * Format: uuid
+             */
+            corner_id: string;
+            /** Driver */
+            driver: string | null;
+            /** Driver Id */
+            driver_id: string | null;
+            /** From Car */
+            from_car: string | null;
+            /** Gear */
+            gear: number | null;
+            /** Harder Than */
+            harder_than: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "board" | "kerb" | "surface" | "line" | "building" | "tree" | "bridge" | "shadow" | "light" | "tyre mark" | "dirt line" | "people" | "sound" | "sequence" | "feel" | "horizon" | "car part" | "other";
+            /**
+             * Lasts
+             * @enum {string}
+             */
+            lasts: "fixed" | "time-of-day" | "wears" | "traffic" | "view";
+            /** Lasts Said */
+            lasts_said: ("fixed" | "time-of-day" | "wears" | "traffic" | "view") | null;
+            /** Mine */
+            mine: boolean;
+            /** Note */
+            note: string | null;
+            /** Offset M */
+            offset_m: number | null;
+            /** Offset Words */
+            offset_words: string;
+            /** Picture Id */
+            picture_id: string | null;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "braking" | "lift" | "turn-in" | "apex" | "pick-up" | "exit";
+            /**
+             * Proposed At
+             * Format: date-time
+             */
+            proposed_at: string;
+            /** Proposed By */
+            proposed_by: string;
+            /** Settled At */
+            settled_at: string | null;
+            /** Settled By */
+            settled_by: string | null;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "standing" | "carried" | "earlier";
+            /** Side */
+            side: ("left" | "right" | "on the road" | "above" | "ahead") | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "proposed" | "confirmed" | "replaced" | "declined";
+            /**
+             * Sure
+             * @enum {string}
+             */
+            sure: "firm" | "likely" | "thin";
+            /** Thing */
+            thing: string;
+            /** Throttle */
+            throttle: ("at once" | "squeezed" | "in two steps" | "half, then full" | "held" | "not lifted") | null;
+            /**
+             * Variant
+             * @enum {string}
+             */
+            variant: "usual" | "cold" | "wet" | "traffic" | "cautious" | "pushed";
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
         /** ResourceChange */
         ResourceChange: {
             availability?: components["schemas"]["Availability"];
@@ -3797,6 +4988,16 @@ export interface components {
              */
             take_changes: boolean;
         };
+        /** SectorPart */
+        SectorPart: {
+            /** Code */
+            code: string;
+            /**
+             * Start M
+             * @description Metres from the line
+             */
+            start_m: number;
+        };
         /** SegmentFiguresOut */
         SegmentFiguresOut: {
             /** Candidate */
@@ -3939,6 +5140,20 @@ export interface components {
             repeats_line: number | null;
             /** Value */
             value: string | null;
+        };
+        /** SiblingOut */
+        SiblingOut: {
+            /** Derivation */
+            derivation: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Layout */
+            layout: string;
+            /** Length M */
+            length_m: number;
         };
         /** SignInForm */
         SignInForm: {
@@ -6785,6 +8000,221 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CombinationOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_corner_corners__uuid_corner_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                corner_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CornerChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_propose_reference_corners__uuid_corner_id__references_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                corner_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReference"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceMade"];
                 };
             };
             /** @description Unauthorized */
@@ -10040,6 +11470,1173 @@ export interface operations {
             };
         };
     };
+    api_draw_up_layout_layouts_by_hand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLayout"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_book_layouts__uuid_layout_id__get: {
+        parameters: {
+            query?: {
+                /** @description With which car; the one that is driven here next where missing */
+                car?: string | null;
+            };
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_layout_layouts__uuid_layout_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_layout_layouts__uuid_layout_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_boundaries_layouts__uuid_layout_id__boundaries_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Boundaries"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_look_at_boundaries_layouts__uuid_layout_id__boundaries_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Boundaries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequencesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_card_layouts__uuid_layout_id__card_get: {
+        parameters: {
+            query?: {
+                /** @description With which car; the one that is driven here next where missing */
+                car?: string | null;
+                driver?: string | null;
+                variant?: "usual" | "cold" | "wet" | "traffic" | "cautious" | "pushed";
+            };
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_derive_layout_layouts__uuid_layout_id__derive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Derivation"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_outline_layouts__uuid_layout_id__outline_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_ask_question_layouts__uuid_layout_id__questions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuestion"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_export_layout_layouts__uuid_layout_id__track_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_me_me_get: {
         parameters: {
             query?: never;
@@ -11275,6 +13872,109 @@ export interface operations {
             };
         };
     };
+    api_get_picture_pictures__uuid_picture_id__jpg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_list_profiles_profiles_get: {
         parameters: {
             query?: never;
@@ -11700,6 +14400,1047 @@ export interface operations {
             header?: never;
             path: {
                 driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_answer_question_questions__uuid_question_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                question_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionAnswer"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_question_questions__uuid_question_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_close_question_questions__uuid_question_id__close_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                question_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionClosing"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_reference_references__uuid_reference_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_reference_references__uuid_reference_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_carry_reference_references__uuid_reference_id__carry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Carried"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_confirm_reference_references__uuid_reference_id__confirm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_decline_reference_references__uuid_reference_id__decline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_put_picture_references__uuid_reference_id__picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_picture_references__uuid_reference_id__picture_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reference_id: string;
             };
             cookie?: never;
         };

@@ -1,0 +1,357 @@
+"""Layouts in full, and the track book."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field, model_validator
+
+from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.book.corner import Cost, KerbUse, Level, PassingSide, Risk, TraitKind
+from fleet_rival.core.book.references import Kind, Lasting, Point, Side, Sure, Throttle, Variant
+
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+ShortText = Annotated[str, Field(max_length=200)]
+Position = Annotated[float, Field(ge=0, le=1_000_000, allow_inf_nan=False, description="Metres from the line")]
+
+
+class SectorPart(Schema):
+    code: Name
+    start_m: Position
+
+
+class CornerPart(Schema):
+    code: Name
+    name: str | None = Field(default=None, max_length=120)
+    start_m: Position
+    apex_m: Position
+    end_m: Position
+    direction: Literal["left", "right"] | None = None
+    linked_to_next: bool = False
+
+
+class DraftCorner(CornerPart):
+    id: UUID | None = Field(default=None, description="Of a corner that is there; a new one has none")
+
+
+class PitLane(Schema):
+    entry_m: Position
+    exit_m: Position
+    side: Literal["left", "right"] | None = None
+    limit_kmh: float | None = Field(default=None, gt=0, le=400)
+
+
+class NewLayout(Schema):
+    track: Name
+    layout: Name
+    kind: Name = "circuit"
+    length_m: float = Field(gt=0, le=1_000_000, allow_inf_nan=False)
+    sectors: list[SectorPart] = Field(min_length=1, max_length=400)
+    corners: list[CornerPart] = Field(default_factory=list, max_length=400)
+    pit: PitLane | None = None
+
+
+class LayoutMade(Schema):
+    id: UUID
+
+
+class Derivation(Schema):
+    how: Literal["reversed", "shortened"]
+    layout: Name
+    from_m: Position | None = None
+    to_m: Position | None = None
+    link_m: float | None = Field(default=None, ge=0, le=1_000_000, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def must_name_both_ends(self) -> "Derivation":
+        if (self.from_m is None) != (self.to_m is None):
+            raise ValueError("name both ends of what is left out")
+        return self
+
+
+class LayoutChange(Schema):
+    track: Name
+    layout: Name
+    kind: Name
+    pit: PitLane | None = None
+    pit_entry_note: str | None = Field(default=None, max_length=5000)
+    pit_exit_note: str | None = Field(default=None, max_length=5000)
+
+
+class Boundaries(Schema):
+    sectors: list[SectorPart] = Field(min_length=1, max_length=400)
+    corners: list[DraftCorner] = Field(max_length=400)
+
+
+class LosingOut(Schema):
+    combination_id: UUID
+    car: str
+    laps: int
+
+
+class ConsequencesOut(Schema):
+    lost: list[str] = Field(description="Parts whose times can't be made from the old ones")
+    summed: list[str] = Field(description="Parts whose times are exact sums of earlier parts")
+    renamed: list[tuple[str, str]]
+    losing: list[LosingOut]
+    laps: int
+
+
+class OutlineOut(Schema):
+    step_m: float | None
+    xy_m: list[tuple[float, float]]
+
+
+class CornerTrait(Schema):
+    kind: TraitKind
+    where: ShortText = ""
+
+
+class CornerKerb(Schema):
+    where: ShortText
+    use: KerbUse
+    why: ShortText = ""
+
+
+class CornerLimit(Schema):
+    where: ShortText
+    part: ShortText = ""
+    cost: Cost
+    rules: ShortText = ""
+
+
+class CornerPassing(Schema):
+    side: PassingSide
+    risk: Risk
+    wrong: ShortText = ""
+    yield_when: ShortText = ""
+
+
+class CornerChange(Schema):
+    """What isn't named stays."""
+
+    name: str | None = Field(default=None, max_length=120)
+    other_names: list[Name] = Field(default_factory=list, max_length=20)
+    move: str | None = Field(default=None, max_length=120)
+    given_up_for: str | None = Field(default=None, max_length=120)
+    importance: Level | None = None
+    traits: list[CornerTrait] = Field(default_factory=list, max_length=30)
+    kerbs: list[CornerKerb] = Field(default_factory=list, max_length=30)
+    limits: list[CornerLimit] = Field(default_factory=list, max_length=30)
+    passing: list[CornerPassing] = Field(default_factory=list, max_length=10)
+    note: str | None = Field(default=None, max_length=5000)
+
+
+class ImportanceOut(Schema):
+    level: Level
+    derived: Level
+    said: Level | None
+    words: str
+    rank: int
+
+
+class CornerOut(Schema):
+    id: UUID
+    version: int
+    code: str
+    name: str | None
+    start_m: float
+    apex_m: float
+    end_m: float
+    direction: str | None
+    other_names: list[str]
+    move: str
+    given_up_for: str
+    importance: ImportanceOut
+    traits: list[CornerTrait]
+    kerbs: list[CornerKerb]
+    limits: list[CornerLimit]
+    passing: list[CornerPassing]
+    note: str
+
+
+class ReferenceChange(Schema):
+    point: Point
+    kind: Kind
+    thing: ShortText = ""
+    side: Side | None = None
+    offset_m: float | None = Field(default=None, ge=-2000, le=2000, allow_inf_nan=False)
+    offset_words: ShortText = ""
+    at_m: Position | None = None
+    gear: int | None = Field(default=None, ge=1, le=20)
+    brake_peak_pct: float | None = Field(default=None, ge=0, le=100)
+    throttle: Throttle | None = None
+    harder_than: str | None = Field(default=None, max_length=120)
+    lasts: Lasting | None = None
+    car_id: UUID | None = None
+    driver_id: UUID | None = None
+    variant: Variant = "usual"
+    sure: Sure = "likely"
+    note: str | None = Field(default=None, max_length=2000)
+
+
+class NewReference(ReferenceChange):
+    confirmed: bool = Field(default=False, description="Stands at once; for managers and coaches")
+
+
+class ReferenceOut(Schema):
+    id: UUID
+    version: int
+    corner_id: UUID
+    point: Point
+    kind: Kind
+    thing: str
+    side: Side | None
+    offset_m: float | None
+    offset_words: str
+    at_m: float | None
+    gear: int | None
+    brake_peak_pct: float | None
+    throttle: Throttle | None
+    harder_than: str | None
+    lasts: Lasting
+    lasts_said: Lasting | None
+    car_id: UUID | None
+    driver_id: UUID | None
+    driver: str | None
+    variant: Variant
+    state: Literal["proposed", "confirmed", "replaced", "declined"]
+    sure: Sure
+    note: str | None
+    proposed_by: str
+    proposed_at: datetime
+    settled_by: str | None
+    settled_at: datetime | None
+    picture_id: UUID | None
+    words: str
+    shown: Literal["standing", "carried", "earlier"]
+    from_car: str | None
+    mine: bool
+
+
+class ReferenceMade(Schema):
+    id: UUID
+
+
+class Carried(Schema):
+    car_id: UUID
+
+
+class NewQuestion(Schema):
+    corner_id: UUID | None = None
+    text: str = Field(min_length=1, max_length=500)
+
+
+class QuestionAnswer(Schema):
+    answer: str = Field(min_length=1, max_length=1000)
+
+
+class QuestionClosing(Schema):
+    became: Literal["note", "reference"] | None = None
+    reference: ReferenceChange | None = None
+
+
+class QuestionOut(Schema):
+    id: UUID
+    version: int
+    corner_id: UUID | None
+    text: str
+    asked_by: str
+    asked_at: datetime
+    answer: str | None
+    answered_by: str | None
+    answered_at: datetime | None
+    closed_at: datetime | None
+    became: str | None
+    mine: bool
+
+
+class CheckOut(Schema):
+    kind: str
+    corner_id: UUID | None
+    corner: str
+    level: Level
+    words: str
+    reference_ids: list[UUID]
+
+
+class BookCar(Schema):
+    id: UUID
+    name: str
+    combination_id: UUID | None
+
+
+class SiblingOut(Schema):
+    id: UUID
+    layout: str
+    length_m: float
+    derivation: str | None
+
+
+class BookOut(Schema):
+    id: UUID
+    version: int
+    track_id: UUID
+    track: str
+    layout: str
+    kind: str
+    length_m: float
+    has_centreline: bool
+    derivation: str | None
+    derived_from: str | None
+    pit: PitLane | None
+    pit_entry_note: str | None
+    pit_exit_note: str | None
+    rules: str | None
+    sectors: list[SectorPart]
+    corners: list[CornerOut]
+    references: list[ReferenceOut]
+    questions: list[QuestionOut]
+    checks: list[CheckOut]
+    cars: list[BookCar]
+    car_id: UUID | None
+    siblings: list[SiblingOut]
+    unit: Literal["m", "yd"]
+
+
+class CardLine(Schema):
+    code: str
+    name: str | None
+    level: Level
+    words: str
+
+
+class CardOut(Schema):
+    title: str
+    lines: list[CardLine]
+    pit: str | None
+    text: str
+
+
+class WithCar(BaseModel):
+    car: UUID | None = Field(default=None, description="With which car; the one that is driven here next where missing")
+
+
+class OfCard(WithCar):
+    driver: UUID | None = None
+    variant: Variant = "usual"
+
+
+class LayoutPath(BaseModel):
+    layout_id: UUID
+
+
+class CornerPath(BaseModel):
+    corner_id: UUID
+
+
+class ReferencePath(BaseModel):
+    reference_id: UUID
+
+
+class PicturePath(BaseModel):
+    picture_id: UUID
+
+
+class QuestionPath(BaseModel):
+    question_id: UUID
