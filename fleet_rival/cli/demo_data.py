@@ -17,6 +17,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.cli.demo_book import load_book
 from fleet_rival.cli.demo_week import load_week, season_week
 from fleet_rival.db.tables import Driver, Person, now
 from fleet_rival.formats.lap_export import write_laps
@@ -63,16 +64,23 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         today: the day on which the running week is running.
     """
     manager = person_called(sessions, MANAGER) or make_team(sessions, TEAM, MANAGER)
-    if not week.combinations(sessions, manager):
+    fresh = not week.combinations(sessions, manager)
+    if fresh:
         place = scenario(folder, today or datetime.now().astimezone().date())
         loaded = [_load(sessions, manager, practice) for practice in sorted(place.glob("*.laps.csv"))]
         # Whoever opens a running week's combination first finds its figures computed.
         for combination_id in loaded[-len(SERIES) :]:
             find.summary(sessions, manager, combination_id)
+        for path in sorted(place.glob("*.later.track.json")):
+            track.add_track(sessions, manager, path.read_bytes())
         load_week(sessions, manager, place)
         # Whoever opens the board first finds everybody's standing computed.
         board(sessions, manager, None, ZoneInfo("UTC"), now)
-    return _accounts(sessions, manager, folder)
+    accounts = _accounts(sessions, manager, folder)
+    if fresh:
+        by_role = {account.role: person_called(sessions, account.name) for account in accounts}
+        load_book(sessions, manager, by_role["coach"] or manager, by_role["driver"] or manager)
+    return accounts
 
 
 def scenario(folder: Path, today: date, make: Callable[[date], League] = league) -> Path:
@@ -109,6 +117,8 @@ def _write(made: League, folder: Path) -> None:
         (folder / f"{stem}.laps.csv").write_bytes(write_laps([replace(lap, car=practice.car) for lap in practice.laps], practice.track))
         if practice.traces:
             (folder / f"{stem}.telemetry.parquet").write_bytes(write_telemetry(map(_samples, practice.traces), _CHANNELS))
+    for later in made.tracks:
+        (folder / f"{later.name}-{later.layout}.later.track.json".lower().replace(" ", "-")).write_bytes(write_track(later))
     for series in {item.series.name: item.series for item in made.weeks}.values():
         weeks = [season_week(item) for item in made.weeks if item.series == series]
         (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(weeks))

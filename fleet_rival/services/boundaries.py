@@ -41,6 +41,14 @@ class Losing:
 
 
 @dataclass(frozen=True, slots=True)
+class Renamed:
+    """Old and new code of a corner."""
+
+    old: str
+    new: str
+
+
+@dataclass(frozen=True, slots=True)
 class Consequences:
     """What a change of boundaries would do."""
 
@@ -48,8 +56,8 @@ class Consequences:
     """Codes of the parts whose times are lost."""
     summed: tuple[str, ...]
     """Codes of parts whose times are exact sums of earlier parts."""
-    renamed: tuple[tuple[str, str], ...]
-    """Old and new code, for marks of laps."""
+    renamed: tuple[Renamed, ...]
+    """Corners whose marks go by another code from then on."""
     losing: tuple[Losing, ...]
     laps: int
     """How many laps are written anew."""
@@ -76,10 +84,9 @@ def look_at_boundaries(
             .order_by(Car.name)
         ).all()
         losing = tuple(Losing(*count) for count in counts) if plan.changes_laps else ()
+        renamed = tuple(Renamed(old, new) for old, new in plan.codes.items())
         summed = tuple(new for parts in (plan.sectors, plan.segments) for new, old in parts.items() if old and len(old) > 1)
-        return Consequences(
-            plan.lost, summed, tuple(plan.codes.items()), losing if plan.lost else (), sum(item.laps for item in losing) if plan.changes_laps else 0
-        )
+        return Consequences(plan.lost, summed, renamed, losing if plan.lost else (), sum(item.laps for item in losing) if plan.changes_laps else 0)
 
 
 def change_boundaries(

@@ -1,7 +1,7 @@
 """Layouts besides those that come in files: drawn up by hand, made from another one, changed, removed, written out."""
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 from uuid import UUID
 
@@ -144,11 +144,21 @@ def export(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID) -> tu
     return f"{stem}.track.json", write_track(track)
 
 
-def outline(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID) -> dict[str, Any]:
-    """The centreline, where one is known: its step and places in metres."""
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """A centreline: its step and places, in metres; empty where none is known."""
+
+    step_m: float | None
+    x_m: tuple[float, ...]
+    y_m: tuple[float, ...]
+
+
+def outline(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID) -> Outline:
+    """The centreline of a layout."""
     with sessions() as session:
         row = find_row(session, Layout, actor, layout_id, "layout")
-        return {"step_m": row.centreline_step_m, "xy_m": row.centreline_xy_m or []}
+        points = row.centreline_xy_m or []
+        return Outline(row.centreline_step_m, tuple(point[0] for point in points), tuple(point[1] for point in points))
 
 
 def _take_notes_along(session: Session, old: Layout, new: Layout, how: str, track: Track) -> None:

@@ -1,7 +1,7 @@
 """The demo's invented league: three series on three islands over twelve weeks, of which two are behind and one runs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cache
 from typing import Final
@@ -9,11 +9,11 @@ from typing import Final
 import numpy as np
 
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.track import Track
+from fleet_rival.core.track import Pit, Track
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
 from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_home_on
-from fleet_rival.simulator.places import CARS, PLACES, Place
+from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES, Place
 from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, drive_run, segment_times, survey
 from fleet_rival.simulator.road import Road, lay_out
 from fleet_rival.simulator.telemetry import Trace, trace
@@ -26,6 +26,7 @@ BEHIND: Final = 2
 """Weeks that are over; the next one runs."""
 _DAYS_IN: Final = 3
 """How old the running week is: its first evenings of practice are done."""
+_GREAT_ROUND_WEEK: Final = 5
 _TELEMETRY_OF: Final = (0, 3)
 """Drivers whose last run of the running week has telemetry."""
 
@@ -128,6 +129,8 @@ class League:
     weeks: tuple[SeriesWeek, ...]
     practices: tuple[Practice, ...]
     """The oldest first, the running weeks' last."""
+    tracks: tuple[Track, ...]
+    """Layouts that come later and are known already."""
     free_time: tuple[FreeTime, ...]
     drivers: tuple[str, ...]
 
@@ -138,7 +141,7 @@ def league(today: date, seed: int = SEED) -> League:
     weeks = tuple(_week(series, number, begins + timedelta(weeks=number - 1)) for number in range(1, WEEKS + 1) for series in SERIES)
     driven = sorted((week for week in weeks if week.number <= BEHIND + 1), key=lambda week: (week.number, -SERIES.index(week.series)))
     practices = tuple(_practice(week, seed, running=week.number > BEHIND) for week in driven)
-    return League(TEAM, weeks, practices, FREE_TIME, tuple(driver.name for driver in DRIVERS))
+    return League(TEAM, weeks, practices, (_surveyed(GREAT_ROUND, CARS["hills"][0])[1],), FREE_TIME, tuple(driver.name for driver in DRIVERS))
 
 
 def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Practice:
@@ -172,6 +175,8 @@ def _week(series: Series, number: int, begins: date) -> SeriesWeek:
     # Over four weeks each layout meets each car once; the running week is the first layout with the first car.
     turn = (number - BEHIND - 1) % 4
     place, car = PLACES[series.kind][turn % 2], CARS[series.kind][turn in (2, 1)]
+    if series.kind == "hills" and number == _GREAT_ROUND_WEEK:
+        place = GREAT_ROUND
     wet = series.kind == "hills" and number % 3 == 2
     night = series.kind == "hills" and number % 2 == 1
     at = datetime.combine(begins, time(21, 30) if night else time(14, 0))
@@ -239,5 +244,7 @@ def _model(number: int, series: Series, track: Track) -> DriverModel:
 def _surveyed(place: Place, car: CarModel) -> tuple[Road, Track]:
     # One survey a layout: its boundaries don't depend on who drives which car there.
     road = lay_out(place.pieces)
-    first = next(cars[0] for kind, cars in CARS.items() if place in PLACES[kind])
-    return road, survey(road, first, place.track, place.layout, place.kind, place.sector_corners)
+    first = next((cars[0] for kind, cars in CARS.items() if place in PLACES[kind]), car)
+    track = survey(road, first, place.track, place.layout, place.kind, place.sector_corners)
+    before, behind = place.pit_m
+    return road, replace(track, pit=Pit(round(track.length_m - before, 1), behind, place.pit_side, 60.0))

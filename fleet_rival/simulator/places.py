@@ -1,4 +1,4 @@
-"""The league's invented islands: three roads of three kinds, each driven both ways round, and six cars."""
+"""The league's invented islands: three roads of three kinds, each driven both ways round, one long road over the hills, and six cars."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -8,7 +8,7 @@ from typing import Final
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.road import Piece
 
-__all__ = ["CARS", "PLACES", "Place", "turned_round"]
+__all__ = ["CARS", "GREAT_ROUND", "PLACES", "Place", "turned_round"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,9 @@ class Place:
     sector_corners: tuple[str, ...]
     """Corners at which the second sector and those after it begin."""
     pit_loss_s: float
+    pit_m: tuple[float, float]
+    """How far before the line the pit lane is entered, and how far behind it is left."""
+    pit_side: str = "right"
 
 
 _HARBOUR: Final = (
@@ -89,6 +92,34 @@ _CINDER: Final = (
 )
 
 
+_ROUND_BENDS: Final = (
+    *((30, -118), (95, 62), (64, -82), (125, 41), (46, -66), (50, 96), (85, -52), (34, 118)),
+    *((140, -36), (70, 58), (110, -44), (38, 112), (150, -38), (52, 74), (58, -68), (200, 33)),
+)
+"""Radius and turn; four times round they turn through a full circle."""
+_ROUND_STRAIGHTS_M: Final = (310, 120, 200, 520, 90, 150, 260, 70, 180, 420, 110, 240, 330)
+_ROUND_NAMES: Final = (
+    *("Peat Gate", "Otter Steps", "Cold Kettle", "Larch Elbow", "Bracken Sill", "Tinker's Rest", "Hollow Drum", "Wet Slate"),
+    *("Gander Neck", "Lichen Wall", "Broken Yoke", "Cotton Bog", "Ravenstile", "Ash Trough", "Pale Heather", "Long Sigh"),
+    *("Miller's Debt", "Blind Ewe", "Sorrel Dip", "Iron Stile", "Grey Pony", "Thorn Saddle", "Empty Byre", "Whistle Gap"),
+    *("Old Lime Kiln", "Salt Path", "Moss Ladder", "Candle Crag", "Drover's Turn", "Dead Elm", "Rook Parliament", "Fern Basin"),
+    *("Three Crosses", "Smoke Hole", "Lamb Fold", "Stony Pillow", "Quiet Burn", "Ladle", "Burnt Gorse", "High Latch"),
+    *("Windlass", "Barley Ghost", "Crooked Pine", "Milk Stones", "Snow Fence", "Fox Earth", "Anvil Rock", "Lower Latch"),
+    *("Cuckoo Pen", "Turf Stair", "Black Ford", "Shepherd's Cap", "Hare Form", "Lead Adit", "Needle Stone", "Widow's Bridge"),
+    *("Copper Beck", "Rush Bottom", "Lost Boot", "Nettle Bank", "Silver Gate", "Toad Hole", "Last Lantern", "Home Croft"),
+)
+
+
+def _great_round() -> tuple[Piece, ...]:
+    """A road over all the hills: 64 corners and nearly twenty kilometres."""
+    pieces = []
+    for index, name in enumerate(_ROUND_NAMES):
+        radius, turn = _ROUND_BENDS[index % len(_ROUND_BENDS)]
+        straight = _ROUND_STRAIGHTS_M[(5 * index + 12) % len(_ROUND_STRAIGHTS_M)]
+        pieces += [Piece(length_m=straight), Piece(radius_m=radius, turn_deg=turn, code=f"T{index + 1}", name=name)]
+    return (*pieces, Piece(length_m=350))
+
+
 def turned_round(pieces: Sequence[Piece]) -> tuple[Piece, ...]:
     """The same road the other way: corners are counted anew, and what was linked is linked the other way."""
     corners = [piece for piece in pieces if piece.code]
@@ -102,19 +133,21 @@ def turned_round(pieces: Sequence[Piece]) -> tuple[Piece, ...]:
 
 PLACES: Final = {
     "harbour": (
-        Place("Port Skerrow", "Fishmarket", "street", _HARBOUR, ("T4", "T7"), 21.0),
-        Place("Port Skerrow", "Ebb Tide", "street", turned_round(_HARBOUR), ("T4", "T7"), 22.5),
+        Place("Port Skerrow", "Fishmarket", "street", _HARBOUR, ("T4", "T7"), 21.0, (120, 150)),
+        Place("Port Skerrow", "Ebb Tide", "street", turned_round(_HARBOUR), ("T4", "T7"), 22.5, (150, 120), "left"),
     ),
     "hills": (
-        Place("Vardrum Hills", "Long Road", "road", _HILLS, ("T5", "T10"), 34.0),
-        Place("Vardrum Hills", "Downhill Road", "road", turned_round(_HILLS), ("T5", "T10"), 36.0),
+        Place("Vardrum Hills", "Long Road", "road", _HILLS, ("T5", "T10"), 34.0, (300, 280)),
+        Place("Vardrum Hills", "Downhill Road", "road", turned_round(_HILLS), ("T5", "T10"), 36.0, (280, 300), "left"),
     ),
     "cinder": (
-        Place("Gantry Pit", "Black Oval", "oval", _CINDER, ("T2", "T3"), 16.0),
-        Place("Gantry Pit", "Night Shift", "oval", turned_round(_CINDER), ("T2", "T3"), 16.0),
+        Place("Gantry Pit", "Black Oval", "oval", _CINDER, ("T2", "T3"), 16.0, (60, 70), "left"),
+        Place("Gantry Pit", "Night Shift", "oval", turned_round(_CINDER), ("T2", "T3"), 16.0, (70, 60)),
     ),
 }
 """By kind of series: the layouts that its weeks rotate over."""
+GREAT_ROUND: Final = Place("Vardrum Hills", "Great Round", "road", _great_round(), ("T17", "T33", "T49"), 38.0, (260, 240))
+"""Driven once in the season."""
 
 CARS: Final = {
     "harbour": (

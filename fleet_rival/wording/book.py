@@ -53,7 +53,8 @@ _TRAITS: Final = {
     "flat": "flat",
 }
 _COSTS: Final = {"strike": "costs a strike", "slow-down": "costs time to be given back", "void": "voids the lap", "nothing": "costs nothing"}
-_NAMES_ITSELF: Final = ("the ", "a ", "an ", "your ", "own ", "where ", "when ", "second of ", "end of ", "beginning of ")
+_NAMES_ITSELF: Final = ("the ", "a ", "an ", "your ", "my ", "one ", "two ", "half ")
+_PLACES_ITSELF: Final = ("just ", "shortly ", "where ", "when ", "before ", "after ", "between ", "level ", "in ", "on ", "at ", "as ")
 
 
 def ordinal(number: int) -> str:
@@ -112,8 +113,8 @@ def check_words(item: Check) -> str:
         case "limits-unknown":
             return "Nobody has read where the limits are."
         case "limits-old":
-            before = f"in {item.values[0]}" if item.values[0] else "in rules without a version"
-            return f"The limits were read {before}; the week is driven by {item.values[1]}."
+            before = f"by the rules “{item.values[0]}”" if item.values[0] else "by rules without a version"
+            return f"The limits were read {before}; the week has “{item.values[1]}”."
         case "pit-exit":
             return "Nobody has written how the pit exit goes."
 
@@ -151,7 +152,8 @@ def _place(item: Reference, unit: LengthUnit) -> str:
     side = _SIDES.get(item.side or "", "")
     if item.offset_words:
         of = f", {item.thing}" if item.thing and item.thing.casefold() not in item.offset_words.casefold() else ""
-        return " ".join(filter(None, (f"at {_named(item.offset_words)}{of}", side)))
+        at = item.offset_words if item.offset_words.casefold().startswith(_PLACES_ITSELF) else f"at {_named(item.offset_words)}"
+        return " ".join(filter(None, (at + of, side)))
     if not item.thing:
         return ""
     thing = " ".join(filter(None, (_named(item.thing), side)))

@@ -87,6 +87,14 @@ export function length(metres: number): string {
   return preferences.speed === 'mph' ? `${(metres / 1609.344).toFixed(3)} mi` : `${(metres / 1000).toFixed(3)} km`
 }
 
+/** A short distance in the unit in which it is paced off. */
+export const isYards = (): boolean => preferences.speed === 'mph'
+export const METRES_PER_YARD = 0.9144
+export const shortUnit = (): string => (isYards() ? 'yd' : 'm')
+export const inShortUnit = (metres: number): number => (isYards() ? metres / METRES_PER_YARD : metres)
+export const fromShortUnit = (value: number): number => (isYards() ? value * METRES_PER_YARD : value)
+export const shortLength = (metres: number, decimals = 0): string => `${inShortUnit(metres).toFixed(decimals)} ${shortUnit()}`
+
 export function temperature(celsius: number | null | undefined): string {
   if (celsius === null || celsius === undefined) return '–'
   return preferences.temperature === '°F' ? `${Math.round(celsius * 1.8 + 32)} °F` : `${Math.round(celsius)} °C`

@@ -242,4 +242,4 @@ def test_questions_go_round(client: Browser, layout: str) -> None:
 
 def test_the_outline_comes_apart_from_the_book(client: Browser, layout: str) -> None:
     outline = client.get(f"/api/layouts/{layout}/outline").json
-    assert len(outline["xy_m"]) == 161 and outline["step_m"] == 4.997516
+    assert len(outline["x_m"]) == len(outline["y_m"]) == 161 and outline["step_m"] == 4.997516

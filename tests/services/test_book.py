@@ -159,7 +159,7 @@ def test_checks_shrink_as_the_book_is_filled(season: Season, layout: UUID) -> No
     book.change_corner(season.sessions, season.actor, one.id, one.version, {"limits": limits})
     own = [item for item in seen(season, layout).checks if item.corner_id == one.id]
     assert [item.kind for item in own] == ["no-braking", "limits-old"]
-    assert own[1].words == "The limits were read in 2031-1; the week is driven by 2031-2."
+    assert own[1].words == "The limits were read by the rules “2031-1”; the week has “2031-2”."
     propose(season, layout, codes[0], confirmed=True, kind="shadow", thing="shadow of the gantry")
     weak = next(item for item in seen(season, layout).checks if item.corner_id == one.id and item.kind != "limits-old")
     assert (weak.kind, weak.words) == ("weak-braking", "What one brakes by may be gone: it moves with the time of day.")

@@ -12,7 +12,7 @@ from fleet_rival.db.tables import Lap, LayoutCorner, SeriesWeekRow, TrackRow
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services import book, boundaries, history, layouts, track, week
 from fleet_rival.services.base import Work
-from fleet_rival.services.boundaries import DraftCorner
+from fleet_rival.services.boundaries import DraftCorner, Renamed
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from tests.services.conftest import NOON, TRACK, Season
 
@@ -63,7 +63,7 @@ def test_a_layout_drawn_up_by_hand_is_written_out_and_read_again(season: Season)
     assert track.add_track(season.sessions, season.actor, content).already_there
     with pytest.raises(Conflict, match="there already"):
         layouts.draw_up(season.sessions, season.actor, BY_HAND)
-    assert layouts.outline(season.sessions, season.actor, made) == {"step_m": None, "xy_m": []}
+    assert layouts.outline(season.sessions, season.actor, made) == layouts.Outline(None, (), ())
 
 
 def test_export_gives_the_same_file(season: Season) -> None:
@@ -142,7 +142,7 @@ def test_merging_corners_keeps_exact_sums_marks_references_and_questions(season:
     book.propose(season.sessions, season.actor, own[2].id, {**values, "harder_than": codes[1]})
     book.ask(season.sessions, season.actor, layout, own[1].id, "Which?")
     told = boundaries.look_at_boundaries(season.sessions, season.actor, layout, sectors(season, layout), [own[0], *own[2:]])
-    assert (told.lost, told.summed, told.renamed, told.losing, told.laps) == ((), (codes[0],), ((codes[1], codes[0]),), (), 2)
+    assert (told.lost, told.summed, told.renamed, told.losing, told.laps) == ((), (codes[0],), (Renamed(codes[1], codes[0]),), (), 2)
     assert change(season, layout, [own[0], *own[2:]]).laps == 2
     lap = laps(season)[1]
     assert lap.segments == {**{code: time for code, time in times.items() if code != codes[1]}, codes[0]: times[codes[0]] + times[codes[1]]}

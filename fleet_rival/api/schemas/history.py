@@ -31,7 +31,7 @@ class HistoryPage(Schema):
 
 class HistoryQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    thing: Literal["combination", "layout", "driver", "membership"] | None = None
+    thing: Literal["combination", "layout", "layout_corner", "reference_point", "driver", "membership"] | None = None
     id: UUID | None = None
     before: int | None = Field(default=None, ge=1)
     mine: bool = False

@@ -89,17 +89,23 @@ class LosingOut(Schema):
     laps: int
 
 
+class RenamedOut(Schema):
+    old: str
+    new: str
+
+
 class ConsequencesOut(Schema):
     lost: list[str] = Field(description="Parts whose times can't be made from the old ones")
     summed: list[str] = Field(description="Parts whose times are exact sums of earlier parts")
-    renamed: list[tuple[str, str]]
+    renamed: list[RenamedOut]
     losing: list[LosingOut]
     laps: int
 
 
 class OutlineOut(Schema):
     step_m: float | None
-    xy_m: list[tuple[float, float]]
+    x_m: list[float]
+    y_m: list[float]
 
 
 class CornerTrait(Schema):

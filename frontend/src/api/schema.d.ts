@@ -2670,10 +2670,7 @@ export interface components {
              */
             lost: string[];
             /** Renamed */
-            renamed: [
-                string,
-                string
-            ][];
+            renamed: components["schemas"]["RenamedOut"][];
             /**
              * Summed
              * @description Parts whose times are exact sums of earlier parts
@@ -4200,11 +4197,10 @@ export interface components {
         OutlineOut: {
             /** Step M */
             step_m: number | null;
-            /** Xy M */
-            xy_m: [
-                number,
-                number
-            ][];
+            /** X M */
+            x_m: number[];
+            /** Y M */
+            y_m: number[];
         };
         /** PartTimeOut */
         PartTimeOut: {
@@ -4763,6 +4759,13 @@ export interface components {
             version: number;
             /** Words */
             words: string;
+        };
+        /** RenamedOut */
+        RenamedOut: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
         };
         /** ResourceChange */
         ResourceChange: {
@@ -9464,7 +9467,7 @@ export interface operations {
     api_get_history_history_get: {
         parameters: {
             query?: {
-                thing?: ("combination" | "layout" | "driver" | "membership") | null;
+                thing?: ("combination" | "layout" | "layout_corner" | "reference_point" | "driver" | "membership") | null;
                 id?: string | null;
                 before?: number | null;
                 mine?: boolean;

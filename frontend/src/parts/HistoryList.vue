@@ -8,7 +8,7 @@ import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { useTurning } from '@/turning'
 
-const props = defineProps<{ thing?: 'combination' | 'layout' | 'driver' | 'membership'; id?: string; mine?: boolean }>()
+const props = defineProps<{ thing?: 'combination' | 'layout' | 'layout_corner' | 'reference_point' | 'driver' | 'membership'; id?: string; mine?: boolean }>()
 const list = useInfiniteQuery({
   queryKey: ['history', () => props.thing, () => props.id, () => props.mine],
   initialPageParam: undefined as number | undefined,

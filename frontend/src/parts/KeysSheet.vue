@@ -22,6 +22,25 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['Delete', 'In the board: take the driver out of the week'],
     ['Page Up, Page Down', 'In the board: the week before, the week after'],
   ],
+  corner: [
+    ['← →', 'The corner before, the corner after'],
+    ['R', 'Write or propose a reference'],
+    ['E', 'Change what is written of the corner'],
+    ['Q', 'Ask a question about it'],
+  ],
+  track: [
+    ['C', 'To the first corner'],
+    ['← →, Enter', 'In the strip: from corner to corner; open it'],
+  ],
+  card: [
+    ['H', 'Cover the lines, or show them all'],
+    ['N or ↓, ↑', 'While they are covered: uncover the next, cover the last again'],
+  ],
+  boundaries: [
+    ['← →, Enter', 'In the strip: from corner to corner; take it up'],
+    ['← →, Shift', 'On a handle: move the boundary by 1 m, with Shift by 10 m'],
+    ['Page Up, Page Down', 'On a handle: by 50 m'],
+  ],
   combination: [
     ['← →', 'In the strip: the lap before, the lap after'],
     ['↑ ↓', 'In the strip: the part above, the part below'],

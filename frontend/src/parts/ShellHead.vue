@@ -13,6 +13,7 @@ const route = useRoute()
 const { steps, turn, step } = useTurning()
 const places = [
   { step: 'week', title: 'Week', to: '/' },
+  { step: 'track', title: 'Track', to: '/tracks' },
   { step: 'drive', title: 'Drive', to: '/drive' },
   { step: 'find', title: 'Find', to: '/find' },
 ]

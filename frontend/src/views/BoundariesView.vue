@@ -1,0 +1,216 @@
+<script setup lang="ts">
+import { useMutation } from '@tanstack/vue-query'
+import { computed, nextTick, reactive, ref, watch } from 'vue'
+import { answer, api, version, type Book, type Consequences, type Job } from '@/api/client'
+import { follow } from '@/api/jobs'
+import { useBook, useOutline, useSettled } from '@/book'
+import { asDraft, meant, merged, sectorsMeant, split, wrongIn, type CornerDraft, type SectorDraft } from '@/boundaries'
+import LapStrip, { type StripCorner } from '@/charts/LapStrip.vue'
+import TrackOutline from '@/charts/TrackOutline.vue'
+import { asTyped, count, readNumber } from '@/format'
+import JobProgress from '@/parts/JobProgress.vue'
+import SkeletonRows from '@/parts/SkeletonRows.vue'
+import TroubleNote from '@/parts/TroubleNote.vue'
+import CornerRows from '@/parts/track/CornerRows.vue'
+import TrackHead from '@/parts/track/TrackHead.vue'
+import WorkButton from '@/parts/WorkButton.vue'
+
+const props = defineProps<{ id: string }>()
+const asked = useBook(() => props.id)
+const book = computed(() => asked.data.value)
+const outline = useOutline(() => props.id, () => book.value?.has_centreline)
+const settled = useSettled()
+const corners = ref<CornerDraft[]>([])
+const sectors = ref<SectorDraft[]>([])
+const from = reactive({ id: '', version: 0, text: '' })
+const text = () => JSON.stringify([corners.value, sectors.value])
+function begin(row: Book) {
+  corners.value = row.corners.map((corner, index) => asDraft(corner, row.corners[(index + 1) % row.corners.length]))
+  sectors.value = row.sectors.map((item) => ({ code: item.code, start: asTyped(item.start_m) }))
+  Object.assign(from, { id: row.id, version: row.version, text: text() })
+  look.reset()
+}
+const changed = computed(() => text() !== from.text)
+const moved = computed(() => !!book.value && book.value.id === from.id && book.value.version !== from.version)
+const here = ref(0)
+
+/** Which place of a corner or sector is being moved. */
+const PLACES = { start: 'braking begins', apex: 'apex', end: 'end' } as const
+type Place = keyof typeof PLACES
+const value = (row: CornerDraft, place: Place) => readNumber(row[place]) ?? 0
+const drawn = computed<StripCorner[]>(() =>
+  corners.value.map((row, index) => ({ key: String(index), code: row.code, name: row.name, start_m: value(row, 'start'), apex_m: value(row, 'apex'), end_m: value(row, 'end'), direction: row.direction || null, level: book.value?.corners.find((item) => item.id === row.id)?.importance.level ?? 'medium', rank: index })),
+)
+const bars = computed(() => sectors.value.map((item) => ({ code: item.code, start_m: readNumber(item.start) ?? 0 })))
+const handles = computed(() => {
+  const row = corners.value[here.value]
+  if (!row) return []
+  return (Object.keys(PLACES) as Place[]).map((place) => ({ place, metres: value(row, place), words: `${row.code}: ${PLACES[place]}` }))
+})
+function put(place: Place, metres: number) {
+  const row = corners.value[here.value]
+  if (!row || !book.value) return
+  row[place] = asTyped(Math.round(Math.min(Math.max(metres, 0), book.value.length_m) * 10) / 10)
+}
+const STEPS: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageUp: 50, PageDown: -50 }
+function onKey(event: KeyboardEvent, place: Place, metres: number) {
+  const step = STEPS[event.key]
+  if (step === undefined) return
+  event.preventDefault()
+  event.stopPropagation()
+  put(place, metres + step * (event.shiftKey ? 10 : 1))
+}
+const dragging = ref<Place>()
+const box = ref<HTMLElement>()
+function grab(event: PointerEvent, place: Place) {
+  dragging.value = place
+  ;(event.target as Element).setPointerCapture(event.pointerId)
+}
+function drag(event: PointerEvent, metresOf: (pixels: number) => number) {
+  const svg = box.value?.querySelector('svg')
+  if (dragging.value && svg) put(dragging.value, metresOf(event.clientX - svg.getBoundingClientRect().left))
+}
+const metresAt = (x: (metres: number) => number, length: number) => (pixels: number) => ((pixels - x(0)) / (x(length) - x(0))) * length
+async function pick(key: string) {
+  here.value = Number(key)
+  await nextTick()
+  box.value?.querySelector<SVGElement>('[role=slider]')?.focus()
+}
+function add() {
+  const last = corners.value.at(-1)
+  const start = last ? Math.min(value(last, 'end') + 10, (book.value?.length_m ?? 0) - 30) : 50
+  corners.value = [...corners.value, { id: null, code: `T${corners.value.length + 1}`, name: '', start: asTyped(start), apex: asTyped(start + 10), end: asTyped(start + 20), direction: '', linked: false }]
+  here.value = corners.value.length - 1
+}
+
+const bad = computed(() => wrongIn(corners.value, sectors.value))
+const body = () => ({ sectors: sectorsMeant(sectors.value), corners: corners.value.map(meant) })
+const look = useMutation({ mutationFn: (): Promise<Consequences> => answer(api.POST('/api/layouts/{layout_id}/boundaries/look', { params: { path: { layout_id: props.id } }, body: body() })) })
+const job = ref<Job>()
+const done = ref('')
+const change = useMutation({
+  mutationFn: async () => {
+    const begun = await answer(api.POST('/api/layouts/{layout_id}/boundaries', { params: { path: { layout_id: props.id }, header: version(from.version) }, body: body() }))
+    return follow(begun, (now) => (job.value = now))
+  },
+  onSuccess: async (ended) => {
+    done.value = `Done: ${count(Number(ended.result?.laps ?? 0), 'lap')} written anew. Ctrl Z takes it back as a whole.`
+    from.id = ''
+    await settled()
+  },
+})
+watch([corners, sectors], () => look.reset(), { deep: true })
+watch(book, (row) => row && row.id === props.id && from.id !== row.id && begin(row), { immediate: true })
+</script>
+
+<template>
+  <TrackHead :book="book" :title="book ? `${book.track}, ${book.layout}` : 'Boundaries'" />
+  <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Loading the layout" />
+  <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
+  <template v-if="book">
+    <v-alert v-if="moved && changed" type="warning" class="my-3">Somebody else changed this layout meanwhile. <v-btn size="small" variant="outlined" @click="begin(book)">Begin with theirs</v-btn></v-alert>
+    <section ref="box" class="sheet strip" aria-label="Boundaries on the lap strip">
+      <LapStrip :length="book.length_m" :corners="drawn" :sectors="bars" :pit="book.pit" :here="String(here)" label="Lap strip: choose a corner, then move its boundaries" :room="46" @pick="pick">
+        <template #default="{ x, middle }">
+          <g v-for="handle in handles" :key="handle.place" class="handle" :class="handle.place">
+            <line :x1="x(handle.metres)" :x2="x(handle.metres)" :y1="middle - 32" :y2="middle + 32" />
+            <circle
+              :cx="x(handle.metres)" :cy="handle.place === 'apex' ? middle - 32 : middle + 32" r="7" role="slider" tabindex="0" :aria-label="handle.words" :aria-valuenow="handle.metres" :aria-valuetext="`${handle.metres} m`" aria-valuemin="0" :aria-valuemax="book.length_m"
+              @keydown="onKey($event, handle.place, handle.metres)" @pointerdown="grab($event, handle.place)" @pointermove="drag($event, metresAt(x, book.length_m))" @pointerup="dragging = undefined"
+            />
+          </g>
+        </template>
+      </LapStrip>
+    </section>
+    <p class="quiet note">Choose a corner on the strip or in the table, then drag the three handles, or move them with the arrow keys: 1 m, with Shift 10 m. A segment runs from where one corner’s braking begins to where the next one’s does.</p>
+    <div class="columns">
+      <section class="sheet part" aria-labelledby="table-title">
+        <div class="line"><h2 id="table-title">Corners and sectors</h2><v-btn size="small" variant="outlined" @click="add">Add a corner</v-btn></div>
+        <CornerRows v-model="corners" acts :here="here" @here="here = $event" @merge="corners = merged(corners, $event)" @split="corners = split(corners, $event, book.length_m)" />
+        <p class="sectors">
+          <span v-for="(sector, index) in sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m <button v-if="index" type="button" class="link" @click="sectors = sectors.filter((_, place) => place !== index)">Remove<span class="visually-hidden"> sector {{ sector.code }}</span></button></span>
+          <button type="button" class="link" @click="sectors = [...sectors, { code: `S${sectors.length + 1}`, start: '' }]">Add a sector</button>
+        </p>
+      </section>
+      <div>
+        <section class="sheet part" aria-labelledby="does-title">
+          <h2 id="does-title">What it does to laps</h2>
+          <p v-if="done && !changed" role="status">{{ done }}</p>
+          <p v-else-if="!changed" class="quiet">Nothing is changed yet.</p>
+          <p v-else-if="bad" class="bad" role="status">{{ bad }}</p>
+          <template v-else-if="look.data.value">
+            <p v-if="!look.data.value.laps">No lap changes.</p>
+            <template v-else>
+              <p v-if="look.data.value.lost.length"><b>Times of {{ look.data.value.lost.join(', ') }} are lost</b>: they can’t be made from the old ones.</p>
+              <p v-for="item in look.data.value.losing" :key="item.combination_id">{{ count(item.laps, 'lap') }} with the {{ item.car }}.</p>
+              <p v-if="look.data.value.summed.length">{{ look.data.value.summed.join(', ') }}: exact sums of the earlier parts.</p>
+              <p v-if="look.data.value.renamed.length">Marks move along: {{ look.data.value.renamed.map((item) => `${item.old} → ${item.new}`).join(', ') }}.</p>
+              <p class="quiet">{{ count(look.data.value.laps, 'lap') }} in all; lap and other times stay. It can be taken back as a whole.</p>
+            </template>
+          </template>
+          <JobProgress v-if="job" :job="job" />
+          <TroubleNote :error="look.error.value ?? change.error.value" />
+          <div class="buttons">
+            <WorkButton v-if="!look.data.value" color="primary" :disabled="!changed || !!bad" :loading="look.isPending.value" @click="look.mutate()">See what it does</WorkButton>
+            <WorkButton v-else color="primary" :loading="change.isPending.value" @click="change.mutate()">Change the boundaries</WorkButton>
+            <v-btn variant="outlined" :disabled="!changed" @click="begin(book)">As it was</v-btn>
+          </div>
+        </section>
+        <section v-if="outline.data.value?.x_m.length" class="sheet part" aria-label="From above">
+          <TrackOutline :outline="outline.data.value" :length="book.length_m" :corners="drawn" :sectors="bars" :pit="book.pit" :here="String(here)" :height="250" label="The layout from above, with the boundaries as drawn" @pick="pick" />
+        </section>
+      </div>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+.strip {
+  padding: 4px 6px 2px;
+  margin-bottom: 4px;
+}
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 340px;
+  gap: 12px;
+  align-items: start;
+}
+.line {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+}
+.line .v-btn {
+  margin-left: auto;
+}
+.sectors {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 18px;
+  align-items: center;
+  margin-top: 8px;
+}
+.handle line {
+  stroke: var(--ochre);
+  stroke-width: 1.6;
+}
+.handle circle {
+  fill: var(--sheet);
+  stroke: var(--ochre);
+  stroke-width: 3;
+  cursor: ew-resize;
+  touch-action: none;
+}
+.handle circle:focus-visible {
+  fill: var(--ochre);
+  outline: none;
+}
+.bad {
+  color: var(--loss);
+}
+@media (max-width: 860px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
