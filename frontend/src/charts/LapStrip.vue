@@ -44,10 +44,12 @@ const width = computed(() => Math.max(wide.value, props.corners.length * (props.
 const roomy = computed(() => width.value / Math.max(1, props.corners.length) > 30)
 watch(
   () => props.here,
-  async () => {
+  async (key) => {
     await nextTick()
-    frame.value?.querySelector('.corner.here')?.scrollIntoView({ block: 'nearest', inline: 'center' })
+    const corner = props.corners.find((item) => item.key === key)
+    if (corner && frame.value) frame.value.scrollLeft = x(corner.apex_m) - frame.value.clientWidth / 2
   },
+  { flush: 'post' },
 )
 const x = (metres: number) => SIDE + (metres / props.length) * (width.value - 2 * SIDE)
 const shapes = computed(() =>

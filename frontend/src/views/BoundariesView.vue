@@ -100,7 +100,8 @@ const change = useMutation({
   },
 })
 watch([corners, sectors], () => look.reset(), { deep: true })
-watch(book, (row) => row && row.id === props.id && from.id !== row.id && begin(row), { immediate: true })
+// What others did is shown at once where nothing of one's own would be lost.
+watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.version !== row.version && !changed.value)) && begin(row), { immediate: true })
 </script>
 
 <template>
@@ -166,6 +167,9 @@ watch(book, (row) => row && row.id === props.id && from.id !== row.id && begin(r
 
 <style scoped>
 .strip {
+  position: sticky;
+  top: 0;
+  z-index: 3;
   padding: 4px 6px 2px;
   margin-bottom: 4px;
 }

@@ -139,7 +139,7 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
             <label>{{ carName(book.car_id) }} and <select v-model="beside" aria-label="The other car"><option value="">choose …</option><option v-for="item in book.cars.filter((one) => one.id !== book!.car_id)" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
           </div>
           <p v-if="beside && !pairs.length && !other.isFetching.value" class="quiet">Nothing is confirmed for either.</p>
-          <div v-if="pairs.length" class="scroll-x" tabindex="0" role="region" aria-label="Two cars side by side">
+          <div v-if="pairs.length" class="scroll-x" tabindex="0" role="region" aria-label="What is confirmed for either car">
             <table class="ledger">
               <thead><tr><th scope="col">For</th><th scope="col">{{ carName(book.car_id) }}</th><th scope="col">{{ carName(beside) }}</th></tr></thead>
               <tbody>

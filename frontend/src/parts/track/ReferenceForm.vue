@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Book, type Corner, type Reference, type ReferenceChange } from '@/api/client'
 import { KINDS, LASTS, POINTS, SIDES, SURE, THROTTLES, titleOf, useSettled, VARIANTS } from '@/book'
 import { asTyped, fromShortUnit, inShortUnit, readNumber, shortUnit } from '@/format'
@@ -44,6 +44,8 @@ function show(row: Partial<Reference>) {
 show(props.reference ?? props.from ?? {})
 const usual = computed(() => LASTS[KINDS[form.kind as Reference['kind']].lasts])
 const numbers = computed(() => !!(form.gear || form.peak || form.throttle))
+// Numbers are a car's: most likely the one that the book is seen with.
+watch(numbers, (now) => now && !form.car_id && (form.car_id = props.book.car_id ?? ''))
 const bad = computed(() => {
   const wrong = [form.offset, form.at, form.gear, form.peak].find((text) => Number.isNaN(readNumber(text) ?? 0))
   if (wrong) return `“${wrong}” is not a number.`

@@ -53,7 +53,7 @@ function picked(event: Event, item: Reference) {
   input.value = ''
 }
 const replaced = (item: Reference): Partial<Reference> => ({ ...item, car_id: props.book.car_id, version: 0 })
-function write(from: Partial<Reference> = { car_id: props.book.car_id }) {
+function write(from: Partial<Reference> = {}) {
   writing.value = from
 }
 defineExpose({ write })

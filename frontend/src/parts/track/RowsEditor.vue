@@ -56,6 +56,7 @@ legend {
   gap: 5px;
   font-size: 0.9rem;
   color: var(--quiet);
+  white-space: nowrap;
 }
 .row .wide {
   flex: 1 1 150px;
