@@ -20,6 +20,7 @@ from fleet_rival.cli.bench_floors import numpy_pass, parse_and_insert
 from fleet_rival.cli.bench_kills import bench_kills
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
+from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.children import Server
 from fleet_rival.cli.console import say, step
@@ -61,6 +62,8 @@ def run(arguments: argparse.Namespace) -> int:
             note(_bench_request(whole, actor))
         with step("The week board with 200,000 laps"):
             note(bench_board(whole))
+        with step("The outline of a long layout in a browser"):
+            note(bench_outline(whole, actor))
         with step(f"{arguments.idle_minutes:g} minutes of idle streams"):
             note(bench_streams(whole, actor, arguments.idle_minutes))
         with step(f"{arguments.kills} kills of each part"):

@@ -57,30 +57,31 @@ def run(arguments: argparse.Namespace) -> int:
         with sync_playwright() as playwright, step("Pictures"):
             browser = playwright.chromium.launch(**BROWSER)
 
-            def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str | None = "manager") -> None:
+            def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str = "manager") -> None:
                 context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
                 page = context.new_page()
                 page.goto(whole.address)
-                if role:
-                    _sign_in(page, accounts[role])
+                _sign_in(page, accounts[role])
                 act(page)
                 page.wait_for_timeout(600)
                 page.screenshot(path=out / f"{name}.png")
                 context.close()
 
-            take("sign-in", lambda page: page.get_by_role("heading", name="Sign in").wait_for(), role=None)
             take("week", _board)
             take("my-week", lambda page: page.get_by_role("heading", name="Where you stand").wait_for(), role="driver")
             take("seasons", _seasons)
             take("series-week", _series_week)
             take("car", _car)
+            take("track", _track)
+            take("corner", _corner)
+            take("card", _card)
+            take("boundaries", _boundaries)
             take("search", _search)
             take("combination", _combination)
             take("combination-dark", _combination, "dark")
             take("ladder", _ladder)
             take("driver", _open_combination, role="driver")
             take("preview", _preview)
-            take("files", _files)
             take("people", _people)
             take("history", _history)
             take("jobs", _jobs)
@@ -123,6 +124,40 @@ def _car(page: Any) -> None:
     page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Cars").click()
     page.get_by_role("link", name="Halvane P7").click()
     page.get_by_role("heading", name="Settings").wait_for()
+
+
+def _layout(page: Any, name: str) -> None:
+    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Track").click()
+    page.get_by_role("link", name=name, exact=True).click()
+    page.locator(".outline svg").first.wait_for()
+
+
+def _track(page: Any) -> None:
+    _layout(page, "Great Round")
+
+
+def _corner(page: Any) -> None:
+    _layout(page, "Fishmarket")
+    page.get_by_role("region", name=re.compile("^Before the race")).get_by_role("link", name=re.compile("Two gears")).click()
+    page.get_by_role("heading", name="What one goes by").wait_for()
+
+
+def _card(page: Any) -> None:
+    _layout(page, "Fishmarket")
+    page.get_by_role("link", name="Reading card").click()
+    page.get_by_role("heading", name="A lap as a script").wait_for()
+    page.get_by_label("For which driver").select_option(label="Ysolde Farrand")
+    page.get_by_text("Fishmarket, Wrenfield EC-2, Ysolde Farrand").wait_for()
+
+
+def _boundaries(page: Any) -> None:
+    _layout(page, "Fishmarket")
+    page.get_by_role("link", name="Boundaries").click()
+    page.get_by_role("button", name="T6 Lantern Steps").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Shift+ArrowLeft")
+    page.get_by_role("button", name="See what it does").click()
+    page.get_by_text("are lost").wait_for()
 
 
 def _row(page: Any) -> Any:

@@ -1,4 +1,4 @@
-"""One search over everything that can be gone to: drivers, combinations, weeks, cars, corners, runs."""
+"""One search over everything that can be gone to: drivers, combinations, weeks, tracks, cars, corners, runs."""
 
 import re
 from dataclasses import dataclass
@@ -24,7 +24,7 @@ _COLLATION = "utf8mb4_unicode_nopad_ci"
 class Found:
     """Something to go to."""
 
-    kind: Literal["driver", "week", "combination", "car", "corner", "run"]
+    kind: Literal["driver", "week", "combination", "track", "car", "corner", "run"]
     title: str
     more: str
     combination_id: UUID | None
@@ -34,10 +34,11 @@ class Found:
     run: int | None = None
     week_id: UUID | None = None
     car_id: UUID | None = None
+    layout_id: UUID | None = None
 
 
 def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Found]:
-    """What holds every word of a text, in any order; drivers first, then combinations, weeks, cars, corners, runs.
+    """What holds every word of a text, in any order; drivers first, then combinations, weeks, tracks, cars, corners, runs.
 
     A driver who doesn't see all finds the own runs alone.
     """
@@ -54,6 +55,7 @@ def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Fou
             *_drivers(session, actor, words),
             *_combinations(session, actor, words),
             *_weeks(session, actor, words),
+            *_tracks(session, actor, words),
             *_cars(session, actor, words),
             *_corners(session, actor, words),
             *runs,
@@ -123,6 +125,17 @@ def _weeks(session: Session, actor: Actor, words: list[str]) -> list[Found]:
         )
         for key, series, number, track, layout, begins in rows
     ]
+
+
+def _tracks(session: Session, actor: Actor, words: list[str]) -> list[Found]:
+    query = (
+        select(Layout.public_id, TrackRow.name, Layout.name, Layout.kind)
+        .join(TrackRow, and_(TrackRow.team_id == Layout.team_id, TrackRow.id == Layout.track_id))
+        .where(Layout.team_id == actor.team_id)
+        .order_by(TrackRow.name, Layout.name)
+    )
+    rows = session.execute(_matching(query, words, TrackRow.name, Layout.name))
+    return [Found("track", f"{track}, {layout}", f"track book, {kind}", None, layout_id=key) for key, track, layout, kind in rows]
 
 
 def _cars(session: Session, actor: Actor, words: list[str]) -> list[Found]:

@@ -61,6 +61,7 @@ class CombinationView:
     id: UUID
     version: int
     car: str
+    car_id: UUID
     track: str
     layout: str
     layout_id: UUID
@@ -214,7 +215,7 @@ def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[Combi
     """Combinations with their drivers, in two queries however many there are."""
     team = actor.team_id
     heads: Any = (
-        select(Combination, Car.name.label("car"), TrackRow.name.label("track"), Layout)
+        select(Combination, Car, TrackRow.name.label("track"), Layout)
         .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
         .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
         .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
@@ -253,11 +254,12 @@ def _weeks(session: Session, actor: Actor) -> dict[tuple[int, int], list[Combina
     return out
 
 
-def _view(row: Combination, car: str, track: str, layout: Layout, drivers: Sequence[DriverView], weeks: Sequence[CombinationWeek]) -> CombinationView:
+def _view(row: Combination, car: Car, track: str, layout: Layout, drivers: Sequence[DriverView], weeks: Sequence[CombinationWeek]) -> CombinationView:
     return CombinationView(
         row.public_id,
         row.version,
-        car,
+        car.name,
+        car.public_id,
         track,
         layout.name,
         layout.public_id,

@@ -102,7 +102,7 @@ def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     page.keyboard.press("Enter")
     told(page, "1 lap added")
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog")).to_contain_text("Go to a driver, week, combination, car, corner or run")
+    expect(page.get_by_role("dialog")).to_contain_text("Go to a driver, week, combination, track, car, corner or run")
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog")).to_be_hidden()
 

@@ -246,6 +246,8 @@ def test_what_needs_somebody_is_told_when_it_is_time_and_no_sooner() -> None:
     assert needs([week], start + timedelta(hours=1), Settings()) == (), "what is over can't be chased"
     assert [need.kind for need in needs([facts()], MONDAY, Settings())] == ["no_entries"]
     assert [need.kind for need in needs([facts(keen, has_target=False)], MONDAY, Settings())] == ["no_target"]
+    assert [need.kind for need in needs([facts(keen, unread=3)], MONDAY, Settings())] == ["no_references"]
+    assert needs([facts(keen, unread=3)], MONDAY - timedelta(days=4), Settings()) == (), "a week that is far off needs no references yet"
     assert [need.kind for need in needs([facts(has_combination=False)], MONDAY, Settings())] == ["no_track"]
     assert needs([facts()], MONDAY - timedelta(days=8), Settings()) == ()
 

@@ -14,7 +14,7 @@ from fleet_rival.api import schemas
 from fleet_rival.core.season.targets import Benchmark, Target
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import BoardVisit, Combination, Driver, Entry, Lap, SeriesWeekRow
-from fleet_rival.services import board, entries, floor, history, knowledge, practice, profiles, standing, week
+from fleet_rival.services import board, book, entries, floor, history, knowledge, practice, profiles, standing, week
 from fleet_rival.services.base import begin_change
 from fleet_rival.services.board import answer
 from fleet_rival.services.errors import NotThere, Refused
@@ -282,3 +282,22 @@ def test_what_changed_since_the_last_visit_is_known_when_somebody_comes_back(sea
         row.seen_at = left = row.seen_at - timedelta(hours=2)
     assert board.visit(season.sessions, season.actor) == left
     assert board.visit(season.sessions, season.actor) == left
+
+
+def test_corners_without_a_reference_are_pointed_out_once_the_book_is_begun(season: Season) -> None:
+    made = season.week(1)
+    entries.enter(season.sessions, season.actor, [made.id], [season.drivers["Ysolde Farrand"]], "must")
+    kinds = lambda: [need["kind"] for need in season.board()["needs"]]  # noqa: E731
+    assert "no_references" not in kinds()
+    layout = made.layout_id
+    assert layout is not None
+    codes = [corner.id for corner in book.book(season.sessions, season.actor, layout).corners]
+    usual = {"point": "braking", "kind": "board", "thing": "board", "variant": "usual", "sure": "firm"}
+    for corner in codes[:-1]:
+        book.propose(season.sessions, season.actor, corner, usual, confirmed=True)
+    need = next(item for item in season.board()["needs"] if item["kind"] == "no_references")
+    assert need["layout_id"] == str(layout) and need["action"] == "Open the track book"
+    last = book.propose(season.sessions, season.actor, codes[-1], usual)
+    assert "no_references" in kinds()
+    book.confirm(season.sessions, season.actor, last)
+    assert "no_references" not in kinds()

@@ -118,6 +118,7 @@ class BoardNeed(Schema):
     week_id: UUID
     combination_id: UUID | None
     car_id: UUID | None
+    layout_id: UUID | None
     entry_ids: list[UUID]
     due: datetime
     differences: list[BoardDifference]

@@ -216,7 +216,7 @@ class DriverChange(Schema):
 
 
 class FoundOut(Schema):
-    kind: Literal["driver", "week", "combination", "car", "corner", "run"]
+    kind: Literal["driver", "week", "combination", "track", "car", "corner", "run"]
     title: str
     more: str
     combination_id: UUID | None
@@ -226,6 +226,7 @@ class FoundOut(Schema):
     run: int | None
     week_id: UUID | None
     car_id: UUID | None
+    layout_id: UUID | None
 
 
 class FoundList(Schema):

@@ -63,6 +63,7 @@ class CombinationOut(Schema):
     id: UUID
     version: int
     car: str
+    car_id: UUID
     track: str
     layout: str
     layout_id: UUID

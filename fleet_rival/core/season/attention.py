@@ -26,6 +26,7 @@ KINDS: Final = (
     "no_time",
     "rig_closed",
     "conditions",
+    "no_references",
     "no_target",
 )
 """What a need can be about, the most pressing first where the time left is alike."""
@@ -62,6 +63,8 @@ class WeekFacts:
     """Whether layout and car are both known, so that laps can be put in."""
     has_target: bool
     entries: tuple[EntryFacts, ...]
+    unread: int = 0
+    """Corners without a confirmed braking reference, where the track book has been begun."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +124,8 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
     if week.begins > now + _NEAR:
         return []
     out = [] if week.has_target else [Need("no_target", week.key, _due(week, now))]
+    if week.unread:
+        out.append(Need("no_references", week.key, _due(week, now)))
     found: dict[str, list[tuple[EntryFacts, datetime]]] = defaultdict(list)
     for entry in week.entries:
         ahead = [start for start in entry.starts if start > now]

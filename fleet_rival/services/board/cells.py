@@ -137,6 +137,7 @@ def week_needs(loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: M
                 bool(week.combinations),
                 all(combination.target for combination in week.combinations),
                 tuple(entries),
+                max((loaded.unread.get((combination.layout_key, combination.car_key), 0) for combination in week.combinations), default=0),
             )
         )
     return needs(facts, now, Settings())

@@ -10,13 +10,15 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from fleet_rival.core.book.checks import needs_reference
 from fleet_rival.core.season.availability import Span, free_spans, is_known
 from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.season.zones import known_zone
 from fleet_rival.core.settings import Settings
-from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Lap, Layout, Resource
+from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Lap, Layout, LayoutCorner, ReferenceRow, Resource
 from fleet_rival.services import standing
 from fleet_rival.services.base import Actor
+from fleet_rival.services.book.load import as_reference, notes_of
 from fleet_rival.services.entries import EntryView, entries_of_weeks
 from fleet_rival.services.profiles import availability_of
 from fleet_rival.services.series_rows import LoadedWeek, load_weeks
@@ -72,6 +74,7 @@ class WeekState:
         self.row = loaded.row
         self.facts = loaded.facts
         self.series_id = loaded.series_id
+        self.layout_id = loaded.layout_id
         self.cars = loaded.cars
         self.combinations = combinations
         """Of its layout and cars, in the order of the cars."""
@@ -109,6 +112,8 @@ class Loaded:
     kept: Mapping[Wanted, Kept]
     lap_counts: Mapping[int, Mapping[int, int]]
     """Laps of all time, by driver and combination."""
+    unread: Mapping[tuple[int, int], int]
+    """Corners without a confirmed braking reference, by layout and car; of layouts whose book has been begun."""
 
     def laps_of(self, driver: DriverState) -> Mapping[int, int]:
         """Laps of all time of a driver, by combination."""
@@ -151,6 +156,7 @@ def load(session: Session, actor: Actor, moment: datetime) -> Loaded:
         combinations,
         standing.kept(session, actor.team_id, wanted),
         _lap_counts(session, actor),
+        _unread(session, actor, {(found.layout_key, found.car_key) for state in states.values() for found in state.combinations}),
     )
 
 
@@ -234,4 +240,22 @@ def _lap_counts(session: Session, actor: Actor) -> dict[int, dict[int, int]]:
     out: dict[int, dict[int, int]] = {}
     for combination, driver, count in session.execute(query.group_by(Lap.combination_id, Lap.driver_id)):
         out.setdefault(driver, {})[combination] = count
+    return out
+
+
+def _unread(session: Session, actor: Actor, wanted: set[tuple[int, int]]) -> dict[tuple[int, int], int]:
+    layouts = {layout for layout, _ in wanted}
+    own = (ReferenceRow.team_id == actor.team_id, ReferenceRow.layout_id.in_(layouts))
+    begun: dict[int, list[ReferenceRow]] = {}
+    for row in session.scalars(select(ReferenceRow).where(*own)):
+        begun.setdefault(row.layout_id, []).append(row)
+    corners: dict[int, dict[int, LayoutCorner]] = {}
+    for corner in session.scalars(select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id.in_(begun))):
+        corners.setdefault(corner.layout_id, {})[corner.id] = corner
+    out = {}
+    for layout, car in wanted:
+        if layout in begun:
+            notes = [notes_of(corner, "") for corner in corners[layout].values()]
+            references = [as_reference(row, corners[layout][row.corner_id].code) for row in begun[layout]]
+            out[layout, car] = len(needs_reference(notes, references, str(car)))
     return out

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Outline } from '@/api/client'
 import { fitting, path, pieces, Road, standing, type Point } from '@/charts/track'
 import type { StripCorner } from '@/charts/LapStrip.vue'
@@ -19,11 +19,18 @@ const props = defineProps<{
   label: string
 }>()
 const emit = defineEmits<{ pick: [key: string] }>()
+const began = performance.now()
 const frame = ref<HTMLElement>()
-const width = ref(520)
+/** Nothing is drawn before it is known, so that a long road is drawn once. */
+const width = ref(0)
 let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (width.value = Math.max(240, Math.round(entry!.contentRect.width))))
+onMounted(async () => {
+  const measured = (pixels: number) => (width.value = Math.max(240, Math.round(pixels)))
+  measured(frame.value?.clientWidth ?? 520)
+  await nextTick()
+  // Read by `./fleet bench`.
+  performance.measure('outline', { start: began })
+  watcher = new ResizeObserver(([entry]) => measured(entry!.contentRect.width))
   if (frame.value) watcher.observe(frame.value)
 })
 onBeforeUnmount(() => watcher?.disconnect())
@@ -80,8 +87,8 @@ const signs = computed(() => (props.marks ?? []).filter((mark) => inStretch(mark
 </script>
 
 <template>
-  <div ref="frame" class="outline">
-    <svg :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="label">
+  <div ref="frame" class="outline" :style="{ minHeight: `${height}px` }">
+    <svg v-if="width" :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="label">
       <path class="road" :d="whole" />
       <path class="inside" :d="whole" />
       <path v-if="lane" class="lane" :d="lane" />

@@ -6,7 +6,7 @@ const open = defineModel<boolean>({ required: true })
 type Key = [string, string]
 const route = useRoute()
 const everywhere: Key[] = [
-  ['Ctrl K', 'Go to a driver, week, combination, car, corner or run'],
+  ['Ctrl K', 'Go to a driver, week, combination, track, car, corner or run'],
   ['Ctrl Z', 'Take back your last step (outside of text fields)'],
   ['Ctrl Y', 'Do it again'],
   ['?', 'This list'],

@@ -35,10 +35,11 @@ const found = useQuery({
 })
 const items = computed(() => (asked.value ? (found.data.value?.items ?? []) : []))
 watch(items, () => (at.value = 0))
-const kindWords: Record<Found['kind'], string> = { driver: 'Drivers', week: 'Weeks', combination: 'Combinations', car: 'Cars', corner: 'Corners', run: 'Runs' }
+const kindWords: Record<Found['kind'], string> = { driver: 'Drivers', week: 'Weeks', combination: 'Combinations', track: 'Tracks', car: 'Cars', corner: 'Corners', run: 'Runs' }
 
 function target(item: Found): RouteLocationRaw {
   if (item.week_id) return { name: 'series-week', params: { id: item.week_id } }
+  if (item.layout_id) return { name: 'track', params: { id: item.layout_id } }
   if (item.car_id) return { name: 'car', params: { id: item.car_id } }
   if (!item.combination_id) return item.driver_id ? { name: 'driver-profile', params: { id: item.driver_id } } : { name: 'team' }
   const query = Object.fromEntries(
@@ -58,7 +59,7 @@ function move(step: number) {
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="620" aria-label="Go to a driver, week, combination, car, corner or run" class="search-dialog">
+  <v-dialog v-model="open" max-width="620" aria-label="Go to a driver, week, combination, track, car, corner or run" class="search-dialog">
     <div class="sheet find">
       <input
         ref="input" v-model="text" type="text" maxlength="120" autocomplete="off" spellcheck="false" placeholder="Driver, series, track, car, corner, run …" aria-label="Go to" role="combobox" aria-controls="found-list" :aria-expanded="items.length > 0" aria-autocomplete="list"

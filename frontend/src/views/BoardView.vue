@@ -112,6 +112,7 @@ function act(need: BoardNeed) {
   const driver = data.drivers.find((item) => need.entry_ids.includes(item.cells[column]?.entry?.id ?? ''))
   if (need.kind === 'no_target' && need.combination_id) targeting.value = need.combination_id
   else if (need.kind === 'ask_floor' && need.combination_id) asking.value = need.combination_id
+  else if (need.kind === 'no_references' && need.layout_id) void router.push({ name: 'track', params: { id: need.layout_id }, query: { car: need.car_id } })
   else if (need.kind === 'no_entries') entering.value = { series: data.columns[column]?.series_id, week: need.week_id }
   else if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
   else if (need.kind === 'no_track') void router.push({ name: 'new-combination' })

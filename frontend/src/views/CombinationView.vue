@@ -128,6 +128,7 @@ const dearest = computed(() => {
       </div>
       <div class="actions">
         <CombinationSwitch :id="id" />
+        <v-btn variant="outlined" color="primary" :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">Track book</v-btn>
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>

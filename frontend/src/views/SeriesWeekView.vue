@@ -92,6 +92,7 @@ const rules = computed(() => {
           <template v-for="(car, index) in week.data.value.cars" :key="car.id"><template v-if="index"> or </template><RouterLink :to="{ name: 'car', params: { id: car.id } }">{{ car.name }}</RouterLink></template>
           <span v-if="!week.data.value.cars.length" class="quiet">No car yet.</span>
         </p>
+        <p v-if="week.data.value.layout_id"><RouterLink :to="{ name: 'track', params: { id: week.data.value.layout_id }, query: { car: week.data.value.cars[0]?.id } }">Track book</RouterLink>, <RouterLink :to="{ name: 'card', params: { id: week.data.value.layout_id }, query: { car: week.data.value.cars[0]?.id } }">reading card</RouterLink></p>
         <p v-for="item in own" :key="item.id"><RouterLink :to="{ name: 'combination', params: { id: item.id } }">{{ item.car }} here: {{ count(item.laps, 'lap') }}</RouterLink></p>
         <dl>
           <template v-for="[name, value] in rules" :key="name"><dt>{{ name }}</dt><dd>{{ value }}</dd></template>

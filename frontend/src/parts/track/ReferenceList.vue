@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { answer, api, fileBody, Trouble, type Book, type Corner, type Reference } from '@/api/client'
 import { LASTS, POINTS, useSettled, VARIANTS } from '@/book'
 import { date } from '@/format'
+import HistoryList from '@/parts/HistoryList.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import ReferenceForm from '@/parts/track/ReferenceForm.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -24,6 +25,8 @@ const earlier = computed(() => own.value.filter((item) => item.shown === 'earlie
 const editing = ref<Reference>()
 const writing = ref<Partial<Reference>>()
 const said = ref('')
+/** Whose changes are looked at. */
+const past = ref<string>()
 type Act = 'confirm' | 'decline' | 'carry' | 'remove' | 'unpicture'
 const change = useMutation({
   mutationFn: async ({ act, item }: { act: Act; item: Reference }) => {
@@ -82,6 +85,7 @@ defineExpose({ write })
           </p>
           <p v-if="item.note" class="small">{{ item.note }}</p>
           <a v-if="item.picture_id" :href="`/api/pictures/${item.picture_id}.jpg`" target="_blank" rel="noopener"><img :src="`/api/pictures/${item.picture_id}.jpg`" :alt="`Picture of: ${item.thing || item.words}`" loading="lazy" /></a>
+          <div v-if="past === item.id" class="past"><HistoryList :id="item.id" thing="reference_point" /></div>
           <p class="acts">
             <template v-if="item.shown === 'carried'">
               <button v-if="all && book.car_id" type="button" class="link" @click="change.mutate({ act: 'carry', item })">Confirm for the {{ car }}<span class="visually-hidden">: {{ item.words }}</span></button>
@@ -96,6 +100,7 @@ defineExpose({ write })
                 <button v-if="item.picture_id" type="button" class="link" @click="change.mutate({ act: 'unpicture', item })">Take the picture off<span class="visually-hidden">: {{ item.words }}</span></button>
                 <button type="button" class="link" @click="change.mutate({ act: 'remove', item })">Remove<span class="visually-hidden">: {{ item.words }}</span></button>
               </template>
+              <button type="button" class="link" :aria-expanded="past === item.id" @click="past = past === item.id ? undefined : item.id">History<span class="visually-hidden">: {{ item.words }}</span></button>
             </template>
           </p>
         </li>
