@@ -5,7 +5,7 @@ import { COSTS, KERBS, onStrip, PASSING_SIDES, POINTS, titleOf, TRAITS, useBook,
 import LapStrip from '@/charts/LapStrip.vue'
 import TrackOutline from '@/charts/TrackOutline.vue'
 import { shortLength } from '@/format'
-import HistoryList from '@/parts/HistoryList.vue'
+import PastPart from '@/parts/PastPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import ChecksList from '@/parts/track/ChecksList.vue'
@@ -122,10 +122,7 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
           </dl>
         </section>
         <QuestionList ref="questions" :book="book" :corner="corner.id" />
-        <details class="sheet part">
-          <summary>Who changed this corner, and when</summary>
-          <HistoryList :id="corner.id" thing="layout_corner" />
-        </details>
+        <PastPart :id="corner.id" :key="corner.id" thing="layout_corner" title="Who changed this corner, and when" />
       </div>
       <div>
         <section v-if="book.checks.some((item) => item.corner_id === corner!.id)" class="sheet part" aria-labelledby="own-checks">

@@ -7,6 +7,7 @@ import { onStrip, POINTS, titleOf, useBook, useOutline, usePageKeys, useSettled 
 import LapStrip from '@/charts/LapStrip.vue'
 import TrackOutline from '@/charts/TrackOutline.vue'
 import { count, length, shortLength } from '@/format'
+import PastPart from '@/parts/PastPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import ChecksList from '@/parts/track/ChecksList.vue'
@@ -119,6 +120,7 @@ usePageKeys(() => ({ c: () => book.value?.corners[0] && void open(book.value.cor
       </section>
       <QuestionList :book="book" />
     </div>
+    <PastPart :id="book.id" :key="book.id" thing="layout" title="Who changed this layout, and when" />
     <PitForm v-if="changing" :book="book" @close="(changing = false), router.replace({ query: { car: route.query.car } })" />
     <DeriveForm v-if="deriving" :book="book" @close="deriving = false" />
   </template>
