@@ -25,11 +25,10 @@ def load_book(sessions: sessionmaker[Session], manager: Actor, coach: Actor, dri
     there = {(item.track, item.layout): item.id for item in track.layouts(sessions, manager)}
     for told in BOOKS:
         layout_id = there[told.track, told.layout]
+        view = book.book(sessions, manager, layout_id)
         for note in told.notes:
-            view = book.book(sessions, manager, layout_id)
             corner = next(item for item in view.corners if item.code == note.corner)
             book.change_corner(sessions, manager, corner.id, corner.version, note.values)
-        view = book.book(sessions, manager, layout_id)
         written = told.references or tuple(long_road_references(len(view.corners)))
         for item in written:
             _write(sessions, view, item, driver if item.by_driver else coach)

@@ -5,6 +5,7 @@ from datetime import timedelta
 from uuid import uuid4
 
 import pytest
+from argon2 import PasswordHasher
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -37,6 +38,14 @@ def actor(sessions: Sessions) -> Actor:
     return made
 
 
+@pytest.fixture
+def quick_hashes(monkeypatch: pytest.MonkeyPatch) -> None:
+    """For many attempts in a row: hashes that take no time, of the same kind."""
+    quick = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    monkeypatch.setattr(sign_in, "_hasher", quick)
+    monkeypatch.setattr(sign_in, "_NOBODY", quick.hash("nobody's"))
+
+
 def test_a_right_password_signs_in_and_what_is_stored_would_let_nobody_in(sessions: Sessions, actor: Actor) -> None:
     token = enter(sessions, " MAREN ")
     assert signed(sessions, token).actor == actor
@@ -54,6 +63,7 @@ def test_what_is_wrong_is_not_told(sessions: Sessions, actor: Actor, name: str, 
         enter(sessions, name, password)
 
 
+@pytest.mark.usefixtures("quick_hashes")
 def test_attempts_are_limited_by_name_from_wherever_they_come(sessions: Sessions, actor: Actor) -> None:
     for number in range(sign_in.MOST_BY_NAME):
         with pytest.raises(Refused):
@@ -67,6 +77,7 @@ def test_attempts_are_limited_by_name_from_wherever_they_come(sessions: Sessions
         assert not [row for row in session.scalars(select(SignInAttempt.subject)) if "maren" in row]
 
 
+@pytest.mark.usefixtures("quick_hashes")
 def test_attempts_are_limited_by_address_whoever_is_tried(sessions: Sessions, actor: Actor) -> None:
     for number in range(sign_in.MOST_BY_ADDRESS):
         with pytest.raises(Refused):
@@ -76,6 +87,7 @@ def test_attempts_are_limited_by_address_whoever_is_tried(sessions: Sessions, ac
     assert enter(sessions, address="10.0.0.1")
 
 
+@pytest.mark.usefixtures("quick_hashes")
 def test_a_right_password_clears_the_count_of_its_name(sessions: Sessions, actor: Actor) -> None:
     for _ in range(3):
         for _ in range(sign_in.MOST_BY_NAME - 1):

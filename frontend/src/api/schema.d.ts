@@ -1965,6 +1965,8 @@ export interface components {
             entry_ids: string[];
             /** Kind */
             kind: string;
+            /** Layout Id */
+            layout_id: string | null;
             /**
              * Week Id
              * Format: uuid
@@ -2545,6 +2547,11 @@ export interface components {
             benchmark: components["schemas"]["BenchmarkLap"] | null;
             /** Car */
             car: string;
+            /**
+             * Car Id
+             * Format: uuid
+             */
+            car_id: string;
             /** Drivers */
             drivers: components["schemas"]["DriverOut"][];
             /**
@@ -3538,7 +3545,9 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "driver" | "week" | "combination" | "car" | "corner" | "run";
+            kind: "driver" | "week" | "combination" | "track" | "car" | "corner" | "run";
+            /** Layout Id */
+            layout_id: string | null;
             /** More */
             more: string;
             /** Run */
