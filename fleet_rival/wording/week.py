@@ -85,7 +85,7 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
         "no_entries": f"Nobody is entered in {series} at {place}",
         "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
         "conditions": f"{who} practised at {place} in other conditions",
-        "no_references": f"{place} has corners without a confirmed braking reference",
+        "no_references": f"{place} has corners without a braking reference",
         "no_target": f"{place}, {car} has no target",
     }[kind]
 

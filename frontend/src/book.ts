@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, type Ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, toRaw, type Ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, type Book, type Corner, type Reference } from '@/api/client'
 import type { StripCorner } from '@/charts/LapStrip.vue'
@@ -87,7 +87,7 @@ export function useSettled() {
 }
 
 export const onStrip = (book: Book | undefined): StripCorner[] =>
-  (book?.corners ?? []).map((corner) => ({
+  (toRaw(book)?.corners ?? []).map((corner) => ({
     key: corner.code,
     code: corner.code,
     name: corner.name,

@@ -275,6 +275,18 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
             page.get_by_role("link", name=link).first.click()
         expect(page.get_by_role("heading", name=heading)).to_be_visible()
         look()
+    page.goto(f"{desk.whole.address}/tracks")
+    expect(page.get_by_role("link", name="Great Round")).to_be_visible()
+    look()
+    for link, heading in (
+        ("Fishmarket", "From above"),
+        ("Corners", "What one goes by"),
+        ("Reading card", "A lap as a script"),
+        ("Boundaries", "What it does to laps"),
+    ):
+        page.get_by_role("link", name=link, exact=True).click()
+        expect(page.get_by_role("heading", name=heading)).to_be_visible()
+        look()
     for path, heading in (
         ("/combinations/new", "New combination"),
         ("/people", "In the team"),

@@ -52,25 +52,48 @@ function beside(metres: number, pixels: number): Point {
   const [dx, dy] = road.value.heading(metres)
   return [x - dy * pixels, y - dx * pixels]
 }
-const drawn = computed(() =>
-  props.corners
-    .filter((corner) => inStretch(corner.apex_m))
-    .map((corner) => {
-      const outside = corner.direction === 'left' ? -17 : 17
-      const [x, y] = beside(corner.apex_m, outside)
-      const d = pieces(corner.start_m, corner.end_m, props.length).map(([from, to]) => path(road.value.line(from, to), fit.value.to)).join('')
-      return { ...corner, d, x, y: y + 4, text: corner.code }
-    }),
+/** Corners of one weight are one line: with hundreds of them a shape for each would take its time. */
+const LEVELS = ['low', 'medium', 'high'] as const
+const inside = computed(() => props.corners.filter((corner) => inStretch(corner.apex_m)))
+const bend = (corner: StripCorner) => pieces(corner.start_m, corner.end_m, props.length).map(([from, to]) => path(road.value.line(from, to), fit.value.to)).join('')
+const bends = computed(() => LEVELS.map((level) => ({ level, d: inside.value.filter((corner) => corner.level === level).map(bend).join('') })))
+const hereBend = computed(() => {
+  const corner = inside.value.find((item) => item.key === props.here)
+  return corner ? { level: corner.level, d: bend(corner) } : undefined
+})
+const apexes = computed(() => inside.value.map((corner) => ({ corner, at: fit.value.to(road.value.at(corner.apex_m)) })))
+const names = computed(() =>
+  inside.value.map((corner) => {
+    const [x, y] = beside(corner.apex_m, corner.direction === 'left' ? -17 : 17)
+    return { key: corner.key, x, y: y + 4, text: corner.code, rank: corner.rank }
+  }),
 )
+const NEAR = 26
+function nearest(event: MouseEvent): StripCorner | undefined {
+  const box = (event.currentTarget as SVGElement).getBoundingClientRect()
+  const [x, y] = [event.clientX - box.left, event.clientY - box.top]
+  let [best, far] = [undefined as StripCorner | undefined, NEAR]
+  for (const { corner, at } of apexes.value) {
+    const away = Math.hypot(at[0] - x, at[1] - y)
+    if (away < far) [best, far] = [corner, away]
+  }
+  return best
+}
+const under = ref<StripCorner>()
+function press(event: MouseEvent) {
+  const corner = nearest(event)
+  if (corner) emit('pick', corner.key)
+}
 const cuts = computed(() =>
   props.sectors
     .filter((sector) => inStretch(sector.start_m))
     .map((sector) => ({ code: sector.code, from: beside(sector.start_m, -9), to: beside(sector.start_m, 9), text: beside(sector.start_m, 22) })),
 )
 const labels = computed(() => {
-  const first = drawn.value.filter((item) => item.key === props.here)
-  const taken = cuts.value.map((cut) => ({ key: '', x: cut.text[0], y: cut.text[1] + 4, text: cut.code }))
-  return new Set(standing<{ key: string; x: number; y: number; text: string }>([...taken, ...first, ...drawn.value.filter((item) => item.key !== props.here).sort((a, b) => a.rank - b.rank)], 13, 7.2).map((item) => item.key))
+  const taken = cuts.value.map((cut) => ({ key: '', x: cut.text[0], y: cut.text[1] + 4, text: cut.code, rank: 0 }))
+  const first = names.value.filter((item) => item.key === props.here)
+  const others = names.value.filter((item) => item.key !== props.here).sort((a, b) => a.rank - b.rank)
+  return standing([...taken, ...first, ...others], 13, 7.2).filter((item) => item.key)
 })
 const lane = computed(() => {
   if (!props.pit || !inStretch(props.pit.entry_m) || !inStretch(props.pit.exit_m)) return ''
@@ -88,16 +111,14 @@ const signs = computed(() => (props.marks ?? []).filter((mark) => inStretch(mark
 
 <template>
   <div ref="frame" class="outline" :style="{ minHeight: `${height}px` }">
-    <svg v-if="width" :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="label">
+    <svg v-if="width" :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="label" :class="{ near: under }" @click="press" @mousemove="under = nearest($event)" @mouseleave="under = undefined">
+      <title v-if="under">{{ [under.code, under.name].filter(Boolean).join(' ') }}</title>
       <path class="road" :d="whole" />
       <path class="inside" :d="whole" />
       <path v-if="lane" class="lane" :d="lane" />
-      <g v-for="item in drawn" :key="item.key" class="corner" :class="[item.level, { here: item.key === here }]" @click="emit('pick', item.key)">
-        <title>{{ [item.code, item.name].filter(Boolean).join(' ') }}</title>
-        <path class="wide" :d="item.d" />
-        <path class="bend" :d="item.d" />
-        <text v-if="labels.has(item.key)" :x="item.x" :y="item.y" text-anchor="middle">{{ item.code }}</text>
-      </g>
+      <path v-for="item in bends" :key="item.level" class="bend" :class="item.level" :d="item.d" />
+      <path v-if="hereBend" class="bend here" :class="hereBend.level" :d="hereBend.d" />
+      <text v-for="item in labels" :key="item.key" class="name" :class="{ here: item.key === here }" :x="item.x" :y="item.y" text-anchor="middle">{{ item.text }}</text>
       <g v-for="cut in cuts" :key="cut.code" class="sector">
         <line :x1="cut.from[0]" :y1="cut.from[1]" :x2="cut.to[0]" :y2="cut.to[1]" />
         <text :x="cut.text[0]" :y="cut.text[1] + 4" text-anchor="middle">{{ cut.code }}</text>
@@ -131,24 +152,20 @@ path {
   stroke-width: 2;
   stroke-dasharray: 5 4;
 }
-.corner {
+.near {
   cursor: pointer;
 }
-.wide {
-  stroke: transparent;
-  stroke-width: 20;
-}
-.corner .bend {
+.bend {
   stroke: var(--accent);
   stroke-width: 3.6;
 }
-.corner.high .bend {
+.bend.high {
   stroke-width: 9;
 }
-.corner.medium .bend {
+.bend.medium {
   stroke-width: 6.4;
 }
-.corner.here .bend {
+.bend.here {
   stroke: var(--ochre);
 }
 text {
@@ -157,7 +174,7 @@ text {
   stroke: var(--sheet);
   stroke-width: 3.5px;
 }
-.corner.here text {
+.name.here {
   font-weight: 700;
 }
 .sector line {

@@ -1,3 +1,4 @@
+import { toRaw } from 'vue'
 import type { Outline } from '@/api/client'
 
 /** Geometry of a layout: places along it, paths between distances, labels that don't lie on each other. */
@@ -20,7 +21,9 @@ export class Road {
   readonly points: readonly Point[]
   private readonly step: number
 
-  constructor(outline: Outline, length: number) {
+  constructor(watched: Outline, length: number) {
+    // Thousands of places: read past the watching of each.
+    const outline = toRaw(watched)
     this.points = outline.x_m.map((x, index) => [x, outline.y_m[index]!] as const)
     this.step = outline.step_m ?? length / Math.max(1, this.points.length)
     this.length = length
@@ -78,11 +81,16 @@ export function fitting(points: readonly Point[], frame: Box): { scale: number; 
   return { scale, to: ([x, y]) => [dx + (x - left) * scale, dy + (top - y) * scale] }
 }
 
+/** What nobody could see is left out: a long road has many more points than its picture has pixels. */
+const SEEN = 0.6
 export function path(points: readonly Point[], to: (point: Point) => Point): string {
   let out = ''
-  for (const point of points) {
+  let [lastX, lastY] = [Infinity, Infinity]
+  for (const [index, point] of points.entries()) {
     const [x, y] = to(point)
-    out += `${out ? 'L' : 'M'}${x.toFixed(1)} ${y.toFixed(1)}`
+    if (index && index < points.length - 1 && Math.abs(x - lastX) + Math.abs(y - lastY) < SEEN) continue
+    out += `${index ? 'L' : 'M'}${Math.round(x * 10) / 10} ${Math.round(y * 10) / 10}`
+    ;[lastX, lastY] = [x, y]
   }
   return out
 }

@@ -3,22 +3,21 @@ import { useMutation } from '@tanstack/vue-query'
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { answer, api, version, type Book, type Consequences, type Job } from '@/api/client'
 import { follow } from '@/api/jobs'
-import { useBook, useOutline, useSettled } from '@/book'
+import { useBook, useSettled } from '@/book'
 import { asDraft, meant, merged, sectorsMeant, split, wrongIn, type CornerDraft, type SectorDraft } from '@/boundaries'
 import LapStrip, { type StripCorner } from '@/charts/LapStrip.vue'
-import TrackOutline from '@/charts/TrackOutline.vue'
 import { asTyped, count, readNumber } from '@/format'
 import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import CornerRows from '@/parts/track/CornerRows.vue'
+import OutlinePart from '@/parts/track/OutlinePart.vue'
 import TrackHead from '@/parts/track/TrackHead.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
 const props = defineProps<{ id: string }>()
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
-const outline = useOutline(() => props.id, () => book.value?.has_centreline)
 const settled = useSettled()
 const corners = ref<CornerDraft[]>([])
 const sectors = ref<SectorDraft[]>([])
@@ -157,8 +156,8 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
             <v-btn variant="outlined" :disabled="!changed" @click="begin(book)">As it was</v-btn>
           </div>
         </section>
-        <section v-if="outline.data.value?.x_m.length" class="sheet part" aria-label="From above">
-          <TrackOutline :outline="outline.data.value" :length="book.length_m" :corners="drawn" :sectors="bars" :pit="book.pit" :here="String(here)" :height="250" label="The layout from above, with the boundaries as drawn" @pick="pick" />
+        <section v-if="book.has_centreline" class="sheet part" aria-label="From above">
+          <OutlinePart :book="book" :corners="drawn" :sectors="bars" :here="String(here)" :height="250" label="The layout from above, with the boundaries as drawn" @pick="pick" />
         </section>
       </div>
     </div>

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
-import { COSTS, KERBS, onStrip, PASSING_SIDES, POINTS, titleOf, TRAITS, useBook, useNeighbours, useOutline, usePageKeys, VARIANTS } from '@/book'
+import { COSTS, KERBS, onStrip, PASSING_SIDES, POINTS, titleOf, TRAITS, useBook, useNeighbours, usePageKeys, VARIANTS } from '@/book'
 import LapStrip from '@/charts/LapStrip.vue'
-import TrackOutline from '@/charts/TrackOutline.vue'
 import { shortLength } from '@/format'
 import PastPart from '@/parts/PastPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import ChecksList from '@/parts/track/ChecksList.vue'
 import CornerForm from '@/parts/track/CornerForm.vue'
+import OutlinePart from '@/parts/track/OutlinePart.vue'
 import QuestionList from '@/parts/track/QuestionList.vue'
 import ReferenceList from '@/parts/track/ReferenceList.vue'
 import TrackHead from '@/parts/track/TrackHead.vue'
@@ -22,7 +22,6 @@ const me = useMe()
 const all = computed(() => maySeeAll(me.data.value?.role))
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
-const outline = useOutline(() => props.id, () => book.value?.has_centreline)
 const strip = computed(() => onStrip(book.value))
 const { before, after, go } = useNeighbours(book, () => props.code)
 const corner = computed(() => book.value?.corners.find((item) => item.code === props.code))
@@ -107,7 +106,7 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
             <h2 id="known-title">{{ book.track }}, {{ book.layout }}</h2>
             <v-btn v-if="all" size="small" variant="outlined" @click="changing = true">Change</v-btn>
           </div>
-          <TrackOutline v-if="outline.data.value?.x_m.length" :outline="outline.data.value" :length="book.length_m" :corners="strip" :sectors="[]" :here="corner.code" :stretch="stretch" :marks="marks" :height="190" :label="`${titleOf(corner)} from above`" @pick="go" />
+          <OutlinePart :book="book" :corners="strip" :sectors="[]" :here="corner.code" :stretch="stretch" :marks="marks" :height="190" :label="`${titleOf(corner)} from above`" @pick="go" />
           <dl>
             <dt>Matters</dt><dd><b>{{ corner.importance.level }}</b> <span class="quiet">{{ corner.importance.words }}</span></dd>
             <template v-if="corner.other_names.length"><dt>Also called</dt><dd>{{ corner.other_names.join(', ') }}</dd></template>
