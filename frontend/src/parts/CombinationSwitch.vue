@@ -27,6 +27,10 @@ function go(event: Event) {
 </template>
 
 <style scoped>
+.switch {
+  max-width: 100%;
+  min-width: 0;
+}
 select {
   appearance: auto;
   max-width: 100%;

@@ -94,8 +94,9 @@ const change = useMutation({
   },
   onSuccess: async (ended) => {
     done.value = `Done: ${count(Number(ended.result?.laps ?? 0), 'lap')} written anew. Ctrl Z takes it back as a whole.`
-    from.id = ''
     await settled()
+    // It may have come by itself already, and not change any more.
+    if (book.value) begin(book.value)
   },
 })
 watch([corners, sectors], () => look.reset(), { deep: true })

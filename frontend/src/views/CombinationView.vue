@@ -204,6 +204,8 @@ const dearest = computed(() => {
   flex-wrap: wrap;
   align-items: center;
   gap: 8px;
+  min-width: 0;
+  max-width: 100%;
 }
 .earlier {
   color: var(--ochre);

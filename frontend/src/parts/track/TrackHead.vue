@@ -55,6 +55,16 @@ function toLayout(event: Event) {
   gap: 6px 12px;
   margin-left: auto;
 }
+.acts :deep(label) {
+  display: flex;
+  align-items: center;
+  gap: 5px;
+  max-width: 100%;
+}
+.acts :deep(select) {
+  min-width: 0;
+  max-width: 260px;
+}
 .tabs {
   display: flex;
   flex-wrap: wrap;
