@@ -40,7 +40,7 @@ LASTING_WORDS: Final = {
 }
 _VERBS: Final = {"braking": "Brake", "lift": "Lift", "turn-in": "Turn in", "apex": "Apex", "pick-up": "Throttle", "exit": "Run out"}
 _SIDES: Final = {"left": "on the left", "right": "on the right", "on the road": "on the road", "above": "overhead", "ahead": "straight ahead"}
-_SENSED: Final = {"sound": "when you hear", "feel": "when you feel", "sequence": "after", "people": "at"}
+_SENSED: Final = {"sound": "when you hear", "feel": "when you feel", "sequence": "after", "horizon": "when", "car part": "when"}
 _TRAITS: Final = {
     "on-camber": "camber helps",
     "off-camber": "falls away to the outside",
@@ -121,7 +121,7 @@ def check_words(item: Check) -> str:
 
 def card_words(line: CardLine, unit: LengthUnit = METRES) -> str:
     """One corner of the reading card, without its name."""
-    sentences = ["Flat." if line.is_flat else "", *(f"{reference_words(item, unit)}." for item in line.go_by)]
+    sentences = ["Flat." if line.is_flat else "", *(f"{reference_words(item, unit)}{_only_proposed(item)}." for item in line.go_by)]
     if line.linked:
         sentences.append(f"Give it up for {line.linked}.")
     minds = [
@@ -146,6 +146,11 @@ def plain_card(title: str, lines: Sequence[tuple[str, str]]) -> str:
         lines: name and words of each corner.
     """
     return "\n".join([title, "", *(f"{name}: {words}" for name, words in lines)]) + "\n"
+
+
+def _only_proposed(item: Reference) -> str:
+    """What nobody has confirmed isn't read out as if it were; one's own proposal is one's own."""
+    return " (proposed)" if item.state == "proposed" and item.driver is None else ""
 
 
 def _place(item: Reference, unit: LengthUnit) -> str:
@@ -179,4 +184,4 @@ def _with(words: str, where: str) -> str:
 
 
 def _at(where: str) -> str:
-    return f"at the {where}" if where in ("entry", "apex", "exit") else where or "here"
+    return f"at the {where}" if where.startswith(("entry", "apex", "exit")) else where or "here"

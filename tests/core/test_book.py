@@ -109,6 +109,20 @@ class TestReferences:
         assert (best("Truck", "Ada", "cold"), best("Truck", "Ada", "wet")) == ("e", "c")
         assert best_of(everything, "T1", "apex", "Truck", "Ada") is None
 
+    def test_a_landmark_is_told_with_the_numbers_of_the_car(self) -> None:
+        landmark, numbers = reference("a", sure="firm"), reference("b", car="Truck", thing="", gear=2, brake_peak_pct=80.0)
+        wet = reference("c", car="Truck", thing="", gear=3, variant="wet")
+        told = best_of([numbers, landmark, wet], "T1", "braking", "Truck", None)
+        assert told == replace(landmark, car="Truck", gear=2, brake_peak_pct=80.0)
+        told = best_of([numbers, landmark, wet], "T1", "braking", "Truck", None, "wet")
+        assert told is not None and (told.thing, told.gear, told.brake_peak_pct) == ("second board", 3, 80.0)
+        assert best_of([numbers, landmark], "T1", "braking", "Van", None) == landmark
+        assert best_of([numbers], "T1", "braking", "Truck", None) == numbers
+        own = reference("d", car="Truck", gear=4)
+        assert best_of([numbers, landmark, own], "T1", "braking", "Truck", None) == replace(own, brake_peak_pct=80.0)
+        proposed = replace(landmark, state="proposed")
+        assert best_of([proposed, numbers], "T1", "braking", "Truck", None) == proposed, "what isn't confirmed isn't mixed with what is"
+
     def test_only_one_can_be_confirmed_for_the_same_place(self) -> None:
         first = reference("a", car="Truck", driver="Ada")
         assert same_place(first, replace(first, key="b", thing="tree", gear=3))

@@ -5,12 +5,14 @@ from typing import Any
 from uuid import UUID
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from sqlalchemy import select
 
 from fleet_rival.core.track import Corner, Pit, Sector, Track
 from fleet_rival.db.tables import Lap, LayoutCorner, SeriesWeekRow, TrackRow
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import book, boundaries, history, layouts, track, week
+from fleet_rival.services import book, boundaries, history, layouts, series, track, week
 from fleet_rival.services.base import Work
 from fleet_rival.services.boundaries import DraftCorner, Renamed
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
@@ -228,3 +230,37 @@ def test_sectors_get_other_boundaries_too(season: Season, layout: UUID) -> None:
     history.undo(season.sessions, season.actor)
     assert sectors(season, layout) == own and len(laps(season)[1].sectors or {}) == len(own)
     assert week.combinations(season.sessions, season.actor)[0].laps == 2
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(-6, 6)), min_size=1, max_size=4))
+@settings(deadline=None, max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_chain_of_changes_is_taken_back_to_the_first_state(season: Season, moves: list[tuple[int, int]]) -> None:
+    """Boundaries moved, merged and renamed in any order: laps, corners and marks come back as they were, step by step."""
+    if not series.weeks(season.sessions, season.actor, season.series_id):
+        season.week(1)
+        layout = track.layouts(season.sessions, season.actor)[0].id
+        drive(season, layout, strikes=drafts(season, layout)[1].corner.code)
+    layout = track.layouts(season.sessions, season.actor)[0].id
+
+    def state() -> object:
+        return drafts(season, layout), [(lap.segments, lap.strikes) for lap in laps(season)]
+
+    states = [state()]
+    for index, metres in moves:
+        own = drafts(season, layout)
+        at = index % len(own)
+        if metres == 0 and len(own) > 1:
+            wanted = [item for item in own if item is not own[at]]
+        elif metres < 0:
+            wanted = [*own[:at], replace(own[at], corner=replace(own[at].corner, code=f"R{-metres}")), *own[at + 1 :]]
+        else:
+            moved = replace(own[at].corner, start_m=own[at].corner.start_m + metres / 10)
+            wanted = [*own[:at], replace(own[at], corner=moved), *own[at + 1 :]]
+        try:
+            change(season, layout, wanted)
+        except Refused:
+            continue  # a code that stands twice
+        states.append(state())
+    for before in reversed(states[:-1]):
+        history.undo(season.sessions, season.actor)
+        assert state() == before

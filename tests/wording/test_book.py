@@ -32,6 +32,7 @@ def told(point: Any = "braking", kind: Any = "board", thing: str = "second board
         ({"kind": "sound", "thing": "echo"}, "Brake when you hear the echo"),
         ({"kind": "feel", "thing": "second bump"}, "Brake when you feel the second bump"),
         ({"kind": "sequence", "thing": "count of two"}, "Brake after the count of two"),
+        ({"kind": "horizon", "thing": "mast comes free of the roof"}, "Brake when the mast comes free of the roof"),
         ({"thing": "", "car": "C", "gear": 2, "brake_peak_pct": 80.0}, "Brake: 2nd gear, 80 % brake"),
         ({"car": "C", "gear": 1, "harder_than": "T5"}, "Brake at the second board, 1st gear, harder than in T5"),
         ({"point": "pick-up", "thing": "door", "car": "C", "throttle": "squeezed"}, "Throttle at the door, squeezed"),
@@ -105,10 +106,14 @@ def line(**values: Any) -> CardLine:
 def test_a_line_of_the_card_says_what_to_do_and_what_to_mind() -> None:
     assert card_words(line()) == "Nothing written yet."
     assert card_words(line(is_flat=True)) == "Flat."
-    go_by = (Reference("a", "T1", "braking", "tree", "oak"), Reference("b", "T1", "apex", "kerb", "kerb end"))
-    assert card_words(line(go_by=go_by, linked="T2")) == "Brake at the oak. Apex at the kerb end. Give it up for T2."
+    go_by = (Reference("a", "T1", "braking", "tree", "oak", state="confirmed"), Reference("b", "T1", "apex", "kerb", "kerb end"))
+    assert card_words(line(go_by=go_by, linked="T2")) == "Brake at the oak. Apex at the kerb end (proposed). Give it up for T2."
+    own = Reference("c", "T1", "apex", "kerb", "kerb end", driver="Ada")
+    assert card_words(line(go_by=(own,))) == "Apex at the kerb end."
     minds = line(traits=(Trait("crest", "entry"), Trait("blind")), never=(Kerb("exit", "never"),), limits=(Limit("over the line", "wheels", "void"),))
     assert card_words(minds) == "Mind: crest (entry); blind; stay off the kerb at the exit; the limit over the line voids the lap."
+    far = line(limits=(Limit("exit, over the kerb", "wheels", "strike"),))
+    assert card_words(far) == "Mind: the limit at the exit, over the kerb costs a strike."
     way = Passing("either", "low", "it closes", "yield when alongside")
     assert card_words(line(passing=(way,))) == "Pass on either side, low risk: it closes. Yield when alongside."
 

@@ -84,7 +84,7 @@ def _braking(code: str, standing: Sequence[Reference]) -> list[Reference]:
         and item.variant == "usual"
         and item.driver is None
         and item.state == "confirmed"
-        and (item.thing or item.offset_words)
+        and item.has_object
     ]
 
 

@@ -1,7 +1,7 @@
 """What drivers go by in a corner, and how long it can be trusted."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import Final, Literal, get_args
 
 __all__ = [
@@ -138,6 +138,11 @@ class Reference:
         """Whether it stands: proposed or confirmed."""
         return self.state in ("proposed", "confirmed")
 
+    @property
+    def has_object(self) -> bool:
+        """Whether there is something to look for, hear or feel."""
+        return bool(self.thing or self.offset_words)
+
     def is_for(self, car: str | None, driver: str | None = None) -> bool:
         """Whether it is a landmark, or of this car; and nobody else's own."""
         return self.car in (None, car) and self.driver in (None, driver)
@@ -176,9 +181,24 @@ def seen_with(references: Iterable[Reference], car: str | None) -> list[Seen]:
 def best_of(
     references: Sequence[Reference], corner: str, point: Point, car: str | None, driver: str | None, variant: Variant = "usual"
 ) -> Reference | None:
-    """What a driver goes by: the own before the car's before the track's, the variant before the usual one, confirmed before proposed."""
+    """What a driver goes by: the own before the car's before the track's, the variant before the usual one, confirmed before proposed.
+
+    A landmark is the track's and numbers are a car's: the best of those that name an object is told with what the best of the others says of
+    gear, brake and throttle, where it says nothing of it itself.
+    """
     fitting = [item for item in references if item.corner == corner and item.point == point and item.is_open and item.is_for(car, driver)]
     fitting = [item for item in fitting if item.variant in (variant, "usual")]
+    ordered = sorted(fitting, key=_preferred(variant))
+    place = next((item for item in ordered if item.has_object), None)
+    if place is None or place.state != "confirmed":
+        return ordered[0] if place is None and ordered else place
+    numbers = [item for item in ordered if item.state == "confirmed"]
+    told = {name: next((value for item in numbers if (value := getattr(item, name))), None) for name in ("gear", "brake_peak_pct", "throttle")}
+    missing = {name: value for name, value in told.items() if getattr(place, name) is None and value is not None}
+    return replace(place, car=place.car or car, **missing) if missing else place
+
+
+def _preferred(variant: Variant) -> Callable[[Reference], tuple[bool, bool, bool, bool, int, str]]:
     order = ("firm", "likely", "thin")
 
     def rank(item: Reference) -> tuple[bool, bool, bool, bool, int, str]:
@@ -192,4 +212,4 @@ def best_of(
             item.key,
         )
 
-    return min(fitting, key=rank, default=None)
+    return rank
