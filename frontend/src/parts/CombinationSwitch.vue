@@ -28,12 +28,13 @@ function go(event: Event) {
 
 <style scoped>
 .switch {
-  max-width: 100%;
+  /* A long name must not push the rest away. */
+  max-width: 232px;
   min-width: 0;
 }
 select {
   appearance: auto;
-  max-width: 100%;
+  width: 100%;
   padding: 3px 6px;
   border: 1px solid var(--quiet);
   border-radius: 3px;
