@@ -70,37 +70,37 @@ def test_a_layout_is_drawn_up_changed_and_written_out(client: Browser) -> None:
     assert is_problem(client.get(f"/api/layouts/{shown['id']}"), 404)
 
 
-@pytest.mark.parametrize(
-    ("changes", "words"),
-    [
-        ({"length_m": 0}, ""),
-        ({"sectors": []}, ""),
-        ({"unknown": 1}, ""),
-        ({"length_m": 500}, "sector S2 starts at 500 m, outside the lap"),
-        ({"corners": [*reversed(BY_HAND["corners"])]}, "corner T1 starts at 100 m, not after T2"),
-        ({"corners": [{"code": "T1", "start_m": 100, "apex_m": 20, "end_m": 150}] * 2}, "stands twice"),
-        ({"pit": {"entry_m": 2000, "exit_m": 10}}, "the pit entry at 2000 m lies outside"),
-    ],
-)
-def test_a_layout_that_contradicts_itself_is_refused_with_the_place(client: Browser, changes: dict[str, Any], words: str) -> None:
-    assert is_problem(client.post("/api/layouts/by-hand", json={**BY_HAND, **changes}), 422, words)
-    assert client.get("/api/layouts").json["items"] == []
+NO_LAYOUT: list[Any] = [
+    ({"length_m": 0}, ""),
+    ({"sectors": []}, ""),
+    ({"unknown": 1}, ""),
+    ({"length_m": 500}, "sector S2 starts at 500 m, outside the lap"),
+    ({"corners": [*reversed(BY_HAND["corners"])]}, "corner T1 starts at 100 m, not after T2"),
+    ({"corners": [{"code": "T1", "start_m": 100, "apex_m": 20, "end_m": 150}] * 2}, "stands twice"),
+    ({"pit": {"entry_m": 2000, "exit_m": 10}}, "the pit entry at 2000 m lies outside"),
+]
 
 
-@pytest.mark.parametrize(
-    ("find", "put", "words"),
-    [
-        (b'"start_m": 275.3', b'"start_m": 27.5', "must ascend"),
-        (b'"start_m": 677.6', b'"start_m": 6776', "outside the lap"),
-        (b'"length_m": 804.6', b'"length_m": 1804.6', "steps of 4.99"),
-    ],
-)
-def test_a_track_file_that_contradicts_itself_leaves_nothing_behind(client: Browser, find: bytes, put: bytes, words: str) -> None:
-    content = example("dirty/practice.track.json").replace(find, put)
-    assert content != example("dirty/practice.track.json")
-    assert is_problem(client.send("/api/layouts", content), 422, words)
-    assert client.get("/api/layouts").json["items"] == []
-    assert [item["action"] for item in client.get("/api/history").json["items"]] == ["people.join"]
+def test_a_layout_that_contradicts_itself_is_refused_with_the_place(client: Browser) -> None:
+    for changes, words in NO_LAYOUT:
+        assert is_problem(client.post("/api/layouts/by-hand", json={**BY_HAND, **changes}), 422, words)
+        assert client.get("/api/layouts").json["items"] == []
+
+
+NO_TRACK_FILE: list[Any] = [
+    (b'"start_m": 275.3', b'"start_m": 27.5', "must ascend"),
+    (b'"start_m": 677.6', b'"start_m": 6776', "outside the lap"),
+    (b'"length_m": 804.6', b'"length_m": 1804.6', "steps of 4.99"),
+]
+
+
+def test_a_track_file_that_contradicts_itself_leaves_nothing_behind(client: Browser) -> None:
+    for find, put, words in NO_TRACK_FILE:
+        content = example("dirty/practice.track.json").replace(find, put)
+        assert content != example("dirty/practice.track.json")
+        assert is_problem(client.send("/api/layouts", content), 422, words)
+        assert client.get("/api/layouts").json["items"] == []
+        assert [item["action"] for item in client.get("/api/history").json["items"]] == ["people.join"]
 
 
 def test_two_who_write_of_a_corner_or_a_reference_are_both_told(client: Browser, layout: str) -> None:
@@ -114,44 +114,44 @@ def test_two_who_write_of_a_corner_or_a_reference_are_both_told(client: Browser,
     assert is_problem(refused, 412) and refused.json["current"]["thing"] == "oak"
 
 
-@pytest.mark.parametrize(
-    "changes",
-    [
-        {"point": "somewhere"},
-        {"kind": "star"},
-        {"offset_m": 5000},
-        {"brake_peak_pct": 130},
-        {"gear": 0},
-        {"variant": "snow"},
-        {"state": "confirmed"},
-        {"thing": "x" * 201},
-        {"side": "below"},
-        {"throttle": "somehow"},
-        {"lasts": "forever"},
-    ],
-)
-def test_a_reference_in_other_words_is_refused_at_the_border(client: Browser, layout: str, changes: dict[str, Any]) -> None:
-    corner = book(client, layout)["corners"][0]["id"]
-    assert is_problem(client.post(f"/api/corners/{corner}/references", json={**BOARD, **changes}), 422)
-    assert book(client, layout)["references"] == []
+NO_REFERENCE: list[Any] = [
+    {"point": "somewhere"},
+    {"kind": "star"},
+    {"offset_m": 5000},
+    {"brake_peak_pct": 130},
+    {"gear": 0},
+    {"variant": "snow"},
+    {"state": "confirmed"},
+    {"thing": "x" * 201},
+    {"side": "below"},
+    {"throttle": "somehow"},
+    {"lasts": "forever"},
+]
 
 
-@pytest.mark.parametrize(
-    "changes",
-    [
-        {"importance": "huge"},
-        {"traits": [{"kind": "lava"}]},
-        {"kerbs": [{"where": "exit", "use": "eat"}]},
-        {"limits": [{"where": "exit", "cost": "money"}]},
-        {"passing": [{"side": "above", "risk": "low"}]},
-        {"start_m": 3},
-        {"other_names": [""]},
-    ],
-)
-def test_a_corner_in_other_words_is_refused_at_the_border(client: Browser, layout: str, changes: dict[str, Any]) -> None:
-    corner = book(client, layout)["corners"][0]
-    assert is_problem(client.put(f"/api/corners/{corner['id']}", json=changes, headers=at(corner["version"])), 422)
-    assert book(client, layout)["corners"][0] == corner
+def test_a_reference_in_other_words_is_refused_at_the_border(client: Browser, layout: str) -> None:
+    for changes in NO_REFERENCE:
+        corner = book(client, layout)["corners"][0]["id"]
+        assert is_problem(client.post(f"/api/corners/{corner}/references", json={**BOARD, **changes}), 422)
+        assert book(client, layout)["references"] == []
+
+
+NO_CORNER: list[Any] = [
+    {"importance": "huge"},
+    {"traits": [{"kind": "lava"}]},
+    {"kerbs": [{"where": "exit", "use": "eat"}]},
+    {"limits": [{"where": "exit", "cost": "money"}]},
+    {"passing": [{"side": "above", "risk": "low"}]},
+    {"start_m": 3},
+    {"other_names": [""]},
+]
+
+
+def test_a_corner_in_other_words_is_refused_at_the_border(client: Browser, layout: str) -> None:
+    for changes in NO_CORNER:
+        corner = book(client, layout)["corners"][0]
+        assert is_problem(client.put(f"/api/corners/{corner['id']}", json=changes, headers=at(corner["version"])), 422)
+        assert book(client, layout)["corners"][0] == corner
 
 
 def test_all_that_is_written_of_a_corner_comes_out_the_same(client: Browser, layout: str) -> None:

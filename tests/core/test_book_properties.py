@@ -66,7 +66,7 @@ def track(lengths: list[tuple[int, int]]) -> Track:
 
 
 @given(gaps, st.sets(st.sampled_from(CODES), max_size=3), st.none() | st.lists(st.integers(1, 10**8), min_size=5, max_size=5))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_every_metre_at_full_throttle_is_some_corners(lengths: list[tuple[int, int]], flat: set[str], times: list[int] | None) -> None:
     place = track(lengths)
     segments = dict(zip(("L0", *CODES), times, strict=True)) if times else {}
@@ -85,7 +85,7 @@ def test_every_metre_at_full_throttle_is_some_corners(lengths: list[tuple[int, i
 
 
 @given(gaps, st.integers(2, 5), st.lists(st.integers(1, 10**7), min_size=5, max_size=5))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_a_slower_car_changes_no_rank(lengths: list[tuple[int, int]], factor: int, times: list[int]) -> None:
     place, codes = track(lengths), ("L0", *CODES)
     quick = importances(place, dict(zip(codes, times, strict=True)))
@@ -97,7 +97,7 @@ def test_a_slower_car_changes_no_rank(lengths: list[tuple[int, int]], factor: in
 @given(
     notes, references, st.sampled_from([None, "Van", "Truck"]), st.sampled_from([None, "2031-1"]), st.booleans(), st.randoms(use_true_random=False)
 )
-@settings(deadline=None, max_examples=150)
+@settings(deadline=None, max_examples=50)
 def test_checks_follow_from_what_is_written_and_not_from_its_order(
     said: list[CornerNotes], written: list[Reference], car: str | None, rules: str | None, read: bool, random: Any
 ) -> None:
@@ -121,7 +121,7 @@ def test_checks_follow_from_what_is_written_and_not_from_its_order(
 
 
 @given(notes, references, st.sampled_from(CODES))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_a_confirmed_board_for_everybody_ends_what_is_asked_of_braking(said: list[CornerNotes], written: list[Reference], corner: str) -> None:
     matters = importances(track([(30, 100)] * 4), {})
     board = Reference("new", corner, "braking", "board", "board", state="confirmed")
@@ -130,7 +130,7 @@ def test_a_confirmed_board_for_everybody_ends_what_is_asked_of_braking(said: lis
 
 
 @given(references, st.sampled_from([None, "Van", "Truck"]))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_what_is_seen_with_a_car_is_its_own_the_tracks_or_to_be_taken_over(written: list[Reference], car: str | None) -> None:
     seen = seen_with(written, car)
     shown = [item.reference for item in seen]
@@ -146,7 +146,7 @@ def test_what_is_seen_with_a_car_is_its_own_the_tracks_or_to_be_taken_over(writt
 
 
 @given(references, st.sampled_from(CODES), st.sampled_from(POINTS), st.sampled_from([None, "Van"]), st.sampled_from([None, "Ada", "Bo"]))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_a_driver_is_told_what_stands_for_them_and_never_anothers(
     written: list[Reference], corner: str, point: Any, car: str | None, driver: str | None
 ) -> None:
@@ -165,7 +165,7 @@ def test_a_driver_is_told_what_stands_for_them_and_never_anothers(
 
 
 @given(notes, references, st.sampled_from([None, "Van"]), st.sampled_from(VARIANTS[:3]))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_every_card_can_be_read_out(said: list[CornerNotes], written: list[Reference], car: str | None, variant: Any) -> None:
     lines = card({}, said, written, importances(track([(30, 100)] * 4), {}), car, "Ada", variant)
     assert [line.code for line in lines] == list(CODES)

@@ -80,7 +80,7 @@ starts = st.lists(st.integers(0, 99).map(lambda n: n * 10), min_size=1, max_size
 
 
 @given(starts, starts, st.randoms(use_true_random=False))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=60)
 def test_a_time_that_is_kept_is_the_time_between_its_boundaries(old: list[int], new: list[int], random: Any) -> None:
     # A clock along the lap: what is kept must agree with it, whatever the boundaries.
     clock = {0: 0}

@@ -69,7 +69,7 @@ def is_free(said: Availability, zone: ZoneInfo, moment: datetime) -> bool:
 
 
 @given(hours, st.sampled_from([ZoneInfo("UTC"), OSLO, ZoneInfo("America/Halifax"), ZoneInfo("Asia/Kolkata")]))
-@settings(deadline=None, max_examples=60)
+@settings(deadline=None, max_examples=20)
 def test_free_time_is_what_one_finds_hour_by_hour(said: Availability, zone: ZoneInfo) -> None:
     # No clock is changed in these days.
     begins, ends = MONDAY, MONDAY + 7 * DAY
@@ -165,7 +165,7 @@ def plain_clashes(found: Sequence[Entry], free: dict[str, Any], may: dict[str, f
 
 
 @given(entries, st.dictionaries(drivers, st.none() | spans), st.dictionaries(cars, st.frozensets(drivers)), st.dictionaries(st.just("rig 1"), spans))
-@settings(deadline=None, max_examples=150)
+@settings(deadline=None, max_examples=50)
 def test_clashes_are_those_that_the_rules_name(found: list[Entry], free: Any, may: Any, open_hours: Any) -> None:
     told = clashes(found, free, may, open_hours)
     assert set(told) == plain_clashes(found, free, may, open_hours)
@@ -174,7 +174,7 @@ def test_clashes_are_those_that_the_rules_name(found: list[Entry], free: Any, ma
 
 
 @given(st.lists(moments, unique=True).map(sorted), st.sampled_from([30.0, 60.0, 240.0]), spans)
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_starts_in_time_fit_whole(offered: list[datetime], minutes: float, free: list[Span]) -> None:
     fitting = starts_in_time(offered, minutes, free)
     assert fitting == [start for start in offered if any(begins <= start and start + timedelta(minutes=minutes) <= ends for begins, ends in free)]
@@ -191,7 +191,7 @@ conditions = st.builds(
 
 
 @given(conditions, conditions)
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_differences_are_the_same_both_ways_and_only_of_what_both_know(one: Conditions, other: Conditions) -> None:
     there, back = differences(one, other, Settings()), differences(other, one, Settings())
     assert [(item.what, item.by, item.matters) for item in there] == [(item.what, item.by, item.matters) for item in back]
@@ -205,7 +205,7 @@ def test_differences_are_the_same_both_ways_and_only_of_what_both_know(one: Cond
 
 
 @given(st.integers(1, 10**10), st.integers(90_000_000, 150_000_000))
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 def test_a_share_is_exact_to_the_microsecond(time_us: int, millionths: int) -> None:
     per_cent = millionths / 1_000_000
     exact = Fraction(time_us) * Fraction(millionths, 100_000_000)
@@ -266,7 +266,7 @@ week_facts = st.builds(
 
 
 @given(week_facts)
-@settings(deadline=None, max_examples=150)
+@settings(deadline=None, max_examples=50)
 def test_needs_are_of_weeks_that_matter_now_each_once_and_the_pressing_first(week: WeekFacts) -> None:
     told = needs([week], MONDAY, Settings())
     if week.ends <= MONDAY or week.begins > MONDAY + 7 * DAY:

@@ -233,7 +233,7 @@ def test_sectors_get_other_boundaries_too(season: Season, layout: UUID) -> None:
 
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(-6, 6)), min_size=1, max_size=4))
-@settings(deadline=None, max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(deadline=None, max_examples=5, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_chain_of_changes_is_taken_back_to_the_first_state(season: Season, moves: list[tuple[int, int]]) -> None:
     """Boundaries moved, merged and renamed in any order: laps, corners and marks come back as they were, step by step."""
     if not series.weeks(season.sessions, season.actor, season.series_id):
