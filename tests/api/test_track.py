@@ -243,3 +243,21 @@ def test_questions_go_round(client: Browser, layout: str) -> None:
 def test_the_outline_comes_apart_from_the_book(client: Browser, layout: str) -> None:
     outline = client.get(f"/api/layouts/{layout}/outline").json
     assert len(outline["x_m"]) == len(outline["y_m"]) == 161 and outline["step_m"] == 4.997516
+
+
+def test_what_was_written_of_a_corner_and_a_reference_has_a_history_each(client: Browser, layout: str) -> None:
+    corner = book(client, layout)["corners"][0]
+    client.put(f"/api/corners/{corner['id']}", json={"note": "Bumpy."}, headers=at(corner["version"]))
+    made = client.post(f"/api/corners/{corner['id']}/references", json=BOARD).json["id"]
+    client.put(f"/api/references/{made}", json={**BOARD, "thing": "oak"}, headers=at(1))
+
+    def acts(thing: str, key: str) -> list[str]:
+        items = client.get("/api/history", query_string={"thing": thing, "id": key}).json["items"]
+        assert all(item["person"] == "Maren Holloway" and item["made_at"] for item in items)
+        return [item["action"] for item in items]
+
+    assert acts("layout_corner", corner["id"]) == ["corner.change", "track.add"]
+    assert acts("reference_point", made) == ["reference.change", "reference.propose"]
+    assert acts("layout", layout) == ["track.add"]
+    assert client.post("/api/history/undo").status_code == 200
+    assert book(client, layout)["references"][0]["thing"] == "second board"

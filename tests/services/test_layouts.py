@@ -12,10 +12,11 @@ from sqlalchemy import select
 from fleet_rival.core.track import Corner, Pit, Sector, Track
 from fleet_rival.db.tables import Lap, LayoutCorner, SeriesWeekRow, TrackRow
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import book, boundaries, history, layouts, series, track, week
+from fleet_rival.services import book, boundaries, history, layouts, reversal, series, track, week
 from fleet_rival.services.base import Work
 from fleet_rival.services.boundaries import DraftCorner, Renamed
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.jobs import Cancelled
 from tests.services.conftest import NOON, TRACK, Season
 
 BY_HAND = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), (Corner("T1", 100, 120, 140), Corner("T2", 500, 520, 560)))
@@ -182,6 +183,45 @@ def test_moving_a_boundary_says_which_laps_lose_what_and_does_so(season: Season,
     assert laps(season)[1].segments == {code: time for code, time in times.items() if code not in codes[:2]}
     history.undo(season.sessions, season.actor)
     assert laps(season)[1].segments == times and drafts(season, layout) == own
+
+
+def test_a_change_that_is_cancelled_half_way_changes_nothing(season: Season, layout: UUID) -> None:
+    own = drafts(season, layout)
+    times = drive(season, layout)
+    before = book.book(season.sessions, season.actor, layout)
+    acts = len(history.history(season.sessions, season.actor).items)
+
+    class Cancelling(Work):
+        def step(self, share: float, doing: str) -> None:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        change(season, layout, own[1:], Cancelling())
+    assert drafts(season, layout) == own and laps(season)[1].segments == times
+    assert book.book(season.sessions, season.actor, layout) == before
+    assert len(history.history(season.sessions, season.actor).items) == acts
+
+
+def test_taking_back_what_wrote_many_laps_anew_belongs_into_the_background(season: Season, layout: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    drive(season, layout)
+    own = drafts(season, layout)
+    change(season, layout, own[:-1])
+    assert history.is_long(season.sessions, season.actor, None) is None
+    monkeypatch.setattr(history, "_LONG_FROM_ROWS", 3)
+    monkeypatch.setattr(reversal, "_BATCH", 1)
+    found = history.is_long(season.sessions, season.actor, None)
+    assert found and found[1].startswith("Changed the boundaries of")
+
+    class Told(Work):
+        steps: list[str] = []  # noqa: RUF012
+
+        def step(self, share: float, doing: str) -> None:
+            assert 0 <= share < 1
+            self.steps.append(doing)
+
+    history.undo(season.sessions, season.actor, work=Told())
+    assert Told.steps and all("rows are as they were" in doing for doing in Told.steps)
+    assert drafts(season, layout) == own
 
 
 def test_codes_may_be_exchanged_and_corners_added(season: Season, layout: UUID) -> None:

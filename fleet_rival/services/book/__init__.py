@@ -3,8 +3,9 @@
 from fleet_rival.services.book.corners import change_corner
 from fleet_rival.services.book.pictures import picture, put_picture, remove_picture
 from fleet_rival.services.book.questions import answer_question, ask, close_question, remove_question
+from fleet_rival.services.book.reading import reading_card
 from fleet_rival.services.book.references import carry_over, change_reference, confirm, decline, propose, remove_reference
-from fleet_rival.services.book.view import BookView, book, corner, reading_card, reference
+from fleet_rival.services.book.view import BookView, book, corner, reference
 
 __all__ = [
     "BookView",

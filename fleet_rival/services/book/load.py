@@ -14,11 +14,24 @@ from fleet_rival.core.book.corner import CornerNotes, Kerb, Limit, Passing, Trai
 from fleet_rival.core.book.importance import Importance, importances
 from fleet_rival.core.book.references import LASTING, Reference
 from fleet_rival.core.track import Track
-from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, OpenQuestion, ReferenceRow, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.db.tables import (
+    Car,
+    Combination,
+    Driver,
+    Lap,
+    Layout,
+    LayoutCorner,
+    OpenQuestion,
+    Person,
+    ReferenceRow,
+    SeriesWeekCar,
+    SeriesWeekRow,
+)
 from fleet_rival.services.base import Actor
 from fleet_rival.services.track import load_track
+from fleet_rival.wording.book import METRES, YARDS, LengthUnit
 
-__all__ = ["LoadedBook", "as_reference", "load_book", "notes_of"]
+__all__ = ["LoadedBook", "as_reference", "car_driven_next", "load_book", "notes_of", "unit_of"]
 
 _LAPS_LOOKED_AT = 100
 
@@ -174,3 +187,11 @@ def _segment_times(session: Session, actor: Actor, layout: Layout, car_id: int |
     ).all()
     codes = {code for lap in laps if lap for code in lap}
     return {code: median(lap[code] for lap in laps if lap and code in lap) for code in codes}
+
+
+def unit_of(session: Session, actor: Actor, driver: Driver | None = None) -> LengthUnit:
+    """Yards for who thinks in miles: by the driver's profile, else by the reader's own choice."""
+    speed = (driver.units or {}).get("speed") if driver else None
+    if speed is None:
+        speed = (session.scalar(select(Person.preferences).where(Person.id == actor.person_id)) or {}).get("speed")
+    return YARDS if speed == "mph" else METRES

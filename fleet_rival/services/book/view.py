@@ -1,4 +1,4 @@
-"""The book as it is shown with one car, and the reading card of one driver."""
+"""The book as it is shown with one car."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
@@ -9,15 +9,14 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.book.card import card
 from fleet_rival.core.book.checks import checks
-from fleet_rival.core.book.references import Variant, seen_with
+from fleet_rival.core.book.references import seen_with
 from fleet_rival.db.tables import BookPicture, Car, Combination, Driver, Layout, LayoutCorner, OpenQuestion, Person, ReferenceRow, TrackRow
 from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.book.load import LoadedBook, car_driven_next, load_book
-from fleet_rival.wording.book import METRES, YARDS, LengthUnit, card_words, check_words, importance_words, plain_card, reference_words
+from fleet_rival.services.book.load import LoadedBook, car_driven_next, load_book, unit_of
+from fleet_rival.wording.book import LengthUnit, check_words, importance_words, reference_words
 
-__all__ = ["BookView", "CornerView", "ReferenceView", "book", "corner", "reading_card", "reference"]
+__all__ = ["BookView", "CornerView", "ReferenceView", "book", "corner", "reference"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +183,7 @@ def book(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, car_id:
         if chosen is None and (usual := car_driven_next(session, actor, layout)):
             chosen = find_row(session, Car, actor, usual, "car")
         loaded = load_book(session, actor, layout, chosen.id if chosen else None)
-        unit = _unit(session, actor, None)
+        unit = unit_of(session, actor)
         parent = session.scalars(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == layout.track_id)).one()
         people = dict(session.execute(select(Person.id, Person.name).where(Person.id.in_(_people(loaded)))).tuples().all())
         drivers = {row.id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
@@ -235,61 +234,6 @@ def reference(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID)
         layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)).one()
         car_id = session.scalar(select(Car.public_id).where(Car.team_id == actor.team_id, Car.id == row.car_id))
     return next(item for item in book(sessions, actor, layout_id, car_id).references if item.id == reference_id)
-
-
-def reading_card(
-    sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, car_id: UUID | None, driver_id: UUID | None, variant: Variant
-) -> dict[str, Any]:
-    """A lap as a script, in the driver's units.
-
-    Args:
-        driver_id: whose own references and units count before the car's.
-    """
-    with sessions() as session:
-        layout = find_row(session, Layout, actor, layout_id, "layout")
-        chosen = find_row(session, Car, actor, car_id, "car") if car_id else None
-        driver = find_row(session, Driver, actor, driver_id, "driver") if driver_id else None
-        loaded = load_book(session, actor, layout, chosen.id if chosen else None)
-        unit = _unit(session, actor, driver)
-        names = {corner.code: corner.name for corner in loaded.corners}
-        lines = card(
-            names,
-            loaded.notes,
-            loaded.core_references,
-            loaded.importance,
-            str(chosen.id) if chosen else None,
-            str(driver.id) if driver else None,
-            variant,
-        )
-        heads = (f"{loaded.track.name}, {layout.name}", chosen.name if chosen else "", driver.name if driver else "", _way(variant))
-        title = ", ".join(filter(None, heads))
-        told = [(" ".join(filter(None, (line.code, line.name))), line, card_words(line, unit)) for line in lines]
-        pit = _pit_words(layout)
-        text = plain_card(title, [(name, words) for name, _, words in told] + ([("Pit", pit)] if pit else []))
-        return {
-            "title": title,
-            "lines": [{"code": line.code, "name": line.name, "level": line.level, "words": words} for _, line, words in told],
-            "pit": pit or None,
-            "text": text,
-        }
-
-
-def _way(variant: Variant) -> str:
-    return {"usual": "", "cold": "on cold tyres", "wet": "in the wet", "traffic": "in traffic"}.get(variant, variant)
-
-
-def _pit_words(layout: Layout) -> str:
-    entry = f"In: {layout.pit_entry_note}" if layout.pit_entry_note else ""
-    out = f"Out: {layout.pit_exit_note}" if layout.pit_exit_note else ""
-    return " ".join(filter(None, (entry, out)))
-
-
-def _unit(session: Session, actor: Actor, driver: Driver | None) -> LengthUnit:
-    """Yards for who thinks in miles: by the driver's profile, else by the reader's own choice."""
-    speed = (driver.units or {}).get("speed") if driver else None
-    if speed is None:
-        speed = (session.scalar(select(Person.preferences).where(Person.id == actor.person_id)) or {}).get("speed")
-    return YARDS if speed == "mph" else METRES
 
 
 def _people(loaded: LoadedBook) -> set[int]:
