@@ -90,6 +90,10 @@ class Track:
         for code in codes:
             if not code.strip() or folded.count(code.casefold()) > 1:
                 raise BadTrack(f"the code {code!r} is empty or stands twice")
+        for corner in self.corners:
+            # Laps name corners in lists such as `T3 T9` and `spin:T5`.
+            if any(sign.isspace() or sign in ":=" for sign in corner.code):
+                raise BadTrack(f"the corner code {corner.code!r} holds a blank, a colon or an equals sign")
         self._check_order("sector", [(sector.code, sector.start_m) for sector in self.sectors])
         self._check_order("corner", [(corner.code, corner.start_m) for corner in self.corners])
         for corner in self.corners:

@@ -35,7 +35,7 @@ def read_track(content: bytes) -> Track:
         return Track(
             name=_label(data, "name"),
             layout=_label(data, "layout", default="Full"),
-            kind=_label(data, "kind", default="circuit"),
+            kind=_label(data, "kind", default="circuit", longest=40),
             length_m=_number(data, "length_m"),
             sectors=tuple(Sector(_label(row, "code"), _number(row, "start_m")) for row in _rows(data, "sectors")),
             corners=tuple(_corner(row) for row in _rows(data, "corners", default=[])),
@@ -78,10 +78,10 @@ def _rows(data: dict[str, Any], key: str, default: list[Any] | None = None) -> l
     return rows
 
 
-def _label(data: dict[str, Any], key: str, default: str | None = None) -> str:
+def _label(data: dict[str, Any], key: str, default: str | None = None, longest: int = 120) -> str:
     value = data.get(key, default)
-    if not isinstance(value, str) or not value.strip() or len(value) > 120:
-        raise BadTrack(f'"{key}" must be a text of 1 to 120 characters')
+    if not isinstance(value, str) or not value.strip() or len(value) > longest:
+        raise BadTrack(f'"{key}" must be a text of 1 to {longest} characters')
     return value.strip()
 
 

@@ -115,7 +115,9 @@ def change_boundaries(
         _write_sectors(session, row, new)
         _write_corners(session, row, new, corners, plan)
         session.flush()
-        keys = list(session.scalars(select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)))
+        # Locked, so that no lap comes in by the old boundaries meanwhile.
+        own = select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
+        keys = list(session.scalars(own.with_for_update()))
         done = _retime(session, row.team_id, keys, plan, change_set, work) if plan.changes_laps else 0
         raise_revisions(session, actor.team_id, keys)
         result = {"laps": done, "lost": list(plan.lost)}
@@ -175,8 +177,8 @@ def _write_corners(session: Session, row: Layout, new: Track, drafts: Sequence[D
                 setattr(there[public_id], name, value)
     session.add_all(LayoutCorner(team_id=row.team_id, layout_id=row.id, **corner_values(draft.corner)) for draft in drafts if draft.id is None)
     session.flush()
-    _follow_codes(session, row, plan)
     _rehang(session, row, gone)
+    _follow_codes(session, row, plan)
     for corner in gone:
         session.delete(corner)
 
@@ -185,12 +187,19 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
     """What names a corner by its code names it by the new one."""
     if not plan.codes:
         return
-    for corner in _corners(session, row):
+    corners = _corners(session, row)
+    for corner in corners:
         if corner.given_up_for:
-            corner.given_up_for = plan.code(corner.given_up_for)
+            now = plan.code(corner.given_up_for)
+            # Nobody gives time up in a corner for the same one.
+            corner.given_up_for = now if now != corner.code else None
+    codes = {corner.id: corner.code for corner in corners}
     for reference in session.scalars(select(ReferenceRow).where(ReferenceRow.team_id == row.team_id, ReferenceRow.layout_id == row.id)):
         if reference.harder_than:
-            reference.harder_than = plan.code(reference.harder_than)
+            now = plan.code(reference.harder_than)
+            if now == codes[reference.corner_id] and not (reference.thing or reference.offset_words):
+                reference.thing = f"harder than in the former {reference.harder_than}"
+            reference.harder_than = now if now != codes[reference.corner_id] else None
 
 
 def _rehang(session: Session, row: Layout, gone: Sequence[LayoutCorner]) -> None:

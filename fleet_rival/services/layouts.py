@@ -27,8 +27,10 @@ def draw_up(sessions: sessionmaker[Session], actor: Actor, track: Track) -> UUID
     """Take in a layout that somebody drew up by hand.
 
     Raises:
+        Refused: a name is missing.
         Conflict: there is one of this name.
     """
+    track = replace(track, name=named(track.name, "track"), layout=named(track.layout, "layout"), kind=named(track.kind, "kind of track"))
     with sessions.begin() as session:
         return store_track(session, actor, track, f"Drew up {track.name}, {track.layout}").public_id
 
@@ -94,7 +96,7 @@ def change_layout(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID
                 raise Refused(f"This can't be: {error}.") from error
             parent.name, row.name = named(values["track"], "track"), named(values["layout"], "layout")
             _rename_in_weeks(session, parent)
-            row.kind = named(values["kind"], "kind of track")[:40]
+            row.kind = named(values["kind"], "kind of track")
             for name, value in pit_values(pit).items():
                 setattr(row, name, value)
             for name in ("pit_entry_note", "pit_exit_note"):
@@ -167,11 +169,11 @@ def _take_notes_along(session: Session, old: Layout, new: Layout, how: str, trac
         corner.code: corner
         for corner in session.scalars(select(LayoutCorner).where(LayoutCorner.team_id == old.team_id, LayoutCorner.layout_id == old.id))
     }
-    order = [corner.code for corner in track.corners]
+    at_apex = {round(track.length_m - corner.apex_m, 3): corner.code for corner in track.corners}
     after = session.scalars(
         select(LayoutCorner).where(LayoutCorner.team_id == new.team_id, LayoutCorner.layout_id == new.id).order_by(LayoutCorner.start_m)
     ).all()
-    for index, corner in enumerate(after):
-        source = before[order[-1 - index] if how == "reversed" else corner.code]
+    for corner in after:
+        source = before[at_apex[round(corner.apex_m, 3)] if how == "reversed" else corner.code]
         for name in ("other_names",) if how == "reversed" else _WRITTEN:
             setattr(corner, name, getattr(source, name))

@@ -109,6 +109,14 @@ def test_turned_round_twice_is_the_same_road() -> None:
     assert read_track(write_track(once)) == once
 
 
+def test_a_corner_across_the_line_is_the_last_one_both_ways_round() -> None:
+    round_the_line = replace(track([100, 300], pit=Pit(950.0, 0.0)), corners=(*track([100, 300]).corners, Corner("T3", 900, 980, 20, "Kiln", "left")))
+    turned = turned_round(round_the_line, "Turned")
+    assert [(c.code, c.start_m, c.apex_m, c.end_m) for c in turned.corners] == [("T1", 690, 695, 700), ("T2", 890, 895, 900), ("T3", 980, 20, 100)]
+    assert (turned.corners[2].name, turned.corners[2].direction, turned.pit) == ("Kiln", "right", Pit(0.0, 50.0))
+    assert [c.name for c in turned_round(turned, "Short").corners] == [None, None, "Kiln"]
+
+
 def test_a_shorter_layout_leaves_a_stretch_out_and_still_closes() -> None:
     first, last = STREET.corners[2].start_m - 20, STREET.corners[5].end_m + 20
     short = shortened(STREET, "Cut", first, last)
@@ -150,6 +158,8 @@ def test_corners_are_linked_in_a_short_layout_only_where_they_still_follow_each_
         ({"corners": (Corner("T1", 100, 90, 120),)}, "corner T1 must start, have its apex and end in this order"),
         ({"corners": (Corner("T1", 100, 110, 1200),)}, "the end of corner T1 at 1200 m lies outside the lap"),
         ({"corners": (Corner("T1", 900, 950, 20), Corner("T2", 950, 960, 970))}, "corner T1 must start"),
+        ({"corners": (Corner("T 1", 100, 110, 120),)}, "the corner code 'T 1' holds a blank"),
+        ({"corners": (Corner("T1:a", 100, 110, 120),)}, "the corner code 'T1:a' holds a blank, a colon"),
         ({"pit": Pit(950, 1000)}, "the pit exit at 1000 m lies outside the lap"),
     ],
 )

@@ -1,5 +1,6 @@
 """The track book: proposed by anybody, confirmed by those who lead, carried from car to car, asked and answered, taken back."""
 
+from concurrent.futures import ThreadPoolExecutor
 from io import BytesIO
 from typing import Any
 from uuid import UUID
@@ -71,6 +72,13 @@ def test_one_of_several_candidates_is_confirmed_and_the_one_before_is_kept(seaso
     assert states(season) == [("second board", "confirmed"), ("oak", "proposed")]
     history.redo(season.sessions, season.actor)
     assert states(season) == [("second board", "replaced"), ("oak", "confirmed")]
+
+
+def test_two_who_confirm_at_once_leave_one_confirmed(season: Season, layout: UUID) -> None:
+    candidates = [propose(season, layout, thing=f"tree {number}") for number in range(4)]
+    with ThreadPoolExecutor(4) as pool:
+        list(pool.map(lambda key: book.confirm(season.sessions, season.actor, key), candidates))
+    assert sorted(state for _, state in states(season)) == ["confirmed", "replaced", "replaced", "replaced"]
 
 
 def test_a_driver_writes_own_proposals_and_nothing_that_stands(season: Season, layout: UUID, driver: Actor) -> None:

@@ -162,6 +162,24 @@ def test_merging_corners_keeps_exact_sums_marks_references_and_questions(season:
     assert laps(season)[1].mistakes == f"{codes[0]}:slide"
 
 
+def test_what_a_merged_corner_said_of_its_other_half_is_said_of_no_corner(season: Season, layout: UUID) -> None:
+    own = drafts(season, layout)
+    codes = [item.corner.code for item in own]
+    assert own[0].id is not None and own[2].id is not None
+    values = {"point": "braking", "kind": "other", "variant": "usual", "sure": "thin", "harder_than": codes[1]}
+    for thing in ("", "oak"):
+        book.propose(season.sessions, season.actor, own[0].id, {**values, "thing": thing})
+    third = next(item for item in book.book(season.sessions, season.actor, layout).corners if item.code == codes[2])
+    book.change_corner(season.sessions, season.actor, third.id, third.version, {"given_up_for": codes[1]})
+    own = drafts(season, layout)
+    change(season, layout, [own[0], *own[2:]])
+    view = book.book(season.sessions, season.actor, layout)
+    assert [(item.thing, item.harder_than) for item in view.references] == [(f"harder than in the former {codes[1]}", None), ("oak", None)]
+    assert view.corners[1].given_up_for == codes[0]
+    history.undo(season.sessions, season.actor)
+    assert [item.harder_than for item in book.book(season.sessions, season.actor, layout).references] == [codes[1]] * 2
+
+
 def test_moving_a_boundary_says_which_laps_lose_what_and_does_so(season: Season, layout: UUID) -> None:
     own = drafts(season, layout)
     codes = [item.corner.code for item in own]

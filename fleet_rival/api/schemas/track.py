@@ -11,6 +11,7 @@ from fleet_rival.core.book.corner import Cost, KerbUse, Level, PassingSide, Risk
 from fleet_rival.core.book.references import Kind, Lasting, Point, Side, Sure, Throttle, Variant
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
+TrackKind = Annotated[str, Field(min_length=1, max_length=40)]
 ShortText = Annotated[str, Field(max_length=200)]
 Position = Annotated[float, Field(ge=0, le=1_000_000, allow_inf_nan=False, description="Metres from the line")]
 
@@ -44,7 +45,7 @@ class PitLane(Schema):
 class NewLayout(Schema):
     track: Name
     layout: Name
-    kind: Name = "circuit"
+    kind: TrackKind = "circuit"
     length_m: float = Field(gt=0, le=1_000_000, allow_inf_nan=False)
     sectors: list[SectorPart] = Field(min_length=1, max_length=400)
     corners: list[CornerPart] = Field(default_factory=list, max_length=400)
@@ -72,7 +73,7 @@ class Derivation(Schema):
 class LayoutChange(Schema):
     track: Name
     layout: Name
-    kind: Name
+    kind: TrackKind
     pit: PitLane | None = None
     pit_entry_note: str | None = Field(default=None, max_length=5000)
     pit_exit_note: str | None = Field(default=None, max_length=5000)

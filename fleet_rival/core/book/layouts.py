@@ -25,16 +25,15 @@ def turned_round(track: Track, layout: str) -> Track:
     length = track.length_m
     numbered = all(_NUMBERED.fullmatch(corner.code) for corner in track.corners)
     corners = []
-    for number, corner in enumerate(reversed(track.corners), 1):
-        direction = {"left": "right", "right": "left"}.get(corner.direction or "")
+    # By where they start then: one that lies across the line is the last one in both directions.
+    for number, corner in enumerate(sorted(track.corners, key=lambda corner: length - corner.end_m), 1):
         start, end = length - corner.end_m, length - corner.start_m
-        corners.append(
-            Corner(f"T{number}" if numbered else corner.code, max(0.0, start), length - corner.apex_m, min(length, end), corner.name, direction)
-        )
+        code = f"T{number}" if numbered else corner.code
+        corners.append(Corner(code, start, length - corner.apex_m, end, corner.name, _other(corner.direction)))
     starts = [0.0, *(length - sector.start_m for sector in reversed(track.sectors) if sector.start_m > 0)]
     sectors = tuple(Sector(sector.code, start) for sector, start in zip(track.sectors, starts, strict=True))
     points = track.centreline_xy_m
-    pit = Pit(length - track.pit.exit_m, length - track.pit.entry_m, _other(track.pit.side), track.pit.limit_kmh) if track.pit else None
+    pit = Pit(-track.pit.exit_m % length, -track.pit.entry_m % length, _other(track.pit.side), track.pit.limit_kmh) if track.pit else None
     # The first point stays the line's.
     turned = (points[0], *reversed(points[1:])) if points else ()
     return replace(track, layout=layout, sectors=sectors, corners=tuple(corners), centreline_xy_m=turned, pit=pit)

@@ -35,7 +35,7 @@ def propose(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, valu
         Refused: it says too little, or too much for whom it is; or it is another driver's own.
     """
     with sessions.begin() as session:
-        corner = find_row(session, LayoutCorner, actor, corner_id, "corner")
+        corner = find_row(session, LayoutCorner, actor, corner_id, "corner", lock=confirmed)
         change_set = begin_change(session, actor, "reference.propose", f"Proposed a reference for {values['point']} at {corner_title(corner)}")
         row = add_reference(session, actor, corner, values)
         about(session, change_set, row)
@@ -72,7 +72,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID) -
         Conflict: it stands already.
     """
     with sessions.begin() as session:
-        row = find_row(session, ReferenceRow, actor, reference_id, "reference", lock=True)
+        row = _locked(session, actor, reference_id)
         if row.state == "confirmed":
             raise Conflict("This reference is confirmed already.")
         begin_change(session, actor, "reference.confirm", f"Confirmed a reference for {row.point} at {corner_title(_corner(session, row))}", row)
@@ -104,7 +104,7 @@ def carry_over(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID
         car = find_row(session, Car, actor, car_id, "car")
         if source.car_id is None or source.car_id == car.id:
             raise Refused("Only another car's numbers are carried over: a landmark is every car's.")
-        corner = _corner(session, source)
+        corner = _corner(session, source, lock=True)
         summary = f"Carried a reference for {source.point} at {corner_title(corner)} to {car.name}"
         change_set = begin_change(session, actor, "reference.carry", summary)
         copied = {name: getattr(source, name) for name in (*_WORDS, *_NUMBERS, *_TEXTS, "driver_id", "note", "picture_id")}
@@ -151,7 +151,7 @@ def own_reference(session: Session, actor: Actor, reference_id: UUID) -> Referen
     Raises:
         Conflict: it isn't the driver's, or was settled.
     """
-    row = find_row(session, ReferenceRow, actor, reference_id, "reference", lock=True)
+    row = _locked(session, actor, reference_id)
     if not actor.sees_all and (row.proposed_by != actor.person_id or row.state != "proposed"):
         raise Conflict("This reference is no longer only a proposal of yours. Propose another one beside it.")
     return row
@@ -184,7 +184,7 @@ def _confirm(session: Session, actor: Actor, row: ReferenceRow) -> None:
 
 
 def _replace_others(session: Session, row: ReferenceRow) -> None:
-    """Of references in the same place one is confirmed."""
+    """Of references in the same place one is confirmed; the corner is locked, so that two who confirm at once do so one after the other."""
     same = (
         ReferenceRow.team_id == row.team_id,
         ReferenceRow.corner_id == row.corner_id,
@@ -198,5 +198,13 @@ def _replace_others(session: Session, row: ReferenceRow) -> None:
     session.flush()
 
 
-def _corner(session: Session, row: ReferenceRow) -> LayoutCorner:
-    return session.scalars(select(LayoutCorner).where(LayoutCorner.team_id == row.team_id, LayoutCorner.id == row.corner_id)).one()
+def _locked(session: Session, actor: Actor, reference_id: UUID) -> ReferenceRow:
+    """A reference and its corner, locked; the corner first, as everywhere here, so that two never wait for each other."""
+    _corner(session, find_row(session, ReferenceRow, actor, reference_id, "reference"), lock=True)
+    session.expire_all()
+    return find_row(session, ReferenceRow, actor, reference_id, "reference", lock=True)
+
+
+def _corner(session: Session, row: ReferenceRow, *, lock: bool = False) -> LayoutCorner:
+    query = select(LayoutCorner).where(LayoutCorner.team_id == row.team_id, LayoutCorner.id == row.corner_id)
+    return session.scalars(query.with_for_update() if lock else query).one()

@@ -276,7 +276,9 @@ def _references(
     unit: LengthUnit,
 ) -> tuple[ReferenceView, ...]:
     cars = {car.id: car for car in loaded.cars}
-    pictures = dict(session.execute(select(BookPicture.id, BookPicture.public_id).where(BookPicture.team_id == actor.team_id)).tuples().all())
+    wanted = {row.picture_id for row in loaded.references if row.picture_id}
+    own = (BookPicture.team_id == actor.team_id, BookPicture.id.in_(wanted))
+    pictures = dict(session.execute(select(BookPicture.id, BookPicture.public_id).where(*own)).tuples().all())
     seen = {item.reference.key: item for item in seen_with(loaded.core_references, str(chosen.id) if chosen else None)}
     out = []
     for row, core in zip(loaded.references, loaded.core_references, strict=True):

@@ -14,27 +14,3 @@ const me = useMe()
     <RouterLink to="/team" active-class="here">{{ maySeeAll(me.data.value?.role) ? 'Team' : 'My profile' }}</RouterLink>
   </nav>
 </template>
-
-<style scoped>
-.tabs {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 14px;
-  font-size: 0.92rem;
-}
-.tabs a {
-  color: var(--quiet);
-  text-decoration: none;
-  border-bottom: 2px solid transparent;
-}
-.tabs a.here {
-  color: var(--ink);
-  border-color: var(--accent);
-  font-weight: 600;
-}
-@media print {
-  .tabs {
-    display: none;
-  }
-}
-</style>

@@ -65,24 +65,7 @@ function toLayout(event: Event) {
   min-width: 0;
   max-width: 260px;
 }
-.tabs {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 14px;
-  font-size: 0.92rem;
-}
-.tabs a {
-  color: var(--quiet);
-  text-decoration: none;
-  border-bottom: 2px solid transparent;
-}
-.tabs a.here {
-  color: var(--ink);
-  border-color: var(--accent);
-  font-weight: 600;
-}
 @media print {
-  .tabs,
   .acts {
     display: none;
   }
