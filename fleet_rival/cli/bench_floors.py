@@ -65,8 +65,8 @@ def parse_and_insert(
                 "options": None,
                 "mistakes": None,
                 "note": row["note"],
-                "set_aside": False,
-                "alone": False,
+                "said": None,
+                "plus_minus_us": None,
                 "sectors": {name: round(row[name] * 1000) * 1000 for name in sectors},
                 "segments": {name: round(row[name] * 1000) * 1000 for name in segments},
             }

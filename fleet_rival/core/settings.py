@@ -21,6 +21,8 @@ class Settings:
     """Instead of `cold_laps`, on long tracks: how long after leaving the pits the tyres are cold."""
     solo_floor_s: float | None = None
     """A lap faster than this can't have been driven alone: it is marked as tow until somebody says otherwise."""
+    hand_timed_ideals: int = 0
+    """1: times taken by hand count for ideal laps too; 0: they don't."""
     cool_lap_pct: float = 105.0
     cool_part_pct: float = 102.0
     """A lap is cool when slower than `cool_lap_pct` of the median lap with every part slower than `cool_part_pct` of its own."""
@@ -56,6 +58,9 @@ class Settings:
     """Practice further than this from the race's time of day, air or track temperature is pointed out."""
     lead_days: float = 21.0
     """Laps driven up to this long before a week begins are practice for it, where no other week had the combination since."""
+    ask_damage_pct: float = 0.5
+    ask_incident_s: float = 2.5
+    """From when on people are asked: laps slower by this since a contact; lost in one part, times the root of the lap in minutes."""
     chase_days: float = 2.0
     """How long before a start somebody without laps is pointed out."""
     seat_limit_minutes: float = 50.0

@@ -1,13 +1,14 @@
 """Where a driver stands in a combination: the few figures that a board shows, from the whole analysis."""
 
 import statistics
-from collections import defaultdict
-from collections.abc import Sequence
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
-from fleet_rival.core.laps.marks import JudgedLap, asks
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.questions import questions
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import median, round_half_even
 
@@ -53,8 +54,8 @@ class Standing:
     fuel_l_per_lap: float | None
     energy_kwh_per_lap: float | None
     """Median of what neighbouring flying laps used."""
-    asked: int
-    """Laps of which nobody has said whether they were driven in a tow or are a record."""
+    asked: dict[str, int]
+    """How many questions of each kind only a person can answer: a tow, damage, what happened."""
     sessions: tuple[SessionFigures, ...]
     """The oldest first."""
 
@@ -78,7 +79,8 @@ class Trend:
 
 def standings_of(driver: DriverAnalysis, settings: Settings) -> tuple[Standing, ...]:
     """A driver's standing in each group, the main one first."""
-    return tuple(_standing(driver.laps, group, settings) for group in (driver.main, *driver.others))
+    asked = {question.index: question.kind for question in questions(driver.laps, settings)}
+    return tuple(_standing(driver.laps, group, asked) for group in (driver.main, *driver.others))
 
 
 def which(standings: Sequence[Standing], wetness: str | None) -> Standing | None:
@@ -98,7 +100,7 @@ def _fastest(sessions: Sequence[SessionFigures]) -> int | None:
     return min((item.best_us for item in sessions if item.best_us is not None), default=None)
 
 
-def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis, settings: Settings) -> Standing:
+def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis, asked: Mapping[int, str]) -> Standing:
     items = [laps[index] for index in group.members]
     figures = group.consistency
     return Standing(
@@ -119,7 +121,7 @@ def _standing(laps: Sequence[JudgedLap], group: GroupAnalysis, settings: Setting
         session_local=next((item.lap.session_local for item in reversed(items) if item.lap.session_local), None),
         fuel_l_per_lap=_used(items, "fuel_l"),
         energy_kwh_per_lap=_used(items, "energy_kwh"),
-        asked=sum(asks(item.lap, settings) for item in items),
+        asked=dict(Counter(asked[index] for index in group.members if index in asked)),
         sessions=_sessions(items),
     )
 

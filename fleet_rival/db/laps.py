@@ -1,17 +1,19 @@
 """Laps between the core's values and the rows of the database; in bulk, without the ORM."""
 
-from collections.abc import Iterable, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from operator import attrgetter
 from typing import Any, NamedTuple
 
-from sqlalchemy import Row, select
+from sqlalchemy import Row, func, select
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.laps.lap import Incident
+from fleet_rival.core.laps.lap import INCIDENTS, Incident
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.db.tables import Driver, Lap, PracticeSession
+from fleet_rival.core.laps.weather import Weather, wetness_at
+from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark
 
 __all__ = ["StoredLap", "lap_values", "laps_of"]
 
@@ -36,8 +38,7 @@ _PLAIN = (
     "setup",
     "assists",
     "note",
-    "set_aside",
-    "alone",
+    "plus_minus_us",
 )
 """Fields that the core and the table hold alike."""
 
@@ -64,6 +65,7 @@ def lap_values(lap: CoreLap) -> dict[str, Any]:
     values["mistakes"] = " ".join(f"{corner}:{kind}" for corner, kind in lap.mistakes) or None
     values["sectors"] = dict(lap.sectors) or None
     values["segments"] = dict(lap.segments) or None
+    values["said"] = dict(lap.said) or None
     return values
 
 
@@ -73,18 +75,22 @@ def laps_of(
     """All laps of a combination, or of some of its drivers, in no particular order.
 
     Args:
-        as_said: with the conditions that somebody said their session had: the weather in any case, temperatures where a lap has none.
+        as_said: with what people said afterwards: the conditions of their session (the weather in any case, temperatures where a lap
+            has none), remarks about what happened where, and that a driver is a guest.
     """
     query: Any = (
         select(
             Lap.id,
             Lap.version,
             Driver.name.label("driver"),
+            Driver.guest,
             PracticeSession.label.label("session"),
             PracticeSession.session_local,
             PracticeSession.wetness.label("said_wetness"),
             PracticeSession.air_temp_c.label("said_air_temp_c"),
             PracticeSession.track_temp_c.label("said_track_temp_c"),
+            PracticeSession.id.label("session_key"),
+            PracticeSession.weather,
             Lap.number,
             Lap.strikes,
             Lap.incidents,
@@ -93,6 +99,7 @@ def laps_of(
             Lap.mistakes,
             Lap.sectors,
             Lap.segments,
+            Lap.said,
             *(getattr(Lap, name) for name in _PLAIN),
         )
         .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
@@ -101,18 +108,51 @@ def laps_of(
     )
     if driver_ids is not None:
         query = query.where(Lap.driver_id.in_(driver_ids))
-    return [StoredLap(row.id, row.version, _as_said(row, _lap(row)) if as_said else _lap(row)) for row in session.execute(query)]
+    rows = session.execute(query).all()
+    if not as_said:
+        return [StoredLap(row.id, row.version, _lap(row)) for row in rows]
+    remarks = _remarks(session, team_id, combination_id)
+    begun = _begun(session, team_id, {row.session_key for row in rows if row.weather})
+    return [StoredLap(row.id, row.version, _as_said(row, _lap(row), remarks.get(row.id, ()), begun.get(row.session_key))) for row in rows]
 
 
-def _as_said(row: Row[Any], lap: CoreLap) -> CoreLap:
-    if row.said_wetness is None and row.said_air_temp_c is None and row.said_track_temp_c is None:
-        return lap
-    return replace(
-        lap,
-        wetness=row.said_wetness or lap.wetness,
-        air_temp_c=row.said_air_temp_c if lap.air_temp_c is None else lap.air_temp_c,
-        track_temp_c=row.said_track_temp_c if lap.track_temp_c is None else lap.track_temp_c,
-    )
+def _remarks(session: Session, team_id: int, combination_id: int) -> dict[int, list[tuple[str, str]]]:
+    """Corner and kind of what people remarked, by lap."""
+    own = (Remark.team_id == team_id, Remark.combination_id == combination_id, Remark.kind.is_not(None), Remark.corner.is_not(None))
+    out: dict[int, list[tuple[str, str]]] = defaultdict(list)
+    for key, corner, kind in session.execute(select(Remark.lap_id, Remark.corner, Remark.kind).where(*own).order_by(Remark.id)):
+        out[key].append((str(corner), str(kind)))
+    return out
+
+
+def _begun(session: Session, team_id: int, keys: Collection[int]) -> dict[int, datetime]:
+    """When sessions began: their first lap."""
+    if not keys:
+        return {}
+    query = select(Lap.session_id, func.min(Lap.started_at)).where(Lap.team_id == team_id, Lap.session_id.in_(keys)).group_by(Lap.session_id)
+    return {key: moment for key, moment in session.execute(query) if moment is not None}
+
+
+def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], begun: datetime | None) -> CoreLap:
+    values: dict[str, Any] = {}
+    if row.guest and "guest" not in lap.flags:
+        values["flags"] = lap.flags | {"guest"}
+    weather = None
+    if row.weather and begun is not None and lap.started_at is not None:
+        changes = [Weather(item["minute"], item["wetness"]) for item in row.weather]
+        weather = wetness_at(changes, (lap.started_at - begun).total_seconds())
+    if said := weather or row.said_wetness:
+        values["wetness"] = said
+    if row.said_air_temp_c is not None and lap.air_temp_c is None:
+        values["air_temp_c"] = row.said_air_temp_c
+    if row.said_track_temp_c is not None and lap.track_temp_c is None:
+        values["track_temp_c"] = row.said_track_temp_c
+    if remarks:
+        happened = [Incident(kind, corner) for corner, kind in remarks if kind in INCIDENTS]
+        values["incidents"] = tuple(dict.fromkeys((*lap.incidents, *happened)))
+        values["strikes"] = tuple(dict.fromkeys((*lap.strikes, *(corner for corner, kind in remarks if kind == "limits"))))
+        values["mistakes"] = tuple(dict.fromkeys((*lap.mistakes, *remarks)))
+    return replace(lap, **values) if values else lap
 
 
 def _lap(row: Row[Any]) -> CoreLap:
@@ -128,6 +168,7 @@ def _lap(row: Row[Any]) -> CoreLap:
         mistakes=tuple(_pair(token, ":") for token in _tokens(row.mistakes)),
         sectors=row.sectors or {},
         segments=row.segments or {},
+        said=row.said or {},
         **{name: getattr(row, name) for name in _PLAIN},
     )
 

@@ -92,6 +92,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "assists": label,
         "options": tokens(option),
         "mistakes": tokens(mistake),
+        "plus_minus_ms": lambda text: round(not_negative(text) * 1000),
         "note": note,
     }
 

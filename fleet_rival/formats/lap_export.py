@@ -16,7 +16,7 @@ __all__ = ["write_laps"]
 _COLUMNS: Final = (
     *("driver", "car", "session", "session_kind", "session_local", "run", "lap", "time", "started_at", "kind", "valid", "strikes"),
     *("incidents", "flags", "company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c"),
-    *("wetness", "purpose", "setup", "assists", "options", "mistakes", "note"),
+    *("wetness", "purpose", "setup", "assists", "options", "mistakes", "note", "plus_minus_ms"),
 )
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
@@ -38,6 +38,7 @@ def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
             "started_at": lap.started_at.isoformat().replace("+00:00", "Z") if lap.started_at else "",
             "session_local": lap.session_local.isoformat() if lap.session_local else "",
             "valid": int(lap.valid),
+            "plus_minus_ms": None if lap.plus_minus_us is None else f"{lap.plus_minus_us / 1000:g}",
             "strikes": " ".join(lap.strikes),
             "incidents": " ".join(f"{what}:{corner}" for what, corner in lap.incidents),
             "flags": " ".join(sorted(lap.flags)),

@@ -1,10 +1,11 @@
 """Lap files (`*.laps.csv`): read row by row, nothing dropped in silence, nothing guessed."""
 
 from collections import Counter
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import islice
 from operator import getitem
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.order import identify
@@ -12,11 +13,20 @@ from fleet_rival.core.times import MICROSECONDS, NotATime, ParsedTime, format_ti
 from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.rows import SEPARATORS, RowWarning, SetAside, misfit, rows_of, separator_of, text_lines
+from fleet_rival.formats.grids import Grid, open_grid
+from fleet_rival.formats.mapping import Along, ColumnMapping, apply_mapping
+from fleet_rival.formats.rows import RowWarning, SetAside, misfit
 
-__all__ = ["LapFile", "RowWarning", "SetAside", "read_laps"]
+__all__ = ["ForeignParts", "LapFile", "RowWarning", "SetAside", "peek", "read_laps", "reads_by_names"]
 
-_NAMES = {"lap": "number"}
+_SHOWN_ASIDE: Final = 500
+"""Rows set aside whose cells are kept to be mended."""
+_NO_SECONDS: Final = 10_000
+"""From here on a whole number is no lap in seconds."""
+_PEEKED: Final = 200_000
+"""Bytes of a text that are looked at first."""
+
+_NAMES = {"lap": "number", "plus_minus_ms": "plus_minus_us"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,12 +38,21 @@ class LapFile:
     set_aside: tuple[SetAside, ...]
     warnings: tuple[RowWarning, ...]
     separator: str
+    """What separates the cells, or the kind of file where nothing does."""
     unused_columns: tuple[str, ...]
     missing_parts: tuple[str, ...]
     """Sectors and segments of the track that the file has no column for, though it has some for others."""
     runs_inferred: bool
     rows: int
     """Rows with at least one cell, the header not counted."""
+    header: tuple[str, ...] = ()
+    """As it stands in the file."""
+    cells: Mapping[int, tuple[str, ...]] = field(default_factory=dict)
+    """The cells of the first rows that were set aside, by line, to be mended."""
+
+
+class ForeignParts(UnusableFile):
+    """The file has times of parts that the track doesn't have: it is another track's."""
 
 
 class _Column(NamedTuple):
@@ -112,34 +131,36 @@ class _Reader:
         raise AssertionError("a row without an unreadable cell")
 
 
-def read_laps(content: bytes, track: Track) -> LapFile:
+def read_laps(content: bytes, track: Track, mapping: ColumnMapping | None = None, mends: Mapping[int, Sequence[str]] | None = None) -> LapFile:
     """Read a lap file against its track.
 
     Args:
-        content: the file's bytes: CSV in UTF-8, comma, semicolon or tab, LF or CRLF.
+        content: the file's bytes: CSV or TSV in UTF-8, XLSX, ODS, JSON lines or Parquet.
         track: gives the codes of sectors and segments.
+        mapping: how its columns are to be read; by their names where missing.
+        mends: cells that somebody put in the place of a line's own.
 
     Raises:
-        UnusableFile: the file as a whole can't be used: empty, no text, no header, a required column missing, or times of
+        UnusableFile: the file as a whole can't be used: empty, no table, no header, a required column missing, or times of
             parts that the track doesn't have.
     """
     if content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{") and b"fleet-rival/track" in content[:2000]:
         raise UnusableFile("This is a track file. Add it under New combination; laps come as CSV, one row a lap.")
-    lines = text_lines(content, "lap file")
-    start = next(index for index, line in enumerate(lines) if line.strip())
-    separator = separator_of(lines[start])
-    rows = rows_of(lines, separator, start)
-    _, header, closed = next(rows)
-    if not closed:
-        raise UnusableFile("The first line of the lap file holds a quotation mark that isn't closed.")
+    grid = open_grid(content, "lap file")
+    through = _Through(mends or {})
+    source = through.rows(grid.rows)
+    if mapping is None:
+        header, rows, along = list(grid.header), source, Along()
+    else:
+        header, rows, along = apply_mapping(mapping, grid.header, source, track)
     columns, unused = _columns(header, track)
     reader = _Reader(track, columns)
-    count = 0
     for line, cells, closed in rows:
         if not any(cell.strip() for cell in cells):
             continue
-        count += 1
-        if reason := misfit(cells, len(header), closed=closed):
+        if line in along.bad:
+            reader.set_aside.append(SetAside(line, *along.bad[line]))
+        elif reason := misfit(cells, len(header), closed=closed):
             reader.set_aside.append(SetAside(line, None, None, reason))
         else:
             reader.row(line, cells)
@@ -151,16 +172,93 @@ def read_laps(content: bytes, track: Track) -> LapFile:
         for repeat in identified.repeats
     ]
     gone = {row.line for row in repeats}
+    aside = [*reader.set_aside, *repeats]
+    # The other rows of a lap that is set aside go with its first one.
+    aside += [SetAside(other, None, None, f"belongs to the lap of line {row.line}") for row in aside for other in along.behind.get(row.line, ())]
+    aside.sort(key=lambda row: row.line)
     return LapFile(
         laps=tuple((line_of[index], lap) for index, lap in identified.laps),
-        set_aside=tuple(sorted([*reader.set_aside, *repeats], key=lambda row: row.line)),
+        set_aside=tuple(aside),
         warnings=tuple(warning for warning in warnings if warning.line not in gone),
-        separator=SEPARATORS[separator],
-        unused_columns=tuple(unused),
+        separator=grid.kind,
+        unused_columns=tuple(unused if mapping is None else [name for name in grid.header if name.strip() and name not in mapping.columns]),
         missing_parts=_missing_parts(columns, track),
         runs_inferred=any(lap.run is None for _, lap in reader.laps),
-        rows=count,
+        rows=through.count,
+        header=grid.header,
+        cells=_cells_of(content, [row.line for row in aside[:_SHOWN_ASIDE]], mends or {}),
     )
+
+
+def reads_by_names(header: Sequence[str], rows: Sequence[Sequence[str]], track: Track) -> bool:
+    """Whether a table's columns are named as the lap format names them, and its times are plausible as such.
+
+    Args:
+        rows: the first ones.
+
+    Raises:
+        UnusableFile: it has times of parts that the track doesn't have.
+    """
+    try:
+        columns, _ = _columns(header, track)
+    except ForeignParts:
+        raise
+    except UnusableFile:
+        return False
+    place = next((at for at, column in enumerate(columns) if column and column.target == "time_us" and column.read is parse_time), None)
+    cells = [row[place].strip() for row in rows if place is not None and place < len(row) and row[place].strip()]
+    # Whole numbers that would be laps of hours are milliseconds under a name that doesn't say so.
+    return not (cells and all(cell.isdecimal() and int(cell) >= _NO_SECONDS for cell in cells))
+
+
+def peek(content: bytes, rows: int = 200) -> tuple[Grid, list[tuple[int, list[str]]]]:
+    """The header and the first rows of a file, without reading the rest of a large one.
+
+    Raises:
+        UnusableFile: it is no table.
+    """
+    grid = open_grid(_first_part(content), "lap file")
+    found = [(line, cells) for line, cells, closed in islice(grid.rows, rows) if closed and any(cell.strip() for cell in cells)]
+    return grid, found
+
+
+def _first_part(content: bytes) -> bytes:
+    """The beginning of a text, to the end of a line; sheets and Parquet are needed whole."""
+    if len(content) <= _PEEKED or content.startswith((b"PK\x03\x04", b"PAR1")) or content.lstrip()[:1] == b"[":
+        return content
+    end = content.rfind(b"\n", 0, _PEEKED)
+    return content[: end + 1] if end > 0 else content
+
+
+class _Through:
+    """Rows on their way in: counted, and mended where somebody mended them."""
+
+    def __init__(self, mends: Mapping[int, Sequence[str]]) -> None:
+        self.count = 0
+        """Rows with at least one cell."""
+        self._mends = mends
+
+    def rows(self, source: Iterator[tuple[int, list[str], bool]]) -> Iterator[tuple[int, list[str], bool]]:
+        for line, cells, closed in source:
+            mended = self._mends.get(line)
+            if mended is None and not any(cell.strip() for cell in cells):
+                continue
+            self.count += 1
+            yield (line, list(mended), True) if mended is not None else (line, cells, closed)
+
+
+def _cells_of(content: bytes, lines: Sequence[int], mends: Mapping[int, Sequence[str]]) -> dict[int, tuple[str, ...]]:
+    """Cells of lines, as many as there are columns at least; giant ones are cut. The file is read again up to the last of them."""
+    if not lines:
+        return {}
+    grid, wanted, last, out = open_grid(content, "lap file"), set(lines), max(lines), {}
+    for line, cells, _ in _Through(mends).rows(grid.rows):
+        if line in wanted:
+            shown = [cell[:300] for cell in cells[: len(grid.header) + 20]]
+            out[line] = tuple(shown + [""] * (len(grid.header) - len(shown)))
+        if line >= last:
+            break
+    return out
 
 
 def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None], list[str]]:
@@ -202,7 +300,7 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
         if ("field", target) not in names:
             raise UnusableFile(f'The lap file has no column "{shown}". Name it in the first line and try again.')
     if foreign:
-        raise UnusableFile(
+        raise ForeignParts(
             f"The lap file has times for {', '.join(foreign)}, which {track.name}, {track.layout} doesn't have. "
             "Choose the combination on the track where these laps were driven, or add its track file first."
         )

@@ -14,7 +14,8 @@ from fleet_rival.core.season.weeks import SETUPS, START_KINDS, BadChangeable, Co
 from fleet_rival.core.season.zones import BadZone, known_zone
 from fleet_rival.formats.cells import BadCell, Cell, decimal, label, not_negative, note, one_of, time_inside, whole, yes_or_no
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.rows import RowWarning, SetAside, read_table
+from fleet_rival.formats.grids import read_table
+from fleet_rival.formats.rows import RowWarning, SetAside
 
 __all__ = ["COLUMNS", "SeasonFile", "read_season", "week_warnings"]
 

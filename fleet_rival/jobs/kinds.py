@@ -21,7 +21,8 @@ def _look(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
 
 
 def _import(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
-    wishes = drive.Wishes(arguments["revision"], frozenset(arguments["leave_out"]), arguments["differences"], frozenset(arguments["apart"]))
+    names = {name: frozenset(arguments.get(name, ())) for name in ("leave_out", "apart", "guests")}
+    wishes = drive.Wishes(arguments["revision"], differences=arguments["differences"], **names)
     drive.confirm(sessions, actor, UUID(arguments["file_id"]), wishes, work)
     # Whoever opens the combination or the board next finds the figures computed.
     find.summary(sessions, actor, UUID(arguments["combination_id"]))

@@ -4,7 +4,7 @@ import hashlib
 import json
 import zlib
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from types import MappingProxyType
@@ -15,33 +15,45 @@ import orjson
 from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.recording import plain_row
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
+from fleet_rival.formats.archives import members
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.lap_export import write_laps
-from fleet_rival.formats.laps import LapFile, read_laps
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row, note_changes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.lap_preview import Preview, driver_keys, merged_with, preview_of
+from fleet_rival.services.lap_preview import Preview, driver_keys, merged_with, preview_of, unread
+from fleet_rival.services.lap_reading import Reading, content_of, first_reading, mended, read_beginning, read_file, remember, told_reading
 from fleet_rival.services.revisions import raise_revisions
+from fleet_rival.services.runs.arrive import declared_for
+from fleet_rival.services.runs.context import context_of, with_context
+from fleet_rival.services.runs.declare import waiting_runs
+from fleet_rival.services.runs.places import Place
 from fleet_rival.services.track import load_track
 
 __all__ = [
     "LARGE_FROM_BYTES",
     "MAX_BYTES",
     "ImportResult",
+    "Unpacked",
     "Wishes",
+    "again",
     "check",
     "confirm",
     "discard",
     "export_laps",
+    "first_look",
     "look",
+    "mend",
     "name_of",
     "preview",
+    "say_how",
     "session_ids",
     "upload",
+    "upload_archive",
 ]
 
 MAX_BYTES = 50_000_000
@@ -61,6 +73,17 @@ class Wishes:
     differences: Literal["keep", "take"] = "keep"
     apart: frozenset[str] = frozenset()
     """Sessions of the file that are other sessions than those of the same label."""
+    guests: frozenset[str] = frozenset()
+    """Unknown drivers that are added as guests: their laps are for comparison only."""
+
+
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    """A file of a zip: kept to be looked at, or refused."""
+
+    name: str
+    id: UUID | None
+    refused: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,8 +114,7 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
-        if len(content) <= LARGE_FROM_BYTES:
-            _read(content, session, actor, row)
+        reading = first_reading(session, actor, row, content)
         session.execute(
             delete(LapFileRow).where(
                 LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < datetime.now(UTC) - _KEEP_PREVIEWS
@@ -106,10 +128,83 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
             sha256=hashlib.sha256(content).hexdigest(),
             size=len(content),
             content=zlib.compress(content, 1),
+            mapping=reading.as_plain() if reading != Reading() else None,
         )
+        if len(content) <= LARGE_FROM_BYTES and reading.confirmed:
+            read_file(content, kept, session, actor, row)
         session.add(kept)
         session.flush()
         return kept.public_id
+
+
+def upload_archive(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, content: bytes) -> list[Unpacked]:
+    """Keep the files of a zip, each to be looked at like one that came alone.
+
+    Raises:
+        Refused: the zip as a whole can't be taken.
+    """
+    if len(content) > MAX_BYTES:
+        raise Refused(f"The zip has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Add its files in parts.")
+    try:
+        found = members(content)
+    except UnusableFile as error:
+        raise Refused(str(error)) from error
+    out = []
+    for member in found:
+        try:
+            out.append(Unpacked(member.name, upload(sessions, actor, combination_id, member.name, member.content), None))
+        except Refused as error:
+            out.append(Unpacked(member.name, None, str(error)))
+    return out
+
+
+def again(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> UUID:
+    """Read a kept file once more, with what was told and mended of it: what was set aside can go in after all.
+
+    Returns:
+        The id under which it is looked at.
+    """
+    with sessions.begin() as session:
+        kept = _file(session, actor, file_id)
+        values = {name: getattr(kept, name) for name in ("team_id", "combination_id", "name", "sha256", "size", "content", "mapping", "mends")}
+        made = LapFileRow(**values, person_id=actor.person_id)
+        session.add(made)
+        session.flush()
+        return made.public_id
+
+
+def say_how(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, table: Mapping[str, Any] | None, names: Mapping[str, UUID]) -> None:
+    """Say how a file's columns are to be read, and who its drivers are in the team. It is remembered for its source with the import.
+
+    Raises:
+        Conflict: the file is imported already.
+        Refused: a mapping that can't be used for it.
+    """
+    with sessions.begin() as session:
+        kept = _file(session, actor, file_id, lock=True)
+        _still_open(kept)
+        row = session.get_one(Combination, kept.combination_id)
+        drivers = {name: find_row(session, Driver, actor, key, "driver") for name, key in names.items()}
+        kept.mapping = told_reading(session, row, kept, table, {name: driver.name for name, driver in drivers.items()}).as_plain()
+        kept.look = None
+
+
+def mend(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, line: int, cells: Sequence[str] | None) -> None:
+    """Put other cells in the place of a line's own; None: as it came. The file itself stays as it is.
+
+    Raises:
+        Conflict: the file is imported already; `again` opens it once more.
+    """
+    with sessions.begin() as session:
+        kept = _file(session, actor, file_id, lock=True)
+        _still_open(kept)
+        kept.mends = mended(kept, line, cells)
+        kept.look = None
+
+
+def _still_open(kept: LapFileRow) -> None:
+    if kept.state != "preview":
+        raise Conflict("This file was imported. Read it again to mend what was set aside.")
 
 
 def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str] = frozenset()) -> Preview | dict[str, Any] | None:
@@ -121,11 +216,41 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart:
     with sessions() as session:
         kept = _file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
+        if not (reading := Reading.from_plain(kept.mapping)).confirmed:
+            return _unconfirmed(session, actor, row, kept, apart)
         if kept.size <= LARGE_FROM_BYTES:
-            return preview_of(session, actor, row, kept, _read(zlib.decompress(kept.content), session, actor, row), apart)
+            try:
+                file = read_file(content_of(kept), kept, session, actor, row)
+            except Refused as error:
+                if reading.table is None and not reading.names:
+                    raise
+                return unread(session, row, kept, str(error))
+            return preview_of(session, actor, row, kept, file, apart)
         looked = kept.look
         # A stored look is right as long as nothing that it compared with has changed.
         return looked["preview"] if looked and looked["state"] == _state(row, kept, apart) else None
+
+
+def first_look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Preview:
+    """The beginning of a large file, at once: its columns, and its first laps as they are read. Nothing is compared yet.
+
+    Raises:
+        Refused: the file can't be used at all.
+    """
+    with sessions() as session:
+        kept = _file(session, actor, file_id)
+        row = session.get_one(Combination, kept.combination_id)
+        return preview_of(session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), frozenset(), partial=True)
+
+
+def _unconfirmed(session: Session, actor: Actor, row: Combination, kept: LapFileRow, apart: frozenset[str]) -> Preview:
+    """A file of which nobody has confirmed yet how it is read: as it looks, so that it can be seen before it is said."""
+    try:
+        if kept.size > LARGE_FROM_BYTES:
+            return preview_of(session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), apart, partial=True)
+        return preview_of(session, actor, row, kept, read_file(content_of(kept), kept, session, actor, row), apart)
+    except Refused as error:
+        return unread(session, row, kept, str(error))
 
 
 def name_of(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> str:
@@ -146,7 +271,7 @@ def look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: fr
         kept = _file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
         try:
-            file = _read(zlib.decompress(kept.content), session, actor, row)
+            file = read_file(content_of(kept), kept, session, actor, row)
         except Refused as error:
             unusable = error
             if kept.state == "preview":
@@ -161,7 +286,7 @@ def look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: fr
 
 
 def _state(row: Combination, kept: LapFileRow, apart: frozenset[str]) -> list[Any]:
-    return [row.revision, kept.state, sorted(apart)]
+    return [row.revision, kept.state, sorted(apart), kept.mapping, kept.mends]
 
 
 def discard(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> None:
@@ -204,7 +329,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
             select(Combination).where(Combination.team_id == actor.team_id, Combination.id == kept.combination_id).with_for_update()
         ).one()
         _check(kept, row, wishes)
-        file = _read(zlib.decompress(kept.content), session, actor, row)
+        file = read_file(content_of(kept), kept, session, actor, row)
         work.step(0.3, f"comparing {file.rows:,} rows with what is there")
         stored, merged = merged_with(session, actor, row, file, wishes.apart)
         drivers = driver_keys(session, actor)
@@ -212,7 +337,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out))
         change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
         for name in added_drivers:
-            guest = all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
+            guest = name in wishes.guests or all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
             driver = Driver(team_id=actor.team_id, name=name, guest=guest)
             session.add(driver)
             session.flush()
@@ -221,6 +346,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         begun = {lap.session: lap.session_local for lap in reversed(coming) if lap.session_local}
         labels = session_ids(session, actor, row, {lap.session for lap in coming}, begun)
         keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
+        coming = _with_declarations(session, actor, row, change_set, coming, drivers, labels)
         values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap in coming]
         for start in range(0, len(values), _BATCH):
             work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
@@ -238,6 +364,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         )
         if values or changed:
             raise_revisions(session, actor.team_id, [row.id])
+        remember(session, actor, kept)
         kept.state = "imported"
         kept.change_set_id = change_set.id
         kept.result = {name: getattr(result, name) for name in result.__slots__}
@@ -248,6 +375,8 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
 def _check(kept: LapFileRow, row: Combination, wishes: Wishes) -> None:
     if kept.state == "imported":
         raise Conflict("This file is imported already.")
+    if not Reading.from_plain(kept.mapping).confirmed:
+        raise Conflict("Nobody has said yet how the columns of this file are to be read. Confirm it first.")
     if row.revision != wishes.revision:
         raise Conflict("Laps or settings of this combination were changed since you looked. Look at the preview again, then confirm.")
 
@@ -257,7 +386,7 @@ def _take_differences(session: Session, change_set: ChangeSet, stored: list[Stor
     changes = []
     for difference in merged.different:
         old, new = stored[difference.stored], merged.laps[difference.incoming]
-        before, after = lap_values(old.lap), lap_values(replace(new, set_aside=old.lap.set_aside, alone=old.lap.alone))
+        before, after = lap_values(old.lap), lap_values(replace(new, said=old.lap.said, plus_minus_us=old.lap.plus_minus_us))
         session.execute(update(Lap).where(Lap.team_id == change_set.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
         changes.append({"table_name": "lap", "row_id": old.id, "version": old.version + 1, "before": plain_row(before), "after": plain_row(after)})
     note_changes(session, change_set, changes)
@@ -284,18 +413,36 @@ def _file(session: Session, actor: Actor, file_id: UUID, *, lock: bool = False) 
     return kept
 
 
-def _read(content: bytes, session: Session, actor: Actor, row: Combination) -> LapFile:
-    try:
-        file = read_laps(content, load_track(session, session.get_one(Layout, row.layout_id), centreline=False))
-    except UnusableFile as error:
-        raise Refused(str(error)) from error
-    if not actor.sees_all:
-        own = session.scalar(select(Driver.name).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
-        others = sorted({lap.driver for _, lap in file.laps} - {own})
-        if others:
-            whose = f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
-            raise Refused(f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest.")
-    return file
+def _with_declarations(
+    session: Session,
+    actor: Actor,
+    row: Combination,
+    change_set: ChangeSet,
+    laps: list[CoreLap],
+    drivers: Mapping[str, int],
+    labels: Mapping[str, int],
+) -> list[CoreLap]:
+    """Laps of a file with what was declared of their runs: declarations that wait find the first run that began after them."""
+    waiting = {run.driver_id for run in waiting_runs(session, actor, row)}
+    if not waiting:
+        return laps
+    runs: dict[tuple[str, str, int], list[int]] = {}
+    for index, lap in enumerate(laps):
+        # A file that says what its runs were for needs no declaration.
+        if drivers[lap.driver] in waiting and lap.purpose is None:
+            runs.setdefault((lap.driver, lap.session, lap.run or 0), []).append(index)
+    out = list(laps)
+    for (name, label, number), indices in runs.items():
+        practice, driver = session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name])
+        first = laps[indices[0]].started_at
+        if first is None and len([key for key in runs if key[0] == name]) > 1:
+            continue  # which of them was declared, nothing tells
+        run = declared_for(session, actor, Place(row, practice, driver, number), change_set, first)
+        if run is not None:
+            context = context_of(run)
+            for place, index in enumerate(indices):
+                out[index] = with_context(laps[index], context, place)
+    return out
 
 
 def session_ids(

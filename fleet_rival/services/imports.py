@@ -26,6 +26,7 @@ class ImportView:
     person: str
     added: int
     changed: int
+    set_aside: int
 
 
 def imports(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> list[ImportView]:
@@ -46,4 +47,5 @@ def imports(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID)
 
 def _view(file: LapFileRow, made: ChangeSet, person: str) -> ImportView:
     result = file.result or {}
-    return ImportView(file.public_id, made.public_id, file.name, file.state, made.made_at, person, result.get("added", 0), result.get("changed", 0))
+    counts = [result.get(name, 0) for name in ("added", "changed", "set_aside")]
+    return ImportView(file.public_id, made.public_id, file.name, file.state, made.made_at, person, *counts)

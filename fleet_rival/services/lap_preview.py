@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Final
+from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
@@ -15,8 +15,9 @@ from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import Car, Combination, Driver, LapFileRow
 from fleet_rival.formats.laps import LapFile, RowWarning, SetAside
 from fleet_rival.services.base import Actor
+from fleet_rival.services.lap_reading import MappingView, mapping_view
 
-__all__ = ["DifferenceView", "DriverCount", "Preview", "SampleLap", "driver_keys", "merged_with", "preview_of"]
+__all__ = ["DifferenceView", "DriverCount", "Preview", "SampleLap", "driver_keys", "merged_with", "preview_of", "unread"]
 
 _SHOWN: Final = 500
 """Rows of each kind that a preview lists; the counts are of all."""
@@ -90,10 +91,26 @@ class Preview:
     imported_before: datetime | None
     """When the same content was imported into this combination."""
     sample: tuple[SampleLap, ...]
+    mapping: MappingView
+    problem: str | None
+    """Why the file can't be read like this; nothing is counted then."""
+    header: tuple[str, ...]
+    cells: dict[str, tuple[str, ...]]
+    """Of rows set aside, by line: as they stand, to be mended."""
+    mended: int
+    partial: bool = False
+    """Only the beginning was read; the rest takes longer."""
 
 
-def preview_of(session: Session, actor: Actor, row: Combination, kept: LapFileRow, file: LapFile, apart: frozenset[str]) -> Preview:
-    stored, merged = merged_with(session, actor, row, file, apart)
+def preview_of(
+    session: Session, actor: Actor, row: Combination, kept: LapFileRow, file: LapFile, apart: frozenset[str], *, partial: bool = False
+) -> Preview:
+    """What would happen if the file were imported now.
+
+    Args:
+        partial: `file` is the beginning alone: nothing is compared with what is there.
+    """
+    stored, merged = ([], merge([], [lap for _, lap in file.laps])) if partial else merged_with(session, actor, row, file, apart)
     known = driver_keys(session, actor)
     drivers = Counter(lap.driver for lap in merged.laps)
     differences = []
@@ -146,6 +163,39 @@ def preview_of(session: Session, actor: Actor, row: Combination, kept: LapFileRo
             SampleLap(lap.driver, lap.session, lap.run, lap.number, lap.time_us, lap.kind, dict(lap.sectors), dict(lap.segments))
             for lap in merged.laps[:8]
         ),
+        mapping=mapping_view(session, row, kept),
+        problem=None,
+        header=file.header,
+        cells={str(line): cells for line, cells in file.cells.items()},
+        mended=len(kept.mends or {}),
+        partial=partial,
+    )
+
+
+def unread(session: Session, row: Combination, kept: LapFileRow, problem: str) -> Preview:
+    """A file that can't be read as its columns are mapped now."""
+    empty: dict[str, Any] = {
+        name: ()
+        for name in ("different", "set_aside", "warnings", "drivers", "unknown_drivers", "sessions", "other_cars", "unused_columns", "missing_parts")
+    }
+    empty |= dict.fromkeys(("rows", "new", "same", "different_count", "set_aside_count", "warnings_count"), 0)
+    return Preview(
+        id=kept.public_id,
+        combination_id=row.public_id,
+        name=kept.name,
+        state=kept.state,
+        revision=row.revision,
+        separator="",
+        **empty,
+        other_pace=None,
+        runs_inferred=False,
+        imported_before=None,
+        sample=(),
+        mapping=mapping_view(session, row, kept),
+        problem=problem,
+        header=(),
+        cells={},
+        mended=0,
     )
 
 

@@ -4,18 +4,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sqlalchemy import insert, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.track import Track
-from fleet_rival.db.events import announce
-from fleet_rival.db.laps import lap_values
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, TrackRow
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.drive import session_ids
 from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.revisions import raise_revisions
+from fleet_rival.services.runs.arrive import keep_laps
+from fleet_rival.services.runs.places import Place
 from fleet_rival.services.track import load_track
 
 __all__ = ["Delivered", "Delivery", "deliver"]
@@ -64,13 +63,14 @@ def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -
         own = (Lap.team_id == actor.team_id, Lap.session_id == session_id, Lap.driver_id == driver_id)
         there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
         new = {(lap.run, lap.number): lap for lap in delivery.laps if (lap.run, lap.number) not in there}
-        keys = {"team_id": actor.team_id, "combination_id": row.id, "session_id": session_id, "driver_id": driver_id}
         if new:
-            # A car by another name than the combination's would be a group of its own.
-            values = [{**lap_values(replace(lap, car=None)), **keys, "change_set_id": change_set.id} for lap in new.values()]
-            session.connection().execute(insert(Lap.__table__), values)  # type: ignore[arg-type]
-            raise_revisions(session, actor.team_id, [row.id])
-            announce(session, actor.team_id, "laps.deliver", row.public_id)
+            practice, driver = session.get_one(PracticeSession, session_id), session.get_one(Driver, driver_id)
+            runs: dict[int, list[CoreLap]] = {}
+            for lap in new.values():
+                # A car by another name than the combination's would be a group of its own.
+                runs.setdefault(lap.run or 0, []).append(replace(lap, car=None))
+            for number, laps in runs.items():
+                keep_laps(session, actor, Place(row, practice, driver, number), laps, change_set, laps[0].started_at)
         known = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
         return Delivered(len(new), sum(known), len(known) - sum(known))
 

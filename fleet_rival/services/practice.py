@@ -9,9 +9,10 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.laps.weather import BadWeather, Weather, check_weather
 from fleet_rival.db.tables import Combination, Lap, PracticeSession
-from fleet_rival.services.base import Actor, begin_change, check_version, find_row
-from fleet_rival.services.errors import NotThere
+from fleet_rival.services.base import Actor, begin_change, check_version, find_row, named
+from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
 
 __all__ = ["PracticeView", "change_practice", "practices"]
@@ -32,6 +33,8 @@ class PracticeView:
     air_temp_c: float | None
     track_temp_c: float | None
     wetness: str | None
+    weather: tuple[dict[str, Any], ...]
+    """Changes within the session: `minute` and `wetness`."""
     seen: dict[str, Any]
     """Of the laps: mean temperatures, and the weather of most of them."""
 
@@ -47,15 +50,28 @@ def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: U
     """Say in which conditions a session was driven; None leaves it to its laps.
 
     Args:
-        values: `session_local`, `air_temp_c`, `track_temp_c` and `wetness`.
+        values: `label`, `session_local`, `air_temp_c`, `track_temp_c`, `wetness` and `weather`.
 
     Raises:
         Outdated: somebody changed it meanwhile.
+        Refused: changes of weather that contradict each other.
+        Conflict: another session has this label.
     """
+    weather = [Weather(item["minute"], item["wetness"]) for item in values.get("weather") or ()]
+    try:
+        check_weather(weather)
+    except BadWeather as error:
+        raise Refused(f"The weather can't have been so: {error}.") from error
     with sessions.begin() as session:
         row = find_row(session, PracticeSession, actor, session_id, "session", lock=True)
         check_version(row, version, "session")
         begin_change(session, actor, "session.change", f"Changed the conditions of session {row.label}", row)
+        if (label := values.get("label")) is not None and (wanted := named(label, "session")) != row.label:
+            same = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.combination_id, PracticeSession.label == wanted)
+            if session.scalar(select(PracticeSession.id).where(*same)) is not None:
+                raise Conflict(f"Another session here is called {wanted} already. Merge them, or choose another name.")
+            row.label = wanted
+        row.weather = [{"minute": item.minute, "wetness": item.wetness} for item in weather] or None
         inside = values["session_local"]
         row.session_local = inside.isoformat() if inside else None
         row.air_temp_c, row.track_temp_c, row.wetness = values["air_temp_c"], values["track_temp_c"], values["wetness"]
@@ -114,5 +130,6 @@ def _view(
         row.air_temp_c,
         row.track_temp_c,
         row.wetness,
+        tuple(row.weather or ()),
         {"air_temp_c": air_c, "track_temp_c": track_c, "wetness": weather},
     )

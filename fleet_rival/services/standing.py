@@ -232,6 +232,7 @@ def _standing(plain: Mapping[str, Any]) -> Standing:
     return Standing(
         **{
             **plain,
+            "asked": dict(plain["asked"]),
             "session_local": datetime.fromisoformat(plain["session_local"]) if plain["session_local"] else None,
             "sessions": tuple(
                 SessionFigures(**{**one, "began_at": datetime.fromisoformat(one["began_at"]) if one["began_at"] else None})

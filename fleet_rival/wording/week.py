@@ -15,7 +15,9 @@ ACTIONS: Final = {
     "choose_start": "Choose the starts",
     "no_car": "Look at the car",
     "no_laps": "Add laps",
-    "ask_floor": "Tow, or a record?",
+    "ask_tow": "Tow, or a record?",
+    "ask_damage": "Say what it was",
+    "ask_incident": "Say what it was",
     "no_entries": "Enter drivers",
     "no_track": "Add the track",
     "conditions": "Look at the laps",
@@ -34,7 +36,9 @@ OPEN_WORDS: Final = {
     "choose_start": "no start chosen",
     "no_car": "may not drive it",
     "no_laps": "no laps yet",
-    "ask_floor": "tow or record?",
+    "ask_tow": "tow or record?",
+    "ask_damage": "damage?",
+    "ask_incident": "what happened?",
     "conditions": "other conditions",
 }
 """What is open in a cell, in two or three words."""
@@ -81,7 +85,9 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
         "choose_start": f"{who} {has} no start in {series} yet",
         "no_car": f"{who} {are} entered in {series} and may not drive {car}",
         "no_laps": f"{who} {has} no laps at {place} yet",
-        "ask_floor": f"{who} lapped {place} faster than anybody drives alone",
+        "ask_tow": f"{who} lapped {place} faster than anybody drives alone",
+        "ask_damage": f"{who} drove on more slowly at {place} after a contact",
+        "ask_incident": f"{who} lost a lap's time in one corner at {place}",
         "no_entries": f"Nobody is entered in {series} at {place}",
         "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
         "conditions": f"{who} practised at {place} in other conditions",
@@ -100,7 +106,9 @@ def asked_words(kind: str, series: str, place: str, car: str) -> str | None:
         "choose_start": f"Choose your start in {series}",
         "no_car": f"You are entered in {series} and may not drive {car}: ask your manager",
         "no_laps": f"Drive your first laps at {place}",
-        "ask_floor": f"You lapped {place} faster than anybody drives alone: a tow, or a record",
+        "ask_tow": f"You lapped {place} faster than anybody drives alone: a tow, or a record",
+        "ask_damage": f"You were slower at {place} after a contact: was the car damaged",
+        "ask_incident": f"You lost much time in one corner at {place}: what happened",
         "conditions": f"Practise at {place} in the race's conditions",
     }.get(kind)
 

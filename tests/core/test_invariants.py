@@ -90,7 +90,7 @@ def test_a_slower_clock_in_one_segment_moves_that_reference_alone(laps: list[Lap
 @given(practice())
 def test_a_lap_set_aside_is_evidence_no_more(laps: list[Lap]) -> None:
     before = groups(laps)["Ysolde Farrand"]
-    aside = [replace(lap, set_aside=True) if lap.driver == "Ysolde Farrand" else lap for lap in laps]
+    aside = [replace(lap, said={"practice_only": True}) if lap.driver == "Ysolde Farrand" else lap for lap in laps]
     after = groups(aside)["Ysolde Farrand"]
     assert after.counts["clean"] == after.counts["eligible"] == 0
     assert all(figures.n == 0 for figures in after.segments.values())

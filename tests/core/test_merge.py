@@ -48,5 +48,5 @@ def test_without_start_times_an_equal_lap_makes_it_certain() -> None:
 
 
 def test_what_a_person_set_aside_is_no_difference() -> None:
-    old = [whole_lap(1, 60, set_aside=True)]
+    old = [whole_lap(1, 60, said={"practice_only": True})]
     assert len(merge(old, [whole_lap(1, 60)]).same) == 1

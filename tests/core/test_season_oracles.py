@@ -240,7 +240,7 @@ entry_facts = st.builds(
     st.sampled_from(["Ada", "Bo", "Cy"]),
     st.integers(0, 2),
     st.lists(moments, max_size=2),
-    st.integers(0, 1),
+    st.frozensets(st.sampled_from(["tow", "damage", "incident"])),
     st.lists(st.sampled_from(["two_starts", "no_time", "no_car", "no_start"]), max_size=2, unique=True),
 )
 week_facts = st.builds(
@@ -282,7 +282,8 @@ def test_needs_are_of_weeks_that_matter_now_each_once_and_the_pressing_first(wee
     elif week.begins <= MONDAY + 3 * DAY:
         assert ("no_target" in kinds) == (not week.has_target)
         assert ("no_references" in kinds) == (week.unread > 0)
-        assert ("ask_floor" in kinds) == any(entry.asked for entry in week.entries)
+        for kind in ("tow", "damage", "incident"):
+            assert (f"ask_{kind}" in kinds) == any(kind in entry.asked for entry in week.entries)
     keys = {entry.key for entry in week.entries}
     assert all(set(need.entries) <= keys for need in told)
     soon = [need.due <= MONDAY + Settings().chase_days * DAY for need in told]

@@ -14,10 +14,12 @@ from fleet_rival.api import schemas
 from fleet_rival.core.season.targets import Benchmark, Target
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import BoardVisit, Combination, Driver, Entry, Lap, SeriesWeekRow
-from fleet_rival.services import board, book, entries, floor, history, knowledge, practice, profiles, standing, week
-from fleet_rival.services.base import begin_change
+from fleet_rival.services import board, book, entries, history, knowledge, practice, profiles, standing, week
+from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.board import answer
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.runs import asked
+from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
 from tests.services.conftest import MONDAY, NOON, Season
 
@@ -155,21 +157,25 @@ def test_a_lap_beyond_the_solo_floor_is_asked_about_until_somebody_says_what_it_
     seen = week.combination(season.sessions, season.actor, season.combination())
     week.change_combination(season.sessions, season.actor, seen.id, seen.version, None, {"solo_floor_s": 65.0})
     assert season.cell("Ysolde Farrand", season.board())["best_us"] == 65_500_000, "taken for tow until then"
-    need = next(item for item in season.board()["needs"] if item["kind"] == "ask_floor")
+    need = next(item for item in season.board()["needs"] if item["kind"] == "ask_tow")
     assert need["words"].startswith("Ysolde Farrand lapped") and need["action"] == "Tow, or a record?"
-    fast, slower = floor.asked_laps(season.sessions, season.actor, seen.id)
+    fast, slower = asked.asked_laps(season.sessions, season.actor, seen.id)
     assert (fast.time_us, slower.time_us) == (64_000_000, 64_500_000)
-    floor.answer_floor(season.sessions, season.actor, seen.id, fast, tow=True)
-    floor.answer_floor(season.sessions, season.actor, seen.id, slower, tow=False)
+
+    def say(actor: Actor, lap: asked.AskedLap, what: str) -> None:
+        asked.answer(season.sessions, actor, RunKey(lap.session_id, lap.driver_id, lap.run), lap.lap, "tow", what, None)
+
+    say(season.actor, fast, "tow")
+    say(season.actor, slower, "record")
     shown = season.board()
     assert season.cell("Ysolde Farrand", shown)["best_us"] == 64_500_000
-    assert not any(item["kind"] == "ask_floor" for item in shown["needs"])
+    assert not any(item["kind"] == "ask_tow" for item in shown["needs"])
     history.undo(season.sessions, season.actor)
     assert season.cell("Ysolde Farrand", season.board())["best_us"] == 65_500_000
     other = add_person(season.sessions, season.actor, "Corin Ashgrove", "driver", _driver(season))
-    assert floor.asked_laps(season.sessions, other, seen.id) == []
+    assert asked.asked_laps(season.sessions, other, seen.id) == []
     with pytest.raises(NotThere):
-        floor.answer_floor(season.sessions, other, seen.id, slower, tow=False)
+        say(other, slower, "record")
 
 
 def test_a_driver_sees_the_own_row_and_what_is_asked_of_them(season: Season) -> None:

@@ -14,12 +14,46 @@ from fleet_rival.services import drive, imports
 _drive = Tag(name="drive")
 
 
-@api.post("/combinations/<uuid:combination_id>/lap-files", responses={"201": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@api.post("/combinations/<uuid:combination_id>/lap-files", responses={"201": s.PreviewOut}, tags=[_drive])
 @allowed("manager", "coach", "driver")
 def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
-    """Keep a lap file and look at it, a large one in the background. Nothing is imported yet."""
+    """Keep a lap file and look at it, of a large one at its beginning. Nothing is imported yet."""
     name, content = sent_file(form, "laps.csv")
-    return _preview(drive.upload(sessions(), actor(), path.combination_id, name, content), frozenset(), 201)
+    file_id = drive.upload(sessions(), actor(), path.combination_id, name, content)
+    view = drive.preview(sessions(), actor(), file_id) or drive.first_look(sessions(), actor(), file_id)
+    return s.validate(s.PreviewOut, view), 201
+
+
+@api.post("/combinations/<uuid:combination_id>/lap-archives", responses={"201": s.Archive}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
+    """Keep the lap files of a zip, each to be looked at like one that came alone."""
+    _, content = sent_file(form, "laps.zip")
+    return s.validate(s.Archive, {"items": drive.upload_archive(sessions(), actor(), path.combination_id, content)}), 201
+
+
+@api.put("/lap-files/<uuid:file_id>/reading", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
+    """Say how a file's columns are to be read, and who its drivers are in the team."""
+    table = body.table.model_dump() if body.table else None
+    drive.say_how(sessions(), actor(), path.file_id, table, body.names)
+    return _preview(path.file_id, frozenset(), 200)
+
+
+@api.put("/lap-files/<uuid:file_id>/lines/<int:line>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def mend_line(path: s.LinePath, body: s.LineChange) -> Any:
+    """Put other cells in the place of a line's own. The file stays as it came."""
+    drive.mend(sessions(), actor(), path.file_id, path.line, body.cells)
+    return _preview(path.file_id, frozenset(), 200)
+
+
+@api.post("/lap-files/<uuid:file_id>/again", responses={"201": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@allowed("manager", "coach", "driver")
+def read_again(path: s.LapFilePath) -> Any:
+    """Read a kept file once more, so that what was set aside can go in after all."""
+    return _preview(drive.again(sessions(), actor(), path.file_id), frozenset(), 201)
 
 
 @api.get("/lap-files/<uuid:file_id>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
@@ -42,7 +76,7 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
 @allowed("manager", "coach", "driver")
 def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at: a job, which ends whole or not at all."""
-    wishes = drive.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart))
+    wishes = drive.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests))
     name, combination_id = drive.check(sessions(), actor(), path.file_id, wishes)
     arguments = {"file_id": str(path.file_id), "combination_id": str(combination_id), **body.model_dump(mode="json")}
     return background("laps.import", f"Import of {name}", arguments), 202

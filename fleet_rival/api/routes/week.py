@@ -8,7 +8,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions, telling_current
 from fleet_rival.core.season.targets import Benchmark, Target
-from fleet_rival.services import floor, practice, week
+from fleet_rival.services import practice, week
 
 _week = Tag(name="week")
 
@@ -61,22 +61,6 @@ def set_target(path: s.CombinationPath, header: s.Version, body: s.TargetChange)
 def list_practices(path: s.CombinationPath) -> Any:
     """A combination's sessions and their conditions; a driver's own."""
     return s.validate(s.Practices, {"items": practice.practices(sessions(), actor(), path.combination_id)})
-
-
-@api.get("/combinations/<uuid:combination_id>/beyond-floor", responses={"200": s.AskedLaps}, tags=[_week])
-@allowed("manager", "coach", "driver")
-def list_asked_laps(path: s.CombinationPath) -> Any:
-    """Laps faster than the solo floor of which nobody has said what they were; a driver's own."""
-    return s.validate(s.AskedLaps, {"items": floor.asked_laps(sessions(), actor(), path.combination_id)})
-
-
-@api.put("/combinations/<uuid:combination_id>/beyond-floor", responses={"204": None}, tags=[_week])
-@allowed("manager", "coach", "driver")
-def answer_floor(path: s.CombinationPath, body: s.FloorAnswer) -> Any:
-    """Say of such a lap whether a slipstream helped, or whether it is a record; a driver of the own laps."""
-    asked = floor.AskedLap(**body.model_dump(exclude={"tow"}))
-    floor.answer_floor(sessions(), actor(), path.combination_id, asked, tow=body.tow)
-    return "", 204
 
 
 @api.put("/sessions/<uuid:session_id>", responses={"200": s.PracticeOut}, tags=[_week])

@@ -1,7 +1,7 @@
 """Lap files: looked at, imported."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -71,6 +71,68 @@ class DriverCount(Schema):
     laps: int
 
 
+class ColumnOut(Schema):
+    name: str
+    target: str | None = Field(description="What the column is read as; not used where null")
+    unit: Literal["time", "ms", "days"]
+    examples: list[str]
+
+
+class TargetOption(Schema):
+    target: str
+    words: str
+
+
+class MappingOut(Schema):
+    columns: list[ColumnOut]
+    splits: Literal["times", "cumulative"]
+    rows: Literal["laps", "sectors"]
+    constants: dict[str, str]
+    seen: list[str]
+    missing: list[str]
+    needed: bool
+    told: bool
+    remembered: bool
+    offered: list[TargetOption]
+
+
+class ColumnUse(Schema):
+    target: str = Field(max_length=60)
+    unit: Literal["time", "ms", "days"] = "time"
+
+
+class TableMapping(Schema):
+    columns: dict[str, ColumnUse] = Field(max_length=2000)
+    splits: Literal["times", "cumulative"] = "times"
+    rows: Literal["laps", "sectors"] = "laps"
+    constants: dict[Literal["driver", "session"], Annotated[str, Field(max_length=120)]] = Field(default_factory=dict)
+
+
+class ReadingChange(Schema):
+    table: TableMapping | None = Field(description="How the columns are read; by their names where null")
+    names: dict[Annotated[str, Field(max_length=120)], UUID] = Field(
+        default_factory=dict, max_length=500, description="Names in the file, and who that is in the team"
+    )
+
+
+class LinePath(LapFilePath):
+    line: int = Field(ge=1, le=10_000_000)
+
+
+class LineChange(Schema):
+    cells: list[Annotated[str, Field(max_length=2000)]] | None = Field(max_length=2000, description="The line's cells; as it came where null")
+
+
+class UnpackedOut(Schema):
+    name: str
+    id: UUID | None
+    refused: str | None
+
+
+class Archive(Schema):
+    items: list[UnpackedOut]
+
+
 class PreviewOut(Schema):
     id: UUID
     combination_id: UUID
@@ -97,6 +159,12 @@ class PreviewOut(Schema):
     runs_inferred: bool
     imported_before: datetime | None
     sample: list[SampleLap]
+    mapping: MappingOut
+    problem: str | None
+    header: list[str]
+    cells: dict[str, list[str]]
+    mended: int
+    partial: bool
 
 
 class ImportWishes(Schema):
@@ -104,6 +172,7 @@ class ImportWishes(Schema):
     leave_out: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that aren't to be added")
     differences: Literal["keep", "take"] = "keep"
     apart: list[str] = Field(default_factory=list, max_length=200)
+    guests: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that are added as guests")
 
 
 class ImportOut(Schema):
@@ -115,6 +184,7 @@ class ImportOut(Schema):
     person: str
     added: int
     changed: int
+    set_aside: int
 
 
 class Imports(Schema):

@@ -280,21 +280,9 @@ class CalendarTokenPath(BaseModel):
     token: str = Field(max_length=100)
 
 
-class AskedLap(Schema):
-    driver_id: UUID
-    driver: str
-    session: str
-    run: int
-    lap: int
-    time_us: int
-
-
-class AskedLaps(Schema):
-    items: list[AskedLap]
-
-
-class FloorAnswer(AskedLap):
-    tow: bool = Field(description="A slipstream helped; else the lap is a record")
+class WeatherChange(Schema):
+    minute: float = Field(ge=0, le=100_000, description="Since the first lap of the session began")
+    wetness: Literal["dry", "damp", "wet"]
 
 
 class PracticeOut(Schema):
@@ -309,6 +297,7 @@ class PracticeOut(Schema):
     air_temp_c: float | None
     track_temp_c: float | None
     wetness: str | None
+    weather: list[WeatherChange]
     seen: dict[str, Any]
 
 
@@ -321,6 +310,8 @@ class PracticeChange(Schema):
     air_temp_c: Degrees | None
     track_temp_c: Degrees | None
     wetness: Literal["dry", "damp", "wet"] | None
+    label: str | None = Field(default=None, max_length=120, description="Another name for the session")
+    weather: list[WeatherChange] = Field(default_factory=list, max_length=50, description="Where it changed within the session, in the order of time")
 
 
 class PracticePath(BaseModel):

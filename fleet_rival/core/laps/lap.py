@@ -103,10 +103,10 @@ class Lap:
     options: tuple[tuple[str, str], ...] = ()
     mistakes: tuple[tuple[str, str], ...] = ()
     note: str | None = None
-    set_aside: bool = False
-    """Somebody took the lap out of the evidence."""
-    alone: bool = False
-    """Somebody said that no slipstream helped, though it is faster than the solo floor: a record."""
+    said: Mapping[str, bool] = field(default_factory=dict)
+    """What people said of its marks afterwards, over facts and rules: mark to whether it stands."""
+    plus_minus_us: int | None = None
+    """How far a hand-timed lap may be from the truth, in 95 of 100; None: timed by a machine."""
     sectors: Mapping[str, int] = field(default_factory=dict)
     segments: Mapping[str, int] = field(default_factory=dict)
 

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import sqrt
 from typing import Final
@@ -40,6 +40,10 @@ class JudgedLap:
     """Mark to whether a rule inferred it; facts are False."""
     cold_parts: frozenset[str] = frozenset()
     """Segments driven on cold tyres, where those are told by time."""
+    overruled: frozenset[str] = frozenset()
+    """Marks that facts or rules would set, and that somebody said don't stand."""
+    timed_well: bool = True
+    """Whether its times are exact enough for ideal laps."""
 
     @property
     def flying(self) -> bool:
@@ -62,9 +66,9 @@ class JudgedLap:
     @property
     def parts_count(self) -> bool:
         """Whether the parts that aren't taken count for ideals."""
-        if not self.flying or _NO_PARTS & self.marks.keys():
+        if not self.flying or not self.timed_well or _NO_PARTS & self.marks.keys():
             return False
-        return self.lap.valid or bool(self.lap.strikes)
+        return "invalid" not in self.marks or bool(self.lap.strikes)
 
     @property
     def has_passes(self) -> bool:
@@ -84,9 +88,10 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
     """
     ordered = in_order(laps)
     next_lap = following(ordered)
-    taken = taken_parts(track, ordered, next_lap, settings)
+    taken = taken_parts(track, [_without_denied(lap) for lap in ordered], next_lap, settings)
     judged = [JudgedLap(lap, group_of(lap), took, after) for lap, took, after in zip(ordered, taken, next_lap, strict=True)]
     for item in judged:
+        item.timed_well = item.lap.plus_minus_us is None or bool(settings.hand_timed_ideals)
         if item.flying:
             _mark_facts(item, settings)
     _mark_cold(track, judged, settings)
@@ -101,26 +106,46 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
     return judged
 
 
+def _without_denied(lap: Lap) -> Lap:
+    """A lap without the incidents and strikes that somebody said weren't any."""
+    if lap.said.get("incident") is False and lap.incidents:
+        lap = replace(lap, incidents=())
+    if lap.said.get("invalid") is False and lap.strikes:
+        lap = replace(lap, strikes=())
+    return lap
+
+
+def _mark(item: JudgedLap, mark: str, *, inferred: bool) -> None:
+    """Set a mark, unless somebody said that it doesn't stand."""
+    if item.lap.said.get(mark) is False:
+        item.overruled |= {mark}
+    else:
+        item.marks.setdefault(mark, inferred)
+
+
 def _mark_facts(item: JudgedLap, settings: Settings) -> None:
-    lap, marks = item.lap, item.marks
+    lap = item.lap
+    for mark, stands in lap.said.items():
+        if stands and mark in MARKS:
+            item.marks[mark] = False
     if not lap.valid or lap.strikes:
-        marks["invalid"] = False
+        _mark(item, "invalid", inferred=False)
     if lap.incidents:
-        marks["incident"] = False
+        _mark(item, "incident", inferred=False)
     for flag in ("tow", "traffic", "yellow", "pit", "cool"):
         if flag in lap.flags:
-            marks[flag] = False
-    if _beyond_floor(lap, settings) and not lap.alone:
-        marks.setdefault("tow", True)
+            _mark(item, flag, inferred=False)
+    if _beyond_floor(lap, settings):
+        _mark(item, "tow", inferred=True)
     if item.taken.carried:
-        marks["carried"] = True
-    if lap.set_aside or lap.purpose in NO_EVIDENCE_PURPOSES:
-        marks["practice_only"] = False
+        _mark(item, "carried", inferred=True)
+    if lap.purpose in NO_EVIDENCE_PURPOSES:
+        _mark(item, "practice_only", inferred=False)
 
 
 def asks(lap: Lap, settings: Settings) -> bool:
     """Whether a lap is faster than anybody drives alone and nobody has said yet whether that was a tow or a record."""
-    return _beyond_floor(lap, settings) and not lap.alone and "tow" not in lap.flags
+    return _beyond_floor(lap, settings) and "tow" not in lap.said and "tow" not in lap.flags
 
 
 def _beyond_floor(lap: Lap, settings: Settings) -> bool:
@@ -141,7 +166,7 @@ def _mark_cold(track: Track, judged: Sequence[JudgedLap], settings: Settings) ->
                 if item.lap.kind in ("out", "outin"):
                     left = settings.cold_laps
                 elif item.flying and left:
-                    item.marks["cold"] = True
+                    _mark(item, "cold", inferred=True)
                     left -= 1
         elif race_start or members[0].lap.kind in ("out", "outin"):
             _mark_cold_by_time(track, members, settings.cold_seconds * MICROSECONDS)
@@ -156,7 +181,7 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
         if first.started_at is not None and lap.started_at is not None:
             driven = round((lap.started_at - first.started_at).total_seconds() * MICROSECONDS)
         if item.flying and 2 * (cold_us - driven) > lap.time_us:
-            item.marks["cold"] = True
+            _mark(item, "cold", inferred=True)
         at = driven
         cold: set[str] = set()
         for part in track.segment_parts:
@@ -166,7 +191,7 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
             if 2 * (cold_us - at) > time:
                 cold.add(part.code)
             at += time
-        item.cold_parts = frozenset(cold)
+        item.cold_parts = frozenset() if item.lap.said.get("cold") is False else frozenset(cold)
         driven += lap.time_us
 
 
@@ -183,7 +208,7 @@ def _mark_cool(members: Sequence[JudgedLap], settings: Settings) -> None:
     limits = {code: median(values) * Fraction(settings.cool_part_pct) / 100 for code, values in times.items()}
     for item in slow:
         if all(time > limits[code] for code, time in _known_parts(item.lap).items()):
-            item.marks["cool"] = True
+            _mark(item, "cool", inferred=True)
 
 
 def _known_parts(lap: Lap) -> Mapping[str, int]:
@@ -212,4 +237,4 @@ def _mark_spoiled(members: Sequence[JudgedLap], settings: Settings) -> None:
         limit = max(settings.spoiled_deviations * scatter, floor)
         for item, over in zip(run, excess, strict=True):
             if over > limit:
-                item.marks["spoiled"] = True
+                _mark(item, "spoiled", inferred=True)

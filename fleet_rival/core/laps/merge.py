@@ -51,7 +51,7 @@ class Merge:
     sessions: tuple[SessionMatch, ...]
 
 
-_SAID_LATER = frozenset({"set_aside", "alone"})
+_SAID_LATER = frozenset({"said"})
 """What people say about a lap that is there; no file says it."""
 
 

@@ -58,5 +58,7 @@ def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None
                         break
                     at = after
                     carried[at] |= incident
-                earlier[at].add(codes[segment])
+                # Somebody said that this lap was spared what the one before began.
+                if not (incident and at != index and laps[at].said.get("carried") is False):
+                    earlier[at].add(codes[segment])
     return [Taken(frozenset(o), frozenset(e), c) for o, e, c in zip(own, earlier, carried, strict=True)]

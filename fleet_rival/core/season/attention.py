@@ -16,7 +16,9 @@ KINDS: Final = (
     "two_starts",
     "rig_taken",
     "no_car",
-    "ask_floor",
+    "ask_tow",
+    "ask_damage",
+    "ask_incident",
     "not_offered",
     "no_laps",
     "no_entries",
@@ -47,8 +49,8 @@ class EntryFacts:
     clashes: tuple[Clash, ...] = ()
     differences: tuple[Difference, ...] = ()
     """Between the conditions of this driver's practice and the race's."""
-    asked: int = 0
-    """Laps of which nobody has said whether they were driven in a tow or are a record."""
+    asked: frozenset[str] = frozenset()
+    """Kinds of questions that laps raise and only a person can answer: `tow`, `damage`, `incident`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,8 +141,8 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
             found["choose_start"].append((entry, due))
         if not entry.laps and running and not over and due - now <= timedelta(days=settings.chase_days):
             found["no_laps"].append((entry, due))
-        if entry.asked:
-            found["ask_floor"].append((entry, due))
+        for kind in sorted(entry.asked):
+            found[f"ask_{kind}"].append((entry, due))
         if running and not over and any(item.matters for item in entry.differences):
             found["conditions"].append((entry, due))
     for kind, items in found.items():

@@ -5,7 +5,7 @@ Classes with `recorded` set are what people enter: `fleet_rival.db.recording` ke
 
 from fleet_rival.db.tables.base import Base, now
 from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
-from fleet_rival.db.tables.drive import Lap, LapFileRow, PracticeSession
+from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSession, Remark, Run
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
@@ -26,6 +26,7 @@ __all__ = [
     "Driver",
     "Entry",
     "Event",
+    "FileMapping",
     "Invitation",
     "Job",
     "Lap",
@@ -38,8 +39,10 @@ __all__ = [
     "Person",
     "PracticeSession",
     "ReferenceRow",
+    "Remark",
     "Resource",
     "RigToken",
+    "Run",
     "SeasonFileRow",
     "Series",
     "SeriesWeekCar",

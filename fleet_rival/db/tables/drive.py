@@ -7,9 +7,9 @@ from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, Unique
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Quantity, Word, table_args, within_team
+from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, table_args, within_team
 
-__all__ = ["Lap", "LapFileRow", "PracticeSession"]
+__all__ = ["FileMapping", "Lap", "LapFileRow", "PracticeSession", "Remark", "Run"]
 
 
 class LapFileRow(Public, Base):
@@ -34,8 +34,25 @@ class LapFileRow(Public, Base):
     """`preview`, `imported`, or `taken_back`."""
     look: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), deferred=True)
     """What a preview of a large file said, kept with the state it was made from."""
+    mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """How its columns are to be read, where their names don't say it."""
+    mends: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Rows that somebody mended: the line's number to its cells. The content stays as it came."""
     result: Mapped[dict[str, Any] | None]
     change_set_id: Mapped[Key | None]
+
+
+class FileMapping(Base):
+    """How columns of a source are read: remembered by the names that they have."""
+
+    __tablename__ = "file_mapping"
+    __table_args__ = table_args(UniqueConstraint("team_id", "signature"), UniqueConstraint("team_id", "id"))
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    signature: Mapped[str] = mapped_column(String(64))
+    """Digest of the header."""
+    mapping: Mapped[dict[str, Any]] = mapped_column(JSON)
+    used_at: Mapped[datetime]
 
 
 class PracticeSession(Public, Base):
@@ -57,6 +74,75 @@ class PracticeSession(Public, Base):
     track_temp_c: Mapped[Quantity | None]
     wetness: Mapped[Word | None]
     """What somebody said of the session as a whole; None: as its laps say."""
+    weather: Mapped[list[Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Where it changed within the session: `minute` and `wetness`, in the order of time."""
+    by_hand: Mapped[bool] = mapped_column(default=False)
+    """Whether it was opened for laps that are typed or timed by hand."""
+
+
+class Run(Public, Base):
+    """A run as it was declared, and what was said of it afterwards. Before its first lap it belongs to no session yet."""
+
+    __tablename__ = "run"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "session_id", "driver_id", "number"),
+        UniqueConstraint("team_id", "id"),
+        within_team("combination_id", "combination"),
+        within_team("session_id", "practice_session"),
+        within_team("driver_id", "driver"),
+    )
+    recorded = True
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    driver_id: Mapped[Key]
+    session_id: Mapped[Key | None]
+    number: Mapped[int | None] = mapped_column(BigInteger)
+    session_kind: Mapped[Word]
+    purpose: Mapped[Word | None]
+    tyre_set: Mapped[Label | None]
+    compound: Mapped[Label | None]
+    tyre_age: Mapped[Quantity | None]
+    fuel_l: Mapped[Quantity | None]
+    energy_kwh: Mapped[Quantity | None]
+    setup: Mapped[Label | None]
+    settings: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    assists: Mapped[Label | None]
+    company: Mapped[Word | None]
+    official: Mapped[bool | None]
+    options: Mapped[str | None] = mapped_column(String(500))
+    watch: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    checks: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    """Of the check before it: `key`, `why`, and whether it was `done`; the others were skipped."""
+    handling: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    """By speed of corner and phase from -3 (pushes) to 3 (loose), and the two apex tests."""
+    readings: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    """Measured values, each with when and how."""
+    note: Mapped[str | None] = mapped_column(Text)
+
+
+class Remark(Public, Base):
+    """What somebody said of a lap after the run."""
+
+    __tablename__ = "remark"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"),
+        Index(None, "team_id", "combination_id"),
+        within_team("combination_id", "combination"),
+        within_team("lap_id", "lap"),
+    )
+    recorded = True
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    lap_id: Mapped[Key]
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    corner: Mapped[Code | None]
+    kind: Mapped[Word | None]
+    """Of the vocabulary of mistakes."""
+    because: Mapped[Word | None]
+    """`traffic`, `yellow`, `tow`, `cool` or `practice_only`: what it came from, which is a mark of the lap then."""
+    text: Mapped[str | None] = mapped_column(String(500))
 
 
 class Lap(Base):
@@ -106,7 +192,9 @@ class Lap(Base):
     options: Mapped[str | None] = mapped_column(String(500))
     mistakes: Mapped[str | None] = mapped_column(String(500))
     note: Mapped[str | None] = mapped_column(Text)
-    set_aside: Mapped[bool] = mapped_column(default=False)
-    alone: Mapped[bool] = mapped_column(default=False, server_default="0")
+    said: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """What people said of its marks afterwards: mark to whether it stands; `damage` to what was answered."""
+    plus_minus_us: Mapped[int | None] = mapped_column(BigInteger)
+    """Of a hand-timed lap: how far it may be off."""
     sectors: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     segments: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))

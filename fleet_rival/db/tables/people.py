@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String, UniqueConstraint, Uuid
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint, Uuid
 from sqlalchemy.orm import Mapped, mapped_column
 from uuid6 import uuid7
 
@@ -33,6 +33,8 @@ class Person(Public, Base):
     sign_in_name: Mapped[Label | None] = mapped_column(unique=True)
     password_hash: Mapped[str | None] = mapped_column(String(255))
     preferences: Mapped[dict[str, Any] | None]
+    reaction: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """How they press a key when something crosses a line: `offset_us`, `spread_us`, `presses`, and when it was measured."""
 
 
 class Membership(Public, Base):

@@ -11,7 +11,7 @@ import orjson
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.season.attention import Need, concerns
+from fleet_rival.core.season.attention import KINDS, Need, concerns
 from fleet_rival.core.season.clashes import Clash
 from fleet_rival.core.season.zones import day_begins
 from fleet_rival.db.session import engine_of
@@ -184,8 +184,7 @@ def _cell(
 ) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
     kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now) if entry else []
-    if own.asked:
-        kinds = ["ask_floor", *kinds]
+    kinds = [*(kind for kind in KINDS if kind.removeprefix("ask_") in own.asked), *kinds]
     return {
         "week_id": str(week.row.public_id),
         "entry": {

@@ -27,8 +27,8 @@ class Cell:
     laps: int
     """In this week's stretch of time, of all groups."""
     target_us: int | None
-    asked: int
-    """Laps of which nobody has said whether they were driven in a tow or are a record."""
+    asked: frozenset[str]
+    """Kinds of questions that laps raise and only a person can answer."""
     changed_at: datetime | None
     right: bool
     """Whether the figures belong to the laps that are there now."""
@@ -51,7 +51,7 @@ def cell(loaded: Loaded, week: WeekState, driver: DriverState) -> Cell:
         standing,
         laps.get(combination.key, 0) if combination else 0,
         loaded.target(combination, week) if combination else None,
-        sum(item.asked for item in standings),
+        frozenset(kind for item in standings for kind in item.asked),
         found.changed_at.get(driver.key) if found else None,
         found.right if found else not (combination and loaded.laps_of(driver).get(combination.key)),
         differences(_practised(standing), race_conditions(week), _settings(combination)) if standing else (),

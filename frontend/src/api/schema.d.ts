@@ -146,17 +146,16 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/combinations/{combination_id}/beyond-floor": {
+    "/api/combinations/{combination_id}/clip": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Laps faster than the solo floor of which nobody has said what they were; a driver's own. */
-        get: operations["api_list_asked_laps_combinations__uuid_combination_id__beyond_floor_get"];
-        /** Say of such a lap whether a slipstream helped, or whether it is a record; a driver of the own laps. */
-        put: operations["api_answer_floor_combinations__uuid_combination_id__beyond_floor_put"];
+        /** A simulated clip of somebody's screen, to practise hand timing on and to be measured by. */
+        get: operations["api_get_clip_combinations__uuid_combination_id__clip_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -181,6 +180,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a driver's next run begins with: the last one. */
+        get: operations["api_get_template_combinations__uuid_combination_id__drivers__uuid_driver_id__template_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a driver's next laps go that are typed or timed by hand. */
+        post: operations["api_open_lane_combinations__uuid_combination_id__lanes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/lap-archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the lap files of a zip, each to be looked at like one that came alone. */
+        post: operations["api_upload_archive_combinations__uuid_combination_id__lap_archives_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/lap-files": {
         parameters: {
             query?: never;
@@ -191,7 +241,7 @@ export interface paths {
         /** The files imported into a combination, newest first; a driver's own alone. */
         get: operations["api_list_imports_combinations__uuid_combination_id__lap_files_get"];
         put?: never;
-        /** Keep a lap file and look at it, a large one in the background. Nothing is imported yet. */
+        /** Keep a lap file and look at it, of a large one at its beginning. Nothing is imported yet. */
         post: operations["api_upload_laps_combinations__uuid_combination_id__lap_files_post"];
         delete?: never;
         options?: never;
@@ -210,6 +260,58 @@ export interface paths {
         get: operations["api_export_laps_combinations__uuid_combination_id__laps_csv_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What only people can know of laps, and nobody has said yet; of a driver's own. */
+        get: operations["api_list_asked_laps_combinations__uuid_combination_id__questions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a driver's own. */
+        get: operations["api_list_runs_combinations__uuid_combination_id__runs_get"];
+        put?: never;
+        /** Declare a run that starts now; a driver an own one. */
+        post: operations["api_declare_run_combinations__uuid_combination_id__runs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/runs/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What to tick off before a run like this. */
+        post: operations["api_check_run_combinations__uuid_combination_id__runs_check_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -695,6 +797,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lap-files/{file_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a kept file once more, so that what was set aside can go in after all. */
+        post: operations["api_read_again_lap_files__uuid_file_id__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lap-files/{file_id}/import": {
         parameters: {
             query?: never;
@@ -706,6 +825,40 @@ export interface paths {
         put?: never;
         /** Import a lap file that was looked at: a job, which ends whole or not at all. */
         post: operations["api_import_laps_lap_files__uuid_file_id__import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lap-files/{file_id}/lines/{line}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put other cells in the place of a line's own. The file stays as it came. */
+        put: operations["api_mend_line_lap_files__uuid_file_id__lines__int_line__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lap-files/{file_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how a file's columns are to be read, and who its drivers are in the team. */
+        put: operations["api_say_how_read_lap_files__uuid_file_id__reading_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -885,6 +1038,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letters behind a typed lap. */
+        get: operations["api_list_letters_letters_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -998,6 +1168,24 @@ export interface paths {
         get?: never;
         /** Keep units, time zone, theme and density. */
         put: operations["api_put_preferences_me_preferences_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/reaction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the person presses a key when something crosses a line. */
+        get: operations["api_get_reaction_me_reaction_get"];
+        /** Measure the person against the crossings of a clip, and keep it. */
+        put: operations["api_measure_reaction_me_reaction_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1233,6 +1421,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/remarks/{remark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a remark away; a driver an own one. */
+        delete: operations["api_remove_remark_remarks__uuid_remark_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/resources": {
         parameters: {
             query?: never;
@@ -1316,6 +1521,24 @@ export interface paths {
         post?: never;
         /** Shut a rig out. */
         delete: operations["api_revoke_rig_rigs__uuid_rig_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say something else of a run, if it is still as it was looked at; its laps follow. */
+        put: operations["api_change_run_runs__uuid_run_id__put"];
+        post?: never;
+        /** Forget what was declared of a run; its laps stay. */
+        delete: operations["api_remove_run_runs__uuid_run_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1512,6 +1735,211 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run with its laps, marks, remarks and context; a driver's own. */
+        get: operations["api_get_run_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/declaration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what a run was whose laps arrived undeclared, or confirm what was supposed of it. */
+        put: operations["api_say_of_run_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__declaration_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/feel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write how the car felt and what was measured on it after a run. */
+        put: operations["api_write_feel_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__feel_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take down a typed lap; the same again is the same lap. */
+        post: operations["api_type_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Write facts of laps, of many at once, if they are still as they were looked at. */
+        patch: operations["api_change_laps_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps_patch"];
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write a typed lap anew, if it is still as it was looked at. */
+        put: operations["api_mend_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Answer what is asked of a lap; a driver of the own laps. */
+        put: operations["api_answer_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__answer_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say something of a lap after the run. */
+        post: operations["api_add_remark_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__remarks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which marks of laps stand, or turn round whether they count, if they are still as they were looked at. */
+        put: operations["api_overrule_marks_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__marks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/timed-laps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take down a lap that was timed by hand, with how far it may be off. */
+        post: operations["api_time_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__timed_laps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put the runs of another session into this one. */
+        post: operations["api_merge_sessions_sessions__uuid_session_id__merge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move runs of a session to the combination or the driver that they belong to. */
+        post: operations["api_move_runs_sessions__uuid_session_id__move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put some runs of a session into a new one. */
+        post: operations["api_split_session_sessions__uuid_session_id__split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1698,8 +2126,39 @@ export interface components {
             /** Warnings */
             warnings: components["schemas"]["GroupWarning"][];
         };
-        /** AskedLap */
-        AskedLap: {
+        /** AnswerOption */
+        AnswerOption: {
+            /** Answer */
+            answer: string;
+            /** Words */
+            words: string;
+        };
+        /** AnswerWish */
+        AnswerWish: {
+            /** Answer */
+            answer: string;
+            /**
+             * Corner
+             * @default null
+             */
+            corner: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tow" | "damage" | "incident";
+        };
+        /** Archive */
+        Archive: {
+            /** Items */
+            items: components["schemas"]["UnpackedOut"][];
+        };
+        /** AskedLapOut */
+        AskedLapOut: {
+            /** Answers */
+            answers: components["schemas"]["AnswerOption"][];
+            /** Corner */
+            corner: string | null;
             /** Driver */
             driver: string;
             /**
@@ -1707,19 +2166,45 @@ export interface components {
              * Format: uuid
              */
             driver_id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tow" | "damage" | "incident";
             /** Lap */
             lap: number;
             /** Run */
             run: number;
             /** Session */
             session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
             /** Time Us */
             time_us: number;
+            /** Words */
+            words: string;
         };
         /** AskedLaps */
         AskedLaps: {
             /** Items */
-            items: components["schemas"]["AskedLap"][];
+            items: components["schemas"]["AskedLapOut"][];
+        };
+        /** AskedOut */
+        AskedOut: {
+            /** Corner */
+            corner: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tow" | "damage" | "incident";
+            /** Laps */
+            laps: number;
+            /** Loss Us */
+            loss_us: number | null;
         };
         /** Availability */
         Availability: {
@@ -1729,6 +2214,24 @@ export interface components {
             off?: components["schemas"]["DayOff"][];
             /** Weekly */
             weekly?: components["schemas"]["Window"][];
+        };
+        /** Balance */
+        Balance: {
+            /**
+             * Entry
+             * @default null
+             */
+            entry: number | null;
+            /**
+             * Exit
+             * @default null
+             */
+            exit: number | null;
+            /**
+             * Middle
+             * @default null
+             */
+            middle: number | null;
         };
         /** BenchmarkLap */
         BenchmarkLap: {
@@ -2504,6 +3007,57 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** CheckWish */
+        CheckWish: {
+            context: components["schemas"]["RunContextForm"];
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+        };
+        /** Checks */
+        Checks: {
+            /** Items */
+            items: components["schemas"]["RunCheckOut"][];
+        };
+        /** ClipOut */
+        ClipOut: {
+            /** Crossings */
+            crossings: components["schemas"]["CrossingOut"][];
+            /** Length M */
+            length_m: number;
+            /** Lines M */
+            lines_m: number[];
+        };
+        /** ColumnOut */
+        ColumnOut: {
+            /** Examples */
+            examples: string[];
+            /** Name */
+            name: string;
+            /**
+             * Target
+             * @description What the column is read as; not used where null
+             */
+            target: string | null;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "time" | "ms" | "days";
+        };
+        /** ColumnUse */
+        ColumnUse: {
+            /** Target */
+            target: string;
+            /**
+             * Unit
+             * @default time
+             * @enum {string}
+             */
+            unit: "time" | "ms" | "days";
+        };
         /** CombinationChange */
         CombinationChange: {
             /**
@@ -2909,6 +3463,13 @@ export interface components {
              */
             where: string;
         };
+        /** CrossingOut */
+        CrossingOut: {
+            /** At Us */
+            at_us: number;
+            /** Line */
+            line: number;
+        };
         /** DayOff */
         DayOff: {
             /**
@@ -2926,6 +3487,20 @@ export interface components {
              * @default null
              */
             why: string | null;
+        };
+        /** Declaration */
+        Declaration: {
+            context: components["schemas"]["RunContextForm"];
+            /**
+             * Done
+             * @description Checks that were ticked off
+             */
+            done?: string[];
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
         };
         /** DeliveredLap */
         DeliveredLap: {
@@ -3125,6 +3700,13 @@ export interface components {
              * @description Metres from the line
              */
             start_m: number;
+        };
+        /** DrivenOut */
+        DrivenOut: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionLineOut"][];
+            /** Waiting */
+            waiting: components["schemas"]["RunOut"][];
         };
         /** DriverAssists */
         DriverAssists: {
@@ -3476,6 +4058,17 @@ export interface components {
              */
             missed: boolean;
         };
+        /** Feel */
+        Feel: {
+            handling: components["schemas"]["Handling"];
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /** Readings */
+            readings: components["schemas"]["ReadingForm"][];
+        };
         /** FiguresOut */
         FiguresOut: {
             /** Best Of */
@@ -3502,29 +4095,6 @@ export interface components {
              * Format: binary
              */
             file: string;
-        };
-        /** FloorAnswer */
-        FloorAnswer: {
-            /** Driver */
-            driver: string;
-            /**
-             * Driver Id
-             * Format: uuid
-             */
-            driver_id: string;
-            /** Lap */
-            lap: number;
-            /** Run */
-            run: number;
-            /** Session */
-            session: string;
-            /** Time Us */
-            time_us: number;
-            /**
-             * Tow
-             * @description A slipstream helped; else the lap is a record
-             */
-            tow: boolean;
         };
         /** FoundList */
         FoundList: {
@@ -3580,6 +4150,21 @@ export interface components {
             line: number | null;
             /** Reason */
             reason: string;
+        };
+        /** Handling */
+        Handling: {
+            fast?: components["schemas"]["Balance"];
+            slow?: components["schemas"]["Balance"];
+            /**
+             * Small Lift
+             * @default null
+             */
+            small_lift: ("calm" | "abrupt") | null;
+            /**
+             * Small Throttle
+             * @default null
+             */
+            small_throttle: ("calm" | "abrupt") | null;
         };
         /** Health */
         Health: {
@@ -3640,6 +4225,8 @@ export interface components {
             name: string;
             /** Person */
             person: string;
+            /** Set Aside */
+            set_aside: number;
             /**
              * State
              * @enum {string}
@@ -3656,6 +4243,11 @@ export interface components {
              * @enum {string}
              */
             differences: "keep" | "take";
+            /**
+             * Guests
+             * @description Unknown drivers that are added as guests
+             */
+            guests?: string[];
             /**
              * Leave Out
              * @description Unknown drivers that aren't to be added
@@ -3761,6 +4353,27 @@ export interface components {
             /** Items */
             items: components["schemas"]["JobOut"][];
         };
+        /** KeptLapOut */
+        KeptLapOut: {
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Plus Minus Us */
+            plus_minus_us: number | null;
+            /** Sectors */
+            sectors: {
+                [key: string]: number;
+            };
+            /** Time Us */
+            time_us: number;
+            /** Valid */
+            valid: boolean;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
         /** KnowledgeOut */
         KnowledgeOut: {
             /** Items */
@@ -3775,6 +4388,213 @@ export interface components {
              * Format: uuid
              */
             week_id: string;
+        };
+        /** LaneOut */
+        LaneOut: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Expected Us */
+            expected_us: number | null;
+            /** Guest */
+            guest: boolean;
+            /** Laps */
+            laps: components["schemas"]["KeptLapOut"][];
+            /** Next Number */
+            next_number: number;
+            /** Purpose */
+            purpose: string | null;
+            /** Run */
+            run: number;
+            /** Run Id */
+            run_id: string | null;
+            /** Sectors */
+            sectors: string[];
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Watch */
+            watch: string[];
+        };
+        /** LaneWish */
+        LaneWish: {
+            /**
+             * Driver Id
+             * @default null
+             */
+            driver_id: string | null;
+            /**
+             * Guest
+             * @description Name of somebody outside the team
+             * @default null
+             */
+            guest: string | null;
+            /**
+             * New Run
+             * @default false
+             */
+            new_run: boolean;
+        };
+        /** LapFacts */
+        LapFacts: {
+            /**
+             * Air Temp C
+             * @default null
+             */
+            air_temp_c: number | null;
+            /**
+             * Assists
+             * @default null
+             */
+            assists: string | null;
+            /**
+             * Compound
+             * @default null
+             */
+            compound: string | null;
+            /**
+             * Energy Kwh
+             * @default null
+             */
+            energy_kwh: number | null;
+            /**
+             * Flags
+             * @default null
+             */
+            flags: string[] | null;
+            /**
+             * Fuel L
+             * @default null
+             */
+            fuel_l: number | null;
+            /**
+             * Kind
+             * @default null
+             */
+            kind: ("flying" | "out" | "in" | "outin") | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Setup
+             * @default null
+             */
+            setup: string | null;
+            /**
+             * Time Us
+             * @default null
+             */
+            time_us: number | null;
+            /**
+             * Track Temp C
+             * @default null
+             */
+            track_temp_c: number | null;
+            /**
+             * Tyre Age
+             * @default null
+             */
+            tyre_age: number | null;
+            /**
+             * Tyre Set
+             * @default null
+             */
+            tyre_set: string | null;
+            /**
+             * Valid
+             * @default null
+             */
+            valid: boolean | null;
+            /**
+             * Wetness
+             * @default null
+             */
+            wetness: ("dry" | "damp" | "wet") | null;
+        };
+        /** LapOnSheetOut */
+        LapOnSheetOut: {
+            /** Air Temp C */
+            air_temp_c: number | null;
+            /** Asked */
+            asked: components["schemas"]["AskedOut"][];
+            /** Company */
+            company: string | null;
+            /** Compound */
+            compound: string | null;
+            /** Counts */
+            counts: boolean;
+            /** Energy Kwh */
+            energy_kwh: number | null;
+            /** Fuel L */
+            fuel_l: number | null;
+            /** Incidents */
+            incidents: string[];
+            /** Kind */
+            kind: string;
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+            /** Note */
+            note: string | null;
+            /** Number */
+            number: number;
+            /** Options */
+            options: string | null;
+            /** Overruled */
+            overruled: components["schemas"]["OverruledOut"][];
+            /** Plus Minus Us */
+            plus_minus_us: number | null;
+            /** Purpose */
+            purpose: string | null;
+            /** Sectors */
+            sectors: {
+                [key: string]: number;
+            };
+            /** Segments */
+            segments: {
+                [key: string]: number;
+            };
+            /** Setup */
+            setup: string | null;
+            /** Started At */
+            started_at: string | null;
+            /** Strikes */
+            strikes: string[];
+            /** Time Us */
+            time_us: number;
+            /** Track Temp C */
+            track_temp_c: number | null;
+            /** Tyre Age */
+            tyre_age: number | null;
+            /** Tyre Set */
+            tyre_set: string | null;
+            /** Version */
+            version: number;
+            /** Wetness */
+            wetness: string;
+            /** Why */
+            why: string;
+        };
+        /** LapsChange */
+        LapsChange: {
+            /** @description Only what is named is written; null clears it */
+            facts: components["schemas"]["LapFacts"];
+            /**
+             * Versions
+             * @description Of the laps by their number, as they were looked at
+             */
+            versions: {
+                [key: string]: number;
+            };
         };
         /** LayoutChange */
         LayoutChange: {
@@ -3832,6 +4652,26 @@ export interface components {
             /** Items */
             items: components["schemas"]["LayoutOut"][];
         };
+        /** LetterOut */
+        LetterOut: {
+            /** Letter */
+            letter: string;
+            /** Words */
+            words: string;
+        };
+        /** Letters */
+        Letters: {
+            /** Items */
+            items: components["schemas"]["LetterOut"][];
+        };
+        /** LineChange */
+        LineChange: {
+            /**
+             * Cells
+             * @description The line's cells; as it came where null
+             */
+            cells: string[] | null;
+        };
         /** LosingOut */
         LosingOut: {
             /** Car */
@@ -3844,12 +4684,77 @@ export interface components {
             /** Laps */
             laps: number;
         };
+        /** MappingOut */
+        MappingOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Constants */
+            constants: {
+                [key: string]: string;
+            };
+            /** Missing */
+            missing: string[];
+            /** Needed */
+            needed: boolean;
+            /** Offered */
+            offered: components["schemas"]["TargetOption"][];
+            /** Remembered */
+            remembered: boolean;
+            /**
+             * Rows
+             * @enum {string}
+             */
+            rows: "laps" | "sectors";
+            /** Seen */
+            seen: string[];
+            /**
+             * Splits
+             * @enum {string}
+             */
+            splits: "times" | "cumulative";
+            /** Told */
+            told: boolean;
+        };
+        /** MarkOut */
+        MarkOut: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "fact" | "rule" | "person";
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "carried" | "cool" | "practice_only" | "spoiled";
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+        };
         /** MarkWords */
         MarkWords: {
             /** Meaning */
             meaning: string;
             /** Name */
             name: string;
+        };
+        /** MarksChange */
+        MarksChange: {
+            /**
+             * Marks
+             * @description Mark to whether it stands; null leaves it to facts and rules. Without any, whether the laps count is turned round
+             */
+            marks: {
+                [key: string]: boolean | null;
+            } | null;
+            /**
+             * Versions
+             * @description Of the laps by their number, as they were looked at
+             */
+            versions: {
+                [key: string]: number;
+            };
         };
         /** Me */
         Me: {
@@ -3920,6 +4825,52 @@ export interface components {
         Members: {
             /** Items */
             items: components["schemas"]["MemberOut"][];
+        };
+        /** MergeWish */
+        MergeWish: {
+            /**
+             * Other Id
+             * Format: uuid
+             * @description The session whose runs come into this one
+             */
+            other_id: string;
+        };
+        /** MoveWish */
+        MoveWish: {
+            /**
+             * Combination Id
+             * @default null
+             */
+            combination_id: string | null;
+            /**
+             * Driver Id
+             * @default null
+             */
+            driver_id: string | null;
+            /**
+             * Runs
+             * @description All of the session where none is named
+             */
+            runs?: components["schemas"]["WhichRun"][];
+        };
+        /** MovedOut */
+        MovedOut: {
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Laps */
+            laps: number;
+            /** Parts Lost */
+            parts_lost: number;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
         };
         /** NewCalendar */
         NewCalendar: {
@@ -4211,6 +5162,16 @@ export interface components {
             /** Y M */
             y_m: number[];
         };
+        /** OverruledOut */
+        OverruledOut: {
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "carried" | "cool" | "practice_only" | "spoiled";
+            /** Name */
+            name: string;
+        };
         /** PartTimeOut */
         PartTimeOut: {
             /** Code */
@@ -4258,10 +5219,21 @@ export interface components {
         PracticeChange: {
             /** Air Temp C */
             air_temp_c: number | null;
+            /**
+             * Label
+             * @description Another name for the session
+             * @default null
+             */
+            label: string | null;
             /** Session Local */
             session_local: string | null;
             /** Track Temp C */
             track_temp_c: number | null;
+            /**
+             * Weather
+             * @description Where it changed within the session, in the order of time
+             */
+            weather?: components["schemas"]["WeatherChange"][];
             /** Wetness */
             wetness: ("dry" | "damp" | "wet") | null;
         };
@@ -4294,6 +5266,8 @@ export interface components {
             track_temp_c: number | null;
             /** Version */
             version: number;
+            /** Weather */
+            weather: components["schemas"]["WeatherChange"][];
             /** Wetness */
             wetness: string | null;
         };
@@ -4353,6 +5327,10 @@ export interface components {
         };
         /** PreviewOut */
         PreviewOut: {
+            /** Cells */
+            cells: {
+                [key: string]: string[];
+            };
             /**
              * Combination Id
              * Format: uuid
@@ -4364,6 +5342,8 @@ export interface components {
             different_count: number;
             /** Drivers */
             drivers: components["schemas"]["DriverCount"][];
+            /** Header */
+            header: string[];
             /**
              * Id
              * Format: uuid
@@ -4371,6 +5351,9 @@ export interface components {
             id: string;
             /** Imported Before */
             imported_before: string | null;
+            mapping: components["schemas"]["MappingOut"];
+            /** Mended */
+            mended: number;
             /** Missing Parts */
             missing_parts: string[];
             /** Name */
@@ -4380,6 +5363,10 @@ export interface components {
             /** Other Cars */
             other_cars: string[];
             other_pace: components["schemas"]["OtherPaceOut"] | null;
+            /** Partial */
+            partial: boolean;
+            /** Problem */
+            problem: string | null;
             /** Revision */
             revision: number;
             /** Rows */
@@ -4573,6 +5560,75 @@ export interface components {
             text: string;
             /** Version */
             version: number;
+        };
+        /** ReactionOut */
+        ReactionOut: {
+            /** Measured At */
+            measured_at: string | null;
+            /** Offset Us */
+            offset_us: number;
+            /** Plus Minus Us */
+            plus_minus_us: number;
+            /** Presses */
+            presses: number;
+            /** Spread Us */
+            spread_us: number;
+        };
+        /** ReactionWish */
+        ReactionWish: {
+            /** Presses Us */
+            presses_us: number[];
+            /** Truths Us */
+            truths_us: number[];
+        };
+        /** ReadingChange */
+        ReadingChange: {
+            /**
+             * Names
+             * @description Names in the file, and who that is in the team
+             */
+            names?: {
+                [key: string]: string;
+            };
+            /** @description How the columns are read; by their names where null */
+            table: components["schemas"]["TableMapping"] | null;
+        };
+        /** ReadingForm */
+        ReadingForm: {
+            /**
+             * Air Temp C
+             * @default null
+             */
+            air_temp_c: number | null;
+            /**
+             * Fuel Left L
+             * @default null
+             */
+            fuel_left_l: number | null;
+            /** Hot Pressure Kpa */
+            hot_pressure_kpa?: {
+                [key: string]: number | null;
+            };
+            /**
+             * How
+             * @description With what, or where it was read
+             * @default
+             */
+            how: string;
+            /**
+             * Track Temp C
+             * @default null
+             */
+            track_temp_c: number | null;
+            /** Tread Pct */
+            tread_pct?: {
+                [key: string]: number | null;
+            };
+            /**
+             * When
+             * @description Before, during or after which lap
+             */
+            when: string;
         };
         /** ReferenceChange */
         ReferenceChange: {
@@ -4769,6 +5825,66 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** RemarkMade */
+        RemarkMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /** RemarkOut */
+        RemarkOut: {
+            /** Because */
+            because: string | null;
+            /** Corner */
+            corner: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string | null;
+            /** Lap */
+            lap: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Own */
+            own: boolean;
+            /** Person */
+            person: string;
+            /** Text */
+            text: string | null;
+            /** Words */
+            words: string;
+        };
+        /** RemarkWish */
+        RemarkWish: {
+            /**
+             * Because
+             * @default null
+             */
+            because: ("traffic" | "yellow" | "tow" | "cool" | "practice_only") | null;
+            /**
+             * Corner
+             * @default null
+             */
+            corner: string | null;
+            /**
+             * Kind
+             * @default null
+             */
+            kind: string | null;
+            /**
+             * Text
+             * @default null
+             */
+            text: string | null;
+        };
         /** RenamedOut */
         RenamedOut: {
             /** New */
@@ -4857,6 +5973,224 @@ export interface components {
             line: number;
             /** Reason */
             reason: string;
+        };
+        /** RunCheckOut */
+        RunCheckOut: {
+            /** Key */
+            key: string;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "changed" | "unseen" | "first";
+            /** Words */
+            words: string;
+        };
+        /** RunContextForm */
+        RunContextForm: {
+            /**
+             * Assists
+             * @default null
+             */
+            assists: string | null;
+            /**
+             * Company
+             * @default null
+             */
+            company: ("solo" | "behind" | "pack") | null;
+            /**
+             * Compound
+             * @default null
+             */
+            compound: string | null;
+            /**
+             * Energy Kwh
+             * @default null
+             */
+            energy_kwh: number | null;
+            /**
+             * Fuel L
+             * @default null
+             */
+            fuel_l: number | null;
+            /**
+             * Official
+             * @description Driven in the conditions of the race
+             * @default null
+             */
+            official: boolean | null;
+            /**
+             * Options
+             * @description What is tried: `T4 = third gear, lap = save`
+             * @default
+             */
+            options: string;
+            /**
+             * Purpose
+             * @default null
+             */
+            purpose: ("learn" | "build" | "corner" | "trial" | "long" | "qualifying" | "rehearsal" | "experiment" | "commentary") | null;
+            /**
+             * Session Kind
+             * @default practice
+             * @enum {string}
+             */
+            session_kind: "practice" | "qualifying" | "race";
+            /**
+             * Settings
+             * @description In the car, by name
+             */
+            settings?: {
+                [key: string]: string;
+            };
+            /**
+             * Setup
+             * @default null
+             */
+            setup: string | null;
+            /**
+             * Tyre Age
+             * @description Laps that the set had done when the run started
+             * @default null
+             */
+            tyre_age: number | null;
+            /**
+             * Tyre Set
+             * @default null
+             */
+            tyre_set: string | null;
+            /** Watch */
+            watch?: string[];
+        };
+        /** RunKeyOut */
+        RunKeyOut: {
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Number */
+            number: number;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+        };
+        /** RunLineOut */
+        RunLineOut: {
+            /** Best Us */
+            best_us: number | null;
+            /** By Hand */
+            by_hand: boolean;
+            /** Compound */
+            compound: string | null;
+            /** Declared */
+            declared: boolean;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** First At */
+            first_at: string | null;
+            /** Guest */
+            guest: boolean;
+            /** Laps */
+            laps: number;
+            /** Number */
+            number: number;
+            /** Purpose */
+            purpose: string | null;
+            /** Setup */
+            setup: string | null;
+        };
+        /** RunOut */
+        RunOut: {
+            /** Checks */
+            checks: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            context: components["schemas"]["RunContextForm"];
+            /** Declared At */
+            declared_at: string | null;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Guest */
+            guest: boolean;
+            /** Handling */
+            handling: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: string | null;
+            /** Note */
+            note: string | null;
+            /** Number */
+            number: number | null;
+            /** Readings */
+            readings: {
+                [key: string]: unknown;
+            }[];
+            /** Session */
+            session: string | null;
+            /** Session Id */
+            session_id: string | null;
+            /** Version */
+            version: number;
+        };
+        /** RunSheetOut */
+        RunSheetOut: {
+            after: components["schemas"]["RunKeyOut"] | null;
+            /** Because Words */
+            because_words: {
+                [key: string]: string;
+            };
+            before: components["schemas"]["RunKeyOut"] | null;
+            /** Changes */
+            changes: string[];
+            /** Corners */
+            corners: {
+                [key: string]: string | null;
+            }[];
+            /** Declared */
+            declared: boolean;
+            /** Laps */
+            laps: components["schemas"]["LapOnSheetOut"][];
+            /** Mark Words */
+            mark_words: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Mistake Words */
+            mistake_words: {
+                [key: string]: string;
+            };
+            practice: components["schemas"]["PracticeOut"];
+            /** Remarks */
+            remarks: components["schemas"]["RemarkOut"][];
+            run: components["schemas"]["RunOut"];
+            /** Sectors */
+            sectors: string[];
+            /** Segments */
+            segments: string[];
+            /** Supposed */
+            supposed: string[];
+            /** Together */
+            together: string | null;
         };
         /** RungOut */
         RungOut: {
@@ -5112,6 +6446,12 @@ export interface components {
             /** Items */
             items: components["schemas"]["SeriesWeekOut"][];
         };
+        /** SessionLineOut */
+        SessionLineOut: {
+            practice: components["schemas"]["PracticeOut"];
+            /** Runs */
+            runs: components["schemas"]["RunLineOut"][];
+        };
         /** SessionOut */
         SessionOut: {
             /** Certain */
@@ -5186,6 +6526,16 @@ export interface components {
              * Format: date-time
              */
             ends: string;
+        };
+        /** SplitWish */
+        SplitWish: {
+            /**
+             * Label
+             * @default null
+             */
+            label: string | null;
+            /** Runs */
+            runs: components["schemas"]["WhichRun"][];
         };
         /** StartChoice */
         StartChoice: {
@@ -5278,6 +6628,29 @@ export interface components {
             /** Reference Us */
             reference_us: number | null;
         };
+        /** TableMapping */
+        TableMapping: {
+            /** Columns */
+            columns: {
+                [key: string]: components["schemas"]["ColumnUse"];
+            };
+            /** Constants */
+            constants?: {
+                [key: string]: string;
+            };
+            /**
+             * Rows
+             * @default laps
+             * @enum {string}
+             */
+            rows: "laps" | "sectors";
+            /**
+             * Splits
+             * @default times
+             * @enum {string}
+             */
+            splits: "times" | "cumulative";
+        };
         /** TargetChange */
         TargetChange: {
             benchmark: components["schemas"]["BenchmarkLap"] | null;
@@ -5292,6 +6665,13 @@ export interface components {
              */
             strike_limit: number | null;
             target: components["schemas"]["TargetRule"] | null;
+        };
+        /** TargetOption */
+        TargetOption: {
+            /** Target */
+            target: string;
+            /** Words */
+            words: string;
         };
         /** TargetRule */
         TargetRule: {
@@ -5359,6 +6739,22 @@ export interface components {
             /** Time Us */
             time_us: number;
         };
+        /** TemplateOut */
+        TemplateOut: {
+            /** Assists */
+            assists: string[];
+            context: components["schemas"]["RunContextForm"];
+            /** From Run */
+            from_run: string | null;
+            /** In Car */
+            in_car: {
+                [key: string]: unknown;
+            }[];
+            /** Known */
+            known: {
+                [key: string]: string[];
+            };
+        };
         /**
          * Ticket
          * @description What a page needs to change things: it can't read the cookie, so it shows this.
@@ -5366,6 +6762,21 @@ export interface components {
         Ticket: {
             /** Csrf Token */
             csrf_token: string;
+        };
+        /** TimedLap */
+        TimedLap: {
+            /**
+             * Ended At
+             * Format: date-time
+             */
+            ended_at: string;
+            /** Number */
+            number: number;
+            /**
+             * Presses Us
+             * @description At the line, at each sector line (null where missed), and at the line again
+             */
+            presses_us: (number | null)[];
         };
         /** Token */
         Token: {
@@ -5381,6 +6792,33 @@ export interface components {
              */
             summary: string | null;
         };
+        /** TypedLine */
+        TypedLine: {
+            /**
+             * Line
+             * @description `92114`, `1:32.114 t`, `30114 40200 21800 s5`
+             */
+            line: string;
+            /**
+             * Number
+             * @description Of the lap within its run
+             */
+            number: number;
+        };
+        /** TypedMend */
+        TypedMend: {
+            /** Line */
+            line: string;
+        };
+        /** UnpackedOut */
+        UnpackedOut: {
+            /** Id */
+            id: string | null;
+            /** Name */
+            name: string;
+            /** Refused */
+            refused: string | null;
+        };
         /** VisitOut */
         VisitOut: {
             /**
@@ -5395,6 +6833,19 @@ export interface components {
             line: number;
             /** Reason */
             reason: string;
+        };
+        /** WeatherChange */
+        WeatherChange: {
+            /**
+             * Minute
+             * @description Since the first lap of the session began
+             */
+            minute: number;
+            /**
+             * Wetness
+             * @enum {string}
+             */
+            wetness: "dry" | "damp" | "wet";
         };
         /** WeekEntryOut */
         WeekEntryOut: {
@@ -5767,6 +7218,16 @@ export interface components {
             role: "manager" | "coach" | "driver";
             /** Team */
             team: string;
+        };
+        /** WhichRun */
+        WhichRun: {
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Number */
+            number: number;
         };
         /** Window */
         Window: {
@@ -7247,9 +8708,11 @@ export interface operations {
             };
         };
     };
-    api_list_asked_laps_combinations__uuid_combination_id__beyond_floor_get: {
+    api_get_clip_combinations__uuid_combination_id__clip_get: {
         parameters: {
-            query?: never;
+            query?: {
+                seed?: number;
+            };
             header?: never;
             path: {
                 combination_id: string;
@@ -7264,113 +8727,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AskedLaps"];
+                    "application/json": components["schemas"]["ClipOut"];
                 };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unauthorized */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_answer_floor_combinations__uuid_combination_id__beyond_floor_put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                combination_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FloorAnswer"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -7477,6 +8835,324 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverLaps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_template_combinations__uuid_combination_id__drivers__uuid_driver_id__template_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_open_lane_combinations__uuid_combination_id__lanes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_upload_archive_combinations__uuid_combination_id__lap_archives_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Archive"];
                 };
             };
             /** @description Unauthorized */
@@ -7689,15 +9365,6 @@ export interface operations {
                     "application/json": components["schemas"]["PreviewOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -7799,6 +9466,426 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_asked_laps_combinations__uuid_combination_id__questions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedLaps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_runs_combinations__uuid_combination_id__runs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrivenOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_declare_run_combinations__uuid_combination_id__runs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Declaration"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_check_run_combinations__uuid_combination_id__runs_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checks"];
                 };
             };
             /** @description Unauthorized */
@@ -11160,6 +13247,118 @@ export interface operations {
             };
         };
     };
+    api_read_again_lap_files__uuid_file_id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_import_laps_lap_files__uuid_file_id__import_post: {
         parameters: {
             query?: never;
@@ -11175,6 +13374,239 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mend_line_lap_files__uuid_file_id__lines__int_line__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+                line: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_say_how_read_lap_files__uuid_file_id__reading_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
             /** @description Accepted */
             202: {
                 headers: {
@@ -12649,6 +15081,107 @@ export interface operations {
             };
         };
     };
+    api_list_letters_letters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Letters"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_me_me_get: {
         parameters: {
             query?: never;
@@ -13384,6 +15917,212 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_reaction_me_reaction_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReactionOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_measure_reaction_me_reaction_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReactionWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReactionOut"];
                 };
             };
             /** @description Unauthorized */
@@ -15548,6 +18287,107 @@ export interface operations {
             };
         };
     };
+    api_remove_remark_remarks__uuid_remark_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_list_resources_resources_get: {
         parameters: {
             query?: never;
@@ -16282,6 +19122,217 @@ export interface operations {
             header?: never;
             path: {
                 rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_run_runs__uuid_run_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunContextForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_run_runs__uuid_run_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
             };
             cookie?: never;
         };
@@ -17855,6 +20906,1414 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_run_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunSheetOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_say_of_run_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__declaration_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunContextForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_write_feel_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__feel_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Feel"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_type_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedLine"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptLapOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_laps_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LapsChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mend_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+                lap: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedMend"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptLapOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_answer_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__answer_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+                lap: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerWish"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_remark_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__remarks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+                lap: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemarkWish"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemarkMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_overrule_marks_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__marks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarksChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_time_lap_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__timed_laps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimedLap"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptLapOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_merge_sessions_sessions__uuid_session_id__merge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_move_runs_sessions__uuid_session_id__move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_split_session_sessions__uuid_session_id__split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,41 @@
+"""How a car felt, and what was read off it after a run: the scales and their limits."""
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+__all__ = ["APEX_TESTS", "BALANCE_WORDS", "PHASES", "SPEEDS", "WHEELS", "BadReading", "balance_words", "check_readings"]
+
+SPEEDS: Final = ("slow", "fast")
+PHASES: Final = ("entry", "middle", "exit")
+APEX_TESTS: Final = ("small_lift", "small_throttle")
+"""At the apex: a small lift, a small throttle. Each answers calm or abrupt."""
+WHEELS: Final = ("front_left", "front_right", "rear_left", "rear_right")
+BALANCE_WORDS: Final = {-3: "pushes hard", -2: "pushes", -1: "pushes a little", 0: "balanced", 1: "a little loose", 2: "loose", 3: "very loose"}
+_LIMITS: Final = {"tread_pct": (0.0, 100.0), "hot_pressure_kpa": (20.0, 600.0)}
+
+
+class BadReading(ValueError):
+    """A measured value that can't be; the message is a sentence."""
+
+
+def balance_words(value: int) -> str:
+    """What a point of the scale from -3 (pushes) to +3 (loose) says."""
+    return BALANCE_WORDS[value]
+
+
+def check_readings(readings: Mapping[str, Any]) -> None:
+    """Refuse values that no wheel has: tread outside 0 to 100 %, pressure outside 20 to 600 kPa.
+
+    Args:
+        readings: `tread_pct` and `hot_pressure_kpa`, by wheel.
+
+    Raises:
+        BadReading: as a sentence.
+    """
+    for what, (low, high) in _LIMITS.items():
+        for wheel, value in (readings.get(what) or {}).items():
+            if wheel not in WHEELS:
+                raise BadReading(f"There is no wheel {wheel}.")
+            if value is not None and not low <= value <= high:
+                unit = "%" if what == "tread_pct" else "kPa"
+                raise BadReading(f"{value:g} {unit} at the {wheel.replace('_', ' ')} can't be: {low:g} to {high:g} {unit} are possible.")

@@ -1,0 +1,1 @@
+"""Runs: declared, collected by fingers and eyes, looked through afterwards."""

@@ -1,0 +1,154 @@
+"""Words about runs: the check before one, what changed since the one before, how the car felt, how laps are typed."""
+
+from collections.abc import Sequence
+from typing import Any, Final
+
+from fleet_rival.core.laps.questions import Question
+from fleet_rival.core.runs.context import Change, deliberate
+from fleet_rival.core.runs.precheck import Check
+from fleet_rival.core.runs.typed import LETTERS
+from fleet_rival.core.times import format_time
+
+__all__ = [
+    "BECAUSE_WORDS",
+    "MISTAKE_WORDS",
+    "PURPOSE_WORDS",
+    "answer_words",
+    "change_words",
+    "check_words",
+    "letters",
+    "question_words",
+    "together_words",
+]
+
+PURPOSE_WORDS: Final = {
+    "learn": "learn the track",
+    "build": "build pace",
+    "corner": "work on a corner",
+    "trial": "try an option",
+    "long": "long run",
+    "qualifying": "qualifying",
+    "rehearsal": "rehearse the race",
+    "experiment": "experiment",
+    "commentary": "talk it through",
+}
+BECAUSE_WORDS: Final = {
+    "traffic": "because of others",
+    "yellow": "because of a yellow flag",
+    "tow": "with a slipstream",
+    "cool": "slow on purpose",
+    "practice_only": "as an experiment",
+}
+"""What a remark may put something down to: the lap gets that mark, and it is no mistake."""
+MISTAKE_WORDS: Final = {
+    "early-brake": "braked too early",
+    "late-brake": "braked too late",
+    "over-slow": "slowed too much",
+    "double-input": "braked, turned and shifted at once",
+    "lock-up": "locked a wheel",
+    "missed-apex": "missed the apex",
+    "late-throttle": "late on the throttle",
+    "early-throttle": "too early on the throttle",
+    "slide": "slid",
+    "wide-exit": "ran wide at the exit",
+    "limits": "exceeded the limits",
+    "kerb": "struck a kerb",
+    "wrong-gear": "wrong gear",
+    "limiter": "on the limiter",
+    "spin": "spun",
+    "contact": "contact",
+    "other": "something else",
+}
+_NAMES: Final = {
+    "tyre_set": "tyre set",
+    "compound": "compound",
+    "tyre_age": "tyre age",
+    "fuel_l": "fuel",
+    "energy_kwh": "energy",
+    "setup": "setup",
+    "assists": "assists",
+    "company": "company",
+    "official": "official conditions",
+    "options": "options",
+}
+_UNITS: Final = {"tyre_age": " laps", "fuel_l": " l", "energy_kwh": " kWh"}
+_COMPANY: Final = {"solo": "alone", "behind": "behind others", "pack": "in a pack"}
+
+
+def check_words(check: Check) -> str:
+    """One line of the check, as what to look at."""
+    name = check.key
+    if name == "limiter":
+        return "Pit limiter: on its button, and off when you leave"
+    if name == "official":
+        return "Official conditions: the room is set as the race is"
+    value = _value(name, check.after)
+    if name == "tyre_set":
+        told = f"Tyre set {value} is on the car"
+        return f"{told}, not {_value(name, check.before)} any more" if check.why == "changed" else told
+    what = name.removeprefix("setting:") if name.startswith("setting:") else _NAMES.get(name, name).capitalize()
+    if check.why == "changed":
+        return f"{what}: {value}, was {_value(name, check.before)}"
+    return f"{what}: {value}"
+
+
+def change_words(change: Change) -> str:
+    """One thing that is other than in the run before."""
+    name = change.what.removeprefix("setting:") if change.what.startswith("setting:") else _NAMES.get(change.what, change.what)
+    before, after = _value(change.what, change.before), _value(change.what, change.after)
+    return f"{name} {before or 'none'} → {after or 'none'}"
+
+
+def together_words(changes: Sequence[Change]) -> str | None:
+    """That more than one thing was changed at once, where it was."""
+    several = deliberate(changes)
+    if len(several) < 2:
+        return None
+    return f"{len(several)} things were changed at once: what each of them does can't be told from these laps."
+
+
+def _value(what: str, value: Any) -> str:
+    if value is None:
+        return ""
+    if what == "options":
+        return ", ".join(f"{where} = {label.replace('-', ' ')}" for where, label in value)
+    if what == "company":
+        return _COMPANY.get(value, str(value))
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float | int):
+        return f"{value:g}{_UNITS.get(what, '')}"
+    return str(value)
+
+
+def letters() -> list[dict[str, str]]:
+    """The letters behind a typed lap, and what each says."""
+    return [{"letter": letter, "words": words} for letter, (_, _, words) in LETTERS.items()]
+
+
+def question_words(question: Question) -> str:
+    """What is asked of a lap."""
+    lost = format_time(question.loss_us) if question.loss_us else ""
+    if question.kind == "tow":
+        return "Faster than anybody drives alone here: a tow, or a record?"
+    if question.kind == "damage":
+        return f"Contact at {question.corner}, and the laps since are slower by {lost} s each: was the car damaged?"
+    return f"Lost {lost} s at {question.corner} alone: what happened there?"
+
+
+def answer_words(kind: str, answer: str) -> str:
+    """One answer to what is asked of a lap."""
+    return _ANSWERS[kind, answer]
+
+
+_ANSWERS: Final = {
+    ("tow", "tow"): "in a tow",
+    ("tow", "record"): "a record",
+    ("damage", "damage"): "damaged from there on",
+    ("damage", "none"): "no damage",
+    ("incident", "spin"): "a spin",
+    ("incident", "contact"): "a contact",
+    ("incident", "slide"): "a slide",
+    ("incident", "traffic"): "others in the way",
+    ("incident", "nothing"): "just slow",
+}
