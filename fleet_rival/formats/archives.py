@@ -56,6 +56,8 @@ def members(content: bytes) -> list[Member]:
                 left -= len(read)
                 out.append(Member(PurePosixPath(item.filename).name[-255:], read))
             return out
+    except UnusableFile:
+        raise
     except (BadZipFile, NotImplementedError, OSError, EOFError, ValueError, RuntimeError) as error:
         raise UnusableFile("This zip can't be read: it is damaged, encrypted, or packed in an unusual way. Pack it again and try again.") from error
 

@@ -22,12 +22,11 @@ def counting(lap: JudgedLap) -> dict[str, bool]:
     """
     said = dict(lap.lap.said)
     if lap.marks:
-        for mark in lap.marks:
-            if said.pop(mark, None) is None:
-                said[mark] = False
-        return said
+        denied = [mark for mark in lap.marks if said.pop(mark, None) is None]
+        # Slow laps are judged when they bear no other mark: what was hidden behind one must not come up in its place.
+        return said | dict.fromkeys([*denied, "spoiled"] if denied else [], False)
     if lap.overruled:
-        return {mark: stands for mark, stands in said.items() if mark not in lap.overruled}
+        return {mark: stands for mark, stands in said.items() if stands}
     return {**said, "practice_only": True}
 
 
