@@ -53,6 +53,10 @@ _WORDS: Final = {
 _NUMBERED: Final = re.compile(r"(?:sector|sec|sect|split|s|section|int|intermediate|part|lap_split)_?([0-9]{1,2})(?:_time|_split)?")
 
 
+_NEARLY_ALL: Final = 0.75
+"""Of the values of a column: a few unreadable cells hide nothing."""
+
+
 class BadMapping(ValueError):
     """A mapping that can't be used; the message is a sentence."""
 
@@ -191,18 +195,20 @@ def _target(name: str, codes: Mapping[str, str], sectors: Sequence[str]) -> tupl
 
 
 def _unit(values: Sequence[str]) -> str:
-    """Of a column of times: milliseconds where all are whole and too large for seconds, days where all are tiny."""
-    numbers = []
-    for value in values:
-        try:
-            numbers.append(float(value.replace(",", ".")))
-        except ValueError:
-            return "time"
-    if not numbers:
+    """Of a column of times: milliseconds where nearly all are whole and too large for seconds, days where nearly all are tiny."""
+    numbers = [number for value in values if (number := _number(value)) is not None]
+    if len(numbers) < max(1.0, _NEARLY_ALL * len(values)):
         return "time"
-    if all(number.is_integer() and number >= 1000 for number in numbers):
+    if sum(number.is_integer() and number >= 1000 for number in numbers) >= _NEARLY_ALL * len(values):
         return "ms"
-    return "days" if all(0 < number < 0.05 for number in numbers) else "time"
+    return "days" if sum(0 < number < 0.05 for number in numbers) >= _NEARLY_ALL * len(values) else "time"
+
+
+def _number(text: str) -> float | None:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return None
 
 
 def _repeats(header: Sequence[str], rows: Sequence[Sequence[str]], columns: Mapping[str, ColumnUse]) -> bool:
@@ -220,7 +226,9 @@ def _are_cumulative(header: Sequence[str], rows: Sequence[Sequence[str]], column
         return False
     rising = told = 0
     for row in rows:
-        times = [_microseconds(row[place], unit) for place, unit in splits if place < len(row)]
+        if len(row) < len(header):
+            continue
+        times = [_microseconds(row[place], unit) for place, unit in splits]
         known = [time for time in times if time is not None]
         if len(known) < len(splits):
             continue
@@ -229,7 +237,7 @@ def _are_cumulative(header: Sequence[str], rows: Sequence[Sequence[str]], column
         whole = _microseconds(row[place], unit) if place >= 0 else None
         up = all(before < after for before, after in pairwise(known))
         rising += up and (known[-1] <= whole * 1.002 and sum(known) > whole * 1.2 if whole else sum(known[:-1]) > known[-1] * 0.9)
-    return told > 0 and rising >= 0.9 * told
+    return told > 0 and rising >= _NEARLY_ALL * told
 
 
 def _microseconds(cell: str, unit: str) -> int | None:

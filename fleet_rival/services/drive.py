@@ -5,7 +5,7 @@ import json
 import zlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from datetime import UTC, datetime, timedelta
 from types import MappingProxyType
 from typing import Any, Literal
@@ -16,7 +16,7 @@ from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.merge import Merge
+from fleet_rival.core.laps.merge import Merge, unknown
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.recording import plain_row
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
@@ -114,7 +114,7 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
-        reading = first_reading(session, actor, row, content)
+        reading = first_reading(session, actor, row, name, content)
         session.execute(
             delete(LapFileRow).where(
                 LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < datetime.now(UTC) - _KEEP_PREVIEWS
@@ -173,8 +173,19 @@ def again(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> UUID:
         return made.public_id
 
 
-def say_how(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, table: Mapping[str, Any] | None, names: Mapping[str, UUID]) -> None:
+def say_how(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    file_id: UUID,
+    table: Mapping[str, Any] | None,
+    names: Mapping[str, UUID],
+    *,
+    confirmed: bool = True,
+) -> None:
     """Say how a file's columns are to be read, and who its drivers are in the team. It is remembered for its source with the import.
+
+    Args:
+        confirmed: False to see first what would come of it.
 
     Raises:
         Conflict: the file is imported already.
@@ -185,7 +196,8 @@ def say_how(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, table:
         _still_open(kept)
         row = session.get_one(Combination, kept.combination_id)
         drivers = {name: find_row(session, Driver, actor, key, "driver") for name, key in names.items()}
-        kept.mapping = told_reading(session, row, kept, table, {name: driver.name for name, driver in drivers.items()}).as_plain()
+        told = told_reading(session, row, kept, table, {name: driver.name for name, driver in drivers.items()})
+        kept.mapping = replace(told, confirmed=confirmed).as_plain()
         kept.look = None
 
 
@@ -386,7 +398,9 @@ def _take_differences(session: Session, change_set: ChangeSet, stored: list[Stor
     changes = []
     for difference in merged.different:
         old, new = stored[difference.stored], merged.laps[difference.incoming]
-        before, after = lap_values(old.lap), lap_values(replace(new, said=old.lap.said, plus_minus_us=old.lap.plus_minus_us))
+        # What the file doesn't say stays as it is.
+        kept = {field.name: getattr(old.lap, field.name) for field in fields(CoreLap) if unknown(new, field.name)}
+        before, after = lap_values(old.lap), lap_values(replace(new, **{**kept, "said": old.lap.said}))
         session.execute(update(Lap).where(Lap.team_id == change_set.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
         changes.append({"table_name": "lap", "row_id": old.id, "version": old.version + 1, "before": plain_row(before), "after": plain_row(after)})
     note_changes(session, change_set, changes)

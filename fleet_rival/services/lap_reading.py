@@ -82,6 +82,8 @@ class MappingView:
     remembered: bool
     offered: tuple[dict[str, str], ...]
     """What a column can be read as, with its words."""
+    names: dict[str, str]
+    """Names in the file that are other names of the team's drivers."""
 
 
 def content_of(kept: LapFileRow) -> bytes:
@@ -89,7 +91,7 @@ def content_of(kept: LapFileRow) -> bytes:
     return zlib.decompress(kept.content)
 
 
-def first_reading(session: Session, actor: Actor, row: Combination, content: bytes) -> Reading:
+def first_reading(session: Session, actor: Actor, row: Combination, name: str, content: bytes) -> Reading:
     """How a new file is to be read: as this source was before; else by its names; else as it looks, to be confirmed.
 
     Raises:
@@ -105,7 +107,7 @@ def first_reading(session: Session, actor: Actor, row: Combination, content: byt
             try:
                 if reading.table is not None:
                     check_mapping(reading.table, grid.header, track)
-                return replace(reading, confirmed=True, remembered=reading.table is not None)
+                return replace(_with_session(reading, name), confirmed=True, remembered=reading.table is not None)
             except BadMapping:
                 pass  # made for a track with other parts
         if reads_by_names(grid.header, [cells for _, cells in rows], track):
@@ -115,7 +117,16 @@ def first_reading(session: Session, actor: Actor, row: Combination, content: byt
         raise Refused(str(error)) from error
     if not guess.mapping.columns:
         raise Refused("The lap file has no header: its first line must name the columns, at least driver, lap and time.")
-    return Reading(guess.mapping, confirmed=False)
+    return _with_session(Reading(guess.mapping, confirmed=False), name)
+
+
+def _with_session(reading: Reading, name: str) -> Reading:
+    """Where no column tells sessions apart, a file is one, called as the file is."""
+    table = reading.table
+    if table is None or any(use.target == "session" for use in table.columns.values()):
+        return reading
+    label = name.rsplit(".", 1)[0].removesuffix(".laps")[:120] or "file"
+    return replace(reading, table=replace(table, constants={**table.constants, "session": label}))
 
 
 def told_reading(session: Session, row: Combination, kept: LapFileRow, table: Mapping[str, Any] | None, names: Mapping[str, str]) -> Reading:
@@ -167,6 +178,7 @@ def mapping_view(session: Session, row: Combination, kept: LapFileRow) -> Mappin
         reading.table is not None,
         reading.remembered,
         offered,
+        dict(reading.names),
     )
 
 

@@ -29,7 +29,7 @@ __all__ = [
     "settings_of",
 ]
 
-OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s", "condition_minutes", "condition_air_c", "condition_track_c")
+OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s", "condition_minutes", "condition_air_c", "condition_track_c", "hand_timed_ideals")
 """Settings that a manager or coach sets for a combination; the others are the method's."""
 
 

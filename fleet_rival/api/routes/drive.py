@@ -37,7 +37,7 @@ def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
 def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
     """Say how a file's columns are to be read, and who its drivers are in the team."""
     table = body.table.model_dump() if body.table else None
-    drive.say_how(sessions(), actor(), path.file_id, table, body.names)
+    drive.say_how(sessions(), actor(), path.file_id, table, body.names, confirmed=body.confirmed)
     return _preview(path.file_id, frozenset(), 200)
 
 

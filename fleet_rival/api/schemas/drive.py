@@ -94,6 +94,7 @@ class MappingOut(Schema):
     told: bool
     remembered: bool
     offered: list[TargetOption]
+    names: dict[str, str]
 
 
 class ColumnUse(Schema):
@@ -113,6 +114,7 @@ class ReadingChange(Schema):
     names: dict[Annotated[str, Field(max_length=120)], UUID] = Field(
         default_factory=dict, max_length=500, description="Names in the file, and who that is in the team"
     )
+    confirmed: bool = Field(default=True, description="Whether it is said for good, or only to be seen")
 
 
 class LinePath(LapFilePath):

@@ -59,6 +59,8 @@ class TemplateOut(Schema):
     in_car: list[dict[str, Any]]
     assists: list[str]
     known: dict[str, list[str]]
+    tank_l: float | None
+    battery_kwh: float | None
 
 
 class CheckWish(Schema):

@@ -97,6 +97,7 @@ class CombinationChange(Schema):
     condition_minutes: float | None = Field(default=None, ge=0, le=720, description="Practice further from the race's time of day is pointed out")
     condition_air_c: float | None = Field(default=None, ge=0, le=100, description="The same for the air's temperature")
     condition_track_c: float | None = Field(default=None, ge=0, le=100, description="The same for the track's temperature")
+    hand_timed_ideals: int | None = Field(default=None, ge=0, le=1, description="1: times taken by hand count for ideal laps too")
 
 
 class OfWeek(BaseModel):

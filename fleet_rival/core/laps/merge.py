@@ -12,7 +12,7 @@ from fractions import Fraction
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.statistics import median
 
-__all__ = ["Difference", "Merge", "OtherPace", "SessionMatch", "merge", "other_pace"]
+__all__ = ["Difference", "Merge", "OtherPace", "SessionMatch", "merge", "other_pace", "unknown"]
 
 _ALIKE = Fraction(13, 10)
 """Paces further apart than this factor are hardly of one car on one track in the same weather."""
@@ -134,7 +134,19 @@ def _may_be_one(laps: Sequence[Lap], there: Sequence[Lap]) -> bool:
 
 
 def _changed_fields(old: Lap, new: Lap) -> tuple[str, ...]:
-    return tuple(field.name for field in fields(Lap) if field.name not in _SAID_LATER and getattr(old, field.name) != getattr(new, field.name))
+    return tuple(
+        field.name
+        for field in fields(Lap)
+        if field.name not in _SAID_LATER and not unknown(new, field.name) and getattr(old, field.name) != getattr(new, field.name)
+    )
+
+
+def unknown(lap: Lap, field: str) -> bool:
+    """Whether a lap says nothing about something: what a run was declared to be is no difference to a file that doesn't say it."""
+    value = getattr(lap, field)
+    if field == "session_kind":
+        return bool(value == "practice")
+    return value is None or (field in ("options", "mistakes", "sectors", "segments") and not value)
 
 
 @dataclass(frozen=True, slots=True)

@@ -81,6 +81,8 @@ class Template:
     assists: tuple[str, ...]
     known: dict[str, tuple[str, ...]]
     """What was written before, by field, the last first."""
+    tank_l: float | None
+    battery_kwh: float | None
 
 
 def template(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> Template:
@@ -93,7 +95,7 @@ def template(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID
         context, said = found if found else (RunContext(), None)
         if found is None:
             context = replace(context, settings={item["name"]: str(item["default"]) for item in car.settings if item.get("default") is not None})
-        return Template(context_out(context), said, tuple(car.settings), tuple(car.assists), _known(session, actor, row))
+        return Template(context_out(context), said, tuple(car.settings), tuple(car.assists), _known(session, actor, row), car.tank_l, car.battery_kwh)
 
 
 def last_context(session: Session, row: Combination, driver: Driver, before: Run | None = None) -> tuple[RunContext, str] | None:

@@ -54,6 +54,22 @@ export type PitLane = Schemas['PitLane']
 export type DraftCorner = Schemas['DraftCorner']
 export type SectorPart = Schemas['SectorPart']
 export type Consequences = Schemas['ConsequencesOut']
+export type Driven = Schemas['DrivenOut']
+export type SessionLine = Schemas['SessionLineOut']
+export type RunLine = Schemas['RunLineOut']
+export type Run = Schemas['RunOut']
+export type RunContext = Schemas['RunContextForm']
+export type RunTemplate = Schemas['TemplateOut']
+export type RunSheet = Schemas['RunSheetOut']
+export type LapOnSheet = Schemas['LapOnSheetOut']
+export type LapFacts = Schemas['LapFacts']
+export type Mark = LapOnSheet['marks'][number]['mark']
+export type Lane = Schemas['LaneOut']
+export type KeptLap = Schemas['KeptLapOut']
+export type Clip = Schemas['ClipOut']
+export type AskedLap = Schemas['AskedLapOut']
+export type Mapping = Schemas['MappingOut']
+export type TableMapping = Schemas['TableMapping']
 /** What isn't named stays as it was. */
 export type Preferences = Partial<Schemas['Preferences']>
 export type Role = Member['role']
@@ -122,6 +138,27 @@ export function fileBody(file: File): { body: { file: string }; bodySerializer: 
   form.append('file', file)
   // The description calls a file in a form a binary string; what is sent is the form itself.
   return { body: { file: '' }, bodySerializer: () => form }
+}
+
+/** Send one file, and tell how much of it is on its way (0 to 1). */
+export function sendFile<T>(path: string, file: File, tell: (share: number) => void): Promise<T> {
+  return new Promise((done, fail) => {
+    const request = new XMLHttpRequest()
+    const form = new FormData()
+    form.append('file', file)
+    request.open('POST', path)
+    request.responseType = 'json'
+    request.setRequestHeader('X-Fleet-Rival-Token', csrfToken)
+    request.upload.onprogress = (event) => event.lengthComputable && tell(event.loaded / event.total)
+    request.onerror = () => fail(new Trouble('The server does not answer. Is Fleet Rival still running? Start it with ./fleet demo, then try again.'))
+    request.onload = () => {
+      if (request.status < 300) return done(request.response as T)
+      const problem = request.response as { detail?: string; request_id?: string } | null
+      if (request.status === 401) onSignedOut()
+      fail(new Trouble(problem?.detail ?? `The server answered with ${request.status}.`, request.status, problem?.request_id))
+    }
+    request.send(form)
+  })
 }
 
 /** The header that says which version was looked at. */

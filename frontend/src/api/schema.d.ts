@@ -3088,6 +3088,12 @@ export interface components {
              * @default null
              */
             condition_track_c: number | null;
+            /**
+             * Hand Timed Ideals
+             * @description 1: times taken by hand count for ideal laps too
+             * @default null
+             */
+            hand_timed_ideals: number | null;
             /** Note */
             note: string | null;
             /**
@@ -4694,6 +4700,10 @@ export interface components {
             };
             /** Missing */
             missing: string[];
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
             /** Needed */
             needed: boolean;
             /** Offered */
@@ -5583,6 +5593,12 @@ export interface components {
         };
         /** ReadingChange */
         ReadingChange: {
+            /**
+             * Confirmed
+             * @description Whether it is said for good, or only to be seen
+             * @default true
+             */
+            confirmed: boolean;
             /**
              * Names
              * @description Names in the file, and who that is in the team
@@ -6743,6 +6759,8 @@ export interface components {
         TemplateOut: {
             /** Assists */
             assists: string[];
+            /** Battery Kwh */
+            battery_kwh: number | null;
             context: components["schemas"]["RunContextForm"];
             /** From Run */
             from_run: string | null;
@@ -6754,6 +6772,8 @@ export interface components {
             known: {
                 [key: string]: string[];
             };
+            /** Tank L */
+            tank_l: number | null;
         };
         /**
          * Ticket

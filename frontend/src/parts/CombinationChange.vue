@@ -12,7 +12,7 @@ const emit = defineEmits<{ close: [] }>()
 const queries = useQueryClient()
 const shown = ref(true)
 const seen = ref(0)
-const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '' })
+const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '', byHand: false })
 function show(row: Combination) {
   seen.value = row.version
   form.note = row.note ?? ''
@@ -22,6 +22,7 @@ function show(row: Combination) {
   form.minutes = asTyped(row.settings.condition_minutes)
   form.air = asTyped(row.settings.condition_air_c)
   form.track = asTyped(row.settings.condition_track_c)
+  form.byHand = row.settings.hand_timed_ideals === 1
 }
 show(props.combination)
 const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track].some((text) => Number.isNaN(readNumber(text) ?? 0)))
@@ -38,6 +39,7 @@ const save = useMutation({
           condition_minutes: readNumber(form.minutes),
           condition_air_c: readNumber(form.air),
           condition_track_c: readNumber(form.track),
+          hand_timed_ideals: form.byHand ? 1 : null,
         },
       }),
     ),
@@ -73,6 +75,11 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         from <input v-model="form.minutes" inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
         <input v-model="form.air" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
         <input v-model="form.track" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
+      </fieldset>
+      <fieldset>
+        <legend>Times by hand</legend>
+        <label><input v-model="form.byHand" type="checkbox" /> count for ideal laps too</label>
+        <span class="quiet">else they don’t, since they carry a ±</span>
       </fieldset>
       <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
         Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.

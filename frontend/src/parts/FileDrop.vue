@@ -2,14 +2,17 @@
 import { ref } from 'vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
-defineProps<{ label: string; accept: string; busy?: boolean; hint?: string }>()
-const emit = defineEmits<{ file: [file: File] }>()
+defineProps<{ label: string; accept: string; busy?: boolean; hint?: string; several?: boolean }>()
+const emit = defineEmits<{ file: [file: File]; files: [files: File[]] }>()
 const input = ref<HTMLInputElement>()
 const over = ref(false)
 
 function take(files: FileList | null | undefined) {
   const file = files?.[0]
-  if (file) emit('file', file)
+  if (file) {
+    emit('file', file)
+    emit('files', [...files])
+  }
   if (input.value) input.value.value = ''
 }
 function drop(event: DragEvent) {
@@ -21,8 +24,8 @@ function drop(event: DragEvent) {
 <template>
   <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="drop">
     <WorkButton color="primary" :loading="busy" @click="input?.click()">{{ label }}</WorkButton>
-    <span class="quiet">or drop it here<template v-if="hint"> · {{ hint }}</template></span>
-    <input ref="input" class="visually-hidden" type="file" tabindex="-1" aria-hidden="true" :accept="accept" @change="take(input?.files)" />
+    <span class="quiet">or drop {{ several ? 'them' : 'it' }} here<template v-if="hint"> · {{ hint }}</template></span>
+    <input ref="input" class="visually-hidden" type="file" tabindex="-1" aria-hidden="true" :accept="accept" :multiple="several" @change="take(input?.files)" />
   </div>
 </template>
 

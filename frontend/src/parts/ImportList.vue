@@ -7,7 +7,7 @@ import WorkButton from '@/parts/WorkButton.vue'
 import { useTurning } from '@/turning'
 
 const props = defineProps<{ combination: string }>()
-const emit = defineEmits<{ changed: [] }>()
+const emit = defineEmits<{ changed: []; again: [id: string] }>()
 const queries = useQueryClient()
 
 const list = useQuery({
@@ -32,7 +32,7 @@ function takeBack(entry: string) {
 <template>
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <p v-if="list.data.value && !list.data.value.items.length" class="quiet note">
-    No file went in here yet. A lap file is a CSV with one row a lap and at least driver, lap and time; with sector times (S1 …) or corner times (T1 …) it tells more.
+    No file went in here yet. A lap file is a table with one row a lap: driver, lap and time at least; with sector times (S1 …) or corner times (T1 …) it tells more. Other names of columns are asked about once.
   </p>
   <section v-else-if="list.data.value" class="sheet imports" aria-labelledby="imports-title">
     <h2 id="imports-title">Files so far</h2>
@@ -52,8 +52,9 @@ function takeBack(entry: string) {
             <td>{{ item.name }}<span v-if="item.state === 'taken_back'" class="quiet"> (taken back)</span></td>
             <td>{{ moment(item.imported_at) }}</td>
             <td>{{ item.person }}</td>
-            <td class="number">{{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template></td>
-            <td>
+            <td class="number">{{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template><span v-if="item.set_aside" class="ochre">, {{ item.set_aside }} set aside</span></td>
+            <td class="acts">
+              <button v-if="item.state === 'imported'" type="button" class="link" @click="emit('again', item.id)">{{ item.set_aside ? 'Mend what was set aside' : 'Read it again' }}<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span></button>
               <WorkButton
                 v-if="item.state === 'imported'"
                 size="small"
@@ -78,6 +79,14 @@ function takeBack(entry: string) {
 }
 .imports h2 {
   margin-bottom: 6px;
+}
+.acts {
+  display: flex;
+  gap: 12px;
+  justify-content: flex-end;
+}
+.ochre {
+  color: var(--ochre);
 }
 .back td {
   color: var(--quiet);

@@ -32,6 +32,31 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['C', 'To the first corner'],
     ['← →, Enter', 'In the strip: from corner to corner; open it'],
   ],
+  run: [
+    ['↑ ↓', 'From lap to lap'],
+    ['Space, A', 'Tick a lap for changes of many at once; tick all'],
+    ['X', 'The lap counts, or it doesn’t: turned round'],
+    ['E', 'Facts and marks of the lap, or of those that are ticked'],
+    ['R', 'Remark on the lap'],
+    ['C', 'Confirm what is supposed of a run that arrived undeclared'],
+    ['← →', 'The run before, the run after'],
+  ],
+  declare: [
+    ['Enter', 'On to the check; in the check: tick a line off; behind the last: declare'],
+    ['↑ ↓', 'In the check: from line to line'],
+  ],
+  'type-laps': [
+    ['Digits, Enter', 'A lap; after the first one its last digits are enough'],
+    ['↑', 'Mend the last lap'],
+    ['+ −', 'The next driver, the driver before'],
+    ['?', 'In a lane: the letters behind a time'],
+    ['Esc', 'Leave the line empty'],
+  ],
+  'time-laps': [
+    ['1 to 4', 'That driver crosses the next line'],
+    ['Shift and 1 to 4', 'A sector line was missed'],
+    ['Space', 'While the clip runs: the car crosses a line'],
+  ],
   card: [
     ['H', 'Cover the lines, or show them all'],
     ['N or ↓, ↑', 'While they are covered: uncover the next, cover the last again'],

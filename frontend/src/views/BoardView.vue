@@ -11,7 +11,7 @@ import EnterDialog from '@/parts/board/EnterDialog.vue'
 import EntryDialog from '@/parts/board/EntryDialog.vue'
 import NeedsList from '@/parts/board/NeedsList.vue'
 import WeekTabs from '@/parts/board/WeekTabs.vue'
-import FloorDialog from '@/parts/FloorDialog.vue'
+import AskedDialog from '@/parts/AskedDialog.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TargetDialog from '@/parts/TargetDialog.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -111,7 +111,7 @@ function act(need: BoardNeed) {
   const column = data.columns.findIndex((item) => item.week_id === need.week_id)
   const driver = data.drivers.find((item) => need.entry_ids.includes(item.cells[column]?.entry?.id ?? ''))
   if (need.kind === 'no_target' && need.combination_id) targeting.value = need.combination_id
-  else if (need.kind === 'ask_floor' && need.combination_id) asking.value = need.combination_id
+  else if (need.kind.startsWith('ask_') && need.combination_id) asking.value = need.combination_id
   else if (need.kind === 'no_references' && need.layout_id) void router.push({ name: 'track', params: { id: need.layout_id }, query: { car: need.car_id } })
   else if (need.kind === 'no_entries') entering.value = { series: data.columns[column]?.series_id, week: need.week_id }
   else if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
@@ -202,7 +202,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
     <ComingStrip v-if="board.data.value.columns.length || board.data.value.coming.some((step) => step.weeks.length)" :board="board.data.value" class="strip" />
     <EntryDialog v-if="edited" :driver="edited.driver.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
     <EnterDialog v-if="entering" :series-id="entering.series" :week-id="entering.week" @close="entering = undefined" />
-    <FloorDialog v-if="asking" :id="asking" @close="asking = undefined" />
+    <AskedDialog v-if="asking" :id="asking" @close="asking = undefined" />
     <TargetDialog v-if="targeting" :id="targeting" @close="targeting = undefined" />
   </template>
 </template>

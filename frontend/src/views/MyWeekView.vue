@@ -9,7 +9,7 @@ import ComingStrip from '@/parts/board/ComingStrip.vue'
 import EntryDialog from '@/parts/board/EntryDialog.vue'
 import NeedsList from '@/parts/board/NeedsList.vue'
 import WeekHead from '@/parts/board/WeekHead.vue'
-import FloorDialog from '@/parts/FloorDialog.vue'
+import AskedDialog from '@/parts/AskedDialog.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { useMe } from '@/session'
@@ -42,7 +42,7 @@ const edited = computed(() => mine.value.find(({ column, cell }) => column.week_
 function act(need: BoardNeed) {
   const there = mine.value.find(({ column }) => column.week_id === need.week_id)
   if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
-  else if (need.kind === 'ask_floor' && need.combination_id) asking.value = need.combination_id
+  else if (need.kind.startsWith('ask_') && need.combination_id) asking.value = need.combination_id
   else if (need.kind === 'no_start' && own.value) void router.push({ name: 'driver-profile', params: { id: own.value.id } })
   else if (need.kind === 'conditions' && need.combination_id) void router.push({ name: 'combination', params: { id: need.combination_id } })
   else if (there?.cell.entry) editing.value = need.week_id
@@ -84,7 +84,7 @@ function act(need: BoardNeed) {
       <p class="quiet care">Tired, sore hands, a bad evening? Stop: a bad session is data, not a verdict. <RouterLink :to="{ name: 'driver-profile', params: { id: own.id } }">Your hours and how you drive</RouterLink></p>
     </template>
     <ComingStrip :board="board.data.value" class="strip" />
-    <FloorDialog v-if="asking" :id="asking" @close="asking = undefined" />
+    <AskedDialog v-if="asking" :id="asking" @close="asking = undefined" />
     <EntryDialog v-if="edited && own" :driver="me.data.value?.person ?? own.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
   </template>
 </template>

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { useMutation } from '@tanstack/vue-query'
+import { onMounted, reactive, ref } from 'vue'
+import { answer, api, type RunSheet } from '@/api/client'
+import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
+import { runPath, useRunsSettled, type RunKey } from '@/runs'
+
+/** What somebody says of a lap after the run: where, what, and what it came from. */
+const props = defineProps<{ sheet: RunSheet; runKey: RunKey; lap: number }>()
+const emit = defineEmits<{ close: [] }>()
+const settled = useRunsSettled()
+const form = reactive({ corner: '', kind: '', because: '', text: '' })
+const first = ref<HTMLSelectElement>()
+onMounted(() => first.value?.focus())
+const save = useMutation({
+  mutationFn: () =>
+    answer(
+      api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/remarks', {
+        params: { path: { ...runPath(props.runKey), lap: props.lap } },
+        body: { corner: form.corner || null, kind: form.kind || null, because: (form.because || null) as 'traffic' | null, text: form.text.trim() || null },
+      }),
+    ),
+  onSuccess: () => emit('close'),
+  onSettled: settled,
+})
+</script>
+
+<template>
+  <form class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+    <h2>Remark on lap {{ lap }}</h2>
+    <div class="fields">
+      <label>Corner <select ref="first" v-model="form.corner"><option value="">the whole lap</option><option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">{{ item.code }}{{ item.name ? ` ${item.name}` : '' }}</option></select></label>
+      <label>What <select v-model="form.kind"><option value="">no mistake</option><option v-for="(words, kind) in sheet.mistake_words" :key="kind" :value="kind">{{ words }}</option></select></label>
+      <label>Because <select v-model="form.because"><option value="">of the driver, or not said</option><option v-for="(words, kind) in sheet.because_words" :key="kind" :value="kind">{{ words }}</option></select></label>
+      <label class="wide">In your own words <input v-model="form.text" class="field" maxlength="500" placeholder="wide because of the car ahead" /></label>
+    </div>
+    <p v-if="form.because" class="quiet">The lap gets that mark then, and what happened on it is no mistake of the driver’s.</p>
+    <TroubleNote :error="save.error.value" />
+    <div class="buttons">
+      <WorkButton size="small" type="submit" color="primary" :disabled="!form.kind && !form.because && !form.text.trim()" :loading="save.isPending.value">Keep</WorkButton>
+      <v-btn size="small" variant="outlined" @click="emit('close')">Leave it</v-btn>
+    </div>
+  </form>
+</template>
