@@ -53,7 +53,7 @@ _WORDS: Final = {
 _NUMBERED: Final = re.compile(r"(?:sector|sec|sect|split|s|section|int|intermediate|part|lap_split)_?([0-9]{1,2})(?:_time|_split)?")
 
 
-_NEARLY_ALL: Final = 0.75
+_NEARLY_ALL: Final = 0.6
 """Of the values of a column: a few unreadable cells hide nothing."""
 
 

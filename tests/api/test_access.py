@@ -2,6 +2,7 @@
 
 import io
 import re
+import zipfile
 from collections.abc import Callable
 from typing import Any
 
@@ -28,6 +29,11 @@ PICTURE = io.BytesIO()
 Image.new("RGB", (8, 8), "teal").save(PICTURE, "PNG")
 WEEK = {"week": 1, "begins": "2031-04-07", "ends": "2031-04-14", "cars": ["Cinder Truck"], "track": "Quernholm", "layout": "Short"}
 
+RUN = "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}"
+ARCHIVE = io.BytesIO()
+with zipfile.ZipFile(ARCHIVE, "w") as packed:
+    packed.writestr("theirs.csv", "driver,lap,time\nTheirs,1,60\n")
+
 WANTED: dict[str, tuple[set[str], Any]] = {
     # Route: who may ask it, by the pages on roles; and a body that would do something.
     "GET /api/health": (ANYONE, None),
@@ -53,7 +59,11 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/combinations/{combination_id}/lap-files": (ALL, None),
     "POST /api/combinations/{combination_id}/lap-files": (ALL, "file"),
     "GET /api/combinations/{combination_id}/laps.csv": (ALL, None),
+    "POST /api/combinations/{combination_id}/lap-archives": (ALL, "archive"),
     "GET /api/lap-files/{file_id}": (ALL, None),
+    "PUT /api/lap-files/{file_id}/reading": (ALL, {"table": None}),
+    "PUT /api/lap-files/{file_id}/lines/{line}": (ALL, {"cells": ["Theirs", "1", "60"]}),
+    "POST /api/lap-files/{file_id}/again": (ALL, None),
     "POST /api/lap-files/{file_id}/import": (ALL, {"revision": 1}),
     "DELETE /api/lap-files/{file_id}": (ALL, None),
     "GET /api/layouts": (ALL, None),
@@ -112,11 +122,32 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/board/visit": (ALL, None),
     "PUT /api/combinations/{combination_id}/target": (LEADERS, {"target": {"rule": "time", "time_us": 60_000_000}, "benchmark": None}),
     "GET /api/combinations/{combination_id}/sessions": (ALL, None),
-    "GET /api/combinations/{combination_id}/beyond-floor": (ALL, None),
-    "PUT /api/combinations/{combination_id}/beyond-floor": (
-        ALL,
-        {"driver_id": ANY_ID, "driver": "x", "session": "1", "run": 1, "lap": 1, "time_us": 1, "tow": True},
-    ),
+    "GET /api/combinations/{combination_id}/questions": (ALL, None),
+    "GET /api/combinations/{combination_id}/runs": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/template": (ALL, None),
+    "POST /api/combinations/{combination_id}/runs/check": (ALL, {"driver_id": ANY_ID, "context": {}}),
+    "POST /api/combinations/{combination_id}/runs": (ALL, {"driver_id": ANY_ID, "context": {}}),
+    "PUT /api/runs/{run_id}": (ALL, {"setup": "theirs"}),
+    "DELETE /api/runs/{run_id}": (ALL, None),
+    "POST /api/combinations/{combination_id}/lanes": (ALL, {"driver_id": ANY_ID}),
+    "GET /api/letters": (ALL, None),
+    "GET /api/combinations/{combination_id}/clip": (ALL, None),
+    "GET /api/me/reaction": (PERSON, None),
+    "PUT /api/me/reaction": (PERSON, {"truths_us": [1], "presses_us": []}),
+    f"GET {RUN}": (ALL, None),
+    f"PUT {RUN}/declaration": (ALL, {"setup": "theirs"}),
+    f"POST {RUN}/laps": (ALL, {"number": 99, "line": "20700"}),
+    f"PUT {RUN}/laps/{{lap}}": (ALL, {"line": "20700"}),
+    f"POST {RUN}/timed-laps": (ALL, {"number": 98, "presses_us": [0, 20_000_000], "ended_at": "2031-03-04T18:00:00Z"}),
+    f"PUT {RUN}/marks": (ALL, {"versions": {"2": 1}, "marks": None}),
+    f"PATCH {RUN}/laps": (ALL, {"versions": {"2": 1}, "facts": {"setup": "theirs"}}),
+    f"PUT {RUN}/feel": (ALL, {"handling": {}, "readings": [], "note": "theirs"}),
+    f"POST {RUN}/laps/{{lap}}/remarks": (ALL, {"text": "theirs"}),
+    f"PUT {RUN}/laps/{{lap}}/answer": (ALL, {"kind": "tow", "answer": "tow"}),
+    "DELETE /api/remarks/{remark_id}": (ALL, None),
+    "POST /api/sessions/{session_id}/merge": (LEADERS, {"other_id": ANY_ID}),
+    "POST /api/sessions/{session_id}/split": (LEADERS, {"runs": [{"driver_id": ANY_ID, "number": 1}]}),
+    "POST /api/sessions/{session_id}/move": (LEADERS, {"driver_id": ANY_ID}),
     "PUT /api/sessions/{session_id}": (LEADERS, {"session_local": None, "air_temp_c": 30, "track_temp_c": None, "wetness": "wet"}),
     "GET /api/series": (ALL, None),
     "POST /api/series": (LEADERS, {"name": "Theirs"}),
@@ -207,6 +238,16 @@ class World:
         own.post("/api/entries", json={"week_ids": [self.ids["week_id"]], "driver_ids": [driver["id"]]})
         (row,) = (row for row in own.get("/api/board?day=2031-04-08").json["drivers"] if row["id"] == driver["id"])
         self.ids["entered_id"] = row["cells"][0]["entry"]["id"]
+        (line,) = (
+            line for line in own.get(f"/api/combinations/{combination}/runs").json["sessions"] if line["practice"]["id"] == self.ids["session_id"]
+        )
+        self.ids |= {"driver_id": line["runs"][0]["driver_id"], "number": str(line["runs"][0]["number"]), "lap": "2", "line": "2"}
+        place = f"/api/sessions/{self.ids['session_id']}/drivers/{self.ids['driver_id']}/runs/{self.ids['number']}"
+        declared = {"driver_id": self.ids["driver_id"], "context": {"setup": "ours"}}
+        self.ids |= {
+            "run_id": own.post(f"/api/combinations/{combination}/runs", json=declared).json["id"],
+            "remark_id": own.post(f"{place}/laps/2/remarks", json={"text": "ours"}).json["id"],
+        }
         self.own = own
         self.actors = {"manager": manager, "coach": coach, "driver": one}
         self.browser = browser
@@ -217,10 +258,10 @@ class World:
         method, path = route.split(" ")
         body = WANTED[route][1]
         files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
-        files["picture"] = PICTURE.getvalue()
+        files |= {"picture": PICTURE.getvalue(), "archive": ARCHIVE.getvalue()}
         sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
         url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path)
-        return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT") else {}))
+        return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT", "PATCH") else {}))
 
     def state(self) -> list[Any]:
         """What a change by somebody else would show in."""
@@ -236,6 +277,7 @@ class World:
             "layouts",
             "jobs",
             one,
+            f"{one}/runs",
             file,
             "series",
             weeks,
@@ -281,7 +323,7 @@ def test_each_role_is_refused_what_is_not_its_own_and_let_in_to_the_rest(world: 
         if not who & {role, "person", "anyone"}:
             assert is_problem(world.ask(refused, route), 401 if who == RIG else 403), route
     assert world.state() == before
-    for key in world.ids:
+    for key in world.ids.keys() - {"number", "lap", "line"}:
         world.ids[key] = ANY_ID  # let in, but nothing there: nobody is in each other's way
     for route, (who, _) in WANTED.items():
         if who & {role, "person"} and "sign-out" not in route:
@@ -308,6 +350,13 @@ def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> N
         "GET /api/lap-files/{file_id}",
         "POST /api/lap-files/{file_id}/import",
         "DELETE /api/lap-files/{file_id}",
+        "PUT /api/lap-files/{file_id}/reading",
+        "PUT /api/lap-files/{file_id}/lines/{line}",
+        "POST /api/lap-files/{file_id}/again",
+        "PUT /api/runs/{run_id}",
+        "DELETE /api/runs/{run_id}",
+        "DELETE /api/remarks/{remark_id}",
+        *(route for route in WANTED if RUN in route),
         "GET /api/jobs/{job_id}",
         "POST /api/jobs/{job_id}/cancel",
         "GET /api/history/{entry_id}",

@@ -1,0 +1,156 @@
+"""Runs over the wire: the way of an evening, what is refused, and whatever anybody might send."""
+
+import io
+import zipfile
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+import schemathesis
+from flask import Flask
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+from schemathesis.checks import not_a_server_error
+
+from fleet_rival.api.access import COOKIE, CSRF_HEADER
+from tests.api.conftest import PLAIN, Browser, is_problem
+
+UNKNOWN = b"Pilot;Lap no;Laptime\nYsolde Farrand;1;20700\nYsolde Farrand;2;20x00\nWanda Rook;1;20100\n"
+
+
+def table(**changes: Any) -> dict[str, Any]:
+    columns = {"Pilot": {"target": "driver"}, "Lap no": {"target": "lap"}, "Laptime": {"target": "time", "unit": "ms"}}
+    return {"columns": columns, "splits": "times", "rows": "laps", "constants": {"session": "evening"}, **changes}
+
+
+def test_an_evening_from_the_declaration_to_the_last_word(client: Browser, filled: str) -> None:
+    one = f"/api/combinations/{filled}"
+    driver = next(item["id"] for item in client.get("/api/drivers").json["items"] if item["name"] == "Keziah Umberlin")
+    begins = client.get(f"{one}/drivers/{driver}/template").json
+    context = {**begins["context"], "purpose": "long", "compound": "hard", "watch": ["lift at the board"]}
+    asked = client.post(f"{one}/runs/check", json={"driver_id": driver, "context": context}).json["items"]
+    assert [item["key"] for item in asked] == ["limiter", "tyre_set"], "the compound goes with the set"
+    declared = client.post(f"{one}/runs", json={"driver_id": driver, "context": context, "done": ["limiter"]})
+    assert declared.status_code == 201 and client.get(f"{one}/runs").json["waiting"][0]["id"] == declared.json["id"]
+    lane = client.post(f"{one}/lanes", json={"driver_id": driver}).json
+    assert (lane["run_id"], lane["watch"]) == (declared.json["id"], ["lift at the board"])
+    place = f"/api/sessions/{lane['session_id']}/drivers/{driver}/runs/{lane['run']}"
+    for number, line in enumerate(("20712", "0.69 t", "20680 s2"), 1):
+        assert client.post(f"{place}/laps", json={"number": number, "line": line}).status_code == 201
+    assert is_problem(client.post(f"{place}/laps", json={"number": 4, "line": "x"}), 422, "begins with its time")
+    assert client.put(f"{place}/laps/3", headers={"If-Match": '"1"'}, json={"line": "20680"}).json["words"] == ""
+    assert is_problem(client.put(f"{place}/laps/3", headers={"If-Match": '"1"'}, json={"line": "20681"}), 412)
+    timed = {"number": 4, "presses_us": [0, 20_700_000], "ended_at": datetime.now(UTC).isoformat()}
+    assert client.post(f"{place}/timed-laps", json=timed).json["plus_minus_us"] > 0
+    sheet = client.get(place).json
+    assert [(lap["number"], lap["counts"]) for lap in sheet["laps"]] == [(1, True), (2, False), (3, True), (4, True)]
+    assert client.put(f"{place}/marks", json={"versions": {"2": sheet["laps"][1]["version"]}, "marks": None}).status_code == 204
+    assert client.get(place).json["laps"][1]["counts"]
+    assert client.patch(f"{place}/laps", json={"versions": {"1": 1}, "facts": {"note": "first"}}).status_code == 204
+    assert is_problem(client.patch(f"{place}/laps", json={"versions": {"1": 1}, "facts": {"note": "second"}}), 412)
+    feel = {"handling": {"slow": {"entry": -2}}, "readings": [{"when": "after", "tread_pct": {"front_left": 91.5}}]}
+    assert client.put(f"{place}/feel", headers={"If-Match": f'"{sheet["run"]["version"]}"'}, json=feel).status_code == 204
+    made = client.post(f"{place}/laps/1/remarks", json={"because": "traffic", "text": "held up"})
+    assert made.status_code == 201 and client.delete(f"/api/remarks/{made.json['id']}").status_code == 204
+    assert len(client.get("/api/letters").json["items"]) == 13
+    clip = client.get(f"{one}/clip?seed=2").json
+    truths = [item["at_us"] for item in clip["crossings"]]
+    assert client.put("/api/me/reaction", json={"truths_us": truths, "presses_us": truths}).json["presses"] == len(truths)
+    assert client.get("/api/me/reaction").json["spread_us"] == 1000
+
+
+def test_an_unknown_table_is_mapped_mended_matched_and_remembered(client: Browser, filled: str) -> None:
+    url = f"/api/combinations/{filled}/lap-files"
+    seen = client.send(url, UNKNOWN, "evening.csv").json
+    mapping = seen["mapping"]
+    assert mapping["needed"] and [item["target"] for item in mapping["columns"]] == ["driver", "lap", "time"]
+    assert mapping["columns"][2]["unit"] == "ms" and mapping["constants"] == {"session": "evening"} and seen["sample"][0]["time_us"] == 20_700_000
+    file = f"/api/lap-files/{seen['id']}"
+    assert is_problem(client.post(f"{file}/import", json={"revision": seen["revision"]}), 409, "Confirm it first")
+    assert is_problem(client.put(f"{file}/reading", json={"table": table(columns={"Pilot": {"target": "driver"}})}), 422, "lap and time")
+    tried = client.put(f"{file}/reading", json={"table": table(), "confirmed": False}).json
+    assert tried["mapping"]["needed"] and tried["set_aside_count"] == 1
+    keziah = next(item for item in client.get("/api/drivers").json["items"] if item["name"] == "Keziah Umberlin")
+    told = client.put(f"{file}/reading", json={"table": table(), "names": {"Ysolde Farrand": keziah["id"]}}).json
+    assert (told["unknown_drivers"], told["rows"], told["new"], told["set_aside_count"]) == (["Wanda Rook"], 3, 2, 1)
+    assert told["cells"] == {"3": ["Ysolde Farrand", "2", "20x00"]}
+    mended = client.put(f"{file}/lines/3", json={"cells": ["Ysolde Farrand", "2", "20800"]}).json
+    assert (mended["new"], mended["set_aside_count"], mended["mended"]) == (3, 0, 1)
+    assert client.put(f"{file}/lines/3", json={"cells": None}).json["set_aside_count"] == 1
+    job = client.finish(client.post(f"{file}/import", json={"revision": told["revision"], "guests": ["Wanda Rook"]}))
+    assert (job["result"]["added"], job["result"]["set_aside"], job["result"]["drivers_added"]) == (2, 1, ["Wanda Rook"])
+    assert {item["name"]: item["guest"] for item in client.get("/api/drivers").json["items"]}["Wanda Rook"]
+    again = client.post(f"{file}/again").json
+    assert (again["same"], again["new"]) == (2, 0)
+    assert client.put(f"/api/lap-files/{again['id']}/lines/3", json={"cells": ["Ysolde Farrand", "2", "20800"]}).json["new"] == 1
+    assert is_problem(client.put(f"{file}/lines/3", json={"cells": ["x", "1", "1"]}), 409, "Read it again")
+    longer = client.send(url, UNKNOWN + b"Ysolde Farrand;3;20900\n", "evening.csv").json
+    assert (longer["mapping"]["remembered"], longer["mapping"]["needed"]) == (True, False)
+    assert (longer["same"], longer["new"]) == (2, 1), "a longer version adds what is new"
+
+
+def test_a_zip_brings_its_files_and_what_cannot_be_read_says_why(client: Browser, filled: str) -> None:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("a/new.csv", "driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n")
+        archive.writestr("b/bad.csv", "hello")
+    found = client.send(f"/api/combinations/{filled}/lap-archives", packed.getvalue(), "evening.zip").json["items"]
+    assert [(item["name"], bool(item["id"])) for item in found] == [("new.csv", True), ("bad.csv", False)] and "no header" in found[1]["refused"]
+    assert is_problem(client.send(f"/api/combinations/{filled}/lap-archives", PLAIN), 422, "can't be read")
+
+
+def test_a_large_file_shows_its_beginning_at_once_and_the_rest_when_it_is_compared(client: Browser, combination: str) -> None:
+    rows = "\n".join(f"Keziah Umberlin,{session},{lap},20.{lap:03d}" for session in range(1, 13) for lap in range(1, 600))
+    seen = client.send(f"/api/combinations/{combination}/lap-files", f"driver,session,lap,time\n{rows}\n".encode()).json
+    assert seen["partial"] and 0 < seen["rows"] < 1000 and seen["sample"]
+    job = client.finish(client.get(f"/api/lap-files/{seen['id']}"))
+    assert job["state"] == "done"
+    whole = client.get(f"/api/lap-files/{seen['id']}").json
+    assert (whole["partial"], whole["rows"], whole["new"]) == (False, 12 * 599, 12 * 599)
+
+
+cells = st.one_of(st.sampled_from(["", "1", "20.7", "1:00,5", "=1+1", "\x00", "T1", "spin:T2", "practice", '"', "9" * 400]), st.text(max_size=12))
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(rows=st.lists(st.lists(cells, min_size=1, max_size=6), max_size=6), header=st.permutations(["driver", "lap", "time", "S1", "note"]))
+def test_any_cells_are_counted_in_or_set_aside_and_nothing_goes_in_unasked(
+    client: Browser, filled: str, rows: list[list[str]], header: list[str]
+) -> None:
+    content = "\n".join(",".join(row) for row in [header, *rows]).encode("utf-8", "replace")
+    answer = client.send(f"/api/combinations/{filled}/lap-files", content)
+    assert answer.status_code in (201, 422)
+    if answer.status_code == 201:
+        seen = answer.json
+        assert seen["new"] + seen["same"] + seen["different_count"] + seen["set_aside_count"] == seen["rows"]
+    assert client.get(f"/api/combinations/{filled}").json["laps"] == 72
+
+
+OF_DRIVE = "(runs|lanes|clip|questions|lap-files|lap-archives|sessions|remarks|reaction|letters|template)"
+
+
+def test_whatever_is_sent_by_the_description_is_answered_without_an_error_of_ours(app: Flask, client: Browser, filled: str) -> None:
+    cookie = client.get_cookie(COOKIE)
+    assert cookie is not None
+    headers = {"Cookie": f"{COOKIE}={cookie.value}", CSRF_HEADER: client.shown or "", "Host": "127.0.0.1"}
+    described = schemathesis.openapi.from_wsgi("/api/openapi.json", app, headers={"Host": "127.0.0.1", **headers})
+    asked: list[str] = []
+    for found in described.include(path_regex=OF_DRIVE).get_all_operations():
+        operation = found.ok()
+
+        @settings(max_examples=4, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate], derandomize=True)
+        @given(case=operation.as_strategy())
+        def ask(case: Any) -> None:
+            if "combination_id" in case.path_parameters:
+                case.path_parameters["combination_id"] = filled
+            case.call_and_validate(headers=headers, checks=[not_a_server_error])
+
+        ask()
+        asked.append(operation.label)
+    assert len(asked) > 30
+    assert client.get(f"/api/combinations/{filled}").json["laps"] == 72, "nothing went in half"
+
+
+@pytest.mark.parametrize("name", ["laps.xlsx", "laps.parquet", "laps.zip"])
+def test_a_wrong_extension_deceives_nobody(client: Browser, filled: str, name: str) -> None:
+    assert client.send(f"/api/combinations/{filled}/lap-files", PLAIN, name).json["same"] == 72
