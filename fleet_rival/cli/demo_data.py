@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
 from fleet_rival.cli.demo_book import load_book
+from fleet_rival.cli.demo_runs import load_runs
 from fleet_rival.cli.demo_week import load_week, season_week
 from fleet_rival.db.tables import Driver, Person, now
 from fleet_rival.formats.lap_export import write_laps
@@ -79,7 +80,9 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     accounts = _accounts(sessions, manager, folder)
     if fresh:
         by_role = {account.role: person_called(sessions, account.name) for account in accounts}
-        load_book(sessions, manager, by_role["coach"] or manager, by_role["driver"] or manager)
+        coach, driver = by_role["coach"] or manager, by_role["driver"] or manager
+        load_book(sessions, manager, coach, driver)
+        load_runs(sessions, coach, driver)
     return accounts
 
 

@@ -95,7 +95,7 @@ def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     expect(page.get_by_role("grid")).to_be_visible()
     tab_to("Add laps")
     page.keyboard.press("Enter")
-    tab_to("Choose a lap file")
+    tab_to("Choose lap files")
     page.keyboard.press("Enter")
     expect(page.get_by_text("1 new")).to_be_visible()
     tab_to("Import 1 lap")

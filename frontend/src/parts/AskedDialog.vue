@@ -25,6 +25,7 @@ const say = useMutation({
     ),
   onSettled: settled,
 })
+const sentence = (words: string) => words.charAt(0).toUpperCase() + words.slice(1)
 const keyOf = (lap: AskedLap) => ({ session_id: lap.session_id, driver_id: lap.driver_id, number: lap.run })
 </script>
 
@@ -40,7 +41,7 @@ const keyOf = (lap: AskedLap) => ({ session_id: lap.session_id, driver_id: lap.d
         <li v-for="lap in list.data.value?.items" :key="`${lap.kind} ${lap.session_id} ${lap.driver_id} ${lap.run} ${lap.lap}`">
           <span class="what"><b class="time">{{ lapTime(lap.time_us) }}</b> {{ lap.driver }} <RouterLink class="quiet" :to="runPlace(id, keyOf(lap))" @click="shown = false">session {{ lap.session }}, run {{ lap.run }}, lap {{ lap.lap }}</RouterLink><br />{{ lap.words }}</span>
           <span class="answers">
-            <WorkButton v-for="item in lap.answers" :key="item.answer" size="small" variant="outlined" :disabled="say.isPending.value" @click="say.mutate({ lap, said: item.answer })"><span class="word">{{ item.words }}</span><span class="visually-hidden">: {{ lapTime(lap.time_us) }} of {{ lap.driver }}</span></WorkButton>
+            <WorkButton v-for="item in lap.answers" :key="item.answer" size="small" variant="outlined" :disabled="say.isPending.value" @click="say.mutate({ lap, said: item.answer })">{{ sentence(item.words) }}<span class="visually-hidden">: {{ lapTime(lap.time_us) }} of {{ lap.driver }}</span></WorkButton>
           </span>
         </li>
       </ul>
@@ -57,11 +58,5 @@ const keyOf = (lap: AskedLap) => ({ session_id: lap.session_id, driver_id: lap.d
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
-}
-.word::first-letter {
-  text-transform: uppercase;
-}
-.word {
-  display: inline-block;
 }
 </style>

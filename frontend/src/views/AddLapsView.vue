@@ -48,6 +48,12 @@ const preview = useQuery({
   queryFn: async () => seenInTheEnd(await look(fileId.value, apart.value), fileId.value, apart.value),
 })
 const seen = computed(() => (fileId.value ? preview.data.value : undefined))
+// Of a large file the beginning is there at once; the rest is looked at meanwhile.
+watch(
+  () => (seen.value?.partial && !seen.value.mapping.needed ? seen.value.id : ''),
+  (id) => id && void preview.refetch(),
+  { immediate: true },
+)
 watch(fileId, () => {
   apart.value = []
   leaveOut.value = []

@@ -43,13 +43,15 @@ watch(
 watch(driverId, () => (asked.value = false))
 const checks = useMutation({
   mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs/check', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value } })),
-  onSuccess: async () => {
+  onSuccess: () => {
     asked.value = true
     checked.value = []
-    await nextTick()
-    list.value?.querySelector<HTMLInputElement>('input')?.focus()
   },
 })
+watch(
+  () => asked.value && checks.data.value,
+  (shown) => shown && void nextTick(() => list.value?.querySelector<HTMLInputElement>('input')?.focus()),
+)
 const list = ref<HTMLElement>()
 const declareButton = ref<{ $el: HTMLElement }>()
 const declare = useMutation({
