@@ -319,7 +319,7 @@ def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(open_page: 
     felt.get_by_label("Reading 1: tread front left, %").fill("82.5")
     accessible(page)
     felt.get_by_role("button", name="Keep", exact=True).click()
-    expect(felt).to_contain_text("pushes (−2) at the entry of slow corners")
+    expect(felt).to_contain_text("slow corners: pushes (−2) at the entry")
     expect(felt).to_contain_text("tread 82.5 / – / – / – %")
     page.keyboard.press("ArrowLeft")
     expect(page.get_by_text("Session Monday")).to_be_visible()

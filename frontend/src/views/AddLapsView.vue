@@ -8,6 +8,7 @@ import { count, date, gap, lapTime } from '@/format'
 import AsideRows from '@/parts/drive/AsideRows.vue'
 import DriveHead from '@/parts/drive/DriveHead.vue'
 import MappingStep from '@/parts/drive/MappingStep.vue'
+import SampleLaps from '@/parts/drive/SampleLaps.vue'
 import FileDrop from '@/parts/FileDrop.vue'
 import ImportList from '@/parts/ImportList.vue'
 import JobProgress from '@/parts/JobProgress.vue'
@@ -225,7 +226,6 @@ const leftOut = computed(() => leaveOut.value.reduce((sum, name) => sum + lapsOf
 const willChange = computed(() => (differences.value === 'take' ? (seen.value?.different_count ?? 0) : 0))
 const willAdd = computed(() => Math.max(0, (seen.value?.new ?? 0) - leftOut.value))
 const questions = computed(() => seen.value?.sessions.filter((item) => item.there_already || item.label !== item.stored_as || apart.value.includes(item.label)) ?? [])
-const sampleCodes = computed(() => Object.keys({ ...seen.value?.sample[0]?.sectors, ...seen.value?.sample[0]?.segments }))
 const fieldWords = (fields: string[]) => fields.map((name) => name.replace('_us', '').replaceAll('_', ' ')).join(', ')
 
 function toggle(list: string[], name: string): string[] {
@@ -297,7 +297,7 @@ function toggle(list: string[], name: string): string[] {
       </v-alert>
     </section>
 
-    <MappingStep v-if="seen.mapping.needed || mappingOpen" :key="seen.id" :seen="seen" :names="names" @told="told" />
+    <MappingStep v-if="seen.mapping.needed || mappingOpen" :key="seen.id" :seen="seen" :names="names" @told="told"><SampleLaps :seen="seen" /></MappingStep>
 
     <section v-if="seen.unknown_drivers.length && !seen.mapping.needed" class="sheet block" aria-labelledby="drivers-title">
       <h2 id="drivers-title">New names</h2>
@@ -365,24 +365,9 @@ function toggle(list: string[], name: string): string[] {
       </ul>
     </section>
 
-    <section v-if="seen.sample.length" class="sheet block" aria-labelledby="sample-title">
+    <section v-if="seen.sample.length && !seen.mapping.needed && !mappingOpen" class="sheet block" aria-labelledby="sample-title">
       <h2 id="sample-title">The first laps as they were read</h2>
-      <div class="scroll-x" tabindex="0" role="region" aria-label="The first laps">
-        <table class="ledger">
-          <thead>
-            <tr>
-              <th scope="col">Driver</th><th scope="col">Session</th><th scope="col" class="number">Run</th><th scope="col" class="number">Lap</th><th scope="col">Kind</th><th scope="col" class="number">Time</th>
-              <th v-for="code in sampleCodes" :key="code" scope="col" class="number">{{ code }}</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(lap, index) in seen.sample" :key="index">
-              <td>{{ lap.driver }}</td><td>{{ lap.session }}</td><td class="number">{{ lap.run }}</td><td class="number">{{ lap.number }}</td><td>{{ lap.kind }}</td><td class="number">{{ lapTime(lap.time_us) }}</td>
-              <td v-for="code in sampleCodes" :key="code" class="number">{{ lapTime({ ...lap.sectors, ...lap.segments }[code]) }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+      <SampleLaps :seen="seen" />
     </section>
 
     <div v-if="!seen.mapping.needed && !mappingOpen" class="decide">

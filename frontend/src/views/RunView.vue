@@ -157,13 +157,13 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
                   <td class="number">{{ lap.number }}</td>
                   <td class="number time"><b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b><template v-else>{{ lapTime(lap.time_us) }}</template><span v-if="lap.plus_minus_us !== null" class="quiet small"> ±{{ (lap.plus_minus_us / 1_000_000).toFixed(2) }}</span></td>
                   <template v-if="hasSectors"><td v-for="code in shown.sectors" :key="code" class="number">{{ lapTime(lap.sectors[code]) }}</td></template>
-                  <td>{{ lap.kind !== 'flying' ? KINDS[lap.kind] : lap.counts ? 'yes' : 'no' }}</td>
+                  <td class="short">{{ lap.kind !== 'flying' ? KINDS[lap.kind] : lap.counts ? 'yes' : 'no' }}</td>
                   <td class="why" :title="lap.why">
                     <span v-for="mark in lap.marks" :key="mark.mark" class="mark" :class="mark.by">{{ mark.name }}<span class="visually-hidden">, {{ mark.by === 'person' ? 'somebody said so' : mark.by === 'rule' ? 'by rule' : 'as its source says' }}</span></span>
                     <span v-for="mark in lap.overruled" :key="mark.mark" class="mark overruled">not {{ mark.name }}</span>
                     <span v-for="item in lap.asked" :key="item.kind" class="asks">?<span class="visually-hidden"> a question is open</span></span>
                   </td>
-                  <td>{{ tyres(lap) || '–' }}<span v-if="lap.wetness !== 'dry'"> {{ lap.wetness }}</span></td>
+                  <td class="short">{{ tyres(lap) || '–' }}<span v-if="lap.wetness !== 'dry'"> {{ lap.wetness }}</span></td>
                   <td class="said">
                     <span v-for="item in remarksOf(lap)" :key="item.id" class="remark">{{ item.words }} <span class="quiet small">{{ item.person }}</span> <button type="button" class="link small" @click="unsay.mutate(item.id)">Remove<span class="visually-hidden"> the remark: {{ item.words }}</span></button></span>
                     <span v-if="lap.note" class="quiet">{{ lap.note }}</span>
@@ -250,6 +250,9 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
 }
 .here td {
   background: color-mix(in srgb, var(--accent) 9%, transparent);
+}
+.short {
+  white-space: nowrap;
 }
 .not .time {
   color: var(--quiet);

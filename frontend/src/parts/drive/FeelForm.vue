@@ -76,11 +76,14 @@ const save = useMutation({
 const felt = computed(() => {
   const handling = props.sheet.run.handling as Record<string, Record<string, number | null> | string | null>
   const out: string[] = []
-  for (const speed of SPEEDS)
-    for (const phase of PHASES) {
+  for (const speed of SPEEDS) {
+    const known = PHASES.flatMap((phase) => {
       const value = (handling[speed] as Record<string, number | null> | undefined)?.[phase]
-      if (value !== null && value !== undefined) out.push(`${WORDS[String(value)]} (${value > 0 ? '+' : value < 0 ? '−' : '±'}${Math.abs(value)}) at the ${phase} of ${speed} corners`)
-    }
+      return value === null || value === undefined ? [] : [{ phase, value }]
+    })
+    const told = known.filter((item) => item.value).map(({ phase, value }) => `${WORDS[String(value)]} (${value > 0 ? '+' : '−'}${Math.abs(value)}) at the ${phase}`)
+    if (known.length) out.push(`${speed} corners: ${told.join(', ') || 'balanced'}`)
+  }
   if (handling.small_lift) out.push(`a small lift at the apex: ${handling.small_lift as string}`)
   if (handling.small_throttle) out.push(`a small throttle at the apex: ${handling.small_throttle as string}`)
   return out

@@ -14,7 +14,7 @@ const settled = useRunsSettled()
 const versions = computed(() => Object.fromEntries(props.laps.map((lap) => [lap.number, lap.version])))
 const one = computed(() => (props.laps.length === 1 ? props.laps[0] : undefined))
 const form = reactive({ time: one.value ? lapTime(one.value.time_us) : '', kind: '', wetness: '', compound: '', tyre_set: '', tyre_age: '', fuel_l: '', setup: '', note: one.value?.note ?? '' })
-const marks = reactive<Partial<Record<Mark, string>>>({})
+const marks = reactive(Object.fromEntries(Object.keys(props.sheet.mark_words).map((mark) => [mark, ''])) as Record<Mark, string>)
 const first = ref<HTMLInputElement | HTMLSelectElement>()
 onMounted(() => first.value?.focus())
 const facts = computed<Partial<LapFacts>>(() => {

@@ -49,14 +49,14 @@ const typedName = ref(false)
   <section class="sheet block" aria-labelledby="mapping-title">
     <h2 id="mapping-title">Which column is what?</h2>
     <p class="quiet">The names of this file’s columns aren’t known here. Say once what they hold; the next file of this source is read the same way by itself.</p>
-    <ul v-if="seen.mapping.seen.length" class="seen"><li v-for="words in seen.mapping.seen" :key="words">{{ words }}</li></ul>
+    <p v-if="seen.mapping.seen.length" class="recognised">Recognised: {{ seen.mapping.seen.join('; ') }}.</p>
+    <div class="beside">
     <div class="scroll-x" tabindex="0" role="region" aria-label="Columns of the file">
       <table class="ledger">
-        <thead><tr><th scope="col">Column in the file</th><th scope="col">Holds, for example</th><th scope="col">Is</th><th scope="col">Written as</th></tr></thead>
+        <thead><tr><th scope="col">Column in the file</th><th scope="col">Is</th><th scope="col">Written as</th></tr></thead>
         <tbody>
           <tr v-for="item in seen.mapping.columns" :key="item.name" :class="{ unused: !columns[item.name]?.target }">
-            <th scope="row">{{ item.name }}</th>
-            <td class="examples">{{ item.examples.join(' · ') }}</td>
+            <th scope="row">{{ item.name }}<span class="examples"><span class="visually-hidden">, for example </span>{{ item.examples.join(' · ') }}</span></th>
             <td>
               <select v-if="columns[item.name]" v-model="columns[item.name]!.target" :aria-label="`What ${item.name} is`" @change="tried">
                 <option value="">not used</option>
@@ -72,6 +72,12 @@ const typedName = ref(false)
         </tbody>
       </table>
     </div>
+    <div>
+      <h3>The first laps, read like this</h3>
+      <slot />
+      <p v-if="seen.problem && !send.error.value" class="rust" role="status">{{ seen.problem }}</p>
+    </div>
+    </div>
     <div class="more">
       <label>A row is <select v-model="form.rows" @change="tried"><option value="laps">a lap</option><option value="sectors">a sector of a lap</option></select></label>
       <label v-if="splitsKnown && form.rows === 'laps'">Sector columns hold <select v-model="form.splits" @change="tried"><option value="times">each sector’s own time</option><option value="cumulative">the time since the lap began</option></select></label>
@@ -83,10 +89,8 @@ const typedName = ref(false)
       <label v-if="!used.has('session')">Its session is called <input v-model="form.session" class="field" maxlength="120" @input="tried" /></label>
     </div>
     <TroubleNote :error="send.error.value" />
-    <p v-if="seen.problem && !send.error.value" class="rust" role="status">{{ seen.problem }}</p>
     <div class="buttons">
       <WorkButton color="primary" :disabled="!!send.error.value || !!seen.problem" :loading="send.isPending.value" @click="send.mutate(true)">Read it like this</WorkButton>
-      <span v-if="!seen.problem" class="quiet" role="status">{{ seen.sample.length ? 'The first laps below are read like this.' : '' }}</span>
     </div>
   </section>
 </template>
@@ -96,14 +100,34 @@ const typedName = ref(false)
   padding: 10px 16px 12px;
   margin: 10px 0;
 }
-.seen {
-  padding-left: 18px;
+.recognised {
+  border-left: 3px solid var(--ochre);
+  padding-left: 8px;
   margin: 4px 0 8px;
 }
+.beside {
+  display: grid;
+  grid-template-columns: minmax(0, 11fr) minmax(0, 9fr);
+  gap: 4px 20px;
+}
+h3 {
+  font-size: 0.98rem;
+}
+td select {
+  width: 100%;
+  max-width: 190px;
+}
 .examples {
+  display: block;
+  font-weight: 400;
+  font-size: 0.84rem;
   color: var(--quiet);
   font-variant-numeric: tabular-nums;
-  max-width: 340px;
+}
+@media (max-width: 1000px) {
+  .beside {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 .unused th {
   color: var(--quiet);
