@@ -74,10 +74,8 @@ def _check(items: list[ZipInfo], size: int) -> None:
         if item.flag_bits & 1:
             raise UnusableFile("The zip is encrypted. Pack it again without a password.")
     unpacked = sum(item.file_size for item in items)
-    if unpacked > _MOST_UNPACKED or unpacked > max(1_000_000, _MOST_TIMES_LARGER * size):
-        raise UnusableFile(
-            f"The zip unpacks to {unpacked // 1_000_000} MB, more than a hundred times its size or too much at once. Nothing is taken."
-        )
+    if unpacked > _MOST_UNPACKED or unpacked > max(50_000, _MOST_TIMES_LARGER * size):
+        raise UnusableFile(f"The zip unpacks to {unpacked / 1e6:,.1f} MB, too much at once or for its size. Nothing of it is taken.")
 
 
 def _is_litter(name: str) -> bool:

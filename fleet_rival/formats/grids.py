@@ -114,7 +114,7 @@ def _sheet(content: bytes, what: str) -> Grid:
             unpacked = sum(item.file_size for item in archive.infolist())
     except BadZipFile as error:
         raise _unreadable(what) from error
-    if unpacked > min(_MOST_UNPACKED, max(20_000_000, _MOST_TIMES_LARGER * len(content))):
+    if unpacked > min(_MOST_UNPACKED, max(2_000_000, _MOST_TIMES_LARGER * len(content))):
         raise UnusableFile(f"This spreadsheet unpacks to {unpacked // 1_000_000} MB, too much for its size. Save the sheet as CSV and try again.")
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(content))
@@ -148,7 +148,7 @@ def _parquet(content: bytes, what: str) -> Grid:
         groups = [file.metadata.row_group(index) for index in range(file.metadata.num_row_groups)]
         unpacked = sum(group.total_byte_size for group in groups)
         count, columns = file.metadata.num_rows, list(file.schema_arrow.names)
-        if unpacked > max(50_000_000, _MOST_TIMES_LARGER * len(content)) or count * len(columns) > _MOST_CELLS or len(columns) > _MOST_COLUMNS:
+        if unpacked > max(20_000_000, _MOST_TIMES_LARGER * len(content)) or count * len(columns) > _MOST_CELLS or len(columns) > _MOST_COLUMNS:
             raise UnusableFile(f"This file unpacks to {count:,} rows and {len(columns):,} columns, more than laps need. Save the laps alone.")
         batches = list(file.iter_batches(batch_size=10_000))
     except arrow.ArrowException as error:

@@ -255,11 +255,13 @@ def _check_settings(settings: Sequence[Mapping[str, Any]]) -> None:
 def _consumption(session: Session, actor: Actor, places: Sequence[tuple[int, str, str]]) -> tuple[Consumption, ...]:
     """From what the board keeps of each driver over all laps."""
     rows = session.execute(
-        select(StandingRow.combination_id, StandingRow.driver_id, StandingRow.figures).where(
+        select(StandingRow.combination_id, StandingRow.driver_id, StandingRow.figures)
+        .join(Driver, (Driver.team_id == StandingRow.team_id) & (Driver.id == StandingRow.driver_id))
+        .where(
             StandingRow.team_id == actor.team_id,
             StandingRow.combination_id.in_([key for key, _, _ in places]),
-            StandingRow.driver_id.is_not(None),
             StandingRow.since == ALL_TIME.since,
+            Driver.guest.is_(False),
         )
     ).all()
     out = []

@@ -346,7 +346,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         stored, merged = merged_with(session, actor, row, file, wishes.apart)
         drivers = driver_keys(session, actor)
         unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
-        added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out))
+        added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out)) if actor.sees_all else ()
         change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
         for name in added_drivers:
             guest = name in wishes.guests or all("guest" in lap.flags for lap in merged.laps if lap.driver == name)

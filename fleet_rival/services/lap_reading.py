@@ -203,8 +203,10 @@ def read_file(content: bytes, kept: LapFileRow, session: Session, actor: Actor, 
         raise Refused(str(error)) from error
     file = _with_names(file, reading.names)
     if not actor.sees_all:
-        own = session.scalar(select(Driver.name).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
-        others = sorted({lap.driver for _, lap in file.laps} - {own})
+        names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+        own, there = names.get(actor.driver_id or 0), {lap.driver for _, lap in file.laps}
+        # A name that nobody has may be the driver's own, written otherwise: they say so, or the laps stay out.
+        others = sorted((there & set(names.values())) - {own} if own else there)
         if others:
             whose = f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
             raise Refused(f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest.")

@@ -12,7 +12,6 @@ from fleet_rival.core.times import format_time
 __all__ = [
     "BECAUSE_WORDS",
     "MISTAKE_WORDS",
-    "PURPOSE_WORDS",
     "answer_words",
     "change_words",
     "check_words",
@@ -21,17 +20,6 @@ __all__ = [
     "together_words",
 ]
 
-PURPOSE_WORDS: Final = {
-    "learn": "learn the track",
-    "build": "build pace",
-    "corner": "work on a corner",
-    "trial": "try an option",
-    "long": "long run",
-    "qualifying": "qualifying",
-    "rehearsal": "rehearse the race",
-    "experiment": "experiment",
-    "commentary": "talk it through",
-}
 BECAUSE_WORDS: Final = {
     "traffic": "because of others",
     "yellow": "because of a yellow flag",

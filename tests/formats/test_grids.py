@@ -124,7 +124,7 @@ def test_a_zip_gives_its_files_and_nothing_else() -> None:
     [
         (packed({"../../etc/passwd": b"x"}), "leads outside"),
         (packed({"C:/laps.csv": b"x"}), "leads outside"),
-        (packed({"big.csv": b"0" * 30_000_000}), "unpacks to 30 MB"),
+        (packed({"big.csv": b"0" * 300_000}), r"unpacks to 0\.3 MB"),
         (packed({f"{n}.csv": b"x" for n in range(301)}), "301 files"),
         (packed({".hidden": b""}), "holds no files"),
         (packed({"a": b"x"})[:-30], "can't be read"),

@@ -455,3 +455,19 @@ def test_reactions_are_each_persons_own(season: Season, driver: Actor) -> None:
     truths = [round(at * 1_000_000) for at in range(3, 43, 4)]
     fingers.remember_reaction(season.sessions, driver, truths, [at + 100_000 for at in truths])
     assert fingers.reaction(season.sessions, driver).presses == 10 and fingers.reaction(season.sessions, season.actor).presses == 0
+
+
+def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Season, place: UUID, driver: Actor) -> None:
+    content = b"driver,session,lap,time\nY. Farrand,late,1,65.1\nStranger,late,1,64.9\n"
+    file_id = drive.upload(season.sessions, driver, place, "mine.csv", content)
+    drive.say_how(season.sessions, driver, file_id, None, {"Y. Farrand": season.drivers["Ysolde Farrand"]})
+    shown = drive.preview(season.sessions, driver, file_id)
+    assert isinstance(shown, drive.Preview) and shown.unknown_drivers == ("Stranger",)
+    done = drive.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
+    assert (done.added, done.left_out, done.drivers_added) == (1, 1, ())
+    with pytest.raises(Refused, match="ask a manager or coach"):
+        drive.upload(season.sessions, driver, place, "theirs.csv", b"driver,session,lap,time\nCorin Ashgrove,late,1,65.1\n")
+    again = drive.upload(season.sessions, driver, place, "mine.csv", content)
+    drive.say_how(season.sessions, driver, again, None, {"Stranger": season.drivers["Corin Ashgrove"]})
+    look = drive.preview(season.sessions, driver, again)
+    assert isinstance(look, drive.Preview) and look.problem is not None and "Corin Ashgrove" in look.problem

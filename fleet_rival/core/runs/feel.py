@@ -3,24 +3,18 @@
 from collections.abc import Mapping
 from typing import Any, Final
 
-__all__ = ["APEX_TESTS", "BALANCE_WORDS", "PHASES", "SPEEDS", "WHEELS", "BadReading", "balance_words", "check_readings"]
+__all__ = ["APEX_TESTS", "PHASES", "SPEEDS", "WHEELS", "BadReading", "check_readings"]
 
 SPEEDS: Final = ("slow", "fast")
 PHASES: Final = ("entry", "middle", "exit")
 APEX_TESTS: Final = ("small_lift", "small_throttle")
 """At the apex: a small lift, a small throttle. Each answers calm or abrupt."""
 WHEELS: Final = ("front_left", "front_right", "rear_left", "rear_right")
-BALANCE_WORDS: Final = {-3: "pushes hard", -2: "pushes", -1: "pushes a little", 0: "balanced", 1: "a little loose", 2: "loose", 3: "very loose"}
 _LIMITS: Final = {"tread_pct": (0.0, 100.0), "hot_pressure_kpa": (20.0, 600.0)}
 
 
 class BadReading(ValueError):
     """A measured value that can't be; the message is a sentence."""
-
-
-def balance_words(value: int) -> str:
-    """What a point of the scale from -3 (pushes) to +3 (loose) says."""
-    return BALANCE_WORDS[value]
 
 
 def check_readings(readings: Mapping[str, Any]) -> None:

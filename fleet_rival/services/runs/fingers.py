@@ -181,16 +181,27 @@ def type_lap(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number:
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)
         laps = laps_in(session, place)
-        there = next((lap for lap in laps if lap.number == number), None)
         typed = _read(line, session, place, [lap for lap in laps if lap.number < number])
-        if there is not None:
-            if there.time_us == typed.time_us:
-                return _kept(there)
-            raise Conflict(f"Lap {number} of this run is {format_time(there.time_us)} already. Look at the run again, then go on.")
+        if (there := _there_already(laps, number, typed.time_us)) is not None:
+            return there
         change_set = act_of(session, actor, place, "laps.type", f"Typed laps of {place.driver.name}, {_where(place)}")
         lap = _core_lap(place, number, typed)
         keep_laps(session, actor, place, [lap], change_set)
         return _kept(laps_in(session, place, [number])[0])
+
+
+def _there_already(laps: Sequence[Lap], number: int, time_us: int) -> KeptLap | None:
+    """The lap of this number, if it is the same.
+
+    Raises:
+        Conflict: it is another one.
+    """
+    there = next((lap for lap in laps if lap.number == number), None)
+    if there is None:
+        return None
+    if there.time_us != time_us:
+        raise Conflict(f"Lap {number} of this run is {format_time(there.time_us)} already. Look at the run again, then go on.")
+    return _kept(there)
 
 
 def mend_typed(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, version: int, line: str) -> KeptLap:
@@ -258,12 +269,8 @@ def time_lap(
             timed = timed_lap(track_of(session, place.combination), presses_us, react)
         except BadPresses as error:
             raise Refused(str(error)) from error
-        laps = laps_in(session, place)
-        there = next((lap for lap in laps if lap.number == number), None)
-        if there is not None:
-            if there.time_us == timed.time_us:
-                return _kept(there)
-            raise Conflict(f"Lap {number} of this run is {format_time(there.time_us)} already. Look at the run again, then go on.")
+        if (there := _there_already(laps_in(session, place), number, timed.time_us)) is not None:
+            return there
         change_set = act_of(session, actor, place, "laps.time", f"Timed laps of {place.driver.name} by hand, {_where(place)}")
         lap = CoreLap(
             place.driver.name,

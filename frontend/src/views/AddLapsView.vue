@@ -14,6 +14,7 @@ import ImportList from '@/parts/ImportList.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
+import { maySeeAll, useMe } from '@/session'
 
 const MOST_BYTES = 50_000_000
 const props = defineProps<{ id: string }>()
@@ -195,6 +196,9 @@ const again = useMutation({
 // Names of the file that nobody in the team has: added, added as guests, told to be somebody, or left out.
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const guests = ref<string[]>([])
+const me = useMe()
+/** Who doesn't see all adds nobody: the laps are the own ones, under whatever name. */
+const all = computed(() => maySeeAll(me.data.value?.role))
 const idOf = (name: string) => drivers.data.value?.items.find((item) => item.name === name)?.id ?? ''
 /** Names in the file, and whose id that is. */
 const names = computed(() => Object.fromEntries(Object.entries(seen.value?.mapping.names ?? {}).map(([name, driver]) => [name, idOf(driver)])))
@@ -216,13 +220,13 @@ function decide(name: string, what: string) {
   else if (what === 'guest') guests.value.push(name)
   else if (what !== 'add') match.mutate({ ...names.value, [name]: what })
 }
-const decided = (name: string) => (leaveOut.value.includes(name) ? 'out' : guests.value.includes(name) ? 'guest' : 'add')
+const decided = (name: string) => (!all.value || leaveOut.value.includes(name) ? 'out' : guests.value.includes(name) ? 'guest' : 'add')
 async function told() {
   mappingOpen.value = false
   await preview.refetch()
 }
 const lapsOf = (name: string) => seen.value?.drivers.find((driver) => driver.name === name)?.laps ?? 0
-const leftOut = computed(() => leaveOut.value.reduce((sum, name) => sum + lapsOf(name), 0))
+const leftOut = computed(() => (seen.value?.unknown_drivers ?? []).filter((name) => decided(name) === 'out').reduce((sum, name) => sum + lapsOf(name), 0))
 const willChange = computed(() => (differences.value === 'take' ? (seen.value?.different_count ?? 0) : 0))
 const willAdd = computed(() => Math.max(0, (seen.value?.new ?? 0) - leftOut.value))
 const questions = computed(() => seen.value?.sessions.filter((item) => item.there_already || item.label !== item.stored_as || apart.value.includes(item.label)) ?? [])
@@ -305,7 +309,8 @@ function toggle(list: string[], name: string): string[] {
       <p v-for="name in seen.unknown_drivers" :key="name" class="who">
         <label>{{ name }} <span class="quiet">({{ count(lapsOf(name), 'lap') }})</span>
           <select :value="decided(name)" :disabled="match.isPending.value" @change="decide(name, ($event.target as HTMLSelectElement).value)">
-            <option value="add">add to the team</option><option value="guest">add as a guest</option><option value="out">leave out</option>
+            <template v-if="all"><option value="add">add to the team</option><option value="guest">add as a guest</option></template>
+            <option value="out">leave out</option>
             <option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">is {{ item.name }}</option>
           </select>
         </label>

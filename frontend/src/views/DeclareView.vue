@@ -30,17 +30,26 @@ const form = ref<InstanceType<typeof ContextForm>>()
 const wrong = ref('')
 const checked = ref<string[]>([])
 const asked = ref(false)
+const touched = ref(false)
+watch(driverId, () => {
+  asked.value = false
+  touched.value = false
+})
 watch(
   () => template.data.value,
   (given) => {
-    if (!given || asked.value) return
+    // What somebody else does meanwhile must not take away what was typed.
+    if (!given || touched.value) return
     // What is proposed is a copy: the kept answer stays as it came.
     context.value = JSON.parse(JSON.stringify(given.context)) as RunContext
     void nextTick(() => form.value?.show(context.value))
   },
   { immediate: true },
 )
-watch(driverId, () => (asked.value = false))
+function changed() {
+  asked.value = false
+  touched.value = true
+}
 const checks = useMutation({
   mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs/check', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value } })),
   onSuccess: () => {
@@ -99,7 +108,7 @@ function onKey(event: KeyboardEvent) {
         <template v-else-if="template.data.value">The first run here: what is typed now is the template of the next.</template>
       </p>
     </div>
-    <ContextForm v-if="template.data.value" ref="form" v-model="context" :template="template.data.value" @wrong="wrong = $event" @input="asked = false" @change="asked = false" />
+    <ContextForm v-if="template.data.value" ref="form" v-model="context" :template="template.data.value" @wrong="wrong = $event" @input="changed" @change="changed" />
     <TroubleNote :error="checks.error.value" />
     <div v-if="!asked" class="buttons">
       <WorkButton type="submit" color="primary" :disabled="!!wrong || !template.data.value" :loading="checks.isPending.value">On to the check</WorkButton>

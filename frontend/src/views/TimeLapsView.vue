@@ -7,6 +7,7 @@ import { gap, lapTime, moment } from '@/format'
 import { openLane, type ShownLane } from '@/lanes'
 import DriveHead from '@/parts/drive/DriveHead.vue'
 import LaneChooser from '@/parts/drive/LaneChooser.vue'
+import LaneLaps from '@/parts/drive/LaneLaps.vue'
 import PracticeClip from '@/parts/drive/PracticeClip.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -182,13 +183,7 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
         <button type="button" class="link" :disabled="!column.presses.length" @click="miss(column)">Missed it<span class="visually-hidden">: {{ column.open.lane.driver }}</span></button>
         <button type="button" class="link" @click="columns.splice(at, 1)">Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span></button>
       </p>
-      <ol class="laps">
-        <li v-for="item in [...column.open.waiting].reverse()" :key="`w${item.number}`"><span class="number">{{ item.number }}</span><span class="time">{{ item.words }}</span><span v-if="item.trouble" role="alert" class="rust small">{{ item.trouble }} <button type="button" class="link" @click="column.open.drop(item)">Leave it out</button></span><span v-else class="quiet small">on its way</span></li>
-        <li v-for="lap in [...column.open.laps].sort((a, b) => b.number - a.number).slice(0, 10)" :key="lap.number">
-          <span class="number quiet">{{ lap.number }}</span><span class="time">{{ lapTime(lap.time_us) }}</span>
-          <span class="quiet small"><template v-if="lap.plus_minus_us !== null">± {{ plusMinus(lap.plus_minus_us) }} </template>{{ Object.entries(lap.sectors).map(([code, time]) => `${code} ${lapTime(time)}`).join(' ') }}</span>
-        </li>
-      </ol>
+      <LaneLaps :open="column.open" refused-act="Leave it out" @refused="column.open.drop($event)" />
     </section>
   </div>
   <LaneChooser v-if="columns.length < MOST" :taken="taken()" :busy="opening" :first="!columns.length" @open="open($event)" />
@@ -223,24 +218,6 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
   background: var(--sheet);
   border-color: var(--accent);
 }
-.laps {
-  list-style: none;
-  padding: 0;
-}
-.laps li {
-  display: flex;
-  align-items: baseline;
-  gap: 10px;
-  border-bottom: 1px solid var(--rule);
-}
-.laps .number {
-  min-width: 1.6em;
-  text-align: right;
-}
-.laps .time {
-  min-width: 5.2em;
-  text-align: right;
-}
 .compared {
   width: auto;
 }
@@ -255,9 +232,6 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
 .acts .link:disabled {
   color: var(--quiet);
   text-decoration: none;
-}
-.rust {
-  color: var(--loss);
 }
 .keys {
   margin-bottom: 8px;

@@ -7,11 +7,11 @@ import { lapTime } from '@/format'
 import { openLane, type Sent, type ShownLane } from '@/lanes'
 import DriveHead from '@/parts/drive/DriveHead.vue'
 import LaneChooser from '@/parts/drive/LaneChooser.vue'
+import LaneLaps from '@/parts/drive/LaneLaps.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { PURPOSES, runPlace, useRunsSettled } from '@/runs'
 
 const MOST = 4
-const SHOWN = 10
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const settled = useRunsSettled()
@@ -102,8 +102,6 @@ function onKey(event: KeyboardEvent, column: Column, at: number) {
     helped.value = !helped.value
   }
 }
-const lastLaps = (column: Column) => [...column.open.laps].sort((a, b) => b.number - a.number).slice(0, SHOWN)
-const fastest = (column: Column) => Math.min(...column.open.laps.filter((lap) => lap.kind === 'flying' && lap.valid).map((lap) => lap.time_us))
 </script>
 
 <template>
@@ -124,18 +122,7 @@ const fastest = (column: Column) => Math.min(...column.open.laps.filter((lap) =>
         <input ref="fields" v-model="column.text" class="field typed" autocomplete="off" spellcheck="false" maxlength="2500" enterkeyhint="enter" :aria-label="column.mending ? `Lap ${column.mending.number} of ${column.open.lane.driver} anew` : `Lap ${column.open.next} of ${column.open.lane.driver}`" @keydown="onKey($event, column, at)" />
       </label>
       <p v-if="column.trouble" class="rust small" role="alert">{{ column.trouble }}</p>
-      <ol class="laps">
-        <li v-for="item in [...column.open.waiting].reverse()" :key="`w${item.number}`" :class="{ refused: item.trouble }">
-          <span class="number">{{ item.number }}</span><span class="time">{{ item.words }}</span>
-          <span v-if="item.trouble" role="alert" class="rust small">{{ item.trouble }} <button type="button" class="link" @click="again(column, item)">Type it anew</button></span>
-          <span v-else class="quiet small">on its way</span>
-        </li>
-        <li v-for="lap in lastLaps(column)" :key="lap.number" :class="{ mended: column.mending?.number === lap.number }">
-          <span class="number quiet">{{ lap.number }}</span>
-          <span class="time"><b v-if="lap.time_us === fastest(column)">{{ lapTime(lap.time_us) }}<span class="visually-hidden"> the fastest</span></b><template v-else>{{ lapTime(lap.time_us) }}</template></span>
-          <span class="quiet small">{{ lap.words }}<template v-if="Object.keys(lap.sectors).length">{{ lap.words ? ' · ' : '' }}{{ Object.values(lap.sectors).map((time) => lapTime(time)).join(' ') }}</template></span>
-        </li>
-      </ol>
+      <LaneLaps :open="column.open" :marked="column.mending?.number" refused-act="Type it anew" @refused="again(column, $event)" />
       <div class="acts small">
         <button type="button" class="link" :disabled="!column.open.laps.length" @click="open({ driver_id: column.open.lane.driver_id, new_run: true }, at)">Next run<span class="visually-hidden"> of {{ column.open.lane.driver }}</span></button>
         <button type="button" class="link" @click="columns.splice(at, 1)">Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span></button>
@@ -192,31 +179,6 @@ const fastest = (column: Column) => Math.min(...column.open.laps.filter((lap) =>
   font-variant-numeric: tabular-nums lining-nums;
   padding: 3px 9px;
   width: 100%;
-}
-.laps {
-  list-style: none;
-  padding: 0;
-  min-height: 100px;
-}
-.laps li {
-  display: flex;
-  align-items: baseline;
-  gap: 10px;
-  padding: 1px 0;
-  border-bottom: 1px solid var(--rule);
-}
-.laps .number {
-  min-width: 1.6em;
-  text-align: right;
-  font-variant-numeric: tabular-nums;
-}
-.laps .time {
-  min-width: 5.2em;
-  text-align: right;
-  font-size: 1.05rem;
-}
-.mended {
-  background: color-mix(in srgb, var(--ochre) 16%, transparent);
 }
 .small {
   font-size: 0.86rem;
