@@ -112,7 +112,7 @@ def test_a_large_file_shows_its_beginning_at_once_and_the_rest_when_it_is_compar
 cells = st.one_of(st.sampled_from(["", "1", "20.7", "1:00,5", "=1+1", "\x00", "T1", "spin:T2", "practice", '"', "9" * 400]), st.text(max_size=12))
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(rows=st.lists(st.lists(cells, min_size=1, max_size=6), max_size=6), header=st.permutations(["driver", "lap", "time", "S1", "note"]))
 def test_any_cells_are_counted_in_or_set_aside_and_nothing_goes_in_unasked(
     client: Browser, filled: str, rows: list[list[str]], header: list[str]

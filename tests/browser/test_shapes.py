@@ -83,7 +83,7 @@ def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     page.on("filechooser", lambda chooser: chooser.set_files(laps))
 
     def tab_to(name: str) -> None:
-        for _ in range(60):
+        for _ in range(200):  # what other tests have laid out stands in the list too
             page.keyboard.press("Tab")
             if page.evaluate("document.activeElement.innerText").strip().startswith(name):
                 return
