@@ -9,7 +9,6 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
@@ -205,6 +204,8 @@ def _line_residuals(numbers: NDArray[np.float64], values: NDArray[np.float64]) -
 
 def _share_intervals(residuals: NDArray[np.float64], settings: Settings) -> list[tuple[float | None, float | None]]:
     """95 % bias-corrected and accelerated bootstrap intervals (Efron 1987) by resampling laps, seeded."""
+    from scipy.special import ndtr, ndtri  # noqa: PLC0415  takes a third of a second to import; not every process needs it
+
     laps, parts = residuals.shape
     if not settings.bootstrap_resamples:
         return [(None, None)] * parts

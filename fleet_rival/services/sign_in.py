@@ -9,6 +9,7 @@ import secrets
 import unicodedata
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -52,8 +53,6 @@ LONGEST_PASSWORD = 128
 _NOTED_EVERY = timedelta(minutes=5)
 """How exactly it is noted when a browser was used last: not a write for each request."""
 _hasher = PasswordHasher()
-_NOBODY = _hasher.hash(secrets.token_urlsafe(16))
-"""What a password is held against where there is no such person, so that both take equally long."""
 _WRONG = "The name or the password isn't right. Check both, then try again."
 
 
@@ -240,9 +239,16 @@ def _note_attempt(sessions: sessionmaker[Session], by_name: str, by_address: str
                 raise TooMany(f"Too many attempts. Try again in {wait // 60 + 1} minutes, or ask a manager for a new invitation.", wait)
 
 
+@cache
+def _nobody() -> str:
+    """What a password is held against where there is no such person, so that both take equally long."""
+    return _hasher.hash(secrets.token_urlsafe(16))
+
+
 def _password_is(stored: str | None, password: str) -> bool:
+    held = _nobody()  # made at the first sign-in of anybody: a start of the server needn't wait for it
     try:
-        return _hasher.verify(stored or _NOBODY, password[:LONGEST_PASSWORD]) and stored is not None
+        return _hasher.verify(stored or held, password[:LONGEST_PASSWORD]) and stored is not None
     except Argon2Error:
         return False
 
