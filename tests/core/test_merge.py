@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.merge import merge
+from fleet_rival.core.laps.merge import merge, unknown
 from tests.making import whole_lap
 
 MONDAY = datetime(2031, 3, 3, 18, tzinfo=UTC)
@@ -50,3 +50,17 @@ def test_without_start_times_an_equal_lap_makes_it_certain() -> None:
 def test_what_a_person_set_aside_is_no_difference() -> None:
     old = [whole_lap(1, 60, said={"practice_only": True})]
     assert len(merge(old, [whole_lap(1, 60)]).same) == 1
+
+
+def test_what_the_file_does_not_say_is_no_difference() -> None:
+    """A run was declared since, a lap remarked on: the same file again, or a longer one, is none the wiser and no different."""
+    old = [whole_lap(1, 60, compound="hard", purpose="long", session_kind="qualifying", options=(("T1", "high"),), fuel_l=40.0)]
+    found = merge(old, [whole_lap(1, 60), whole_lap(2, 61)])
+    assert (found.new, found.same, found.different) == ((1,), (0,), ())
+    for changed in ({"compound": "soft"}, {"valid": False}, {"flags": frozenset({"tow"})}, {"fuel_l": 39.0}, {"session_kind": "race"}):
+        (difference,) = merge(old, [whole_lap(1, 60, **changed)]).different
+        assert difference.fields == tuple(changed)
+    for name in ("compound", "options", "sectors", "session_kind", "started_at"):
+        assert unknown(whole_lap(1, 60), name)
+    for name in ("valid", "kind", "time_us", "flags", "strikes", "wetness"):
+        assert not unknown(whole_lap(1, 60), name)
