@@ -87,7 +87,7 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
         "no_laps": f"{who} {has} no laps at {place} yet",
         "ask_tow": f"{who} lapped {place} faster than anybody drives alone",
         "ask_damage": f"{who} drove on more slowly at {place} after a contact",
-        "ask_incident": f"{who} lost a lap's time in one corner at {place}",
+        "ask_incident": f"{who} lost much time in a single corner at {place}",
         "no_entries": f"Nobody is entered in {series} at {place}",
         "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
         "conditions": f"{who} practised at {place} in other conditions",
