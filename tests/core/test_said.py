@@ -1,5 +1,6 @@
 """People have the last word: marks overruled one by one, weather within a session, questions that only they can answer."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import pytest
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
-from fleet_rival.core.laps.overrule import BadMark, counting, said_with
+from fleet_rival.core.laps.overrule import BadMark, said_with, turned
 from fleet_rival.core.laps.questions import Question, questions
 from fleet_rival.core.laps.weather import BadWeather, Weather, check_weather, wetness_at
 from fleet_rival.core.settings import Settings
@@ -69,10 +70,14 @@ def test_any_mark_can_be_said_and_is_a_fact_then(mark: str) -> None:
 
 @pytest.mark.parametrize(("mark", "facts"), [*FACTS, ("", {})])
 def test_turning_a_lap_round_twice_leaves_nothing_behind(mark: str, facts: dict[str, object]) -> None:
+    def turn(said: Mapping[str, bool]) -> Mapping[str, bool]:
+        own = laps((6, {**facts, "said": said}))
+        return turned(LAYOUT, own, {own[5].identity}, SETTINGS)[own[5].identity]
+
     first = judged((6, facts))[5]
-    once = judged((6, {**facts, "said": counting(first)}))[5]
+    once = judged((6, {**facts, "said": turn({})}))[5]
     assert once.clean is not first.clean
-    twice = judged((6, {**facts, "said": counting(once)}))[5]
+    twice = judged((6, {**facts, "said": turn(once.lap.said)}))[5]
     assert (twice.clean, twice.lap.said) == (first.clean, {})
 
 

@@ -8,8 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import FLAGS, KINDS, MISTAKES, WETNESSES
-from fleet_rival.core.laps.marks import judge
-from fleet_rival.core.laps.overrule import BadMark, counting, said_with
+from fleet_rival.core.laps.overrule import BadMark, said_with, turned
 from fleet_rival.core.runs.feel import APEX_TESTS, PHASES, SPEEDS, BadReading, check_readings
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
@@ -53,13 +52,12 @@ def turn_laps(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versio
         place = find_place(session, actor, key, lock=True)
         laps = {lap.number: lap for lap in _versioned(session, place, versions)}
         own = [item.lap for item in laps_of(session, actor.team_id, place.combination.id, [place.driver.id], as_said=True)]
-        judged = judge(track_of(session, place.combination), own, settings_of(place.combination))
+        chosen = {lap.identity for lap in own if (lap.session, lap.run) == (place.practice.label, place.number) and lap.number in laps}
+        found = turned(track_of(session, place.combination), own, chosen, settings_of(place.combination))
         begin_change(session, actor, "lap.overrule", f"Overruled marks of {_laps_words(laps.values(), place)}", place.combination)
-        for item in judged:
-            lap = laps.get(item.lap.number) if (item.lap.session, item.lap.run) == (place.practice.label, place.number) else None
-            if lap is not None and item.flying:
-                lap.said = counting(item) or None
-                lap.version += 1
+        for identity, said in found.items():
+            laps[identity.number].said = said or None
+            laps[identity.number].version += 1
         raise_revisions(session, actor.team_id, [place.combination.id])
 
 
@@ -160,6 +158,7 @@ def write_feel(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versi
         if made is None:
             made = new_run(place)
             write_context(made, said_by_laps(laps))
+            made.declared = False
             session.add(made)
         made.handling, made.readings, made.note = handling, list(readings), (values.get("note") or "").strip()[:2000] or None
 
