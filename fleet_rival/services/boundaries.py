@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.book.boundaries import Retiming, retiming
 from fleet_rival.core.track import BadTrack, Corner, Sector, Track
 from fleet_rival.db.recording import plain_row
-from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow
+from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow, Remark, Run
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, check_version, find_row, note_changes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
@@ -119,6 +119,7 @@ def change_boundaries(
         own = select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
         keys = list(session.scalars(own.with_for_update()))
         done = _retime(session, row.team_id, keys, plan, change_set, work) if plan.changes_laps else 0
+        _recode_runs(session, row.team_id, keys, plan)
         raise_revisions(session, actor.team_id, keys)
         result = {"laps": done, "lost": list(plan.lost)}
         work.finish(session, result)
@@ -200,6 +201,21 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
             if now == codes[reference.corner_id] and not (reference.thing or reference.offset_words):
                 reference.thing = f"harder than in the former {reference.harder_than}"
             reference.harder_than = now if now != codes[reference.corner_id] else None
+
+
+def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming) -> None:
+    """Remarks and options of declared runs name their corners by the new codes."""
+    if not plan.codes:
+        return
+    for remark in session.scalars(
+        select(Remark).where(Remark.team_id == team_id, Remark.combination_id.in_(combinations), Remark.corner.is_not(None))
+    ):
+        if (now := plan.code(remark.corner or "")) != remark.corner:
+            remark.corner = now
+    for run in session.scalars(select(Run).where(Run.team_id == team_id, Run.combination_id.in_(combinations), Run.options.is_not(None))):
+        now_options = _tokens(run.options, lambda token: _recoded(token, "=", plan, last=False))
+        if now_options != run.options:
+            run.options = now_options
 
 
 def _rehang(session: Session, row: Layout, gone: Sequence[LayoutCorner]) -> None:

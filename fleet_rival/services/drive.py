@@ -4,7 +4,7 @@ import hashlib
 import json
 import zlib
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import UTC, datetime, timedelta
 from types import MappingProxyType
@@ -19,7 +19,7 @@ from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge, unknown
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.recording import plain_row
-from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession
+from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession, Run
 from fleet_rival.formats.archives import members
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.lap_export import write_laps
@@ -358,7 +358,7 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         begun = {lap.session: lap.session_local for lap in reversed(coming) if lap.session_local}
         labels = session_ids(session, actor, row, {lap.session for lap in coming}, begun)
         keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
-        coming = _with_declarations(session, actor, row, change_set, coming, drivers, labels)
+        coming = _with_declarations(session, actor, row, change_set, coming, (item.lap for item in stored), drivers, labels)
         values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap in coming]
         for start in range(0, len(values), _BATCH):
             work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
@@ -433,29 +433,39 @@ def _with_declarations(
     row: Combination,
     change_set: ChangeSet,
     laps: list[CoreLap],
+    there: Iterable[CoreLap],
     drivers: Mapping[str, int],
     labels: Mapping[str, int],
 ) -> list[CoreLap]:
-    """Laps of a file with what was declared of their runs: declarations that wait find the first run that began after them."""
+    """Laps of a file with what was declared of their runs: of those whose laps are there in part, and of those that wait for some.
+
+    Args:
+        there: the laps that the combination has already.
+    """
+    own = (Run.team_id == actor.team_id, Run.combination_id == row.id)
+    declared = set(session.execute(select(Run.session_id, Run.driver_id, Run.number).where(*own, Run.session_id.is_not(None))).tuples())
     waiting = {run.driver_id for run in waiting_runs(session, actor, row)}
-    if not waiting:
+    if not declared and not waiting:
         return laps
     runs: dict[tuple[str, str, int], list[int]] = {}
     for index, lap in enumerate(laps):
-        # A file that says what its runs were for needs no declaration.
-        if drivers[lap.driver] in waiting and lap.purpose is None:
-            runs.setdefault((lap.driver, lap.session, lap.run or 0), []).append(index)
+        key, driver_key = (lap.driver, lap.session, lap.run or 0), drivers[lap.driver]
+        # A file that says what its runs were for needs no declaration that waits.
+        if (labels[lap.session], driver_key, lap.run) in declared or (driver_key in waiting and lap.purpose is None):
+            runs.setdefault(key, []).append(index)
+    driven = Counter((lap.driver, lap.session, lap.run or 0) for lap in there)
+    new = Counter(name for name, label, number in runs if (labels[label], drivers[name], number) not in declared)
     out = list(laps)
     for (name, label, number), indices in runs.items():
-        practice, driver = session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name])
         first = laps[indices[0]].started_at
-        if first is None and len([key for key in runs if key[0] == name]) > 1:
+        if (labels[label], drivers[name], number) not in declared and first is None and new[name] > 1:
             continue  # which of them was declared, nothing tells
-        run = declared_for(session, actor, Place(row, practice, driver, number), change_set, first)
+        place = Place(row, session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name]), number)
+        run = declared_for(session, actor, place, change_set, first)
         if run is not None:
-            context = context_of(run)
-            for place, index in enumerate(indices):
-                out[index] = with_context(laps[index], context, place)
+            context, before = context_of(run), driven[name, label, number]
+            for step, index in enumerate(indices):
+                out[index] = with_context(laps[index], context, before + step)
     return out
 
 

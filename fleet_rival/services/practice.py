@@ -15,7 +15,7 @@ from fleet_rival.services.base import Actor, begin_change, check_version, find_r
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
 
-__all__ = ["PracticeView", "change_practice", "practices"]
+__all__ = ["PracticeView", "change_practice", "practice_view", "practices"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +44,18 @@ def practices(sessions: sessionmaker[Session], actor: Actor, combination_id: UUI
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         return _views(session, actor, PracticeSession.combination_id == row.id)
+
+
+def practice_view(session: Session, actor: Actor, row: PracticeSession) -> PracticeView:
+    """One session, as far as it is the actor's business.
+
+    Raises:
+        NotThere: it has no laps, or none of theirs.
+    """
+    found = _views(session, actor, PracticeSession.id == row.id)
+    if not found:
+        raise NotThere("This session has no laps any more.")
+    return found[0]
 
 
 def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: UUID, version: int, values: Mapping[str, Any]) -> PracticeView:
@@ -77,10 +89,7 @@ def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: U
         row.air_temp_c, row.track_temp_c, row.wetness = values["air_temp_c"], values["track_temp_c"], values["wetness"]
         raise_revisions(session, actor.team_id, [row.combination_id])
         session.flush()
-        found = _views(session, actor, PracticeSession.id == row.id)
-        if not found:
-            raise NotThere("This session has no laps any more.")
-        return found[0]
+        return practice_view(session, actor, row)
 
 
 def _views(session: Session, actor: Actor, which: Any) -> list[PracticeView]:

@@ -10,9 +10,10 @@ from sqlalchemy import select
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.hand_timing import UNCALIBRATED
+from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark
-from fleet_rival.services import clips, drive, find, history, live, people, practice, rigs, sign_in, week
+from fleet_rival.services import book, boundaries, cars, clips, drive, find, history, layouts, live, people, practice, rigs, sign_in, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.drive import Wishes
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
@@ -471,3 +472,139 @@ def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Seas
     drive.say_how(season.sessions, driver, again, None, {"Stranger": season.drivers["Corin Ashgrove"]})
     look = drive.preview(season.sessions, driver, again)
     assert isinstance(look, drive.Preview) and look.problem is not None and "Corin Ashgrove" in look.problem
+
+
+class TestWhatIsSaidStays:
+    """Declared, felt, remarked: it follows the laps wherever they or their corners go, and says no more than somebody said."""
+
+    def test_a_longer_version_of_the_file_finds_the_run_as_it_was_declared(self, season: Season, place: UUID) -> None:
+        key = key_of(season, place)
+        declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
+        label = seen(season, key).practice.label
+        rows = [f"Ysolde Farrand,{label},1,{number},{65 + number / 100:.3f}" for number in (9, 10)]
+        content = "\n".join(["driver,session,run,lap,time", *rows]).encode()
+        file_id = drive.upload(season.sessions, season.actor, place, "longer.csv", content)
+        shown = drive.preview(season.sessions, season.actor, file_id)
+        assert isinstance(shown, drive.Preview) and shown.new == 2
+        drive.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
+        told = [(lap.number, lap.compound, lap.tyre_age, lap.fuel_l) for lap in seen(season, key).laps[-2:]]
+        assert told == [(9, "hard", 12.0, None), (10, "hard", 13.0, None)]
+        assert len({lap.compound for lap in seen(season, key).laps}) == 1, "one group, not two"
+
+    def test_how_it_felt_does_not_say_what_it_was(self, season: Season, place: UUID) -> None:
+        declare.say_of_run(season.sessions, season.actor, key_of(season, place), CONTEXT)
+        season.drive("Ysolde Farrand", NOON + timedelta(hours=2), TIMES)
+        key = key_of(season, place)
+        edit.write_feel(season.sessions, season.actor, key, 0, {"handling": {"slow": {"entry": 1}}, "readings": [], "note": None})
+        shown = seen(season, key)
+        assert not shown.declared and "compound" in shown.supposed and shown.run.handling["slow"]["entry"] == 1
+        lines = [item for item in sheet.driven(season.sessions, season.actor, place).sessions if item.practice.id == key.session_id]
+        assert [run.declared for item in lines for run in item.runs] == [False]
+        assert shown.run.id is not None
+        declare.change_run(season.sessions, season.actor, shown.run.id, shown.run.version, shown.run.context)
+        again = seen(season, key)
+        assert again.declared and again.supposed == () and {lap.compound for lap in again.laps} == {"hard"}
+        assert again.run.handling["slow"]["entry"] == 1, "and how it felt is still there"
+
+    def test_remarks_and_options_follow_corners_that_are_renamed_and_come_back(self, season: Season, place: UUID) -> None:
+        key = key_of(season, place)
+        declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
+        edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "spin"})
+        layout_id = week.combination(season.sessions, season.actor, place).layout_id
+        view = book.book(season.sessions, season.actor, layout_id)
+        drafts = [
+            boundaries.DraftCorner(item.id, Corner("Kiln" if item.code == "T2" else item.code, item.start_m, item.apex_m, item.end_m))
+            for item in view.corners
+        ]
+        sectors = [Sector(**item) for item in view.sectors]
+        boundaries.change_boundaries(season.sessions, season.actor, layout_id, view.version, sectors, drafts)
+        shown = seen(season, key)
+        assert [item.corner for item in shown.remarks] == ["Kiln"] and shown.run.context["options"] == "Kiln = third gear"
+        assert lap_of(season, key, 5).incidents == ("spin:Kiln",) and lap_of(season, key, 5).options == "Kiln=third-gear"
+        history.undo(season.sessions, season.actor)
+        assert [item.corner for item in seen(season, key).remarks] == ["T2"] and lap_of(season, key, 5).incidents == ("spin:T2",)
+
+    def test_on_another_layout_laps_keep_their_time_and_an_undo_brings_the_rest_back(self, season: Season, place: UUID) -> None:
+        key = key_of(season, place)
+        edit.change_laps(season.sessions, season.actor, key, versions(season, key, 4), {"note": "kept"})
+        edit.add_remark(season.sessions, season.actor, key, 4, {"corner": "T4", "kind": "slide", "text": "on the paint"})
+        layout = Track("Quernholm", "Short", "street", 900.0, (Sector("S1", 0.0),), (Corner("T1", 100.0, 150.0, 200.0),))
+        other = week.add_combination(season.sessions, season.actor, layouts.draw_up(season.sessions, season.actor, layout), "Truck A")
+        before = seen(season, key)
+        done = moves.move_runs(season.sessions, season.actor, key.session_id, [], combination_id=other.id)
+        there = sheet.run_sheet(season.sessions, season.actor, RunKey(done.session_id, key.driver_id, 1))
+        assert [lap.time_us for lap in there.laps] == [lap.time_us for lap in before.laps] and there.laps[3].note == "kept"
+        assert [(item.corner, item.text) for item in there.remarks] == [(None, "on the paint")] and there.laps[3].incidents == ()
+        history.undo(season.sessions, season.actor)
+        back = seen(season, key)
+        assert [(item.corner, item.kind) for item in back.remarks] == [("T4", "slide")] and back.laps[3].incidents == ("slide:T4",)
+        assert [lap.time_us for lap in back.laps] == [lap.time_us for lap in before.laps]
+
+    def test_guests_are_asked_nothing_and_use_nothing_up(self, season: Season, place: UUID) -> None:
+        seen_before = week.combination(season.sessions, season.actor, place)
+        week.change_combination(season.sessions, season.actor, place, seen_before.version, None, {"solo_floor_s": 65.52})
+        assert [item.driver for item in asked.asked_laps(season.sessions, season.actor, place)] == ["Ysolde Farrand"]
+        row = next(item for item in people.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
+        people.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
+        assert asked.asked_laps(season.sessions, season.actor, place) == []
+        season.board()
+        car = next(item.id for item in cars.cars(season.sessions, season.actor) if item.name == "Truck A")
+        assert cars.car(season.sessions, season.actor, car).consumption == ()
+
+    def test_forgetting_a_declaration_leaves_its_laps_and_is_taken_back(self, season: Season, place: UUID) -> None:
+        key = key_of(season, place)
+        made = declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
+        assert made.id is not None
+        declare.remove_run(season.sessions, season.actor, made.id)
+        assert seen(season, key).run.id is None and {lap.compound for lap in seen(season, key).laps} == {"hard"}
+        history.undo(season.sessions, season.actor)
+        assert seen(season, key).run.id == made.id
+        with pytest.raises(NotThere):
+            declare.remove_run(season.sessions, season.actor, UUID(int=1))
+
+    def test_a_declaration_waits_half_a_day_and_no_longer(self, season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+        declare.declare(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
+        later = datetime.now(UTC) + declare.WAITING + timedelta(minutes=1)
+        monkeypatch.setattr(declare, "now", lambda: later)
+        assert sheet.driven(season.sessions, season.actor, place).waiting == ()
+        lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
+        kept = fingers.type_lap(season.sessions, season.actor, RunKey(lane.session_id, lane.driver_id, lane.run), 1, "65.1")
+        assert kept.number == 1 and lane.run_id is None
+
+
+class TestMergingRuns:
+    """However sessions are put together and taken apart: no lap is lost, none is there twice, and undo brings back what was."""
+
+    def all_laps(self, season: Season, place: UUID) -> list[tuple[str, str, int, int, int]]:
+        found = []
+        for line in sheet.driven(season.sessions, season.actor, place).sessions:
+            for run in line.runs:
+                shown = seen(season, RunKey(line.practice.id, run.driver_id, run.number))
+                found += [(line.practice.label, run.driver, run.number, lap.number, lap.time_us) for lap in shown.laps]
+        return sorted(found)
+
+    def test_no_lap_is_lost_by_any_of_it(self, season: Season, place: UUID) -> None:
+        for hours, name in ((1, "Ysolde Farrand"), (2, "Corin Ashgrove"), (3, "Ysolde Farrand")):
+            season.drive(name, NOON + timedelta(hours=hours), [90.0, 66.0 + hours, 65.0 + hours])
+        before = self.all_laps(season, place)
+        times = sorted(lap[4] for lap in before)
+        ids = [line.practice.id for line in sheet.driven(season.sessions, season.actor, place).sessions]
+        ysolde, corin = season.drivers["Ysolde Farrand"], season.drivers["Corin Ashgrove"]
+        acts = [
+            lambda: moves.merge_sessions(season.sessions, season.actor, ids[0], ids[1]),
+            lambda: moves.merge_sessions(season.sessions, season.actor, ids[0], ids[2]),
+            lambda: moves.move_runs(season.sessions, season.actor, ids[0], [WhichRun(corin, 1)], driver_id=ysolde),
+            lambda: moves.split_session(season.sessions, season.actor, ids[0], [WhichRun(ysolde, 2)], "apart"),
+            lambda: moves.move_runs(season.sessions, season.actor, ids[0], [], driver_id=corin),
+            lambda: moves.merge_sessions(season.sessions, season.actor, ids[3], ids[0]),
+        ]
+        for act in acts:
+            act()
+            now = self.all_laps(season, place)
+            assert sorted(lap[4] for lap in now) == times
+            assert len({lap[:4] for lap in now}) == len(now), "each lap has a place of its own"
+        for _ in acts:
+            history.undo(season.sessions, season.actor)
+        assert self.all_laps(season, place) == before
+        with pytest.raises(Refused, match="the same session"):
+            moves.merge_sessions(season.sessions, season.actor, ids[0], ids[0])

@@ -98,6 +98,8 @@ class Run(Public, Base):
     driver_id: Mapped[Key]
     session_id: Mapped[Key | None]
     number: Mapped[int | None] = mapped_column(BigInteger)
+    declared: Mapped[bool] = mapped_column(default=True)
+    """Whether somebody said what it was; False: only how it felt, or what was read."""
     session_kind: Mapped[Word]
     purpose: Mapped[Word | None]
     tyre_set: Mapped[Label | None]

@@ -22,7 +22,7 @@ __all__ = ["act_of", "declared_for", "keep_laps"]
 
 
 def declared_for(session: Session, actor: Actor, place: Place, change_set: ChangeSet, began: datetime | None = None) -> Run | None:
-    """What was declared of a run; the first declaration of the driver that waits becomes this run's, where none is its own.
+    """What was declared of a run; the last declaration of the driver that waits becomes this run's, where none is its own.
 
     Args:
         change_set: the act in which laps arrive.

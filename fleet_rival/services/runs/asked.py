@@ -1,6 +1,5 @@
 """What only people can know of laps: a tow, or a record? Damage after that contact? What happened there? Until somebody says, marks wait."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 from uuid import UUID
@@ -9,16 +8,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import INCIDENTS
-from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.marks import judge
-from fleet_rival.core.laps.questions import Question, questions
-from fleet_rival.db.laps import laps_of
+from fleet_rival.core.laps.questions import Question
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
 from fleet_rival.services.base import Actor, begin_change, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs.places import Place, RunKey, find_place, laps_in, track_of
-from fleet_rival.services.week import settings_of
+from fleet_rival.services.runs.sheet import judged_laps
 from fleet_rival.wording.runs import answer_words, question_words
 
 __all__ = ["ANSWERS", "AskedLap", "answer", "asked_laps"]
@@ -54,39 +50,38 @@ def asked_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UU
     """The open questions of a combination, tows first and the fastest first among them; a driver's own alone for who doesn't see all."""
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
-        ids = {name: key for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
+        driven = select(Lap.driver_id).where(Lap.team_id == actor.team_id, Lap.combination_id == row.id).distinct()
+        query = select(Driver.public_id, Driver.name).where(Driver.team_id == actor.team_id, Driver.guest.is_(False), Driver.id.in_(driven))
+        if not actor.sees_all:
+            query = query.where(Driver.id == actor.driver_id)
+        drivers = session.execute(query).tuples().all()
         own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
         labels = {label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))}
-        found = _open(session, actor, row, None if actor.sees_all else [actor.driver_id or 0])
-        return [
-            AskedLap(
-                question.kind,
-                ids[lap.driver],
-                lap.driver,
-                labels[lap.session],
-                lap.session,
-                lap.run or 0,
-                lap.number,
-                lap.time_us,
-                question.corner,
-                question_words(question),
-                tuple({"answer": name, "words": answer_words(question.kind, name)} for name in ANSWERS[question.kind]),
-            )
-            for lap, question in sorted(found, key=lambda item: (_ORDER.index(item[1].kind), item[0].time_us))
-        ]
+    found = []
+    for driver_id, name in drivers:
+        for place, laps in judged_laps(sessions, actor, combination_id, driver_id).items():
+            label, _, run = place.rpartition("\n")
+            for number, lap in laps.items():
+                for asked in lap["asked"]:
+                    question = Question(asked["kind"], 0, asked["corner"], asked["loss_us"], asked["laps"])
+                    found.append(_asked(question, driver_id, name, labels[label], label, int(run), int(number), lap["time_us"]))
+    return sorted(found, key=lambda lap: (_ORDER.index(lap.kind), lap.time_us))
 
 
-def _open(session: Session, actor: Actor, row: Combination, driver_ids: Sequence[int] | None) -> list[tuple[CoreLap, Question]]:
-    settings, track = settings_of(row), track_of(session, row)
-    laps: dict[str, list[CoreLap]] = {}
-    for item in laps_of(session, actor.team_id, row.id, driver_ids, as_said=True):
-        if "guest" not in item.lap.flags:
-            laps.setdefault(item.lap.driver, []).append(item.lap)
-    out = []
-    for own in laps.values():
-        judged = judge(track, own, settings)
-        out += [(judged[question.index].lap, question) for question in questions(judged, settings)]
-    return out
+def _asked(question: Question, driver_id: UUID, driver: str, session_id: UUID, label: str, run: int, number: int, time_us: int) -> AskedLap:
+    return AskedLap(
+        question.kind,
+        driver_id,
+        driver,
+        session_id,
+        label,
+        run,
+        number,
+        time_us,
+        question.corner,
+        question_words(question),
+        tuple({"answer": name, "words": answer_words(question.kind, name)} for name in ANSWERS[question.kind]),
+    )
 
 
 def answer(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, kind: str, said: str, corner: str | None) -> None:

@@ -26,6 +26,7 @@ __all__ = [
     "change_run",
     "checks",
     "declare",
+    "effective_context",
     "last_context",
     "remove_run",
     "run_view",
@@ -98,10 +99,10 @@ def template(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID
         return Template(context_out(context), said, tuple(car.settings), tuple(car.assists), _known(session, actor, row), car.tank_l, car.battery_kwh)
 
 
-def last_context(session: Session, row: Combination, driver: Driver, before: Run | None = None) -> tuple[RunContext, str] | None:
+def last_context(session: Session, row: Combination, driver: Driver) -> tuple[RunContext, str] | None:
     """The context of a driver's last run in a combination, with tyres as old as they are after it, and which run that was."""
-    query = select(Run).where(Run.team_id == row.team_id, Run.combination_id == row.id, Run.driver_id == driver.id).order_by(Run.id.desc()).limit(1)
-    declared = session.scalar(query.where(Run.id < before.id) if before is not None else query)
+    own = (Run.team_id == row.team_id, Run.combination_id == row.id, Run.driver_id == driver.id, Run.declared)
+    declared = session.scalar(select(Run).where(*own).order_by(Run.id.desc()).limit(1))
     newest = session.execute(
         select(Lap.session_id, Lap.run, func.count(), func.max(Lap.id))
         .where(Lap.team_id == row.team_id, Lap.combination_id == row.id, Lap.driver_id == driver.id)
@@ -109,22 +110,26 @@ def last_context(session: Session, row: Combination, driver: Driver, before: Run
         .order_by(func.max(Lap.started_at).desc(), func.max(Lap.id).desc())
         .limit(1)
     ).first()
-    if declared is not None and (newest is None or declared.session_id is None or (declared.session_id, declared.number) == (newest[0], newest[1])):
-        context, laps, words = context_of(declared), newest[2] if newest and declared.session_id == newest[0] else 0, "the run declared last"
-        if declared.session_id is None:
-            laps = 0
-    elif newest is not None:
-        practice, driven = session.get_one(PracticeSession, newest[0]), newest[1]
-        place = Place(row, practice, driver, driven)
-        context, laps, words = said_by_laps(laps_in(session, place)), newest[2], f"run {driven} of session {practice.label}"
-        own = run_row(session, place) or declared
-        if own is not None:
-            context = merged(context_of(own), context)
-    else:
+    if declared is not None and (newest is None or declared.session_id is None):
+        return context_of(declared), "the run declared last"
+    if newest is None:
         return None
+    session_key, number, laps, _ = newest
+    practice = session.get_one(PracticeSession, session_key)
+    context = effective_context(session, Place(row, practice, driver, number), declared)
     if context.tyre_age is not None:
         context = replace(context, tyre_age=context.tyre_age + laps)
-    return context, words
+    return context, f"run {number} of session {practice.label}"
+
+
+def effective_context(session: Session, place: Place, otherwise: Run | None = None) -> RunContext:
+    """What a run whose laps are there was: as it was declared, and where nothing was, as its laps say.
+
+    Args:
+        otherwise: a declaration that counts where the run has none of its own.
+    """
+    said, made = said_by_laps(laps_in(session, place)), run_row(session, place) or otherwise
+    return merged(context_of(made), said) if made is not None else said
 
 
 def merged(declared: RunContext, said: RunContext) -> RunContext:
@@ -165,17 +170,8 @@ def declare(
         context = read_context(values, track_of(session, row))
         asked = _checks(session, row, driver, values)
         change_set = begin_change(session, actor, "run.declare", f"Declared a run of {driver.name}", row)
-        made = Run(
-            team_id=actor.team_id,
-            combination_id=row.id,
-            driver_id=driver.id,
-            checks=[{"key": item.key, "why": item.why, "words": check_words(item), "done": item.key in done} for item in asked],
-            session_kind=context.session_kind,
-            settings={},
-            watch=[],
-            handling={},
-            readings=[],
-        )
+        made = _empty_run(row, driver)
+        made.checks = [{"key": item.key, "why": item.why, "words": check_words(item), "done": item.key in done} for item in asked]
         write_context(made, context)
         session.add(made)
         session.flush()
@@ -199,6 +195,7 @@ def change_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID, vers
         before, after = context_of(made), read_context(values, track_of(session, row))
         begin_change(session, actor, "run.change", f"Changed what is said of a run of {driver.name}", made)
         write_context(made, after)
+        made.declared = True
         if practice is not None and made.number is not None:
             laps = laps_in(session, Place(row, practice, driver, made.number))
             if write_to_laps(laps, merged(before, said_by_laps(laps)), after):
@@ -236,19 +233,14 @@ def say_of_run(sessions: sessionmaker[Session], actor: Actor, key: RunKey, value
 
 def new_run(place: Place) -> Run:
     """A row for a run whose laps are there, with nothing said of it yet."""
-    return Run(
-        team_id=place.practice.team_id,
-        combination_id=place.combination.id,
-        driver_id=place.driver.id,
-        session_id=place.practice.id,
-        number=place.number,
-        session_kind="practice",
-        settings={},
-        watch=[],
-        checks=[],
-        handling={},
-        readings=[],
-    )
+    made = _empty_run(place.combination, place.driver)
+    made.session_id, made.number = place.practice.id, place.number
+    return made
+
+
+def _empty_run(row: Combination, driver: Driver) -> Run:
+    keys = {"team_id": row.team_id, "combination_id": row.id, "driver_id": driver.id}
+    return Run(**keys, session_kind="practice", declared=True, settings={}, watch=[], checks=[], handling={}, readings=[])
 
 
 def remove_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID) -> None:
@@ -261,10 +253,9 @@ def remove_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID) -> N
         session.delete(made)
 
 
-def waiting_runs(session: Session, actor: Actor, row: Combination, driver_id: int | None = None, moment: datetime | None = None) -> list[Run]:
+def waiting_runs(session: Session, actor: Actor, row: Combination, driver_id: int | None = None) -> list[Run]:
     """Declared runs that wait for their laps, the first declared first."""
-    moment = moment or now()
-    query = select(Run).where(Run.team_id == actor.team_id, Run.combination_id == row.id, Run.session_id.is_(None), Run.created_at > moment - WAITING)
+    query = select(Run).where(Run.team_id == actor.team_id, Run.combination_id == row.id, Run.session_id.is_(None), Run.created_at > now() - WAITING)
     if driver_id is not None:
         query = query.where(Run.driver_id == driver_id)
     return list(session.scalars(query.order_by(Run.id)))

@@ -7,6 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark, Run
@@ -178,12 +179,12 @@ def _move(
         for keys in _batches(sorted(moving)):
             for remark in session.scalars(select(Remark).where(Remark.team_id == row.team_id, Remark.lap_id.in_(keys))):
                 remark.combination_id = to.id
+                if not keep_parts and remark.corner not in codes:
+                    remark.corner = None
     try:
         session.flush()
-    except Exception as error:
-        if "Duplicate" in str(error):
-            raise Conflict("Some of these laps are there already under the same run and number.") from error
-        raise
+    except IntegrityError as error:
+        raise Conflict("Some of these laps are there already under the same run and number.") from error
     return len(laps), lost
 
 

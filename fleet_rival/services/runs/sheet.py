@@ -14,21 +14,21 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.laps.questions import questions
-from fleet_rival.core.runs.context import changes_since
+from fleet_rival.core.runs.context import RunContext, changes_since
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark, Run
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.practice import PracticeView, practices
+from fleet_rival.services.practice import PracticeView, practice_view, practices
 from fleet_rival.services.runs.context import context_of, said_by_laps
-from fleet_rival.services.runs.declare import RunView, context_out, last_context, merged, run_view, waiting_runs
+from fleet_rival.services.runs.declare import RunView, context_out, effective_context, last_context, merged, run_view, waiting_runs
 from fleet_rival.services.runs.places import Place, RunKey, find_place, laps_in, run_row, track_of
 from fleet_rival.services.week import settings_of
 from fleet_rival.wording.marks import MARK_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, MISTAKE_WORDS, change_words, together_words
 
-__all__ = ["Driven", "LapOnSheet", "RemarkView", "RunLine", "RunSheet", "SessionLine", "driven", "run_sheet"]
+__all__ = ["Driven", "LapOnSheet", "RemarkView", "RunLine", "RunSheet", "SessionLine", "driven", "judged_laps", "run_sheet"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,7 +174,7 @@ def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, l
             func.max(Lap.purpose),
             func.max(Lap.compound),
             func.max(Lap.setup),
-            func.max(Run.id),
+            func.max(Run.declared),
             func.max(Lap.plus_minus_us),
         )
         .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
@@ -190,8 +190,8 @@ def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, l
     if not actor.sees_all:
         query = query.where(Lap.driver_id == actor.driver_id)
     out: dict[UUID, list[RunLine]] = defaultdict(list)
-    for practice, driver, name, guest, number, laps, began, fastest, purpose, compound, setup, run, hand in session.execute(query):
-        declared = run is not None or purpose is not None
+    for practice, driver, name, guest, number, laps, began, fastest, purpose, compound, setup, said, hand in session.execute(query):
+        declared = bool(said) or purpose is not None
         out[practice].append(RunLine(driver, name, guest, number, laps, began, fastest, purpose, compound, setup, declared, hand is not None))
     return out
 
@@ -205,32 +205,31 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
     with sessions() as session:
         place = find_place(session, actor, key)
         combination_id = place.combination.public_id
-    judged = json.loads(kept_answer(sessions, actor, combination_id, f"sheet:{key.driver_id}", partial(_judged, key.driver_id))[0])
-    practice = next((item for item in practices(sessions, actor, combination_id) if item.id == key.session_id), None)
+    judged = judged_laps(sessions, actor, combination_id, key.driver_id)
     with sessions() as session:
         place = find_place(session, actor, key)
         laps = laps_in(session, place)
-        if not laps or practice is None:
+        if not laps:
             raise NotThere("This run has no laps, or no longer exists.")
         marks = judged.get(f"{place.practice.label}\n{key.number}", {})
         made = run_row(session, place)
         track = track_of(session, place.combination)
         before, after = _neighbours(session, place)
         said = said_by_laps(laps)
-        context = merged(context_of(made), said) if made is not None else said
+        context = own = merged(context_of(made), said) if made is not None else said
+        declared = said.purpose is not None or (made is not None and made.declared)
         supposed: tuple[str, ...] = ()
         earlier = _context_at(session, place, before) if before else None
-        if made is None and said.purpose is None:
+        if not declared:
             found = earlier or (last_context(session, place.combination, place.driver) or (None,))[0]
             if found is not None:
-                filled = merged(said, found)
-                supposed = tuple(name for name, value in context_out(filled).items() if value != context_out(said)[name])
-                context = filled
-        changes = changes_since(earlier, merged(context_of(made), said) if made is not None else said) if earlier else ()
+                context = merged(own, found)
+                supposed = tuple(name for name, value in context_out(context).items() if value != context_out(own)[name])
+        changes = changes_since(earlier, own) if earlier else ()
         return RunSheet(
             run=replace(run_view(session, place.combination, place.driver, made, place.practice, context), number=key.number),
-            practice=practice,
-            declared=made is not None or said.purpose is not None,
+            practice=practice_view(session, actor, place.practice),
+            declared=declared,
             supposed=supposed,
             laps=tuple(_on_sheet(lap, marks.get(str(lap.number), {})) for lap in laps),
             sectors=tuple(part.code for part in track.sector_parts),
@@ -245,6 +244,13 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
             mistake_words=dict(MISTAKE_WORDS),
             because_words=dict(BECAUSE_WORDS),
         )
+
+
+def judged_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> dict[str, dict[str, Any]]:
+    """Marks and open questions of all of a driver's laps, from what is kept: by session and run (a line each), then by number."""
+    body, _ = kept_answer(sessions, actor, combination_id, f"sheet:{driver_id}", partial(_judged, driver_id))
+    found: dict[str, dict[str, Any]] = json.loads(body)
+    return found
 
 
 def _judged(driver_id: UUID, session: Session, actor: Actor, row: Combination) -> Mapping[str, bytes]:
@@ -263,8 +269,8 @@ def _judged(driver_id: UUID, session: Session, actor: Actor, row: Combination) -
             out[f"{item.lap.session}\n{item.lap.run}"][str(item.lap.number)] = {
                 "marks": item.marks,
                 "overruled": sorted(item.overruled),
+                "time_us": item.lap.time_us,
                 "counts": item.clean,
-                "eligible": item.eligible,
                 "strikes": item.lap.strikes,
                 "incidents": [f"{what}:{corner}" for what, corner in item.lap.incidents],
                 "wetness": item.lap.wetness,
@@ -371,10 +377,8 @@ def _neighbours(session: Session, place: Place) -> tuple[RunKey | None, RunKey |
     return keys[at - 1] if at else None, keys[at + 1] if at + 1 < len(keys) else None
 
 
-def _context_at(session: Session, place: Place, key: RunKey) -> Any:
+def _context_at(session: Session, place: Place, key: RunKey) -> RunContext:
     practice = session.scalars(
         select(PracticeSession).where(PracticeSession.team_id == place.practice.team_id, PracticeSession.public_id == key.session_id)
     ).one()
-    there = Place(place.combination, practice, place.driver, key.number)
-    said, made = said_by_laps(laps_in(session, there)), run_row(session, there)
-    return merged(context_of(made), said) if made is not None else said
+    return effective_context(session, Place(place.combination, practice, place.driver, key.number))

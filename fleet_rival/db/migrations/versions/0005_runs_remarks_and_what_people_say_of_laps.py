@@ -74,6 +74,7 @@ def upgrade() -> None:
         sa.Column("driver_id", sa.BigInteger(), nullable=False),
         sa.Column("session_id", sa.BigInteger(), nullable=True),
         sa.Column("number", sa.BigInteger(), nullable=True),
+        sa.Column("declared", sa.Boolean(), nullable=False),
         sa.Column("session_kind", sa.String(length=16), nullable=False),
         sa.Column("purpose", sa.String(length=16), nullable=True),
         sa.Column("tyre_set", sa.String(length=120), nullable=True),
