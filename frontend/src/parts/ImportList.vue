@@ -53,7 +53,8 @@ function takeBack(entry: string) {
             <td>{{ moment(item.imported_at) }}</td>
             <td>{{ item.person }}</td>
             <td class="number">{{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template><span v-if="item.set_aside" class="ochre">, {{ item.set_aside }} set aside</span></td>
-            <td class="acts">
+            <td>
+              <span class="acts">
               <button v-if="item.state === 'imported'" type="button" class="link" @click="emit('again', item.id)">{{ item.set_aside ? 'Mend what was set aside' : 'Read it again' }}<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span></button>
               <WorkButton
                 v-if="item.state === 'imported'"
@@ -64,6 +65,7 @@ function takeBack(entry: string) {
                 Take back<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
               </WorkButton>
               <v-btn v-else size="small" variant="outlined" :to="{ query: { file: item.id } }">Put in again<span class="visually-hidden">: {{ item.name }}</span></v-btn>
+              </span>
             </td>
           </tr>
         </tbody>

@@ -231,6 +231,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
 }
 .side {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
   min-width: 0;
 }

@@ -166,8 +166,16 @@ table th {
   text-align: left;
   padding: 1px 6px 1px 0;
 }
+.balance {
+  table-layout: fixed;
+  width: 100%;
+}
+.balance td:first-child,
+.balance tbody th {
+  width: 38px;
+}
 .balance select {
-  width: 112px;
+  width: 100%;
 }
 caption {
   text-align: left;
@@ -185,10 +193,11 @@ fieldset {
   margin: 6px 0;
 }
 .wheels input {
-  width: 58px;
+  width: 100%;
+  max-width: 58px;
 }
 .small-fields {
-  grid-template-columns: repeat(auto-fill, minmax(100px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(80px, 1fr));
   margin: 4px 0;
 }
 .noted {
