@@ -154,3 +154,58 @@ def test_whatever_is_sent_by_the_description_is_answered_without_an_error_of_our
 @pytest.mark.parametrize("name", ["laps.xlsx", "laps.parquet", "laps.zip"])
 def test_a_wrong_extension_deceives_nobody(client: Browser, filled: str, name: str) -> None:
     assert client.send(f"/api/combinations/{filled}/lap-files", PLAIN, name).json["same"] == 72
+
+
+def test_what_cannot_be_is_refused_at_the_border_with_its_field(client: Browser, filled: str) -> None:
+    (line, *_) = client.get(f"/api/combinations/{filled}/runs").json["sessions"]
+    run = line["runs"][0]
+    session = f"/api/sessions/{line['practice']['id']}"
+    place = f"{session}/drivers/{run['driver_id']}/runs/{run['number']}"
+    one = f"/api/combinations/{filled}"
+    match = {"If-Match": '"0"'}
+    refused: list[tuple[str, str, Any, str]] = [
+        ("POST", f"{one}/runs", {"driver_id": run["driver_id"], "context": {"purpose": "winning"}}, "purpose"),
+        ("POST", f"{one}/runs", {"driver_id": run["driver_id"], "context": {"fuel_l": -1}}, "fuel_l"),
+        ("POST", f"{one}/runs", {"driver_id": run["driver_id"], "context": {"watch": ["a", "b", "c", "d"]}}, "at most 3"),
+        ("POST", f"{one}/runs", {"driver_id": run["driver_id"], "context": {"options": "T77 = x"}}, "no corner T77"),
+        ("POST", f"{one}/runs", {"driver_id": run["driver_id"], "context": {"more": 1}}, "more"),
+        ("POST", f"{one}/lanes", {}, "name a guest"),
+        ("POST", f"{one}/lanes", {"guest": "Keziah Umberlin"}, "driver of the team"),
+        ("POST", f"{place}/laps", {"number": -1, "line": "20700"}, "number"),
+        ("POST", f"{place}/laps", {"number": 99, "line": "20700 z"}, "not a mark"),
+        ("POST", f"{place}/timed-laps", {"number": 99, "presses_us": [5], "ended_at": "2031-03-04T18:00:00Z"}, "presses_us"),
+        ("POST", f"{place}/timed-laps", {"number": 99, "presses_us": [9, 5], "ended_at": "2031-03-04T18:00:00Z"}, "order of time"),
+        ("POST", f"{place}/timed-laps", {"number": 99, "presses_us": [0, 5], "ended_at": "2031-03-04T18:00:00"}, "ended_at"),
+        ("PUT", f"{place}/marks", {"versions": {}, "marks": None}, "versions"),
+        ("PUT", f"{place}/marks", {"versions": {"2": 1}, "marks": {"unlucky": True}}, "marks"),
+        ("PATCH", f"{place}/laps", {"versions": {"2": 1, "3": 1}, "facts": {"time_us": 20_000_000}}, "one lap at a time"),
+        ("PATCH", f"{place}/laps", {"versions": {"2": 1}, "facts": {"flags": ["+lucky"]}}, "no flag"),
+        ("PATCH", f"{place}/laps", {"versions": {"2": 1}, "facts": {"track_temp_c": 900}}, "track_temp_c"),
+        ("PUT", f"{place}/feel", {"handling": {"slow": {"entry": 4}}, "readings": []}, "entry"),
+        ("PUT", f"{place}/feel", {"handling": {}, "readings": [{"when": "x", "tread_pct": {"front_left": 150}}]}, "can't be"),
+        ("PUT", f"{place}/feel", {"handling": {}, "readings": [{"when": "x", "tread_pct": {"spare": 50}}]}, "spare"),
+        ("POST", f"{place}/laps/2/remarks", {}, "Say what happened"),
+        ("POST", f"{place}/laps/2/remarks", {"kind": "spin"}, "in which corner"),
+        ("POST", f"{place}/laps/2/remarks", {"because": "luck"}, "because"),
+        ("PUT", f"{place}/laps/2/answer", {"kind": "tow", "answer": "damage"}, "isn't an answer"),
+        ("PUT", f"{place}/laps/2/answer", {"kind": "incident", "answer": "spin"}, "in which corner"),
+        ("POST", f"{session}/merge", {"other_id": line["practice"]["id"]}, "the same session"),
+        ("POST", f"{session}/split", {"runs": []}, "runs"),
+        ("POST", f"{session}/split", {"runs": [{"driver_id": item["driver_id"], "number": item["number"]} for item in line["runs"]]}, "all runs"),
+        ("POST", f"{session}/move", {}, "there already"),
+        ("PUT", "/api/me/reaction", {"truths_us": [1], "presses_us": [1]}, "6 are needed"),
+    ]
+    before = client.get(f"{one}/runs").json, client.get(place).json
+    for method, url, body, words in refused:
+        assert is_problem(client.open(url, method=method, json=body, headers=match), 422, words), (url, body)
+    assert (client.get(f"{one}/runs").json, client.get(place).json) == before, "nothing of it is kept"
+    absent = f"{session}/drivers/{run['driver_id']}/runs/77"
+    for method, url, body in (
+        ("GET", absent, None),
+        ("PUT", f"{absent}/declaration", {}),
+        ("PUT", f"{absent}/marks", {"versions": {"1": 1}, "marks": None}),
+        ("PUT", f"{absent}/feel", {"handling": {}, "readings": []}),
+        ("POST", f"{absent}/laps/1/remarks", {"text": "x"}),
+        ("POST", f"{session}/move", {"runs": [{"driver_id": run["driver_id"], "number": 77}], "driver_id": run["driver_id"]}),
+    ):
+        assert is_problem(client.open(url, method=method, json=body, headers=match), 404), url
