@@ -4,13 +4,19 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 from fleet_rival.core.analysis import analyse
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import BadSetting, Settings
+from fleet_rival.core.telemetry.filling import fill_laps
+from fleet_rival.core.track import Track
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.laps import read_laps
+from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import read_track
+from fleet_rival.wording.telemetry import STRANGE, stretch_sentence
 
 __all__ = ["add_arguments", "run"]
 
@@ -18,9 +24,7 @@ __all__ = ["add_arguments", "run"]
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--track", type=Path, required=True, metavar="T.track.json", help="the track file")
     parser.add_argument("--laps", type=Path, required=True, metavar="L.laps.csv", help="the lap file")
-    parser.add_argument(
-        "--telemetry", type=Path, nargs="+", default=[], metavar="X.telemetry.parquet", help="telemetry files (not used in this version)"
-    )
+    parser.add_argument("--telemetry", type=Path, nargs="+", default=[], metavar="X.telemetry.parquet", help="telemetry files")
     parser.add_argument("--settings", type=Path, metavar="S.json", help='a JSON object of settings, e.g. {"cold_laps": 2}')
     parser.add_argument("--out", type=Path, metavar="R.json", help="where to write the report; standard output if missing")
 
@@ -31,15 +35,12 @@ def run(arguments: argparse.Namespace) -> int:
         settings = _settings(arguments.settings)
         track = read_track(_read(arguments.track))
         file = read_laps(_read(arguments.laps), track)
-        for path in arguments.telemetry:
-            if not path.is_file():
-                raise UnusableFile(f"{path} can't be read.")
         name = arguments.laps.name
+        laps, more = _with_telemetry(track, [lap for _, lap in file.laps], arguments.telemetry)
         result = report(
-            analyse(track, [lap for _, lap in file.laps], settings),
+            analyse(track, laps, settings),
             [row.as_row(name) for row in file.set_aside],
-            [row.as_row(name) for row in file.warnings]
-            + [{"file": path.name, "line": None, "reason": "telemetry isn't used in this version"} for path in arguments.telemetry],
+            [row.as_row(name) for row in file.warnings] + more,
         )
         text = json.dumps(result, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
         if arguments.out is None:
@@ -53,6 +54,34 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"fleet analyse: {arguments.out or 'standard output'} can't be written: {error.strerror or error}.", file=sys.stderr)
         return 2
     return 0
+
+
+def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[list[Lap], list[dict[str, Any]]]:
+    """The laps with what telemetry says of them, and warnings."""
+    if not paths:
+        return laps, []
+    for path in paths:
+        if not path.is_file():
+            raise UnusableFile(f"{path} can't be read.")
+    files = [TelemetryFile(path, path.name) for path in paths]
+    found = fill_laps(track, laps, (trace for file in files for trace in file.laps()))
+    warnings: list[dict[str, Any]] = []
+
+    def warn(file: str | None, driver: str | None, reason: str) -> None:
+        warnings.append({"file": file, "line": None, **({"driver": driver} if driver else {}), "reason": reason})
+
+    for path, file in zip(paths, files, strict=True):
+        if file.ignored:
+            warn(path.name, None, f"columns that aren't known were left out: {', '.join(file.ignored)}")
+        if file.lost:
+            warn(path.name, None, f"{file.lost} samples have no driver, session or lap and were left out")
+    for driver, session, number, reason in found.strange:
+        warn(None, driver, f"telemetry of session {session}, lap {number}: {STRANGE[reason]}")
+    for index, what in sorted(found.cuts.items()):
+        lap = laps[index]
+        for stretch in what.stretches:
+            warn(None, lap.driver, f"telemetry of session {lap.session}, run {lap.run}, lap {lap.number}: {stretch_sentence(stretch)}")
+    return list(found.laps), warnings
 
 
 def _read(path: Path) -> bytes:

@@ -9,7 +9,6 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -23,7 +22,7 @@ from fleet_rival.cli.demo_week import load_week, season_week
 from fleet_rival.db.tables import Driver, Person, now
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.season_export import write_season
-from fleet_rival.formats.telemetry_export import write_telemetry
+from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services import drive, find, rigs, track, week
 from fleet_rival.services.base import Actor
@@ -32,7 +31,6 @@ from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
 from fleet_rival.simulator.league import SEED, SERIES, League, league
 from fleet_rival.simulator.people import COACH, MANAGER, TEAM
-from fleet_rival.simulator.telemetry import Trace
 
 __all__ = ["Account", "load_demo", "rig_token", "scenario"]
 
@@ -42,7 +40,6 @@ _WORDS = (
     *("linen", "maple", "marble", "meadow", "nettle", "nutmeg", "orchard", "pebble", "plover", "quartz", "saddle", "saffron"),
     *("thimble", "thistle", "timber", "velvet", "walnut", "willow"),
 )
-_CHANNELS = ("time_s", "distance_m", "speed_kmh", "throttle_pct", "brake_pct", "steering_deg", "x_m", "y_m")
 _SIGN_IN = (("maren", MANAGER, "manager", None), ("idrik", COACH, "coach", None), ("ysolde", "Ysolde Farrand", "driver", "Ysolde Farrand"))
 
 
@@ -119,19 +116,15 @@ def _write(made: League, folder: Path) -> None:
         (folder / f"{stem}.track.json").write_bytes(write_track(practice.track))
         (folder / f"{stem}.laps.csv").write_bytes(write_laps([replace(lap, car=practice.car) for lap in practice.laps], practice.track))
         if practice.traces:
-            (folder / f"{stem}.telemetry.parquet").write_bytes(write_telemetry(map(_samples, practice.traces), _CHANNELS))
+            with (folder / f"{stem}.telemetry.parquet").open("wb") as file, TelemetryWriter(file, tuple(practice.traces[0].channels)) as writer:
+                for trace in practice.traces:
+                    writer.add(trace)
     for later in made.tracks:
         (folder / f"{later.name}-{later.layout}.later.track.json".lower().replace(" ", "-")).write_bytes(write_track(later))
     for series in {item.series.name: item.series for item in made.weeks}.values():
         weeks = [season_week(item) for item in made.weeks if item.series == series]
         (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(weeks))
     (folder / "drivers.json").write_text(json.dumps([asdict(item) for item in made.free_time], indent=1))
-
-
-def _samples(item: Trace) -> dict[str, Any]:
-    lap = item.lap
-    keys = {"driver": lap.driver, "session": lap.session, "run": lap.run, "lap": lap.number}
-    return {**keys, **{name: getattr(item, name) for name in _CHANNELS}}
 
 
 def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> UUID:

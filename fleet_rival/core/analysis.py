@@ -126,7 +126,7 @@ def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indi
         members=members,
         counts=counts,
         best=min(may_be_best, key=lambda lap: lap.time_us, default=None),
-        ideals=ideals_of(track, judged, members),
+        ideals=ideals_of(track, judged, members, settings),
         consistency=consistency_of(track, judged, members, settings),
         segments=part_figures(track, judged, members, settings),
         best_of=tuple(best_of(clean, len(clean) / counts["eligible"])) if enough else None,

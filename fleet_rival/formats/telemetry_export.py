@@ -1,32 +1,60 @@
 """Telemetry files (`*.telemetry.parquet`) out, one row a sample, one row group a lap."""
 
-import io
-from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
+from types import TracebackType
+from typing import IO, Any, Final
 
-__all__ = ["write_telemetry"]
+import numpy as np
 
-_TEXT = ("driver", "session")
-_WHOLE = ("run", "lap")
+from fleet_rival.core.telemetry.trace import Trace
+
+__all__ = ["TelemetryWriter"]
+
+_EXACT: Final = ("time_s", "distance_m")
+"""Written with 64 bits; the others are measured to fewer digits than 32 bits hold."""
 
 
-def write_telemetry(laps: Iterable[Mapping[str, Any]], channels: Sequence[str]) -> bytes:
-    """Write laps' samples, each lap as a row group of its own.
+class TelemetryWriter:
+    """Writes laps one after the other, each as a row group of its own.
 
     Args:
-        laps: `driver`, `session`, `run`, `lap`, and an array of shape (samples,) for each channel.
-        channels: names after section 3 of the formats page; the unit is in the name.
+        sink: where to; an open binary file.
+        channels: names after section 3 of the formats page, the unit in the name; laps without one get unknown values.
     """
-    # Only who writes telemetry needs it, and the report's environment doesn't have it.
-    import pyarrow as pa  # noqa: PLC0415
-    import pyarrow.parquet as pq  # noqa: PLC0415
 
-    fields = [(name, pa.string()) for name in _TEXT] + [(name, pa.int32()) for name in _WHOLE] + [(name, pa.float64()) for name in channels]
-    schema = pa.schema(fields)
-    out = io.BytesIO()
-    with pq.ParquetWriter(out, schema, compression="zstd") as writer:
-        for lap in laps:
-            count = len(lap[channels[0]])
-            columns = [pa.array([lap[name]] * count, schema.field(name).type) for name in (*_TEXT, *_WHOLE)]
-            writer.write_table(pa.table([*columns, *(pa.array(lap[name]) for name in channels)], schema=schema))
-    return out.getvalue()
+    def __init__(self, sink: IO[bytes], channels: Sequence[str]) -> None:
+        import pyarrow as pa  # noqa: PLC0415
+        import pyarrow.parquet as pq  # noqa: PLC0415
+
+        self._channels = tuple(channels)
+        text = pa.dictionary(pa.int32(), pa.string())
+        keys = [("driver", text), ("session", text), ("run", pa.int32()), ("lap", pa.int32())]
+        self._schema = pa.schema(keys + [(name, pa.float64() if name in _EXACT else pa.float32()) for name in self._channels])
+        # Measured values repeat seldom: a dictionary of them costs time and saves nothing.
+        self._writer: Any = pq.ParquetWriter(
+            sink, self._schema, compression="zstd", compression_level=1, use_dictionary=["driver", "session", "run", "lap"], write_statistics=False
+        )
+        self._groups = 0
+
+    def add(self, trace: Trace) -> int:
+        """Write a lap. Returns the number of its row group."""
+        import pyarrow as pa  # noqa: PLC0415
+
+        count = len(trace)
+        indices = pa.array(np.zeros(count, dtype=np.int32))
+        columns: list[Any] = [pa.DictionaryArray.from_arrays(indices, [text]) for text in (trace.driver, trace.session)]
+        columns.append(pa.nulls(count, pa.int32()) if trace.run is None else pa.array(np.full(count, trace.run, dtype=np.int32)))
+        columns.append(pa.array(np.full(count, trace.lap, dtype=np.int32)))
+        for name in self._channels:
+            values = trace.channels.get(name)
+            kind = np.float64 if name in _EXACT else np.float32
+            columns.append(pa.array(np.full(count, np.nan, dtype=kind) if values is None else values.astype(kind, copy=False)))
+        self._writer.write_table(pa.Table.from_arrays(columns, schema=self._schema), row_group_size=max(count, 1))
+        self._groups += 1
+        return self._groups - 1
+
+    def __enter__(self) -> "TelemetryWriter":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self._writer.close()

@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Pit, Track
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
@@ -16,7 +17,7 @@ from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES, Place
 from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, drive_run, segment_times, survey
 from fleet_rival.simulator.road import Road, lay_out
-from fleet_rival.simulator.telemetry import Trace, trace
+from fleet_rival.simulator.stints import drive_stint
 
 __all__ = ["BEHIND", "SEED", "WEEKS", "League", "Practice", "SeriesWeek", "harbour_practice", "league", "live_run"]
 
@@ -27,8 +28,9 @@ BEHIND: Final = 2
 _DAYS_IN: Final = 3
 """How old the running week is: its first evenings of practice are done."""
 _GREAT_ROUND_WEEK: Final = 5
-_TELEMETRY_OF: Final = (0, 3)
-"""Drivers whose last run of the running week has telemetry."""
+_TELEMETRY_OF: Final = {"harbour": (0, 1, 3, 5), "hills": (3,), "cinder": (1, 3)}
+"""Drivers whose last run of the running week has telemetry, by kind of place."""
+_TELEMETRY_HZ: Final = 25.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,16 +194,27 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     sessions = _sessions(week, running=running)
     home = series.kind == "harbour" and running
     laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
-    traces: tuple[Trace, ...] = ()
+    traces: list[Trace] = []
     if running:
-        last = {(number, lap.driver): lap.run for number in _TELEMETRY_OF for lap in laps if lap.driver == DRIVERS[number].name}
-        traces = tuple(
-            trace(road, week.car, track, drivers[number].grip, lap)
-            for (number, name), run in last.items()
-            for lap in laps
-            if lap.driver == name and lap.run == run and lap.session == sessions[-1].label and lap.kind == "flying"
-        )
-    return Practice(track, week.car.name, tuple(laps), traces)
+        for number in _TELEMETRY_OF[series.kind]:
+            laps, found = _recorded(week, road, track, drivers[number], sessions, laps, [seed, week.number, number])
+            traces += found
+    return Practice(track, week.car.name, tuple(laps), tuple(traces))
+
+
+def _recorded(
+    week: SeriesWeek, road: Road, track: Track, driver: DriverModel, sessions: Sequence[SessionPlan], laps: list[Lap], seed: list[int]
+) -> tuple[list[Lap], list[Trace]]:
+    """The driver's last run driven anew, metre by metre, in place of the one that was there; and its traces."""
+    session = sessions[-1]
+    place = [index for index, lap in enumerate(laps) if (lap.driver, lap.session, lap.run) == (driver.name, session.label, len(session.runs))]
+    first = laps[place[0]]
+    lost = driver.learning_s * 0.5 ** (len(sessions) - 1)
+    clock = first.started_at or session.starts_at
+    rng = np.random.default_rng(seed)
+    driven = list(drive_stint(driver, road, week.car, track, session, len(session.runs) - 1, first.number, clock, rng, lost))
+    laps = [*laps[: place[0]], *(item.lap for item in driven), *laps[place[-1] + 1 :]]
+    return laps, [item.trace(_TELEMETRY_HZ) for item in driven]
 
 
 def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:

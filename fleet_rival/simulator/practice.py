@@ -13,7 +13,7 @@ from fleet_rival.simulator.car import CarModel, speed_profile
 from fleet_rival.simulator.drivers import DriverModel
 from fleet_rival.simulator.road import Road
 
-__all__ = ["Run", "SessionPlan", "drive_practice", "drive_run", "segment_times", "survey"]
+__all__ = ["GRIP_IN", "Run", "SessionPlan", "drive_practice", "drive_run", "segment_times", "survey"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ class SessionPlan:
     """Date and time of day inside the simulation when it begins."""
 
 
-_GRIP_IN = {"dry": 1.0, "damp": 0.93, "wet": 0.85}
+GRIP_IN = {"dry": 1.0, "damp": 0.93, "wet": 0.85}
 """Share of the grip that is left."""
 
 
@@ -104,7 +104,7 @@ def drive_practice(
     """
     laps: list[Lap] = []
     for number, driver in drivers.items():
-        base = {wetness: segment_times(road, car, track, driver.grip * _GRIP_IN[wetness]) for wetness in {session.wetness for session in sessions}}
+        base = {wetness: segment_times(road, car, track, driver.grip * GRIP_IN[wetness]) for wetness in {session.wetness for session in sessions}}
         # Each driver has a stream of numbers of their own, so that changing one leaves the others as they were.
         rng = np.random.default_rng([*seed, number])
         for index, session in enumerate(sessions):

@@ -1,14 +1,17 @@
 """The examples with known truth: exact to the microsecond."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from fleet_rival.cli.main import main
+from fleet_rival.core.telemetry.cutting import cut
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.laps import read_laps
+from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import read_track, write_track
 
 DATA = Path(__file__).parents[1] / "data"
@@ -53,6 +56,47 @@ def test_ideals_counts_and_consistency_are_exact(folder: str, tmp_path: Path) ->
         }
     team = {key: report["team_ideal"][key] for key in truth["team_ideal"]}
     assert team == truth["team_ideal"]
+
+
+@pytest.mark.parametrize(("folder", "drivers"), [("oval-102", 4), ("street-101", 1)])
+def test_linked_ideals_by_boundary_speeds_lie_within_the_truths_brackets(folder: str, drivers: int, tmp_path: Path) -> None:
+    files = sorted(str(path) for path in (DATA / folder).glob("*.telemetry.parquet"))
+    report, truth = analysed(folder, tmp_path, None, "--telemetry", *files)
+    assert report["warnings"] == []
+    seen = 0
+    for name, wanted in truth["drivers"].items():
+        found = report["drivers"][name]
+        # Times of the lap file win: what doesn't hang on speeds is as exact as without telemetry.
+        exact = {key: value for key, value in wanted["ideal"].items() if not key.startswith("linked")}
+        assert {key: found["ideal"][key] for key in exact} == exact
+        if any(name in str(driver) for path in files for driver in _drivers_in(path)):
+            seen += 1
+            for key, (low, high) in wanted["ideal_brackets"].items():
+                assert low <= found["ideal"][key] <= high, (name, key)
+    assert seen == drivers
+
+
+def _drivers_in(path: str) -> set[str]:
+    return {trace.driver for trace in TelemetryFile(Path(path), path).laps()}
+
+
+@pytest.mark.parametrize("folder", SETS)
+@pytest.mark.parametrize("every", [1, 2])
+def test_boundary_times_from_traces_are_the_lap_files(folder: str, every: int) -> None:
+    """At 60 Hz and at 30. The lap files hold milliseconds, so that a part is up to one of them off by itself."""
+    track = read_track(next((DATA / folder).glob("*.track.json")).read_bytes())
+    path = next(path for path in (DATA / folder).glob("*.laps.csv") if "semicolon" not in path.name)
+    known = {(lap.driver, lap.session, lap.number): lap for _, lap in read_laps(path.read_bytes(), track).laps}
+    seen = 0
+    for file in sorted((DATA / folder).glob("*.telemetry.parquet"))[:1]:
+        for trace in TelemetryFile(file, file.name).laps():
+            lap = known[trace.driver, trace.session, trace.lap]
+            found = cut(track, replace(trace, channels={name: values[::every] for name, values in trace.channels.items()}))
+            assert found.stretches == ()
+            assert all(abs(time - lap.segments[code]) <= 1_400 for code, time in found.segments.items())
+            assert found.time_us is not None and abs(found.time_us - lap.time_us) <= 1_500
+            seen += 1
+    assert seen == 60
 
 
 def test_the_semicolon_file_gives_the_same_report(tmp_path: Path) -> None:

@@ -3,10 +3,11 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fleet_rival.core.ideals.linked import linked_path
+from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import NEVER, PartTable, part_table
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
 __all__ = ["IDEALS", "Ideal", "Ideals", "PartTime", "ideals_of"]
@@ -44,7 +45,7 @@ class Ideals:
         return ideal.time_us if ideal else None
 
 
-def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]) -> Ideals:
+def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings | None = None) -> Ideals:
     """Compute the five ideals of a group.
 
     Args:
@@ -68,15 +69,16 @@ def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int])
             "no full circuit without a break in which every sector counts" if sectors.complete else _why_incomplete(sectors, "sector")
         )
     linked = segments if segments.complete else sectors
-    closed = track.closed_boundaries(linked.parts)
+    settings = settings or Settings()
+    joins = Joins(track.closed_boundaries(linked.parts), settings.join_tolerance_kmh, settings.join_offset_m)
     for name, race in (("linked_qualifying", False), ("linked_race", True)):
-        path = linked_path(linked, closed, race=race)
+        path = linked_path(linked, joins, race=race)
         if path is not None:
             values[name] = _along(path, linked)
         elif not linked.complete:
             reasons[name] = _why_incomplete(linked, "sector")
         else:
-            reasons[name] = "no laps that can be joined at the linked corners"
+            reasons[name] = "no laps that can be joined"
     return Ideals(values, reasons)
 
 

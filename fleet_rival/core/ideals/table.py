@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fleet_rival.core.laps.lap import LINE_END
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.track import Part, Track
 
@@ -27,6 +28,9 @@ class PartTable:
     """Shape (laps, parts), microseconds; `NEVER` where a time is unknown or doesn't count."""
     next_row: tuple[int | None, ...]
     """For each row the row of the lap that followed in the same run, if it is in the table."""
+    speeds: NDArray[np.float64] | None = None
+    offsets: NDArray[np.float64] | None = None
+    """Shape (laps, parts + 1), km/h and metres at the start of each part and at the end of the lap, NaN where unknown; None without any trace."""
 
     @property
     def complete(self) -> bool:
@@ -61,4 +65,21 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
             if time is not None and not (taken and taken & overlaps[column]):
                 times[row, column] = time
     next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)
-    return PartTable(parts, tuple(judged[index] for index in members), times, next_row)
+    return PartTable(parts, tuple(judged[index] for index in members), times, next_row, *_crossings(parts, judged, members))
+
+
+def _crossings(
+    parts: Sequence[Part], judged: Sequence[JudgedLap], members: Sequence[int]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | tuple[None, None]:
+    if not any(judged[index].lap.crossings for index in members):
+        return None, None
+    codes = [*(part.code for part in parts), LINE_END]
+    speeds, offsets = (np.full((len(members), len(codes)), np.nan) for _ in range(2))
+    for row, index in enumerate(members):
+        known = judged[index].lap.crossings
+        for column, code in enumerate(codes):
+            if (crossing := known.get(code)) is not None:
+                speeds[row, column] = crossing.speed_kmh
+                if crossing.offset_m is not None:
+                    offsets[row, column] = crossing.offset_m
+    return speeds, offsets

@@ -11,11 +11,13 @@ __all__ = [
     "FLAGS",
     "INCIDENTS",
     "KINDS",
+    "LINE_END",
     "MISTAKES",
     "NO_EVIDENCE_PURPOSES",
     "PURPOSES",
     "SESSION_KINDS",
     "WETNESSES",
+    "Crossing",
     "Identity",
     "Incident",
     "Lap",
@@ -68,6 +70,18 @@ class Incident(NamedTuple):
     corner: str
 
 
+LINE_END: Final = "line"
+"""Key of the crossing at the end of a lap; the others go by the part that begins there."""
+
+
+class Crossing(NamedTuple):
+    """How a car came over a boundary, by its trace."""
+
+    speed_kmh: float
+    offset_m: float | None
+    """From the centreline, left negative."""
+
+
 @dataclass(frozen=True, slots=True)
 class Lap:
     """One lap of one driver. Times are microseconds; `None` is unknown."""
@@ -109,6 +123,8 @@ class Lap:
     """How far a hand-timed lap may be from the truth, in 95 of 100; None: timed by a machine."""
     sectors: Mapping[str, int] = field(default_factory=dict)
     segments: Mapping[str, int] = field(default_factory=dict)
+    crossings: Mapping[str, Crossing] = field(default_factory=dict)
+    """Where a trace is known: by the code of the part that begins at the boundary; `line` is the end of the lap."""
 
     @property
     def identity(self) -> Identity:

@@ -1,0 +1,326 @@
+"""A lap driven metre by metre: what the car could do, what the driver made of it, and every channel that a rig would record.
+
+Between two metres the acceleration is constant, so that the moment at any place, and the place at any moment, are exact: they are the truth
+that measured times are held against.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from math import sqrt
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
+
+from fleet_rival.core.track import Track
+from fleet_rival.simulator.car import CarModel
+from fleet_rival.simulator.road import Road
+
+__all__ = ["DrivenLap", "Slip", "Stint", "drive_lap"]
+
+Metres = NDArray[np.float64]
+
+_PIT_AWAY_M: Final = 14.0
+_PIT_RAMP_M: Final = 45.0
+_SLOWEST_MS: Final = 3.0
+_GEARS: Final = 6
+_TRIES: Final = 9
+_RATIO: Final = 14.0
+"""Degrees at the wheel for one at the tyres."""
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """Something done otherwise than meant: at a corner, of a kind, costing about `loss_s`."""
+
+    corner: str
+    kind: str
+    loss_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Stint:
+    """How a lap is driven.
+
+    Attributes:
+        grip: share of the car's grip that is used, tyres and weather in it.
+        segment_grip: what each segment's own scatter does to that.
+        slips: what goes wrong.
+        entry_ms: speed over the line.
+        pit: `out`, `in` or None.
+        behind_at: places from 0 to 1 of the lap at which another car is in the way.
+        tow_at: places at which another car's slipstream helps.
+        wander: seed of the line that nobody drives twice.
+    """
+
+    grip: float
+    segment_grip: Mapping[str, float] = field(default_factory=dict)
+    slips: tuple[Slip, ...] = ()
+    entry_ms: float | None = None
+    pit: str | None = None
+    behind_at: tuple[float, ...] = ()
+    tow_at: tuple[float, ...] = ()
+    wander: int = 0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DrivenLap:
+    """A lap at each metre.
+
+    Attributes:
+        distance_m, time_s, speed_ms: shape (metres + 1,).
+        losses_us: what each slip cost over the whole lap, in the order of the stint's.
+    """
+
+    road: Road
+    car: CarModel
+    stint: Stint
+    distance_m: Metres
+    time_s: Metres
+    speed_ms: Metres
+    offset_m: Metres
+    effects: Mapping[str, Metres]
+    losses_us: tuple[int, ...]
+
+    @property
+    def end_ms(self) -> float:
+        return float(self.speed_ms[-1])
+
+    def moments(self, places: Sequence[float] | Metres) -> Metres:
+        """Seconds since the start of the lap at which the car came to each place; exact."""
+        at = np.asarray(places, dtype=float)
+        index = np.clip(np.searchsorted(self.distance_m, at, side="right") - 1, 0, len(self.distance_m) - 2)
+        gone = at - self.distance_m[index]
+        speed, push = self.speed_ms[index], self._push(index)
+        return np.asarray(self.time_s[index] + 2 * gone / (speed + np.sqrt(np.maximum(speed * speed + 2 * push * gone, 0.0))))
+
+    def samples(self, rate_hz: float, *, clock_decimals: int = 3) -> dict[str, Metres]:
+        """Channels as a recorder writes them: even beats, rounded as such files are."""
+        time = np.arange(0.0, float(self.time_s[-1]), 1 / rate_hz)
+        index = np.clip(np.searchsorted(self.time_s, time, side="right") - 1, 0, len(self.time_s) - 2)
+        since = time - self.time_s[index]
+        push = self._push(index)
+        speed = self.speed_ms[index] + push * since
+        distance = self.distance_m[index] + self.speed_ms[index] * since + push * since * since / 2
+        out = self._channels(distance, speed, push)
+        return {"time_s": np.round(time, clock_decimals), "distance_m": np.round(distance, 3), **out}
+
+    def _push(self, index: NDArray[np.intp]) -> Metres:
+        step = self.distance_m[1] - self.distance_m[0]
+        return np.asarray((self.speed_ms[index + 1] ** 2 - self.speed_ms[index] ** 2) / (2 * step))
+
+    def _channels(self, distance: Metres, speed: Metres, push: Metres) -> dict[str, Metres]:
+        def along(values: Metres) -> Metres:
+            return np.interp(distance, self.distance_m, values)
+
+        road, car = self.road, self.car
+        around = np.append(road.curvature, road.curvature[0])
+        bend = along(gaussian_filter1d(around, 3.0, mode="wrap"))
+        offset = along(self.offset_m)
+        drive = push + car.drag_per_m * speed * speed
+        most = car.power_w_per_kg / np.maximum(speed, 5.0)
+        throttle = np.clip(np.where(drive > 0.2, drive / most, 0.0), 0, 1) * 100
+        throttle = np.where(throttle > 92, 100.0, throttle)
+        brake = np.clip(np.where(drive < -0.8, -drive / car.grip_ms2, 0.0), 0, 1) * 100
+        share = np.clip(speed / car.top_speed_ms, 0, 0.999) * _GEARS
+        gear = np.clip(np.floor(share) + 1 + np.round(along(self.effects["gear"])), 1, _GEARS)
+        heading = np.unwrap(np.arctan2(*np.gradient(np.vstack([road.xy_m, road.xy_m[:1]]), axis=0).T[::-1]))
+        turned = along(heading)
+        x = along(np.append(road.xy_m[:, 0], road.xy_m[0, 0])) + offset * np.sin(turned)
+        y = along(np.append(road.xy_m[:, 1], road.xy_m[0, 1])) - offset * np.cos(turned)
+        slide = along(self.effects["slip"])
+        return {
+            "speed_kmh": np.round(speed * 3.6, 2),
+            "throttle_pct": np.round(throttle, 1),
+            "brake_pct": np.round(brake, 1),
+            "steering_deg": np.round(-np.degrees(np.arctan(2.6 * bend)) * _RATIO * (1 - 1.6 * slide / 100), 1),
+            "gear": gear,
+            "rpm": np.round(2800 + 5200 * np.clip(share / gear + along(self.effects["limiter"]), 0, 1), 0),
+            "x_m": np.round(x, 2),
+            "y_m": np.round(y, 2),
+            "offset_m": np.round(offset, 2),
+            "yaw_rate_dps": np.round(np.degrees(bend * speed), 3),
+            "lock_pct": np.round(along(self.effects["lock"]), 1),
+            "slip_pct": np.round(slide, 1),
+        }
+
+
+@dataclass(slots=True)
+class _Limits:
+    """What holds the car back at each metre."""
+
+    grip: Metres
+    cap: Metres
+    power: Metres
+    drag: Metres
+
+    def copy(self) -> "_Limits":
+        return _Limits(self.grip.copy(), self.cap.copy(), self.power.copy(), self.drag.copy())
+
+
+def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLap:
+    """Drive one lap.
+
+    Args:
+        track: the same road with its corners.
+        stint: how it is driven; each slip is made as big as what it shall cost.
+    """
+    count = len(road.curvature)
+    limits = _Limits(np.full(count, stint.grip), np.full(count, np.inf), np.ones(count), np.ones(count))
+    step = road.length_m / count
+    for part in track.segment_parts:
+        limits.grip[round(part.start_m / step) : round(part.end_m / step)] *= stint.segment_grip.get(part.code, 1.0)
+    limits.grip = gaussian_filter1d(limits.grip, 8.0, mode="wrap")
+    for place in stint.behind_at:
+        _in_the_way(limits, _profile(road, car, limits, stint.entry_ms), place)
+    for place in stint.tow_at:
+        first = round(place * count)
+        limits.drag[first : first + round(250 / step)] *= 0.72
+    offset = _line(road, stint)
+    if stint.pit and track.pit:
+        _pit(limits, offset, track, step, stint.pit)
+    effects = {name: np.zeros(count) for name in ("lock", "slip", "gear", "limiter")}
+    speed = _profile(road, car, limits, stint.entry_ms)
+    losses = []
+    for slip in stint.slips:
+        speed, lost = _slipped(road, car, track, limits, stint, slip, speed)
+        losses.append(lost)
+        _show(slip, track, step, speed, offset, effects)
+    time: Metres = np.concatenate([[0.0], np.cumsum(2 * step / (speed[1:] + speed[:-1]))])
+    places: Metres = np.arange(count + 1) * step
+    closed = {name: np.append(values, values[0]) for name, values in effects.items()}
+    line: Metres = np.append(offset, offset[-1])
+    return DrivenLap(road, car, stint, places, time, speed, line, closed, tuple(losses))
+
+
+def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None) -> Metres:
+    """Speed at each metre and at the end: cornering limit, braking backwards, driving forwards. Shape (metres + 1,)."""
+    count = len(road.curvature)
+    step = road.length_m / count
+    holds = (car.grip_ms2 * limits.grip).tolist()
+    with np.errstate(divide="ignore"):
+        top = np.minimum(np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap)
+    fastest, bends = top.tolist(), np.abs(road.curvature).tolist()
+    power, drag = (car.power_w_per_kg * limits.power).tolist(), (car.drag_per_m * limits.drag).tolist()
+    # Plain lists: one number after the other depends on the last. A little over once round, so that the end has felt the beginning.
+    for index in range(count + min(count, 600), 0, -1):
+        here, before = index % count, (index - 1) % count
+        speed, sideways = fastest[here], fastest[here] ** 2 * bends[before]
+        left = sqrt(max(holds[before] ** 2 - sideways**2, (0.15 * holds[before]) ** 2))
+        fastest[before] = min(fastest[before], sqrt(speed * speed + 2 * step * left))
+    speed = fastest[0] if entry_ms is None else entry_ms
+    out = [speed]
+    for here in range(count):
+        sideways = speed * speed * bends[here]
+        left = sqrt(max(holds[here] ** 2 - sideways**2, (0.15 * holds[here]) ** 2))
+        push = min(power[here] / max(speed, 5.0), left) - drag[here] * speed * speed
+        after = sqrt(max(speed * speed + 2 * step * push, _SLOWEST_MS**2))
+        limit = fastest[(here + 1) % count]
+        # A car that comes faster than the limit brakes as well as it can.
+        speed = after if after <= limit else max(limit, sqrt(max(speed * speed - 2 * step * holds[here], _SLOWEST_MS**2)))
+        out.append(speed)
+    return np.asarray(out)
+
+
+def _took(speed: Metres, step: float) -> float:
+    return float((2 * step / (speed[1:] + speed[:-1])).sum())
+
+
+def _in_the_way(limits: _Limits, speed: Metres, place: float) -> None:
+    first = round(place * len(limits.cap))
+    after = min(first + 130, len(limits.cap))
+    limits.cap[first:after] = np.minimum(limits.cap[first:after], 0.9 * speed[first:after].min() + 0.02 * speed[first:after])
+
+
+def _line(road: Road, stint: Stint) -> Metres:
+    """Offset of the line driven: inside at the apex, a little otherwise each time. Left is negative."""
+    bend = gaussian_filter1d(road.curvature, 12.0, mode="wrap")
+    ideal = -3.2 * np.tanh(bend * 70)
+    rng = np.random.default_rng(stint.wander)
+    at = np.arange(len(bend)) / len(bend) * 2 * np.pi
+    wander = sum(rng.normal(0, 0.16) * np.sin(wave * at + rng.uniform(0, 2 * np.pi)) for wave in (3, 7, 13, 22))
+    return np.asarray(ideal + wander)
+
+
+def _pit(limits: _Limits, offset: Metres, track: Track, step: float, which: str) -> None:
+    pit = track.pit
+    if pit is None:
+        return
+    away = _PIT_AWAY_M * (-1 if pit.side == "left" else 1)
+    at = np.arange(len(offset)) * step
+    ramp = np.clip((pit.exit_m - at) / _PIT_RAMP_M, 0, 1) if which == "out" else np.clip((at - pit.entry_m) / _PIT_RAMP_M, 0, 1)
+    offset += ramp * (away - offset)
+    lane = at < pit.exit_m if which == "out" else at >= pit.entry_m
+    limits.cap[lane] = np.minimum(limits.cap[lane], (pit.limit_kmh or 60.0) / 3.6)
+
+
+def _slipped(road: Road, car: CarModel, track: Track, limits: _Limits, stint: Stint, slip: Slip, before: Metres) -> tuple[Metres, int]:
+    """The lap with a slip in it, as big as what it shall cost; the limits are changed so that a second one finds them."""
+    step = road.length_m / len(road.curvature)
+    if slip.loss_s <= 0:
+        return before, 0
+    least = _took(before, step)
+    low, high = 0.0, 1.0
+    chosen, speed = limits, before
+    for _ in range(_TRIES):
+        size = (low + high) / 2
+        tried = limits.copy()
+        _spoil(tried, track, step, before, slip, size)
+        speed = _profile(road, car, tried, stint.entry_ms)
+        chosen = tried
+        if _took(speed, step) - least < slip.loss_s:
+            low = size
+        else:
+            high = size
+    limits.grip, limits.cap, limits.power, limits.drag = chosen.grip, chosen.cap, chosen.power, chosen.drag
+    return speed, round((_took(speed, step) - least) * 1e6)
+
+
+def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip, size: float) -> None:
+    """What goes wrong, from nothing (0) to more than anybody would do (1)."""
+    corner = next(item for item in track.corners if item.code == slip.corner)
+    begins, apex, ends = (round(place / step) for place in (corner.start_m, corner.apex_m, corner.end_m))
+    # The slowest place is where the driver believes the apex to be.
+    apex = begins + int(speed[begins : ends + 1].argmin()) if ends > begins else apex
+    count = len(limits.cap)
+    if slip.kind in ("early-brake", "double-input"):
+        shift = round(120 * size / step)
+        first = max(0, begins - shift)
+        moved = speed[np.minimum(np.arange(first, apex) + shift, apex)]
+        limits.cap[first:apex] = np.minimum(limits.cap[first:apex], moved)
+    elif slip.kind in ("late-throttle", "slide"):
+        after = min(count, apex + round(220 * size / step))
+        limits.cap[apex:after] = np.minimum(limits.cap[apex:after], speed[apex] * 1.004)
+    elif slip.kind in ("early-throttle", "wide-exit", "kerb"):
+        first = min(count - 1, apex + round(14 / step))
+        after = min(count, first + round(60 / step))
+        limits.cap[first:after] = np.minimum(limits.cap[first:after], speed[apex] * (1.02 - 0.35 * size))
+    elif slip.kind == "wrong-gear":
+        limits.power[apex : min(count, apex + round(160 / step))] *= 1 - 0.9 * size
+    elif slip.kind == "lock-up":
+        limits.grip[max(0, begins - round(60 / step)) : apex] *= 1 - 0.6 * size
+    elif slip.kind in ("spin", "contact"):
+        limits.cap[apex : apex + round(5 + 60 * size)] = _SLOWEST_MS + 1
+    else:  # over-slow, late-brake, missed-apex and what costs grip in the middle
+        first, after = max(0, apex - round(18 / step)), min(count, apex + round(18 / step))
+        limits.grip[first:after] *= 1 - 0.75 * size
+
+
+def _show(slip: Slip, track: Track, step: float, speed: Metres, offset: Metres, effects: dict[str, Metres]) -> None:
+    """What a slip leaves in the other channels."""
+    corner = next(item for item in track.corners if item.code == slip.corner)
+    begins, apex, ends = (round(place / step) for place in (corner.start_m, corner.apex_m, corner.end_m))
+    outside = 1.0 if corner.direction == "left" else -1.0
+    at = np.arange(len(offset))
+    hump = np.exp(-(((at - (ends if slip.kind in ("wide-exit", "limits", "early-throttle") else apex)) * step / 18) ** 2))
+    if slip.kind in ("wide-exit", "limits", "missed-apex", "late-brake", "lock-up", "early-throttle", "kerb"):
+        offset += outside * hump * {"limits": 3.4, "wide-exit": 2.6, "early-throttle": 1.2}.get(slip.kind, 1.8)
+    if slip.kind == "lock-up":
+        effects["lock"][max(0, begins - round(20 / step)) : apex] = 45.0
+    if slip.kind in ("slide", "spin"):
+        effects["slip"][apex : apex + round(40 / step)] = 35.0 if slip.kind == "slide" else 90.0
+    if slip.kind == "wrong-gear":
+        effects["gear"][apex : apex + round(150 / step)] = 1.0
+    if slip.kind == "limiter":
+        effects["limiter"][ends : ends + round(80 / step)] = 1.0
