@@ -63,6 +63,18 @@ class Settings:
     """From when on people are asked: laps slower by this since a contact; lost in one part, times the root of the lap in minutes."""
     chase_days: float = 2.0
     """How long before a start somebody without laps is pointed out."""
+    brake_on_pct: float = 5.0
+    throttle_on_pct: float = 5.0
+    throttle_full_pct: float = 98.0
+    lift_pct: float = 10.0
+    steering_on_deg: float = 8.0
+    yaw_on_dps: float = 3.0
+    limiter_share: float = 0.99
+    """From when on a pedal is pressed, the throttle full, a fall of it a lift, the wheel turned, the car turning, the engine at its limit."""
+    corner_radius_m: float = 300.0
+    corner_ends_radius_m: float = 700.0
+    corner_turns_deg: float = 8.0
+    """Deriving a layout: a corner bends tighter than the first somewhere, goes on while it is tighter than the second, and turns by so much."""
     seat_limit_minutes: float = 50.0
     break_minutes: float = 10.0
     day_limit_minutes: float = 150.0

@@ -188,7 +188,7 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
         losses.append(lost)
         _show(slip, track, step, speed, offset, effects)
     time: Metres = np.concatenate([[0.0], np.cumsum(2 * step / (speed[1:] + speed[:-1]))])
-    places: Metres = np.arange(count + 1) * step
+    places: Metres = np.arange(count + 1, dtype=np.float64) * step
     closed = {name: np.append(values, values[0]) for name, values in effects.items()}
     line: Metres = np.append(offset, offset[-1])
     return DrivenLap(road, car, stint, places, time, speed, line, closed, tuple(losses))
