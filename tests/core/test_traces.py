@@ -37,7 +37,7 @@ def test_each_kind_of_slip_leaves_its_mark_where_it_belongs() -> None:
     assert not any(np.isnan(good[name]) for name in FEATURES)
     assert features("early-brake")["brake_onset_m"] < good["brake_onset_m"] - 8 or features("early-brake")["coasting_s"] > good["coasting_s"] + 0.15
     late = features("late-throttle")
-    assert late["full_throttle_m"] > good["full_throttle_m"] + 8 and late["slowest_kmh"] == pytest.approx(good["slowest_kmh"], abs=1.5)
+    assert late["full_throttle_m"] > good["full_throttle_m"] + 6 and late["slowest_kmh"] == pytest.approx(good["slowest_kmh"], abs=1.5)
     assert features("over-slow")["slowest_kmh"] < good["slowest_kmh"] - 3
     assert features("early-throttle")["lifts"] >= 1 > good["lifts"]
     assert features("wrong-gear")["apex_gear"] == good["apex_gear"] + 1
@@ -133,12 +133,8 @@ def test_a_layout_is_found_from_places_or_from_speed_and_yaw_rate(kind: str, by:
     road, car, layout = place(kind)
     pitted = replace(layout, pit=Pit(layout.length_m - 180, 120, "left", 60.0))
     drop = ("x_m", "y_m", "offset_m") if by == "yaw_rate" else ()
-    stints = [
-        ("out", Stint(0.9, pit="out", entry_ms=16.0)),
-        ("flying", Stint(0.95, wander=1)),
-        ("flying", Stint(0.97, wander=2)),
-        ("in", Stint(0.9, pit="in")),
-    ]
+    flying = [("flying", Stint(0.95, wander=1)), ("flying", Stint(0.97, wander=2))]
+    stints = [("out", Stint(0.9, pit="out", entry_ms=16.0)), *flying, ("in", Stint(0.9, pit="in"))]
     traces = []
     for number, (_, stint) in enumerate(stints):
         samples = drive_lap(road, car, pitted, stint).samples(50)

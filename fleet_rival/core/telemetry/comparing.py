@@ -70,7 +70,7 @@ def _by_place(distance: Samples, channels: dict[str, Samples], reference: Aligne
     line = np.stack([reference.channels["x_m"], reference.channels["y_m"]], axis=1)
     own = np.stack([channels["x_m"], channels["y_m"]], axis=1)
     away, nearest = cKDTree(line).query(own)
-    if not (away < _TOO_FAR_M).all():
+    if float(np.max(away)) > _TOO_FAR_M:
         return None
     nearest = np.clip(nearest, 1, len(line) - 2)
     along = line[nearest + 1] - line[nearest - 1]

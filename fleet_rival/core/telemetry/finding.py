@@ -7,6 +7,7 @@ where it stays above a lower one (hysteresis); two peaks with a deep valley betw
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Final
 
 import numpy as np
@@ -91,7 +92,8 @@ def find_track(
     settings = settings or Settings()
     lines, left_out = _lines(traces, kinds, length_m)
     length = length_m or float(np.median([line.length_m for line in lines]))
-    lines = [line for line in lines if abs(line.length_m - length) <= _OTHER_LENGTH * length or left_out.append((line.index, "short"))]
+    left_out += [(line.index, "short") for line in lines if abs(line.length_m - length) > _OTHER_LENGTH * length]
+    lines = [line for line in lines if abs(line.length_m - length) <= _OTHER_LENGTH * length]
     count = round(length / _GRID_M)
     grid = np.arange(count) * length / count
     placed = [line for line in lines if {"x_m", "y_m"} <= line.channels.keys()]
@@ -187,9 +189,8 @@ def _middle(lines: Sequence[_Line], grid: Samples, length: float) -> Samples:
 
 def _around(values: Samples, distance: Samples, grid: Samples, length: float) -> Samples:
     """Values on the grid, going on over the line."""
-    return np.interp(
-        grid, np.concatenate([[distance[-1] - length], distance, [distance[0] + length]]), np.concatenate([values[-1:], values, values[:1]])
-    )
+    around = np.concatenate([[distance[-1] - length], distance, [distance[0] + length]])
+    return np.asarray(np.interp(grid, around, np.concatenate([values[-1:], values, values[:1]])))
 
 
 def _heading(xy: Samples) -> Samples:
@@ -236,11 +237,8 @@ def _corners(curvature: Samples, lines: Sequence[_Line], length: float, settings
     # Cut where the road is straightest, so that no corner is cut in two.
     calm = int(gaussian_filter1d(np.abs(curvature), 20.0, mode="wrap").argmin())
     bends = np.roll(curvature, -calm)
-    arcs = [
-        arc
-        for arc in _arcs(bends, settings, _VALLEY / clearer)
-        if abs(bends[slice(*arc)].sum() * step) >= np.radians(settings.corner_turns_deg) * clearer
-    ]
+    least = np.radians(settings.corner_turns_deg) * clearer
+    arcs = [arc for arc in _arcs(bends, settings, _VALLEY / clearer) if abs(bends[slice(*arc)].sum() * step) >= least]
     places = []
     for first, after in arcs:
         peak = first + int(np.abs(bends[first:after]).argmax())
@@ -251,16 +249,15 @@ def _corners(curvature: Samples, lines: Sequence[_Line], length: float, settings
         while high_end < after - 1 and abs(bends[high_end + 1]) >= high:
             high_end += 1
         apex = (low_end + high_end) / 2
-        places.append(tuple((place + calm) % count * step for place in (first, apex, after)) + (bends[peak] > 0,))
+        begins, middle, ends = ((place + calm) % count * step for place in (first, apex, after))
+        places.append((begins, middle, ends, bool(bends[peak] > 0)))
     places.sort()
     corners: list[Corner] = []
-    for number, (begins, apex, ends, left) in enumerate(places):
-        before = places[number - 1][2] if number else max(places[-1][2] if places[-1][2] < begins else 0.0, 0.0)
-        begins = _braking(lines, length, before, begins, apex)
-        if corners and begins <= corners[-1].start_m:
-            continue
-        values = [round(float(value), 1) for value in (begins, apex, ends)]
-        corners.append(Corner(f"T{len(corners) + 1}", *values, None, "left" if left else "right"))
+    for number, (begins, middle, ends, left) in enumerate(places):
+        before = places[number - 1][2] if number else places[-1][2] if places[-1][2] < begins else 0.0
+        brakes, apex, end = (round(float(value), 1) for value in (_braking(lines, length, before, begins, middle), middle, ends))
+        if not corners or brakes > corners[-1].start_m:
+            corners.append(Corner(f"T{len(corners) + 1}", brakes, apex, end, None, "left" if left else "right"))
     return tuple(corners)
 
 
@@ -282,7 +279,7 @@ def _at_valleys(signed: Samples, first: int, after: int, settings: Settings, dee
         for place in range(1, len(inner) - 1)
         if inner[place] >= inner[place - 1] and inner[place] > inner[place + 1] and inner[place] > 1 / settings.corner_radius_m
     ]
-    for one, other in zip(peaks[:-1], peaks[1:], strict=True):
+    for one, other in pairwise(peaks):
         valley = one + int(inner[one:other].argmin())
         left, right = inner[: valley + 1].max(), inner[valley:].max()
         if inner[valley] < deep * min(left, right):
