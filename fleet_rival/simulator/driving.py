@@ -321,6 +321,6 @@ def _show(slip: Slip, track: Track, step: float, speed: Metres, offset: Metres, 
     if slip.kind in ("slide", "spin"):
         effects["slip"][apex : apex + round(40 / step)] = 35.0 if slip.kind == "slide" else 90.0
     if slip.kind == "wrong-gear":
-        effects["gear"][apex : apex + round(150 / step)] = 1.0
+        effects["gear"][max(0, apex - round(25 / step)) : apex + round(150 / step)] = 1.0
     if slip.kind == "limiter":
         effects["limiter"][ends : ends + round(80 / step)] = 1.0

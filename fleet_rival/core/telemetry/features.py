@@ -155,13 +155,13 @@ class _Corners:
         picked = self._first(opened & after)
         self._out["pick_up_m"][:] = self._at(picked)
         self._out["full_throttle_m"][:] = self._at(self._first((throttle >= settings.throttle_full_pct) & after))
-        lifted = np.diff(throttle, prepend=throttle[:1]) < 0
-        # A lift is a fall by more than the threshold from where the throttle had been since the pick-up.
+        # A lift is a fall by more than the threshold from where the throttle had been since the pick-up; one from which it comes back before the
+        # next corner's braking begins, for else it belongs to that.
         since = np.arange(len(throttle)) >= picked[self._part]
         highest = np.maximum.accumulate(np.where(since, throttle, 0.0) + 1000.0 * self._part) - 1000.0 * self._part
-        down = since & (highest - throttle > settings.lift_pct) & lifted
-        begins = down & ~np.concatenate([[False], down[:-1]])
-        self._out["lifts"][:] = self._reduced(np.add, begins.astype(float))
+        down = since & (highest - throttle > settings.lift_pct)
+        comes_back = down[:-1] & ~down[1:] & (self._part[:-1] == self._part[1:])
+        self._out["lifts"][:] = self._reduced(np.add, np.append(comes_back, False).astype(float))
         if brake is not None:
             self._out["coasting_s"][:] = self._seconds(~opened & (brake <= settings.brake_on_pct))
 
