@@ -49,6 +49,13 @@ def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         server.stop()
 
 
+@pytest.fixture(scope="session", autouse=True)
+def telemetry(tmp_path_factory: pytest.TempPathFactory) -> str:
+    """A place for traces, known to all tests as the application knows its own."""
+    os.environ["FLEET_TELEMETRY"] = tmp_path_factory.mktemp("telemetry").as_uri()
+    return os.environ["FLEET_TELEMETRY"]
+
+
 @pytest.fixture(scope="session")
 def engine(database_url: str) -> Iterator[Engine]:
     from fleet_rival.db.session import make_engine

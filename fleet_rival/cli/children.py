@@ -17,15 +17,22 @@ __all__ = ["Places", "Server", "Worker"]
 
 
 class Places(NamedTuple):
-    """What the processes must know: where data and messages are, and the installation's secret."""
+    """What the processes must know: where data, messages and traces are, and the installation's secret."""
 
     database_url: str
     redis_url: str
     secret: str
+    telemetry: str
+    """Where traces are kept, as fsspec writes it."""
 
     @property
     def environment(self) -> dict[str, str]:
-        return {"FLEET_DATABASE_URL": self.database_url, "FLEET_REDIS_URL": self.redis_url, "FLEET_SECRET": self.secret}
+        return {
+            "FLEET_DATABASE_URL": self.database_url,
+            "FLEET_REDIS_URL": self.redis_url,
+            "FLEET_SECRET": self.secret,
+            "FLEET_TELEMETRY": self.telemetry,
+        }
 
 
 class _Child:

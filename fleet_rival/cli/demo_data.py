@@ -29,6 +29,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board import board
 from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import add_person, give_password, make_team, person_called
+from fleet_rival.services.traces import imports, uploads
 from fleet_rival.simulator.league import SEED, SERIES, League, league
 from fleet_rival.simulator.people import COACH, MANAGER, TEAM
 
@@ -134,6 +135,12 @@ def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> UUID:
     combination = week.add_combination(sessions, manager, layout.id, car)
     file_id = drive.upload(sessions, manager, combination.id, laps.name[3:], content)
     drive.confirm(sessions, manager, file_id, drive.Wishes(combination.revision))
+    traces = laps.with_name(laps.name.replace(".laps.csv", ".telemetry.parquet"))
+    if traces.exists():
+        with traces.open("rb") as file:
+            coming = uploads.begin_upload(sessions, manager, combination.id, traces.name[3:], traces.stat().st_size)
+            uploads.add_piece(sessions, manager, coming.id, 0, file.read)
+        imports.import_upload(sessions, manager, coming.id)
     return combination.id
 
 

@@ -19,6 +19,7 @@ from fleet_rival.cli.mariadb import MariaDB
 from fleet_rival.cli.processes import Part, Started, port_is_free, record, recorded
 from fleet_rival.cli.redis_server import Redis
 from fleet_rival.cli.secret import kept_secret
+from fleet_rival.telemetry.store import telemetry_place
 
 __all__ = ["add_arguments", "run"]
 
@@ -55,6 +56,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
+    os.environ["FLEET_TELEMETRY"] = telemetry_place(var)
     database, messages = MariaDB(var / "mariadb"), Redis(var / "redis")
     server: Server | None = None
     worker: Worker | None = None
@@ -66,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         said = _prepare_data(database.url, var, demo=arguments.command == "demo")
         if asked_to_end.is_set():
             return 130
-        places = Places(database.url, messages.url, kept_secret(var / "secret.txt"))
+        places = Places(database.url, messages.url, kept_secret(var / "secret.txt"), telemetry_place(var))
         with step("Server and worker"):
             worker = Worker(places, var / "log" / "worker.log")
             server = Server(arguments.port, places, var / "log" / "server.log")

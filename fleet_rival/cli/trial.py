@@ -1,5 +1,6 @@
 """A whole installation in a folder of its own, for pictures, figures of speed and tests: real database, messages, worker, server."""
 
+import os
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ from fleet_rival.cli.redis_server import Redis
 from fleet_rival.cli.secret import kept_secret
 from fleet_rival.db.migrate import upgrade
 from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.telemetry.store import telemetry_place
 
 __all__ = ["Trial", "trial"]
 
@@ -42,6 +44,8 @@ class Trial:
 @contextmanager
 def trial(folder: Path) -> Iterator[Trial]:
     """Everything started on free ports with an empty database; ended with whoever asked for it."""
+    # Also for what works past the server.
+    os.environ.setdefault("FLEET_TELEMETRY", telemetry_place(folder))
     with ExitStack() as ends:
         database, messages = MariaDB(folder / "mariadb", free_port()), Redis(folder / "redis", free_port())
         for server in (database, messages):
@@ -50,7 +54,7 @@ def trial(folder: Path) -> Iterator[Trial]:
         upgrade(database.url)
         engine = make_engine(database.url)
         ends.callback(engine.dispose)
-        places = Places(database.url, messages.url, kept_secret(folder / "secret.txt"))
+        places = Places(database.url, messages.url, kept_secret(folder / "secret.txt"), telemetry_place(folder))
         worker = Worker(places, folder / "worker.log")
         ends.callback(worker.stop)
         web = Server(free_port(), places, folder / "server.log")

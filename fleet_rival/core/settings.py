@@ -63,6 +63,11 @@ class Settings:
     """From when on people are asked: laps slower by this since a contact; lost in one part, times the root of the lap in minutes."""
     chase_days: float = 2.0
     """How long before a start somebody without laps is pointed out."""
+    pass_laps: int = 6
+    pass_long_laps: int = 10
+    pass_long_share: float = 0.8
+    pass_first_laps: int = 3
+    """A run's pass mark: so many laps without a fault; of a long run so many clean ones, this share of them alike; of qualifying the first laps."""
     brake_on_pct: float = 5.0
     throttle_on_pct: float = 5.0
     throttle_full_pct: float = 98.0

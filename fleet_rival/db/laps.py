@@ -1,7 +1,7 @@
 """Laps between the core's values and the rows of the database; in bulk, without the ORM."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from operator import attrgetter
@@ -10,10 +10,10 @@ from typing import Any, NamedTuple
 from sqlalchemy import Row, func, select
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.laps.lap import INCIDENTS, Incident
+from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.weather import Weather, wetness_at
-from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark
+from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark, TraceRow
 
 __all__ = ["StoredLap", "lap_values", "laps_of"]
 
@@ -76,7 +76,8 @@ def laps_of(
 
     Args:
         as_said: with what people said afterwards: the conditions of their session (the weather in any case, temperatures where a lap
-            has none), remarks about what happened where, and that a driver is a guest.
+            has none), remarks about what happened where, and that a driver is a guest; and with how they came over their boundaries, where
+            they have traces.
     """
     query: Any = (
         select(
@@ -113,7 +114,17 @@ def laps_of(
         return [StoredLap(row.id, row.version, _lap(row)) for row in rows]
     remarks = _remarks(session, team_id, combination_id)
     begun = _begun(session, team_id, {row.session_key for row in rows if row.weather})
-    return [StoredLap(row.id, row.version, _as_said(row, _lap(row), remarks.get(row.id, ()), begun.get(row.session_key))) for row in rows]
+    crossed = crossings_of(session, team_id, combination_id)
+    return [
+        StoredLap(row.id, row.version, _as_said(row, _lap(row, crossed.get(row.id)), remarks.get(row.id, ()), begun.get(row.session_key)))
+        for row in rows
+    ]
+
+
+def crossings_of(session: Session, team_id: int, combination_id: int) -> dict[int, dict[str, Crossing]]:
+    """How laps with traces came over their boundaries, by the lap's key."""
+    query = select(TraceRow.lap_id, TraceRow.crossings).where(TraceRow.team_id == team_id, TraceRow.combination_id == combination_id)
+    return {lap_id: {code: Crossing(*item) for code, item in plain.items()} for lap_id, plain in session.execute(query)}
 
 
 def _remarks(session: Session, team_id: int, combination_id: int) -> dict[int, list[tuple[str, str]]]:
@@ -155,7 +166,7 @@ def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], be
     return replace(lap, **values) if values else lap
 
 
-def _lap(row: Row[Any]) -> CoreLap:
+def _lap(row: Row[Any], crossings: Mapping[str, Crossing] | None = None) -> CoreLap:
     return CoreLap(
         driver=row.driver,
         session=row.session,
@@ -169,6 +180,7 @@ def _lap(row: Row[Any]) -> CoreLap:
         sectors=row.sectors or {},
         segments=row.segments or {},
         said=row.said or {},
+        crossings=crossings or {},
         **{name: getattr(row, name) for name in _PLAIN},
     )
 

@@ -3,7 +3,7 @@
 Rows stand in the order of time, perhaps of several drivers at once. A lap is handed on when its driver's next one begins.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
@@ -90,6 +90,18 @@ class TelemetryFile:
         for item in waiting.values():
             yield item.trace()
 
+    def groups(self, numbers: Sequence[int]) -> Iterator[Trace]:
+        """The laps of some row groups, of a file with one lap in each."""
+        opened = self._open_parquet()
+        wanted = [self._columns[name] for name in (*_KEYS, *CHANNELS) if name in self._columns]
+        for number in numbers:
+            waiting: dict[tuple[str, str], _Open] = {}
+            table = opened.read_row_group(number, columns=wanted, use_threads=False).combine_chunks()
+            for batch in table.to_batches():
+                list(self._take(self._arrays(batch), waiting))
+            [only] = waiting.values()
+            yield only.trace()
+
     def _take(self, batch: Mapping[str, Any], waiting: dict[tuple[str, str], _Open]) -> Iterator[Trace]:
         drivers, sessions, runs, laps = (batch[name] for name in _KEYS)
         count = len(laps)
@@ -115,25 +127,29 @@ class TelemetryFile:
                 raise UnusableFile(f"{self._name} isn't in the order of time: more than {_MOST_OPEN:,} samples belong to laps that don't end.")
 
     def _batches(self) -> Iterator[dict[str, Any]]:
-        import pyarrow as pa  # noqa: PLC0415
-
         wanted = [self._columns[name] for name in (*_KEYS, *CHANNELS) if name in self._columns]
         if self._parquet:
             batches: Any = self._open_parquet().iter_batches(_ROWS, columns=wanted, use_threads=False)
         else:
             batches = self._csv_batches(wanted)
         for batch in batches:
-            out: dict[str, Any] = {}
-            for name in ("driver", "session"):
-                out[name], out[f"{name}_names"] = _texts(batch.column(self._columns[name]))
-            for name in ("run", "lap"):
-                out[name] = _wholes(batch.column(self._columns[name])) if name in self._columns else np.full(batch.num_rows, -1)
-            for name in self.channels:
-                column = batch.column(self._columns[name])
-                if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-                    raise UnusableFile(f"{self._name} holds text in the column {name}, where numbers belong.")
-                out[name] = _numbers(column)
-            yield out
+            yield self._arrays(batch)
+
+    def _arrays(self, batch: Any) -> dict[str, Any]:
+        """A batch's columns as arrays, by the names that we know them by."""
+        import pyarrow as pa  # noqa: PLC0415
+
+        out: dict[str, Any] = {}
+        for name in ("driver", "session"):
+            out[name], out[f"{name}_names"] = _texts(batch.column(self._columns[name]))
+        for name in ("run", "lap"):
+            out[name] = _wholes(batch.column(self._columns[name])) if name in self._columns else np.full(batch.num_rows, -1)
+        for name in self.channels:
+            column = batch.column(self._columns[name])
+            if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
+                raise UnusableFile(f"{self._name} holds text in the column {name}, where numbers belong.")
+            out[name] = _numbers(column)
+        return out
 
     def _open_parquet(self) -> Any:
         import pyarrow.parquet as pq  # noqa: PLC0415

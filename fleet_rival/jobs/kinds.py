@@ -10,6 +10,7 @@ from fleet_rival.core.track import Corner, Sector
 from fleet_rival.services import board, boundaries, drive, find, history
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
+from fleet_rival.services.traces import deriving, imports
 
 __all__ = ["KINDS"]
 
@@ -54,7 +55,20 @@ def _boundaries(sessions: Sessions, actor: Actor, arguments: dict[str, Any], wor
     board.catch_up(sessions, actor)
 
 
+def _telemetry(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    result = imports.import_upload(sessions, actor, UUID(arguments["upload_id"]), work)
+    if result["matched"] or result["added"]:
+        find.summary(sessions, actor, UUID(arguments["combination_id"]))
+        board.catch_up(sessions, actor)
+
+
+def _find_layout(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    deriving.found_from_upload(sessions, actor, UUID(arguments["upload_id"]), work)
+
+
 KINDS: Kinds = {
+    "track.find": _find_layout,
+    "telemetry.import": _telemetry,
     "laps.look": _look,
     "laps.import": _import,
     "history.undo": _undo,

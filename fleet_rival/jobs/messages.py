@@ -11,10 +11,12 @@ import redis
 from celery import Celery
 from kombu.exceptions import OperationalError
 
-__all__ = ["EVENTS", "celery", "connection", "tell_events", "wake"]
+__all__ = ["EVENTS", "FEED", "celery", "connection", "tell_events", "tell_feed", "wake"]
 
 EVENTS = "fleet-rival:events"
 """The channel on which it is said that there are new events."""
+FEED = "fleet-rival:feed"
+"""The channel on which it is said that rigs have sent something."""
 log = logging.getLogger(__name__)
 
 
@@ -56,6 +58,14 @@ def tell_events() -> None:
         _shared_connection().publish(EVENTS, "1")
     except redis.RedisError as error:
         log.warning("events could not be told: %s", type(error).__name__)
+
+
+def tell_feed() -> None:
+    """Say that rigs have sent something. Without Redis it is found a little later."""
+    try:
+        _shared_connection().publish(FEED, "1")
+    except redis.RedisError as error:
+        log.warning("what rigs sent could not be told of: %s", type(error).__name__)
 
 
 @cache

@@ -12,11 +12,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.db.tables import now
 from fleet_rival.jobs import messages
+from fleet_rival.jobs.feeding import take_feed
 from fleet_rival.jobs.kinds import KINDS
 from fleet_rival.jobs.messages import tell_events, wake
 from fleet_rival.logs import configure
 from fleet_rival.services import jobs
+from fleet_rival.services.traces import keep
 
 __all__ = ["app"]
 
@@ -40,6 +43,7 @@ def run_job(key: int) -> None:
 @worker_ready.connect  # type: ignore[untyped-decorator]
 def _begin(**_: Any) -> None:
     threading.Thread(target=_look, daemon=True).start()
+    threading.Thread(target=take_feed, args=(_sessions, _end), daemon=True).start()
 
 
 @worker_shutdown.connect  # type: ignore[untyped-decorator]
@@ -69,6 +73,7 @@ def _look() -> None:
             if count % _SWEEP_EVERY == 0:
                 with _sessions.begin() as session:
                     events.sweep(session)
+                keep.sweep(_sessions, now())
         except DBAPIError:
             log.warning("the database can't be reached; looking again in a moment")
         count += 1

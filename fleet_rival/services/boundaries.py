@@ -9,17 +9,20 @@ from sqlalchemy import bindparam, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.book.boundaries import Retiming, retiming
-from fleet_rival.core.track import BadTrack, Corner, Sector, Track
+from fleet_rival.core.telemetry.cutting import CutLap, cut
+from fleet_rival.core.track import BadTrack, Corner, Part, Sector, Track
 from fleet_rival.db.recording import plain_row
-from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow, Remark, Run
+from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow, Remark, Run, TraceRow
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, check_version, find_row, note_changes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
+from fleet_rival.services.traces.keep import load_traces
 from fleet_rival.services.track import corner_values, load_track
 
 __all__ = ["Consequences", "DraftCorner", "Losing", "change_boundaries", "look_at_boundaries"]
 
 _BATCH = 500
+_ROUNDED_US = 1_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +64,8 @@ class Consequences:
     losing: tuple[Losing, ...]
     laps: int
     """How many laps are written anew."""
+    traced: int
+    """How many of them have traces, from which lost times are read anew."""
 
 
 def look_at_boundaries(
@@ -86,7 +91,13 @@ def look_at_boundaries(
         losing = tuple(Losing(*count) for count in counts) if plan.changes_laps else ()
         renamed = tuple(Renamed(old, new) for old, new in plan.codes.items())
         summed = tuple(new for parts in (plan.sectors, plan.segments) for new, old in parts.items() if old and len(old) > 1)
-        return Consequences(plan.lost, summed, renamed, losing if plan.lost else (), sum(item.laps for item in losing) if plan.changes_laps else 0)
+        traced = session.scalar(
+            select(func.count(TraceRow.id))
+            .join(Combination, (Combination.team_id == TraceRow.team_id) & (Combination.id == TraceRow.combination_id))
+            .where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
+        )
+        laps = sum(item.laps for item in losing) if plan.changes_laps else 0
+        return Consequences(plan.lost, summed, renamed, losing if plan.lost else (), laps, (traced or 0) if plan.changes_laps else 0)
 
 
 def change_boundaries(
@@ -118,7 +129,7 @@ def change_boundaries(
         # Locked, so that no lap comes in by the old boundaries meanwhile.
         own = select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
         keys = list(session.scalars(own.with_for_update()))
-        done = _retime(session, row.team_id, keys, plan, change_set, work) if plan.changes_laps else 0
+        done = _retime(session, row.team_id, keys, plan, new, change_set, work) if plan.changes_laps else 0
         _recode_runs(session, row.team_id, keys, plan)
         raise_revisions(session, actor.team_id, keys)
         result = {"laps": done, "lost": list(plan.lost)}
@@ -232,8 +243,8 @@ def _rehang(session: Session, row: Layout, gone: Sequence[LayoutCorner]) -> None
     session.flush()
 
 
-def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming, change_set: Any, work: Work) -> int:
-    """Write laps anew in batches, past the unit of work; each row's change is kept."""
+def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming, new: Track, change_set: Any, work: Work) -> int:
+    """Write laps anew in batches, past the unit of work; each row's change is kept. What no sum gives, traces do, where laps have them."""
     own = (Lap.team_id == team_id, Lap.combination_id.in_(combinations))
     total = session.scalar(select(func.count()).select_from(Lap).where(*own)) or 0
     table = Lap.__table__
@@ -245,15 +256,19 @@ def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: R
     )
     seen, last, changed = 0, 0, 0
     while True:
-        rows = session.execute(
-            select(Lap.id, Lap.version, *(getattr(Lap, name) for name in columns)).where(*own, Lap.id > last).order_by(Lap.id).limit(_BATCH)
-        ).all()
+        query = select(Lap.id, Lap.version, Lap.time_us, *(getattr(Lap, name) for name in columns))
+        rows = session.execute(query.where(*own, Lap.id > last).order_by(Lap.id).limit(_BATCH)).all()
         if not rows:
             return changed
         changes, values = [], []
+        cuts = _cut_anew(session, team_id, [lap.id for lap in rows], new)
         for lap in rows:
             before = {name: getattr(lap, name) for name in columns}
             after = _after(before, plan)
+            if lap.id in cuts:
+                again = cuts[lap.id].ending_at(lap.time_us)
+                after["sectors"] = _with_traced(after["sectors"], again.sectors, new.sector_parts, lap.time_us)
+                after["segments"] = _with_traced(after["segments"], again.segments, new.segment_parts, lap.time_us)
             if after != before:
                 moved = [name for name in columns if after[name] != before[name]]
                 changes.append(
@@ -272,6 +287,31 @@ def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: R
         changed += len(values)
         seen, last = seen + len(rows), rows[-1].id
         work.step(0.95 * seen / max(total, 1), f"{seen:,} of {total:,} laps looked through")
+
+
+def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track) -> dict[int, CutLap]:
+    """Laps with traces, cut at the new boundaries; how they came over them is written beside."""
+    cuts = {}
+    traced = {row.lap_id: row for row in session.scalars(select(TraceRow).where(TraceRow.team_id == team_id, TraceRow.lap_id.in_(lap_ids)))}
+    for lap_id, trace in load_traces(session, team_id, list(traced)):
+        cuts[lap_id] = cut(new, trace)
+        traced[lap_id].crossings = {code: list(item) for code, item in cuts[lap_id].crossings.items()}
+    session.flush()
+    return cuts
+
+
+def _with_traced(exact: Mapping[str, int] | None, traced: Mapping[str, int], parts: Sequence[Part], lap_us: int) -> dict[str, int] | None:
+    """Exact times, and the traced ones of the parts that have none, in the order of the road.
+
+    A file's times are whole milliseconds and a trace's are not: where all parts are known, the longest traced one takes up the difference, so that
+    they add up to the lap.
+    """
+    known = {**traced, **(exact or {})}
+    out = {part.code: known[part.code] for part in parts if part.code in known}
+    new = [code for code in out if code not in (exact or {})]
+    if new and len(out) == len(parts) and abs(rest := lap_us - sum(out.values())) <= _ROUNDED_US * len(parts):
+        out[max(new, key=out.__getitem__)] += rest
+    return out or None
 
 
 def _after(before: Mapping[str, Any], plan: Retiming) -> dict[str, Any]:

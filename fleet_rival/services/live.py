@@ -1,7 +1,7 @@
 """Laps as a rig delivers them, while they are driven."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from sqlalchemy import select
@@ -17,7 +17,7 @@ from fleet_rival.services.runs.arrive import keep_laps
 from fleet_rival.services.runs.places import Place
 from fleet_rival.services.track import load_track
 
-__all__ = ["Delivered", "Delivery", "deliver"]
+__all__ = ["Delivered", "Delivery", "Landing", "deliver", "deliver_within", "land"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +32,10 @@ class Delivery:
     laps: tuple[CoreLap, ...]
     session_local: datetime | None = None
     """Date and time of day inside the simulation when the session began."""
+    places: Mapping[tuple[int, int], int] = field(default_factory=dict)
+    """Run and number of a lap to its place in the run, from 0, so that laps may come in any order."""
+    begun: Mapping[int, datetime] = field(default_factory=dict)
+    """Run to when it began, where that is known without its first lap."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +48,17 @@ class Delivered:
     """There already with another time: what is there stays."""
 
 
+@dataclass(frozen=True, slots=True)
+class Landing:
+    """The rows to which a delivery belongs."""
+
+    combination: Combination
+    layout: Layout
+    practice: PracticeSession
+    driver: Driver
+    change_set: ChangeSet
+
+
 def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -> Delivered:
     """Take laps in from a rig. The same delivery twice changes nothing.
 
@@ -54,25 +69,46 @@ def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -
         Refused: a lap that can't be right.
     """
     with sessions.begin() as session:
-        row, layout = _combination(session, actor, delivery)
-        driver_id = session.scalar(select(Driver.id).where(Driver.team_id == actor.team_id, Driver.name == delivery.driver))
-        if driver_id is None:
-            raise NotThere(f"The team has no driver called {delivery.driver}.")
-        _check(load_track(session, layout, centreline=False), delivery.laps)
-        session_id, change_set = _session(session, actor, row, delivery)
-        own = (Lap.team_id == actor.team_id, Lap.session_id == session_id, Lap.driver_id == driver_id)
-        there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
-        new = {(lap.run, lap.number): lap for lap in delivery.laps if (lap.run, lap.number) not in there}
-        if new:
-            practice, driver = session.get_one(PracticeSession, session_id), session.get_one(Driver, driver_id)
-            runs: dict[int, list[CoreLap]] = {}
-            for lap in new.values():
-                # A car by another name than the combination's would be a group of its own.
-                runs.setdefault(lap.run or 0, []).append(replace(lap, car=None))
-            for number, laps in runs.items():
-                keep_laps(session, actor, Place(row, practice, driver, number), laps, change_set, laps[0].started_at)
-        known = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
-        return Delivered(len(new), sum(known), len(known) - sum(known))
+        return deliver_within(session, actor, delivery)
+
+
+def deliver_within(session: Session, actor: Actor, delivery: Delivery) -> Delivered:
+    """The same within a transaction that is open.
+
+    Raises:
+        NotThere: the team has no such combination, or no such driver.
+        Refused: a lap that can't be right.
+    """
+    landing = land(session, actor, delivery)
+    _check(load_track(session, landing.layout, centreline=False), delivery.laps)
+    numbers = {lap.number for lap in delivery.laps}
+    own = (Lap.team_id == actor.team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id, Lap.number.in_(numbers))
+    there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
+    new = {(lap.run, lap.number): lap for lap in delivery.laps if (lap.run, lap.number) not in there}
+    runs: dict[int, list[CoreLap]] = {}
+    for lap in new.values():
+        # A car by another name than the combination's would be a group of its own.
+        runs.setdefault(lap.run or 0, []).append(replace(lap, car=None))
+    for number, laps in runs.items():
+        place = Place(landing.combination, landing.practice, landing.driver, number)
+        places = [delivery.places.get((number, lap.number)) for lap in laps]
+        keep_laps(session, actor, place, laps, landing.change_set, delivery.begun.get(number, laps[0].started_at), places)
+    known = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
+    return Delivered(len(new), sum(known), len(known) - sum(known))
+
+
+def land(session: Session, actor: Actor, delivery: Delivery) -> Landing:
+    """Where what a rig delivers comes to lie; made where it isn't there.
+
+    Raises:
+        NotThere: the team has no such combination, or no such driver.
+    """
+    row, layout = _combination(session, actor, delivery)
+    driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.name == delivery.driver))
+    if driver is None:
+        raise NotThere(f"The team has no driver called {delivery.driver}.")
+    session_id, change_set = _session(session, actor, row, delivery)
+    return Landing(row, layout, session.get_one(PracticeSession, session_id), driver, change_set)
 
 
 def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Combination, Layout]:

@@ -81,17 +81,18 @@ class Reversal:
             self._refuse_moved("lap", {key: versions[key] for key in keys}, {row.id: row.version for row in rows})
             self._combinations |= {row.combination_id for row in rows}
             note_changes(self._session, self._into, [_change("lap", row.id, row.version, _kept(row), None) for row in rows])
-            self._remove_remarks(keys)
+            for hanging in ("remark", "trace"):
+                self._remove_hanging(hanging, keys)
             self._session.execute(delete(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)))
             done += len(rows)
         return done
 
-    def _remove_remarks(self, laps: Sequence[int]) -> None:
-        """What was said of laps goes with them, and comes back with them."""
-        table = _TABLES["remark"]
+    def _remove_hanging(self, name: str, laps: Sequence[int]) -> None:
+        """What was said of laps, and their traces, go with them and come back with them."""
+        table = _TABLES[name]
         which = (table.c.team_id == self._of.team_id, table.c.lap_id.in_(laps))
         rows = self._session.execute(select(table).where(*which)).all()
-        note_changes(self._session, self._into, [_change("remark", row.id, row.version, _kept(row), None) for row in rows])
+        note_changes(self._session, self._into, [_change(name, row.id, getattr(row, "version", None), _kept(row), None) for row in rows])
         if rows:
             self._session.execute(delete(table).where(*which))
 
@@ -222,7 +223,7 @@ class Reversal:
     def _touch(self, table: str, row: Row[Any]) -> None:
         """Note whose figures depend on a row."""
         own = Combination.team_id == self._of.team_id
-        if table in ("lap", "practice_session", "remark"):
+        if table in ("lap", "practice_session", "remark", "trace"):
             self._combinations.add(row.combination_id)
         elif table == "driver":
             self._combinations |= set(self._session.scalars(combinations_of_driver(self._of.team_id, row.id)))

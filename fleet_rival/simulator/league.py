@@ -15,16 +15,17 @@ from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
 from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_home_on
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES, Place
-from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, drive_run, segment_times, survey
+from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, survey
 from fleet_rival.simulator.road import Road, lay_out
 from fleet_rival.simulator.stints import drive_stint
 
-__all__ = ["BEHIND", "SEED", "WEEKS", "League", "Practice", "SeriesWeek", "harbour_practice", "league", "live_run"]
+__all__ = ["BEHIND", "SEED", "WEEKS", "League", "Practice", "SeriesWeek", "harbour_practice", "league", "rig_driver"]
 
 SEED: Final = 20310407
 WEEKS: Final = 12
 BEHIND: Final = 2
 """Weeks that are over; the next one runs."""
+_HARBOUR_M: Final = 2090.0
 _DAYS_IN: Final = 3
 """How old the running week is: its first evenings of practice are done."""
 _GREAT_ROUND_WEEK: Final = 5
@@ -151,26 +152,25 @@ def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Pract
     return _practice(_week(SERIES[0], BEHIND + 1, begins), seed, running=True)
 
 
-def live_run(driver: str, flying: int, now: datetime, seed: int) -> tuple[Practice, SessionPlan]:
-    """A run of one driver in the running week of the first series that they drive in, as a stand-in rig delivers it.
+def rig_driver(driver: str, car: str, track: Track, seed: int) -> tuple[CarModel, DriverModel]:
+    """The car and the driver that a stand-in rig drives with, on any road: the league's own where it has them, else strangers.
 
-    Raises:
-        ValueError: the league has no driver of this name.
+    Args:
+        seed: tells strangers from each other.
     """
+    known = [(kind, item) for kind, cars in CARS.items() for item in cars if item.name == car]
+    kind, model = known[0] if known else ("", CarModel(car, grip_ms2=13.0, power_w_per_kg=220.0, drag_per_m=0.001, top_speed_ms=65.0))
     names = [item.name for item in DRIVERS]
     if driver not in names:
-        raise ValueError(f"the league has no driver called {driver}; it has {', '.join(names)}")
+        rng = np.random.default_rng([seed, len(driver)])
+        return model, DriverModel(driver, float(rng.uniform(0.95, 0.985)), 0.0045, 0.012, 0.8)
     number = names.index(driver)
-    series = next(item for item in SERIES if number in item.drivers)
-    week = _week(series, BEHIND + 1, now.date() - timedelta(days=_DAYS_IN))
-    road, track = _surveyed(week.place, week.car)
-    runs = (Run("build", flying, series.fuel_l, series.energy_kwh),)
-    conditions = (week.track_temp_c, week.air_temp_c, week.wetness, _compound(series, week.wetness), week.session_local)
-    plan = SessionPlan(f"rig {now:%Y-%m-%d %H:%M:%S}", now, runs, *conditions)
-    model = _model(number, series, track)
-    base = segment_times(road, week.car, track, model.grip)
-    laps = drive_run(model, track, base, np.random.default_rng([seed, number]), plan, 0, 1, now)
-    return Practice(track, week.car.name, tuple(laps)), plan
+    own = DRIVERS[number]
+    if not track.corners:
+        return model, replace(own, habits=(), standing=())
+    if kind == "harbour" and {"T1", "T9"} <= {corner.code for corner in track.corners}:
+        return model, own
+    return model, at_home_on(own, number, len(track.corners), track.length_m / _HARBOUR_M)
 
 
 def _week(series: Series, number: int, begins: date) -> SeriesWeek:

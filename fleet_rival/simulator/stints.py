@@ -20,7 +20,7 @@ from fleet_rival.simulator.road import STEP_M, Road
 
 __all__ = ["StintLap", "drive_stint", "road_of", "truth_of"]
 
-_SETTLES: Final = 7.0
+_SETTLES: Final = 3.0
 """Metres over which a road's curvature is smoothed: points of a centreline are rounded."""
 _SECONDS_PER_SHARE_OF_FUEL: Final = 0.002
 """How much faster a lap gets, as a share of it, when a full tank is empty."""

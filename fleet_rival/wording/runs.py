@@ -5,6 +5,7 @@ from typing import Any, Final
 
 from fleet_rival.core.laps.questions import Question
 from fleet_rival.core.runs.context import Change, deliberate
+from fleet_rival.core.runs.pass_mark import PassMark
 from fleet_rival.core.runs.precheck import Check
 from fleet_rival.core.runs.typed import LETTERS
 from fleet_rival.core.times import format_time
@@ -16,6 +17,7 @@ __all__ = [
     "change_words",
     "check_words",
     "letters",
+    "pass_mark_words",
     "question_words",
     "together_words",
 ]
@@ -140,3 +142,21 @@ _ANSWERS: Final = {
     ("incident", "traffic"): "others in the way",
     ("incident", "nothing"): "just slow",
 }
+
+
+def pass_mark_words(mark: PassMark, target_us: int | None) -> str:
+    """How a run stands against its mark, as a sentence."""
+    if mark.kind == "none":
+        return "No target is set, so there is nothing to hold this run against."
+    if mark.kind == "laps":
+        return f"{mark.done} of {mark.wanted} laps without a fault."
+    if mark.kind == "steady":
+        alike = "" if mark.share is None else f", {mark.share:.0%} of them alike"
+        return f"{mark.done} of {mark.wanted} clean laps{alike}."
+    target = format_time(target_us) if target_us is not None else ""
+    among = " within the first flying laps" if mark.kind == "first" else ""
+    if mark.gap_us is None:
+        return f"{target} or better{among}: no lap that counts yet."
+    if mark.met:
+        return f"{target} reached{among}: {-mark.gap_us / 1e6:.3f} s better."
+    return f"{target} missed{among}: {mark.gap_us / 1e6:.3f} s too slow." if mark.lost else f"{target}{among}: {mark.gap_us / 1e6:.3f} s to go."

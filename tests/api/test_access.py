@@ -1,6 +1,8 @@
 """Who may ask for what: every route of the description, as every role, as a member of another team, as a rig and as nobody."""
 
+import gzip
 import io
+import json
 import re
 import zipfile
 from collections.abc import Callable
@@ -190,10 +192,21 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/me/calendars": (ALL, {"name": "Theirs"}),
     "DELETE /api/me/calendars/{calendar_id}": (ALL, None),
     "GET /api/calendar/{token}.ics": (ANYONE, None),
-    "POST /api/rig/laps": (
-        RIG,
-        {"track": "t", "layout": "l", "car": "c", "driver": "d", "session": "s", "laps": [{"run": 1, "lap": 1, "time_us": 1}]},
-    ),
+    "POST /api/rig/feed": (RIG, None),
+    "GET /api/rig/brief": (RIG, None),
+    "GET /api/live": (ALL, None),
+    "GET /api/live/troubles": (LEADERS, None),
+    "POST /api/live/troubles/again": (LEADERS, None),
+    "POST /api/uploads": (ALL, None),
+    "GET /api/uploads/{upload_id}": (ALL, None),
+    "PATCH /api/uploads/{upload_id}": (ALL, None),
+    "DELETE /api/uploads/{upload_id}": (ALL, None),
+    "POST /api/uploads/{upload_id}/reading": (ALL, {}),
+    "POST /api/uploads/{upload_id}/layout": (LEADERS, None),
+    "GET /api/combinations/{combination_id}/uploads": (ALL, None),
+    "GET /api/combinations/{combination_id}/traces": (ALL, None),
+    "GET /api/combinations/{combination_id}/traces/overlay": (ALL, None),
+    "GET /api/layouts/{layout_id}/found": (LEADERS, None),
 }
 
 
@@ -248,6 +261,8 @@ class World:
             "run_id": own.post(f"/api/combinations/{combination}/runs", json=declared).json["id"],
             "remark_id": own.post(f"{place}/laps/2/remarks", json={"text": "ours"}).json["id"],
         }
+        made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
+        self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]
         self.own = own
         self.actors = {"manager": manager, "coach": coach, "driver": one}
         self.browser = browser
@@ -260,7 +275,11 @@ class World:
         files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
         files |= {"picture": PICTURE.getvalue(), "archive": ARCHIVE.getvalue()}
         sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
-        url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path)
+        url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path) + ("?lap=x" if "overlay" in path else "")
+        if "uploads" in path:
+            headers = {"Tus-Resumable": "1.0.0", "Upload-Offset": "0", "Upload-Length": "9", **(headers or {})}
+        if method == "PATCH" and "uploads" in path:
+            sent = {"data": b"theirs", "content_type": "application/offset+octet-stream"}
         return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT", "PATCH") else {}))
 
     def state(self) -> list[Any]:
@@ -391,24 +410,25 @@ def test_a_rig_may_deliver_and_nothing_else(world: World) -> None:
     for route, (who, _) in WANTED.items():
         if not who & {"rig", "anyone"}:
             assert is_problem(world.ask(client, route, bearer), 401), route
-    lap = {"run": 1, "lap": 1, "time_us": 20_700_000, "kind": "flying", "sectors": {"S1": 6_900_000}}
-    head = {"track": "Gantry Pit", "layout": "Black Oval", "car": "Cinder Truck", "driver": "Keziah Umberlin", "session": "live"}
     place = world.own.get(f"/api/combinations/{world.ids['combination_id']}").json
-    head |= {"track": place["track"], "layout": place["layout"]}
+    head = {name: place[name] for name in ("track", "layout", "car")} | {"driver": "Keziah Umberlin", "session": "live"}
+    line = {"kind": "lap", "key": "lap.1.000001", **head, "lap": {"run": 1, "lap": 1, "time_us": 20_700_000, "sectors": {"S1": 6_900_000}}}
 
-    def deliver(**changed: Any) -> Any:
-        return client.post("/api/rig/laps", json={**head, "laps": [lap], **changed}, headers=bearer)
+    def deliver(*lines: dict[str, Any], packed: bool = False) -> Any:
+        body = "\n".join(json.dumps(item) for item in lines).encode()
+        more = {"Content-Encoding": "gzip"} if packed else {}
+        return client.post("/api/rig/feed", data=gzip.compress(body) if packed else body, headers={**bearer, **more})
 
-    assert deliver().json == {"added": 1, "same": 0, "different": 0}
-    assert deliver().json == {"added": 0, "same": 1, "different": 0}
-    assert deliver(laps=[{**lap, "time_us": 1_000_000}]).json == {"added": 0, "same": 0, "different": 1}
-    assert is_problem(deliver(driver="Nobody"), 404, "no driver called Nobody")
-    assert is_problem(deliver(car="Other"), 404, "doesn't prepare")
-    assert is_problem(deliver(laps=[{**lap, "lap": 2, "sectors": {"S9": 1}}]), 422, "S9")
-    assert is_problem(deliver(laps=[{**lap, "time_us": -1}]), 422)
+    assert deliver(line, packed=True).json == {"taken": 1, "again": 0, "refused": []}
+    assert deliver(line, {**line, "key": "lap.1.000002", "lap": {**line["lap"], "lap": 2}}).json == {"taken": 1, "again": 1, "refused": []}
+    said = deliver({**line, "key": "short"}, {**line, "lap": {**line["lap"], "time_us": -1}}, {"kind": "other"}).json
+    assert said["taken"] == 0 and [item["line"] for item in said["refused"]] == [1, 2, 3] and "time_us" in said["refused"][1]["reason"]
+    assert is_problem(client.post("/api/rig/feed", data=b"no gzip", headers={**bearer, "Content-Encoding": "gzip"}), 422, "gzip")
+    assert client.get("/api/rig/brief?driver=Keziah Umberlin", headers=bearer).json["car"] == head["car"]
+    assert is_problem(client.get("/api/rig/brief?driver=Nobody", headers=bearer), 404, "no driver called Nobody")
     rig = next(item for item in world.own.get("/api/rigs").json["items"] if item["name"] == "Attic")
     assert world.own.delete(f"/api/rigs/{rig['id']}").status_code == 204
-    assert is_problem(deliver(), 401, "isn't let in")
+    assert is_problem(deliver(line), 401, "isn't let in")
 
 
 def test_a_change_needs_the_token_of_our_own_pages(world: World) -> None:

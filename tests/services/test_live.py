@@ -1,10 +1,7 @@
 """Laps as a rig delivers them: one act a session, the same twice changes nothing, and taken back as one."""
 
-import io
 from dataclasses import replace
-from email.message import Message
 from typing import Any
-from urllib.error import HTTPError, URLError
 
 import pytest
 from sqlalchemy import select
@@ -16,8 +13,6 @@ from fleet_rival.services import drive, history, live, rigs, sign_in, track, wee
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.live import Delivery
-from fleet_rival.simulator import rig as simulated
-from fleet_rival.simulator.rig import DeliveryFailed, Rig
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -94,25 +89,3 @@ def test_what_cannot_be_right_is_refused_whole(cellar: Cellar, changed: dict[str
     with pytest.raises(error, match=words):
         cellar.deliver(1, 2, **changed)
     assert cellar.laps() == 1
-
-
-def test_a_rig_waits_for_a_server_that_is_away_and_gives_up_where_it_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
-    waited: list[float] = []
-    asked: list[Any] = []
-
-    def answer(request: Any, timeout: float) -> Any:
-        asked.append(request)
-        if len(asked) < 3:
-            raise URLError("refused")
-        if len(asked) > 4:
-            raise HTTPError(request.full_url, 401, "", Message(), io.BytesIO(b'{"detail": "This rig isn\'t let in."}'))
-        return io.BytesIO(b'{"added": 1, "same": 0, "different": 0}')
-
-    monkeypatch.setattr(simulated.urllib.request, "urlopen", answer)
-    driving = Rig("http://127.0.0.1:1", "rig_token", waited.append).drive("Ysolde Farrand", 3, 20.0)
-    _, said = next(driving)
-    assert said["added"] == 1 and len(asked) == 3  # two attempts failed, nothing was lost
-    assert asked[0].get_header("Authorization") == "Bearer rig_token"
-    next(driving)
-    with pytest.raises(DeliveryFailed, match="isn't let in"):
-        next(driving)

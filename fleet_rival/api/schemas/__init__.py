@@ -9,5 +9,6 @@ from fleet_rival.api.schemas.history import *  # noqa: F403
 from fleet_rival.api.schemas.people import *  # noqa: F403
 from fleet_rival.api.schemas.runs import *  # noqa: F403
 from fleet_rival.api.schemas.season import *  # noqa: F403
+from fleet_rival.api.schemas.telemetry import *  # noqa: F403
 from fleet_rival.api.schemas.track import *  # noqa: F403
 from fleet_rival.api.schemas.week import *  # noqa: F403

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, NaiveDatetime
+from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
 
@@ -99,40 +99,3 @@ class EventsOut(Schema):
 
 class EventsQuery(BaseModel):
     after: int | None = Field(default=None, ge=0)
-
-
-class DeliveredLap(Schema):
-    run: int = Field(ge=1, le=100_000)
-    lap: int = Field(ge=0, le=100_000)
-    time_us: int = Field(gt=0, le=86_400_000_000)
-    started_at: AwareDatetime | None = None
-    kind: Literal["flying", "out", "in", "outin"] = "flying"
-    valid: bool = True
-    company: Literal["solo", "behind", "pack"] | None = None
-    compound: str | None = Field(default=None, max_length=120)
-    tyre_set: str | None = Field(default=None, max_length=120)
-    tyre_age: float | None = Field(default=None, ge=0, le=10_000)
-    fuel_l: float | None = Field(default=None, ge=0, le=10_000)
-    energy_kwh: float | None = Field(default=None, ge=0, le=10_000)
-    track_temp_c: float | None = Field(default=None, ge=-60, le=120)
-    air_temp_c: float | None = Field(default=None, ge=-60, le=80)
-    wetness: Literal["dry", "damp", "wet"] = "dry"
-    purpose: Literal["learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary"] | None = None
-    sectors: dict[str, int] = Field(default_factory=dict, max_length=200)
-    segments: dict[str, int] = Field(default_factory=dict, max_length=200)
-
-
-class DeliveryIn(Schema):
-    track: str = Field(max_length=120)
-    layout: str = Field(max_length=120)
-    car: str = Field(max_length=120)
-    driver: str = Field(max_length=120)
-    session: str = Field(min_length=1, max_length=120)
-    session_local: NaiveDatetime | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
-    laps: list[DeliveredLap] = Field(min_length=1, max_length=500)
-
-
-class DeliveredOut(Schema):
-    added: int
-    same: int
-    different: int

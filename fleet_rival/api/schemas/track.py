@@ -101,6 +101,7 @@ class ConsequencesOut(Schema):
     renamed: list[RenamedOut]
     losing: list[LosingOut]
     laps: int
+    traced: int = Field(description="Laps with traces, from which lost times are read anew")
 
 
 class OutlineOut(Schema):

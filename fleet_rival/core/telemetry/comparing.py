@@ -17,6 +17,8 @@ __all__ = ["Aligned", "aligned", "difference"]
 _TOO_FAR_M: Final = 30.0
 """A place further than this from the reference's line says nothing of the distance."""
 _FEW: Final = 8
+_EVERY_M: Final = 2.0
+_AT_LINE_M: Final = 40.0
 _MOVES_M: Final = 60.0
 """How far alignment may move a sample along the lap."""
 
@@ -67,8 +69,14 @@ def _placed(channels: dict[str, Samples]) -> bool:
 
 def _by_place(distance: Samples, channels: dict[str, Samples], reference: Aligned, length_m: float) -> Samples | None:
     """Distances on the reference's line: the foot of each place on it."""
-    line = np.stack([reference.channels["x_m"], reference.channels["y_m"]], axis=1)
-    own = np.stack([channels["x_m"], channels["y_m"]], axis=1)
+    # A place every metre or two says as much as one every centimetre.
+    coarse = _thinned(reference.distance_m)
+    line = np.stack([reference.channels["x_m"], reference.channels["y_m"]], axis=1)[coarse]
+    some = _thinned(distance)
+    own = np.stack([channels["x_m"], channels["y_m"]], axis=1)[some]
+    along_reference, along_own = reference.distance_m[coarse], distance[some]
+    if len(line) <= _FEW or len(own) <= _FEW:
+        return None
     away, nearest = cKDTree(line).query(own)
     if float(np.max(away)) > _TOO_FAR_M:
         return None
@@ -76,13 +84,18 @@ def _by_place(distance: Samples, channels: dict[str, Samples], reference: Aligne
     along = line[nearest + 1] - line[nearest - 1]
     reach = np.maximum((along**2).sum(axis=1), 1e-9)
     share = ((own - line[nearest]) * along).sum(axis=1) / reach
-    span = reference.distance_m[nearest + 1] - reference.distance_m[nearest - 1]
-    found = reference.distance_m[nearest] + share * span
+    found = along_reference[nearest] + share * (along_reference[nearest + 1] - along_reference[nearest - 1])
     # Where a road crosses itself or comes near, the nearest place is another part of the lap: there the own distance stands.
-    found = np.where(np.abs(found - distance) <= _MOVES_M, found, distance)
+    shift = np.where(np.abs(found - along_own) <= _MOVES_M, found - along_own, 0.0)
     # Both laps begin and end at the line, wherever across it.
-    ends = np.minimum(np.clip(distance / 40.0, 0, 1), np.clip((length_m - distance) / 40.0, 0, 1))
-    return np.asarray(np.maximum.accumulate(distance + ends * (found - distance)))
+    ends = np.minimum(np.clip(along_own / _AT_LINE_M, 0, 1), np.clip((length_m - along_own) / _AT_LINE_M, 0, 1))
+    return np.asarray(np.maximum.accumulate(distance + np.interp(distance, along_own, ends * shift)))
+
+
+def _thinned(distance: Samples) -> np.ndarray:
+    """Positions of samples about `_EVERY_M` apart."""
+    span = float(distance[-1] - distance[0]) if len(distance) else 0.0
+    return np.arange(0, len(distance), max(1, int(len(distance) * _EVERY_M / max(span, 1.0))))
 
 
 def difference(reference: Aligned, other: Aligned, places: Samples) -> Samples:

@@ -5,7 +5,7 @@ after the clock's own rounding has been taken out: what remains is well under a 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -37,6 +37,7 @@ class CutLap:
         crossings: speed and offset at each boundary that is known, by the code of the part that begins there.
         stretches: what can't be used.
         rate_hz: samples a second.
+        last_parts: codes of the parts that end at the line.
     """
 
     time_us: int | None
@@ -45,6 +46,18 @@ class CutLap:
     crossings: Mapping[str, Crossing]
     stretches: tuple[Stretch, ...]
     rate_hz: float
+    last_parts: tuple[str, ...] = ()
+
+    def ending_at(self, lap_time_us: int) -> "CutLap":
+        """The same with a lap time that is known from elsewhere: the last parts end with it."""
+        if self.time_us is None:
+            return self
+        more = lap_time_us - self.time_us
+
+        def moved(parts: Mapping[str, int]) -> dict[str, int]:
+            return {code: time + more if code in self.last_parts else time for code, time in parts.items()}
+
+        return replace(self, time_us=lap_time_us, sectors=moved(self.sectors), segments=moved(self.segments))
 
 
 def cut(track: Track, trace: Trace, lap_time_us: int | None = None) -> CutLap:
@@ -98,7 +111,8 @@ def cut(track: Track, trace: Trace, lap_time_us: int | None = None) -> CutLap:
                 crossings[code] = Crossing(round(float(speeds[index]), 3), place)
     if broken:
         lap_time = None
-    return CutLap(lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate)
+    ends = tuple(part.code for part in (*track.sector_parts, *track.segment_parts) if part.end_m == track.length_m)
+    return CutLap(lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends)
 
 
 def _overlap(stretch: Stretch, part: Part) -> bool:

@@ -11,9 +11,9 @@ from fleet_rival.core.telemetry.laps import cut_at_line, same_samples
 from fleet_rival.core.telemetry.trace import REQUIRED, Trace
 from fleet_rival.core.track import Track
 
-__all__ = ["Filled", "LapFinder", "fill_laps", "filled"]
+__all__ = ["ANOTHER_LAP_US", "Filled", "LapFinder", "fill_laps", "filled"]
 
-_ANOTHER_LAP_US: Final = 50_000
+ANOTHER_LAP_US: Final = 50_000
 """A trace whose lap took this much longer or shorter is of another lap."""
 
 
@@ -51,7 +51,7 @@ class LapFinder:
 
 def filled(lap: Lap, cut_lap: CutLap) -> Lap | None:
     """A lap with what its trace says; None where the trace is of another lap, since its time is another."""
-    if cut_lap.time_us is not None and abs(cut_lap.time_us - lap.time_us) > _ANOTHER_LAP_US:
+    if cut_lap.time_us is not None and abs(cut_lap.time_us - lap.time_us) > ANOTHER_LAP_US:
         return None
     return replace(
         lap,

@@ -9,6 +9,7 @@ from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSe
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.db.tables.telemetry import FeedEntry, TraceFile, TraceRow, Upload
 from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
 from fleet_rival.db.tables.week import Car, CarDriver, Combination, Driver, Resource
 from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
@@ -26,6 +27,7 @@ __all__ = [
     "Driver",
     "Entry",
     "Event",
+    "FeedEntry",
     "FileMapping",
     "Invitation",
     "Job",
@@ -52,6 +54,9 @@ __all__ = [
     "StandingRow",
     "StoredAnalysis",
     "Team",
+    "TraceFile",
+    "TraceRow",
     "TrackRow",
+    "Upload",
     "now",
 ]

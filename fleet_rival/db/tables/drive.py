@@ -155,6 +155,7 @@ class Lap(Base):
         UniqueConstraint("team_id", "session_id", "driver_id", "run", "number"),
         UniqueConstraint("team_id", "id"),
         Index(None, "team_id", "combination_id", "driver_id"),
+        Index(None, "team_id", "started_at"),
         within_team("combination_id", "combination"),
         within_team("session_id", "practice_session"),
         within_team("driver_id", "driver"),

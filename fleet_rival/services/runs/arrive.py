@@ -62,14 +62,27 @@ def act_of(session: Session, actor: Actor, place: Place, action: str, summary: s
     return found if found is not None else begin_change(session, actor, action, summary, place.combination)
 
 
-def keep_laps(session: Session, actor: Actor, place: Place, laps: Sequence[CoreLap], change_set: ChangeSet, began: datetime | None = None) -> None:
-    """Write laps of one run that aren't there yet, with what was declared of it."""
+def keep_laps(
+    session: Session,
+    actor: Actor,
+    place: Place,
+    laps: Sequence[CoreLap],
+    change_set: ChangeSet,
+    began: datetime | None = None,
+    places: Sequence[int | None] = (),
+) -> None:
+    """Write laps of one run that aren't there yet, with what was declared of it.
+
+    Args:
+        places: of each lap in the run, from 0, where whoever delivers knows; else they are counted as they come.
+    """
     run = declared_for(session, actor, place, change_set, began)
     own = (Lap.team_id == actor.team_id, Lap.session_id == place.practice.id, Lap.driver_id == place.driver.id, Lap.run == place.number)
     there = session.scalar(select(func.count()).where(*own)) or 0
     if run is not None:
         context = context_of(run)
-        laps = [with_context(lap, context, there + index) for index, lap in enumerate(laps)]
+        told = [*places, *([None] * len(laps))]
+        laps = [with_context(lap, context, there + index if (at := told[index]) is None else at) for index, lap in enumerate(laps)]
     keys: dict[str, Any] = {
         "team_id": actor.team_id,
         "combination_id": place.combination.id,

@@ -352,6 +352,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Laps that have traces; a driver's own alone. */
+        get: operations["api_list_traces_combinations__uuid_combination_id__traces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/traces/overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Laps over each other in one channel, and how far each has fallen behind the first. */
+        get: operations["api_overlay_traces_combinations__uuid_combination_id__traces_overlay_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A combination's telemetry files, newest first. */
+        get: operations["api_list_uploads_combinations__uuid_combination_id__uploads_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corners/{corner_id}": {
         parameters: {
             query?: never;
@@ -987,6 +1038,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/layouts/{layout_id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the traces driven on a layout say of it. */
+        get: operations["api_find_layout_anew_layouts__uuid_layout_id__found_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layouts/{layout_id}/outline": {
         parameters: {
             query?: never;
@@ -1049,6 +1117,57 @@ export interface paths {
         get: operations["api_list_letters_letters_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who drives now: each driver's run, against its purpose and its pass mark; a driver's own alone. */
+        get: operations["api_show_live_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/troubles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rigs sent and can't be taken, and why. */
+        get: operations["api_list_troubles_live_troubles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/troubles/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have what was refused tried once more, after what was missing is there. */
+        post: operations["api_take_again_live_troubles_again_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1474,7 +1593,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rig/laps": {
+    "/api/rig/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a rig has to know before a driver drives: car, track file, conditions, and what was declared of the run. */
+        get: operations["api_show_brief_rig_brief_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rig/feed": {
         parameters: {
             query?: never;
             header?: never;
@@ -1483,8 +1619,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Deliver laps as they are driven; the same laps twice change nothing. */
-        post: operations["api_deliver_laps_rig_laps_post"];
+        /**
+         * Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written down and never lost;
+         * @description the same key twice changes nothing. Under load: 429, and when to come back.
+         */
+        post: operations["api_take_feed_rig_feed_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2002,6 +2141,76 @@ export interface paths {
         /** Rename the team, or open the drivers' figures to each other. */
         put: operations["api_change_team_team_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make room for a telemetry file (tus: creation). `Upload-Metadata` may name `filename` and `combination`. */
+        post: operations["api_begin_upload_uploads_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a file has come (tus: HEAD), and what became of it. */
+        get: operations["api_show_upload_uploads__uuid_upload_id__get"];
+        put?: never;
+        post?: never;
+        /** Forget a file (tus: termination). Traces that were read from it stay. */
+        delete: operations["api_discard_upload_uploads__uuid_upload_id__delete"];
+        options?: never;
+        head?: never;
+        /** The next bytes of a file, from `Upload-Offset` on; what comes before a break is kept. */
+        patch: operations["api_add_piece_uploads__uuid_upload_id__patch"];
+        trace?: never;
+    };
+    "/api/uploads/{upload_id}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the layout that a file was driven on: a job; the upload holds what was found. */
+        post: operations["api_find_layout_uploads__uuid_upload_id__layout_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a telemetry file: a job. Again with names, where it held drivers that the team doesn't know by these. */
+        post: operations["api_read_upload_uploads__uuid_upload_id__reading_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2604,6 +2813,28 @@ export interface components {
             corners: components["schemas"]["DraftCorner"][];
             /** Sectors */
             sectors: components["schemas"]["SectorPart"][];
+        };
+        /** BriefOut */
+        BriefOut: {
+            /** Car */
+            car: string;
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Declared */
+            declared: {
+                [key: string]: unknown;
+            } | null;
+            /** Driver */
+            driver: string;
+            /**
+             * Track
+             * @description The track file
+             */
+            track: {
+                [key: string]: unknown;
+            };
         };
         /** BrowserOut */
         BrowserOut: {
@@ -3243,6 +3474,11 @@ export interface components {
              * @description Parts whose times are exact sums of earlier parts
              */
             summed: string[];
+            /**
+             * Traced
+             * @description Laps with traces, from which lost times are read anew
+             */
+            traced: number;
         };
         /** ConsistencyOut */
         ConsistencyOut: {
@@ -3507,120 +3743,6 @@ export interface components {
              * Format: uuid
              */
             driver_id: string;
-        };
-        /** DeliveredLap */
-        DeliveredLap: {
-            /**
-             * Air Temp C
-             * @default null
-             */
-            air_temp_c: number | null;
-            /**
-             * Company
-             * @default null
-             */
-            company: ("solo" | "behind" | "pack") | null;
-            /**
-             * Compound
-             * @default null
-             */
-            compound: string | null;
-            /**
-             * Energy Kwh
-             * @default null
-             */
-            energy_kwh: number | null;
-            /**
-             * Fuel L
-             * @default null
-             */
-            fuel_l: number | null;
-            /**
-             * Kind
-             * @default flying
-             * @enum {string}
-             */
-            kind: "flying" | "out" | "in" | "outin";
-            /** Lap */
-            lap: number;
-            /**
-             * Purpose
-             * @default null
-             */
-            purpose: ("learn" | "build" | "corner" | "trial" | "long" | "qualifying" | "rehearsal" | "experiment" | "commentary") | null;
-            /** Run */
-            run: number;
-            /** Sectors */
-            sectors?: {
-                [key: string]: number;
-            };
-            /** Segments */
-            segments?: {
-                [key: string]: number;
-            };
-            /**
-             * Started At
-             * @default null
-             */
-            started_at: string | null;
-            /** Time Us */
-            time_us: number;
-            /**
-             * Track Temp C
-             * @default null
-             */
-            track_temp_c: number | null;
-            /**
-             * Tyre Age
-             * @default null
-             */
-            tyre_age: number | null;
-            /**
-             * Tyre Set
-             * @default null
-             */
-            tyre_set: string | null;
-            /**
-             * Valid
-             * @default true
-             */
-            valid: boolean;
-            /**
-             * Wetness
-             * @default dry
-             * @enum {string}
-             */
-            wetness: "dry" | "damp" | "wet";
-        };
-        /** DeliveredOut */
-        DeliveredOut: {
-            /** Added */
-            added: number;
-            /** Different */
-            different: number;
-            /** Same */
-            same: number;
-        };
-        /** DeliveryIn */
-        DeliveryIn: {
-            /** Car */
-            car: string;
-            /** Driver */
-            driver: string;
-            /** Laps */
-            laps: components["schemas"]["DeliveredLap"][];
-            /** Layout */
-            layout: string;
-            /** Session */
-            session: string;
-            /**
-             * Session Local
-             * @description Date and time of day inside the simulation when the session began
-             * @default null
-             */
-            session_local: string | null;
-            /** Track */
-            track: string;
         };
         /** Derivation */
         Derivation: {
@@ -4064,6 +4186,21 @@ export interface components {
              */
             missed: boolean;
         };
+        /** FedOut */
+        FedOut: {
+            /**
+             * Again
+             * @description There already under the same key
+             */
+            again: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedLine"][];
+            /**
+             * Taken
+             * @description Written down: they won't be lost
+             */
+            taken: number;
+        };
         /** Feel */
         Feel: {
             handling: components["schemas"]["Handling"];
@@ -4101,6 +4238,32 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /** FoundLayoutOut */
+        FoundLayoutOut: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "places" | "yaw_rate";
+            /**
+             * Curvature
+             * @description 1/m at even steps round the lap, positive to the left
+             */
+            curvature: number[];
+            /** Left Out */
+            left_out: {
+                [key: string]: number;
+            };
+            /**
+             * Track
+             * @description A track file, to be corrected and added
+             */
+            track: {
+                [key: string]: unknown;
+            };
+            /** Used */
+            used: number;
         };
         /** FoundList */
         FoundList: {
@@ -4678,6 +4841,114 @@ export interface components {
              */
             cells: string[] | null;
         };
+        /** LiveLapOut */
+        LiveLapOut: {
+            /** Ended At */
+            ended_at: string | null;
+            /** Flags */
+            flags: string[];
+            /** Has Trace */
+            has_trace: boolean;
+            /** Incident */
+            incident: string | null;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Time Us */
+            time_us: number;
+            /** Valid */
+            valid: boolean;
+        };
+        /** LiveOut */
+        LiveOut: {
+            /** Runs */
+            runs: components["schemas"]["LiveRunOut"][];
+            /** Waiting */
+            waiting: components["schemas"]["LiveWaitingOut"][];
+        };
+        /** LiveRunOut */
+        LiveRunOut: {
+            /** Best Us */
+            best_us: number | null;
+            /** Car */
+            car: string;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Declared */
+            declared: boolean;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Driving */
+            driving: boolean;
+            /** Earlier */
+            earlier: number;
+            /** Laps */
+            laps: components["schemas"]["LiveLapOut"][];
+            /** Last At */
+            last_at: string | null;
+            /** Layout */
+            layout: string;
+            /** Mark */
+            mark: {
+                [key: string]: unknown;
+            };
+            /** Mark Words */
+            mark_words: string;
+            /** Number */
+            number: number;
+            /** Purpose */
+            purpose: string | null;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Target Us */
+            target_us: number | null;
+            /** Track */
+            track: string;
+            /** Watch */
+            watch: string[];
+        };
+        /** LiveWaitingOut */
+        LiveWaitingOut: {
+            /** Car */
+            car: string;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /**
+             * Declared At
+             * Format: date-time
+             */
+            declared_at: string;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Layout */
+            layout: string;
+            /** Purpose */
+            purpose: string | null;
+            /** Track */
+            track: string;
+        };
         /** LosingOut */
         LosingOut: {
             /** Car */
@@ -5171,6 +5442,41 @@ export interface components {
             x_m: number[];
             /** Y M */
             y_m: number[];
+        };
+        /** OverlaidOut */
+        OverlaidOut: {
+            /** Behind S */
+            behind_s: (number | null)[];
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "distance" | "place";
+            /** Distance M */
+            distance_m: number[];
+            /** Key */
+            key: string;
+            /** Missing */
+            missing: boolean;
+            /** Stretches */
+            stretches: {
+                [key: string]: unknown;
+            }[];
+            /** Values */
+            values: (number | null)[];
+        };
+        /** OverlayOut */
+        OverlayOut: {
+            /** Channel */
+            channel: string;
+            /** End M */
+            end_m: number;
+            /** Laps */
+            laps: components["schemas"]["OverlaidOut"][];
+            /** Places M */
+            places_m: number[];
+            /** Start M */
+            start_m: number;
         };
         /** OverruledOut */
         OverruledOut: {
@@ -5840,6 +6146,16 @@ export interface components {
             version: number;
             /** Words */
             words: string;
+        };
+        /** RefusedLine */
+        RefusedLine: {
+            /**
+             * Line
+             * @description From 1
+             */
+            line: number;
+            /** Reason */
+            reason: string;
         };
         /** RemarkMade */
         RemarkMade: {
@@ -6667,6 +6983,11 @@ export interface components {
              */
             splits: "times" | "cumulative";
         };
+        /** TakenAgain */
+        TakenAgain: {
+            /** Lines */
+            lines: number;
+        };
         /** TargetChange */
         TargetChange: {
             benchmark: components["schemas"]["BenchmarkLap"] | null;
@@ -6803,6 +7124,62 @@ export interface components {
             /** Token */
             token: string;
         };
+        /** TracedLapOut */
+        TracedLapOut: {
+            /** Channels */
+            channels: string[];
+            /** Counts */
+            counts: boolean;
+            /** Driver */
+            driver: string;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /** Started At */
+            started_at: string | null;
+            /** Time Us */
+            time_us: number;
+            /** Told */
+            told: string[];
+        };
+        /** TracedLaps */
+        TracedLaps: {
+            /** Items */
+            items: components["schemas"]["TracedLapOut"][];
+        };
+        /** TroubleOut */
+        TroubleOut: {
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Lines */
+            lines: number;
+            /** Reason */
+            reason: string;
+            /** Rig */
+            rig: string;
+            /**
+             * Rig Id
+             * Format: uuid
+             */
+            rig_id: string;
+        };
+        /** Troubles */
+        Troubles: {
+            /** Items */
+            items: components["schemas"]["TroubleOut"][];
+        };
         /** TurnedOut */
         TurnedOut: {
             job: components["schemas"]["JobOut"] | null;
@@ -6838,6 +7215,61 @@ export interface components {
             name: string;
             /** Refused */
             refused: string | null;
+        };
+        /** UploadOut */
+        UploadOut: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Combination Id */
+            combination_id: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+            /** Received */
+            received: number;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /** Size */
+            size: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "coming" | "whole" | "read" | "unusable";
+        };
+        /** UploadReading */
+        UploadReading: {
+            /**
+             * Combination Id
+             * @description Where it wasn't said when the file began to come
+             * @default null
+             */
+            combination_id: string | null;
+            /**
+             * Names
+             * @description Name in the file to the driver's name in the team
+             */
+            names?: {
+                [key: string]: string;
+            };
+        };
+        /** Uploads */
+        Uploads: {
+            /** Items */
+            items: components["schemas"]["UploadOut"][];
         };
         /** VisitOut */
         VisitOut: {
@@ -10119,6 +10551,322 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CombinationOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_traces_combinations__uuid_combination_id__traces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedLaps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_overlay_traces_combinations__uuid_combination_id__traces_overlay_get: {
+        parameters: {
+            query: {
+                /** @description `session:driver:run:lap`; the first is what the others are compared with */
+                lap: string[];
+                channel?: "time_s" | "distance_m" | "speed_kmh" | "throttle_pct" | "brake_pct" | "steering_deg" | "gear" | "rpm" | "x_m" | "y_m" | "offset_m" | "yaw_rate_dps" | "lock_pct" | "slip_pct";
+                start_m?: number | null;
+                end_m?: number | null;
+                points?: number;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlayOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_uploads_combinations__uuid_combination_id__uploads_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uploads"];
                 };
             };
             /** @description Unauthorized */
@@ -14788,6 +15536,109 @@ export interface operations {
             };
         };
     };
+    api_find_layout_anew_layouts__uuid_layout_id__found_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundLayoutOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_outline_layouts__uuid_layout_id__outline_get: {
         parameters: {
             query?: never;
@@ -15117,6 +15968,309 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Letters"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_show_live_live_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_troubles_live_troubles_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Troubles"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_take_again_live_troubles_again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenAgain"];
                 };
             };
             /** @description Unauthorized */
@@ -18825,18 +19979,16 @@ export interface operations {
             };
         };
     };
-    api_deliver_laps_rig_laps_post: {
+    api_show_brief_rig_brief_get: {
         parameters: {
-            query?: never;
+            query: {
+                driver: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DeliveryIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -18844,7 +19996,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeliveredOut"];
+                    "application/json": components["schemas"]["BriefOut"];
                 };
             };
             /** @description Unauthorized */
@@ -18926,6 +20078,107 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_take_feed_rig_feed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -22745,6 +23998,620 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_begin_upload_uploads_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_show_upload_uploads__uuid_upload_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_discard_upload_uploads__uuid_upload_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_piece_uploads__uuid_upload_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_find_layout_uploads__uuid_upload_id__layout_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_upload_uploads__uuid_upload_id__reading_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UploadReading"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,305 @@
+"""What rigs send while people drive: written down at once, then taken into laps.
+
+A line is acknowledged once it is committed here. Its key, made by the rig, lets it be sent again without harm. Lines are taken in any order:
+laps by themselves, samples once all lines of a lap are there and the lap is. What can't be taken (a driver that the team doesn't have) is kept
+with the reason, so that it can be taken after all.
+"""
+
+import hashlib
+import logging
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, Final, NamedTuple
+from uuid import UUID
+
+import numpy as np
+import orjson
+from sqlalchemy import func, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.telemetry.cutting import cut
+from fleet_rival.core.telemetry.filling import filled
+from fleet_rival.core.telemetry.trace import CHANNELS, Trace
+from fleet_rival.db.events import announce
+from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow, now
+from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import Refused, ServiceError
+from fleet_rival.services.kept import IN_THE_WAY
+from fleet_rival.services.live import Delivery, deliver_within, land
+from fleet_rival.services.revisions import raise_revisions
+from fleet_rival.services.traces.keep import Kept, fill_laps, keep_traces, trace_sink
+from fleet_rival.services.track import load_track
+
+__all__ = ["MOST_WAITING", "Accepted", "Line", "Trouble", "accept", "is_full", "take", "take_again", "troubles"]
+
+MOST_WAITING: Final = 20_000
+"""Lines of a team that wait to be taken; a rig that comes then is told to come back in a moment."""
+_LAPS_AT_ONCE: Final = 500
+_SETS_AT_ONCE: Final = 40
+_TRIED_AGAIN: Final = timedelta(seconds=10)
+_SHOWN: Final = 50
+log = logging.getLogger(__name__)
+
+
+class Line(NamedTuple):
+    """One line, checked at the border.
+
+    Attributes:
+        key: made by the rig; the same key is the same line.
+        kind: `lap` or `samples`.
+        content: what it says, as plain values.
+    """
+
+    key: str
+    kind: str
+    content: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Accepted:
+    """What became of lines."""
+
+    new: int
+    again: int
+    """There already under the same key."""
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """Lines of one rig that can't be taken, for one reason."""
+
+    rig: str
+    rig_id: UUID
+    reason: str
+    lines: int
+    last_at: datetime
+
+
+def accept(sessions: sessionmaker[Session], actor: Actor, lines: Sequence[Line]) -> Accepted:
+    """Write lines down. When this returns they are committed."""
+    if not lines:
+        return Accepted(0, 0)
+    moment = now()
+    head = {"team_id": actor.team_id, "rig_token_id": actor.rig_token_id, "came_at": moment, "due_at": moment, "state": "waiting"}
+    rows = [
+        {
+            **head,
+            "entry_key": line.key,
+            "kind": line.kind,
+            "lap_key": _lap_key(line.content),
+            "parts": line.content.get("parts", 1),
+            "content": orjson.dumps(line.content),
+        }
+        for line in lines
+    ]
+    with sessions.begin() as session:
+        keys = [line.key for line in lines]
+        own = (FeedEntry.rig_token_id == actor.rig_token_id, FeedEntry.entry_key.in_(keys))
+        there = set(session.scalars(select(FeedEntry.entry_key).where(*own)))
+        new = {row["entry_key"]: row for row in rows if row["entry_key"] not in there}
+        if new:
+            # Ignored: a key that came meanwhile on another connection.
+            session.connection().execute(insert(FeedEntry).prefix_with("IGNORE"), list(new.values()))
+    return Accepted(len(new), len(lines) - len(new))
+
+
+def _lap_key(content: Mapping[str, Any]) -> str:
+    number, run = (content["lap"]["lap"], content["lap"]["run"]) if isinstance(content["lap"], dict) else (content["lap"], content["run"])
+    names = [content[name] for name in ("track", "layout", "car", "driver", "session")]
+    return hashlib.sha256(orjson.dumps([*names, run, number])).hexdigest()
+
+
+def is_full(sessions: sessionmaker[Session], actor: Actor) -> bool:
+    """Whether so much waits to be taken that more had better come later."""
+    with sessions() as session:
+        some = select(FeedEntry.id).where(FeedEntry.team_id == actor.team_id, FeedEntry.state == "waiting").limit(MOST_WAITING)
+        return (session.scalar(select(func.count()).select_from(some.subquery())) or 0) >= MOST_WAITING
+
+
+def take(sessions: sessionmaker[Session]) -> int:
+    """Take what waits, of all teams, as far as one round goes.
+
+    Returns:
+        How many lines were taken or refused; 0: nothing to do.
+    """
+    done = 0
+    with sessions() as session:
+        own = (FeedEntry.state == "waiting", FeedEntry.kind == "lap", FeedEntry.due_at <= now())
+        found = session.execute(
+            select(FeedEntry.id, FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key, FeedEntry.content)
+            .where(*own)
+            .order_by(FeedEntry.id)
+            .limit(_LAPS_AT_ONCE)
+        ).all()
+    groups: dict[tuple[Any, ...], list[tuple[int, str, dict[str, Any]]]] = defaultdict(list)
+    for row in found:
+        content = orjson.loads(row.content)
+        where = tuple(content[name] for name in ("track", "layout", "car", "driver", "session"))
+        groups[row.team_id, row.rig_token_id, *where].append((row.id, row.lap_key, content))
+    for (team_id, rig_id, *_), entries in groups.items():
+        done += _try(sessions, [key for key, _, _ in entries], lambda session, e=entries, t=team_id, r=rig_id: _take_laps(session, t, r, e))
+    for team_id, rig_id, lap_key in _whole_sets(sessions):
+        with sessions() as session:
+            rows = session.execute(
+                select(FeedEntry.id, FeedEntry.content).where(
+                    FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key == lap_key, FeedEntry.kind == "samples", FeedEntry.state == "waiting"
+                )
+            ).all()
+        parts = [orjson.loads(row.content) for row in rows]
+        done += _try(sessions, [row.id for row in rows], lambda session, p=parts, t=team_id, r=rig_id: _take_samples(session, t, r, p))
+    return done
+
+
+def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Any) -> int:
+    """Do something with lines in one transaction, so that they are taken exactly once; where it can't be done, note why."""
+    entries = update(FeedEntry).where(FeedEntry.id.in_(keys))
+    try:
+        with sessions.begin() as session:
+            # Locked first: who takes the same lines at the same time finds them taken.
+            waiting = session.scalars(select(FeedEntry.id).where(FeedEntry.id.in_(keys), FeedEntry.state == "waiting").with_for_update()).all()
+            if len(waiting) != len(keys):
+                return 0
+            if not work(session):
+                session.execute(entries.values(due_at=now() + _TRIED_AGAIN))
+                return 0
+            session.execute(entries.values(state="taken", content=None, reason=None))
+    except ServiceError as error:
+        if len(keys) > 1 and isinstance(error, Refused):
+            # One line among many can't be: the others are no worse for it.
+            return sum(_try(sessions, [key], lambda session, k=key: _again_alone(session, k)) for key in keys)
+        with sessions.begin() as session:
+            session.execute(entries.values(state="refused", reason=str(error)[:300]))
+            team_id = session.scalar(select(FeedEntry.team_id).where(FeedEntry.id == keys[0]))
+            if team_id is not None:
+                announce(session, team_id, "feed.trouble")
+    except OperationalError as error:
+        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
+            raise
+        return 0
+    return len(keys)
+
+
+def _again_alone(session: Session, key: int) -> bool:
+    row = session.get_one(FeedEntry, key)
+    return _take_laps(session, row.team_id, row.rig_token_id, [(row.id, row.lap_key, orjson.loads(row.content or b"{}"))])
+
+
+def _actor(session: Session, team_id: int, rig_id: int) -> Actor:
+    person_id = session.scalars(select(RigToken.person_id).where(RigToken.id == rig_id)).one()
+    return Actor(team_id, person_id, "rig", rig_token_id=rig_id)
+
+
+def _take_laps(session: Session, team_id: int, rig_id: int, entries: Sequence[tuple[int, str, dict[str, Any]]]) -> bool:
+    head = entries[0][2]
+    laps = [_lap(content) for _, _, content in entries]
+    told = [content["lap"] for _, _, content in entries]
+    places = {(item["run"], item["lap"]): item["lap_of_run"] for item in told if item.get("lap_of_run") is not None}
+    begun = {item["run"]: datetime.fromisoformat(item["run_began_at"]) for item in told if item.get("run_began_at")}
+    deliver_within(session, _actor(session, team_id, rig_id), _delivery(head, laps, places, begun))
+    # Samples that waited for these laps can be taken now.
+    keys = {lap_key for _, lap_key, _ in entries}
+    which = (FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state == "waiting")
+    session.execute(update(FeedEntry).where(*which).values(due_at=now()), execution_options={"synchronize_session": False})
+    return True
+
+
+def _delivery(
+    head: Mapping[str, Any], laps: Iterable[CoreLap], places: Mapping[tuple[int, int], int] | None = None, begun: Mapping[int, datetime] | None = None
+) -> Delivery:
+    inside = datetime.fromisoformat(head["session_local"]) if head.get("session_local") else None
+    names = {name: head[name] for name in ("track", "layout", "car", "driver", "session")}
+    return Delivery(**names, laps=tuple(laps), session_local=inside, places=places or {}, begun=begun or {})
+
+
+_NOT_OF_THE_LAP: Final = frozenset({"lap", "lap_of_run", "run_began_at", "started_at", "flags", "strikes"})
+
+
+def _lap(content: Mapping[str, Any]) -> CoreLap:
+    told = content["lap"]
+    values = {name: value for name, value in told.items() if name not in _NOT_OF_THE_LAP and value is not None}
+    started = datetime.fromisoformat(told["started_at"]) if told.get("started_at") else None
+    return CoreLap(
+        driver=content["driver"],
+        session=content["session"],
+        number=told["lap"],
+        started_at=started,
+        flags=frozenset(told.get("flags") or ()),
+        strikes=tuple(told.get("strikes") or ()),
+        **values,
+    )
+
+
+def _whole_sets(sessions: sessionmaker[Session]) -> list[tuple[int, int, str]]:
+    """Laps all of whose samples are there and that are due."""
+    query = (
+        select(FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key)
+        .where(FeedEntry.state == "waiting", FeedEntry.kind == "samples", FeedEntry.due_at <= now())
+        .group_by(FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key)
+        .having(func.count() >= func.max(FeedEntry.parts))
+        .limit(_SETS_AT_ONCE)
+    )
+    with sessions() as session:
+        return [(team_id, rig_id, lap_key) for team_id, rig_id, lap_key in session.execute(query)]
+
+
+def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]]) -> bool:
+    """Give a lap its trace. False: the lap isn't there yet."""
+    by_part = {item["part"]: item for item in parts}
+    ordered = [by_part[number] for number in sorted(by_part)]
+    head = ordered[0]
+    if len(ordered) < head["parts"]:
+        return False
+    actor = _actor(session, team_id, rig_id)
+    landing = land(session, actor, _delivery(head, ()))
+    own = (Lap.team_id == team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id)
+    columns = (Lap.id, Lap.version, Lap.change_set_id, Lap.time_us, Lap.sectors, Lap.segments)
+    found = session.execute(select(*columns).where(*own, Lap.run == head["run"], Lap.number == head["lap"])).first()
+    if found is None:
+        return False
+    if session.scalar(select(TraceRow.id).where(TraceRow.team_id == team_id, TraceRow.lap_id == found.id)) is not None:
+        return True
+    names = [name for name in CHANNELS if all(name in item["channels"] for item in ordered)]
+    channels = {name: np.concatenate([np.asarray(item["channels"][name], dtype=float) for item in ordered]) for name in names}
+    trace = Trace(head["driver"], head["session"], head["run"], head["lap"], channels)
+    track = load_track(session, landing.layout, centreline=False)
+    what = cut(track, trace)
+    with trace_sink(names) as written:
+        kept: Kept = written.sink.add(trace, what)
+    before = CoreLap(head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {})
+    after = filled(before, what.ending_at(found.time_us))
+    # The lap goes with the rig's act as long as it came in that.
+    recorded = found.change_set_id != landing.change_set.id
+    if after is not None:
+        fill_laps(session, landing.change_set, [(found.id, found.version, before, after)], recorded=recorded)
+        keep_traces(session, team_id, landing.combination.id, written, [(found.id, kept)], recorded=recorded)
+        raise_revisions(session, team_id, [landing.combination.id])
+        announce(session, team_id, "telemetry.deliver", landing.combination.public_id)
+    return True
+
+
+def troubles(sessions: sessionmaker[Session], actor: Actor) -> list[Trouble]:
+    """What rigs sent and can't be taken, by rig and reason."""
+    query = (
+        select(RigToken.name, RigToken.public_id, FeedEntry.reason, func.count(), func.max(FeedEntry.came_at))
+        .join(RigToken, RigToken.id == FeedEntry.rig_token_id)
+        .where(FeedEntry.team_id == actor.team_id, FeedEntry.state == "refused")
+        .group_by(RigToken.name, RigToken.public_id, FeedEntry.reason)
+        .order_by(func.max(FeedEntry.came_at).desc())
+        .limit(_SHOWN)
+    )
+    with sessions() as session:
+        return [Trouble(rig, rig_id, reason or "", lines, last) for rig, rig_id, reason, lines, last in session.execute(query)]
+
+
+def take_again(sessions: sessionmaker[Session], actor: Actor) -> int:
+    """Have refused lines tried once more, after what was missing is there."""
+    with sessions.begin() as session:
+        which = (FeedEntry.team_id == actor.team_id, FeedEntry.state == "refused")
+        result: Any = session.execute(update(FeedEntry).where(*which).values(state="waiting", due_at=now(), reason=None))
+        announce(session, actor.team_id, "feed.trouble")
+        return int(result.rowcount)

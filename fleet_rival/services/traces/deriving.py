@@ -1,0 +1,123 @@
+"""Layouts found from traces: of a file that has come, or of the laps that a layout has; shown first, kept when somebody says so."""
+
+import io
+import json
+from collections.abc import Sequence
+from typing import Any, Final
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.telemetry.finding import CantFind, Found, find_track
+from fleet_rival.core.telemetry.laps import cut_at_line
+from fleet_rival.core.telemetry.trace import Trace
+from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow, TrackRow, Upload
+from fleet_rival.formats.errors import UnusableFile
+from fleet_rival.formats.telemetry import TelemetryFile
+from fleet_rival.formats.tracks import write_track
+from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
+from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.telemetry.store import store
+
+__all__ = ["found_from_laps", "found_from_upload"]
+
+_MOST_LAPS: Final = 40
+"""Laps that a layout is found from; more don't make it better."""
+_SLOW_SHARE: Final = 0.6
+_CURVE_POINTS: Final = 800
+
+
+def found_from_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED) -> dict[str, Any]:
+    """Find the layout that a telemetry file was driven on; kept with the file until somebody takes it.
+
+    Raises:
+        Conflict: the file isn't whole.
+        Refused: it can't be used, or nothing can be found from it.
+    """
+    with sessions() as session:
+        row = find_row(session, Upload, actor, upload_id, "upload")
+        if row.state == "coming":
+            raise Conflict(f"{row.name} isn't whole yet.")
+        name = row.name
+    traces: list[Trace] = []
+    try:
+        with store().open_upload(str(upload_id)) as pieces:
+            file = TelemetryFile(io.BufferedReader(pieces, 1 << 20), name)
+            length = 0.0
+            for trace in file.laps():
+                traces.append(trace)
+                length = max(length, float(np.nanmax(trace.channels["distance_m"], initial=0.0)))
+                work.step(0.7 * min(1.0, len(traces) / _MOST_LAPS), f"{len(traces)} laps are read")
+                if len(traces) >= _MOST_LAPS:
+                    break
+    except UnusableFile as error:
+        raise Refused(str(error)) from error
+    laps = list(cut_at_line(traces, length))
+    result = _shown(_find(laps, _kinds(laps), "New track", "New layout", "road"))
+    with sessions.begin() as session:
+        row = find_row(session, Upload, actor, upload_id, "upload", lock=True)
+        row.result = {**(row.result or {}), "found": result}
+        work.finish(session, {"upload_id": str(upload_id)})
+    return result
+
+
+def found_from_laps(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID) -> dict[str, Any]:
+    """Find a layout anew from the traces of laps driven on it.
+
+    Raises:
+        Refused: no lap has a trace, or nothing can be found.
+    """
+    with sessions() as session:
+        row = find_row(session, Layout, actor, layout_id, "layout")
+        track = session.get_one(TrackRow, row.track_id)
+        query = (
+            select(Lap.id, Lap.kind, Lap.time_us)
+            .join(TraceRow, (TraceRow.team_id == Lap.team_id) & (TraceRow.lap_id == Lap.id))
+            .join(Combination, (Combination.team_id == Lap.team_id) & (Combination.id == Lap.combination_id))
+            .where(Lap.team_id == actor.team_id, Combination.layout_id == row.id, Lap.valid)
+            .order_by(Lap.kind != "flying", Lap.time_us)
+        )
+        found = session.execute(query).all()
+        flying = [lap for lap in found if lap.kind == "flying"][:_MOST_LAPS]
+        pitted = [lap for lap in found if lap.kind != "flying"][:_MOST_LAPS]
+        kinds = {lap.id: lap.kind for lap in (*flying, *pitted)}
+        loaded = list(load_traces(session, actor.team_id, list(kinds)))
+    if not loaded:
+        raise Refused("No lap on this layout has a trace yet. Add a telemetry file, or have a rig deliver samples.")
+    return _shown(_find([trace for _, trace in loaded], [kinds[key] for key, _ in loaded], track.name, row.name, row.kind, row.length_m))
+
+
+def _find(traces: Sequence[Trace], kinds: Sequence[str], name: str, layout: str, kind: str, length_m: float | None = None) -> Found:
+    try:
+        return find_track(traces, kinds, name, layout, kind, length_m)
+    except CantFind as error:
+        raise Refused(str(error)) from error
+
+
+def _kinds(traces: Sequence[Trace]) -> list[str]:
+    """Out and in laps told by the speed at which they begin and end: a file of traces doesn't say."""
+    begins, ends = ([float(trace.channels["speed_kmh"][place]) for trace in traces] for place in (0, -1))
+    usual = float(np.median(begins)) if begins else 0.0
+    out = []
+    for begin, end in zip(begins, ends, strict=True):
+        slow = begin < _SLOW_SHARE * usual, end < _SLOW_SHARE * usual
+        out.append({(True, True): "outin", (True, False): "out", (False, True): "in", (False, False): "flying"}[slow])
+    return out
+
+
+def _shown(found: Found) -> dict[str, Any]:
+    bends = found.curvature
+    step = max(1, len(bends) // _CURVE_POINTS)
+    reasons: dict[str, int] = {}
+    for _, reason in found.left_out:
+        reasons[reason] = reasons.get(reason, 0) + 1
+    return {
+        "track": json.loads(write_track(found.track)),
+        "curvature": [round(float(value), 5) for value in bends[::step]],
+        "used": len(found.used),
+        "left_out": reasons,
+        "by": found.by,
+    }

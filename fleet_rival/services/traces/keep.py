@@ -1,0 +1,201 @@
+"""Traces between the store's files and the rows of the database."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any, Final
+
+from sqlalchemy import bindparam, insert, select, update
+from sqlalchemy.dialects.mysql import insert as insert_or_keep
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.telemetry.cutting import CutLap
+from fleet_rival.core.telemetry.trace import Trace
+from fleet_rival.db.tables import ChangeSet, FeedEntry, Lap, TraceFile, TraceRow, Upload
+from fleet_rival.formats.telemetry import TelemetryFile
+from fleet_rival.formats.telemetry_export import TelemetryWriter
+from fleet_rival.services.base import note_changes
+from fleet_rival.telemetry.store import store
+
+__all__ = ["Kept", "TraceSink", "fill_laps", "keep_traces", "load_traces", "sweep", "trace_sink"]
+
+_SWEPT_AFTER_S: Final = 30 * 86400.0
+"""Files in which no trace is any more stay this long, so that what was taken back can be done again."""
+_PIECES_AFTER_S: Final = 7 * 86400.0
+_KEYS_AFTER_S: Final = 30 * 86400.0
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A lap's trace as it was written into a file, and what was read from it.
+
+    Attributes:
+        row_group: of the file.
+        channels: those that the lap has.
+    """
+
+    driver: str
+    session: str
+    run: int | None
+    lap: int
+    cut: CutLap
+    row_group: int
+    samples: int
+    channels: tuple[str, ...]
+
+
+class TraceSink:
+    """Takes laps' traces into one new file."""
+
+    def __init__(self, writer: TelemetryWriter) -> None:
+        self._writer = writer
+        self.kept: list[Kept] = []
+
+    def add(self, trace: Trace, cut_lap: CutLap) -> Kept:
+        missing = set(trace.missing)
+        channels = tuple(name for name in trace.channels if name not in missing)
+        item = Kept(trace.driver, trace.session, trace.run, trace.lap, cut_lap, self._writer.add(trace), len(trace), channels)
+        self.kept.append(item)
+        return item
+
+
+@dataclass(slots=True)
+class Written:
+    """A file of traces once it is closed."""
+
+    sink: TraceSink
+    sha256: str = ""
+    size: int = 0
+
+
+@contextmanager
+def trace_sink(channels: Sequence[str]) -> Iterator[Written]:
+    """A new file of traces; it has its name, and is there, once the block is left."""
+    with store().new_traces() as out:
+        with TelemetryWriter(out, channels) as writer:  # type: ignore[arg-type]  # it only writes
+            written = Written(TraceSink(writer))
+            yield written
+        written.sha256, written.size = out.digest, out.size
+
+
+def keep_traces(session: Session, team_id: int, combination_id: int, written: Written, laps: Sequence[tuple[int, Kept]], *, recorded: bool) -> None:
+    """Note that laps have traces in a file.
+
+    Args:
+        laps: each lap's key, and its trace.
+        recorded: whether each is to be kept as a change of its own: for laps that were there before. Those that came in the same act go and
+            come back with their laps.
+    """
+    if not laps:
+        return
+    file_id = _file_id(session, team_id, written)
+    keys = {"team_id": team_id, "combination_id": combination_id, "file_id": file_id}
+    rows = [{**keys, "lap_id": lap_id, **_values(kept)} for lap_id, kept in laps]
+    if recorded:
+        session.add_all(TraceRow(**row) for row in rows)
+        session.flush()
+    else:
+        session.connection().execute(insert(TraceRow.__table__), rows)  # type: ignore[arg-type]
+
+
+def _file_id(session: Session, team_id: int, written: Written) -> int:
+    values = {"team_id": team_id, "sha256": written.sha256, "size": written.size, "made_at": datetime.now(UTC)}
+    # The same content may come twice, from two at once.
+    session.execute(insert_or_keep(TraceFile).values(**values).on_duplicate_key_update(size=written.size))
+    return session.scalars(select(TraceFile.id).where(TraceFile.team_id == team_id, TraceFile.sha256 == written.sha256)).one()
+
+
+def _values(kept: Kept) -> dict[str, Any]:
+    return {
+        "row_group": kept.row_group,
+        "samples": kept.samples,
+        "rate_hz": round(kept.cut.rate_hz, 3),
+        "channels": list(kept.channels),
+        "stretches": [asdict(item) for item in kept.cut.stretches],
+        "crossings": {code: list(item) for code, item in kept.cut.crossings.items()},
+    }
+
+
+def fill_laps(session: Session, change_set: ChangeSet, laps: Sequence[tuple[int, int, CoreLap, CoreLap]], *, recorded: bool) -> int:
+    """Write parts' times that traces gave into laps that lacked them.
+
+    Args:
+        laps: key, version, the lap as it was, and as it is now.
+
+    Returns:
+        How many laps got anything.
+    """
+    moved = [item for item in laps if (dict(item[2].sectors), dict(item[2].segments)) != (dict(item[3].sectors), dict(item[3].segments))]
+    if not moved:
+        return 0
+    table = Lap.__table__
+    columns = ("sectors", "segments")
+    statement = (
+        update(Lap)
+        .where(Lap.id == bindparam("key"))
+        .values(version=Lap.version + (1 if recorded else 0), **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns})
+    )
+    values = [{"key": key, **{f"to_{name}": dict(getattr(after, name)) or None for name in columns}} for key, _, _, after in moved]
+    session.connection().execute(statement, values)
+    if recorded:
+        note_changes(
+            session,
+            change_set,
+            [
+                {
+                    "table_name": "lap",
+                    "row_id": key,
+                    "version": version + 1,
+                    "before": {name: dict(getattr(before, name)) or None for name in columns},
+                    "after": {name: dict(getattr(after, name)) or None for name in columns},
+                }
+                for key, version, before, after in moved
+            ],
+        )
+    return len(moved)
+
+
+def load_traces(session: Session, team_id: int, lap_ids: Sequence[int]) -> Iterator[tuple[int, Trace]]:
+    """The traces of some laps, read from the store, file by file."""
+    query = (
+        select(TraceRow.lap_id, TraceRow.row_group, TraceFile.sha256)
+        .join(TraceFile, (TraceFile.team_id == TraceRow.team_id) & (TraceFile.id == TraceRow.file_id))
+        .where(TraceRow.team_id == team_id, TraceRow.lap_id.in_(lap_ids))
+        .order_by(TraceFile.sha256, TraceRow.row_group)
+    )
+    by_file: dict[str, list[tuple[int, int]]] = {}
+    for lap_id, group, digest in session.execute(query):
+        by_file.setdefault(digest, []).append((lap_id, group))
+    for digest, wanted in by_file.items():
+        with store().open_traces(digest) as opened:
+            file = TelemetryFile(opened, digest)
+            for (lap_id, _), trace in zip(wanted, file.groups([group for _, group in wanted]), strict=True):
+                yield lap_id, trace
+
+
+def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
+    """Throw away files that no row names, pieces of uploads that were given up, and keys of what rigs sent long ago."""
+    place = store()
+    with sessions.begin() as session:
+        held = select(TraceRow.id).where(TraceRow.team_id == TraceFile.team_id, TraceRow.file_id == TraceFile.id)
+        for row in session.scalars(select(TraceFile).where(~held.exists())):
+            if (moment - row.made_at).total_seconds() > _SWEPT_AFTER_S:
+                session.delete(row)
+        for upload in session.scalars(select(Upload)):
+            if (moment - upload.created_at).total_seconds() > _PIECES_AFTER_S:
+                place.remove_upload(str(upload.public_id))
+                session.delete(upload)
+        for entry in session.scalars(select(FeedEntry).where(FeedEntry.state != "waiting").order_by(FeedEntry.id).limit(10_000)):
+            if (moment - entry.came_at).total_seconds() > _KEYS_AFTER_S:
+                session.delete(entry)
+    with sessions() as session:
+        named = set(session.scalars(select(TraceFile.sha256)))
+        known = {str(item) for item in session.scalars(select(Upload.public_id))}
+    for digest in set(place.traces()) - named:
+        # One that was just written has no row yet.
+        if place.age_s(digest, moment.timestamp()) > _PIECES_AFTER_S:
+            place.remove_traces(digest)
+    for upload_id in set(place.uploads()) - known:
+        place.remove_upload(upload_id)

@@ -1,0 +1,150 @@
+"""Uploads by an open protocol, traces, what rigs send and who drives now, over HTTP."""
+
+import base64
+import gzip
+import io
+import json
+from typing import Any
+from uuid import UUID
+
+import pytest
+from flask import Flask
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.api.routes import live as live_routes
+from fleet_rival.services import feed, rigs
+from fleet_rival.services.base import Actor
+from fleet_rival.services.traces import imports
+from tests.api.conftest import Browser, Sign, is_problem
+from tests.conftest import DATA
+
+Sessions = sessionmaker[Session]
+TUS = {"Tus-Resumable": "1.0.0"}
+OCTETS = "application/offset+octet-stream"
+FILE = sorted((DATA / "oval-102").glob("*.telemetry.parquet"))[0]
+
+
+def encoded(**told: str) -> str:
+    return ",".join(f"{name} {base64.b64encode(value.encode()).decode()}" for name, value in told.items())
+
+
+@pytest.fixture
+def desk(browser: Sign, manager: Actor, filled: str) -> Browser:
+    return browser(manager)
+
+
+def begin(desk: Browser, size: int, combination: str | None) -> str:
+    told = encoded(filename="a.telemetry.parquet", **({"combination": combination} if combination else {}))
+    made = desk.open("/api/uploads", method="POST", headers={**TUS, "Upload-Length": str(size), "Upload-Metadata": told})
+    assert made.status_code == 201 and made.headers["Tus-Resumable"] == "1.0.0"
+    return str(made.headers["Location"])
+
+
+def piece(desk: Browser, place: str, offset: int, content: bytes) -> Any:
+    return desk.open(place, method="PATCH", data=content, content_type=OCTETS, headers={**TUS, "Upload-Offset": str(offset)})
+
+
+def test_a_file_comes_by_the_open_protocol(desk: Browser, filled: str) -> None:
+    content = FILE.read_bytes()
+    place = begin(desk, len(content), filled)
+    assert piece(desk, place, 0, content[:200_000]).headers["Upload-Offset"] == "200000"
+    assert is_problem(piece(desk, place, 0, b"again"), 409, "goes on at 200,000")
+    head = desk.open(place, method="HEAD")
+    assert (head.headers["Upload-Offset"], head.headers["Upload-Length"], head.headers["Cache-Control"]) == ("200000", str(len(content)), "no-store")
+    assert is_problem(desk.post(f"{place}/reading", json={}), 409, "isn't whole")
+    assert piece(desk, place, 200_000, content[200_000:]).status_code == 204
+    assert desk.get(place).json["state"] == "whole"
+    begun = desk.post(f"{place}/reading", json={"names": {}})
+    assert begun.status_code == 202 and begun.json["kind"] == "telemetry.import"
+    assert desk.post(f"{place}/layout").status_code == 202
+    assert [item["name"] for item in desk.get(f"/api/combinations/{filled}/uploads").json["items"]] == ["a.telemetry.parquet"]
+    assert desk.delete(place, headers=TUS).status_code == 204 and is_problem(desk.get(place), 404)
+
+
+def test_other_protocols_and_nonsense_are_refused(desk: Browser, filled: str) -> None:
+    post = {"method": "POST"}
+    assert is_problem(desk.open("/api/uploads", **post, headers={"Upload-Length": "5"}), 412)
+    for headers in ({}, {"Upload-Length": "-1"}, {"Upload-Length": "9999999999999"}, {"Upload-Length": "5", "Upload-Metadata": "filename !!"}):
+        assert is_problem(desk.open("/api/uploads", **post, headers={**TUS, **headers}), 422), headers
+    wrong = encoded(combination="not an id")
+    assert is_problem(desk.open("/api/uploads", **post, headers={**TUS, "Upload-Length": "5", "Upload-Metadata": wrong}), 422)
+    place = begin(desk, 5, None)
+    assert is_problem(desk.open(place, method="PATCH", data=b"12345", headers={**TUS, "Upload-Offset": "0"}), 415)
+    assert piece(desk, place, 0, b"12345").status_code == 204
+    assert is_problem(desk.post(f"{place}/reading", json={}), 422, "Say which car and layout")
+
+
+def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor, filled: str) -> None:
+    content = FILE.read_bytes()
+    place = begin(desk, len(content), filled)
+    piece(desk, place, 0, content)
+    result = imports.import_upload(sessions, manager, UUID(place.rsplit("/", 1)[-1]))
+    assert result["matched"] + result["added"] + result["differs"] + len(result["unknown_drivers"]) > 0
+    listed = desk.get(f"/api/combinations/{filled}/traces").json["items"]
+    if listed:
+        keys = "&".join(f"lap={item['key']}" for item in listed[:2])
+        told = desk.get(f"/api/combinations/{filled}/traces/overlay?{keys}&channel=speed_kmh&points=100").json
+        assert len(told["laps"]) == 2 and len(told["laps"][0]["distance_m"]) <= 100
+    assert is_problem(desk.get(f"/api/combinations/{filled}/traces/overlay?lap=x&channel=hat_size"), 422)
+
+
+@pytest.fixture
+def bearer(sessions: Sessions, manager: Actor) -> dict[str, str]:
+    return {"Authorization": f"Bearer {rigs.make_rig_token(sessions, manager, 'Attic')[1]}"}
+
+
+def test_under_load_a_rig_is_told_when_to_come_back(app: Flask, bearer: dict[str, str], monkeypatch: pytest.MonkeyPatch) -> None:
+    client = app.test_client()
+    monkeypatch.setattr(feed, "is_full", lambda sessions, actor: True)
+    live_routes._full.clear()
+    full = client.post("/api/rig/feed", data=b"", headers=bearer)
+    assert is_problem(full, 429, "nothing is lost") and full.headers["Retry-After"] == "5"
+    live_routes._full.clear()
+    monkeypatch.setattr(feed, "is_full", lambda sessions, actor: False)
+    taken = [live_routes._places.acquire(blocking=False) for _ in range(4)]
+    try:
+        busy = client.post("/api/rig/feed", data=b"", headers=bearer)
+        assert is_problem(busy, 429) and busy.headers["Retry-After"] == "1"
+    finally:
+        for _ in taken:
+            live_routes._places.release()
+    assert client.post("/api/rig/feed", data=b"", headers=bearer).json == {"taken": 0, "again": 0, "refused": []}
+    live_routes._full.clear()
+
+
+plain = st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=20)
+anything = st.recursive(plain, lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=12), inner, max_size=5), max_leaves=12)
+
+nearly = st.fixed_dictionaries({"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything})
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(
+        anything | st.fixed_dictionaries({"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything}), max_size=6
+    )
+)
+def test_whatever_a_rig_sends_is_answered_line_by_line(app: Flask, bearer: dict[str, str], lines: list[Any]) -> None:
+    live_routes._full.clear()
+    body = "\n".join(json.dumps(line) for line in lines).encode()
+    answer = app.test_client().post("/api/rig/feed", data=gzip.compress(body), headers={**bearer, "Content-Encoding": "gzip"})
+    assert answer.status_code == 200
+    assert answer.json["taken"] == 0 and len(answer.json["refused"]) == len(body.splitlines())
+
+
+def test_a_bomb_isnt_unpacked(app: Flask, bearer: dict[str, str]) -> None:
+    live_routes._full.clear()
+    packed = io.BytesIO()
+    with gzip.GzipFile(fileobj=packed, mode="wb") as file:
+        for _ in range(50):
+            file.write(b"\n" * 1_000_000)
+    answer = app.test_client().post("/api/rig/feed", data=packed.getvalue(), headers={**bearer, "Content-Encoding": "gzip"})
+    assert is_problem(answer, 422, "at most 32 MB")
+
+
+def test_who_drives_is_told(desk: Browser) -> None:
+    assert desk.get("/api/live").json == {"runs": [], "waiting": []}
+    assert desk.get("/api/live/troubles").json == {"items": []}
+    assert desk.post("/api/live/troubles/again").json == {"lines": 0}

@@ -1,0 +1,190 @@
+"""What rigs send: written down at once, never doubled, in any order the same; and who is seen driving."""
+
+import random
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+import orjson
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.season.targets import Target
+from fleet_rival.db.tables import FeedEntry, Lap, Run, TraceFile, TraceRow
+from fleet_rival.formats.tracks import read_track
+from fleet_rival.services import feed, history, profiles, rigs, sign_in, track, watching, week
+from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import NotThere
+from fleet_rival.services.feed import Line
+from fleet_rival.services.runs import declare
+from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.simulator.league import rig_driver
+from fleet_rival.simulator.rig import Wishes, _lines, _session
+from fleet_rival.simulator.stints import drive_stint, road_of
+from tests.conftest import DATA, manager_of
+
+Sessions = sessionmaker[Session]
+
+
+AS_DECLARED: dict[str, Any] = dict.fromkeys(("purpose", "setup", "tyre_set", "tyre_age", "compound", "fuel_l", "energy_kwh"))
+CONTEXT = {"purpose": "build", "tyre_set": "7-1", "compound": "cinder", "tyre_age": 2.0, "fuel_l": 30.0, "watch": ["hands quiet"]}
+
+
+class Cellar:
+    """A rig of a team that prepares one combination, and a run that it drives."""
+
+    def __init__(self, sessions: Sessions) -> None:
+        self.sessions = sessions
+        self.manager = manager_of(sessions)
+        content = (DATA / "oval-102" / "oval-a-102.track.json").read_bytes()
+        layout = track.add_track(sessions, self.manager, content)
+        self.combination = week.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
+        self.driver = profiles.add_driver(sessions, self.manager, "Ysolde Farrand").id
+        found = sign_in.rig(sessions, rigs.make_rig_token(sessions, self.manager, "Cellar")[1])
+        assert found is not None
+        self.rig: Actor = found
+        read = read_track(content)
+        car, model = rig_driver("Ysolde Farrand", "Cinder Truck", read, 5)
+        told = {"conditions": {}, "declared": None}
+        # It begins after whatever a test declares.
+        self.plan = _session(told, Wishes(laps=4), datetime.now(UTC) + timedelta(hours=1))
+        self.driven = list(drive_stint(model, road_of(read), car, read, self.plan, 0, 1, self.plan.starts_at, np.random.default_rng(3)))
+        self.head = {
+            "track": read.name,
+            "layout": read.layout,
+            "car": "Cinder Truck",
+            "driver": "Ysolde Farrand",
+            "session": "live",
+            "session_local": None,
+        }
+        self.sent = [
+            Line(line["key"], line["kind"], {name: value for name, value in line.items() if name not in ("key", "kind")})
+            for number, item in enumerate(self.driven)
+            for line in _lines(replace(item, lap=replace(item.lap, **AS_DECLARED)), self.head, number, self.plan.starts_at, 20.0)
+        ]
+
+    def take(self, lines: list[Line], at_once: int = 7) -> None:
+        for start in range(0, len(lines), at_once):
+            feed.accept(self.sessions, self.rig, lines[start : start + at_once])
+            while feed.take(self.sessions):
+                pass
+
+    def result(self) -> list[Any]:
+        """Everything that is known of the laps, as it would be told."""
+        with self.sessions() as session:
+            laps = session.scalars(select(Lap).order_by(Lap.run, Lap.number)).all()
+            traces = {row.lap_id: row for row in session.scalars(select(TraceRow))}
+            left_out = {"id", "session_id", "change_set_id", "version", "team_id", "combination_id"}
+            out: list[Any] = []
+            for lap in laps:
+                plain = {column.name: getattr(lap, column.name) for column in Lap.__table__.columns if column.name not in left_out}
+                trace = traces.get(lap.id)
+                out.append((plain, (trace.samples, trace.crossings, trace.stretches) if trace else None))
+            return out
+
+    def forget(self) -> None:
+        with self.sessions.begin() as session:
+            for table in (TraceRow, TraceFile, Run, Lap, FeedEntry):
+                session.execute(delete(table))
+
+
+@pytest.fixture
+def cellar(sessions: Sessions) -> Cellar:
+    return Cellar(sessions)
+
+
+def test_lines_are_written_down_once_and_taken_once(cellar: Cellar) -> None:
+    assert feed.accept(cellar.sessions, cellar.rig, cellar.sent) == feed.Accepted(len(cellar.sent), 0)
+    assert feed.accept(cellar.sessions, cellar.rig, cellar.sent) == feed.Accepted(0, len(cellar.sent))
+    while feed.take(cellar.sessions):
+        pass
+    once = cellar.result()
+    assert len(once) == 6 and all(trace for _, trace in once)
+    assert once[2][0]["segments"] == cellar.driven[2].lap.segments and once[2][0]["time_us"] == cellar.driven[2].lap.time_us
+    feed.accept(cellar.sessions, cellar.rig, cellar.sent)
+    assert feed.take(cellar.sessions) == 0 and cellar.result() == once
+    with cellar.sessions() as session:
+        assert {entry.state for entry in session.scalars(select(FeedEntry))} == {"taken"}
+        [(_, trace)] = list(load_traces(session, cellar.rig.team_id, [session.scalars(select(Lap.id).where(Lap.number == 3)).one()]))
+    assert len(trace) == len(cellar.driven[2].driven.samples(20.0)["time_s"])
+
+
+@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.integers(0, 10_000), st.sampled_from([1, 3, 100]))
+def test_any_order_with_repetitions_gives_the_same(cellar: Cellar, seed: int, at_once: int) -> None:
+    cellar.forget()
+    declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
+    cellar.take(cellar.sent)
+    wanted = cellar.result()
+    assert [(lap["tyre_age"], lap["fuel_l"]) for lap, _ in wanted] == [(2, 30), *((age, None) for age in (3, 4, 5, 6, 7))]
+    cellar.forget()
+    declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
+    shuffled = [*cellar.sent, *cellar.sent[::2]]
+    random.Random(seed).shuffle(shuffled)
+    cellar.take(shuffled, at_once)
+    assert cellar.result() == wanted
+
+
+def test_what_cant_be_taken_is_kept_with_the_reason_until_it_can(cellar: Cellar) -> None:
+    lap = next(line for line in cellar.sent if line.kind == "lap")
+    stranger = Line("lap.stranger", "lap", {**lap.content, "driver": "Brannoc Tull"})
+    strange = Line("lap.strange-part", "lap", {**lap.content, "lap": {**lap.content["lap"], "lap": 40, "segments": {"T99": 5}}})
+    cellar.take([lap, strange, stranger])
+    assert len(cellar.result()) == 1  # one line among others that can't be doesn't keep them
+    told = {item.reason: (item.rig, item.lines) for item in feed.troubles(cellar.sessions, cellar.manager)}
+    assert {reason.split(" ", 1)[0] for reason in told} == {"The", "Lap"} and set(told.values()) == {("Cellar", 1)}
+    profiles.add_driver(cellar.sessions, cellar.manager, "Brannoc Tull")
+    assert feed.take_again(cellar.sessions, cellar.manager) == 2
+    while feed.take(cellar.sessions):
+        pass
+    assert [item.reason for item in feed.troubles(cellar.sessions, cellar.manager)] == [reason for reason in told if "T99" in reason]
+    assert len(cellar.result()) == 2
+
+
+def test_samples_wait_for_their_lap_and_go_and_come_back_with_it(cellar: Cellar) -> None:
+    samples = [line for line in cellar.sent if line.kind == "samples"]
+    cellar.take(samples)
+    assert cellar.result() == []
+    cellar.take([line for line in cellar.sent if line.kind == "lap"])
+    whole = cellar.result()
+    assert len(whole) == 6 and all(trace for _, trace in whole)
+    [act] = [item for item in history.history(cellar.sessions, cellar.manager).items if item.rig == "Cellar"]
+    history.undo(cellar.sessions, cellar.manager, act.id)
+    assert cellar.result() == []
+    history.redo(cellar.sessions, cellar.manager, act.id)
+    assert cellar.result() == whole
+
+
+def test_full_is_full(cellar: Cellar, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(feed, "MOST_WAITING", 3)
+    assert not feed.is_full(cellar.sessions, cellar.rig)
+    feed.accept(cellar.sessions, cellar.rig, cellar.sent[:3])
+    assert feed.is_full(cellar.sessions, cellar.rig)
+
+
+def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
+    sessions, manager = cellar.sessions, cellar.manager
+    declare.declare(sessions, manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
+    [waiting] = watching.driving_now(sessions, manager).waiting
+    assert (waiting.driver, waiting.purpose) == ("Ysolde Farrand", "build")
+    briefed = watching.brief(sessions, cellar.rig, "Ysolde Farrand")
+    assert briefed.car == "Cinder Truck" and briefed.declared is not None and briefed.declared["fuel_l"] == 30.0
+    assert orjson.loads(briefed.track)["name"] == cellar.head["track"]
+    cellar.take([line for line in cellar.sent if line.kind == "lap"])
+    view = watching.driving_now(sessions, manager)
+    [run] = view.runs
+    assert view.waiting == () and run.declared and run.purpose == "build" and run.watch == ("hands quiet",)
+    assert [lap.number for lap in run.laps] == [1, 2, 3, 4, 5, 6] and run.best_us == min(item.lap.time_us for item in cellar.driven[1:5])
+    assert run.mark["kind"] == "none" and "No target" in run.mark_words
+    best = run.best_us
+    assert best is not None
+    version = week.combination(sessions, manager, cellar.combination.id).version
+    week.set_target(sessions, manager, cellar.combination.id, version, Target("time", time_us=best + 1), None, (None, None))
+    [run] = watching.driving_now(sessions, manager).runs
+    assert run.mark["met"] and "reached" in run.mark_words
+    with pytest.raises(NotThere, match="no driver called Nobody"):
+        watching.brief(sessions, cellar.rig, "Nobody")
