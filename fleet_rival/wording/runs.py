@@ -149,10 +149,10 @@ def pass_mark_words(mark: PassMark, target_us: int | None) -> str:
     if mark.kind == "none":
         return "No target is set, so there is nothing to hold this run against."
     if mark.kind == "laps":
-        return f"{mark.done} of {mark.wanted} laps without a fault."
+        return f"{mark.done} laps without a fault; {mark.wanted} were wanted." if mark.met else f"{mark.done} of {mark.wanted} laps without a fault."
     if mark.kind == "steady":
         alike = "" if mark.share is None else f", {mark.share:.0%} of them alike"
-        return f"{mark.done} of {mark.wanted} clean laps{alike}."
+        return f"{mark.done} clean laps{alike}; {mark.wanted} were wanted." if mark.met else f"{mark.done} of {mark.wanted} clean laps{alike}."
     target = format_time(target_us) if target_us is not None else ""
     among = " within the first flying laps" if mark.kind == "first" else ""
     if mark.gap_us is None:

@@ -69,7 +69,7 @@ export function useBook(id: () => string, car?: () => string | undefined) {
   const named = car ?? (() => (typeof route.query.car === 'string' ? route.query.car : undefined))
   return useQuery({
     queryKey: ['book', id, named],
-    enabled: computed(() => !car || !!car()),
+    enabled: computed(() => !!id() && (!car || !!car())),
     placeholderData: keepPreviousData,
     queryFn: () => answer(api.GET('/api/layouts/{layout_id}', { params: { path: { layout_id: id() }, query: { car: named() } } })),
   })

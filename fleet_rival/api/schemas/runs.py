@@ -241,6 +241,7 @@ class LapOnSheetOut(Schema):
     version: int
     time_us: int
     kind: str
+    has_trace: bool
     started_at: datetime | None
     sectors: dict[str, int]
     segments: dict[str, int]

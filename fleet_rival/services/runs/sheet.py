@@ -16,7 +16,7 @@ from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.laps.questions import questions
 from fleet_rival.core.runs.context import RunContext, changes_since
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark, Run
+from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark, Run, TraceRow
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
@@ -91,6 +91,7 @@ class LapOnSheet:
     version: int
     time_us: int
     kind: str
+    has_trace: bool
     started_at: datetime | None
     sectors: dict[str, int]
     segments: dict[str, int]
@@ -214,6 +215,8 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
         marks = judged.get(f"{place.practice.label}\n{key.number}", {})
         made = run_row(session, place)
         track = track_of(session, place.combination)
+        lap_ids = [lap.id for lap in laps]
+        traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(lap_ids))))
         before, after = _neighbours(session, place)
         said = said_by_laps(laps)
         context = own = merged(context_of(made), said) if made is not None else said
@@ -231,7 +234,7 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
             practice=practice_view(session, actor, place.practice),
             declared=declared,
             supposed=supposed,
-            laps=tuple(_on_sheet(lap, marks.get(str(lap.number), {})) for lap in laps),
+            laps=tuple(_on_sheet(lap, marks.get(str(lap.number), {}), lap.id in traced) for lap in laps),
             sectors=tuple(part.code for part in track.sector_parts),
             segments=tuple(part.code for part in track.segment_parts),
             corners=tuple({"code": corner.code, "name": corner.name} for corner in track.corners),
@@ -281,7 +284,7 @@ def _judged(driver_id: UUID, session: Session, actor: Actor, row: Combination) -
     return {f"sheet:{driver_id}": json.dumps(out, ensure_ascii=False, separators=(",", ":")).encode()}
 
 
-def _on_sheet(lap: Lap, judged: Mapping[str, Any]) -> LapOnSheet:
+def _on_sheet(lap: Lap, judged: Mapping[str, Any], has_trace: bool) -> LapOnSheet:
     said = lap.said or {}
     marks = []
     for mark, inferred in judged.get("marks", {}).items():
@@ -296,6 +299,7 @@ def _on_sheet(lap: Lap, judged: Mapping[str, Any]) -> LapOnSheet:
         time_us=lap.time_us,
         kind=lap.kind,
         started_at=lap.started_at,
+        has_trace=has_trace,
         sectors=dict(lap.sectors or {}),
         segments=dict(lap.segments or {}),
         plus_minus_us=lap.plus_minus_us,

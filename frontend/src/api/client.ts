@@ -70,6 +70,12 @@ export type Clip = Schemas['ClipOut']
 export type AskedLap = Schemas['AskedLapOut']
 export type Mapping = Schemas['MappingOut']
 export type TableMapping = Schemas['TableMapping']
+export type Upload = Schemas['UploadOut']
+export type FoundLayout = Schemas['FoundLayoutOut']
+export type TracedLap = Schemas['TracedLapOut']
+export type Overlay = Schemas['OverlayOut']
+export type OverlaidLap = Schemas['OverlaidOut']
+export type LiveRun = Schemas['LiveRunOut']
 /** What isn't named stays as it was. */
 export type Preferences = Partial<Schemas['Preferences']>
 export type Role = Member['role']
@@ -96,6 +102,9 @@ api.use({
     if (response.status === 401 && !new URL(request.url).pathname.startsWith('/api/me')) onSignedOut()
   },
 })
+
+/** Headers of a change, for what doesn't go through the client. */
+export const changing = (): Record<string, string> => ({ 'X-Fleet-Rival-Token': csrfToken })
 
 /** An error with a sentence for people: what happened, and how to go on. */
 export class Trouble extends Error {

@@ -4706,6 +4706,8 @@ export interface components {
             energy_kwh: number | null;
             /** Fuel L */
             fuel_l: number | null;
+            /** Has Trace */
+            has_trace: boolean;
             /** Incidents */
             incidents: string[];
             /** Kind */

@@ -66,6 +66,16 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['← →, Shift', 'On a handle: move the boundary by 1 m, with Shift by 10 m'],
     ['Page Up, Page Down', 'On a handle: by 50 m'],
   ],
+  traces: [
+    ['← →, Shift', 'Read at the next place; with Shift, further on'],
+    ['[ ]', 'To the corner before, the corner after'],
+    ['+ − 0', 'Look nearer, from further away, at the whole lap'],
+    ['Page Up, Page Down', 'The stretch before, the stretch after'],
+    ['Home, End', 'Read at the left, at the right edge'],
+  ],
+  'find-layout': [
+    ['← →, Shift', 'On a handle: move the boundary by 1 m, with Shift by 10 m'],
+  ],
   combination: [
     ['← →', 'In the strip: the lap before, the lap after'],
     ['↑ ↓', 'In the strip: the part above, the part below'],

@@ -1,15 +1,17 @@
 <script setup lang="ts">
 import { useMutation } from '@tanstack/vue-query'
-import { computed, nextTick, reactive, ref, watch } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, version, type Book, type Consequences, type Job } from '@/api/client'
 import { follow } from '@/api/jobs'
 import { useBook, useSettled } from '@/book'
 import { asDraft, meant, merged, sectorsMeant, split, wrongIn, type CornerDraft, type SectorDraft } from '@/boundaries'
-import LapStrip, { type StripCorner } from '@/charts/LapStrip.vue'
+import type { StripCorner } from '@/charts/LapStrip.vue'
 import { asTyped, count, readNumber } from '@/format'
+import { takeFound } from '@/found'
 import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import BoundaryStrip from '@/parts/track/BoundaryStrip.vue'
 import CornerRows from '@/parts/track/CornerRows.vue'
 import OutlinePart from '@/parts/track/OutlinePart.vue'
 import TrackHead from '@/parts/track/TrackHead.vue'
@@ -33,51 +35,14 @@ const changed = computed(() => text() !== from.text)
 const moved = computed(() => !!book.value && book.value.id === from.id && book.value.version !== from.version)
 const here = ref(0)
 
-/** Which place of a corner or sector is being moved. */
-const PLACES = { start: 'braking begins', apex: 'apex', end: 'end' } as const
-type Place = keyof typeof PLACES
-const value = (row: CornerDraft, place: Place) => readNumber(row[place]) ?? 0
+const value = (text: string) => readNumber(text) ?? 0
 const drawn = computed<StripCorner[]>(() =>
-  corners.value.map((row, index) => ({ key: String(index), code: row.code, name: row.name, start_m: value(row, 'start'), apex_m: value(row, 'apex'), end_m: value(row, 'end'), direction: row.direction || null, level: book.value?.corners.find((item) => item.id === row.id)?.importance.level ?? 'medium', rank: index })),
+  corners.value.map((row, index) => ({ key: String(index), code: row.code, name: row.name, start_m: value(row.start), apex_m: value(row.apex), end_m: value(row.end), direction: row.direction || null, level: book.value?.corners.find((item) => item.id === row.id)?.importance.level ?? 'medium', rank: index })),
 )
 const bars = computed(() => sectors.value.map((item) => ({ code: item.code, start_m: readNumber(item.start) ?? 0 })))
-const handles = computed(() => {
-  const row = corners.value[here.value]
-  if (!row) return []
-  return (Object.keys(PLACES) as Place[]).map((place) => ({ place, metres: value(row, place), words: `${row.code}: ${PLACES[place]}` }))
-})
-function put(place: Place, metres: number) {
-  const row = corners.value[here.value]
-  if (!row || !book.value) return
-  row[place] = asTyped(Math.round(Math.min(Math.max(metres, 0), book.value.length_m) * 10) / 10)
-}
-const STEPS: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageUp: 50, PageDown: -50 }
-function onKey(event: KeyboardEvent, place: Place, metres: number) {
-  const step = STEPS[event.key]
-  if (step === undefined) return
-  event.preventDefault()
-  event.stopPropagation()
-  put(place, metres + step * (event.shiftKey ? 10 : 1))
-}
-const dragging = ref<Place>()
-const box = ref<HTMLElement>()
-function grab(event: PointerEvent, place: Place) {
-  dragging.value = place
-  ;(event.target as Element).setPointerCapture(event.pointerId)
-}
-function drag(event: PointerEvent, metresOf: (pixels: number) => number) {
-  const svg = box.value?.querySelector('svg')
-  if (dragging.value && svg) put(dragging.value, metresOf(event.clientX - svg.getBoundingClientRect().left))
-}
-const metresAt = (x: (metres: number) => number, length: number) => (pixels: number) => ((pixels - x(0)) / (x(length) - x(0))) * length
-async function pick(key: string) {
-  here.value = Number(key)
-  await nextTick()
-  box.value?.querySelector<SVGElement>('[role=slider]')?.focus()
-}
 function add() {
   const last = corners.value.at(-1)
-  const start = last ? Math.min(value(last, 'end') + 10, (book.value?.length_m ?? 0) - 30) : 50
+  const start = last ? Math.min(value(last.end) + 10, (book.value?.length_m ?? 0) - 30) : 50
   corners.value = [...corners.value, { id: null, code: `T${corners.value.length + 1}`, name: '', start: asTyped(start), apex: asTyped(start + 10), end: asTyped(start + 20), direction: '', linked: false }]
   here.value = corners.value.length - 1
 }
@@ -100,8 +65,20 @@ const change = useMutation({
   },
 })
 watch([corners, sectors], () => look.reset(), { deep: true })
+/** What was found from traces, laid over what is there: corners whose apexes lie near each other are the same. */
+const SAME_M = 60
+function layOver(row: Book) {
+  const found = takeFound()
+  if (!found) return
+  const left = new Set(row.corners.map((corner) => corner.id))
+  corners.value = found.corners.map((corner) => {
+    const same = row.corners.filter((item) => left.has(item.id) && Math.abs(item.apex_m - corner.apex_m) <= SAME_M).sort((a, b) => Math.abs(a.apex_m - corner.apex_m) - Math.abs(b.apex_m - corner.apex_m))[0]
+    if (same) left.delete(same.id)
+    return { id: same?.id ?? null, code: same?.code ?? corner.code, name: same?.name ?? corner.name ?? '', start: asTyped(corner.start_m), apex: asTyped(corner.apex_m), end: asTyped(corner.end_m), direction: corner.direction ?? '', linked: !!same?.given_up_for }
+  })
+}
 // What others did is shown at once where nothing of one's own would be lost.
-watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.version !== row.version && !changed.value)) && begin(row), { immediate: true })
+watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.version !== row.version && !changed.value)) && (begin(row), layOver(row)), { immediate: true })
 </script>
 
 <template>
@@ -110,20 +87,7 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <template v-if="book">
     <v-alert v-if="moved && changed" type="warning" class="my-3">Somebody else changed this layout meanwhile. <v-btn size="small" variant="outlined" @click="begin(book)">Begin with theirs</v-btn></v-alert>
-    <section ref="box" class="sheet strip" aria-label="Boundaries on the lap strip">
-      <LapStrip :length="book.length_m" :corners="drawn" :sectors="bars" :pit="book.pit" :here="String(here)" label="Lap strip: choose a corner, then move its boundaries" :room="46" @pick="pick">
-        <template #default="{ x, middle }">
-          <g v-for="handle in handles" :key="handle.place" class="handle" :class="handle.place">
-            <line :x1="x(handle.metres)" :x2="x(handle.metres)" :y1="middle - 32" :y2="middle + 32" />
-            <circle
-              :cx="x(handle.metres)" :cy="handle.place === 'apex' ? middle - 32 : middle + 32" r="7" role="slider" tabindex="0" :aria-label="handle.words" :aria-valuenow="handle.metres" :aria-valuetext="`${handle.metres} m`" aria-valuemin="0" :aria-valuemax="book.length_m"
-              @keydown="onKey($event, handle.place, handle.metres)" @pointerdown="grab($event, handle.place)" @pointermove="drag($event, metresAt(x, book.length_m))" @pointerup="dragging = undefined"
-            />
-          </g>
-        </template>
-      </LapStrip>
-    </section>
-    <p class="quiet note">Choose a corner on the strip or in the table, then drag the three handles, or move them with the arrow keys: 1 m, with Shift 10 m. A segment runs from where one corner’s braking begins to where the next one’s does.</p>
+    <BoundaryStrip v-model="corners" v-model:here="here" :drawn="drawn" :sectors="bars" :length="book.length_m" :pit="book.pit" />
     <div class="columns">
       <section class="sheet part" aria-labelledby="table-title">
         <div class="line"><h2 id="table-title">Corners and sectors</h2><v-btn size="small" variant="outlined" @click="add">Add a corner</v-btn></div>
@@ -143,6 +107,7 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
             <p v-if="!look.data.value.laps">No lap changes.</p>
             <template v-else>
               <p v-if="look.data.value.lost.length"><b>Times of {{ look.data.value.lost.join(', ') }} are lost</b>: they can’t be made from the old ones.</p>
+              <p v-if="look.data.value.traced">{{ count(look.data.value.traced, 'lap') }} with {{ look.data.value.traced === 1 ? 'a trace' : 'traces' }}: cut anew at these boundaries, so they keep their times.</p>
               <p v-for="item in look.data.value.losing" :key="item.combination_id">{{ count(item.laps, 'lap') }} with the {{ item.car }}.</p>
               <p v-if="look.data.value.summed.length">{{ look.data.value.summed.join(', ') }}: exact sums of the earlier parts.</p>
               <p v-if="look.data.value.renamed.length">Marks move along: {{ look.data.value.renamed.map((item) => `${item.old} → ${item.new}`).join(', ') }}.</p>
@@ -158,7 +123,7 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
           </div>
         </section>
         <section v-if="book.has_centreline" class="sheet part" aria-label="From above">
-          <OutlinePart :book="book" :corners="drawn" :sectors="bars" :here="String(here)" :height="250" label="The layout from above, with the boundaries as drawn" @pick="pick" />
+          <OutlinePart :book="book" :corners="drawn" :sectors="bars" :here="String(here)" :height="250" label="The layout from above, with the boundaries as drawn" @pick="here = Number($event)" />
         </section>
       </div>
     </div>
@@ -166,13 +131,6 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
 </template>
 
 <style scoped>
-.strip {
-  position: sticky;
-  top: 0;
-  z-index: 3;
-  padding: 4px 6px 2px;
-  margin-bottom: 4px;
-}
 .columns {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 340px;
@@ -193,21 +151,6 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
   gap: 6px 18px;
   align-items: center;
   margin-top: 8px;
-}
-.handle line {
-  stroke: var(--ochre);
-  stroke-width: 1.6;
-}
-.handle circle {
-  fill: var(--sheet);
-  stroke: var(--ochre);
-  stroke-width: 3;
-  cursor: ew-resize;
-  touch-action: none;
-}
-.handle circle:focus-visible {
-  fill: var(--ochre);
-  outline: none;
 }
 .bad {
   color: var(--loss);

@@ -129,6 +129,7 @@ const dearest = computed(() => {
       </div>
       <div class="actions">
         <CombinationSwitch :id="id" />
+        <v-btn variant="outlined" color="primary" :to="{ name: 'traces', params: { id } }">Traces</v-btn>
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>

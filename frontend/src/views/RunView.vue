@@ -139,6 +139,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
             <button type="button" class="link" :disabled="!meant.some((lap) => lap.kind === 'flying')" @click="turn.mutate(meant.filter((lap) => lap.kind === 'flying'))">Counts, or doesn’t <kbd>X</kbd></button>
             <button type="button" class="link" @click="open('change', meant)">Facts and marks <kbd>E</kbd></button>
             <button type="button" class="link" @click="open('remark', meant.slice(0, 1))">Remark <kbd>R</kbd></button>
+            <RouterLink v-if="meant.some((lap) => lap.has_trace)" :to="{ name: 'traces', params: { id }, query: { lap: meant.filter((lap) => lap.has_trace).slice(0, 12).map((lap) => `${session}:${driver}:${run}:${lap.number}`) } }">{{ meant.length > 1 ? 'Their traces' : 'Its trace' }}</RouterLink>
             <button v-if="questions" type="button" class="link asks" @click="asking = true">{{ count(questions, 'question') }}</button>
           </div>
           <div class="scroll-x">

@@ -81,6 +81,7 @@ usePageKeys(() => ({ c: () => book.value?.corners[0] && void open(book.value.cor
           <v-btn size="small" variant="outlined" :href="`/api/layouts/${book.id}/track.json`" download>Track file</v-btn>
           <template v-if="all">
             <v-btn size="small" variant="outlined" @click="deriving = true">Another layout of it</v-btn>
+            <v-btn size="small" variant="outlined" :to="{ name: 'find-layout', query: { layout: book.id } }">What traces say</v-btn>
             <v-btn size="small" variant="outlined" @click="remove.mutate()">Remove this layout</v-btn>
           </template>
         </div>

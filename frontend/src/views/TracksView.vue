@@ -53,6 +53,7 @@ const make = useMutation({
   <div class="head">
     <h1>Tracks</h1>
     <v-btn v-if="all" size="small" variant="outlined" color="primary" @click="drawing = !drawing">{{ drawing ? 'Leave it' : 'Draw one up by hand' }}</v-btn>
+    <v-btn v-if="all" size="small" variant="outlined" color="primary" :to="{ name: 'find-layout' }">Find one in telemetry</v-btn>
   </div>
   <FileDrop v-if="all && !drawing" class="drop" label="Track file" accept=".json" :busy="send.isPending.value" hint="*.track.json" @file="send.mutate($event)" />
   <TroubleNote :error="list.error.value ?? send.error.value" />

@@ -17,6 +17,7 @@ const ways = [
   { name: 'type-laps', title: 'Type' },
   { name: 'time-laps', title: 'Time by hand' },
   { name: 'add-laps', title: 'Files' },
+  { name: 'telemetry', title: 'Telemetry' },
 ]
 </script>
 
@@ -30,6 +31,7 @@ const ways = [
   </div>
   <nav class="tabs" aria-label="Ways to collect laps">
     <RouterLink v-for="way in ways" :key="way.name" :to="{ name: way.name, params: { id } }" :class="{ here: $route.name === way.name }" :aria-current="$route.name === way.name ? 'page' : undefined">{{ way.title }}</RouterLink>
+    <RouterLink :to="{ name: 'live' }" class="live">Live: who drives</RouterLink>
   </nav>
   <TroubleNote :error="combination.error.value" :again="() => combination.refetch()" />
 </template>
