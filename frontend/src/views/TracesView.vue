@@ -129,7 +129,7 @@ function stretch(low: number, high: number) {
     <div class="columns">
       <section class="sheet part" aria-labelledby="read-title">
         <h2 id="read-title">At {{ Math.round(at) }} m<template v-if="corner">, {{ corner.code }} {{ corner.name }}</template></h2>
-        <table class="ledger">
+        <div class="scroll-x" tabindex="0" role="group" aria-label="Values at this place"><table class="ledger">
           <thead><tr><th scope="col"><span class="visually-hidden">Line</span></th><th scope="col">Lap</th><th scope="col" class="number">Lap time</th><th scope="col" class="number">{{ about.name.split(',')[0] }}<template v-if="about.unit">, {{ about.unit }}</template></th><th scope="col" class="number">Behind, s</th><th scope="col">Band</th></tr></thead>
           <tbody>
             <tr v-for="(item, index) in readings" :key="item.key">
@@ -141,7 +141,7 @@ function stretch(low: number, high: number) {
               <td><input v-if="index" v-model="chosen" type="radio" name="band" :value="index" :aria-label="`Band of ${named(item.lap)}`" /></td>
             </tr>
           </tbody>
-        </table>
+        </table></div>
       </section>
       <TraceChooser :laps="all" :keys="keys" @choose="put({ lap: $event })" />
     </div>

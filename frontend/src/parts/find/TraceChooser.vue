@@ -68,6 +68,7 @@ function fastest() {
   font-weight: 600;
 }
 .rows {
+  position: relative;
   max-height: 240px;
   overflow: auto;
 }
