@@ -24,6 +24,7 @@ import fleet_rival
 from fleet_rival.cli.console import Failure, say, step
 from fleet_rival.cli.mariadb import MariaDB, database_of
 from fleet_rival.cli.processes import recorded
+from fleet_rival.telemetry.store import store, telemetry_place
 
 __all__ = ["Schedule", "add_arguments", "back_up", "restore", "run"]
 
@@ -47,6 +48,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     var = Path(os.environ["FLEET_HOME"]) / "var"
+    os.environ["FLEET_TELEMETRY"] = telemetry_place(var)
     if arguments.command == "restore":
         if bool(arguments.file) == arguments.before:
             raise Failure("say which backup: ./fleet restore FILE, or --before for what was there before the last restore.")
@@ -91,6 +93,9 @@ def back_up(database: MariaDB, target: Path) -> int:
             try:
                 tables = _load(database, dump)
                 revision = _ask(database, f"SELECT version_num FROM {_CHECKED}.alembic_version")[0][0]
+                # Data of an older version know no traces.
+                named = _ask(database, f"SELECT sha256 FROM {_CHECKED}.trace_file") if "trace_file" in tables else []
+                digests = sorted({str(row[0]) for row in named})
             finally:
                 _ask(database, f"DROP DATABASE IF EXISTS {_CHECKED}")
         manifest = {
@@ -101,14 +106,57 @@ def back_up(database: MariaDB, target: Path) -> int:
             "tables_of": revision,
             "sha256": _sha256(dump),
             "tables": tables,
+            "traces": digests,
         }
         unfinished = Path(folder) / "unfinished.zip"
         with step("Packing"), zipfile.ZipFile(unfinished, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as package:
             package.write(dump, "data.sql")
+            _pack_traces(package, digests)
             package.writestr("manifest.json", json.dumps(manifest, indent=1))
         unfinished.chmod(0o600)
         unfinished.replace(target)
     return sum(table["rows"] for table in tables.values())
+
+
+def _pack_traces(package: zipfile.ZipFile, digests: list[str]) -> None:
+    """Put in the files of traces that the data name; they are packed already.
+
+    Raises:
+        Failure: one isn't there, or isn't what its name says.
+    """
+    for digest in digests:
+        found = hashlib.sha256()
+        try:
+            with store().open_traces(digest) as source, package.open(zipfile.ZipInfo(f"traces/{digest}"), "w", force_zip64=True) as target:
+                while piece := source.read(1 << 20):
+                    found.update(piece)
+                    target.write(piece)
+        except OSError as error:
+            raise Failure(f"the file of traces {digest[:12]}… can't be read: {error.strerror or error}.") from error
+        if found.hexdigest() != digest:
+            raise Failure(f"the file of traces {digest[:12]}… is damaged: its content isn't what was written.")
+
+
+def _unpack_traces(file: Path, manifest: dict[str, Any]) -> None:
+    """Put files of traces back that aren't there. They are named by what they hold, so that none takes another's place.
+
+    Raises:
+        Failure: the backup lacks one, or it is damaged.
+    """
+    there = set(store().traces())
+    with zipfile.ZipFile(file) as package:
+        for digest in manifest.get("traces", ()):
+            if digest in there:
+                continue
+            try:
+                with store().new_traces() as target, package.open(f"traces/{digest}") as source:
+                    while piece := source.read(1 << 20):
+                        target.write(piece)
+            except (KeyError, OSError, zipfile.BadZipFile) as error:
+                raise Failure(f"{file.name} lacks the file of traces {digest[:12]}… ({error}). Nothing was changed.") from error
+            if target.digest != digest:
+                store().remove_traces(target.digest)
+                raise Failure(f"{file.name} is damaged: the file of traces {digest[:12]}… isn't what was written. Nothing was changed.")
 
 
 def restore(database: MariaDB, file: Path) -> None:
@@ -133,6 +181,8 @@ def restore(database: MariaDB, file: Path) -> None:
                     sorted(name for name in tables.keys() | manifest["tables"].keys() if tables.get(name) != manifest["tables"].get(name))
                 )
                 raise Failure(f"{file.name} doesn't hold what it should (tables: {wrong}). Nothing was changed.")
+    with step("Traces"):
+        _unpack_traces(file, manifest)
     with step("Putting it in place"):
         _swap(database, _CHECKED)
         upgrade(database.url)

@@ -15,12 +15,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
 from fleet_rival.cli.bench_board import bench_board
+from fleet_rival.cli.bench_feed import bench_feed, bench_feed_kills
 from fleet_rival.cli.bench_floors import numpy_pass, parse_and_insert
 from fleet_rival.cli.bench_kills import bench_kills
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
 from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_streams import bench_streams
+from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.children import Server
 from fleet_rival.cli.console import say, step
 from fleet_rival.cli.processes import free_port
@@ -44,6 +46,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md")
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
+    parser.add_argument("--feed-kills", type=int, default=20, help="how often the server is killed while rigs feed it (default 20)")
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -64,12 +67,20 @@ def run(arguments: argparse.Namespace) -> int:
             note(_bench_request(whole, actor))
         with step("The week board with 200,000 laps"):
             note(bench_board(whole))
+        with step("Telemetry read, cut and stored"):
+            note(bench_telemetry(whole.folder))
+        with step("Rigs that feed 500 laps a second"):
+            note(bench_feed(whole, actor))
+        with step("A telemetry file of 2 GB"):
+            note(bench_memory(whole, actor))
         with step("The outline of a long layout in a browser"):
             note(bench_outline(whole, actor))
         with step(f"{arguments.idle_minutes:g} minutes of idle streams"):
             note(bench_streams(whole, actor, arguments.idle_minutes))
         with step(f"{arguments.kills} kills of each part"):
             kills = bench_kills(whole, actor, arguments.kills)
+        with step(f"{arguments.feed_kills} kills of the server while it is fed"):
+            kills += "\n" + bench_feed_kills(whole, actor, arguments.feed_kills)
     with step("Analysis of 2,000 laps"):
         note(_bench_analysis())
     report = f"{_table(rows)}\n{kills}"

@@ -32,6 +32,9 @@ class Places(NamedTuple):
             "FLEET_REDIS_URL": self.redis_url,
             "FLEET_SECRET": self.secret,
             "FLEET_TELEMETRY": self.telemetry,
+            # Memory that large files needed goes back to the system: threads share two pools of it, Arrow has none of its own.
+            "MALLOC_ARENA_MAX": "2",
+            "ARROW_DEFAULT_MEMORY_POOL": "system",
         }
 
 

@@ -6,12 +6,14 @@ import re
 import shutil
 import tempfile
 from collections.abc import Callable
+from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
 from fleet_rival.cli.console import say, step
-from fleet_rival.cli.demo_data import Account, load_demo
-from fleet_rival.cli.trial import trial
+from fleet_rival.cli.demo_data import Account, load_demo, rig_token
+from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.simulator.rig import Rig, Wishes
 
 __all__ = ["BROWSER", "add_arguments", "run"]
 
@@ -41,15 +43,6 @@ Corin Ashgrove,4,1,4,1:06.688,flying,21.030,25.120,20.558
 Odalys Wrenwick,4,1,2,1:07.310,flying,21.202,25.400,20.708
 """
 """A file with something wrong in it, for the picture of the preview."""
-
-_UNKNOWN = """Pilot;Stint;Lap No.;Laptime;Split 1;Split 2;Split 3;Rubber;Ambient
-Ysolde Farrand;1;1;66214;23,011;42,204;1:06,214;street;21,4
-Ysolde Farrand;1;2;66020;22,990;42,101;1:06,020;street;21,4
-Ysolde Farrand;1;3;65997;22,981;42,120;1:05,997;street;21,3
-Corin Ashgrove;1;1;66902;23,202;42,660;1:06,902;street;21,3
-Corin Ashgrove;1;2;66740;23,148;42,512;1:06,740;street;21,3
-"""
-"""A table whose columns have other names, for the picture of the mapping."""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -86,15 +79,17 @@ def run(arguments: argparse.Namespace) -> int:
             take("card", _card)
             take("boundaries", _boundaries)
             take("combination", _combination)
-            take("combination-dark", _combination, "dark")
-            take("ladder", _ladder)
             take("run", _run)
             take("typing", _typing)
             take("timing", _timing)
-            take("mapping", _mapping)
             take("preview", _preview)
             take("people", _people)
             take("history", _history)
+            take("traces", _traces)
+            take("found", _found)
+            # Last: what is driven here would be seen on other pages too.
+            _drive_some(whole)
+            take("live", _live)
             browser.close()
     say(f"Written: {out}")
     return 0
@@ -187,13 +182,6 @@ def _combination(page: Any) -> None:
     page.keyboard.press("n")
 
 
-def _ladder(page: Any) -> None:
-    _combination(page)
-    page.get_by_role("button", name="Linked ideal, qualifying").click()
-    page.get_by_role("heading", name="From best lap").evaluate("element => element.scrollIntoView()")
-    page.evaluate("window.scrollTo(0, document.body.scrollHeight)")
-
-
 def _drive(page: Any, way: str) -> None:
     _row(page).get_by_role("link", name=re.compile("Add laps")).click()
     page.get_by_role("navigation", name="Ways to collect laps").get_by_role("link", name=way, exact=True).click()
@@ -231,12 +219,6 @@ def _timing(page: Any) -> None:
     page.wait_for_timeout(5000)
 
 
-def _mapping(page: Any) -> None:
-    _files(page)
-    page.locator("input[type=file]").set_input_files({"name": "evening.csv", "mimeType": "text/csv", "buffer": _UNKNOWN.encode()})
-    page.get_by_role("heading", name="Which column is what?").wait_for()
-
-
 def _preview(page: Any) -> None:
     _files(page)
     page.locator("input[type=file]").set_input_files({"name": "thursday.laps.csv", "mimeType": "text/csv", "buffer": _UNREADABLE.encode()})
@@ -246,6 +228,39 @@ def _preview(page: Any) -> None:
 def _files(page: Any) -> None:
     _row(page).get_by_role("link", name=re.compile("Add laps")).click()
     page.get_by_role("heading", name="Files so far").wait_for()
+
+
+def _traces(page: Any) -> None:
+    _open_combination(page)
+    page.get_by_role("link", name="Traces").click()
+    page.get_by_role("button", name="Everybody’s fastest").click()
+    page.get_by_role("slider").focus()
+    page.keyboard.press("Home")
+    for _ in range(6):
+        page.keyboard.press("]")
+    for _ in range(3):
+        page.keyboard.press("+")
+    page.get_by_role("heading", name=re.compile("Lantern Steps")).wait_for()
+    page.get_by_role("radio", name=re.compile("Teodora Wick")).check()
+
+
+def _found(page: Any) -> None:
+    _layout(page, "Fishmarket")
+    page.get_by_role("link", name="What traces say").click()
+    page.get_by_text(re.compile("by the places driven")).wait_for()
+
+
+def _drive_some(whole: Trial) -> None:
+    """Four drivers on the road at once, as far as they have come."""
+    rig = Rig(whole.address, rig_token(whole.folder / "demo") or "", lambda seconds: None)
+    for driver, laps, so_far in (("Corin Ashgrove", 10, 8), ("Ysolde Farrand", 12, 6), ("Nerys Callowhill", 12, 10), ("Ilmar Soosaar", 5, 7)):
+        for _ in islice(rig.drive(driver, Wishes(laps, 1e6, rate_hz=25)), so_far):
+            pass
+
+
+def _live(page: Any) -> None:
+    _go(page, "live")
+    page.get_by_role("article").nth(3).wait_for()
 
 
 def _people(page: Any) -> None:

@@ -6,11 +6,11 @@ with the reason, so that it can be taken after all.
 """
 
 import hashlib
-import logging
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 from typing import Any, Final, NamedTuple
 from uuid import UUID
 
@@ -28,12 +28,11 @@ from fleet_rival.core.telemetry.trace import CHANNELS, Trace
 from fleet_rival.db.events import announce
 from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow, now
 from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import Refused, ServiceError
+from fleet_rival.services.errors import ServiceError
 from fleet_rival.services.kept import IN_THE_WAY
-from fleet_rival.services.live import Delivery, deliver_within, land
+from fleet_rival.services.live import Delivery, Known, deliver_within, land
 from fleet_rival.services.revisions import raise_revisions
-from fleet_rival.services.traces.keep import Kept, fill_laps, keep_traces, trace_sink
-from fleet_rival.services.track import load_track
+from fleet_rival.services.traces.keep import fill_laps, keep_traces, trace_sink
 
 __all__ = ["MOST_WAITING", "Accepted", "Line", "Trouble", "accept", "is_full", "take", "take_again", "troubles"]
 
@@ -43,7 +42,9 @@ _LAPS_AT_ONCE: Final = 500
 _SETS_AT_ONCE: Final = 40
 _TRIED_AGAIN: Final = timedelta(seconds=10)
 _SHOWN: Final = 50
-log = logging.getLogger(__name__)
+
+Entry = tuple[int, str, dict[str, Any]]
+"""A line's key, its lap's digest, and what it says."""
 
 
 class Line(NamedTuple):
@@ -136,13 +137,13 @@ def take(sessions: sessionmaker[Session]) -> int:
             .order_by(FeedEntry.id)
             .limit(_LAPS_AT_ONCE)
         ).all()
-    groups: dict[tuple[Any, ...], list[tuple[int, str, dict[str, Any]]]] = defaultdict(list)
+    by_rig: dict[tuple[int, int], dict[tuple[str, ...], list[Entry]]] = defaultdict(lambda: defaultdict(list))
     for row in found:
         content = orjson.loads(row.content)
         where = tuple(content[name] for name in ("track", "layout", "car", "driver", "session"))
-        groups[row.team_id, row.rig_token_id, *where].append((row.id, row.lap_key, content))
-    for (team_id, rig_id, *_), entries in groups.items():
-        done += _try(sessions, [key for key, _, _ in entries], lambda session, e=entries, t=team_id, r=rig_id: _take_laps(session, t, r, e))
+        by_rig[row.team_id, row.rig_token_id][where].append((row.id, row.lap_key, content))
+    for (team_id, rig_id), groups in by_rig.items():
+        done += _take_rig(sessions, team_id, rig_id, list(groups.values()))
     for team_id, rig_id, lap_key in _whole_sets(sessions):
         with sessions() as session:
             rows = session.execute(
@@ -150,14 +151,51 @@ def take(sessions: sessionmaker[Session]) -> int:
                     FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key == lap_key, FeedEntry.kind == "samples", FeedEntry.state == "waiting"
                 )
             ).all()
-        parts = [orjson.loads(row.content) for row in rows]
-        done += _try(sessions, [row.id for row in rows], lambda session, p=parts, t=team_id, r=rig_id: _take_samples(session, t, r, p))
+        parts, keys = [orjson.loads(row.content) for row in rows], [row.id for row in rows]
+        try:
+            done += _try(sessions, keys, partial(_take_samples, team_id=team_id, rig_id=rig_id, parts=parts))
+        except ServiceError as error:
+            done += _refuse(sessions, team_id, keys, error)
     return done
 
 
-def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Any) -> int:
-    """Do something with lines in one transaction, so that they are taken exactly once; where it can't be done, note why."""
+def _take_rig(sessions: sessionmaker[Session], team_id: int, rig_id: int, groups: list[list[Entry]]) -> int:
+    """Take laps of one rig in one transaction; where some can't be, each driver's by themselves, then each lap."""
+
+    def work(some: list[list[Entry]]) -> Callable[[Session], bool]:
+        def taken(session: Session) -> bool:
+            actor = _actor(session, team_id, rig_id)
+            known = Known(session, actor)
+            return all(_take_laps(session, actor, known, entries) for entries in some)
+
+        return taken
+
+    keys = [key for entries in groups for key, _, _ in entries]
+    try:
+        return _try(sessions, keys, work(groups))
+    except ServiceError:
+        pass
+    done = 0
+    for entries in groups:
+        try:
+            done += _try(sessions, [key for key, _, _ in entries], work([entries]))
+        except ServiceError:
+            for entry in entries:
+                try:
+                    done += _try(sessions, [entry[0]], work([[entry]]))
+                except ServiceError as error:
+                    done += _refuse(sessions, team_id, [entry[0]], error)
+    return done
+
+
+def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[Session], bool]) -> int:
+    """Do something with lines in one transaction, so that they are taken exactly once.
+
+    Returns:
+        How many were taken; 0 where it must wait for something.
+    """
     entries = update(FeedEntry).where(FeedEntry.id.in_(keys))
+    quiet: Any = {"synchronize_session": False}
     try:
         with sessions.begin() as session:
             # Locked first: who takes the same lines at the same time finds them taken.
@@ -165,18 +203,9 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Any) -> int
             if len(waiting) != len(keys):
                 return 0
             if not work(session):
-                session.execute(entries.values(due_at=now() + _TRIED_AGAIN))
+                session.execute(entries.values(due_at=now() + _TRIED_AGAIN), execution_options=quiet)
                 return 0
-            session.execute(entries.values(state="taken", content=None, reason=None))
-    except ServiceError as error:
-        if len(keys) > 1 and isinstance(error, Refused):
-            # One line among many can't be: the others are no worse for it.
-            return sum(_try(sessions, [key], lambda session, k=key: _again_alone(session, k)) for key in keys)
-        with sessions.begin() as session:
-            session.execute(entries.values(state="refused", reason=str(error)[:300]))
-            team_id = session.scalar(select(FeedEntry.team_id).where(FeedEntry.id == keys[0]))
-            if team_id is not None:
-                announce(session, team_id, "feed.trouble")
+            session.execute(entries.values(state="taken", content=None, reason=None), execution_options=quiet)
     except OperationalError as error:
         if getattr(error.orig, "errno", None) not in IN_THE_WAY:
             raise
@@ -184,9 +213,12 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Any) -> int
     return len(keys)
 
 
-def _again_alone(session: Session, key: int) -> bool:
-    row = session.get_one(FeedEntry, key)
-    return _take_laps(session, row.team_id, row.rig_token_id, [(row.id, row.lap_key, orjson.loads(row.content or b"{}"))])
+def _refuse(sessions: sessionmaker[Session], team_id: int, keys: Sequence[int], error: ServiceError) -> int:
+    """Keep lines with the reason why they can't be taken."""
+    with sessions.begin() as session:
+        session.execute(update(FeedEntry).where(FeedEntry.id.in_(keys)).values(state="refused", reason=str(error)[:300]))
+        announce(session, team_id, "feed.trouble")
+    return len(keys)
 
 
 def _actor(session: Session, team_id: int, rig_id: int) -> Actor:
@@ -194,16 +226,16 @@ def _actor(session: Session, team_id: int, rig_id: int) -> Actor:
     return Actor(team_id, person_id, "rig", rig_token_id=rig_id)
 
 
-def _take_laps(session: Session, team_id: int, rig_id: int, entries: Sequence[tuple[int, str, dict[str, Any]]]) -> bool:
+def _take_laps(session: Session, actor: Actor, known: Known, entries: Sequence[Entry]) -> bool:
     head = entries[0][2]
     laps = [_lap(content) for _, _, content in entries]
     told = [content["lap"] for _, _, content in entries]
     places = {(item["run"], item["lap"]): item["lap_of_run"] for item in told if item.get("lap_of_run") is not None}
     begun = {item["run"]: datetime.fromisoformat(item["run_began_at"]) for item in told if item.get("run_began_at")}
-    deliver_within(session, _actor(session, team_id, rig_id), _delivery(head, laps, places, begun))
+    deliver_within(session, actor, _delivery(head, laps, places, begun), known)
     # Samples that waited for these laps can be taken now.
     keys = {lap_key for _, lap_key, _ in entries}
-    which = (FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state == "waiting")
+    which = (FeedEntry.rig_token_id == actor.rig_token_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state == "waiting")
     session.execute(update(FeedEntry).where(*which).values(due_at=now()), execution_options={"synchronize_session": False})
     return True
 
@@ -266,17 +298,16 @@ def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[d
     names = [name for name in CHANNELS if all(name in item["channels"] for item in ordered)]
     channels = {name: np.concatenate([np.asarray(item["channels"][name], dtype=float) for item in ordered]) for name in names}
     trace = Trace(head["driver"], head["session"], head["run"], head["lap"], channels)
-    track = load_track(session, landing.layout, centreline=False)
-    what = cut(track, trace)
-    with trace_sink(names) as written:
-        kept: Kept = written.sink.add(trace, what)
+    what = cut(landing.track, trace)
+    with trace_sink(names) as sink:
+        kept = sink.add(trace, what)
     before = CoreLap(head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {})
     after = filled(before, what.ending_at(found.time_us))
     # The lap goes with the rig's act as long as it came in that.
     recorded = found.change_set_id != landing.change_set.id
     if after is not None:
         fill_laps(session, landing.change_set, [(found.id, found.version, before, after)], recorded=recorded)
-        keep_traces(session, team_id, landing.combination.id, written, [(found.id, kept)], recorded=recorded)
+        keep_traces(session, team_id, landing.combination.id, sink, [(found.id, kept)], recorded=recorded)
         raise_revisions(session, team_id, [landing.combination.id])
         announce(session, team_id, "telemetry.deliver", landing.combination.public_id)
     return True

@@ -9,15 +9,16 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.track import Track
-from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, TrackRow
+from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, Run, TrackRow
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.drive import session_ids
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.runs.arrive import keep_laps
+from fleet_rival.services.runs.declare import waiting_runs
 from fleet_rival.services.runs.places import Place
 from fleet_rival.services.track import load_track
 
-__all__ = ["Delivered", "Delivery", "Landing", "deliver", "deliver_within", "land"]
+__all__ = ["Delivered", "Delivery", "Known", "Landing", "deliver", "deliver_within", "land"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,7 @@ class Landing:
     """The rows to which a delivery belongs."""
 
     combination: Combination
-    layout: Layout
+    track: Track
     practice: PracticeSession
     driver: Driver
     change_set: ChangeSet
@@ -72,15 +73,62 @@ def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -
         return deliver_within(session, actor, delivery)
 
 
-def deliver_within(session: Session, actor: Actor, delivery: Delivery) -> Delivered:
+class Known:
+    """What deliveries of one transaction share, looked up once: places, sessions, drivers."""
+
+    def __init__(self, session: Session, actor: Actor) -> None:
+        self._session, self._actor = session, actor
+        self._places: dict[tuple[str, str, str], tuple[Combination, Layout, Track]] = {}
+        self._practices: dict[tuple[int, str], tuple[PracticeSession, ChangeSet]] = {}
+        self._drivers: dict[str, Driver] = {}
+        self._declared: dict[tuple[int, int], bool] = {}
+
+    def place(self, delivery: Delivery) -> tuple[Combination, Layout, Track]:
+        key = (delivery.track, delivery.layout, delivery.car)
+        if key not in self._places:
+            row, layout = _combination(self._session, self._actor, delivery)
+            self._places[key] = (row, layout, load_track(self._session, layout, centreline=False))
+        return self._places[key]
+
+    def practice(self, row: Combination, delivery: Delivery) -> tuple[PracticeSession, ChangeSet]:
+        key = (row.id, delivery.session)
+        if key not in self._practices:
+            session_id, change_set = _session(self._session, self._actor, row, delivery)
+            self._practices[key] = (self._session.get_one(PracticeSession, session_id), change_set)
+        return self._practices[key]
+
+    def maybe_declared(self, row: Combination, practice: PracticeSession) -> bool:
+        """Whether any run was declared that laps of this session could belong to."""
+        key = (row.id, practice.id)
+        if key not in self._declared:
+            of_session = select(Run.id).where(Run.team_id == self._actor.team_id, Run.session_id == practice.id).limit(1)
+            waits = waiting_runs(self._session, self._actor, row)
+            self._declared[key] = bool(waits) or self._session.scalar(of_session) is not None
+        return self._declared[key]
+
+    def driver(self, name: str) -> Driver:
+        if name not in self._drivers:
+            found = self._session.scalar(select(Driver).where(Driver.team_id == self._actor.team_id, Driver.name == name))
+            if found is None:
+                raise NotThere(f"The team has no driver called {name}.")
+            self._drivers[name] = found
+        return self._drivers[name]
+
+
+def deliver_within(session: Session, actor: Actor, delivery: Delivery, known: Known | None = None) -> Delivered:
     """The same within a transaction that is open.
+
+    Args:
+        known: shared by the deliveries of the transaction.
 
     Raises:
         NotThere: the team has no such combination, or no such driver.
         Refused: a lap that can't be right.
     """
-    landing = land(session, actor, delivery)
-    _check(load_track(session, landing.layout, centreline=False), delivery.laps)
+    known = known or Known(session, actor)
+    landing = land(session, actor, delivery, known)
+    maybe = known.maybe_declared(landing.combination, landing.practice)
+    _check(landing.track, delivery.laps)
     numbers = {lap.number for lap in delivery.laps}
     own = (Lap.team_id == actor.team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id, Lap.number.in_(numbers))
     there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
@@ -92,23 +140,22 @@ def deliver_within(session: Session, actor: Actor, delivery: Delivery) -> Delive
     for number, laps in runs.items():
         place = Place(landing.combination, landing.practice, landing.driver, number)
         places = [delivery.places.get((number, lap.number)) for lap in laps]
-        keep_laps(session, actor, place, laps, landing.change_set, delivery.begun.get(number, laps[0].started_at), places)
-    known = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
-    return Delivered(len(new), sum(known), len(known) - sum(known))
+        keep_laps(session, actor, place, laps, landing.change_set, delivery.begun.get(number, laps[0].started_at), places, maybe_declared=maybe)
+    again = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
+    return Delivered(len(new), sum(again), len(again) - sum(again))
 
 
-def land(session: Session, actor: Actor, delivery: Delivery) -> Landing:
+def land(session: Session, actor: Actor, delivery: Delivery, known: Known | None = None) -> Landing:
     """Where what a rig delivers comes to lie; made where it isn't there.
 
     Raises:
         NotThere: the team has no such combination, or no such driver.
     """
-    row, layout = _combination(session, actor, delivery)
-    driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.name == delivery.driver))
-    if driver is None:
-        raise NotThere(f"The team has no driver called {delivery.driver}.")
-    session_id, change_set = _session(session, actor, row, delivery)
-    return Landing(row, layout, session.get_one(PracticeSession, session_id), driver, change_set)
+    known = known or Known(session, actor)
+    row, _, track = known.place(delivery)
+    driver = known.driver(delivery.driver)
+    practice, change_set = known.practice(row, delivery)
+    return Landing(row, track, practice, driver, change_set)
 
 
 def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Combination, Layout]:

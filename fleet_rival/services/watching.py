@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Incident
@@ -49,6 +49,10 @@ _STILL_DRIVING: Final = 2.5
 """Laps' times without a lap after which a run is taken to be over."""
 _CONDITIONS: Final = ("wetness", "air_temp_c", "track_temp_c", "session_local")
 _DECLARED: Final = ("purpose", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "setup", "company")
+_COLUMNS: Final = (
+    *(Lap.id, Lap.driver_id, Lap.session_id, Lap.run, Lap.number, Lap.kind, Lap.time_us, Lap.valid, Lap.started_at, Lap.purpose),
+    *(Lap.strikes, Lap.incidents, Lap.flags, Lap.said, Lap.sectors, Lap.segments),
+)
 _AT_LEAST: Final = timedelta(seconds=45)
 
 
@@ -136,10 +140,10 @@ def driving_now(sessions: sessionmaker[Session], actor: Actor) -> LiveView:
         own = [Lap.team_id == actor.team_id, Lap.started_at > since, Lap.started_at < now() + _AHEAD]
         if not actor.sees_all:
             own.append(Lap.driver_id == (actor.driver_id or 0))
-        latest: dict[int, tuple[int, int]] = {}
-        keys = select(Lap.driver_id, Lap.session_id, Lap.run, Lap.started_at).where(*own).order_by(Lap.started_at, Lap.id)
-        for driver_id, session_id, run, _ in session.execute(keys):
-            latest[driver_id] = (session_id, run)
+        # Each driver's last lap tells the run.
+        ends = select(Lap.driver_id, func.max(Lap.started_at).label("at")).where(*own).group_by(Lap.driver_id).subquery()
+        last = select(Lap.driver_id, Lap.session_id, Lap.run).join(ends, (ends.c.driver_id == Lap.driver_id) & (ends.c.at == Lap.started_at))
+        latest = {row.driver_id: (row.session_id, row.run) for row in session.execute(last.where(*own).order_by(Lap.id))}
         runs = _runs(session, actor, latest)
         return LiveView(tuple(sorted(runs, key=lambda run: (not run.driving, run.driver))), _waiting(session, actor))
 
@@ -147,21 +151,26 @@ def driving_now(sessions: sessionmaker[Session], actor: Actor) -> LiveView:
 def _runs(session: Session, actor: Actor, latest: dict[int, tuple[int, int]]) -> list[LiveRun]:
     if not latest:
         return []
-    rows: dict[tuple[int, int, int], list[Lap]] = defaultdict(list)
-    chosen = Lap.session_id.in_({session_id for session_id, _ in latest.values()})
-    for lap in session.scalars(select(Lap).where(Lap.team_id == actor.team_id, chosen, Lap.driver_id.in_(latest)).order_by(Lap.number)):
-        if latest[lap.driver_id] == (lap.session_id, lap.run):
-            rows[lap.driver_id, lap.session_id, lap.run].append(lap)
+    keys = [(driver_id, session_id, number) for driver_id, (session_id, number) in latest.items()]
+    rows: dict[tuple[int, int, int], list[Any]] = defaultdict(list)
+    of_runs = tuple_(Lap.driver_id, Lap.session_id, Lap.run).in_(keys)
+    for lap in session.execute(select(*_COLUMNS).where(Lap.team_id == actor.team_id, of_runs).order_by(Lap.number)):
+        rows[lap.driver_id, lap.session_id, lap.run].append(lap)
+    of_declared = tuple_(Run.driver_id, Run.session_id, Run.number).in_(keys)
+    declared = {
+        (run.driver_id, run.session_id, run.number): run for run in session.scalars(select(Run).where(Run.team_id == actor.team_id, of_declared))
+    }
     lap_ids = [lap.id for laps in rows.values() for lap in laps]
     traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(lap_ids))))
     places = _Places(session, actor)
+    drivers = {row.id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id, Driver.id.in_(latest)))}
+    wanted = {session_id for session_id, _ in latest.values()}
+    practices = {row.id: row for row in session.scalars(select(PracticeSession).where(PracticeSession.id.in_(wanted)))}
     out = []
     for (driver_id, session_id, number), laps in rows.items():
-        driver, practice = session.get_one(Driver, driver_id), session.get_one(PracticeSession, session_id)
+        driver, practice = drivers[driver_id], practices[session_id]
         combination, layout, car, track, target = places.of(practice.combination_id)
-        run = session.scalar(
-            select(Run).where(Run.team_id == actor.team_id, Run.session_id == session_id, Run.driver_id == driver_id, Run.number == number)
-        )
+        run = declared.get((driver_id, session_id, number))
         purpose = run.purpose if run is not None and run.declared else next((lap.purpose for lap in laps if lap.purpose), None)
         mark = pass_mark(track, [_core(lap, driver.name) for lap in laps], purpose, target, settings_of(combination))
         best = min((lap.time_us for lap in laps if lap.kind == "flying" and lap.valid and not lap.incidents), default=None)
@@ -216,7 +225,7 @@ class _Places:
         return target_us(Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideal)
 
 
-def _core(lap: Lap, driver: str) -> CoreLap:
+def _core(lap: Any, driver: str) -> CoreLap:
     tokens = (lap.incidents or "").split()
     return CoreLap(
         driver,
@@ -234,7 +243,7 @@ def _core(lap: Lap, driver: str) -> CoreLap:
     )
 
 
-def _live(lap: Lap, has_trace: bool) -> LiveLap:
+def _live(lap: Any, has_trace: bool) -> LiveLap:
     ended = lap.started_at + timedelta(microseconds=lap.time_us) if lap.started_at is not None else None
     return LiveLap(lap.number, lap.kind, lap.time_us, lap.valid, lap.incidents, tuple((lap.flags or "").split()), has_trace, ended)
 

@@ -3,6 +3,8 @@ import { answer, api } from '@/api/client'
 
 type Heard = { kind: 'change'; id: number; topic: string } | { kind: 'missed' } | { kind: 'signed-out' }
 const NAME = 'fleet-rival-events'
+/** What comes within this is asked for once: laps pour in while a team drives. */
+const FLUSH_MS = 250
 const ASK_EVERY_MS = 8_000
 const TRY_STREAM_EVERY_MS = 60_000
 /** Looking again at a file means reading it again, and what the person decided about it must stand: importing checks it anyway; a visit is noted once. */
@@ -36,7 +38,7 @@ export function connect(queries: QueryClient, after: number, signedOut: () => vo
     if (heard.kind === 'signed-out') return signedOut()
     if (heard.kind === 'change') last = Math.max(last, heard.id)
     waiting.add(heard.kind === 'change' ? heard.topic : 'missed')
-    if (!timer) timer = window.setTimeout(flush, 120)
+    if (!timer) timer = window.setTimeout(flush, FLUSH_MS)
   }
   function tell(heard: Heard) {
     take(heard)

@@ -103,7 +103,7 @@ def test_under_load_a_rig_is_told_when_to_come_back(app: Flask, bearer: dict[str
     assert is_problem(full, 429, "nothing is lost") and full.headers["Retry-After"] == "5"
     live_routes._full.clear()
     monkeypatch.setattr(feed, "is_full", lambda sessions, actor: False)
-    taken = [live_routes._places.acquire(blocking=False) for _ in range(4)]
+    taken = [live_routes._places.acquire(blocking=False) for _ in range(6)]
     try:
         busy = client.post("/api/rig/feed", data=b"", headers=bearer)
         assert is_problem(busy, 429) and busy.headers["Retry-After"] == "1"

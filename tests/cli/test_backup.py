@@ -18,8 +18,10 @@ from fleet_rival.cli.mariadb import MariaDB
 from fleet_rival.cli.processes import free_port
 from fleet_rival.db.migrate import downgrade, upgrade
 from fleet_rival.db.session import make_engine, make_sessions
-from fleet_rival.db.tables import Base, Lap
+from fleet_rival.db.tables import Base, Lap, TraceRow
 from fleet_rival.services import drive, find, track, week
+from fleet_rival.services.traces import imports, uploads, view
+from fleet_rival.telemetry.store import store as traces_store
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -47,6 +49,11 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
         combination = week.add_combination(made.sessions, actor, layout.id, f"Car of {folder}")
         file_id = drive.upload(made.sessions, actor, combination.id, "x.laps.csv", next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes())
         drive.confirm(made.sessions, actor, file_id, drive.Wishes(combination.revision))
+        traces = sorted((DATA / folder).glob("*.telemetry.parquet"))[0]
+        with traces.open("rb") as file:
+            coming = uploads.begin_upload(made.sessions, actor, combination.id, traces.name, traces.stat().st_size)
+            uploads.add_piece(made.sessions, actor, coming.id, 0, file.read)
+        imports.import_upload(made.sessions, actor, coming.id)
     yield made
     made.engine.dispose()
     made.database.stop()
@@ -63,9 +70,18 @@ def test_a_filled_database_comes_back_as_it_was_and_what_was_there_before_too(st
     assert file.stat().st_mode & 0o077 == 0
     week.add_combination(store.sessions, actor, one.layout_id, "Made later")
     with store.engine.begin() as connection:
-        connection.execute(Lap.__table__.delete())  # type: ignore[attr-defined]
+        for table in (TraceRow, Lap):
+            connection.execute(table.__table__.delete())  # type: ignore[attr-defined]
+    kept = traces_store().traces()
+    assert len(kept) >= 2
+    for digest in kept:
+        traces_store().remove_traces(digest)
     restore(store.database, file)
-    assert store.rows() == rows
+    assert store.rows() == rows and set(traces_store().traces()) <= set(kept)
+    laps = [item for place in week.combinations(store.sessions, actor) for item in view.traced_laps(store.sessions, actor, place.id)]
+    assert len(laps) == 120
+    shown = view.overlay(store.sessions, actor, one.id, [view.traced_laps(store.sessions, actor, one.id)[0].key], "speed_kmh")
+    assert shown.laps[0].values
     assert find.summary(store.sessions, actor, one.id)[0] == figures
     assert "Made later" not in [item.car for item in week.combinations(store.sessions, actor)]
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import pytest
 import redis
 
+from fleet_rival.cli.bench_feed import kill_during_feed
 from fleet_rival.cli.bench_kills import VICTIMS, Victim, kill_during_import
 from fleet_rival.cli.trial import Trial, trial
 from fleet_rival.jobs import messages
@@ -35,6 +36,11 @@ def test_an_import_outlives_the_kill_of_a_part(whole: Trial, victim: Victim) -> 
     assert outcome.sound, outcome
     # It was the worker's or the database's own work that was lost: begun anew, not half kept.
     assert outcome.state == "done" and outcome.attempts == (2 if victim in ("worker", "database") else 1)
+
+
+def test_every_acknowledged_lap_outlives_the_kill_of_the_server(whole: Trial) -> None:
+    outcome = kill_during_feed(whole, manager_of(whole.sessions), "killed once", 1)
+    assert outcome.acknowledged > 0 and outcome.lost == 0
 
 
 def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:

@@ -1,23 +1,27 @@
 """What others change, while it happens; and what rigs deliver."""
 
+import hashlib
 import json
 import threading
 import time
 import zlib
+from collections.abc import Callable
 from typing import Any, Final
 
+import orjson
 from flask import Response, current_app, request, stream_with_context
 from flask_openapi3 import Tag
 from pydantic import ValidationError
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, token
-from fleet_rival.api.blueprint import api, sessions
+from fleet_rival.api.blueprint import api, kept, sessions
 from fleet_rival.api.problems import problem
 from fleet_rival.api.streams import Streams, for_actor
 from fleet_rival.db.events import events_after, is_gone, last_event
 from fleet_rival.jobs.messages import tell_feed
 from fleet_rival.services import feed, watching
+from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Refused
 from fleet_rival.services.feed import Line
 
@@ -25,8 +29,9 @@ _live = Tag(name="live")
 _MOST_LINES: Final = 2000
 _MOST_BYTES: Final = 32_000_000
 _ASK_EVERY_SECONDS: Final = 0.5
-_places = threading.BoundedSemaphore(4)
+_places = threading.BoundedSemaphore(6)
 """Deliveries that are taken at once; the other threads are for people."""
+_shared: dict[tuple[int, int | None], "_Shared"] = {}
 _full: dict[int, tuple[float, bool]] = {}
 _STREAM: Any = {"200": {"content": {"text/event-stream": {"schema": {"type": "string"}}}}, "503": s.Problem}
 
@@ -64,7 +69,29 @@ def list_events(query: s.EventsQuery) -> Any:
 @allowed("manager", "coach", "driver")
 def show_live() -> Any:
     """Who drives now: each driver's run, against its purpose and its pass mark; a driver's own alone."""
-    return s.validate(s.LiveOut, watching.driving_now(sessions(), actor()))
+    body = _seen_by(actor()).get(lambda: orjson.dumps(s.validate(s.LiveOut, watching.driving_now(sessions(), actor()))))
+    return kept(body, hashlib.sha256(body).hexdigest())
+
+
+class _Shared:
+    """An answer that many ask for at once while it changes all the time: who waits for one that was begun after they came takes it too."""
+
+    def __init__(self) -> None:
+        self._making = threading.Lock()
+        self._begun = -1.0
+        self._body = b""
+
+    def get(self, make: Callable[[], bytes]) -> bytes:
+        came = time.monotonic()
+        with self._making:
+            if self._begun < came:
+                begun = time.monotonic()
+                self._body, self._begun = make(), begun
+            return self._body
+
+
+def _seen_by(who: Actor) -> _Shared:
+    return _shared.setdefault((who.team_id, None if who.sees_all else who.driver_id or 0), _Shared())
 
 
 @api.get("/live/troubles", responses={"200": s.Troubles}, tags=[_live])

@@ -11,6 +11,9 @@ from fleet_rival.core.track import Track
 
 __all__ = ["PassMark", "pass_mark"]
 
+_THROUGH = ("learn", "experiment", "commentary", "corner", "trial", "rehearsal")
+"""Purposes of runs that are there to be driven through without a fault, whatever the pace."""
+
 
 @dataclass(frozen=True, slots=True)
 class PassMark:
@@ -42,10 +45,12 @@ def pass_mark(track: Track, laps: Sequence[Lap], purpose: str | None, target_us:
         laps: of one run, any kinds, as far as it has come.
         target_us: the combination's target lap, where there is one.
     """
+    if target_us is None and purpose not in (*_THROUGH, "long"):
+        return PassMark("none", 0, 0, met=False)
     judged = judge(track, laps, settings)
     clean = [item.lap.time_us for item in judged if item.clean]
     flying = [item for item in judged if item.flying]
-    if purpose in ("learn", "experiment", "commentary", "corner", "trial", "rehearsal"):
+    if purpose in _THROUGH:
         # No evidence of pace: what counts is that laps were driven through without a fault.
         whole = sum(not {"invalid", "incident", "pit"} & item.marks.keys() for item in flying)
         return PassMark("laps", whole, settings.pass_laps, whole >= settings.pass_laps)
@@ -55,8 +60,7 @@ def pass_mark(track: Track, laps: Sequence[Lap], purpose: str | None, target_us:
         share = near / len(clean) if clean else None
         met = len(clean) >= settings.pass_long_laps and share is not None and share >= settings.pass_long_share
         return PassMark("steady", len(clean), settings.pass_long_laps, met, share=share)
-    if target_us is None:
-        return PassMark("none", len(clean), 0, met=False)
+    assert target_us is not None
     counted = flying[: settings.pass_first_laps] if purpose == "qualifying" else flying
     best = min((item.lap.time_us for item in counted if item.may_be_best), default=None)
     met = best is not None and best <= target_us

@@ -70,16 +70,19 @@ def keep_laps(
     change_set: ChangeSet,
     began: datetime | None = None,
     places: Sequence[int | None] = (),
+    *,
+    maybe_declared: bool = True,
 ) -> None:
     """Write laps of one run that aren't there yet, with what was declared of it.
 
     Args:
         places: of each lap in the run, from 0, where whoever delivers knows; else they are counted as they come.
+        maybe_declared: False where it is known that nobody declared anything here.
     """
-    run = declared_for(session, actor, place, change_set, began)
+    run = declared_for(session, actor, place, change_set, began) if maybe_declared else None
     own = (Lap.team_id == actor.team_id, Lap.session_id == place.practice.id, Lap.driver_id == place.driver.id, Lap.run == place.number)
-    there = session.scalar(select(func.count()).where(*own)) or 0
     if run is not None:
+        there = session.scalar(select(func.count()).where(*own)) or 0
         context = context_of(run)
         told = [*places, *([None] * len(laps))]
         laps = [with_context(lap, context, there + index if (at := told[index]) is None else at) for index, lap in enumerate(laps)]
@@ -91,5 +94,8 @@ def keep_laps(
         "change_set_id": change_set.id,
     }
     session.connection().execute(insert(Lap.__table__), [{**lap_values(lap), **keys} for lap in laps])  # type: ignore[arg-type]
-    raise_revisions(session, actor.team_id, [place.combination.id])
+    if place.combination.id not in (raised := session.info.setdefault("raised", set())):
+        # Once in a transaction is enough, however many drivers' laps come in it.
+        raised.add(place.combination.id)
+        raise_revisions(session, actor.team_id, [place.combination.id])
     announce(session, actor.team_id, "laps.deliver", place.combination.public_id)

@@ -28,7 +28,7 @@ from fleet_rival.services.drive import session_ids
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.lap_preview import driver_keys
 from fleet_rival.services.revisions import raise_revisions
-from fleet_rival.services.traces.keep import Kept, TraceSink, Written, fill_laps, keep_traces, trace_sink
+from fleet_rival.services.traces.keep import Kept, TraceSink, fill_laps, keep_traces, trace_sink
 from fleet_rival.services.track import load_track
 from fleet_rival.telemetry.store import store
 from fleet_rival.wording.telemetry import stretch_sentence
@@ -104,8 +104,8 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
     try:
         with store().open_upload(str(upload_id)) as pieces:
             file = TelemetryFile(io.BufferedReader(pieces, 1 << 20), name)
-            with trace_sink(file.channels) as written:
-                _read(file, names, track, written.sink, lambda: pieces.tell() / max(pieces.size, 1), work)
+            with trace_sink(file.channels) as sink:
+                _read(file, names, track, sink, lambda: pieces.tell() / max(pieces.size, 1), work)
     except UnusableFile as error:
         with sessions.begin() as session:
             _upload(session, actor, upload_id).state = "unusable"
@@ -115,7 +115,7 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
         own = (Combination.team_id == actor.team_id, Combination.id == upload.combination_id)
         row = session.scalars(select(Combination).where(*own).with_for_update()).one()
         work.step(_READING + 0.02, "looking for the laps")
-        result = _keep(session, actor, row, written, name, work)
+        result = _keep(session, actor, row, sink, name, work)
         result["lost_samples"], result["ignored"] = file.lost, list(file.ignored)
         upload.state, upload.result = "read", result
         work.finish(session, {**result, "combination_id": str(row.public_id)})
@@ -132,20 +132,20 @@ def _read(file: TelemetryFile, names: Mapping[str, str], track: Track, sink: Tra
         work.step(_READING * min(share(), 1.0), f"{len(sink.kept):,} laps are read")
 
 
-def _keep(session: Session, actor: Actor, row: Combination, written: Written, name: str, work: Work) -> dict[str, Any]:
+def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, name: str, work: Work) -> dict[str, Any]:
     drivers = driver_keys(session, actor)
     mine = drivers if actor.sees_all else {driver: key for driver, key in drivers.items() if key == actor.driver_id}
-    unknown = sorted({kept.driver for kept in written.sink.kept if kept.driver not in drivers})
-    plan = _plan(session, actor, row, [kept for kept in written.sink.kept if kept.driver in mine], drivers)
-    for kept in written.sink.kept:
+    unknown = sorted({kept.driver for kept in sink.kept if kept.driver not in drivers})
+    plan = _plan(session, actor, row, [kept for kept in sink.kept if kept.driver in mine], drivers)
+    for kept in sink.kept:
         if kept.driver in drivers and kept.driver not in mine:
             plan.counts["others"] += 1
     change_set = begin_change(session, actor, "telemetry.import", f"Read telemetry of {name}", row)
     filled_laps = [(item.id, item.version, item.lap, _filled(item.lap, kept.cut)) for item, kept in plan.matched]
     count = fill_laps(session, change_set, filled_laps, recorded=True)
-    keep_traces(session, actor.team_id, row.id, written, [(item.id, kept) for item, kept in plan.matched], recorded=True)
+    keep_traces(session, actor.team_id, row.id, sink, [(item.id, kept) for item, kept in plan.matched], recorded=True)
     work.step(_READING + 0.1, f"{len(plan.new):,} laps appear")
-    _appear(session, actor, row, change_set.id, plan.new, drivers, written)
+    _appear(session, actor, row, change_set.id, plan.new, drivers, sink)
     if plan.matched or plan.new:
         raise_revisions(session, actor.team_id, [row.id])
     holed = sum(bool(kept.cut.stretches) for _, kept in (*plan.matched, *plan.new))
@@ -269,7 +269,7 @@ def _appear(
     change_set_id: int,
     new: Sequence[tuple[CoreLap, Kept]],
     drivers: Mapping[str, int],
-    written: Written,
+    sink: TraceSink,
 ) -> None:
     if not new:
         return
@@ -280,7 +280,7 @@ def _appear(
     own = select(Lap.id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number).where(Lap.team_id == actor.team_id, Lap.change_set_id == change_set_id)
     ids = {(session_id, driver_id, run, number): key for key, session_id, driver_id, run, number in session.execute(own)}
     laps = [(ids[labels[lap.session], drivers[lap.driver], lap.run or 0, lap.number], kept) for lap, kept in new]
-    keep_traces(session, actor.team_id, row.id, written, laps, recorded=False)
+    keep_traces(session, actor.team_id, row.id, sink, laps, recorded=False)
 
 
 def _upload(session: Session, actor: Actor, upload_id: UUID) -> Upload:

@@ -1,7 +1,7 @@
 """Traces between the store's files and the rows of the database."""
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -21,6 +21,7 @@ from fleet_rival.telemetry.store import store
 
 __all__ = ["Kept", "TraceSink", "fill_laps", "keep_traces", "load_traces", "sweep", "trace_sink"]
 
+_LAPS_A_FILE: Final = 200
 _SWEPT_AFTER_S: Final = 30 * 86400.0
 """Files in which no trace is any more stay this long, so that what was taken back can be done again."""
 _PIECES_AFTER_S: Final = 7 * 86400.0
@@ -32,6 +33,7 @@ class Kept:
     """A lap's trace as it was written into a file, and what was read from it.
 
     Attributes:
+        file: place among the sink's files.
         row_group: of the file.
         channels: those that the lap has.
     """
@@ -41,46 +43,75 @@ class Kept:
     run: int | None
     lap: int
     cut: CutLap
+    file: int
     row_group: int
     samples: int
     channels: tuple[str, ...]
 
 
 class TraceSink:
-    """Takes laps' traces into one new file."""
+    """Takes laps' traces into new files, so many laps in each: who looks at one lap reads a short index, and none of them is held whole.
 
-    def __init__(self, writer: TelemetryWriter) -> None:
-        self._writer = writer
+    Attributes:
+        kept: what was taken, in order.
+        files: digest and size of each file, complete once the sink is closed.
+    """
+
+    def __init__(self, channels: Sequence[str]) -> None:
+        self._channels = channels
+        self._open: ExitStack | None = None
+        self._writer: TelemetryWriter | None = None
+        self._in_file = 0
         self.kept: list[Kept] = []
+        self.files: list[tuple[str, int]] = []
 
     def add(self, trace: Trace, cut_lap: CutLap) -> Kept:
+        if self._writer is None or self._in_file >= _LAPS_A_FILE:
+            self.close()
+            self._begin()
+        assert self._writer is not None
         missing = set(trace.missing)
         channels = tuple(name for name in trace.channels if name not in missing)
-        item = Kept(trace.driver, trace.session, trace.run, trace.lap, cut_lap, self._writer.add(trace), len(trace), channels)
+        group = self._writer.add(trace)
+        item = Kept(trace.driver, trace.session, trace.run, trace.lap, cut_lap, len(self.files), group, len(trace), channels)
+        self._in_file += 1
         self.kept.append(item)
         return item
 
+    def _begin(self) -> None:
+        self._open = ExitStack()
+        self._out = self._open.enter_context(store().new_traces())
+        self._writer = self._open.enter_context(TelemetryWriter(self._out, self._channels))  # type: ignore[arg-type]  # it only writes
+        self._in_file = 0
 
-@dataclass(slots=True)
-class Written:
-    """A file of traces once it is closed."""
+    def close(self) -> None:
+        """End the file that is open: from here on it is there, under its name."""
+        if self._open is not None:
+            self._open.close()
+            self.files.append((self._out.digest, self._out.size))
+            self._open = self._writer = None
 
-    sink: TraceSink
-    sha256: str = ""
-    size: int = 0
+    def throw_away(self, error: BaseException) -> None:
+        """End without keeping what isn't finished."""
+        if self._open is not None:
+            with suppress(type(error)):
+                self._open.__exit__(type(error), error, error.__traceback__)
+            self._open = self._writer = None
 
 
 @contextmanager
-def trace_sink(channels: Sequence[str]) -> Iterator[Written]:
-    """A new file of traces; it has its name, and is there, once the block is left."""
-    with store().new_traces() as out:
-        with TelemetryWriter(out, channels) as writer:  # type: ignore[arg-type]  # it only writes
-            written = Written(TraceSink(writer))
-            yield written
-        written.sha256, written.size = out.digest, out.size
+def trace_sink(channels: Sequence[str]) -> Iterator[TraceSink]:
+    """New files of traces; they have their names, and are there, once the block is left."""
+    sink = TraceSink(channels)
+    try:
+        yield sink
+    except BaseException as error:
+        sink.throw_away(error)
+        raise
+    sink.close()
 
 
-def keep_traces(session: Session, team_id: int, combination_id: int, written: Written, laps: Sequence[tuple[int, Kept]], *, recorded: bool) -> None:
+def keep_traces(session: Session, team_id: int, combination_id: int, sink: TraceSink, laps: Sequence[tuple[int, Kept]], *, recorded: bool) -> None:
     """Note that laps have traces in a file.
 
     Args:
@@ -90,9 +121,9 @@ def keep_traces(session: Session, team_id: int, combination_id: int, written: Wr
     """
     if not laps:
         return
-    file_id = _file_id(session, team_id, written)
-    keys = {"team_id": team_id, "combination_id": combination_id, "file_id": file_id}
-    rows = [{**keys, "lap_id": lap_id, **_values(kept)} for lap_id, kept in laps]
+    file_ids = {number: _file_id(session, team_id, *sink.files[number]) for number in sorted({kept.file for _, kept in laps})}
+    keys = {"team_id": team_id, "combination_id": combination_id}
+    rows = [{**keys, "file_id": file_ids[kept.file], "lap_id": lap_id, **_values(kept)} for lap_id, kept in laps]
     if recorded:
         session.add_all(TraceRow(**row) for row in rows)
         session.flush()
@@ -100,11 +131,11 @@ def keep_traces(session: Session, team_id: int, combination_id: int, written: Wr
         session.connection().execute(insert(TraceRow.__table__), rows)  # type: ignore[arg-type]
 
 
-def _file_id(session: Session, team_id: int, written: Written) -> int:
-    values = {"team_id": team_id, "sha256": written.sha256, "size": written.size, "made_at": datetime.now(UTC)}
+def _file_id(session: Session, team_id: int, digest: str, size: int) -> int:
+    values = {"team_id": team_id, "sha256": digest, "size": size, "made_at": datetime.now(UTC)}
     # The same content may come twice, from two at once.
-    session.execute(insert_or_keep(TraceFile).values(**values).on_duplicate_key_update(size=written.size))
-    return session.scalars(select(TraceFile.id).where(TraceFile.team_id == team_id, TraceFile.sha256 == written.sha256)).one()
+    session.execute(insert_or_keep(TraceFile).values(**values).on_duplicate_key_update(size=size))
+    return session.scalars(select(TraceFile.id).where(TraceFile.team_id == team_id, TraceFile.sha256 == digest)).one()
 
 
 def _values(kept: Kept) -> dict[str, Any]:
