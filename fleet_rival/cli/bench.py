@@ -23,6 +23,7 @@ from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, se
 from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
+from fleet_rival.cli.bench_traces import bench_traces
 from fleet_rival.cli.children import Server
 from fleet_rival.cli.console import say, step
 from fleet_rival.cli.processes import free_port
@@ -71,6 +72,8 @@ def run(arguments: argparse.Namespace) -> int:
             note(bench_telemetry(whole.folder))
         with step("Rigs that feed 500 laps a second"):
             note(bench_feed(whole, actor))
+        with step("Ten laps of 20 km over each other"):
+            note(bench_traces(whole, actor))
         with step("A telemetry file of 2 GB"):
             note(bench_memory(whole, actor))
         with step("The outline of a long layout in a browser"):

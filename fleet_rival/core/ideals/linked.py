@@ -2,7 +2,7 @@
 
 A shortest path through (part, lap). Moving on within one lap is free. Moving to another lap is allowed where both speeds at the boundary
 are known and the second lap came no faster than the first one left, and their offsets, where known, lie close together; where a speed is
-unknown, where the boundary is open. The path is exact: `tests/core/test_ideals.py` and `tests/core/test_crossings.py` hold it against
+unknown, where the boundary is open. The path is exact: `tests/core/test_ideals.py` and `tests/core/test_telemetry.py` hold it against
 brute force.
 """
 
@@ -18,6 +18,7 @@ __all__ = ["Joins", "linked_path"]
 
 Mask = NDArray[np.bool_]
 Costs = NDArray[np.int64]
+Rows = NDArray[np.intp]
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,27 +35,86 @@ class Joins:
     tolerance_kmh: float = 1.0
     offset_m: float = 1.5
 
-    def at(self, table: PartTable, left: int, entered: int) -> Mask | None:
+    def at(self, table: PartTable, left: int, entered: int) -> "Boundary":
         """Which lap may be left for which.
 
         Args:
             left, entered: columns of the boundary in the one lap and in the other; they differ at the line alone.
-
-        Returns:
-            Shape (laps, laps), from row to column; None where each may be left for each.
         """
-        rows = len(table.laps)
         is_open = entered not in self.closed
+        none = np.zeros(0, dtype=np.intp)
         if table.speeds is None or table.offsets is None:
-            return None if is_open else np.eye(rows, dtype=bool) if left == entered else np.zeros((rows, rows), dtype=bool)
-        leaving, entering = table.speeds[:, left, None], table.speeds[None, :, entered]
-        away, near = table.offsets[:, left, None], table.offsets[None, :, entered]
-        fits = (entering <= leaving + self.tolerance_kmh) & ~(np.abs(away - near) > self.offset_m)
-        known = np.isfinite(leaving) & np.isfinite(entering)
-        joins = np.where(known, fits, is_open)
-        if left == entered:
-            np.fill_diagonal(joins, val=True)
-        return joins
+            return Boundary(is_open, none, none, np.zeros((0, 0), dtype=bool))
+        leaving, entering = np.flatnonzero(np.isfinite(table.speeds[:, left])), np.flatnonzero(np.isfinite(table.speeds[:, entered]))
+        faster = table.speeds[None, entering, entered] - table.speeds[leaving, left, None]
+        apart = np.abs(table.offsets[leaving, left, None] - table.offsets[None, entering, entered])
+        # Where an offset is unknown, nothing is apart.
+        return Boundary(is_open, leaving, entering, (faster <= self.tolerance_kmh) & ~(apart > self.offset_m))
+
+
+@dataclass(frozen=True, slots=True)
+class Boundary:
+    """A boundary: which laps' speeds are known there, and which of those may be joined. Laps without a trace cost nothing here.
+
+    Attributes:
+        is_open: whether laps may be joined where a speed is unknown.
+        leaving, entering: rows whose speed is known on the way out and in, ascending.
+        fits: shape (leaving, entering).
+    """
+
+    is_open: bool
+    leaving: Rows
+    entering: Rows
+    fits: Mask
+
+    def forward(self, cost: Costs) -> tuple[Costs, Rows]:
+        """What each lap is entered for at least, from which lap: the earliest of the cheapest."""
+        rows = len(cost)
+        reached, came = np.full(rows, NEVER), np.arange(rows)
+        if self.is_open:
+            cheapest = int(cost.argmin())
+            reached[:], came[:] = cost[cheapest], cheapest
+            if len(self.entering):
+                # Who comes at a known speed may follow those whose speed is unknown, and of the others those that fit.
+                unknown = np.setdiff1d(np.arange(rows), self.leaving)
+                reached[self.entering], came[self.entering] = NEVER, self.entering
+                if len(unknown):
+                    cheapest = int(unknown[cost[unknown].argmin()])
+                    reached[self.entering], came[self.entering] = cost[cheapest], cheapest
+        if len(self.leaving) and len(self.entering):
+            allowed = np.where(self.fits, cost[self.leaving, None], NEVER)
+            place = allowed.argmin(axis=0)
+            best, source = allowed[place, np.arange(len(self.entering))], self.leaving[place]
+            here = reached[self.entering]
+            better = (best < here) | ((best == here) & (best < NEVER) & (source < came[self.entering]))
+            chosen = self.entering[better]
+            reached[chosen], came[chosen] = best[better], source[better]
+        return reached, came
+
+    def backward(self, cost: Costs) -> Costs:
+        """What goes on at least from each lap, given what it costs to enter each."""
+        rows = len(cost)
+        onward = np.full(rows, cost.min() if self.is_open else NEVER)
+        if len(self.leaving) and len(self.entering):
+            fitting = np.where(self.fits, cost[None, self.entering], NEVER).min(axis=1)
+            if self.is_open:
+                unknown = np.setdiff1d(np.arange(rows), self.entering)
+                fitting = np.minimum(fitting, cost[unknown].min(initial=NEVER))
+            onward[self.leaving] = fitting
+        return onward
+
+    def left_for(self, row: int, rows: int) -> Mask:
+        """Which laps may be left for one. Shape (laps,)."""
+        out = np.full(rows, self.is_open)
+        place = np.searchsorted(self.entering, row)
+        if place < len(self.entering) and self.entering[place] == row:
+            out[self.leaving] = self.fits[:, place]
+        return out
+
+    @property
+    def always(self) -> bool:
+        """Whether each lap may be left for each."""
+        return self.is_open and not self.fits.size
 
 
 def linked_path(table: PartTable, joins: Joins, *, race: bool) -> list[int] | None:
@@ -67,57 +127,53 @@ def linked_path(table: PartTable, joins: Joins, *, race: bool) -> list[int] | No
     """
     if not table.complete:
         return None
-    columns = table.times.shape[1]
+    rows, columns = table.times.shape
     steps = [joins.at(table, column, column) for column in range(1, columns)]
-    closing = joins.at(table, columns, 0) if race else None
-    if closing is None:
+    closing = joins.at(table, columns, 0)
+    if not race or closing.always:
         return _shortest(table.times, steps)
-    followed = closing.copy()
+    followed_by: dict[int, list[int]] = {}
     for row, after in enumerate(table.next_row):
         if after is not None:
-            followed[row, after] = True
+            followed_by.setdefault(after, []).append(row)
     # What the rest costs from each first lap on, whatever the end: from there on no first lap can do better.
     least = _completion(table.times, steps)
     best: list[int] | None = None
     best_sum = int(NEVER)
-    for first in np.lexsort((np.arange(len(least)), least)):
+    for first in np.lexsort((np.arange(rows), least)):
         if least[first] >= best_sum:
             break
-        path = _shortest(table.times, steps, first=int(first), ends=followed[:, first])
+        ends = closing.left_for(int(first), rows)
+        ends[followed_by.get(int(first), [])] = True
+        if not ends.any():
+            continue
+        path = _shortest(table.times, steps, first=int(first), ends=ends)
         if path is not None and (total := int(table.times[path, range(columns)].sum())) < best_sum:
             best, best_sum = path, total
     return best
 
 
-def _completion(times: Costs, steps: list[Mask | None]) -> Costs:
+def _completion(times: Costs, steps: list[Boundary]) -> Costs:
     """For each lap what the whole lap costs at least when it begins there. Shape (laps,)."""
     cost = times[:, -1]
     for column in range(times.shape[1] - 2, -1, -1):
-        step = steps[column]
-        onward = np.full(len(cost), cost.min()) if step is None else np.where(step, cost[None, :], NEVER).min(axis=1)
+        onward = np.minimum(steps[column].backward(cost), cost)
         cost = np.minimum(times[:, column] + onward, NEVER)
     return cost
 
 
-def _shortest(times: Costs, steps: list[Mask | None], first: int | None = None, ends: Mask | None = None) -> list[int] | None:
+def _shortest(times: Costs, steps: list[Boundary], first: int | None = None, ends: Mask | None = None) -> list[int] | None:
     """Shortest path over the columns; `first` fixes the lap of the beginning, `ends` says with which laps it may end."""
     rows, columns = times.shape
     own = np.arange(rows)
     cost = times[:, 0].copy()
     if first is not None:
         cost[own != first] = NEVER
-    came: list[NDArray[np.int64]] = []
+    came: list[Rows] = []
     for column in range(1, columns):
-        step = steps[column - 1]
-        if step is None:
-            cheapest = np.full(rows, int(cost.argmin()))
-            reached = cost[cheapest]
-        else:
-            allowed = np.where(step, cost[:, None], NEVER)
-            cheapest = allowed.argmin(axis=0)
-            reached = allowed[cheapest, own]
-        # The earliest of the cheapest; staying in one's own lap where that costs the same, so a path breaks no lap needlessly.
-        came.append(np.where(cost <= reached, own, cheapest))
+        reached, source = steps[column - 1].forward(cost)
+        # Staying in one's own lap where that costs the same, so a path breaks no lap needlessly.
+        came.append(np.where(cost <= reached, own, source))
         cost = np.minimum(np.minimum(cost, reached) + times[:, column], NEVER)
     if ends is not None:
         cost = np.where(ends, cost, NEVER)
