@@ -5,7 +5,6 @@ from statistics import median
 from typing import Any
 
 import numpy as np
-from playwright.sync_api import sync_playwright
 
 from fleet_rival.cli.bench_load import cookie_of
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, seconds
@@ -92,6 +91,8 @@ def bench_traces(whole: Trial, actor: Actor) -> list[Row]:
 
 
 def _in_the_browser(whole: Trial, actor: Actor, path: str) -> list[float]:
+    from playwright.sync_api import sync_playwright
+
     name, _, value = cookie_of(whole.sessions, actor).partition("=")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(**BROWSER)
