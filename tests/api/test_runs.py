@@ -126,7 +126,7 @@ def test_any_cells_are_counted_in_or_set_aside_and_nothing_goes_in_unasked(
     assert client.get(f"/api/combinations/{filled}").json["laps"] == 72
 
 
-OF_DRIVE = "(runs|lanes|clip|questions|lap-files|lap-archives|sessions|remarks|reaction|letters|template)"
+OF_DRIVE = "(runs|lanes|clip|questions|lap-files|lap-archives|sessions|remarks|reaction|letters|template|uploads|traces|live|found)"
 
 
 def test_whatever_is_sent_by_the_description_is_answered_without_an_error_of_ours(app: Flask, client: Browser, filled: str) -> None:

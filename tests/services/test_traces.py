@@ -170,6 +170,21 @@ def test_laps_known_from_traces_alone_appear_and_strangers_are_asked_for(session
     assert garage.rows() == []
 
 
+def test_many_laps_lie_in_several_files_and_each_is_found(sessions: Sessions, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(keep, "_LAPS_A_FILE", 2)
+    garage = Garage(sessions, laps=False)
+    profiles.add_driver(sessions, garage.manager, "Ysolde Farrand")
+    assert garage.read(parquet(*(oval(number) for number in range(1, 6))))["added"] == 5
+    with sessions() as session:
+        assert len(session.scalars(select(TraceFile)).all()) == 3
+        ids = list(session.scalars(select(Lap.id).order_by(Lap.number)))
+        found = dict(keep.load_traces(session, garage.manager.team_id, ids))
+    assert [found[key].lap for key in ids] == [1, 2, 3, 4, 5]
+    with pytest.raises(ZeroDivisionError), keep.trace_sink(("time_s", "distance_m", "speed_kmh")) as sink:
+        raise ZeroDivisionError
+    assert sink.files == []
+
+
 def test_a_driver_reads_the_own_laps_alone_and_sees_no_others(sessions: Sessions) -> None:
     garage = Garage(sessions, laps=False)
     ids = {name: profiles.add_driver(sessions, garage.manager, name).id for name in ("Ysolde Farrand", "Corin Ashgrove")}
