@@ -100,11 +100,12 @@ const make = useMutation({
 <style scoped>
 .head {
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
   gap: 18px;
   margin-bottom: 8px;
 }
-.head .v-btn {
+.head .v-btn:first-of-type {
   margin-left: auto;
 }
 .drop {
