@@ -62,7 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
             def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str = "manager") -> None:
                 context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
                 page = context.new_page()
-                page.goto(whole.address)
+                page.goto(whole.address, wait_until="networkidle")
                 _sign_in(page, accounts[role])
                 act(page)
                 page.wait_for_timeout(600)
