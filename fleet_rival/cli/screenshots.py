@@ -13,6 +13,10 @@ from typing import Any, Final
 from fleet_rival.cli.console import say, step
 from fleet_rival.cli.demo_data import Account, load_demo, rig_token
 from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.services import profiles, week
+from fleet_rival.services.runs import declare
+from fleet_rival.services.team import person_called
+from fleet_rival.simulator.people import COACH
 from fleet_rival.simulator.rig import Rig, Wishes
 
 __all__ = ["BROWSER", "add_arguments", "run"]
@@ -232,7 +236,7 @@ def _files(page: Any) -> None:
 
 def _traces(page: Any) -> None:
     _open_combination(page)
-    page.get_by_role("link", name="Traces").click()
+    page.get_by_role("link", name="traces").click()
     page.get_by_role("button", name="Everybody’s fastest").click()
     page.get_by_role("slider").focus()
     page.keyboard.press("Home")
@@ -251,9 +255,20 @@ def _found(page: Any) -> None:
 
 
 def _drive_some(whole: Trial) -> None:
-    """Four drivers on the road at once, as far as they have come."""
+    """Four drivers on the road at once, each with a purpose, as far as they have come."""
+    coach = person_called(whole.sessions, COACH)
+    assert coach is not None
+    combination = next(item.id for item in week.combinations(whole.sessions, coach) if (item.layout, item.car) == ("Fishmarket", "Wrenfield EC-2"))
+    drivers = {item.name: item.id for item in profiles.profiles(whole.sessions, coach)}
     rig = Rig(whole.address, rig_token(whole.folder / "demo") or "", lambda seconds: None)
-    for driver, laps, so_far in (("Corin Ashgrove", 10, 8), ("Ysolde Farrand", 12, 6), ("Nerys Callowhill", 12, 10), ("Ilmar Soosaar", 5, 7)):
+    for driver, purpose, laps, so_far in (
+        ("Corin Ashgrove", "learn", 10, 8),
+        ("Ysolde Farrand", "qualifying", 5, 4),
+        ("Nerys Callowhill", "long", 12, 12),
+        ("Ilmar Soosaar", "build", 5, 7),
+    ):
+        context = {"purpose": purpose, "watch": ["one thing at a time"] if purpose == "learn" else []}
+        declare.declare(whole.sessions, coach, combination, drivers[driver], context, [])
         for _ in islice(rig.drive(driver, Wishes(laps, 1e6, rate_hz=25)), so_far):
             pass
 

@@ -116,7 +116,7 @@ const dearest = computed(() => {
         <p class="quiet">
           {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
           {{ length(combination.data.value.length_m) }} ·
-          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink>
+          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink> · <RouterLink :to="{ name: 'traces', params: { id } }">traces</RouterLink>
         </p>
         <p v-if="weeks.length">
           <label>Laps of <select :value="week ?? ''" @change="week = ($event.target as HTMLSelectElement).value || undefined">
@@ -129,7 +129,6 @@ const dearest = computed(() => {
       </div>
       <div class="actions">
         <CombinationSwitch :id="id" />
-        <v-btn variant="outlined" color="primary" :to="{ name: 'traces', params: { id } }">Traces</v-btn>
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
