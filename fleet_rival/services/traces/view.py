@@ -120,8 +120,6 @@ def traced_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: U
 
 
 def _traced(lap: Lap, practice: PracticeSession, driver: Driver, trace: TraceRow) -> TracedLap:
-    from fleet_rival.core.telemetry.soundness import Stretch  # noqa: PLC0415
-
     key = LapKey(practice.public_id, driver.public_id, lap.run, lap.number)
     told = tuple(stretch_sentence(Stretch(**{**item, "channels": tuple(item["channels"])})) for item in trace.stretches)
     counts = lap.kind == "flying" and lap.valid and not lap.incidents and not lap.flags
@@ -222,8 +220,6 @@ def _packed(lap: Aligned) -> bytes:
 
 
 def _unpacked(body: bytes) -> Aligned:
-    from fleet_rival.core.telemetry.soundness import Stretch  # noqa: PLC0415
-
     size = int.from_bytes(body[:4], "little")
     head = orjson.loads(body[4 : 4 + size])
     count, at = head["count"], 4 + size
