@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.telemetry.comparing import Aligned, aligned, difference
+from fleet_rival.core.telemetry.soundness import Stretch
 from fleet_rival.core.telemetry.trace import CHANNELS, Samples
 from fleet_rival.db.tables import Combination, Driver, Lap, Layout, PracticeSession, TraceFile, TraceRow
 from fleet_rival.formats.telemetry import TelemetryFile
