@@ -5,7 +5,6 @@ import gzip
 import io
 import json
 from typing import Any
-from uuid import UUID
 
 import pytest
 from flask import Flask
@@ -14,9 +13,8 @@ from hypothesis import strategies as st
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.routes import live as live_routes
-from fleet_rival.services import feed, rigs
+from fleet_rival.services import drive, feed, rigs, track, week
 from fleet_rival.services.base import Actor
-from fleet_rival.services.traces import imports
 from tests.api.conftest import Browser, Sign, is_problem
 from tests.conftest import DATA
 
@@ -76,18 +74,31 @@ def test_other_protocols_and_nonsense_are_refused(desk: Browser, filled: str) ->
     assert is_problem(desk.post(f"{place}/reading", json={}), 422, "Say which car and layout")
 
 
-def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor, filled: str) -> None:
+def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor) -> None:
+    folder = DATA / "oval-102"
+    layout = track.add_track(sessions, manager, (folder / "oval-a-102.track.json").read_bytes())
+    made = week.add_combination(sessions, manager, layout.id, "Trace Truck")
+    file_id = drive.upload(sessions, manager, made.id, "x.csv", (folder / "oval-a-102.laps.csv").read_bytes())
+    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
     content = FILE.read_bytes()
-    place = begin(desk, len(content), filled)
+    place = begin(desk, len(content), str(made.id))
     piece(desk, place, 0, content)
-    result = imports.import_upload(sessions, manager, UUID(place.rsplit("/", 1)[-1]))
-    assert result["matched"] + result["added"] + result["differs"] + len(result["unknown_drivers"]) > 0
-    listed = desk.get(f"/api/combinations/{filled}/traces").json["items"]
-    if listed:
-        keys = "&".join(f"lap={item['key']}" for item in listed[:2])
-        told = desk.get(f"/api/combinations/{filled}/traces/overlay?{keys}&channel=speed_kmh&points=100").json
-        assert len(told["laps"]) == 2 and len(told["laps"][0]["distance_m"]) <= 100
-    assert is_problem(desk.get(f"/api/combinations/{filled}/traces/overlay?lap=x&channel=hat_size"), 422)
+    done = desk.finish(desk.post(f"{place}/reading", json={}))
+    assert (done["state"], done["result"]["matched"], done["result"]["added"]) == ("done", 60, 0)
+    one = f"/api/combinations/{made.id}"
+    listed = desk.get(f"{one}/traces").json["items"]
+    assert len(listed) == 60 and listed[0]["channels"][:3] == ["time_s", "distance_m", "speed_kmh"]
+    fastest = sorted((item for item in listed if item["counts"]), key=lambda item: item["time_us"])[:2]
+    keys = "&".join(f"lap={item['key']}" for item in fastest)
+    told = desk.get(f"{one}/traces/overlay?{keys}&channel=speed_kmh&points=100").json
+    assert [len(lap["distance_m"]) <= 100 for lap in told["laps"]] == [True, True] and told["laps"][1]["by"] == "place"
+    assert told["laps"][1]["behind_s"][-1] == pytest.approx((fastest[1]["time_us"] - fastest[0]["time_us"]) / 1e6, abs=0.02)
+    found = desk.get(f"/api/layouts/{layout.id}/found").json
+    assert len(found["track"]["corners"]) == 2 and found["by"] == "places"
+    looked = desk.finish(desk.post(f"{place}/layout"))
+    assert looked["state"] == "done" and len(desk.get(place).json["result"]["found"]["track"]["corners"]) == 2
+    for wrong in ("lap=x", f"{keys}&channel=hat_size", f"{keys}&start_m=500&end_m=500.2", "&".join(["lap=x"] * 13), "channel=speed_kmh"):
+        assert is_problem(desk.get(f"{one}/traces/overlay?{wrong}"), 422), wrong
 
 
 @pytest.fixture

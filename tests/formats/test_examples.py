@@ -5,13 +5,16 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from fleet_rival.cli.main import main
 from fleet_rival.core.telemetry.cutting import cut
+from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.telemetry import TelemetryFile
+from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import read_track, write_track
 
 DATA = Path(__file__).parents[1] / "data"
@@ -74,6 +77,33 @@ def test_linked_ideals_by_boundary_speeds_lie_within_the_truths_brackets(folder:
             for key, (low, high) in wanted["ideal_brackets"].items():
                 assert low <= found["ideal"][key] <= high, (name, key)
     assert seen == drivers
+
+
+def test_a_lap_in_two_files_is_used_once_or_not_at_all_and_what_is_soiled_is_named(tmp_path: Path) -> None:
+    original = sorted((DATA / "oval-102").glob("*.telemetry.parquet"))[0]
+    traces = list(TelemetryFile(original, original.name).laps())
+    third = {name: values.copy() for name, values in traces[2].channels.items()}
+    third["distance_m"][400:440] = np.nan
+    third["speed_kmh"][500:] += 4
+    fourth = {name: np.delete(values, slice(300, 360)) for name, values in traces[3].channels.items()}
+
+    def written(name: str, laps: list[Trace]) -> str:
+        with (tmp_path / name).open("wb") as sink, TelemetryWriter(sink, tuple(traces[0].channels)) as writer:
+            for lap in laps:
+                writer.add(lap)
+        return str(tmp_path / name)
+
+    whole = written("whole.telemetry.parquet", [*traces[:3], replace(traces[3], channels=fourth), *traces[4:]])
+    some = written("some.telemetry.parquet", [*traces[:2], replace(traces[2], channels=third), traces[5]])
+    report, _ = analysed("oval-102", tmp_path, None, "--telemetry", whole, some)
+    reasons = [row["reason"] for row in report["warnings"] if row.get("driver") == traces[0].driver]
+    assert len(reasons) == 2
+    assert any("lap 3: it stands there twice with different samples" in reason for reason in reasons)
+    assert any("lap 4: from" in reason and "samples are missing" in reason for reason in reasons)
+    alone, _ = analysed("oval-102", tmp_path, None, "--telemetry", str(original))
+    name = traces[0].driver
+    # One lap less whose speeds are known, and one with a hole: the ideals that hang on neither are the same.
+    assert report["drivers"][name]["ideal"]["segment_us"] == alone["drivers"][name]["ideal"]["segment_us"]
 
 
 def _drivers_in(path: str) -> set[str]:
