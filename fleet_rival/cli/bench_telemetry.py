@@ -128,7 +128,8 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     names = tuple(channels)
     layout_id = track.add_track(whole.sessions, actor, write_track(layout)).id
     combination = week.add_combination(whole.sessions, actor, layout_id, "Large").id
-    profiles.add_driver(whole.sessions, actor, "Ysolde Farrand")
+    if "Ysolde Farrand" not in {item.name for item in profiles.profiles(whole.sessions, actor)}:
+        profiles.add_driver(whole.sessions, actor, "Ysolde Farrand")
     path = whole.folder / "large.telemetry.parquet"
     rng = np.random.default_rng(7)
     batch, number = 50, 0

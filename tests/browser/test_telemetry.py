@@ -69,6 +69,7 @@ def test_a_driver_sees_the_own_run_alone(open_page: Open, desk: Desk) -> None:
 def test_telemetry_comes_in_and_two_laps_are_compared_at_a_place(open_page: Open, accessible: Check, desk: Desk) -> None:
     path = desk.lay_out("Trace Truck", LAPS)
     page = open_page(f"{path}/telemetry")
+    expect(page.get_by_text("No telemetry file yet")).to_be_visible()
     accessible(page)
     page.locator("input[type=file]").set_input_files([FILES[0], FILES[1]])
     expect(page.get_by_role("region", name=FILES[1].name)).to_contain_text("60 laps got their traces", timeout=60_000)
@@ -116,6 +117,7 @@ def test_telemetry_comes_in_and_two_laps_are_compared_at_a_place(open_page: Open
 
 def test_a_layout_is_found_named_moved_kept_and_taken_over(open_page: Open, accessible: Check, desk: Desk) -> None:
     page = open_page("/tracks/find")
+    expect(page.get_by_role("button", name="Choose a telemetry file")).to_be_visible()
     accessible(page)
     page.locator("input[type=file]").set_input_files(FILES[2])
     expect(page.get_by_text(re.compile("2 corners on 804.* m, from .* laps by the places driven"))).to_be_visible(timeout=60_000)

@@ -2,7 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, toRaw } from 'vue'
 import type { Overlay } from '@/api/client'
 import type { StripCorner } from '@/charts/LapStrip.vue'
-import { inkOf, linePath, pen, span } from '@/charts/traces'
+import { figures, inkOf, linePath, pen, span, valueAt } from '@/charts/traces'
 import { roundStep } from '@/charts/track'
 import { gap } from '@/format'
 
@@ -46,7 +46,18 @@ const metresAt = (pixels: number) => props.from + ((pixels - SIDE) / (width.valu
 const laps = computed(() => toRaw(props.overlay)?.laps ?? [])
 const range = computed(() => span(laps.value))
 const y = (value: number) => HEIGHT - BOTTOM - ((value - range.value[0]) / (range.value[1] - range.value[0])) * (HEIGHT - TOP - BOTTOM)
-const lines = computed(() => laps.value.map((lap, index) => ({ key: lap.key, d: linePath(lap.distance_m, lap.values, x, y), pen: pen(index), ink: inkOf(index) })))
+const lines = computed(() =>
+  laps.value.map((lap, index) => ({
+    key: lap.key,
+    d: linePath(lap.distance_m, lap.values, x, y),
+    figures: figures(index, SIDE, width.value - SIDE, (pixels) => {
+      const value = valueAt(lap.distance_m, lap.values, metresAt(pixels))
+      return value === null ? null : y(value)
+    }),
+    pen: pen(index),
+    ink: inkOf(index),
+  })),
+)
 const bends = computed(() =>
   props.corners
     .filter((corner) => corner.end_m >= props.from && corner.start_m <= props.to && corner.end_m > corner.start_m)
@@ -197,7 +208,9 @@ defineExpose({ zoom, jump })
         <line class="base" :x1="SIDE" :x2="width - SIDE" :y1="MIDDLE" :y2="MIDDLE" />
         <path class="lost" :d="band.lost" /><path class="won" :d="band.won" />
         <text v-if="chosen && laps[chosen]" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">band: up to {{ gap(most * 1e6).replace(/^[+−]/, '') }} s behind above, ahead below</text>
-        <path v-for="line in lines" :key="line.key" class="trace" :d="line.d" :stroke="line.ink" :stroke-width="line.pen.width" :stroke-dasharray="line.pen.dash" />
+        <g v-for="line in lines" :key="line.key" :stroke="line.ink" :stroke-width="line.pen.width">
+          <path class="trace" :d="line.d" /><path v-if="line.figures" class="figures" :d="line.figures" />
+        </g>
         <line class="at" :x1="x(at)" :x2="x(at)" :y1="TOP - 4" :y2="HEIGHT - BOTTOM" />
       </g>
     </svg>
@@ -260,6 +273,10 @@ svg {
 .trace {
   fill: none;
   stroke-linejoin: round;
+}
+.figures {
+  fill: var(--sheet);
+  stroke-width: 1.5;
 }
 .at {
   stroke: var(--ochre);

@@ -1,26 +1,51 @@
 import type { OverlaidLap } from '@/api/client'
 
-/** How laps over each other are told apart: by ink and by the way the line is drawn, so that it holds in grey and in print too. */
+/**
+ * How laps over each other are told apart: by ink, width, and a small figure now and then on the line, so that it holds in grey and in print too.
+ * Dashes would do as well, but browsers take long to lay them along lines of thousands of points.
+ */
 export interface Pen {
-  dash: string
+  figure: '' | 'circle' | 'cross' | 'square' | 'tick' | 'wedge'
   width: number
   /** Of the ink, in per cent; the first lap has the accent's colour. */
   ink: number
 }
 const PENS: Pen[] = [
-  { dash: '', width: 2.6, ink: 100 },
-  { dash: '', width: 1.7, ink: 100 },
-  { dash: '9 4', width: 1.7, ink: 100 },
-  { dash: '2 3', width: 1.9, ink: 100 },
-  { dash: '12 3 2 3', width: 1.7, ink: 100 },
-  { dash: '', width: 1.5, ink: 58 },
-  { dash: '9 4', width: 1.5, ink: 58 },
-  { dash: '2 3', width: 1.7, ink: 58 },
-  { dash: '5 2', width: 1.5, ink: 100 },
-  { dash: '1 5', width: 2.4, ink: 100 },
-  { dash: '12 3 2 3', width: 1.5, ink: 58 },
-  { dash: '16 5', width: 1.5, ink: 58 },
+  { figure: '', width: 2.6, ink: 100 },
+  { figure: '', width: 1.7, ink: 100 },
+  { figure: 'circle', width: 1.5, ink: 100 },
+  { figure: 'cross', width: 1.5, ink: 100 },
+  { figure: 'square', width: 1.5, ink: 100 },
+  { figure: '', width: 1.4, ink: 58 },
+  { figure: 'circle', width: 1.4, ink: 58 },
+  { figure: 'cross', width: 1.4, ink: 58 },
+  { figure: 'tick', width: 1.5, ink: 100 },
+  { figure: 'wedge', width: 1.5, ink: 100 },
+  { figure: 'square', width: 1.4, ink: 58 },
+  { figure: 'wedge', width: 1.4, ink: 58 },
 ]
+const FIGURES: Record<Pen['figure'], (x: number, y: number) => string> = {
+  '': () => '',
+  circle: (x, y) => `M${x - 3.5} ${y}a3.5 3.5 0 1 0 7 0a3.5 3.5 0 1 0 -7 0`,
+  cross: (x, y) => `M${x - 3.5} ${y - 3.5}l7 7m0 -7l-7 7`,
+  square: (x, y) => `M${x - 3} ${y - 3}h6v6h-6z`,
+  tick: (x, y) => `M${x} ${y - 5}v10`,
+  wedge: (x, y) => `M${x - 4} ${y + 3}l4 -7l4 7z`,
+}
+const EVERY_PX = 96
+/** The figures on a line, in even steps across; each lap's begin somewhere else. */
+export function figures(index: number, from: number, to: number, at: (pixels: number) => number | null): string {
+  const draw = FIGURES[pen(index).figure]
+  let out = ''
+  if (!pen(index).figure) return out
+  for (let x = from + 20 + ((index * 37) % EVERY_PX); x < to; x += EVERY_PX) {
+    const y = at(x)
+    if (y !== null) out += draw(Math.round(x), Math.round(y))
+  }
+  return out
+}
+/** One figure, for the legend. */
+export const figureAt = (index: number, x: number, y: number) => FIGURES[pen(index).figure](x, y)
 export const pen = (index: number): Pen => PENS[index % PENS.length]!
 export const inkOf = (index: number) => (index ? `color-mix(in srgb, var(--ink) ${pen(index).ink}%, var(--sheet))` : 'var(--accent)')
 
@@ -64,7 +89,7 @@ export function linePath(where: readonly number[], values: readonly (number | nu
       drawing = false
       continue
     }
-    out += `${drawing ? 'L' : 'M'}${x(where[index]!).toFixed(1)} ${y(value).toFixed(1)}`
+    out += `${drawing ? 'L' : 'M'}${Math.round(x(where[index]!) * 10) / 10} ${Math.round(y(value) * 10) / 10}`
     drawing = true
   }
   return out

@@ -5,7 +5,7 @@ import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, type TracedLap } from '@/api/client'
 import { useBook } from '@/book'
 import type { StripCorner } from '@/charts/LapStrip.vue'
-import { CHANNELS, inkOf, pen, valueAt } from '@/charts/traces'
+import { CHANNELS, figureAt, inkOf, pen, valueAt } from '@/charts/traces'
 import TraceStrip from '@/charts/TraceStrip.vue'
 import { count, gap, lapTime } from '@/format'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
@@ -69,7 +69,7 @@ const overlay = useQuery({
   enabled: computed(() => keys.value.length > 0 && wanted.value[1] > wanted.value[0]),
   placeholderData: keepPreviousData,
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/traces/overlay', {
-    params: { path: { combination_id: props.id }, query: { lap: keys.value, channel: channel.value as 'speed_kmh', start_m: wanted.value[0], end_m: wanted.value[1], points: 1400 } },
+    params: { path: { combination_id: props.id }, query: { lap: keys.value, channel: channel.value as 'speed_kmh', start_m: wanted.value[0], end_m: wanted.value[1], points: 1000 } },
   })),
 })
 const corners = computed<StripCorner[]>(() =>
@@ -133,7 +133,7 @@ function stretch(low: number, high: number) {
           <thead><tr><th scope="col"><span class="visually-hidden">Line</span></th><th scope="col">Lap</th><th scope="col" class="number">Lap time</th><th scope="col" class="number">{{ about.name.split(',')[0] }}<template v-if="about.unit">, {{ about.unit }}</template></th><th scope="col" class="number">Behind, s</th><th scope="col">Band</th></tr></thead>
           <tbody>
             <tr v-for="(item, index) in readings" :key="item.key">
-              <td><svg width="44" height="10" aria-hidden="true"><line x1="1" x2="43" y1="5" y2="5" :stroke="inkOf(index)" :stroke-width="pen(index).width" :stroke-dasharray="pen(index).dash" /></svg></td>
+              <td><svg width="44" height="10" aria-hidden="true"><line x1="1" x2="43" y1="5" y2="5" :stroke="inkOf(index)" :stroke-width="pen(index).width" /><path :d="figureAt(index, 22, 5)" :stroke="inkOf(index)" fill="var(--sheet)" stroke-width="1.5" /></svg></td>
               <th scope="row">{{ named(item.lap) }}<span v-if="!index" class="quiet"> others are held against it</span><span v-if="item.missing" class="ochre"> hasn’t recorded this</span><span v-if="item.told.length" class="ochre" :title="item.told.join('; ')"> {{ count(item.told.length, 'stretch', 'stretches') }} can’t be used</span></th>
               <td class="number">{{ lapTime(item.lap?.time_us ?? null) }}</td>
               <td class="number">{{ item.value }}</td>
