@@ -35,6 +35,7 @@ from fleet_rival.wording.telemetry import stretch_sentence
 
 __all__ = ["import_upload", "say_who"]
 
+_ROWS_AT_ONCE: Final = 400
 _TOLD: Final = 200
 """Sentences about laps; more are counted."""
 _SLOW_START: Final = 0.6
@@ -275,8 +276,10 @@ def _appear(
         return
     labels = session_ids(session, actor, row, {lap.session for lap, _ in new})
     keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set_id}
-    values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap, _ in new]
-    session.connection().execute(insert(Lap.__table__), values)  # type: ignore[arg-type]
+    for start in range(0, len(new), _ROWS_AT_ONCE):
+        some = new[start : start + _ROWS_AT_ONCE]
+        values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap, _ in some]
+        session.connection().execute(insert(Lap.__table__), values)  # type: ignore[arg-type]
     own = select(Lap.id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number).where(Lap.team_id == actor.team_id, Lap.change_set_id == change_set_id)
     ids = {(session_id, driver_id, run, number): key for key, session_id, driver_id, run, number in session.execute(own)}
     laps = [(ids[labels[lap.session], drivers[lap.driver], lap.run or 0, lap.number], kept) for lap, kept in new]

@@ -22,6 +22,7 @@ from fleet_rival.telemetry.store import store
 __all__ = ["Kept", "TraceSink", "fill_laps", "keep_traces", "load_traces", "sweep", "trace_sink"]
 
 _LAPS_A_FILE: Final = 200
+_ROWS_AT_ONCE: Final = 400
 _SWEPT_AFTER_S: Final = 30 * 86400.0
 """Files in which no trace is any more stay this long, so that what was taken back can be done again."""
 _PIECES_AFTER_S: Final = 7 * 86400.0
@@ -123,12 +124,18 @@ def keep_traces(session: Session, team_id: int, combination_id: int, sink: Trace
         return
     file_ids = {number: _file_id(session, team_id, *sink.files[number]) for number in sorted({kept.file for _, kept in laps})}
     keys = {"team_id": team_id, "combination_id": combination_id}
-    rows = [{**keys, "file_id": file_ids[kept.file], "lap_id": lap_id, **_values(kept)} for lap_id, kept in laps]
-    if recorded:
-        session.add_all(TraceRow(**row) for row in rows)
-        session.flush()
-    else:
-        session.connection().execute(insert(TraceRow.__table__), rows)  # type: ignore[arg-type]
+    # So many at once: thousands of laps are never held as rows.
+    for start in range(0, len(laps), _ROWS_AT_ONCE):
+        some = laps[start : start + _ROWS_AT_ONCE]
+        rows = [{**keys, "file_id": file_ids[kept.file], "lap_id": lap_id, **_values(kept)} for lap_id, kept in some]
+        if recorded:
+            made = [TraceRow(**row) for row in rows]
+            session.add_all(made)
+            session.flush()
+            for row in made:
+                session.expunge(row)
+        else:
+            session.connection().execute(insert(TraceRow.__table__), rows)  # type: ignore[arg-type]
 
 
 def _file_id(session: Session, team_id: int, digest: str, size: int) -> int:
