@@ -12,6 +12,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from http.client import HTTPConnection, HTTPException
+from socket import SHUT_RDWR
 from statistics import quantiles
 from typing import Any, Final
 
@@ -116,6 +117,7 @@ class _Watching(threading.Thread):
         self._asking = Asking(address, cookie)
         self._stream = HTTPConnection(address.removeprefix("http://"), timeout=120)
         self._stream.request("GET", "/api/events/stream?after=0", headers={"Cookie": cookie})
+        self._socket = self._stream.sock
         self._answer = self._stream.getresponse()
         assert self._answer.status == 200
         self._heard = threading.Event()
@@ -141,8 +143,10 @@ class _Watching(threading.Thread):
                         self.seen.setdefault((run["driver"], lap["number"]), moment)
 
     def close(self) -> None:
+        """Hang up, so that the place is free for others."""
         with suppress(OSError):
-            self._stream.sock.close() if self._stream.sock else None
+            self._socket.shutdown(SHUT_RDWR)
+        self._stream.close()
 
 
 def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[Row]:
