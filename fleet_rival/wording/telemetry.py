@@ -11,6 +11,7 @@ STRANGE: Final = {
     "ambiguous": "several runs have a lap of this number and the file names none, so it isn't used",
     "differs": "its lap took another time, so it is of another lap and isn't used",
     "twice": "it stands there twice with different samples, so neither is used",
+    "short": "no lap of this number is known, and the trace isn't whole, so it has no time",
 }
 
 _REASONS: Final = {

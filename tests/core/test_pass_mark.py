@@ -3,6 +3,7 @@
 import pytest
 
 from fleet_rival.core.laps.lap import Incident, Lap
+from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.runs.pass_mark import PassMark, pass_mark
 from fleet_rival.core.settings import Settings
 from fleet_rival.wording.runs import pass_mark_words
@@ -19,7 +20,7 @@ def run(*seconds: float, **facts: object) -> list[Lap]:
 
 
 def marked(laps: list[Lap], purpose: str | None, target: int | None = TARGET) -> tuple[PassMark, str]:
-    found = pass_mark(TRACK, laps, purpose, target, PLAIN)
+    found = pass_mark(judge(TRACK, laps, PLAIN), purpose, target, PLAIN)
     return found, pass_mark_words(found, target)
 
 

@@ -4,10 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
-from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.marks import judge
+from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.track import Track
 
 __all__ = ["PassMark", "pass_mark"]
 
@@ -38,16 +36,15 @@ class PassMark:
     gap_us: int | None = None
 
 
-def pass_mark(track: Track, laps: Sequence[Lap], purpose: str | None, target_us: int | None, settings: Settings) -> PassMark:
+def pass_mark(judged: Sequence[JudgedLap], purpose: str | None, target_us: int | None, settings: Settings) -> PassMark:
     """Hold a run against its purpose's mark.
 
     Args:
-        laps: of one run, any kinds, as far as it has come.
+        judged: laps of one run, any kinds, as far as it has come.
         target_us: the combination's target lap, where there is one.
     """
     if target_us is None and purpose not in (*_THROUGH, "long"):
         return PassMark("none", 0, 0, met=False)
-    judged = judge(track, laps, settings)
     clean = [item.lap.time_us for item in judged if item.clean]
     flying = [item for item in judged if item.flying]
     if purpose in _THROUGH:

@@ -38,6 +38,7 @@ class CutLap:
         stretches: what can't be used.
         rate_hz: samples a second.
         last_parts: codes of the parts that end at the line.
+        begins_kmh: speed over the line at the start; None where it isn't known.
     """
 
     time_us: int | None
@@ -47,6 +48,12 @@ class CutLap:
     stretches: tuple[Stretch, ...]
     rate_hz: float
     last_parts: tuple[str, ...] = ()
+    begins_kmh: float | None = None
+
+    @property
+    def ends_kmh(self) -> float | None:
+        """Speed over the line at the end; None where it isn't known."""
+        return self.crossings[LINE_END].speed_kmh if LINE_END in self.crossings else None
 
     def ending_at(self, lap_time_us: int) -> "CutLap":
         """The same with a lap time that is known from elsewhere: the last parts end with it."""
@@ -60,12 +67,8 @@ class CutLap:
         return replace(self, time_us=lap_time_us, sectors=moved(self.sectors), segments=moved(self.segments))
 
 
-def cut(track: Track, trace: Trace, lap_time_us: int | None = None) -> CutLap:
-    """Cut a lap at the line and at its boundaries.
-
-    Args:
-        lap_time_us: where it is known from elsewhere: it wins over what the trace says, and the last part ends with it.
-    """
+def cut(track: Track, trace: Trace) -> CutLap:
+    """Cut a lap at the line and at its boundaries."""
     sound = examine(trace, track.length_m)
     keep, stretches = sound.keep, sound.stretches
     rate = 1 / sound.step_s if sound.step_s > 0 else 0.0
@@ -86,8 +89,6 @@ def cut(track: Track, trace: Trace, lap_time_us: int | None = None) -> CutLap:
         begin = moments[0.0] = 0.0
     end = moments[track.length_m]
     lap_time = round(end * 1e6) - round(begin * 1e6) if end is not None and begin is not None else None
-    if lap_time_us is not None and end is not None and begin is not None:
-        moments[track.length_m] = begin + lap_time_us / 1e6
     broken = [item for item in unknown if not item.time_holds and item.reason != "ends_early"]
 
     def times(parts: Sequence[Part]) -> dict[str, int]:
@@ -112,7 +113,8 @@ def cut(track: Track, trace: Trace, lap_time_us: int | None = None) -> CutLap:
     if broken:
         lap_time = None
     ends = tuple(part.code for part in (*track.sector_parts, *track.segment_parts) if part.end_m == track.length_m)
-    return CutLap(lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends)
+    begins_kmh = float(speeds[0]) if begin is not None and np.isfinite(speeds[0]) else None
+    return CutLap(lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends, begins_kmh)
 
 
 def _overlap(stretch: Stretch, part: Part) -> bool:

@@ -16,24 +16,26 @@ from fleet_rival.core.track import Track
 
 __all__ = ["FEATURES", "pass_features"]
 
-FEATURES: Final = (
-    "brake_onset_m",
-    "brake_release_m",
-    "brake_peak_pct",
-    "slowest_kmh",
-    "slowest_m",
-    "pick_up_m",
-    "full_throttle_m",
-    "lifts",
-    "coasting_s",
-    "overlap_s",
-    "countersteer_s",
-    "apex_gear",
-    "apex_offset_m",
-    "limiter_s",
-    "lock_peak_pct",
-    "slip_peak_pct",
-)
+_NEEDS: Final = {
+    "brake_onset_m": ("brake_pct", "speed_kmh"),
+    "brake_release_m": ("brake_pct", "speed_kmh"),
+    "brake_peak_pct": ("brake_pct",),
+    "slowest_kmh": ("speed_kmh",),
+    "slowest_m": ("speed_kmh",),
+    "pick_up_m": ("throttle_pct", "speed_kmh"),
+    "full_throttle_m": ("throttle_pct", "speed_kmh"),
+    "lifts": ("throttle_pct", "speed_kmh"),
+    "coasting_s": ("throttle_pct", "brake_pct"),
+    "overlap_s": ("brake_pct", "steering_deg", "gear"),
+    "countersteer_s": ("steering_deg", "yaw_rate_dps"),
+    "apex_gear": ("gear", "speed_kmh"),
+    "apex_offset_m": ("offset_m", "speed_kmh"),
+    "limiter_s": ("rpm",),
+    "lock_peak_pct": ("lock_pct",),
+    "slip_peak_pct": ("slip_pct",),
+}
+"""The channels that each feature is read from: where one of them is silent in a pass, the pass doesn't have the feature."""
+FEATURES: Final = tuple(_NEEDS)
 Mask = NDArray[np.bool_]
 
 
@@ -73,9 +75,10 @@ def pass_features(track: Track, trace: Trace, settings: Settings | None = None) 
     _Corners(out, channels, where, starts, last, filled, reduced, seconds, settings).read()
     for index, part in enumerate(parts):
         for item in sound.stretches:
-            if not item.channels and item.start_m < part.end_m and part.start_m < max(item.end_m, item.start_m + 0.01):
-                for values in out.values():
-                    values[index] = np.nan
+            if item.start_m < part.end_m and part.start_m < max(item.end_m, item.start_m + 0.01):
+                for name, values in out.items():
+                    if not item.channels or not set(item.channels).isdisjoint(_NEEDS[name]):
+                        values[index] = np.nan
     return out
 
 

@@ -41,24 +41,20 @@ class LapFinder:
         for index, lap in enumerate(laps):
             self._by_number[lap.driver, lap.session, lap.number].append(index)
 
-    def find(self, trace: Trace) -> list[int]:
+    def find(self, driver: str, session: str, run: int | None, number: int) -> list[int]:
         """Positions of the laps that it may be of: by driver, session and number, and by run where the trace has one."""
-        found = self._by_number.get((trace.driver, trace.session, trace.lap), [])
-        if trace.run is not None and len(found) > 1:
-            return [index for index in found if self._laps[index].run == trace.run]
+        found = self._by_number.get((driver, session, number), [])
+        if run is not None and len(found) > 1:
+            return [index for index in found if self._laps[index].run == run]
         return found
 
 
 def filled(lap: Lap, cut_lap: CutLap) -> Lap | None:
-    """A lap with what its trace says; None where the trace is of another lap, since its time is another."""
+    """A lap with what its trace says, its last parts ending with the lap's own time; None where another time shows that it is another lap's trace."""
     if cut_lap.time_us is not None and abs(cut_lap.time_us - lap.time_us) > ANOTHER_LAP_US:
         return None
-    return replace(
-        lap,
-        sectors={**cut_lap.sectors, **lap.sectors},
-        segments={**cut_lap.segments, **lap.segments},
-        crossings=cut_lap.crossings,
-    )
+    ended = cut_lap.ending_at(lap.time_us)
+    return replace(lap, sectors={**ended.sectors, **lap.sectors}, segments={**ended.segments, **lap.segments}, crossings=ended.crossings)
 
 
 def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Filled:
@@ -84,12 +80,12 @@ def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Fil
             continue
         # Only what a second one is compared by.
         first[key] = replace(trace, channels={name: trace.channels[name] for name in REQUIRED})
-        found = finder.find(trace)
+        found = finder.find(trace.driver, trace.session, trace.run, trace.lap)
         if len(found) != 1:
             strange.append((trace.driver, trace.session, trace.lap, "ambiguous" if found else "unknown"))
             continue
         index = found[0]
-        what = cut(track, trace, laps[index].time_us)
+        what = cut(track, trace)
         if filled(laps[index], what) is None:
             strange.append((trace.driver, trace.session, trace.lap, "differs"))
             continue

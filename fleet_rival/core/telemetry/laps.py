@@ -1,6 +1,6 @@
 """Which samples belong to which lap, where a recorder didn't cut at the line."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Final
@@ -9,12 +9,14 @@ import numpy as np
 
 from fleet_rival.core.telemetry.trace import Samples, Trace
 
-__all__ = ["cut_at_line", "same_samples"]
+__all__ = ["cut_at_line", "kinds_by_speed", "same_samples"]
 
 _LATE, _EARLY = 0.9, 0.1
 """A distance that falls from beyond the first share of the lap to below the second came over the line."""
 _WHOLE_LAP = 0.5
 """From this share of the lap on, what follows the line is a lap, not the end of the one before."""
+_SLOW: Final = 0.6
+"""A lap whose line was crossed slower than this share of the usual speed came out of the pits, or went in."""
 _AGREES: Final = {"time_s": 0.0015, "distance_m": 0.05, "speed_kmh": 0.25}
 Channels = Mapping[str, Samples]
 
@@ -95,11 +97,6 @@ def _taken_apart(trace: Trace, length_m: float) -> _Pieces:
     return _Pieces(head, made, tail)
 
 
-def _covers(distance: Samples) -> float:
-    known = distance[np.isfinite(distance)]
-    return float(np.ptp(known)) if len(known) else 0.0
-
-
 def _part(trace: Trace, first: int, after: int) -> dict[str, Samples]:
     return {name: values[first:after] for name, values in trace.channels.items()}
 
@@ -118,6 +115,24 @@ def _joined(before: Channels, after: Channels, step: float) -> dict[str, Samples
 def _begun_by(before: Channels, after: Channels, step: float) -> dict[str, Samples]:
     moved = {**before, "time_s": before["time_s"] - before["time_s"][-1] + after["time_s"][0] - step}
     return {name: np.concatenate([moved[name], after[name]]) for name in after}
+
+
+def kinds_by_speed(begins: Sequence[float | None], ends: Sequence[float | None]) -> list[str]:
+    """What kind each lap is, told by how fast the line was crossed before and after it: traces don't say.
+
+    Args:
+        begins, ends: speed over the line in one unit, of each lap of a file; None or NaN where it isn't known, which counts as fast.
+
+    Returns:
+        `flying`, `out`, `in` or `outin` of each.
+
+    >>> kinds_by_speed([60.0, 190.0, 192.0, 191.0], [190.0, 192.0, 191.0, 58.0])
+    ['out', 'flying', 'flying', 'in']
+    """
+    first, last = (np.array(speeds, dtype=float) for speeds in (begins, ends))
+    usual = float(np.median(known)) if len(known := first[np.isfinite(first)]) else 0.0
+    names = {(True, True): "outin", (True, False): "out", (False, True): "in", (False, False): "flying"}
+    return [names[bool(begin < _SLOW * usual), bool(end < _SLOW * usual)] for begin, end in zip(first, last, strict=True)]
 
 
 def same_samples(one: Trace, other: Trace) -> bool:

@@ -4,9 +4,9 @@ Real recordings have holes, clocks that run on while the car stands still in a p
 stretch is named with its reason; what lies outside is used. The one question asked everywhere: does the distance go on as the speed says?
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -52,6 +52,11 @@ class Stretch:
     end_m: float
     time_holds: bool
     channels: tuple[str, ...] = ()
+
+    @classmethod
+    def from_plain(cls, plain: Mapping[str, Any]) -> "Stretch":
+        """From what `dataclasses.asdict` made of one, also where JSON lay between."""
+        return cls(**{**plain, "channels": tuple(plain["channels"])})
 
 
 @dataclass(frozen=True, slots=True, eq=False)
