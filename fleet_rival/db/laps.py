@@ -7,7 +7,7 @@ from datetime import datetime
 from operator import attrgetter
 from typing import Any, NamedTuple
 
-from sqlalchemy import Row, func, select
+from sqlalchemy import Row, func, select, tuple_
 from sqlalchemy.orm import Session
 
 from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident
@@ -70,11 +70,18 @@ def lap_values(lap: CoreLap) -> dict[str, Any]:
 
 
 def laps_of(
-    session: Session, team_id: int, combination_id: int, driver_ids: Sequence[int] | None = None, *, as_said: bool = False
+    session: Session,
+    team_id: int,
+    combination_id: int,
+    driver_ids: Sequence[int] | None = None,
+    *,
+    runs: Collection[tuple[int, int, int]] | None = None,
+    as_said: bool = False,
 ) -> list[StoredLap]:
-    """All laps of a combination, or of some of its drivers, in no particular order.
+    """All laps of a combination, or of some of its drivers or runs, in no particular order.
 
     Args:
+        runs: driver's key, session's key and number of each run.
         as_said: with what people said afterwards: the conditions of their session (the weather in any case, temperatures where a lap
             has none), remarks about what happened where, and that a driver is a guest; and with how they came over their boundaries, where
             they have traces.
@@ -109,29 +116,37 @@ def laps_of(
     )
     if driver_ids is not None:
         query = query.where(Lap.driver_id.in_(driver_ids))
+    if runs is not None:
+        query = query.where(tuple_(Lap.driver_id, Lap.session_id, Lap.run).in_(runs))
     rows = session.execute(query).all()
     if not as_said:
         return [StoredLap(row.id, row.version, _lap(row)) for row in rows]
-    remarks = _remarks(session, team_id, combination_id)
+    keys = None if runs is None else [row.id for row in rows]
+    remarks = _remarks(session, team_id, combination_id, keys)
     begun = _begun(session, team_id, {row.session_key for row in rows if row.weather})
-    crossed = crossings_of(session, team_id, combination_id)
+    crossed = _crossings(session, team_id, combination_id, keys)
     return [
         StoredLap(row.id, row.version, _as_said(row, _lap(row, crossed.get(row.id)), remarks.get(row.id, ()), begun.get(row.session_key)))
         for row in rows
     ]
 
 
-def crossings_of(session: Session, team_id: int, combination_id: int) -> dict[int, dict[str, Crossing]]:
+def _crossings(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, dict[str, Crossing]]:
     """How laps with traces came over their boundaries, by the lap's key."""
     query = select(TraceRow.lap_id, TraceRow.crossings).where(TraceRow.team_id == team_id, TraceRow.combination_id == combination_id)
+    if lap_ids is not None:
+        query = query.where(TraceRow.lap_id.in_(lap_ids))
     return {lap_id: {code: Crossing(*item) for code, item in plain.items()} for lap_id, plain in session.execute(query)}
 
 
-def _remarks(session: Session, team_id: int, combination_id: int) -> dict[int, list[tuple[str, str]]]:
+def _remarks(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, list[tuple[str, str]]]:
     """Corner and kind of what people remarked, by lap."""
     own = (Remark.team_id == team_id, Remark.combination_id == combination_id, Remark.kind.is_not(None), Remark.corner.is_not(None))
+    query = select(Remark.lap_id, Remark.corner, Remark.kind).where(*own)
+    if lap_ids is not None:
+        query = query.where(Remark.lap_id.in_(lap_ids))
     out: dict[int, list[tuple[str, str]]] = defaultdict(list)
-    for key, corner, kind in session.execute(select(Remark.lap_id, Remark.corner, Remark.kind).where(*own).order_by(Remark.id)):
+    for key, corner, kind in session.execute(query.order_by(Remark.id)):
         out[key].append((str(corner), str(kind)))
     return out
 

@@ -32,6 +32,7 @@ def open_change_set(session: Session, change_set: ChangeSet) -> None:
 
 def watch(session_class: type[Session]) -> None:
     """Watch all sessions of a class."""
+    event.listen(session_class, "before_flush", _read_whole)
     event.listen(session_class, "after_flush", _record)
     event.listen(session_class, "after_transaction_end", _close)
 
@@ -59,6 +60,14 @@ def _typed(wanted: TypeEngine[Any], value: Any) -> Any:
     if isinstance(value, str) and isinstance(wanted, Date):
         return date.fromisoformat(value)
     return UUID(value) if isinstance(value, str) and isinstance(wanted, Uuid) else value
+
+
+def _read_whole(session: Session, context: UOWTransaction, instances: Any) -> None:
+    """Columns that are read only when they are asked for can't be read any more once their row is gone."""
+    for row in session.deleted:
+        if type(row).recorded:
+            for name in _columns(row):
+                getattr(row, name)
 
 
 def _record(session: Session, context: UOWTransaction) -> None:

@@ -40,7 +40,7 @@ class Layout(Public, Base):
     kind: Mapped[Code]
     length_m: Mapped[Metres]
     centreline_step_m: Mapped[Metres | None]
-    centreline_xy_m: Mapped[list[Any] | None]
+    centreline_xy_m: Mapped[list[Any] | None] = mapped_column(deferred=True)
     derived_from_id: Mapped[Key | None]
     derivation: Mapped[Word | None]
     """`reversed` or `shortened`, of the layout that it was made from."""
