@@ -1,5 +1,6 @@
 """How the server runs: one process with threads on loopback, nothing loaded before the fork."""
 
+import gc
 import importlib
 import os
 import signal
@@ -38,6 +39,13 @@ def post_worker_init(worker: Any) -> None:
 
     signal.signal(signal.SIGTERM, end)
     # Not while the first pages are being asked for.
-    timer = threading.Timer(8, importlib.import_module, ["scipy.stats"])
+    timer = threading.Timer(8, _settle)
     timer.daemon = True
     timer.start()
+
+
+def _settle() -> None:
+    """What is loaded by now stays: the garbage collector needn't look through it again, which held all threads up for a third of a second."""
+    importlib.import_module("scipy.stats")
+    gc.collect()
+    gc.freeze()

@@ -28,11 +28,12 @@ from fleet_rival.core.telemetry.trace import CHANNELS, Trace
 from fleet_rival.db.events import announce
 from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow, now
 from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import ServiceError
+from fleet_rival.services.errors import NotThere, Refused, ServiceError
 from fleet_rival.services.kept import IN_THE_WAY
-from fleet_rival.services.live import Delivery, Known, deliver_within, land
+from fleet_rival.services.live import Delivery, Known, Landing, deliver_within, landing_of
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.traces.keep import fill_laps, keep_traces, trace_sink
+from fleet_rival.wording.telemetry import STRANGE
 
 __all__ = ["MOST_WAITING", "Accepted", "Line", "Trouble", "accept", "is_full", "take", "take_again", "troubles"]
 
@@ -40,7 +41,10 @@ MOST_WAITING: Final = 20_000
 """Lines of a team that wait to be taken; a rig that comes then is told to come back in a moment."""
 _LAPS_AT_ONCE: Final = 500
 _SETS_AT_ONCE: Final = 40
-_TRIED_AGAIN: Final = timedelta(seconds=10)
+_TRIED_AGAIN: Final = timedelta(minutes=1)
+"""Samples that wait for their lap are tried at once when it comes; and every now and then, lest something was missed."""
+_LAP_COMES_WITHIN: Final = timedelta(hours=12)
+"""After this it is told that samples wait for a lap. When it comes after all, they are taken."""
 _SHOWN: Final = 50
 
 Entry = tuple[int, str, dict[str, Any]]
@@ -147,13 +151,14 @@ def take(sessions: sessionmaker[Session]) -> int:
     for team_id, rig_id, lap_key in _whole_sets(sessions):
         with sessions() as session:
             rows = session.execute(
-                select(FeedEntry.id, FeedEntry.content).where(
+                select(FeedEntry.id, FeedEntry.content, FeedEntry.came_at).where(
                     FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key == lap_key, FeedEntry.kind == "samples", FeedEntry.state == "waiting"
                 )
             ).all()
         parts, keys = [orjson.loads(row.content) for row in rows], [row.id for row in rows]
+        since = max((row.came_at for row in rows), default=now())
         try:
-            done += _try(sessions, keys, partial(_take_samples, team_id=team_id, rig_id=rig_id, parts=parts))
+            done += _try(sessions, keys, partial(_take_samples, team_id=team_id, rig_id=rig_id, parts=parts, since=since))
         except ServiceError as error:
             done += _refuse(sessions, team_id, keys, error)
     return done
@@ -233,10 +238,11 @@ def _take_laps(session: Session, actor: Actor, known: Known, entries: Sequence[E
     places = {(item["run"], item["lap"]): item["lap_of_run"] for item in told if item.get("lap_of_run") is not None}
     begun = {item["run"]: datetime.fromisoformat(item["run_began_at"]) for item in told if item.get("run_began_at")}
     deliver_within(session, actor, _delivery(head, laps, places, begun), known)
-    # Samples that waited for these laps can be taken now.
+    # Samples that waited for these laps can be taken now, however long they did.
     keys = {lap_key for _, lap_key, _ in entries}
-    which = (FeedEntry.rig_token_id == actor.rig_token_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state == "waiting")
-    session.execute(update(FeedEntry).where(*which).values(due_at=now()), execution_options={"synchronize_session": False})
+    which = (FeedEntry.rig_token_id == actor.rig_token_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state != "taken")
+    again = update(FeedEntry).where(*which).values(due_at=now(), state="waiting", reason=None)
+    session.execute(again, execution_options={"synchronize_session": False})
     return True
 
 
@@ -279,19 +285,27 @@ def _whole_sets(sessions: sessionmaker[Session]) -> list[tuple[int, int, str]]:
         return [(team_id, rig_id, lap_key) for team_id, rig_id, lap_key in session.execute(query)]
 
 
-def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]]) -> bool:
-    """Give a lap its trace. False: the lap isn't there yet."""
+def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]], since: datetime) -> bool:
+    """Give a lap its trace. False: the lap isn't there yet.
+
+    Args:
+        since: when the last of them came.
+
+    Raises:
+        NotThere: the team has no such combination, or no such driver; or the lap hasn't come for long.
+        Refused: they are of another lap.
+    """
     by_part = {item["part"]: item for item in parts}
     ordered = [by_part[number] for number in sorted(by_part)]
     head = ordered[0]
     if len(ordered) < head["parts"]:
         return False
     actor = _actor(session, team_id, rig_id)
-    landing = land(session, actor, _delivery(head, ()))
-    own = (Lap.team_id == team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id)
-    columns = (Lap.id, Lap.version, Lap.change_set_id, Lap.time_us, Lap.sectors, Lap.segments)
-    found = session.execute(select(*columns).where(*own, Lap.run == head["run"], Lap.number == head["lap"])).first()
-    if found is None:
+    landing = landing_of(session, actor, _delivery(head, ()))
+    found = _stored(session, landing, head["run"], head["lap"]) if landing is not None else None
+    if landing is None or found is None:
+        if now() - since > _LAP_COMES_WITHIN:
+            raise NotThere(f"Samples of {head['driver']} in session {head['session']} are there, and their laps aren't.")
         return False
     if session.scalar(select(TraceRow.id).where(TraceRow.team_id == team_id, TraceRow.lap_id == found.id)) is not None:
         return True
@@ -299,18 +313,25 @@ def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[d
     channels = {name: np.concatenate([np.asarray(item["channels"][name], dtype=float) for item in ordered]) for name in names}
     trace = Trace(head["driver"], head["session"], head["run"], head["lap"], channels)
     what = cut(landing.track, trace)
+    before = CoreLap(head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {})
+    after = filled(before, what)
+    if after is None:
+        raise Refused(f"Samples of {head['driver']} in session {head['session']}, lap {head['lap']}: {STRANGE['differs']}.")
     with trace_sink(names) as sink:
         kept = sink.add(trace, what)
-    before = CoreLap(head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {})
-    after = filled(before, what.ending_at(found.time_us))
     # The lap goes with the rig's act as long as it came in that.
     recorded = found.change_set_id != landing.change_set.id
-    if after is not None:
-        fill_laps(session, landing.change_set, [(found.id, found.version, before, after)], recorded=recorded)
-        keep_traces(session, team_id, landing.combination.id, sink, [(found.id, kept)], recorded=recorded)
-        raise_revisions(session, team_id, [landing.combination.id])
-        announce(session, team_id, "telemetry.deliver", landing.combination.public_id)
+    fill_laps(session, landing.change_set, [(found.id, found.version, before, after)], recorded=recorded)
+    keep_traces(session, team_id, landing.combination.id, sink, [(found.id, kept)], recorded=recorded)
+    raise_revisions(session, team_id, [landing.combination.id])
+    announce(session, team_id, "telemetry.deliver", landing.combination.public_id)
     return True
+
+
+def _stored(session: Session, landing: Landing, run: int, number: int) -> Any:
+    columns = (Lap.id, Lap.version, Lap.change_set_id, Lap.time_us, Lap.sectors, Lap.segments)
+    own = (Lap.team_id == landing.practice.team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id)
+    return session.execute(select(*columns).where(*own, Lap.run == run, Lap.number == number)).first()
 
 
 def troubles(sessions: sessionmaker[Session], actor: Actor) -> list[Trouble]:

@@ -18,7 +18,7 @@ from fleet_rival.services.runs.declare import waiting_runs
 from fleet_rival.services.runs.places import Place
 from fleet_rival.services.track import load_track
 
-__all__ = ["Delivered", "Delivery", "Known", "Landing", "deliver", "deliver_within", "land"]
+__all__ = ["Delivered", "Delivery", "Known", "Landing", "deliver", "deliver_within", "landing_of"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +56,8 @@ class Landing:
     combination: Combination
     track: Track
     practice: PracticeSession
-    driver: Driver
     change_set: ChangeSet
+    driver: Driver
 
 
 def deliver(sessions: sessionmaker[Session], actor: Actor, delivery: Delivery) -> Delivered:
@@ -126,7 +126,9 @@ def deliver_within(session: Session, actor: Actor, delivery: Delivery, known: Kn
         Refused: a lap that can't be right.
     """
     known = known or Known(session, actor)
-    landing = land(session, actor, delivery, known)
+    row, _, track = known.place(delivery)
+    driver = known.driver(delivery.driver)
+    landing = Landing(row, track, *known.practice(row, delivery), driver)
     maybe = known.maybe_declared(landing.combination, landing.practice)
     _check(landing.track, delivery.laps)
     numbers = {lap.number for lap in delivery.laps}
@@ -145,17 +147,17 @@ def deliver_within(session: Session, actor: Actor, delivery: Delivery, known: Kn
     return Delivered(len(new), sum(again), len(again) - sum(again))
 
 
-def land(session: Session, actor: Actor, delivery: Delivery, known: Known | None = None) -> Landing:
-    """Where what a rig delivers comes to lie; made where it isn't there.
+def landing_of(session: Session, actor: Actor, delivery: Delivery) -> Landing | None:
+    """Where laps lie that this rig delivered in this session before; None: none has come, or they were taken back.
 
     Raises:
         NotThere: the team has no such combination, or no such driver.
     """
-    known = known or Known(session, actor)
+    known = Known(session, actor)
     row, _, track = known.place(delivery)
     driver = known.driver(delivery.driver)
-    practice, change_set = known.practice(row, delivery)
-    return Landing(row, track, practice, driver, change_set)
+    found = _begun_session(session, actor, row, delivery)
+    return Landing(row, track, session.get_one(PracticeSession, found[0]), found[1], driver) if found is not None else None
 
 
 def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Combination, Layout]:
@@ -179,8 +181,8 @@ def _check(track: Track, laps: Sequence[CoreLap]) -> None:
             raise Refused(f"Lap {lap.number} has times for {', '.join(sorted(strange))}, which {track.name}, {track.layout} doesn't have.")
 
 
-def _session(session: Session, actor: Actor, row: Combination, delivery: Delivery) -> tuple[int, ChangeSet]:
-    """The session of this rig, and the act that its laps belong to; both are made with the first delivery, and anew after an undo."""
+def _begun_session(session: Session, actor: Actor, row: Combination, delivery: Delivery) -> tuple[int, ChangeSet] | None:
+    """The session of this rig, and the act that its laps belong to."""
     query = (
         select(PracticeSession.id, ChangeSet)
         .join(ChangeSet, (ChangeSet.team_id == PracticeSession.team_id) & (ChangeSet.subject_id == PracticeSession.id))
@@ -189,8 +191,14 @@ def _session(session: Session, actor: Actor, row: Combination, delivery: Deliver
         .where(ChangeSet.standing)
     )
     found = session.execute(query).first()
+    return (found[0], found[1]) if found is not None else None
+
+
+def _session(session: Session, actor: Actor, row: Combination, delivery: Delivery) -> tuple[int, ChangeSet]:
+    """The same; both are made with the first delivery, and anew after an undo."""
+    found = _begun_session(session, actor, row, delivery)
     if found is not None:
-        return found[0], found[1]
+        return found
     change_set = begin_change(session, actor, "laps.deliver", f"Laps of {delivery.driver}, session {delivery.session}", row)
     begun = {delivery.session: delivery.session_local} if delivery.session_local else {}
     session_id = session_ids(session, actor, row, {delivery.session}, begun)[delivery.session]

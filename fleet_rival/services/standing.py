@@ -26,7 +26,7 @@ from fleet_rival.services.series_rows import LoadedWeek
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
 
-__all__ = ["ALL_TIME", "LARGE_FROM_LAPS", "Kept", "Stretch", "Wanted", "kept", "refresh", "sizes", "stretch_of", "within"]
+__all__ = ["ALL_TIME", "LARGE_FROM_LAPS", "Kept", "Stretch", "Wanted", "ideals_at", "kept", "refresh", "sizes", "stretch_of", "within"]
 
 LARGE_FROM_LAPS: Final = 3000
 """From here on figures are made in the background, and old ones are shown until then."""
@@ -116,6 +116,14 @@ def kept(session: Session, team_id: int, wanted: Sequence[Wanted]) -> dict[Wante
         with suppress(KeyError, TypeError):
             out[key] = _kept(found, stamps[key.combination_id])
     return out
+
+
+def ideals_at(session: Session, team_id: int, combination_ids: Iterable[int], moment: datetime) -> dict[int, int | None]:
+    """The team's best linked ideal in combinations, as it was kept last: of the week that runs at the moment, else of all time."""
+    own = (StandingRow.team_id == team_id, StandingRow.combination_id.in_(set(combination_ids)), StandingRow.driver_id.is_(None))
+    query = select(StandingRow.combination_id, StandingRow.figures).where(*own, StandingRow.since <= moment, StandingRow.until > moment)
+    # The week that began last stands over all time, which began before everything.
+    return {key: figures[0].get("ideal_us") for key, figures in session.execute(query.order_by(StandingRow.since)) if figures}
 
 
 def sizes(session: Session, team_id: int, combination_ids: Iterable[int]) -> dict[int, int]:

@@ -18,6 +18,7 @@ from fleet_rival.db.tables import FeedEntry, Lap, Run, TraceFile, TraceRow
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services import feed, history, profiles, rigs, sign_in, track, watching, week
 from fleet_rival.services.base import Actor
+from fleet_rival.services.brief import brief
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.feed import Line
 from fleet_rival.services.runs import declare
@@ -171,7 +172,7 @@ def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
     declare.declare(sessions, manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
     [waiting] = watching.driving_now(sessions, manager).waiting
     assert (waiting.driver, waiting.purpose) == ("Ysolde Farrand", "build")
-    briefed = watching.brief(sessions, cellar.rig, "Ysolde Farrand")
+    briefed = brief(sessions, cellar.rig, "Ysolde Farrand")
     assert briefed.car == "Cinder Truck" and briefed.declared is not None and briefed.declared["fuel_l"] == 30.0
     assert orjson.loads(briefed.track)["name"] == cellar.head["track"]
     cellar.take([line for line in cellar.sent if line.kind == "lap"])
@@ -187,4 +188,4 @@ def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
     [run] = watching.driving_now(sessions, manager).runs
     assert run.mark["met"] and "reached" in run.mark_words
     with pytest.raises(NotThere, match="no driver called Nobody"):
-        watching.brief(sessions, cellar.rig, "Nobody")
+        brief(sessions, cellar.rig, "Nobody")

@@ -22,6 +22,7 @@ from fleet_rival.db.events import events_after, is_gone, last_event
 from fleet_rival.jobs.messages import tell_feed
 from fleet_rival.services import feed, watching
 from fleet_rival.services.base import Actor
+from fleet_rival.services.brief import brief
 from fleet_rival.services.errors import Refused
 from fleet_rival.services.feed import Line
 
@@ -114,7 +115,7 @@ def take_again() -> Any:
 @allowed("rig")
 def show_brief(query: s.BriefQuery) -> Any:
     """What a rig has to know before a driver drives: car, track file, conditions, and what was declared of the run."""
-    found = watching.brief(sessions(), actor(), query.driver)
+    found = brief(sessions(), actor(), query.driver)
     values = {"driver": found.driver, "car": found.car, "track": json.loads(found.track), "conditions": found.conditions, "declared": found.declared}
     return s.validate(s.BriefOut, values)
 
@@ -166,13 +167,11 @@ def _body() -> bytes:
     Raises:
         Refused: not gzip although it says so, or too much.
     """
-    if request.headers.get("Content-Encoding") != "gzip":
-        return request.get_data(cache=False)
-    unpack = zlib.decompressobj(31)
+    unpack = zlib.decompressobj(31) if request.headers.get("Content-Encoding") == "gzip" else None
     out = bytearray()
     try:
         while block := request.stream.read(1 << 16):
-            out += unpack.decompress(block, _MOST_BYTES + 1 - len(out))
+            out += unpack.decompress(block, _MOST_BYTES + 1 - len(out)) if unpack is not None else block
             if len(out) > _MOST_BYTES:
                 raise Refused(f"Send at most {_MOST_BYTES // 1_000_000} MB at once.")
     except zlib.error as error:

@@ -7,11 +7,14 @@ from uuid import UUID
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, NaiveDatetime, TypeAdapter, model_validator
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.laps.lap import COMPANIES, FLAGS, KINDS, PURPOSES, WETNESSES
 from fleet_rival.core.telemetry.trace import CHANNELS
 from fleet_rival.services.feed import Line
 
 _Name = Annotated[str, Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
+_Flag = Literal[tuple(flag for flag in FLAGS if flag != "guest")]  # type: ignore[valid-type]
+"""Who is a guest, the team says, not the rig."""
 _MOST_SAMPLES = 50_000
 
 
@@ -99,8 +102,7 @@ class LiveLapOut(Schema):
     kind: str
     time_us: int
     valid: bool
-    incident: str | None
-    flags: list[str]
+    counts: bool = Field(description="Clean, as far as the run tells so far")
     has_trace: bool
     ended_at: datetime | None
 
@@ -179,11 +181,11 @@ class FedLap(Schema):
     run_began_at: AwareDatetime | None = None
     time_us: int = Field(gt=0, le=86_400_000_000)
     started_at: AwareDatetime | None = None
-    kind: Literal["flying", "out", "in", "outin"] = "flying"
+    kind: Literal[KINDS] = "flying"  # type: ignore[valid-type]
     valid: bool = True
     strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
-    flags: list[Literal["tow", "traffic", "yellow", "pit", "cool", "boost"]] = Field(default_factory=list, max_length=6)
-    company: Literal["solo", "behind", "pack"] | None = None
+    flags: list[_Flag] = Field(default_factory=list, max_length=len(FLAGS))  # type: ignore[valid-type]
+    company: Literal[COMPANIES] | None = None  # type: ignore[valid-type]
     compound: str | None = Field(default=None, max_length=120)
     tyre_set: str | None = Field(default=None, max_length=120)
     tyre_age: float | None = Field(default=None, ge=0, le=10_000)
@@ -191,8 +193,8 @@ class FedLap(Schema):
     energy_kwh: float | None = Field(default=None, ge=0, le=10_000)
     track_temp_c: float | None = Field(default=None, ge=-60, le=120)
     air_temp_c: float | None = Field(default=None, ge=-60, le=80)
-    wetness: Literal["dry", "damp", "wet"] = "dry"
-    purpose: Literal["learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary"] | None = None
+    wetness: Literal[WETNESSES] = "dry"  # type: ignore[valid-type]
+    purpose: Literal[PURPOSES] | None = None  # type: ignore[valid-type]
     sectors: dict[str, int] = Field(default_factory=dict, max_length=200)
     segments: dict[str, int] = Field(default_factory=dict, max_length=200)
 

@@ -34,7 +34,7 @@ __all__ = [
     "waiting_runs",
 ]
 
-WAITING: timedelta = timedelta(hours=12)
+_WAITING: timedelta = timedelta(hours=12)
 """How long a declared run waits for its laps."""
 
 
@@ -253,9 +253,11 @@ def remove_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID) -> N
         session.delete(made)
 
 
-def waiting_runs(session: Session, actor: Actor, row: Combination, driver_id: int | None = None) -> list[Run]:
-    """Declared runs that wait for their laps, the first declared first."""
-    query = select(Run).where(Run.team_id == actor.team_id, Run.combination_id == row.id, Run.session_id.is_(None), Run.created_at > now() - WAITING)
+def waiting_runs(session: Session, actor: Actor, row: Combination | None = None, driver_id: int | None = None) -> list[Run]:
+    """Declared runs that wait for their laps, the first declared first; of one combination or driver where they are named."""
+    query = select(Run).where(Run.team_id == actor.team_id, Run.session_id.is_(None), Run.created_at > now() - _WAITING)
+    if row is not None:
+        query = query.where(Run.combination_id == row.id)
     if driver_id is not None:
         query = query.where(Run.driver_id == driver_id)
     return list(session.scalars(query.order_by(Run.id)))

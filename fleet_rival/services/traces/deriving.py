@@ -11,22 +11,22 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.telemetry.finding import CantFind, Found, find_track
-from fleet_rival.core.telemetry.laps import cut_at_line
+from fleet_rival.core.telemetry.laps import cut_at_line, kinds_by_speed
 from fleet_rival.core.telemetry.trace import Trace
-from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow, TrackRow, Upload
+from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.services.traces.uploads import own_upload
 from fleet_rival.telemetry.store import store
 
 __all__ = ["found_from_laps", "found_from_upload"]
 
 _MOST_LAPS: Final = 40
 """Laps that a layout is found from; more don't make it better."""
-_SLOW_SHARE: Final = 0.6
 _CURVE_POINTS: Final = 800
 
 
@@ -38,7 +38,7 @@ def found_from_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: 
         Refused: it can't be used, or nothing can be found from it.
     """
     with sessions() as session:
-        row = find_row(session, Upload, actor, upload_id, "upload")
+        row = own_upload(session, actor, upload_id)
         if row.state == "coming":
             raise Conflict(f"{row.name} isn't whole yet.")
         name = row.name
@@ -56,9 +56,10 @@ def found_from_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: 
     except UnusableFile as error:
         raise Refused(str(error)) from error
     laps = list(cut_at_line(traces, length))
-    result = _shown(_find(laps, _kinds(laps), "New track", "New layout", "road"))
+    begins, ends = ([float(lap.channels["speed_kmh"][place]) for lap in laps] for place in (0, -1))
+    result = _shown(_find(laps, kinds_by_speed(begins, ends), "New track", "New layout", "road"))
     with sessions.begin() as session:
-        row = find_row(session, Upload, actor, upload_id, "upload", lock=True)
+        row = own_upload(session, actor, upload_id, lock=True)
         row.result = {**(row.result or {}), "found": result}
         work.finish(session, {"upload_id": str(upload_id)})
     return result
@@ -95,17 +96,6 @@ def _find(traces: Sequence[Trace], kinds: Sequence[str], name: str, layout: str,
         return find_track(traces, kinds, name, layout, kind, length_m)
     except CantFind as error:
         raise Refused(str(error)) from error
-
-
-def _kinds(traces: Sequence[Trace]) -> list[str]:
-    """Out and in laps told by the speed at which they begin and end: a file of traces doesn't say."""
-    begins, ends = ([float(trace.channels["speed_kmh"][place]) for trace in traces] for place in (0, -1))
-    usual = float(np.median(begins)) if begins else 0.0
-    out = []
-    for begin, end in zip(begins, ends, strict=True):
-        slow = begin < _SLOW_SHARE * usual, end < _SLOW_SHARE * usual
-        out.append({(True, True): "outin", (True, False): "out", (False, True): "in", (False, False): "flying"}[slow])
-    return out
 
 
 def _shown(found: Found) -> dict[str, Any]:

@@ -4,42 +4,39 @@ import io
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from statistics import median
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.lap import LINE_END
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.order import identify
-from fleet_rival.core.telemetry.cutting import CutLap, cut
-from fleet_rival.core.telemetry.filling import ANOTHER_LAP_US, filled
-from fleet_rival.core.telemetry.laps import cut_at_line
+from fleet_rival.core.telemetry.cutting import cut
+from fleet_rival.core.telemetry.filling import ANOTHER_LAP_US, LapFinder, filled
+from fleet_rival.core.telemetry.laps import cut_at_line, kinds_by_speed
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
-from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow, Upload
+from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.drive import session_ids
-from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.lap_preview import driver_keys
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.traces.keep import Kept, TraceSink, fill_laps, keep_traces, trace_sink
+from fleet_rival.services.traces.uploads import own_upload
 from fleet_rival.services.track import load_track
 from fleet_rival.telemetry.store import store
-from fleet_rival.wording.telemetry import stretch_sentence
+from fleet_rival.wording.telemetry import STRANGE, stretch_sentence
 
 __all__ = ["import_upload", "say_who"]
 
 _ROWS_AT_ONCE: Final = 400
 _TOLD: Final = 200
 """Sentences about laps; more are counted."""
-_SLOW_START: Final = 0.6
-"""A lap whose line was crossed slower than this share of the usual speed came out of the pits, or went in."""
 _READING: Final = 0.8
 """Share of the work that is reading and writing traces."""
 
@@ -48,14 +45,18 @@ _READING: Final = 0.8
 class _Plan:
     """What becomes of the traces of a file."""
 
-    matched: list[tuple[StoredLap, Kept]] = field(default_factory=list)
+    matched: list[tuple[StoredLap, CoreLap, Kept]] = field(default_factory=list)
+    """A lap that is there, the same with what its trace says, and the trace."""
     new: list[tuple[CoreLap, Kept]] = field(default_factory=list)
     there: int = 0
     told: list[str] = field(default_factory=list)
     counts: dict[str, int] = field(default_factory=lambda: defaultdict(int))
 
-    def leave(self, kept: Kept, why: str, sentence: str) -> None:
+    def leave(self, kept: Kept, why: str) -> None:
         self.counts[why] += 1
+        self.tell(kept, STRANGE[why])
+
+    def tell(self, kept: Kept, sentence: str) -> None:
         self.told.append(f"{kept.driver}, session {kept.session}, lap {kept.lap}: {sentence}")
 
 
@@ -75,7 +76,7 @@ def say_who(
         Refused: the team has no such driver.
     """
     with sessions.begin() as session:
-        row = _upload(session, actor, upload_id)
+        row = own_upload(session, actor, upload_id)
         if row.state == "coming":
             raise Conflict(f"{row.name} isn't whole yet: {row.received:,} of {row.size:,} bytes have come.")
         known = driver_keys(session, actor)
@@ -96,7 +97,7 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
         Refused: the file can't be used at all.
     """
     with sessions() as session:
-        upload = _upload(session, actor, upload_id)
+        upload = own_upload(session, actor, upload_id)
         if upload.combination_id is None:
             raise Refused("Say which car and layout these laps are of.")
         row = session.get_one(Combination, upload.combination_id)
@@ -109,10 +110,10 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
                 _read(file, names, track, sink, lambda: pieces.tell() / max(pieces.size, 1), work)
     except UnusableFile as error:
         with sessions.begin() as session:
-            _upload(session, actor, upload_id).state = "unusable"
+            own_upload(session, actor, upload_id).state = "unusable"
         raise Refused(str(error)) from error
     with sessions.begin() as session:
-        upload = _upload(session, actor, upload_id)
+        upload = own_upload(session, actor, upload_id)
         own = (Combination.team_id == actor.team_id, Combination.id == upload.combination_id)
         row = session.scalars(select(Combination).where(*own).with_for_update()).one()
         work.step(_READING + 0.02, "looking for the laps")
@@ -142,22 +143,22 @@ def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, nam
         if kept.driver in drivers and kept.driver not in mine:
             plan.counts["others"] += 1
     change_set = begin_change(session, actor, "telemetry.import", f"Read telemetry of {name}", row)
-    filled_laps = [(item.id, item.version, item.lap, _filled(item.lap, kept.cut)) for item, kept in plan.matched]
-    count = fill_laps(session, change_set, filled_laps, recorded=True)
-    keep_traces(session, actor.team_id, row.id, sink, [(item.id, kept) for item, kept in plan.matched], recorded=True)
+    count = fill_laps(session, change_set, [(item.id, item.version, item.lap, after) for item, after, _ in plan.matched], recorded=True)
+    keep_traces(session, actor.team_id, row.id, sink, [(item.id, kept) for item, _, kept in plan.matched], recorded=True)
     work.step(_READING + 0.1, f"{len(plan.new):,} laps appear")
     _appear(session, actor, row, change_set.id, plan.new, drivers, sink)
     if plan.matched or plan.new:
         raise_revisions(session, actor.team_id, [row.id])
-    holed = sum(bool(kept.cut.stretches) for _, kept in (*plan.matched, *plan.new))
-    for _, kept in (*plan.matched, *plan.new):
-        plan.told += [f"{kept.driver}, session {kept.session}, lap {kept.lap}: {stretch_sentence(item)}" for item in kept.cut.stretches]
+    used = [kept for _, _, kept in plan.matched] + [kept for _, kept in plan.new]
+    for kept in used:
+        for item in kept.cut.stretches:
+            plan.tell(kept, stretch_sentence(item))
     return {
         "matched": len(plan.matched),
         "filled": count,
         "added": len(plan.new),
         "there": plan.there,
-        "holed": holed,
+        "holed": sum(bool(kept.cut.stretches) for kept in used),
         **{why: plan.counts.get(why, 0) for why in ("differs", "twice", "ambiguous", "short", "others")},
         "unknown_drivers": unknown,
         "told": plan.told[:_TOLD],
@@ -166,40 +167,39 @@ def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, nam
     }
 
 
-def _filled(lap: CoreLap, what: CutLap) -> CoreLap:
-    out = filled(lap, what.ending_at(lap.time_us))
-    return out if out is not None else lap
-
-
 def _plan(session: Session, actor: Actor, row: Combination, kept: Sequence[Kept], drivers: Mapping[str, int]) -> _Plan:
     plan = _Plan()
     names = {item.driver for item in kept}
     stored = laps_of(session, actor.team_id, row.id, [drivers[name] for name in sorted(names)]) if names else []
-    by_session: dict[tuple[str, str], dict[int, list[StoredLap]]] = defaultdict(lambda: defaultdict(list))
+    finder = LapFinder([item.lap for item in stored])
+    by_driver: dict[str, dict[str, list[CoreLap]]] = defaultdict(lambda: defaultdict(list))
     for item in stored:
-        by_session[item.lap.driver, item.lap.session][item.lap.number].append(item)
+        by_driver[item.lap.driver][item.lap.session].append(item.lap)
     traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.combination_id == row.id)))
     groups: dict[tuple[str, str], list[Kept]] = defaultdict(list)
     for one in _once(kept, plan):
         groups[one.driver, one.session].append(one)
-    taken: set[int] = set()
     for (driver, label), items in groups.items():
-        there = by_session.get((driver, _session_of(label, items, {name: laps for (who, name), laps in by_session.items() if who == driver})), {})
+        where = _session_of(label, items, by_driver[driver])
         new: list[Kept] = []
         for one in items:
-            found = [item for item in there.get(one.lap, ()) if one.run is None or item.lap.run == one.run or len(there[one.lap]) == 1]
-            if len(found) > 1:
-                plan.leave(one, "ambiguous", "several runs have a lap of this number and the file names none, so it isn't used")
-            elif not found:
+            found = finder.find(driver, where, one.run, one.lap)
+            if not found:
                 new.append(one)
-            elif found[0].id in traced or found[0].id in taken:
+                continue
+            if len(found) > 1:
+                plan.leave(one, "ambiguous")
+                continue
+            there = stored[found[0]]
+            after = filled(there.lap, one.cut)
+            if there.id in traced:
                 plan.there += 1
-            elif one.cut.time_us is not None and abs(one.cut.time_us - found[0].lap.time_us) > ANOTHER_LAP_US:
-                plan.leave(one, "differs", "its lap took another time, so it is of another lap and isn't used")
+            elif after is None:
+                plan.leave(one, "differs")
             else:
-                taken.add(found[0].id)
-                plan.matched.append((found[0], one))
-        plan.new += _new_laps(plan, new, there)
+                traced.add(there.id)
+                plan.matched.append((there, after, one))
+        plan.new += _new_laps(plan, new, where, by_driver[driver].get(where, ()))
     return plan
 
 
@@ -210,57 +210,50 @@ def _once(kept: Sequence[Kept], plan: _Plan) -> Iterable[Kept]:
         seen[one.driver, one.session, one.run, one.lap].append(one)
     for same in seen.values():
         if any((item.samples, item.cut.time_us, item.cut.segments) != (same[0].samples, same[0].cut.time_us, same[0].cut.segments) for item in same):
-            plan.leave(same[0], "twice", "it stands there twice with different samples, so neither is used")
+            plan.leave(same[0], "twice")
         else:
             yield same[0]
 
 
-def _session_of(label: str, items: Sequence[Kept], sessions: Mapping[str, Mapping[int, Sequence[StoredLap]]]) -> str:
+def _session_of(label: str, items: Sequence[Kept], sessions: Mapping[str, Sequence[CoreLap]]) -> str:
     """Which of the sessions that go by this label, or by it with a number behind, a file means: the one whose laps took the same times."""
 
     def agrees(name: str) -> int:
-        return sum(
-            any(one.cut.time_us is not None and abs(item.lap.time_us - one.cut.time_us) <= ANOTHER_LAP_US for item in sessions[name].get(one.lap, ()))
-            for one in items
-        )
+        times: dict[int, list[int]] = defaultdict(list)
+        for lap in sessions.get(name, ()):
+            times[lap.number].append(lap.time_us)
+        told = [(one.lap, one.cut.time_us) for one in items if one.cut.time_us is not None]
+        return sum(any(abs(time - took) <= ANOTHER_LAP_US for time in times[number]) for number, took in told)
 
-    named = [name for name in sessions if name == label or name.startswith(f"{label} (")]
-    best = max(named, key=lambda name: (agrees(name), name == label), default=label)
-    return best
+    numbered = [name for name in sessions if name.startswith(f"{label} (") and agrees(name)]
+    return max([label, *numbered], key=agrees)
 
 
-def _new_laps(plan: _Plan, items: Sequence[Kept], there: Mapping[int, Sequence[StoredLap]]) -> list[tuple[CoreLap, Kept]]:
-    """Laps that are known from their traces alone. One that isn't whole has no time, and is no lap."""
+def _new_laps(plan: _Plan, items: Sequence[Kept], label: str, there: Sequence[CoreLap]) -> list[tuple[CoreLap, Kept]]:
+    """Laps that are known from their traces alone. One that isn't whole has no time, and is no lap.
+
+    Args:
+        label: of the session that they belong to.
+        there: the driver's laps in it so far.
+    """
     whole = []
     for one in items:
         if one.cut.time_us is None:
-            plan.leave(one, "short", "no lap of this number is known, and the trace isn't whole, so it has no time")
+            plan.leave(one, "short")
         else:
             whole.append(one)
-    begins = [_speed(one, first=True) for one in whole]
-    usual = median([speed for speed in begins if speed is not None] or [0.0])
+    kinds = kinds_by_speed([one.cut.begins_kmh for one in whole], [one.cut.ends_kmh for one in whole])
     made = []
-    for one, begin in zip(whole, begins, strict=True):
-        ends = _speed(one, first=False)
-        slow = begin is not None and begin < _SLOW_START * usual, ends is not None and ends < _SLOW_START * usual
-        kind = {(True, True): "outin", (True, False): "out", (False, True): "in", (False, False): "flying"}[slow]
+    for one, kind in zip(whole, kinds, strict=True):
         run = one.run
         if run is None and there:
-            run = max((item.lap.run or 1 for number, laps in there.items() if number < one.lap for item in laps), default=1)
+            run = max((lap.run or 1 for lap in there if lap.number < one.lap), default=1)
         assert one.cut.time_us is not None
         made.append(
-            CoreLap(one.driver, one.lap, one.cut.time_us, session=one.session, run=run, kind=kind, sectors=one.cut.sectors, segments=one.cut.segments)
+            CoreLap(one.driver, one.lap, one.cut.time_us, session=label, run=run, kind=kind, sectors=one.cut.sectors, segments=one.cut.segments)
         )
     told = identify(made)
     return [(lap, whole[index]) for index, lap in told.laps]
-
-
-def _speed(kept: Kept, *, first: bool) -> float | None:
-    crossings = kept.cut.crossings
-    if not first:
-        return crossings[LINE_END].speed_kmh if LINE_END in crossings else None
-    begin = next(iter(crossings), None)
-    return crossings[begin].speed_kmh if begin is not None else None
 
 
 def _appear(
@@ -284,10 +277,3 @@ def _appear(
     ids = {(session_id, driver_id, run, number): key for key, session_id, driver_id, run, number in session.execute(own)}
     laps = [(ids[labels[lap.session], drivers[lap.driver], lap.run or 0, lap.number], kept) for lap, kept in new]
     keep_traces(session, actor.team_id, row.id, sink, laps, recorded=False)
-
-
-def _upload(session: Session, actor: Actor, upload_id: UUID) -> Upload:
-    row = find_row(session, Upload, actor, upload_id, "upload")
-    if not actor.sees_all and row.person_id != actor.person_id:
-        raise NotThere("This upload doesn't exist, or no longer does.")
-    return row

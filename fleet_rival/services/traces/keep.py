@@ -3,10 +3,10 @@
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import asdict, dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 
-from sqlalchemy import bindparam, insert, select, update
+from sqlalchemy import bindparam, delete, insert, select, update
 from sqlalchemy.dialects.mysql import insert as insert_or_keep
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -23,10 +23,11 @@ __all__ = ["Kept", "TraceSink", "fill_laps", "keep_traces", "load_traces", "swee
 
 _LAPS_A_FILE: Final = 200
 _ROWS_AT_ONCE: Final = 400
-_SWEPT_AFTER_S: Final = 30 * 86400.0
+_SWEPT_AFTER: Final = timedelta(days=30)
 """Files in which no trace is any more stay this long, so that what was taken back can be done again."""
-_PIECES_AFTER_S: Final = 7 * 86400.0
-_KEYS_AFTER_S: Final = 30 * 86400.0
+_PIECES_AFTER: Final = timedelta(days=7)
+_KEYS_AFTER: Final = timedelta(days=30)
+_KEYS_AT_ONCE: Final = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,24 +217,21 @@ def load_traces(session: Session, team_id: int, lap_ids: Sequence[int]) -> Itera
 def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     """Throw away files that no row names, pieces of uploads that were given up, and keys of what rigs sent long ago."""
     place = store()
+    # Listed before the rows are asked for: what begins to come meanwhile isn't among them.
+    digests, coming = set(place.traces()), set(place.uploads())
     with sessions.begin() as session:
         held = select(TraceRow.id).where(TraceRow.team_id == TraceFile.team_id, TraceRow.file_id == TraceFile.id)
-        for row in session.scalars(select(TraceFile).where(~held.exists())):
-            if (moment - row.made_at).total_seconds() > _SWEPT_AFTER_S:
-                session.delete(row)
-        for upload in session.scalars(select(Upload)):
-            if (moment - upload.created_at).total_seconds() > _PIECES_AFTER_S:
-                place.remove_upload(str(upload.public_id))
-                session.delete(upload)
-        for entry in session.scalars(select(FeedEntry).where(FeedEntry.state != "waiting").order_by(FeedEntry.id).limit(10_000)):
-            if (moment - entry.came_at).total_seconds() > _KEYS_AFTER_S:
-                session.delete(entry)
-    with sessions() as session:
+        session.execute(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists()))
+        session.execute(delete(Upload).where(Upload.created_at < moment - _PIECES_AFTER))
+        # A lap that waits is never thrown away; samples whose lap never came are.
+        old = (FeedEntry.came_at < moment - _KEYS_AFTER, (FeedEntry.state != "waiting") | (FeedEntry.kind == "samples"))
+        gone = session.scalars(select(FeedEntry.id).where(*old).limit(_KEYS_AT_ONCE)).all()
+        session.execute(delete(FeedEntry).where(FeedEntry.id.in_(gone)))
         named = set(session.scalars(select(TraceFile.sha256)))
         known = {str(item) for item in session.scalars(select(Upload.public_id))}
-    for digest in set(place.traces()) - named:
+    for digest in digests - named:
         # One that was just written has no row yet.
-        if place.age_s(digest, moment.timestamp()) > _PIECES_AFTER_S:
+        if place.age_s(digest, moment.timestamp()) > _PIECES_AFTER.total_seconds():
             place.remove_traces(digest)
-    for upload_id in set(place.uploads()) - known:
+    for upload_id in coming - known:
         place.remove_upload(upload_id)

@@ -14,7 +14,7 @@ from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.telemetry.store import store
 
-__all__ = ["MOST_BYTES", "UploadView", "add_piece", "begin_upload", "discard_upload", "upload", "uploads"]
+__all__ = ["MOST_BYTES", "UploadView", "add_piece", "begin_upload", "discard_upload", "own_upload", "upload", "uploads"]
 
 MOST_BYTES: Final = 2 * 1024**3
 _MOST_COMING: Final = 20
@@ -70,14 +70,14 @@ def add_piece(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, of
         Conflict: the file goes on elsewhere, or is whole.
     """
     with sessions() as session:
-        row = _own(session, actor, upload_id)
+        row = own_upload(session, actor, upload_id)
         _check(row, offset)
         missing = row.size - offset
     # Not within a transaction: bytes come as slowly as somebody's line is.
     place = store()
     piece, count = place.write_piece(str(upload_id), source, missing)
     with sessions.begin() as session:
-        row = _own(session, actor, upload_id, lock=True)
+        row = own_upload(session, actor, upload_id, lock=True)
         try:
             _check(row, offset)
         except Conflict:
@@ -102,7 +102,7 @@ def _check(row: Upload, offset: int) -> None:
 def upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID) -> UploadView:
     """How far a file has come, and what became of it."""
     with sessions() as session:
-        row = _own(session, actor, upload_id)
+        row = own_upload(session, actor, upload_id)
         return _view(row, _combination(session, row))
 
 
@@ -119,11 +119,16 @@ def uploads(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID)
 def discard_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID) -> None:
     """Forget a file. Traces that were read from it stay."""
     with sessions.begin() as session:
-        session.delete(_own(session, actor, upload_id, lock=True))
+        session.delete(own_upload(session, actor, upload_id, lock=True))
     store().remove_upload(str(upload_id))
 
 
-def _own(session: Session, actor: Actor, upload_id: UUID, *, lock: bool = False) -> Upload:
+def own_upload(session: Session, actor: Actor, upload_id: UUID, *, lock: bool = False) -> Upload:
+    """A telemetry file's row: of the person's own, or of anybody in the team for who sees all.
+
+    Raises:
+        NotThere: it doesn't exist for this person.
+    """
     row = find_row(session, Upload, actor, upload_id, "upload", lock=lock)
     if not actor.sees_all and row.person_id != actor.person_id:
         raise NotThere("This upload doesn't exist, or no longer does.")

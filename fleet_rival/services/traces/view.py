@@ -122,7 +122,7 @@ def traced_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: U
 
 def _traced(lap: Lap, practice: PracticeSession, driver: Driver, trace: TraceRow) -> TracedLap:
     key = LapKey(practice.public_id, driver.public_id, lap.run, lap.number)
-    told = tuple(stretch_sentence(Stretch(**{**item, "channels": tuple(item["channels"])})) for item in trace.stretches)
+    told = tuple(stretch_sentence(Stretch.from_plain(item)) for item in trace.stretches)
     counts = lap.kind == "flying" and lap.valid and not lap.incidents and not lap.flags
     channels = tuple(trace.channels)
     return TracedLap(
@@ -228,7 +228,7 @@ def _unpacked(body: bytes) -> Aligned:
     for kind in [np.float64, np.float64, *([np.float32] * len(head["names"]))]:
         arrays.append(np.frombuffer(body, dtype=kind, count=count, offset=at))
         at += count * np.dtype(kind).itemsize
-    stretches = tuple(Stretch(**{**item, "channels": tuple(item["channels"])}) for item in head["stretches"])
+    stretches = tuple(Stretch.from_plain(item) for item in head["stretches"])
     return Aligned(arrays[0], arrays[1], dict(zip(head["names"], arrays[2:], strict=True)), stretches, head["by"])
 
 

@@ -4845,14 +4845,15 @@ export interface components {
         };
         /** LiveLapOut */
         LiveLapOut: {
+            /**
+             * Counts
+             * @description Clean, as far as the run tells so far
+             */
+            counts: boolean;
             /** Ended At */
             ended_at: string | null;
-            /** Flags */
-            flags: string[];
             /** Has Trace */
             has_trace: boolean;
-            /** Incident */
-            incident: string | null;
             /** Kind */
             kind: string;
             /** Number */
