@@ -8,19 +8,18 @@ import signal
 import threading
 import time
 from collections import defaultdict
-from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from http.client import HTTPConnection, HTTPException
-from socket import SHUT_RDWR
 from statistics import quantiles
 from typing import Any, Final
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.cli.bench_load import Asking, cookie_of, made_layout
+from fleet_rival.cli.bench_load import cookie_of, made_layout
 from fleet_rival.cli.bench_measure import Row
+from fleet_rival.cli.bench_onlookers import Onlookers
 from fleet_rival.cli.trial import Trial
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import FeedEntry, Lap, PracticeSession
@@ -37,7 +36,6 @@ _LAPS_A_RUN: Final = 30
 _BATCHES_A_SECOND: Final = 25
 _BROWSERS: Final = 20
 _ACK_MS: Final = 250
-_PAGE_WAITS_S: Final = 0.25
 _SEEN_S: Final = 1.0
 
 
@@ -108,54 +106,11 @@ def _laps_there(sessions: sessionmaker[Session], actor: Actor, label: str) -> di
         return out
 
 
-class _Watching(threading.Thread):
-    """A browser on the live page: hears that something came, asks for the page, notes when which lap was first seen."""
-
-    def __init__(self, address: str, cookie: str) -> None:
-        super().__init__(daemon=True)
-        self.seen: dict[tuple[str, int], float] = {}
-        self._asking = Asking(address, cookie)
-        self._stream = HTTPConnection(address.removeprefix("http://"), timeout=120)
-        self._stream.request("GET", "/api/events/stream?after=0", headers={"Cookie": cookie})
-        self._socket = self._stream.sock
-        self._answer = self._stream.getresponse()
-        assert self._answer.status == 200
-        self._heard = threading.Event()
-        threading.Thread(target=self._listen, daemon=True).start()
-        self.start()
-
-    def _listen(self) -> None:
-        with suppress(OSError, ValueError, AttributeError, HTTPException):
-            while line := self._answer.readline():
-                if line.startswith(b"data:") and b"laps.deliver" in line:
-                    self._heard.set()
-
-    def run(self) -> None:
-        with suppress(OSError, ValueError, AttributeError, HTTPException):
-            while self._heard.wait(30):
-                # As the page does: what comes within a moment is asked for once.
-                time.sleep(_PAGE_WAITS_S)
-                self._heard.clear()
-                told = json.loads(self._asking.get("/api/live"))
-                moment = time.perf_counter()
-                for run in told["runs"]:
-                    for lap in run["laps"]:
-                        self.seen.setdefault((run["driver"], lap["number"]), moment)
-
-    def close(self) -> None:
-        """Hang up, so that the place is free for others."""
-        with suppress(OSError):
-            self._socket.shutdown(SHUT_RDWR)
-        self._stream.close()
-
-
 def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[Row]:
     """Twenty drivers at once, 500 laps a second in all, with twenty browsers that look on."""
     load, names = _place(whole, actor, "load", _DRIVERS)
-    watching = []
-    for number in range(_BROWSERS):
-        person = add_person(whole.sessions, actor, f"Onlooker {number + 1:02d}", "coach")
-        watching.append(_Watching(whole.address, cookie_of(whole.sessions, person)))
+    people = [add_person(whole.sessions, actor, f"Onlooker {number + 1:02d}", "coach") for number in range(_BROWSERS)]
+    onlookers = Onlookers(whole.address, [cookie_of(whole.sessions, person) for person in people])
     each = _LAPS_A_SECOND // _BATCHES_A_SECOND
     lanes = 5
     end = time.perf_counter() + seconds_long
@@ -194,9 +149,7 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
     there = sum(len(laps) for laps in _laps_there(whole.sessions, actor, load.session).values())
     assert there == total, (there, total)
     time.sleep(2)
-    for one in watching:
-        one.close()
-    late = [one.seen[key] - load.acknowledged[key] for one in watching for key in load.acknowledged if key in one.seen]
+    late = [seen[key] - load.acknowledged[key] for seen in onlookers.leave() for key in load.acknowledged if key in seen]
     ninety_nine = quantiles(load.took, n=100, method="inclusive")[-1] * 1000
     seen = quantiles(late, n=100, method="inclusive")[-1] if late else float("nan")
     share = len(late) / (len(load.acknowledged) * _BROWSERS)

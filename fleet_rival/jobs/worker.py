@@ -1,5 +1,6 @@
 """The worker process: runs jobs, and looks for those that nobody told it of."""
 
+import gc
 import logging
 import os
 import threading
@@ -42,6 +43,9 @@ def run_job(key: int) -> None:
 
 @worker_ready.connect  # type: ignore[untyped-decorator]
 def _begin(**_: Any) -> None:
+    # What is loaded by now stays; the garbage collector needn't look through it again and hold what is fed up.
+    gc.collect()
+    gc.freeze()
     threading.Thread(target=_look, daemon=True).start()
     threading.Thread(target=take_feed, args=(_sessions, _end), daemon=True).start()
 

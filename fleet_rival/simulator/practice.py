@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -40,6 +41,31 @@ class SessionPlan:
     compound: str = "street"
     session_local: datetime | None = None
     """Date and time of day inside the simulation when it begins."""
+
+    def context(self, run: int, first_lap: int, lap_of_run: int, started_at: datetime, left: float) -> dict[str, Any]:
+        """What stands at a lap beside its times.
+
+        Args:
+            left: share of fuel or energy that is left.
+        """
+        plan = self.runs[run]
+        return {
+            "session": self.label,
+            "session_local": self.session_local,
+            "run": run + 1,
+            "number": first_lap + lap_of_run,
+            "started_at": started_at,
+            "purpose": plan.purpose,
+            "compound": self.compound,
+            "tyre_set": f"{self.label}-{run + 1}",
+            "tyre_age": float(lap_of_run),
+            "fuel_l": None if plan.fuel_l is None else round(plan.fuel_l * left, 1),
+            "energy_kwh": None if plan.energy_kwh is None else round(plan.energy_kwh * left, 2),
+            "track_temp_c": self.track_temp_c,
+            "air_temp_c": self.air_temp_c,
+            "wetness": self.wetness,
+            "setup": "base",
+        }
 
 
 GRIP_IN = {"dry": 1.0, "damp": 0.93, "wet": 0.85}
@@ -142,25 +168,8 @@ def drive_run(
     for lap_of_run in range(count):
         kind = "out" if lap_of_run == 0 else "in" if lap_of_run == count - 1 else "flying"
         left = 1 - 0.9 * lap_of_run / count
-        facts = {
-            "session": session.label,
-            "session_local": session.session_local,
-            "run": run + 1,
-            "number": first_lap + lap_of_run,
-            "started_at": clock,
-            "purpose": plan.purpose,
-            "compound": session.compound,
-            "tyre_set": f"{session.label}-{run + 1}",
-            "tyre_age": float(lap_of_run),
-            "fuel_l": None if plan.fuel_l is None else round(plan.fuel_l * left, 1),
-            "energy_kwh": None if plan.energy_kwh is None else round(plan.energy_kwh * left, 2),
-            "track_temp_c": session.track_temp_c,
-            "air_temp_c": session.air_temp_c,
-            "wetness": session.wetness,
-            "setup": "base",
-            "company": "solo",
-        }
-        made = Lap(driver=driver.name, **{**_drive_lap(driver, track, base, rng, kind, lap_of_run, lost_s), **facts})  # type: ignore[arg-type]
+        facts = {**session.context(run, first_lap, lap_of_run, clock, left), "company": "solo"}
+        made = Lap(driver=driver.name, **{**_drive_lap(driver, track, base, rng, kind, lap_of_run, lost_s), **facts})
         laps.append(made)
         clock += timedelta(microseconds=made.time_us)
     return laps

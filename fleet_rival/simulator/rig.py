@@ -4,6 +4,7 @@ What isn't acknowledged yet it keeps, and sends again until it is: a broken conn
 """
 
 import gzip
+import hashlib
 import json
 import time
 import urllib.error
@@ -233,7 +234,9 @@ _MORE: Final = ("track_temp_c", "air_temp_c", "wetness", "purpose")
 def _lines(item: StintLap, head: dict[str, Any], number: int, began: datetime, rate_hz: float) -> list[dict[str, Any]]:
     """What is sent of a lap: the lap, and its samples in pieces; each with a key that stays the same however often it is sent."""
     lap = item.lap
-    stem = f"{lap.session}.{lap.driver}.{lap.run}.{lap.number}".encode().hex()[-56:]
+    # Names may be long and have any letters, keys not.
+    names = json.dumps([head["track"], head["layout"], head["car"], lap.session, lap.driver, lap.run, lap.number])
+    stem = hashlib.sha256(names.encode()).hexdigest()[:56]
     told = {
         "lap": lap.number,
         "lap_of_run": number,

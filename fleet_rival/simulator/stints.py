@@ -99,25 +99,8 @@ def drive_stint(
         stint = replace(stint, grip=max(grip + extra / per_grip, 0.3 * grip), entry_ms=speed, pit={"out": "out", "in": "in"}.get(kind))
         driven = drive_lap(road, car, track, stint)
         speed = driven.end_ms
-        context = {
-            "session": session.label,
-            "session_local": session.session_local,
-            "run": run + 1,
-            "number": first_lap + number,
-            "started_at": clock,
-            "kind": kind,
-            "purpose": plan.purpose,
-            "compound": session.compound,
-            "tyre_set": f"{session.label}-{run + 1}",
-            "tyre_age": float(number),
-            "fuel_l": None if plan.fuel_l is None else round(plan.fuel_l * left, 1),
-            "energy_kwh": None if plan.energy_kwh is None else round(plan.energy_kwh * left, 2),
-            "track_temp_c": session.track_temp_c,
-            "air_temp_c": session.air_temp_c,
-            "wetness": session.wetness,
-            "setup": "base",
-        }
-        lap = Lap(driver=driver.name, **{**_times(track, driven), **facts, **context})  # type: ignore[arg-type]
+        context = {**session.context(run, first_lap, number, clock, left), "kind": kind}
+        lap = Lap(driver=driver.name, **{**_times(track, driven), **facts, **context})
         clock += timedelta(microseconds=lap.time_us)
         yield StintLap(lap, driven)
 
