@@ -113,7 +113,7 @@ def examine(trace: Trace, length_m: float) -> Sound:
     usable = known[keep]
     stretches += _ends(distance[usable], speed[keep], step, length_m)
     stretches += _silent(trace, usable, distance)
-    stretches += _strays(trace, usable, kept_time[keep], distance[usable], speed[keep])
+    stretches += _strays(trace, usable, distance[usable])
     return Sound(usable, tuple(sorted(stretches, key=lambda item: (item.start_m, item.end_m))), step)
 
 
@@ -222,13 +222,13 @@ def _silent(trace: Trace, usable: np.ndarray, distance: Samples) -> Iterator[Str
         yield Stretch("not_a_number", low, high, time_holds=True, channels=tuple(names))
 
 
-def _strays(trace: Trace, usable: np.ndarray, time: Samples, distance: Samples, speed: Samples) -> Iterator[Stretch]:
-    """Stretches on which the place in the plane leaps although the car doesn't."""
+def _strays(trace: Trace, usable: np.ndarray, distance: Samples) -> Iterator[Stretch]:
+    """Stretches on which the place in the plane leaps although the distance doesn't."""
     if len(usable) < 2 or not {"x_m", "y_m"} <= trace.channels.keys():
         return
     x, y = (trace.channels[name][usable] for name in ("x_m", "y_m"))
     moved = np.hypot(np.diff(x), np.diff(y))
-    leaps = moved > np.maximum(speed[1:], speed[:-1]) * np.diff(time) * (1 + _JUMP_SHARE) + _JUMP_M
+    leaps = moved > np.diff(distance) * (1 + _JUMP_SHARE) + _JUMP_M
     places = np.flatnonzero(leaps)
     if len(places):
         # A leap and the leap back are one stretch.
