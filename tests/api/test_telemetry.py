@@ -155,6 +155,17 @@ def test_a_bomb_isnt_unpacked(app: Flask, bearer: dict[str, str]) -> None:
     assert is_problem(answer, 422, "at most 32 MB")
 
 
+def test_too_much_is_refused_unpacked_too(app: Flask, bearer: dict[str, str], monkeypatch: pytest.MonkeyPatch) -> None:
+    live_routes._full.clear()
+    monkeypatch.setattr(live_routes, "_MOST_BYTES", 1_000_000)
+    for body, status in ((b"\n" * 1_000_000, 200), (b"\n" * 1_000_001, 422)):
+        for packed, headers in ((body, {}), (gzip.compress(body), {"Content-Encoding": "gzip"})):
+            answer = app.test_client().post("/api/rig/feed", data=packed, headers={**bearer, **headers})
+            assert answer.status_code == status
+    answer = app.test_client().post("/api/rig/feed", data=b"not gzip", headers={**bearer, "Content-Encoding": "gzip"})
+    assert is_problem(answer, 422, "isn't")
+
+
 def test_who_drives_is_told(desk: Browser) -> None:
     assert desk.get("/api/live").json == {"runs": [], "waiting": []}
     assert desk.get("/api/live/troubles").json == {"items": []}

@@ -60,6 +60,39 @@ def test_features_need_their_channels_and_leave_out_what_cant_be_used() -> None:
     assert all(np.isnan(values[middle]) for values in found.values()) and np.isfinite(found["slowest_kmh"]).sum() == len(layout.segment_parts) - 1
 
 
+@pytest.mark.parametrize("silent", ["brake_pct", "throttle_pct", "gear", "yaw_rate_dps", "offset_m"])
+def test_a_channel_that_falls_silent_in_a_corner_costs_what_is_read_from_it_there(silent: str) -> None:
+    layout = place("harbour")[2]
+    samples = {name: values.copy() for name, values in slipped(None).samples(60).items()}
+    whole = pass_features(layout, trace(samples))
+    index = next(index for index, part in enumerate(layout.segment_parts) if part.code == "T6")
+    part = layout.segment_parts[index]
+    samples[silent][(samples["distance_m"] > part.start_m + 20) & (samples["distance_m"] < part.start_m + 50)] = np.nan
+    found = pass_features(layout, trace(samples))
+    lost = {name for name in FEATURES if np.isnan(found[name][index]) and not np.isnan(whole[name][index])}
+    # What the simulator's car reads from that channel, and nothing else; elsewhere everything is as before.
+    of_it = {
+        "brake_pct": {"brake_onset_m", "brake_release_m", "brake_peak_pct", "coasting_s", "overlap_s"},
+        "throttle_pct": {"pick_up_m", "full_throttle_m", "lifts", "coasting_s"},
+        "gear": {"overlap_s", "apex_gear"},
+        "yaw_rate_dps": {"countersteer_s"},
+        "offset_m": {"apex_offset_m"},
+    }
+    assert lost == of_it[silent]
+    others = [number for number in range(len(layout.segment_parts)) if number != index]
+    for name in FEATURES:
+        np.testing.assert_array_equal(found[name][others], whole[name][others])
+
+
+def test_a_layout_is_found_without_pedals() -> None:
+    samples = [drive_lap(*place("hills"), Stint(0.96, wander=wander)).samples(50) for wander in (1, 2)]
+    few = ("time_s", "distance_m", "speed_kmh", "x_m", "y_m")
+    traces = [trace({name: item[name] for name in few}, number) for number, item in enumerate(samples, 1)]
+    found = find_track(traces, ["flying", "flying"], "Quernholm", "Found", "road").track
+    middles = zip(found.corners, place("hills")[2].corners, strict=True)
+    assert all(abs(corner.apex_m - true.apex_m) <= 15 and corner.start_m < corner.apex_m < corner.end_m for corner, true in middles)
+
+
 @pytest.mark.parametrize("rate", [25, 60, 360])
 def test_the_difference_at_a_place_is_the_one_that_was_driven(rate: int) -> None:
     length = place("harbour")[2].length_m

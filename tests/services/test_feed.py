@@ -14,18 +14,23 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.targets import Target
-from fleet_rival.db.tables import FeedEntry, Lap, Run, TraceFile, TraceRow
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.db.tables import Combination, Driver, FeedEntry, Lap, PracticeSession, Run, StandingRow, TraceFile, TraceRow, now
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import feed, history, profiles, rigs, sign_in, track, watching, week
+from fleet_rival.services import drive, entries, feed, history, profiles, rigs, series, sign_in, track, watching, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.brief import brief
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.feed import Line
-from fleet_rival.services.runs import declare
+from fleet_rival.services.runs import declare, edit
+from fleet_rival.services.runs.places import RunKey
+from fleet_rival.services.team import add_person
+from fleet_rival.services.traces import keep
 from fleet_rival.services.traces.keep import load_traces
 from fleet_rival.simulator.league import rig_driver
 from fleet_rival.simulator.rig import Wishes, _lines, _session
 from fleet_rival.simulator.stints import drive_stint, road_of
+from fleet_rival.telemetry.store import store
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -43,6 +48,7 @@ class Cellar:
         self.manager = manager_of(sessions)
         content = (DATA / "oval-102" / "oval-a-102.track.json").read_bytes()
         layout = track.add_track(sessions, self.manager, content)
+        self.layout = layout.id
         self.combination = week.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
         self.driver = profiles.add_driver(sessions, self.manager, "Ysolde Farrand").id
         found = sign_in.rig(sessions, rigs.make_rig_token(sessions, self.manager, "Cellar")[1])
@@ -160,6 +166,50 @@ def test_samples_wait_for_their_lap_and_go_and_come_back_with_it(cellar: Cellar)
     assert cellar.result() == whole
 
 
+def test_samples_alone_make_neither_a_session_nor_a_file(cellar: Cellar) -> None:
+    before = store().traces()
+    cellar.take([line for line in cellar.sent if line.kind == "samples"])
+    with cellar.sessions() as session:
+        assert session.scalars(select(PracticeSession)).all() == [] == session.scalars(select(TraceFile)).all()
+    assert store().traces() == before and feed.troubles(cellar.sessions, cellar.manager) == []
+
+
+def test_samples_of_another_lap_are_told_and_change_nothing(cellar: Cellar) -> None:
+    lap = next(line for line in cellar.sent if line.kind == "lap" and line.content["lap"]["lap"] == 3)
+    slower = {**lap.content["lap"], "time_us": lap.content["lap"]["time_us"] + 700_000, "sectors": {}, "segments": {}}
+    before = store().traces()
+    cellar.take([lap._replace(content={**lap.content, "lap": slower}), *(line for line in cellar.sent if line.kind == "samples")])
+    [trouble] = feed.troubles(cellar.sessions, cellar.manager)
+    assert trouble.reason == "Samples of Ysolde Farrand in session live, lap 3: its lap took another time, so it is of another lap and isn't used."
+    assert store().traces() == before and [trace for _, trace in cellar.result()] == [None]
+
+
+def test_samples_whose_lap_doesnt_come_are_told_and_used_when_it_does(cellar: Cellar, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(feed, "_LAP_COMES_WITHIN", timedelta(0))
+    cellar.take([line for line in cellar.sent if line.kind == "samples"])
+    [trouble] = feed.troubles(cellar.sessions, cellar.manager)
+    assert trouble.lines == len(cellar.sent) - 6 and trouble.reason.endswith("are there, and their laps aren't.")
+    cellar.take([line for line in cellar.sent if line.kind == "lap"])
+    assert feed.troubles(cellar.sessions, cellar.manager) == [] and all(trace for _, trace in cellar.result())
+
+
+def test_what_was_taken_long_ago_is_forgotten_and_a_lap_that_waits_never_is(cellar: Cellar) -> None:
+    cellar.take(cellar.sent)
+    whole = cellar.result()
+    lap = next(line for line in cellar.sent if line.kind == "lap")
+    samples = next(line for line in cellar.sent if line.kind == "samples")
+    waiting = {"session": "later", "run": 9}
+    feed.accept(cellar.sessions, cellar.rig, [Line("lap.waits-for-long", "lap", {**lap.content, "session": "later"})])
+    feed.accept(cellar.sessions, cellar.rig, [Line("samples.wait-for-long", "samples", {**samples.content, **waiting})])
+    keep.sweep(cellar.sessions, now() + timedelta(days=29))
+    with cellar.sessions() as session:
+        assert len(session.scalars(select(FeedEntry.id)).all()) == len(cellar.sent) + 2
+    keep.sweep(cellar.sessions, now() + timedelta(days=31))
+    with cellar.sessions() as session:
+        assert session.scalars(select(FeedEntry.entry_key)).all() == ["lap.waits-for-long"]
+    assert cellar.result() == whole
+
+
 def test_full_is_full(cellar: Cellar, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(feed, "MOST_WAITING", 3)
     assert not feed.is_full(cellar.sessions, cellar.rig)
@@ -189,3 +239,107 @@ def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
     assert run.mark["met"] and "reached" in run.mark_words
     with pytest.raises(NotThere, match="no driver called Nobody"):
         brief(sessions, cellar.rig, "Nobody")
+
+
+def test_what_counts_live_is_what_counts_everywhere(cellar: Cellar) -> None:
+    declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
+    times = {item.lap.number: item.lap.time_us for item in cellar.driven}
+    towed, struck, said, best = sorted((2, 3, 4, 5), key=lambda number: times[number])
+    facts: dict[int, dict[str, Any]] = {towed: {"flags": ["tow"]}, struck: {"strikes": ["T2"]}}
+    laps = [line for line in cellar.sent if line.kind == "lap"]
+    told = [line._replace(content={**line.content, "lap": {**line.content["lap"], **facts.get(line.content["lap"]["lap"], {})}}) for line in laps]
+    cellar.take(told[:-1])
+    [run] = watching.driving_now(cellar.sessions, cellar.manager).runs
+    assert run.driving and run.best_us == times[said] and [lap.valid for lap in run.laps] == [lap.number != struck for lap in run.laps]
+    counted = {lap.number for lap in run.laps if lap.counts}
+    assert not {1, towed, struck} & counted
+    # Somebody says it while they drive: that one had a tow too.
+    with cellar.sessions() as session:
+        practice, driver = session.scalars(select(PracticeSession)).one(), session.scalars(select(Driver)).one()
+        version = session.scalars(select(Lap.version).where(Lap.number == said)).one()
+    key = RunKey(practice.public_id, driver.public_id, run.number)
+    edit.say_of_marks(cellar.sessions, cellar.manager, key, {said: version}, {"tow": True})
+    [after] = watching.driving_now(cellar.sessions, cellar.manager).runs
+    assert after.best_us == times[best] and {lap.number for lap in after.laps if lap.counts} == counted - {said}
+    # The in lap ends it.
+    cellar.take(told[-1:])
+    assert not watching.driving_now(cellar.sessions, cellar.manager).runs[0].driving
+
+
+def test_a_driver_is_shown_the_own_run_alone(cellar: Cellar) -> None:
+    other = profiles.add_driver(cellar.sessions, cellar.manager, "Brannoc Tull").id
+    declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, other, {**CONTEXT}, [])
+    cellar.take([line for line in cellar.sent if line.kind == "lap"])
+    with cellar.sessions() as session:
+        keys = {row.name: row.id for row in session.scalars(select(Driver))}
+    for name, seen in (("Ysolde Farrand", (1, 0)), ("Brannoc Tull", (0, 1))):
+        person = add_person(cellar.sessions, cellar.manager, f"{name} at home", "driver", keys[name])
+        view = watching.driving_now(cellar.sessions, person)
+        assert (len(view.runs), len(view.waiting)) == seen
+    everything = watching.driving_now(cellar.sessions, cellar.manager)
+    assert (len(everything.runs), len(everything.waiting)) == (1, 1)
+
+
+def test_the_ideal_of_the_week_that_runs_is_the_target(cellar: Cellar) -> None:
+    sessions, manager = cellar.sessions, cellar.manager
+    version = week.combination(sessions, manager, cellar.combination.id).version
+    week.set_target(sessions, manager, cellar.combination.id, version, Target("ideal"), None, (None, None))
+    cellar.take([line for line in cellar.sent if line.kind == "lap"])
+    moment = now()
+
+    def kept(since: timedelta, until: timedelta, ideal: int) -> None:
+        with sessions.begin() as session:
+            row = session.scalars(select(Combination)).one()
+            stretch = {"since": moment + since, "until": moment + until, "laps": 6, "stamp": "x", "figures": [{"ideal_us": ideal}]}
+            session.add(StandingRow(team_id=manager.team_id, combination_id=row.id, driver_id=None, **stretch))
+
+    day = timedelta(days=1)
+    kept(-9000 * day, 9000 * day, 20_300_000)
+    assert watching.driving_now(sessions, manager).runs[0].target_us == 20_300_000
+    kept(-10 * day, -3 * day, 20_100_000)
+    assert watching.driving_now(sessions, manager).runs[0].target_us == 20_300_000, "that week is over"
+    kept(-3 * day, 4 * day, 20_200_000)
+    assert watching.driving_now(sessions, manager).runs[0].target_us == 20_200_000
+
+
+def test_a_rig_is_briefed_with_the_run_else_the_week_else_the_last_place(cellar: Cellar) -> None:
+    sessions, manager = cellar.sessions, cellar.manager
+    with pytest.raises(NotThere, match="Declare a run first"):
+        brief(sessions, cellar.rig, "Ysolde Farrand")
+    other = week.add_combination(sessions, manager, cellar.layout, "Peat Coupe")
+    content = b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n"
+    file_id = drive.upload(sessions, manager, other.id, "x.csv", content)
+    drive.confirm(sessions, manager, file_id, drive.Wishes(other.revision))
+    assert brief(sessions, cellar.rig, "Ysolde Farrand").car == "Peat Coupe"
+    begins = now().date() - timedelta(days=1)
+    cup = series.add_series(sessions, manager, "Cup")
+    where = (cellar.head["track"], cellar.head["layout"])
+    facts = SeriesWeek(
+        "Cup", 1, "UTC", begins, begins + timedelta(days=7), ("Cinder Truck",), *where, race_minutes=30.0, starts="at 18:00", wetness="damp"
+    )
+    entries.enter(sessions, manager, [series.add_week(sessions, manager, cup.id, facts).id], [cellar.driver], "want")
+    found = brief(sessions, cellar.rig, "Ysolde Farrand")
+    assert (found.car, found.declared, found.conditions["wetness"]) == ("Cinder Truck", None, "damp")
+    declare.declare(sessions, manager, other.id, cellar.driver, {**CONTEXT, "purpose": "long"}, [])
+    found = brief(sessions, cellar.rig, "Ysolde Farrand")
+    assert found.car == "Peat Coupe" and found.declared is not None and found.declared["purpose"] == "long"
+
+
+def test_keys_differ_for_whatever_differs_and_are_the_same_for_the_same(cellar: Cellar) -> None:
+    long = "Ysolde Farrand of the Long Name that Goes On and On Beyond What a Key Can Hold"
+
+    def keys(**changed: Any) -> set[str]:
+        item = cellar.driven[1]
+        head = {**cellar.head, **{name: value for name, value in changed.items() if name in cellar.head}}
+        lap = replace(item.lap, driver=long, **{name: value for name, value in changed.items() if name not in cellar.head or name == "session"})
+        return {line["key"] for line in _lines(replace(item, lap=lap), head, 1, cellar.plan.starts_at, 20.0)}
+
+    one = keys(session="evening 1")
+    assert one == keys(session="evening 1") and all(len(key) <= 80 for key in one)
+    for other in (
+        keys(session="evening 2"),
+        keys(session="evening 1", run=2),
+        keys(session="evening 1", number=9),
+        keys(session="evening 1", car="B"),
+    ):
+        assert not one & other

@@ -1,5 +1,6 @@
 """Layouts by hand, turned round and shorter; and boundaries that move under laps that are in."""
 
+import math
 from dataclasses import replace
 from typing import Any
 from uuid import UUID
@@ -127,12 +128,14 @@ def test_a_new_name_is_followed_by_weeks_and_taken_back(season: Season, layout: 
 
 
 def test_a_layout_that_nothing_hangs_on_goes_with_its_track(season: Season) -> None:
-    made = layouts.draw_up(season.sessions, season.actor, BY_HAND)
+    circle = tuple((159.155 * math.cos(turn * math.tau / 20), 159.155 * math.sin(turn * math.tau / 20)) for turn in range(20))
+    whole = replace(BY_HAND, centreline_step_m=50.0, centreline_xy_m=tuple((round(x, 3), round(y, 3)) for x, y in circle))
+    made = layouts.draw_up(season.sessions, season.actor, whole)
     layouts.remove_layout(season.sessions, season.actor, made)
     with season.sessions() as session:
         assert session.scalars(select(TrackRow.name)).all() == [season.track]
     history.undo(season.sessions, season.actor)
-    assert read_track(layouts.export(season.sessions, season.actor, made)[1]) == BY_HAND
+    assert read_track(layouts.export(season.sessions, season.actor, made)[1]) == whole
 
 
 def test_merging_corners_keeps_exact_sums_marks_references_and_questions(season: Season, layout: UUID) -> None:

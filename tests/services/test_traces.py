@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Corner
-from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, TraceFile, TraceRow, Upload, now
+from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, PracticeSession, TraceFile, TraceRow, Upload, now
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.services import boundaries, drive, find, history, profiles, track, week
 from fleet_rival.services.base import Actor
@@ -170,6 +170,48 @@ def test_laps_known_from_traces_alone_appear_and_strangers_are_asked_for(session
     assert garage.rows() == []
 
 
+def test_new_laps_join_the_session_in_which_the_others_were_found(sessions: Sessions) -> None:
+    garage = Garage(sessions, laps=False)
+    profiles.add_driver(sessions, garage.manager, "Ysolde Farrand")
+    garage.read(parquet(*(oval(number) for number in (1, 2, 3))))
+    # The simulation called the next evening the same; the team's session of it has a number.
+    second = [oval(number, scale=1.02) for number in (1, 2, 3, 4)]
+    with sessions() as session:
+        one = {lap.number: lap.time_us for lap in session.scalars(select(Lap))}
+    rows = ["driver,session,run,lap,time"]
+    rows += [f"Ysolde Farrand,evening (2),2,{number},{time * 1.02 / 1e6:.6f}" for number, time in one.items()]
+    revision = week.combination(sessions, garage.manager, garage.combination).revision
+    file_id = drive.upload(sessions, garage.manager, garage.combination, "second.csv", "\n".join(rows).encode())
+    drive.confirm(sessions, garage.manager, file_id, drive.Wishes(revision))
+    result = garage.read(parquet(*second))
+    assert (result["matched"], result["added"], result["differs"]) == (3, 1, 0)
+    with sessions() as session:
+        query = select(PracticeSession.label, Lap.number).join(PracticeSession, PracticeSession.id == Lap.session_id).order_by(Lap.id)
+        labels = [(label, number) for label, number in session.execute(query)]
+    assert labels.count(("evening (2)", 4)) == 1 and ("evening", 4) not in labels
+
+
+def test_a_person_reads_the_own_file_alone(sessions: Sessions) -> None:
+    garage = Garage(sessions, laps=False)
+    key = profiles.add_driver(sessions, garage.manager, "Ysolde Farrand").id
+    with sessions() as session:
+        driver = session.scalars(select(Driver.id).where(Driver.public_id == key)).one()
+    person = add_person(sessions, garage.manager, "Ysolde at home", "driver", driver)
+    coming = garage.send(FIRST.read_bytes())
+    for attempt in (
+        lambda: uploads.upload(sessions, person, coming.id),
+        lambda: uploads.add_piece(sessions, person, coming.id, 0, io.BytesIO(b"x").read),
+        lambda: imports.say_who(sessions, person, coming.id, {}),
+        lambda: imports.import_upload(sessions, person, coming.id),
+        lambda: deriving.found_from_upload(sessions, person, coming.id),
+        lambda: uploads.discard_upload(sessions, person, coming.id),
+    ):
+        with pytest.raises(NotThere, match="doesn't exist"):
+            attempt()
+    own = garage.send(FIRST.read_bytes(), actor=person)
+    assert uploads.upload(sessions, garage.manager, own.id).state == "whole", "the manager sees all"
+
+
 def test_many_laps_lie_in_several_files_and_each_is_found(sessions: Sessions, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(keep, "_LAPS_A_FILE", 2)
     garage = Garage(sessions, laps=False)
@@ -287,6 +329,19 @@ def test_what_nobody_names_is_swept_and_what_is_needed_stays(sessions: Sessions,
     keep.sweep(sessions, now())
     history.redo(sessions, garage.manager, _act(sessions, garage.manager, 0))
     assert view.overlay(sessions, garage.manager, garage.combination, [lap.key], "speed_kmh").laps[0].values
+    # Pieces of a file that was given up go after a week, and pieces that no row names at once.
+    coming = uploads.begin_upload(sessions, garage.manager, garage.combination, "b.parquet", 10)
+    uploads.add_piece(sessions, garage.manager, coming.id, 0, io.BytesIO(b"0123").read)
+    store().write_piece("11111111-1111-1111-1111-111111111111", io.BytesIO(b"x").read, 1)
+    keep.sweep(sessions, now() + timedelta(days=6))
+    assert store().uploads() == [str(coming.id)]
+    keep.sweep(sessions, now() + timedelta(days=8))
+    assert store().uploads() == []
+    # Traces that were taken back go after a month, their file with them.
+    history.undo(sessions, garage.manager, _act(sessions, garage.manager, 0))
+    keep.sweep(sessions, now() + timedelta(days=31))
+    with sessions() as session:
+        assert not session.scalars(select(TraceFile)).all()
     own = Store(tmp_path.as_uri())
     with pytest.raises(ZeroDivisionError), own.new_traces() as out:
         out.write(b"half")
