@@ -22,18 +22,22 @@ CHECKS: dict[str, list[str]] = {
     "interface lint": ["npm", "--prefix", "frontend", "run", "--silent", "lint"],
     "interface types": ["npm", "--prefix", "frontend", "run", "--silent", "types"],
 }
+_WHOLE = [f"tests/browser/test_{name}.py" for name in ("journeys", "people", "shell")]
 TESTS: dict[str, list[str]] = {
     "core and formats": ["fleet_rival/core", "fleet_rival/formats", "tests/core", "tests/formats", "tests/simulator", "tests/wording"],
     "services and API": ["tests/db", "tests/services", "tests/api"],
     "commands": ["tests/cli"],
-    "browser": ["tests/browser"],
+    "browser": ["tests/browser", *(f"--ignore={path}" for path in _WHOLE)],
+    "browser, whole application": [*_WHOLE],
 }
+_SIDE_BY_SIDE = (("browser",), ("core and formats", "browser, whole application"), ("services and API", "commands"))
+"""Tests that wait for pages or for servers to come and go beside those that compute: no core is idle."""
 _LANES = 3
 """More than there are cores on a small machine: much of the time is spent waiting."""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--only", choices=["checks", *(name.split()[0] for name in TESTS)], help="one part alone")
+    parser.add_argument("--only", choices=["checks", *dict.fromkeys(_called(name) for name in TESTS)], help="one part alone")
     parser.add_argument("rest", nargs="*", help="handed to pytest, after --")
 
 
@@ -44,17 +48,25 @@ def run(arguments: argparse.Namespace) -> int:
     failed: list[str] = []
     if arguments.only in (None, "checks"):
         failed += _side_by_side([{name: command} for name, command in CHECKS.items()], home, verbose=False)
-    tests = {name: folders for name, folders in TESTS.items() if arguments.only in (None, name.split()[0])}
+    tests = {name: folders for name, folders in TESTS.items() if arguments.only in (None, _called(name))}
     commands = {
-        name: [sys.executable, "-m", "pytest", *(folder for folder in folders if (home / folder).exists()), *arguments.rest]
+        name: [
+            sys.executable,
+            "-m",
+            "pytest",
+            *(folder for folder in folders if folder.startswith("--") or (home / folder).exists()),
+            *arguments.rest,
+        ]
         for name, folders in tests.items()
     }
-    # The browser's tests wait for pages, those of commands for servers to come and go: lanes of their own leave no core idle.
-    apart = [{name: command} for name, command in commands.items() if name in ("browser", "commands")]
-    lanes = [*apart, {name: command for name, command in commands.items() if name not in ("browser", "commands")}]
+    lanes = [{name: commands[name] for name in lane if name in commands} for lane in _SIDE_BY_SIDE]
     failed += _side_by_side(lanes, home, verbose=True)
     say(f"\n{'Failed: ' + ', '.join(failed) if failed else 'All passed'} ({time.monotonic() - started:.0f} s)")
     return 1 if failed else 0
+
+
+def _called(name: str) -> str:
+    return name.replace(",", " ").split()[0]
 
 
 def _side_by_side(lanes: list[dict[str, list[str]]], home: Path, *, verbose: bool) -> list[str]:

@@ -564,7 +564,7 @@ class TestWhatIsSaidStays:
 
     def test_a_declaration_waits_half_a_day_and_no_longer(self, season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
         declare.declare(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
-        later = datetime.now(UTC) + declare.WAITING + timedelta(minutes=1)
+        later = datetime.now(UTC) + declare._WAITING + timedelta(minutes=1)
         monkeypatch.setattr(declare, "now", lambda: later)
         assert sheet.driven(season.sessions, season.actor, place).waiting == ()
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
