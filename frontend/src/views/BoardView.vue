@@ -39,7 +39,8 @@ const ORDERS: Record<Order, string> = { name: 'by name', gap: 'by gap to the tar
 const SHOWS: Record<Show, string> = { all: 'all drivers', entered: 'who is entered', open: 'where something is open' }
 const order = computed(() => (String(route.query.order ?? preferences.board_order ?? 'name') in ORDERS ? String(route.query.order ?? preferences.board_order ?? 'name') : 'name') as Order)
 const show = computed(() => (String(route.query.show ?? preferences.board_show ?? 'all') in SHOWS ? String(route.query.show ?? preferences.board_show ?? 'all') : 'all') as Show)
-const prefer = useMutation({ scope: { id: 'preferences' }, mutationFn: (body: object) => answer(api.PUT('/api/me/preferences', { body: body as never })), onSuccess: takePreferences })
+/** What is chosen is kept even where somebody leaves the page at once. */
+const prefer = useMutation({ mutationFn: (body: object) => answer(api.PUT('/api/me/preferences', { body: body as never, keepalive: true })), onSuccess: takePreferences })
 function choose(query: Record<string, string>, kept: object) {
   void router.replace({ query: { ...route.query, ...query } })
   prefer.mutate(kept)
