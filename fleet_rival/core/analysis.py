@@ -13,6 +13,7 @@ from fleet_rival.core.ideals.table import part_table
 from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
+from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
@@ -33,6 +34,7 @@ class GroupAnalysis:
     best: Lap | None
     ideals: Ideals
     consistency: Consistency
+    falloff: Falloff
     segments: Mapping[str, PartFigures]
     best_of: tuple[BestOf, ...] | None
     best_of_after_out_lap: tuple[BestOf, ...] | None
@@ -128,6 +130,7 @@ def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indi
         best=min(may_be_best, key=lambda lap: lap.time_us, default=None),
         ideals=ideals_of(track, judged, members, settings),
         consistency=consistency_of(track, judged, members, settings),
+        falloff=falloff_of(judged, members, settings),
         segments=part_figures(track, judged, members, settings),
         best_of=tuple(best_of(clean, len(clean) / counts["eligible"])) if enough else None,
         best_of_after_out_lap=_after_out_lap(judged, members, clean, counts["eligible"], settings) if enough else None,

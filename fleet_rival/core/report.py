@@ -8,12 +8,12 @@ from fleet_rival.core.consistency import Consistency
 from fleet_rival.core.ideals import BestOf
 from fleet_rival.core.ideals.ideal import IDEALS, PartTime
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
 
 __all__ = ["NOT_YET", "report"]
 
 NOT_YET: Final = {
-    "falloff": "pace over a run isn't computed in this version",
     "mistakes": "slips and recurring mistakes aren't computed in this version",
     "cold_mistakes": "slips and recurring mistakes aren't computed in this version",
     "standing": "standing losses aren't computed in this version",
@@ -92,6 +92,7 @@ def _group(group: GroupAnalysis) -> dict[str, Any]:
         group.best_of_after_out_lap, "best_of_after_out_lap", "no out lap followed by a counting cold lap, or too few clean laps", missing
     )
     missing |= NOT_YET
+    falloff = _falloff(group.falloff, missing)
     return {
         "group": group.group._asdict(),
         "sure": group.sure,
@@ -103,7 +104,7 @@ def _group(group: GroupAnalysis) -> dict[str, Any]:
             "parts": {name: [_part(part) for part in group.ideals.values[name].parts] if name in group.ideals.values else [] for name in IDEALS},
         },
         "consistency": _consistency(group.consistency),
-        "falloff": None,
+        "falloff": falloff,
         "segments": segments,
         "mistakes": None,
         "cold_mistakes": None,
@@ -132,6 +133,34 @@ def _best_of(results: Sequence[BestOf] | None, name: str, why_none: str, missing
                 missing[f"{name}.{result.laps}.{key}"] = "it is too likely that none of these laps counts"
         rows.append(row)
     return rows
+
+
+def _falloff(figures: Falloff, missing: dict[str, str]) -> dict[str, Any] | None:
+    net = figures.net
+    if net is None:
+        missing["falloff"] = figures.reasons["us_per_lap"]
+        return None
+    missing |= {f"falloff.{name}": reason for name, reason in figures.reasons.items()}
+    missing |= {f"falloff.{name}": figures.reasons["tyre_us_per_lap"] for name in ("tyre_low_us", "tyre_high_us") if figures.tyre_us_per_lap is None}
+    cliff = figures.cliff
+    return {
+        "us_per_lap": round_half_even(net.value),
+        "low_us": round_half_even(net.low),
+        "high_us": round_half_even(net.high),
+        "tyre_us_per_lap": round_half_even(figures.tyre_us_per_lap),
+        "tyre_low_us": round_half_even(figures.tyre_low_us),
+        "tyre_high_us": round_half_even(figures.tyre_high_us),
+        "laps_used": net.n,
+        "runs_used": net.runs,
+        "correlation": net.correlation,
+        "cliff": None
+        if cliff is None
+        else {"at": cliff.at, "by": cliff.by, "before_us": round_half_even(cliff.before_us), "after_us": round_half_even(cliff.after_us)},
+        "by_set": {
+            label: {"us_per_lap": round_half_even(slope.value), "low_us": round_half_even(slope.low), "high_us": round_half_even(slope.high)}
+            for label, slope in sorted(figures.by_set.items())
+        },
+    }
 
 
 def _consistency(figures: Consistency) -> dict[str, Any]:

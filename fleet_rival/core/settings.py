@@ -47,6 +47,18 @@ class Settings:
     """Distance from the median within which laps count as alike, for the share and for the streak."""
     like_laps: int = 8
     """Laps of one place in the run from which that place has a distribution of its own."""
+    seconds_per_litre: float | None = None
+    """What a litre of fuel on board costs a lap, where it is known: with it the tyres' part of the falloff can be told."""
+    cliff_bic: float = 6.0
+    """By how much two pieces of pace over a run must be better than one, in BIC, for the bend to be told as a cliff."""
+    par_moves_pct: float = 0.3
+    """A session whose pace moves by less, in per cent of the lap, has no par of its own for each minute."""
+    equal_pct: float = 0.05
+    """Options that differ by less than this share of the lap, in per cent, are equal for practical purposes."""
+    option_switches: int = 3
+    """Switches between two options below which there is no verdict: order and option can't be told apart."""
+    tread_threshold_pct: float = 30.0
+    """Tread at which a tyre is through."""
     reference_passes: int = 5
     """Passes below which a segment's reference is its second-best time."""
     bootstrap_resamples: int = 999

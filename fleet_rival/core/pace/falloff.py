@@ -1,0 +1,164 @@
+"""Falloff: how much slower each further lap of a run is, as driven; the tyres' part of it where that can be told; and the cliff."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from math import log
+from typing import Final
+
+import numpy as np
+
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import PaceRun, clean_runs
+from fleet_rival.core.pace.slope import Slope, Values, correlation_of, pooled_slope, widening
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.times import MICROSECONDS
+
+__all__ = ["Cliff", "Falloff", "falloff_of"]
+
+_Z_95: Final = 1.959963984540054
+_CLIFF_LAPS: Final = 3
+"""Clean laps on either side of a cliff, at least."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cliff:
+    """From where on laps get slower faster.
+
+    Attributes:
+        at: tyre age in laps where that is known of all laps, else laps of the run.
+        by: `tyre_age` or `lap_of_run`.
+        before_us, after_us: slopes, microseconds a lap.
+        gain: by how much two pieces are better than one, in BIC.
+    """
+
+    at: float
+    by: str
+    before_us: float
+    after_us: float
+    gain: float
+
+
+@dataclass(frozen=True, slots=True)
+class Falloff:
+    """Slopes in microseconds a lap, with 95 % intervals; None with a reason where the data can't support one.
+
+    Attributes:
+        net: as driven: tyres, fuel, track and driver together.
+        tyre_us_per_lap, tyre_low_us, tyre_high_us: the tyres alone.
+        by_set: net slope by tyre set, where a set has a run of its own.
+        runs: what it was read from.
+    """
+
+    net: Slope | None
+    tyre_us_per_lap: float | None = None
+    tyre_low_us: float | None = None
+    tyre_high_us: float | None = None
+    cliff: Cliff | None = None
+    by_set: Mapping[str, Slope] = field(default_factory=dict)
+    runs: tuple[PaceRun, ...] = ()
+    reasons: Mapping[str, str] = field(default_factory=dict)
+
+
+def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Falloff:
+    """Falloff of a group's runs of `min_clean_laps` clean laps or more.
+
+    Args:
+        judged: all laps of the driver, in order.
+        members: positions of the group's flying laps in `judged`.
+    """
+    runs = clean_runs(judged, members, settings.min_clean_laps)
+    net = pooled_slope([(run.numbers, run.times_us) for run in runs])
+    if net is None:
+        why = f"no run of {settings.min_clean_laps} clean laps"
+        return Falloff(None, reasons=dict.fromkeys(("us_per_lap", "tyre_us_per_lap", "cliff"), why))
+    tyre, why_not = _tyres_alone(runs, net, settings)
+    sets: dict[str, list[PaceRun]] = defaultdict(list)
+    for run in runs:
+        for label in {lap.tyre_set for lap in run.laps if lap.tyre_set}:
+            sets[label].append(run)
+    by_set = {label: slope for label, some in sets.items() if (slope := pooled_slope([(run.numbers, run.times_us) for run in some])) is not None}
+    reasons = {} if tyre is not None else {"tyre_us_per_lap": why_not}
+    alone, low, high = tyre or (None, None, None)
+    return Falloff(net, alone, low, high, _cliff(runs, settings), by_set, tuple(runs), reasons)
+
+
+def _tyres_alone(runs: Sequence[PaceRun], net: Slope, settings: Settings) -> tuple[tuple[float, float, float] | None, str]:
+    """The tyres' part: net and the fuel's worth where that is declared, else told apart by runs that began otherwise."""
+    if settings.seconds_per_litre is not None:
+        burnt = pooled_slope([run for run in (_fuel(item) for item in runs) if run is not None])
+        if burnt is None:
+            return None, "what a litre costs is declared, and the laps don't say how much fuel was on board"
+        back = -burnt.value * settings.seconds_per_litre * MICROSECONDS
+        return (net.value + back, net.low + back, net.high + back), ""
+    return _by_different_starts(runs)
+
+
+def _fuel(run: PaceRun) -> tuple[list[float], list[float]] | None:
+    known = [lap.fuel_l for lap in run.laps if lap.fuel_l is not None]
+    return (run.numbers, known) if len(known) == len(run.laps) else None
+
+
+def _by_different_starts(runs: Sequence[PaceRun]) -> tuple[tuple[float, float, float] | None, str]:
+    """Least squares over tyre age and fuel, an intercept for each session, where runs of one session began differently."""
+    usable = [run for run in runs if run.ages is not None and _fuel(run) is not None]
+    if not usable:
+        return None, "tyres and fuel can't be told apart inside a run, and the laps don't say tyre age and fuel"
+    blocks: dict[str, list[PaceRun]] = defaultdict(list)
+    for run in usable:
+        blocks[run.session].append(run)
+    rows, times, parts = [], [], []
+    for some in blocks.values():
+        ages = np.concatenate([np.asarray(run.ages, dtype=np.float64) for run in some])
+        litres = np.concatenate([np.asarray((_fuel(run) or ((), ()))[1], dtype=np.float64) for run in some])
+        values = np.concatenate([np.asarray(run.times_us, dtype=np.float64) for run in some])
+        rows.append(np.column_stack([ages - ages.mean(), litres - litres.mean()]))
+        times.append(values - values.mean())
+        parts += [(np.asarray(run.numbers), np.asarray(run.times_us, dtype=np.float64)) for run in some]
+    design, values = np.concatenate(rows), np.concatenate(times)
+    scaled = design / np.maximum(np.abs(design).max(axis=0), 1e-12)
+    free = len(values) - len(blocks) - 2
+    if free < 1 or np.linalg.svd(scaled, compute_uv=False)[-1] < 0.05 * np.sqrt(len(values)):
+        return None, "fuel and tyre age rise together in every run"
+    found, *_ = np.linalg.lstsq(design, values, rcond=None)
+    rest = values - design @ found
+    spread = float(rest @ rest) / free * np.linalg.inv(design.T @ design)[0, 0]
+    slope = pooled_slope([(x, y) for x, y in parts])
+    wider = widening(parts, correlation_of(parts, slope.value)) if slope else 1.0
+    error = float(np.sqrt(spread * wider)) * _Z_95
+    return (float(found[0]), float(found[0]) - error, float(found[0]) + error), ""
+
+
+def _cliff(runs: Sequence[PaceRun], settings: Settings) -> Cliff | None:
+    """The bend that makes two straight pieces, the second steeper, better than one by `cliff_bic` or more (least squares)."""
+    by_age = all(run.ages is not None for run in runs)
+    places = [np.asarray(run.ages if by_age else run.numbers, dtype=np.float64) for run in runs]
+    values = [np.asarray(run.times_us, dtype=np.float64) for run in runs]
+    count = sum(len(x) for x in places)
+    if count < 4 * _CLIFF_LAPS:
+        return None
+
+    def fit(bend: float | None) -> tuple[float, Values]:
+        columns = []
+        for x in places:
+            parts = [x] if bend is None else [x, np.maximum(x - bend, 0.0)]
+            columns.append(np.column_stack([part - part.mean() for part in parts]))
+        design, target = np.concatenate(columns), np.concatenate([y - y.mean() for y in values])
+        found, *_ = np.linalg.lstsq(design, target, rcond=None)
+        rest = target - design @ found
+        return float(rest @ rest), np.asarray(found)
+
+    whole = np.sort(np.concatenate(places))
+    straight, _ = fit(None)
+    bends = np.unique(whole)
+    bends = bends[(np.searchsorted(whole, bends) >= _CLIFF_LAPS) & (count - np.searchsorted(whole, bends, side="right") >= _CLIFF_LAPS)]
+    fits = [(fit(float(bend)), float(bend)) for bend in bends]
+    fits = [item for item in fits if item[0][1][1] > 0]
+    if not fits or straight <= 0:
+        return None
+    (rest, (before, more)), at = min(fits, key=lambda item: item[0][0])
+    # Two parameters more: the bend and the second slope.
+    gain = count * log(straight / max(rest, 1e-9)) - 2 * log(count)
+    if gain < settings.cliff_bic:
+        return None
+    return Cliff(at, "tyre_age" if by_age else "lap_of_run", float(before), float(before + more), gain)

@@ -1,0 +1,87 @@
+"""Better than it looks: what a change of setup is worth when the tyres' age is taken out."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from math import sqrt
+from typing import Final
+
+import numpy as np
+
+from fleet_rival.core.pace.runs import PaceRun
+from fleet_rival.core.pace.slope import Slope, widening
+
+__all__ = ["SetupChange", "setup_changes"]
+
+_Z_95: Final = 1.959963984540054
+
+
+@dataclass(frozen=True, slots=True)
+class SetupChange:
+    """Runs with one setup against those with the one before.
+
+    Attributes:
+        before, after: labels.
+        raw_us: median lap after less median lap before, as the clock says.
+        gain_us, low_us, high_us: what the change brought at equal tyre age, positive is faster, with a 95 % interval.
+        age_before, age_after: median tyre age in laps.
+        by: `tyre_age` where it is known of all laps, else `lap_of_run`.
+        hidden: whether the clock alone would have said something else.
+        runs: how many before and after.
+    """
+
+    before: str
+    after: str
+    raw_us: float
+    gain_us: float
+    low_us: float
+    high_us: float
+    age_before: float
+    age_after: float
+    by: str
+    hidden: bool
+    runs: tuple[int, int]
+
+
+def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
+    """Each change from one setup to the next, in the order of driving.
+
+    Args:
+        runs: of clean laps, in the order of driving, each with one setup.
+        net: what a lap of age costs.
+    """
+    by_age = all(run.ages is not None for run in runs)
+    blocks: dict[str, list[PaceRun]] = defaultdict(list)
+    order: list[str] = []
+    for run in runs:
+        labels = {lap.setup for lap in run.laps}
+        label = next(iter(labels)) if len(labels) == 1 else None
+        if label:
+            blocks[label].append(run)
+            if label not in order:
+                order.append(label)
+    found = []
+    for before, after in pairwise(order):
+        told = [_told(blocks[label], net, by_age=by_age) for label in (before, after)]
+        (level, error, raw, age), (level_after, error_after, raw_after, age_after) = told
+        gain = level - level_after
+        reach = _Z_95 * sqrt(error**2 + error_after**2 + ((age - age_after) * (net.high - net.low) / 2 / _Z_95) ** 2)
+        by_clock = raw_after - raw
+        low, high = gain - reach, gain + reach
+        hidden = (low > 0 and by_clock > -gain / 2) or (high < 0 and by_clock < -gain / 2)
+        count = (len(blocks[before]), len(blocks[after]))
+        found.append(SetupChange(before, after, by_clock, gain, low, high, age, age_after, "tyre_age" if by_age else "lap_of_run", hidden, count))
+    return found
+
+
+def _told(runs: Sequence[PaceRun], net: Slope, *, by_age: bool) -> tuple[float, float, float, float]:
+    """Level at age 0 and its error, median lap, median age."""
+    ages = [np.asarray(run.ages if by_age else run.numbers, dtype=np.float64) for run in runs]
+    times = [np.asarray(run.times_us, dtype=np.float64) for run in runs]
+    rest = np.concatenate([y - net.value * x for x, y in zip(ages, times, strict=True)])
+    levels = [float(np.median(y - net.value * x)) for x, y in zip(ages, times, strict=True)]
+    wider = widening(list(zip(ages, times, strict=True)), net.correlation)
+    within = float(np.var(rest, ddof=1)) * wider / len(rest) if len(rest) > 1 else 0.0
+    between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
+    return float(np.median(rest)), sqrt(max(within, between)), float(np.median(np.concatenate(times))), float(np.median(np.concatenate(ages)))

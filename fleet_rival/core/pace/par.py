@@ -1,0 +1,100 @@
+"""Par for this minute: how a session's pace moves while the track dries, rains wet or comes in, from everybody's laps against their own level."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["Par", "par_of"]
+
+Values = NDArray[np.float64]
+_LEAST_DRIVERS: Final = 2
+_LEAST_LAPS: Final = 12
+_ROUNDS: Final = 6
+_WINDOW: Final = 0.35
+"""Share of the laps that take part in par at one moment."""
+_POINTS: Final = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Par:
+    """Par over a session, as a share of each driver's own level: 0.01 is 1 % slower than that.
+
+    Attributes:
+        minutes: since the first lap's start, ascending.
+        shares: at these minutes.
+        levels_us: each driver's own level.
+    """
+
+    minutes: tuple[float, ...]
+    shares: tuple[float, ...]
+    levels_us: Mapping[str, float]
+
+    def at(self, minute: float) -> float:
+        """Par at a minute; before the first and after the last lap as at these."""
+        return float(np.interp(minute, self.minutes, self.shares))
+
+
+def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | str:
+    """Par of a session.
+
+    Args:
+        laps: driver, minute at which it was driven, and time in microseconds, of flying laps without tow, traffic or a fault.
+        moves_pct: how far pace must move, in per cent, for there to be one.
+
+    Returns:
+        The curve, or the reason why there is none.
+    """
+    drivers = sorted({driver for driver, _, _ in laps})
+    if len(drivers) < _LEAST_DRIVERS:
+        return "one driver alone: track and driver can't be told apart"
+    if len(laps) < _LEAST_LAPS:
+        return f"{len(laps)} laps in this session, {_LEAST_LAPS} are needed"
+    order = sorted(range(len(laps)), key=lambda index: laps[index][1])
+    who = np.asarray([drivers.index(laps[index][0]) for index in order])
+    minutes = np.asarray([laps[index][1] for index in order])
+    logs = np.log(np.asarray([laps[index][2] for index in order], dtype=np.float64))
+    curve = np.zeros(len(logs))
+    levels = np.zeros(len(drivers))
+    for _ in range(_ROUNDS):
+        # By turns: each driver's level with the track's part taken out, the track's with the drivers' taken out.
+        levels = np.asarray([np.median((logs - curve)[who == number]) for number in range(len(drivers))])
+        curve = _smooth(minutes, logs - levels[who], minutes)
+        curve -= np.median(curve)
+    overlap = [np.ptp(minutes[who == number]) > 0.5 * np.ptp(minutes) for number in range(len(drivers))]
+    if sum(overlap) < _LEAST_DRIVERS:
+        return "the drivers were not out at the same time"
+    grid = np.linspace(float(minutes[0]), float(minutes[-1]), _POINTS)
+    shares = np.expm1(_smooth(minutes, logs - levels[who], grid))
+    if (np.ptp(shares)) * 100 < moves_pct:
+        return f"pace moves by less than {moves_pct:g} %"
+    return Par(
+        tuple(float(value) for value in grid),
+        tuple(float(value) for value in shares),
+        {driver: float(np.exp(level)) for driver, level in zip(drivers, levels, strict=True)},
+    )
+
+
+def _smooth(x: Values, y: Values, at: Values) -> Values:
+    """Locally weighted lines with robust weights (Cleveland 1979)."""
+    reach = max(int(np.ceil(_WINDOW * len(x))), 5)
+    robust = np.ones(len(x))
+    for _ in range(3):
+        rest = y - _lines(x, y, robust, x, reach)
+        scale = 6 * float(np.median(np.abs(rest)))
+        robust = np.clip(1 - (rest / scale) ** 2, 0, None) ** 2 if scale > 0 else np.ones(len(x))
+    return _lines(x, y, robust, at, reach)
+
+
+def _lines(x: Values, y: Values, robust: Values, at: Values, reach: int) -> Values:
+    apart = np.abs(at[:, None] - x[None, :])
+    width = np.maximum(np.sort(apart, axis=1)[:, min(reach, len(x)) - 1], 1e-6)
+    weights = np.clip(1 - (apart / width[:, None]) ** 3, 0, None) ** 3 * robust + 1e-12
+    total = weights.sum(axis=1)
+    middle, level = weights @ x / total, weights @ y / total
+    across = ((weights * (x - middle[:, None])) * (y - level[:, None])).sum(axis=1)
+    squares = (weights * (x - middle[:, None]) ** 2).sum(axis=1)
+    slope = np.where(squares > 1e-9, across / np.maximum(squares, 1e-9), 0.0)
+    return np.asarray(level + slope * (at - middle))

@@ -1,0 +1,140 @@
+"""Push or save: two ways to drive a run, side by side, lap by lap and over a distance."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import sqrt
+from typing import Final
+
+import numpy as np
+
+from fleet_rival.core.pace.runs import PaceRun
+from fleet_rival.core.pace.slope import pooled_slope, widening
+from fleet_rival.core.statistics import median
+
+__all__ = ["Projection", "Step", "Versus", "project", "versus"]
+
+_Z_95: Final = 1.959963984540054
+
+
+@dataclass(frozen=True, slots=True)
+class Projection:
+    """Time over a distance, in microseconds, with a 95 % interval; `error_us` is its standard error."""
+
+    total_us: float
+    low_us: float
+    high_us: float
+    error_us: float
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One lap of the run: what each took on it (the median over their runs), and how far the second is behind since the first such lap."""
+
+    lap: int
+    first_us: float
+    second_us: float
+    behind_us: float
+
+
+@dataclass(frozen=True, slots=True)
+class Versus:
+    """Two ways side by side.
+
+    Attributes:
+        steps: laps of the run that both have.
+        crossing: lap of the run from which on the one that was behind is ahead, and stays so; None: never.
+        first, second: projections over the distance.
+        difference: second less first, over the distance.
+        verdict: `first`, `second`, or `equal` where the interval holds 0.
+        reason: why there is no projection; empty where there is one.
+    """
+
+    steps: tuple[Step, ...]
+    crossing: int | None
+    first: Projection | None = None
+    second: Projection | None = None
+    difference: Projection | None = None
+    verdict: str | None = None
+    reason: str = ""
+
+
+def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, *, stops: int = 0, stop_us: int = 0) -> Versus:
+    """Compare two runs, or all runs driven in one way with those driven in the other.
+
+    Args:
+        first, second: runs of clean laps, each at least one.
+        laps: distance of the race.
+        stops: stops on the way, at even distances; each makes the tyres new.
+        stop_us: what a stop costs, the same for both.
+    """
+    one, other = _by_lap(first), _by_lap(second)
+    steps: list[Step] = []
+    behind = 0.0
+    for lap in sorted(one.keys() & other.keys()):
+        behind += other[lap] - one[lap]
+        steps.append(Step(lap, one[lap], other[lap], behind))
+    crossing = _crossing(steps)
+    projections = [project(runs, laps, stops=stops, stop_us=stop_us) for runs in (first, second)]
+    left, right = projections
+    if left is None or right is None:
+        return Versus(tuple(steps), crossing, left, right, reason="a run of 5 clean laps is needed on either side")
+    total, error = right.total_us - left.total_us, sqrt(left.error_us**2 + right.error_us**2)
+    difference = Projection(total, total - _Z_95 * error, total + _Z_95 * error, error)
+    verdict = "equal" if difference.low_us <= 0 <= difference.high_us else "first" if total > 0 else "second"
+    return Versus(tuple(steps), crossing, left, right, difference, verdict)
+
+
+def _by_lap(runs: Sequence[PaceRun]) -> dict[int, float]:
+    found: dict[int, list[int]] = defaultdict(list)
+    for run in runs:
+        for number, time in zip(run.numbers, run.times_us, strict=True):
+            found[round(number)].append(time)
+    return {lap: float(median(times)) for lap, times in found.items()}
+
+
+def _crossing(steps: Sequence[Step]) -> int | None:
+    """The lap from which on the sign of the sum is the other one than on the first lap, to the end."""
+    if not steps or steps[0].behind_us == 0:
+        return None
+    begins = steps[0].behind_us > 0
+    changed = None
+    for step in steps:
+        if step.behind_us == 0 or (step.behind_us > 0) == begins:
+            changed = None
+        elif changed is None:
+            changed = step.lap
+    return changed
+
+
+def project(runs: Sequence[PaceRun], laps: int, *, stops: int = 0, stop_us: int = 0, least: int = 5) -> Projection | None:
+    """Time over a distance at the pace of runs: their median level and their common slope, from the tyres' first lap on, anew after each stop.
+
+    Args:
+        runs: of clean laps; those of fewer than `least` don't take part.
+        laps: distance.
+
+    Returns:
+        None where no run is long enough.
+    """
+    usable = [run for run in runs if len(run.laps) >= least]
+    arrays = [(np.asarray(run.numbers), np.asarray(run.times_us, dtype=np.float64)) for run in usable]
+    slope = pooled_slope(arrays)
+    if slope is None:
+        return None
+    rest = np.concatenate([y - slope.value * x for x, y in arrays])
+    level = float(np.median(rest))
+    about = np.concatenate([part - np.median(part) for part in (y - slope.value * x for x, y in arrays)])
+    free = max(len(rest) - len(arrays) - 1, 1)
+    wider = widening(arrays, slope.correlation)
+    variance = float(about @ about) / free * wider
+    stints = [laps // (stops + 1) + (number < laps % (stops + 1)) for number in range(stops + 1)]
+    middle = sum(length * (length - 1) / 2 for length in stints) / laps
+    total = laps * level + slope.value * sum(length * (length - 1) / 2 for length in stints) + stops * stop_us
+    everywhere = float(np.concatenate([x for x, _ in arrays]).mean())
+    spread = sum(float(((x - x.mean()) ** 2).sum()) for x, _ in arrays)
+    # Runs differ by more than their laps' scatter: the level is known from so many runs.
+    levels = [float(np.median(y - slope.value * x)) for x, y in arrays]
+    between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
+    error = laps * sqrt(max(variance / len(rest), between) + (middle - everywhere) ** 2 * variance / spread)
+    return Projection(total, total - _Z_95 * error, total + _Z_95 * error, error)
