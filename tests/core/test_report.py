@@ -72,10 +72,19 @@ GROUP = {
             "type": ["array", "null"],
             "items": {"type": "object", "properties": {"laps": {"type": "integer"}, "p10_us": TIME, "p50_us": TIME, "p90_us": TIME}},
         },
+        "falloff": {
+            "type": ["object", "null"],
+            "properties": {
+                **{key: {"type": "integer"} for key in ("us_per_lap", "low_us", "high_us")},
+                **{key: {"type": ["integer", "null"]} for key in ("tyre_us_per_lap", "tyre_low_us", "tyre_high_us")},
+                **{key: {"type": "integer", "minimum": 1} for key in ("laps_used", "runs_used")},
+            },
+            "required": ["us_per_lap", "low_us", "high_us", "tyre_us_per_lap", "tyre_low_us", "tyre_high_us", "laps_used", "runs_used"],
+        },
         **{key: {"type": "null"} for key in NOT_YET},
         "missing": {"type": "object", "additionalProperties": {"type": "string", "minLength": 8}},
     },
-    "required": ["group", "laps", "best_us", "ideal", "consistency", "segments", "best_of", "missing", *NOT_YET],
+    "required": ["group", "laps", "best_us", "ideal", "consistency", "segments", "best_of", "falloff", "missing", *NOT_YET],
 }
 REPORT = {
     "type": "object",
@@ -132,6 +141,9 @@ def test_degenerate_input_gives_a_true_figure_or_a_reason(name: str) -> None:
             for group in (driver, *driver["groups"]):
                 assert (group["best_us"] is None) == ("best_us" in group["missing"])
                 assert all((group["ideal"][f"{kind}_us"] is None) == (f"ideal.{kind}_us" in group["missing"]) for kind in IDEALS)
+                assert (group["falloff"] is None) == ("falloff" in group["missing"])
+                if group["falloff"] is not None:
+                    assert (group["falloff"]["tyre_us_per_lap"] is None) == ("falloff.tyre_us_per_lap" in group["missing"])
                 assert all(group["missing"][key] == reason for key, reason in NOT_YET.items())
 
 

@@ -107,7 +107,7 @@ watch(place, async () => {
         class="grid"
         tabindex="0"
         aria-label="Laps by parts of the lap: losses against the driver's reference. Arrow keys move."
-        :aria-activedescendant="`${id}-${place.lap}-${place.part}`"
+        :aria-activedescendant="place.part < drawn ? `${id}-${place.lap}-${place.part}` : undefined"
         @keydown="onKey"
         @mousemove="hovered = cellOf($event)"
         @mouseleave="hovered = null"
