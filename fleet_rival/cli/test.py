@@ -30,7 +30,7 @@ TESTS: dict[str, list[str]] = {
     "browser": ["tests/browser", *(f"--ignore={path}" for path in _WHOLE)],
     "browser, whole application": [*_WHOLE],
 }
-_SIDE_BY_SIDE = (("browser",), ("core and formats", "browser, whole application"), ("services and API", "commands"))
+_SIDE_BY_SIDE = (("browser", "commands"), ("core and formats", "browser, whole application"), ("services and API",))
 """Tests that wait for pages or for servers to come and go beside those that compute: no core is idle."""
 _LANES = 3
 """More than there are cores on a small machine: much of the time is spent waiting."""

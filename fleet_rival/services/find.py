@@ -29,7 +29,7 @@ from fleet_rival.services.week import settings_of
 from fleet_rival.wording.ladder import ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
 
-__all__ = ["driver_laps", "summary"]
+__all__ = ["asked_stretch", "behind", "driver_laps", "may_see", "summary"]
 
 
 def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
@@ -40,15 +40,15 @@ def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID,
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
     """
-    stretch = _stretch(sessions, actor, combination_id, week_id)
-    about, behind = _about(sessions, actor, combination_id), _behind(stretch)
+    stretch = asked_stretch(sessions, actor, combination_id, week_id)
+    about, tail = _about(sessions, actor, combination_id), behind(stretch)
     try:
-        return kept_answer(sessions, actor, combination_id, about + behind, partial(_compute, stretch))
+        return kept_answer(sessions, actor, combination_id, about + tail, partial(_compute, stretch))
     except NotThere:
         if not stretch or actor.sees_all:
             raise
         # A driver whose laps are all of other weeks.
-        return kept_answer(sessions, actor, combination_id, f"summary:nobody{behind}", partial(_compute, stretch))
+        return kept_answer(sessions, actor, combination_id, f"summary:nobody{tail}", partial(_compute, stretch))
 
 
 def driver_laps(
@@ -62,16 +62,25 @@ def driver_laps(
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
+    may_see(sessions, actor, driver_id)
+    stretch = asked_stretch(sessions, actor, combination_id, week_id)
+    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{behind(stretch)}", partial(_compute, stretch))
+
+
+def may_see(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> None:
+    """Let through who may see a driver's laps: who sees all, the driver, and everybody where the team opened them.
+
+    Raises:
+        NotThere: somebody else.
+    """
     if not actor.sees_all:
         with sessions() as session:
             own = session.scalar(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
             if own != driver_id and not _is_open(session, actor):
                 raise NotThere("This driver has no laps in this combination.")
-    stretch = _stretch(sessions, actor, combination_id, week_id)
-    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{_behind(stretch)}", partial(_compute, stretch))
 
 
-def _stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None) -> Stretch | None:
+def asked_stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None) -> Stretch | None:
     """From when to when a week's laps are; None where those are all that there are."""
     if week_id is None:
         return None
@@ -88,7 +97,8 @@ def _stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID
         return stretch if session.scalar(select(any_outside)) else None
 
 
-def _behind(stretch: Stretch | None) -> str:
+def behind(stretch: Stretch | None) -> str:
+    """What the name of a kept answer ends with where it is of a week's laps alone."""
     return f"@{stretch.since.timestamp():.0f}-{stretch.until.timestamp():.0f}" if stretch else ""
 
 
@@ -122,11 +132,11 @@ def _compute(stretch: Stretch | None, session: Session, actor: Actor, row: Combi
         laps = within(session, actor.team_id, row.id, laps, stretch)
     analysis = analyse(track, [item.lap for item in laps], settings)
     whole = _summary(track, analysis, ids)
-    behind = _behind(stretch)
-    answers = {f"summary{behind}": _json(whole), f"summary:nobody{behind}": _json(_of_one(whole, ""))}
+    tail = behind(stretch)
+    answers = {f"summary{tail}": _json(whole), f"summary:nobody{tail}": _json(_of_one(whole, ""))}
     for name, driver in analysis.drivers.items():
-        answers[f"driver:{ids[name]}{behind}"] = _json(_driver(track, driver, ids[name], settings))
-        answers[f"summary:{ids[name]}{behind}"] = _json(_of_one(whole, name))
+        answers[f"driver:{ids[name]}{tail}"] = _json(_driver(track, driver, ids[name], settings))
+        answers[f"summary:{ids[name]}{tail}"] = _json(_of_one(whole, name))
     return answers
 
 

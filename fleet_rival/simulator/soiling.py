@@ -67,7 +67,7 @@ def soil(channels: Channels, reason: str, rng: np.random.Generator) -> Soiled:
         return Soiled(out, reason, start - back, end, time_holds=True)
     if reason == "teleport":
         # Put further on at once: what was driven between never was.
-        after = int(np.searchsorted(distance, start + float(rng.uniform(40, 120))))
+        after = min(int(np.searchsorted(distance, start + float(rng.uniform(40, 120)))), count - 2)
         keep = np.concatenate([np.arange(first + 1), np.arange(after, count)])
         time[after:] -= time[after] - time[first] - step
         return Soiled({name: values[keep] for name, values in out.items()}, reason, start, float(distance[after]), time_holds=False)

@@ -40,7 +40,7 @@ export function gap(microseconds: number | null | undefined, decimals = 3): stri
 }
 
 export function perCent(share: number | null | undefined, decimals = 0): string {
-  return share === null || share === undefined ? '–' : `${(share * 100).toFixed(decimals)} %`
+  return share === null || share === undefined ? '–' : `${(share * 100).toFixed(decimals).replace('-', '−')} %`
 }
 
 export function count(number: number, one: string, many = `${one}s`): string {

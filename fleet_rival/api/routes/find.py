@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, kept, sessions
-from fleet_rival.services import find, search
+from fleet_rival.services import find, pace, search
 
 _find = Tag(name="find")
 
@@ -24,6 +24,22 @@ def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
 def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
     return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week))
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_driver_pace(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """How alike one driver's laps are, how pace goes over a run, what is left to learn, and what options were worth."""
+    return kept(*pace.driver_pace(sessions(), actor(), path.combination_id, path.driver_id, query.week))
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus", responses={"200": s.VersusOut}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
+    """Two runs, or two ways to drive one, lap by lap and over a distance."""
+    ways = (query.first, query.second)
+    stop_us = round(query.stop_s * 1_000_000)
+    return s.validate(s.VersusOut, pace.two_ways(sessions(), actor(), path.combination_id, path.driver_id, ways, query.laps, query.stops, stop_us))
 
 
 @api.get("/search", responses={"200": s.FoundList}, tags=[_find])

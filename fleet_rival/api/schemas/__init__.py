@@ -6,6 +6,7 @@ from fleet_rival.api.schemas.drive import *  # noqa: F403
 from fleet_rival.api.schemas.find import *  # noqa: F403
 from fleet_rival.api.schemas.garage import *  # noqa: F403
 from fleet_rival.api.schemas.history import *  # noqa: F403
+from fleet_rival.api.schemas.pace import *  # noqa: F403
 from fleet_rival.api.schemas.people import *  # noqa: F403
 from fleet_rival.api.schemas.runs import *  # noqa: F403
 from fleet_rival.api.schemas.season import *  # noqa: F403

@@ -14,7 +14,7 @@ import numpy as np
 
 from fleet_rival.core.statistics import median
 
-__all__ = ["LAP_COUNTS", "BestOf", "Place", "best_of", "best_of_run"]
+__all__ = ["LAP_COUNTS", "BestOf", "Place", "best_of", "best_of_run", "odds_of"]
 
 LAP_COUNTS: Final = (1, 2, 3, 5, 10)
 _PERCENTILES: Final = (0.1, 0.5, 0.9)
@@ -60,6 +60,17 @@ def best_of(clean_us: Sequence[int], clean_rate: float) -> list[BestOf]:
             values.append(float(ordered[0]) + float(np.quantile((ordered - ordered[0]).astype(np.float64), wanted, method="hazen")))
         results.append(BestOf(laps, *values))
     return results
+
+
+def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: int) -> float:
+    """The chance that the best of so many warm laps is at the target or better.
+
+    >>> odds_of([90, 91, 92], 1.0, 1, 92)
+    1.0
+    """
+    reached = float(_distribution(clean_us, np.asarray([target_us], dtype=np.float64))[0])
+    failure = 1 - clean_rate
+    return 1 - (failure + clean_rate * (1 - reached)) ** laps
 
 
 def best_of_run(places: Sequence[Place]) -> list[BestOf]:

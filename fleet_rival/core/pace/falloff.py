@@ -78,9 +78,12 @@ def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Se
         for label in {lap.tyre_set for lap in run.laps if lap.tyre_set}:
             sets[label].append(run)
     by_set = {label: slope for label, some in sets.items() if (slope := pooled_slope([(run.numbers, run.times_us) for run in some])) is not None}
+    cliff = _cliff(runs, settings)
     reasons = {} if tyre is not None else {"tyre_us_per_lap": why_not}
+    if cliff is None:
+        reasons["cliff"] = "one straight piece tells the pace as well, or too few laps for two"
     alone, low, high = tyre or (None, None, None)
-    return Falloff(net, alone, low, high, _cliff(runs, settings), by_set, tuple(runs), reasons)
+    return Falloff(net, alone, low, high, cliff, by_set, tuple(runs), reasons)
 
 
 def _tyres_alone(runs: Sequence[PaceRun], net: Slope, settings: Settings) -> tuple[tuple[float, float, float] | None, str]:
@@ -103,7 +106,7 @@ def _by_different_starts(runs: Sequence[PaceRun]) -> tuple[tuple[float, float, f
     """Least squares over tyre age and fuel, an intercept for each session, where runs of one session began differently."""
     usable = [run for run in runs if run.ages is not None and _fuel(run) is not None]
     if not usable:
-        return None, "tyres and fuel can't be told apart inside a run, and the laps don't say tyre age and fuel"
+        return None, "tyres and fuel can't be told apart inside a run, and the laps don't say both tyre age and fuel"
     blocks: dict[str, list[PaceRun]] = defaultdict(list)
     for run in usable:
         blocks[run.session].append(run)

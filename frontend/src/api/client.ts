@@ -3,6 +3,8 @@ import type { components, paths } from '@/api/schema'
 
 type Schemas = components['schemas']
 export type Combination = Schemas['CombinationOut']
+export type DriverPace = Schemas['DriverPace']
+export type PaceRun = Schemas['PaceRunOut']
 export type Layout = Schemas['LayoutOut']
 export type Analysis = Schemas['AnalysisOut']
 export type DriverFigures = Schemas['DriverFigures']

@@ -180,6 +180,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/pace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How alike one driver's laps are, how pace goes over a run, what is left to learn, and what options were worth. */
+        get: operations["api_get_driver_pace_combinations__uuid_combination_id__drivers__uuid_driver_id__pace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/template": {
         parameters: {
             query?: never;
@@ -189,6 +206,23 @@ export interface paths {
         };
         /** What a driver's next run begins with: the last one. */
         get: operations["api_get_template_combinations__uuid_combination_id__drivers__uuid_driver_id__template_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/versus": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two runs, or two ways to drive one, lap by lap and over a distance. */
+        get: operations["api_get_versus_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3252,6 +3286,22 @@ export interface components {
             /** Items */
             items: components["schemas"]["RunCheckOut"][];
         };
+        /** CliffOut */
+        CliffOut: {
+            /** After Us */
+            after_us: number;
+            /** At */
+            at: number;
+            /** Before Us */
+            before_us: number;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "tyre_age" | "lap_of_run";
+            /** Gain */
+            gain: number;
+        };
         /** ClipOut */
         ClipOut: {
             /** Crossings */
@@ -3455,6 +3505,23 @@ export interface components {
             must: boolean;
             /** Name */
             name: string;
+        };
+        /** ConditionOut */
+        ConditionOut: {
+            /** Car */
+            car: string | null;
+            /** Clean */
+            clean: number;
+            /** Compound */
+            compound: string | null;
+            /** Median Us */
+            median_us: number | null;
+            /** Race */
+            race: boolean;
+            /** Spread Pct */
+            spread_pct: number | null;
+            /** Wetness */
+            wetness: string;
         };
         /** ConsequencesOut */
         ConsequencesOut: {
@@ -3712,6 +3779,13 @@ export interface components {
             /** Line */
             line: number;
         };
+        /** CurvePoint */
+        CurvePoint: {
+            /** Laps Done */
+            laps_done: number;
+            /** Median Us */
+            median_us: number;
+        };
         /** DayOff */
         DayOff: {
             /**
@@ -3925,6 +3999,58 @@ export interface components {
             laps: number;
             /** Name */
             name: string;
+        };
+        /** DriverPace */
+        DriverPace: {
+            /** By Condition */
+            by_condition: components["schemas"]["ConditionOut"][];
+            /** By Lap Of Run */
+            by_lap_of_run: components["schemas"]["LapOfRunOut"][];
+            falloff: components["schemas"]["FalloffOut"] | null;
+            /** Falloff Words */
+            falloff_words: string[];
+            figures: components["schemas"]["FiguresOut"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            lap_to_show: components["schemas"]["LapToShow"] | null;
+            learning: components["schemas"]["LearningOut"];
+            /** Missing */
+            missing: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+            /** Odds */
+            odds: components["schemas"]["OddsOut"][] | null;
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
+            /** Runs */
+            runs: components["schemas"]["PaceRunOut"][];
+            /** Setup Changes */
+            setup_changes: components["schemas"]["SetupChangeOut"][];
+            /** Share Words */
+            share_words: string[];
+            /** Sure Words */
+            sure_words: string;
+            /** Surer */
+            surer: string;
+            /** Target Us */
+            target_us: number | null;
+            /**
+             * Team Ratio
+             * @description Spread by the root of the minute, over the team's median there
+             */
+            team_ratio: number | null;
+            /**
+             * Wear
+             * @description Why wear can't be told
+             */
+            wear: string | null;
+            /** Wheels */
+            wheels: components["schemas"]["WheelOut"][];
         };
         /** DriverRowOut */
         DriverRowOut: {
@@ -4185,6 +4311,24 @@ export interface components {
              * @description Events in between are gone: ask for everything anew
              */
             missed: boolean;
+        };
+        /** FalloffOut */
+        FalloffOut: {
+            /** By Set */
+            by_set: components["schemas"]["SetFalloff"][];
+            cliff: components["schemas"]["CliffOut"] | null;
+            /** Correlation */
+            correlation: number;
+            /** High Us */
+            high_us: number;
+            /** Laps Used */
+            laps_used: number;
+            /** Low Us */
+            low_us: number;
+            /** Runs Used */
+            runs_used: number;
+            /** Us Per Lap */
+            us_per_lap: number;
         };
         /** FedOut */
         FedOut: {
@@ -4690,6 +4834,17 @@ export interface components {
              */
             wetness: ("dry" | "damp" | "wet") | null;
         };
+        /** LapOfRunOut */
+        LapOfRunOut: {
+            /** Lap */
+            lap: number;
+            /** N */
+            n: number;
+            /** Offset Us */
+            offset_us: number;
+            /** Spread Us */
+            spread_us: number | null;
+        };
         /** LapOnSheetOut */
         LapOnSheetOut: {
             /** Air Temp C */
@@ -4754,6 +4909,19 @@ export interface components {
             wetness: string;
             /** Why */
             why: string;
+        };
+        /** LapToShow */
+        LapToShow: {
+            /** Excess Us */
+            excess_us: number;
+            /** Lap */
+            lap: number;
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /** Time Us */
+            time_us: number;
         };
         /** LapsChange */
         LapsChange: {
@@ -4822,6 +4990,19 @@ export interface components {
         Layouts: {
             /** Items */
             items: components["schemas"]["LayoutOut"][];
+        };
+        /** LearningOut */
+        LearningOut: {
+            /** Curve */
+            curve: components["schemas"]["CurvePoint"][];
+            /** Floor Us */
+            floor_us: number | null;
+            /** Points */
+            points: components["schemas"]["CurvePoint"][];
+            /** Remain */
+            remain: number | null;
+            /** Words */
+            words: string;
         };
         /** LetterOut */
         LetterOut: {
@@ -5409,6 +5590,13 @@ export interface components {
              */
             token: string;
         };
+        /** OddsOut */
+        OddsOut: {
+            /** Laps */
+            laps: number;
+            /** Share */
+            share: number;
+        };
         /** OpenTeam */
         OpenTeam: {
             /**
@@ -5416,6 +5604,30 @@ export interface components {
              * Format: uuid
              */
             team_id: string;
+        };
+        /** OptionOut */
+        OptionOut: {
+            /** By Segment */
+            by_segment: components["schemas"]["SegmentShift"][];
+            /** P Value */
+            p_value: number | null;
+            /** Qualifying */
+            qualifying: string;
+            /** Race */
+            race: string;
+            shift: components["schemas"]["ShiftOut"] | null;
+            /** Sides */
+            sides: components["schemas"]["SideOut"][];
+            /** Switches */
+            switches: number;
+            /** Where */
+            where: string;
+            /** Winner Qualifying */
+            winner_qualifying: string | null;
+            /** Winner Race */
+            winner_race: string | null;
+            /** Words */
+            words: string[];
         };
         /** OtherGroup */
         OtherGroup: {
@@ -5490,6 +5702,58 @@ export interface components {
             mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "carried" | "cool" | "practice_only" | "spoiled";
             /** Name */
             name: string;
+        };
+        /** PaceLap */
+        PaceLap: {
+            /** Clean */
+            clean: boolean;
+            /** Lap */
+            lap: number;
+            /** Marks */
+            marks: string[];
+            /** Of Run */
+            of_run: number;
+            /** Started At */
+            started_at: string | null;
+            /** Time Us */
+            time_us: number;
+        };
+        /** PaceRunOut */
+        PaceRunOut: {
+            /** Adjusted Us */
+            adjusted_us: number | null;
+            /** Clean */
+            clean: number;
+            /** Compound */
+            compound: string | null;
+            /** Flying */
+            flying: number;
+            /** Laps */
+            laps: components["schemas"]["PaceLap"][];
+            /**
+             * Line Us
+             * @description The trend at the first and at the last clean lap
+             */
+            line_us: number[] | null;
+            /** Median Us */
+            median_us: number;
+            /** Purpose */
+            purpose: string | null;
+            /** Run */
+            run: number | null;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Setup */
+            setup: string | null;
+            /** Slope Us */
+            slope_us: number | null;
+            /** Tyre Set */
+            tyre_set: string | null;
         };
         /** PartTimeOut */
         PartTimeOut: {
@@ -5831,6 +6095,17 @@ export interface components {
         ProfileRows: {
             /** Items */
             items: components["schemas"]["ProfileOut"][];
+        };
+        /** ProjectionOut */
+        ProjectionOut: {
+            /** Error Us */
+            error_us: number;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Total Us */
+            total_us: number;
         };
         /** QuestionAnswer */
         QuestionAnswer: {
@@ -6707,6 +6982,17 @@ export interface components {
             /** Start M */
             start_m: number;
         };
+        /** SegmentShift */
+        SegmentShift: {
+            /** Code */
+            code: string;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Value Us */
+            value_us: number;
+        };
         /** SeriesChange */
         SeriesChange: {
             /** Name */
@@ -6828,6 +7114,53 @@ export interface components {
             /** Value */
             value: string | null;
         };
+        /** SetFalloff */
+        SetFalloff: {
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Tyre Set */
+            tyre_set: string;
+            /** Us Per Lap */
+            us_per_lap: number;
+        };
+        /** SetupChangeOut */
+        SetupChangeOut: {
+            /** After */
+            after: string;
+            /** Age After */
+            age_after: number;
+            /** Age Before */
+            age_before: number;
+            /** Before */
+            before: string;
+            /** By */
+            by: string;
+            /** Gain Us */
+            gain_us: number;
+            /** Hidden */
+            hidden: boolean;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Raw Us */
+            raw_us: number;
+            /** Runs */
+            runs: number[];
+            /** Words */
+            words: string;
+        };
+        /** ShiftOut */
+        ShiftOut: {
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Value Us */
+            value_us: number;
+        };
         /** SiblingOut */
         SiblingOut: {
             /** Derivation */
@@ -6841,6 +7174,25 @@ export interface components {
             layout: string;
             /** Length M */
             length_m: number;
+        };
+        /** SideOut */
+        SideOut: {
+            /** Failed */
+            failed: number;
+            /** Failure High */
+            failure_high: number;
+            /** Failure Low */
+            failure_low: number;
+            /** Label */
+            label: string;
+            /** Mean Us */
+            mean_us: number;
+            /** Median Us */
+            median_us: number;
+            /** N */
+            n: number;
+            /** Spread Us */
+            spread_us: number;
         };
         /** SignInForm */
         SignInForm: {
@@ -7274,6 +7626,33 @@ export interface components {
             /** Items */
             items: components["schemas"]["UploadOut"][];
         };
+        /** VersusOut */
+        VersusOut: {
+            /** Crossing */
+            crossing: number | null;
+            difference: components["schemas"]["ProjectionOut"] | null;
+            /** Names */
+            names: string[];
+            /** Steps */
+            steps: components["schemas"]["VersusStep"][];
+            /** Totals */
+            totals: (components["schemas"]["ProjectionOut"] | null)[];
+            /** Verdict */
+            verdict: ("first" | "second" | "equal") | null;
+            /** Words */
+            words: string[];
+        };
+        /** VersusStep */
+        VersusStep: {
+            /** Behind Us */
+            behind_us: number;
+            /** First Us */
+            first_us: number;
+            /** Lap */
+            lap: number;
+            /** Second Us */
+            second_us: number;
+        };
         /** VisitOut */
         VisitOut: {
             /**
@@ -7673,6 +8052,17 @@ export interface components {
             role: "manager" | "coach" | "driver";
             /** Team */
             team: string;
+        };
+        /** WheelOut */
+        WheelOut: {
+            /** Left Pct */
+            left_pct: number;
+            /** Per Lap Pct */
+            per_lap_pct: number;
+            /** Through At */
+            through_at: number | null;
+            /** Wheel */
+            wheel: string;
         };
         /** WhichRun */
         WhichRun: {
@@ -9375,6 +9765,113 @@ export interface operations {
             };
         };
     };
+    api_get_driver_pace_combinations__uuid_combination_id__drivers__uuid_driver_id__pace_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverPace"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_template_combinations__uuid_combination_id__drivers__uuid_driver_id__template_get: {
         parameters: {
             query?: never;
@@ -9394,6 +9891,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_versus_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_get: {
+        parameters: {
+            query: {
+                /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
+                first: string;
+                /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
+                second: string;
+                laps?: number;
+                stops?: number;
+                stop_s?: number;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersusOut"];
                 };
             };
             /** @description Unauthorized */

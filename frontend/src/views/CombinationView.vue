@@ -180,6 +180,7 @@ const dearest = computed(() => {
         </section>
         <section class="sheet" aria-labelledby="ladder-title">
           <h2 id="ladder-title">From best lap to the ideals: {{ driver.name }}</h2>
+          <p class="onward"><RouterLink :to="{ name: 'driver-pace', params: { id, driver: driverId }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Pace, consistency and options of {{ driver.name }}</RouterLink></p>
           <IdealLadder :rungs="driver.ladder" :driver="driver.name" @lap="showLap" />
         </section>
       </div>
@@ -250,6 +251,10 @@ small {
   border-color: var(--accent);
   box-shadow: inset 0 -3px 0 var(--accent);
   font-weight: 600;
+}
+p.empty,
+.onward {
+  padding: 2px 12px;
 }
 p.empty {
   padding: 18px 22px;

@@ -1,0 +1,218 @@
+"""One driver in one combination: scatter, pace over a run, learning, options."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.find import FiguresOut, GroupOut
+
+
+class OddsOut(Schema):
+    laps: int
+    share: float
+
+
+class LapToShow(Schema):
+    session: str
+    run: int
+    lap: int
+    excess_us: int
+    time_us: int
+
+
+class PaceLap(Schema):
+    lap: int
+    of_run: int
+    time_us: int
+    clean: bool
+    marks: list[str]
+    started_at: datetime | None
+
+
+class PaceRunOut(Schema):
+    session: str
+    session_id: UUID
+    run: int | None
+    setup: str | None
+    compound: str | None
+    tyre_set: str | None
+    purpose: str | None
+    clean: int
+    flying: int
+    median_us: int
+    slope_us: int | None
+    line_us: list[int] | None = Field(description="The trend at the first and at the last clean lap")
+    adjusted_us: int | None
+    laps: list[PaceLap]
+
+
+class LapOfRunOut(Schema):
+    lap: int
+    n: int
+    offset_us: int
+    spread_us: int | None
+
+
+class ConditionOut(GroupOut):
+    clean: int
+    median_us: int | None
+    spread_pct: float | None
+
+
+class CliffOut(Schema):
+    at: float
+    by: Literal["tyre_age", "lap_of_run"]
+    before_us: float
+    after_us: float
+    gain: float
+
+
+class SetFalloff(Schema):
+    tyre_set: str
+    us_per_lap: int
+    low_us: int
+    high_us: int
+
+
+class FalloffOut(Schema):
+    us_per_lap: int
+    low_us: int
+    high_us: int
+    laps_used: int
+    runs_used: int
+    correlation: float
+    cliff: CliffOut | None
+    by_set: list[SetFalloff]
+
+
+class CurvePoint(Schema):
+    laps_done: float
+    median_us: int
+
+
+class LearningOut(Schema):
+    points: list[CurvePoint]
+    curve: list[CurvePoint]
+    floor_us: int | None
+    remain: int | None
+    words: str
+
+
+class SetupChangeOut(Schema):
+    words: str
+    before: str
+    after: str
+    raw_us: float
+    gain_us: float
+    low_us: float
+    high_us: float
+    age_before: float
+    age_after: float
+    by: str
+    hidden: bool
+    runs: list[int]
+
+
+class WheelOut(Schema):
+    wheel: str
+    per_lap_pct: float
+    left_pct: float
+    through_at: int | None
+
+
+class ShiftOut(Schema):
+    value_us: float
+    low_us: float
+    high_us: float
+
+
+class SegmentShift(ShiftOut):
+    code: str
+
+
+class SideOut(Schema):
+    label: str
+    n: int
+    failed: int
+    median_us: float
+    spread_us: float
+    mean_us: float
+    failure_low: float
+    failure_high: float
+
+
+class OptionOut(Schema):
+    where: str
+    sides: list[SideOut]
+    switches: int
+    shift: ShiftOut | None
+    p_value: float | None
+    race: str
+    qualifying: str
+    winner_race: str | None
+    winner_qualifying: str | None
+    words: list[str]
+    by_segment: list[SegmentShift]
+
+
+class DriverPace(Schema):
+    id: UUID
+    name: str
+    figures: FiguresOut
+    missing: dict[str, str]
+    sure_words: str
+    surer: str
+    target_us: int | None
+    odds: list[OddsOut] | None
+    lap_to_show: LapToShow | None
+    runs: list[PaceRunOut]
+    by_lap_of_run: list[LapOfRunOut]
+    by_condition: list[ConditionOut]
+    share_words: list[str]
+    team_ratio: float | None = Field(description="Spread by the root of the minute, over the team's median there")
+    falloff: FalloffOut | None
+    falloff_words: list[str]
+    learning: LearningOut
+    setup_changes: list[SetupChangeOut]
+    wear: str | None = Field(description="Why wear can't be told")
+    wheels: list[WheelOut]
+    options: list[OptionOut]
+
+
+_Way = Annotated[str, Field(pattern=r"^(run|option):.{1,200}$", description="`run:SESSION:NUMBER` or `option:WHERE:LABEL`")]
+
+
+class VersusQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    first: _Way
+    second: _Way
+    laps: int = Field(default=20, ge=1, le=2000)
+    stops: int = Field(default=0, ge=0, le=50)
+    stop_s: float = Field(default=0, ge=0, le=600)
+
+
+class VersusStep(Schema):
+    lap: int
+    first_us: float
+    second_us: float
+    behind_us: float
+
+
+class ProjectionOut(Schema):
+    total_us: float
+    low_us: float
+    high_us: float
+    error_us: float
+
+
+class VersusOut(Schema):
+    names: list[str]
+    steps: list[VersusStep]
+    crossing: int | None
+    verdict: Literal["first", "second", "equal"] | None
+    difference: ProjectionOut | None
+    totals: list[ProjectionOut | None]
+    words: list[str]

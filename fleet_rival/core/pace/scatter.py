@@ -1,0 +1,86 @@
+"""How alike laps are, run by run and lap by lap of the run."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import sqrt
+
+import numpy as np
+
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import clean_runs
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
+
+__all__ = ["LapOfRun", "RunScatter", "by_lap_of_run", "by_run"]
+
+
+@dataclass(frozen=True, slots=True)
+class RunScatter:
+    """One run's clean laps.
+
+    Attributes:
+        positions: of its clean laps among the driver's laps.
+        slope_us: Theil-Sen, microseconds a lap; None in runs of fewer than `min_clean_laps`.
+        line_us: the trend at the first and at the last clean lap.
+        adjusted_us: scatter about that line; None likewise.
+        flying: flying laps of the run, clean or not.
+    """
+
+    session: str
+    run: int | None
+    positions: tuple[int, ...]
+    median_us: float
+    slope_us: float | None
+    line_us: tuple[float, float] | None
+    adjusted_us: float | None
+    flying: int
+
+
+@dataclass(frozen=True, slots=True)
+class LapOfRun:
+    """Clean laps at one place in the run, against their own run's median.
+
+    Attributes:
+        lap: of the run, from 0 at its first lap of any kind.
+        offset_us: median distance from the run's median.
+        spread_us: robust deviation of that; None for a single lap.
+    """
+
+    lap: int
+    n: int
+    offset_us: float
+    spread_us: float | None
+
+
+def by_run(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> list[RunScatter]:
+    """Each run with a clean lap, in the order of driving."""
+    flying: dict[tuple[str, int | None], int] = defaultdict(int)
+    for index in members:
+        flying[judged[index].lap.session, judged[index].lap.run] += 1
+    out = []
+    for run in clean_runs(judged, members, 1):
+        numbers, times = [lap.number for lap in run.laps], run.times_us
+        slope = line = adjusted = None
+        if len(times) >= settings.min_clean_laps:
+            slope = theil_sen_slope(numbers, times)
+            level = float(np.median(np.asarray(times, dtype=np.float64) - slope * np.asarray(numbers)))
+            line = (level + slope * numbers[0], level + slope * numbers[-1])
+            rest = detrended(numbers, times, slope)
+            adjusted = sqrt(float(rest @ rest) / (len(times) - 2))
+        key = (run.session, run.run)
+        out.append(RunScatter(*key, run.positions, float(median(times)), slope, line, adjusted, flying[key]))
+    return out
+
+
+def by_lap_of_run(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[LapOfRun]:
+    """Where in a run laps are faster or slower than the run's median, and where they scatter; runs of three clean laps or more."""
+    found: dict[int, list[int]] = defaultdict(list)
+    for run in clean_runs(judged, members, 3):
+        middle = median(run.times_us)
+        for number, time in zip(run.numbers, run.times_us, strict=True):
+            found[round(number)].append(round(time - middle))
+    return [
+        LapOfRun(lap, len(values), float(median(values)), MAD_TO_SD * float(median_abs_deviation(values)) if len(values) > 1 else None)
+        for lap, values in sorted(found.items())
+    ]

@@ -1,0 +1,164 @@
+"""Words about pace, scatter and options: plain sentences with the number in them."""
+
+from typing import Final
+
+from fleet_rival.core.consistency import Consistency
+from fleet_rival.core.options import OptionTrial, Verdict
+from fleet_rival.core.pace.falloff import Falloff
+from fleet_rival.core.pace.learning import LearningCurve
+from fleet_rival.core.pace.looks import SetupChange
+from fleet_rival.core.pace.versus import Versus
+from fleet_rival.core.times import MICROSECONDS, format_time
+
+__all__ = ["falloff_words", "learning_words", "setup_change_words", "share_words", "surer_words", "trial_words", "verdict_words", "versus_words"]
+
+_WHERE: Final = {"lap": "the whole lap", "setup": "the setup"}
+
+
+def _seconds(value_us: float, decimals: int = 2) -> str:
+    return f"{abs(value_us) / MICROSECONDS:.{decimals}f} s"
+
+
+def _signed(value_us: float, decimals: int = 3) -> str:
+    return f"{value_us / MICROSECONDS:+.{decimals}f}".replace("-", "−")
+
+
+def surer_words(clean: int, thin_below: int, firm_from: int) -> str:
+    """How sure figures are, and what would make them surer."""
+    laps = f"{clean} clean {'lap' if clean == 1 else 'laps'}"
+    if clean >= firm_from:
+        return f"Firm: {laps}."
+    if clean >= thin_below:
+        return f"Likely: {laps}; {firm_from - clean} more make it firm."
+    return f"Thin: {laps}; {thin_below - clean} more make it likely."
+
+
+def falloff_words(falloff: Falloff) -> list[str]:
+    """What laps of a run cost, and from where on more."""
+    net = falloff.net
+    if net is None:
+        return [f"Falloff can't be told: {falloff.reasons['us_per_lap']}."]
+    runs = f"{net.n} laps in {net.runs} {'run' if net.runs == 1 else 'runs'}"
+    if net.low > 0:
+        said = [f"Each further lap costs {_seconds(net.value, 3)} ({_seconds(net.low, 3)} to {_seconds(net.high, 3)}), told by {runs}."]
+    elif net.high < 0:
+        said = [f"Each further lap is {_seconds(net.value, 3)} faster ({_seconds(net.high, 3)} to {_seconds(net.low, 3)}), told by {runs}."]
+    else:
+        said = [
+            f"No falloff to be told apart from none: {_signed(net.value, 3)} s a lap "
+            f"({_signed(net.low, 3)} to {_signed(net.high, 3)}), told by {runs}."
+        ]
+    if falloff.tyre_us_per_lap is not None and falloff.tyre_low_us is not None and falloff.tyre_high_us is not None:
+        low, high = falloff.tyre_low_us, falloff.tyre_high_us
+        said.append(f"The tyres' part of it is {_signed(falloff.tyre_us_per_lap, 3)} s a lap ({_signed(low, 3)} to {_signed(high, 3)}).")
+    else:
+        said.append(f"The tyres' part can't be told: {falloff.reasons['tyre_us_per_lap']}.")
+    if falloff.cliff is not None:
+        cliff = falloff.cliff
+        where = f"a tyre age of {cliff.at:.0f} laps" if cliff.by == "tyre_age" else f"lap {cliff.at:.0f} of the run"
+        said.append(f"A cliff at {where}: from there {_seconds(cliff.after_us, 3)} a lap instead of {_signed(cliff.before_us, 3)}.")
+    return said
+
+
+def learning_words(curve: LearningCurve, target_us: int | None) -> str:
+    """Where the run medians go, and how many laps remain."""
+    if curve.floor_us is None:
+        return f"{curve.reason[:1].upper()}{curve.reason[1:]}."
+    levels = f"The run medians come down towards {format_time(round(curve.floor_us))}"
+    if target_us is None:
+        return f"{levels}."
+    target = format_time(target_us)
+    if curve.remain == 0:
+        return f"{levels}; the target of {target} is reached."
+    if curve.remain is not None:
+        return f"{levels}; about {curve.remain} more laps to a median of {target}."
+    return f"{levels}; the target of {target}: {curve.reason}."
+
+
+def share_words(figures: Consistency) -> list[str]:
+    """Where the scatter comes from, and what a negative share means."""
+    if not figures.share:
+        return []
+    ordered = sorted(figures.share.items(), key=lambda item: -item[1].value)
+    most = [f"{code} ({share.value:.0%})" for code, share in ordered[:3] if share.value >= 0.05]
+    said = [f"Most of the scatter comes from {', '.join(most)}."] if most else []
+    back = [code for code, share in ordered if share.high is not None and share.high < 0]
+    if back:
+        said.append(f"In {', '.join(back)} the driver pays back: when the lap is slow, this part tends to be fast.")
+    return said
+
+
+def setup_change_words(change: SetupChange) -> str:
+    """What a change brought at equal tyre age, and what the clock says."""
+    by_clock = "as fast as before" if abs(change.raw_us) < 500 else f"{_seconds(change.raw_us)} {'slower' if change.raw_us > 0 else 'faster'}"
+    if change.low_us > 0:
+        worth = f"worth {_seconds(change.gain_us)} a lap"
+    elif change.high_us < 0:
+        worth = f"{_seconds(change.gain_us)} a lap slower"
+    else:
+        worth = "no difference that can be told"
+    head = "Better than it looks: " if change.hidden and change.low_us > 0 else "Worse than it looks: " if change.hidden else ""
+    ages = f"tyres of {change.age_after:.0f} laps instead of {change.age_before:.0f}"
+    return f"{head}{change.after} after {change.before}: {by_clock} by the clock, on {ages}; at equal age {worth}."
+
+
+def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
+    """Where one gets ahead of the other, and what it comes to over the distance."""
+    said = []
+    if told.steps:
+        last = told.steps[-1]
+        ahead, behind = (first, second) if last.behind_us > 0 else (second, first)
+        if told.crossing is not None:
+            said.append(f"{ahead} gets ahead of {behind} on lap {told.crossing} of the run and stays there.")
+        said.append(f"After {len(told.steps)} laps that both have, {ahead} is {_seconds(last.behind_us)} ahead.")
+    if told.verdict is None or told.difference is None:
+        said.append(f"No projection: {told.reason}.")
+    elif told.verdict == "equal":
+        low, high = told.difference.low_us, told.difference.high_us
+        said.append(f"Over {laps} laps they are equal: {second} less {first} lies between {_signed(low, 1)} and {_signed(high, 1)} s.")
+    else:
+        faster, slower = (first, second) if told.verdict == "first" else (second, first)
+        said.append(f"Over {laps} laps {faster} is {_seconds(told.difference.total_us, 1)} ahead of {slower}.")
+    return said
+
+
+def verdict_words(verdict: Verdict | None, first: str, second: str, reason: str) -> str:
+    """One of four verdicts."""
+    if verdict is None:
+        return f"No verdict: {reason}."
+    size = _seconds(verdict.shift.value_us, 3)
+    if verdict.winner == "equal":
+        return f"Equal for practical purposes: take the safer, {verdict.safer}."
+    if verdict.winner == "not_yet":
+        more = f"about {verdict.more} more of each" if verdict.more is not None else "more than can be asked for"
+        return f"Not yet: {more}. So far {second if verdict.shift.value_us < 0 else first} is {size} ahead."
+    return f"{first if verdict.winner == 'first' else second}, by {size}."
+
+
+def trial_words(trial: OptionTrial) -> list[str]:
+    """What stands beside the verdicts."""
+    assert trial.first is not None and trial.second is not None
+    first, second = trial.first.label, trial.second.label
+    said = []
+    if trial.shift is not None:
+        low, high = trial.shift.low_us, trial.shift.high_us
+        said.append(f"When both work, {second} less {first} is {_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to {_signed(high, 3)}).")
+    for side in (trial.first, trial.second):
+        said.append(f"{side.label} failed {side.failed} times in {side.n} ({side.failure_low:.0%} to {side.failure_high:.0%}).")
+    if trial.fragile is not None:
+        said.append(f"{trial.fragile} is faster when it works, and fragile.")
+    if trial.odds is not None:
+        said.append(f"The best of {trial.best_of} laps is faster with {second} in {trial.odds:.0%} of cases.")
+    if trial.odds_in_hand is not None:
+        said.append(
+            f"With a safe lap in hand, {first} improves on it in {trial.odds_in_hand[0]:.0%}, {second} in {trial.odds_in_hand[1]:.0%} of cases."
+        )
+    if trial.from_age is not None:
+        said.append(f"Which of them is faster changes at a tyre age of {trial.from_age:.0f} laps.")
+    gains = [code for code, shift in trial.by_segment.items() if shift.high_us < 0]
+    losses = [code for code, shift in trial.by_segment.items() if shift.low_us > 0]
+    if gains or losses:
+        said.append(f"{second} wins in {', '.join(gains) or 'no segment'} and loses in {', '.join(losses) or 'none'}.")
+    if trial.bundle:
+        said.append(f"Changed at the same time: {', '.join(trial.bundle)}. The comparison is of the bundle.")
+    return said

@@ -1,0 +1,75 @@
+"""Find in a real browser: from the board to a driver's pace, to the laps behind it and back, and every picture follows a mark."""
+
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Desk
+from tests.browser.test_drive import laps
+
+Open = Callable[..., Page]
+Check = Callable[[Page], None]
+PUSH = [24.0, 20.9, *(20.4 + 0.06 * at for at in range(10))]
+SAVE = [24.0, 20.9, *(20.6 + 0.005 * at for at in range(10))]
+
+
+def paced(desk: Desk, car: str) -> str:
+    """A combination with two runs of one driver: one pushed, one saved."""
+    monday, tuesday = datetime.now(UTC) - timedelta(hours=30), datetime.now(UTC) - timedelta(hours=6)
+    path = desk.lay_out(car, laps("Ysolde Farrand", "Monday", PUSH, monday, options="lap=push", setup="base"))
+    desk.add_laps(path.rsplit("/", 1)[1], "t.csv", laps("Ysolde Farrand", "Tuesday", SAVE, tuesday, options="lap=save", setup="base"))
+    return path
+
+
+def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_from_every_picture(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
+    page = open_page(paced(desk, "Pace Truck"))
+    page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
+    alike = page.get_by_role("region", name="How alike the laps are")
+    expect(alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 20 of them clean"))).to_be_visible()
+    expect(page.get_by_text("Likely: 20 clean laps; 10 more make it firm.")).to_be_visible()
+    over = page.get_by_role("region", name="Pace over a run")
+    expect(over).to_contain_text("told by 20 laps in 2 runs")
+    expect(over.get_by_text(re.compile("save gets ahead of push on lap"))).to_be_visible()
+    over.get_by_label(re.compile("^over")).fill("40")
+    expect(over.get_by_text(re.compile("Over 40 laps save is .* ahead of push"))).to_be_visible()
+    options = page.get_by_role("region", name="Options that were tried")
+    expect(options).to_contain_text("order and option can't be told apart")
+    accessible(page)
+    # To the laps behind it: one of them had a tow.
+    alike.get_by_role("link", name="session Monday, run 1").click()
+    page.get_by_label("Lap 6", exact=True).focus()
+    page.keyboard.press("x")
+    expect(page.get_by_role("row").filter(has=page.get_by_label("Lap 6", exact=True))).to_contain_text("no")
+    page.go_back()
+    expect(alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 19 of them clean"))).to_be_visible()
+    expect(alike.get_by_role("row").filter(has_text="session Monday, run 1")).to_contain_text("9 of 11")
+    expect(alike).to_contain_text("19 of")
+    expect(page.get_by_text("Likely: 19 clean laps; 11 more make it firm.")).to_be_visible()
+    # And back to where it came from.
+    page.get_by_role("link", name=re.compile("Pace Truck")).click()
+    expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals: Ysolde Farrand"))).to_be_visible()
+
+
+def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> None:
+    path = paced(desk, "Coming Truck")
+    page = open_page(path)
+    page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
+    expect(page.get_by_role("img", name=re.compile("22 flying laps"))).to_be_visible()
+    desk.add_laps(path.rsplit("/", 1)[1], "w.csv", laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], datetime.now(UTC) - timedelta(hours=1)))
+    expect(page.get_by_role("img", name=re.compile("24 flying laps"))).to_be_visible(timeout=5000)
+
+
+def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(open_page: Open, accessible: Check, desk: Desk) -> None:
+    path = desk.lay_out("Thin Truck", laps("Ysolde Farrand", "Monday", [24.0, 20.9, 20.7]) + laps("Corin Ashgrove", "Monday", PUSH).split("\n", 1)[1])
+    page = open_page(path, who="driver", color_scheme="dark", viewport={"width": 390, "height": 800})
+    page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
+    expect(page.get_by_text("Thin: 1 clean lap; 11 more make it likely.")).to_be_visible()
+    expect(page.get_by_text("Falloff can't be told: no run of 5 clean laps.")).to_be_visible()
+    expect(page.get_by_text("No option was tried yet")).to_be_visible()
+    assert page.get_by_label("Driver", exact=True).count() == 0
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    accessible(page)

@@ -1,0 +1,111 @@
+"""One driver's page: the report's figures in the same words everywhere, for whom they are, and anew after each change."""
+
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
+
+import orjson
+import pytest
+from sqlalchemy import select
+
+from fleet_rival.api import schemas
+from fleet_rival.core.season.targets import Target
+from fleet_rival.db.tables import Driver, Lap, PracticeSession
+from fleet_rival.services import pace, week
+from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.runs import edit
+from fleet_rival.services.runs.places import RunKey
+from fleet_rival.services.team import add_person
+from tests.services.conftest import Season
+
+EVENING = datetime(2031, 4, 8, 18, tzinfo=UTC)
+LAPS = [90, 70, 66.0, 65.5, 65.8, 65.6, 65.9, 65.7, 66.0, 65.9]
+
+
+@pytest.fixture
+def place(season: Season) -> UUID:
+    season.week(1)
+    season.drive("Ysolde Farrand", EVENING, LAPS, tyre_set="A", setup="base")
+    return season.combination()
+
+
+def page(season: Season, place: UUID, driver: str = "Ysolde Farrand", actor: Any = None) -> dict[str, Any]:
+    body, _ = pace.driver_pace(season.sessions, actor or season.actor, place, season.drivers[driver])
+    schemas.DriverPace.model_validate_json(body)
+    found: dict[str, Any] = orjson.loads(body)
+    return found
+
+
+def test_the_page_says_what_the_report_says_and_where_each_lap_stands(season: Season, place: UUID) -> None:
+    found = page(season, place)
+    assert found["figures"]["consistency"]["n"] == 8 and found["surer"] == "Thin: 8 clean laps; 4 more make it likely."
+    [run] = found["runs"]
+    assert (run["clean"], run["flying"], run["setup"], run["tyre_set"]) == (8, 9, "base", "A")
+    assert [lap["time_us"] for lap in run["laps"] if lap["clean"]] == [round(seconds * 1e6) for seconds in LAPS[2:]]
+    assert [lap["of_run"] for lap in run["laps"]] == list(range(1, 10)) and "cold" in run["laps"][0]["marks"]
+    assert run["adjusted_us"] == found["figures"]["consistency"]["adjusted_sd_us"], "one run alone is all of it"
+    assert found["falloff"]["laps_used"] == 8 and len(found["falloff_words"]) >= 2
+    assert found["options"] == [] and found["odds"] is None and "4 are needed" in found["learning"]["words"]
+
+
+def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID) -> None:
+    before = page(season, place)
+    with season.sessions() as session:
+        practice, driver = (
+            session.scalars(select(PracticeSession)).one(),
+            session.scalars(select(Driver).where(Driver.name == "Ysolde Farrand")).one(),
+        )
+        version = session.scalars(select(Lap.version).where(Lap.number == 4)).one()
+    edit.say_of_marks(season.sessions, season.actor, RunKey(practice.public_id, driver.public_id, 1), {4: version}, {"tow": True})
+    after = page(season, place)
+    assert after["figures"]["consistency"]["n"] == before["figures"]["consistency"]["n"] - 1
+    assert [lap["lap"] for lap in after["runs"][0]["laps"] if not lap["clean"]] == [2, 4]
+    seen = week.combination(season.sessions, season.actor, place)
+    week.set_target(season.sessions, season.actor, place, seen.version, Target("time", time_us=65_600_000), None, (None, None))
+    odds = page(season, place)["odds"]
+    assert [item["laps"] for item in odds] == [1, 2, 3, 5, 10] and 0 < odds[0]["share"] < odds[-1]["share"] < 1
+
+
+def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> None:
+    for number, (kind, level, cost) in enumerate([("push", 65.0, 0.20), ("save", 65.5, 0.01)]):
+        times = [90, 70, *(level + cost * at for at in range(10))]
+        season.drive("Ysolde Farrand", EVENING.replace(day=9 + number), times, options=f"lap={kind}")
+    found = page(season, place)
+    [option] = found["options"]
+    assert (option["where"], option["switches"], option["winner_race"]) == ("lap", 1, None) and "can't be told apart" in option["race"]
+    told = pace.two_ways(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], ("option:lap:push", "option:lap:save"), 30, 0, 0)
+    schemas.VersusOut.model_validate(told)
+    assert told["names"] == ["push", "save"] and told["verdict"] == "second" and told["crossing"] is not None
+    assert any(line.startswith("save gets ahead of push on lap") for line in told["words"])
+    same = pace.two_ways(
+        season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], ("run:08 18:00:1", "run:08 18:00:1"), 10, 1, 25_000_000
+    )
+    assert same["verdict"] == "equal" and same["difference"]["total_us"] == 0
+    for way in ("run:08 18:00:7", "option:lap:nothing"):
+        with pytest.raises(Refused, match="no clean lap"):
+            pace.two_ways(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], (way, way), 10, 0, 0)
+
+
+def test_a_driver_sees_the_own_page_alone(season: Season, place: UUID) -> None:
+    season.drive("Corin Ashgrove", EVENING, LAPS)
+    with season.sessions() as session:
+        key = session.scalars(select(Driver.id).where(Driver.name == "Ysolde Farrand")).one()
+    person = add_person(season.sessions, season.actor, "Ysolde at home", "driver", key)
+    assert page(season, place, actor=person)["name"] == "Ysolde Farrand"
+    with pytest.raises(NotThere):
+        page(season, place, "Corin Ashgrove", person)
+    with pytest.raises(NotThere):
+        pace.two_ways(season.sessions, person, place, season.drivers["Corin Ashgrove"], ("run:08 18:00:1", "run:08 18:00:1"), 10, 0, 0)
+
+
+@pytest.mark.parametrize("times", [[66.0], [90, 66.0], [90, 70, 66.0, 66.0], [90, 70] + [66.0] * 12, [1200.0, 1201, 1199.5, 1200, 1202, 1200.2]])
+def test_little_or_odd_laps_give_figures_or_reasons(season: Season, times: list[float]) -> None:
+    season.week(1)
+    season.drive("Ysolde Farrand", EVENING, times, flags="tow" if len(times) == 2 else "")
+    found = page(season, season.combination())
+    assert all(
+        value is not None or f"consistency.{name}" in found["missing"]
+        for name, value in found["figures"]["consistency"].items()
+        if name != "share_interval"
+    )
+    assert (found["falloff"] is None) == ("falloff" in found["missing"]) and found["falloff_words"] and found["learning"]["words"]
