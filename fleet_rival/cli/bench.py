@@ -24,6 +24,7 @@ from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
+from fleet_rival.cli.bench_truth import falloff_held, odds_told, truth_tables
 from fleet_rival.cli.children import Server
 from fleet_rival.cli.console import say, step
 from fleet_rival.cli.processes import free_port
@@ -41,16 +42,27 @@ __all__ = ["add_arguments", "run"]
 
 
 _IMPORT_CORNERS = 11
+_DRIVERS, _SEED = 400, 20310407
+"""Of `--truth`."""
+_ACCURACY = """# Accuracy
+
+The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure, seeded; their laps go through
+all rules.
+
+"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md")
+    parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
+    parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md, or with --truth to docs/accuracy.md")
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
     parser.add_argument("--feed-kills", type=int, default=20, help="how often the server is killed while rigs feed it (default 20)")
 
 
 def run(arguments: argparse.Namespace) -> int:
+    if arguments.truth:
+        return _truth(save=arguments.save)
     rows: list[Row] = []
 
     def note(found: list[Row]) -> None:
@@ -184,6 +196,17 @@ def _table(rows: list[Row]) -> str:
     for row in rows:
         out.write(f"{_line(row)}\n")
     return out.getvalue()
+
+
+def _truth(*, save: bool) -> int:
+    with step("400 drivers whose truth is known"):
+        tables = truth_tables(falloff_held(_DRIVERS, _SEED), odds_told(_DRIVERS, _SEED))
+    say(tables)
+    if save:
+        path = Path(os.environ["FLEET_HOME"]) / "docs" / "accuracy.md"
+        path.write_text(f"{_ACCURACY}{tables}\nVersion {fleet_rival.__version__}, seed {_SEED}.\n", encoding="utf-8")
+        say(f"Written: {path}")
+    return 0
 
 
 def _line(row: Row) -> str:

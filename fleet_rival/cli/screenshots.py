@@ -35,19 +35,6 @@ BROWSER: Final[dict[str, Any]] = {
 }
 """How Debian's Chromium is started for tests and pictures."""
 
-_UNREADABLE = """driver,session,run,lap,time,kind,S1,S2,S3
-Ysolde Farrand,4,1,1,1:18.402,out,24.801,29.480,24.121
-Ysolde Farrand,4,1,2,1:06.214,flying,20.911,24.902,20.401
-Ysolde Farrand,4,1,3,1:06.1x1,flying,20.880,24.874,20.357
-Ysolde Farrand,4,1,4,1:06.020,flying,20.842,24.861,20.317
-Ysolde Farrand,4,1,4,1:05.997,flying,20.842,24.861,20.294
-Corin Ashgrove,4,1,2,1:06.902,flying,21.102,25.201,20.599
-Corin Ashgrove,4,1,three,1:06.740,flying,21.048,25.130,20.562
-Corin Ashgrove,4,1,4,1:06.688,flying,21.030,25.120,20.558
-Odalys Wrenwick,4,1,2,1:07.310,flying,21.202,25.400,20.708
-"""
-"""A file with something wrong in it, for the picture of the preview."""
-
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """None are needed."""
@@ -85,8 +72,8 @@ def run(arguments: argparse.Namespace) -> int:
             take("combination", _combination)
             take("run", _run)
             take("typing", _typing)
-            take("timing", _timing)
-            take("preview", _preview)
+            take("pace", _pace)
+            take("beside", _beside)
             take("people", _people)
             take("history", _history)
             take("traces", _traces)
@@ -186,6 +173,19 @@ def _combination(page: Any) -> None:
     page.keyboard.press("n")
 
 
+def _pace(page: Any) -> None:
+    _open_combination(page)
+    page.get_by_role("button", name="Ysolde Farrand").click()
+    page.get_by_role("link", name=re.compile("^Pace, consistency and options")).click()
+    page.get_by_role("img", name=re.compile("flying laps of Ysolde")).wait_for()
+
+
+def _beside(page: Any) -> None:
+    _open_combination(page)
+    page.get_by_role("link", name="side by side").click()
+    page.get_by_role("heading", name="Who could show whom").wait_for()
+
+
 def _drive(page: Any, way: str) -> None:
     _row(page).get_by_role("link", name=re.compile("Add laps")).click()
     page.get_by_role("navigation", name="Ways to collect laps").get_by_role("link", name=way, exact=True).click()
@@ -212,21 +212,6 @@ def _typing(page: Any) -> None:
     _lane(page, "Teodora Wick", "75001 o", "66950", "6.8", "66710 s6 n lost it over the rails", "66.7")
     _lane(page, "Ilmar Soosaar", "74800 o", "23040 19120 24010", "23010 19180 24002")
     page.keyboard.type("66")
-
-
-def _timing(page: Any) -> None:
-    _drive(page, "Time by hand")
-    page.get_by_role("combobox").select_option(label="Nerys Callowhill")
-    page.get_by_role("button", name="Begin").click()
-    page.get_by_role("button", name="Measure me with a clip").click()
-    page.get_by_role("button", name="Start the clip").click()
-    page.wait_for_timeout(5000)
-
-
-def _preview(page: Any) -> None:
-    _files(page)
-    page.locator("input[type=file]").set_input_files({"name": "thursday.laps.csv", "mimeType": "text/csv", "buffer": _UNREADABLE.encode()})
-    page.get_by_role("heading", name="Rows set aside").wait_for()
 
 
 def _files(page: Any) -> None:

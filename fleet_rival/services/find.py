@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.laps.groups import Group
+from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
@@ -29,7 +30,7 @@ from fleet_rival.services.week import settings_of
 from fleet_rival.wording.ladder import ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
 
-__all__ = ["asked_stretch", "behind", "driver_laps", "may_see", "summary"]
+__all__ = ["asked_stretch", "behind", "driver_laps", "laps_in", "may_see", "sees_others", "summary"]
 
 
 def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
@@ -119,6 +120,20 @@ def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
         return f"summary:{session.scalar(driven) or 'nobody'}"
 
 
+def laps_in(session: Session, actor: Actor, row: Combination, stretch: Stretch | None) -> list[CoreLap]:
+    """A combination's laps as people say they were: all of them, or a week's own."""
+    laps = laps_of(session, actor.team_id, row.id, as_said=True)
+    return [item.lap for item in (laps if stretch is None else within(session, actor.team_id, row.id, laps, stretch))]
+
+
+def sees_others(sessions: sessionmaker[Session], actor: Actor) -> bool:
+    """Whether somebody may see the figures of others: who sees all, and everybody where the team opened them."""
+    if actor.sees_all:
+        return True
+    with sessions() as session:
+        return _is_open(session, actor)
+
+
 def _is_open(session: Session, actor: Actor) -> bool:
     return bool(session.scalar(select(Team.open_ranking).where(Team.id == actor.team_id)))
 
@@ -127,10 +142,7 @@ def _compute(stretch: Stretch | None, session: Session, actor: Actor, row: Combi
     settings = settings_of(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    laps = laps_of(session, actor.team_id, row.id, as_said=True)
-    if stretch is not None:
-        laps = within(session, actor.team_id, row.id, laps, stretch)
-    analysis = analyse(track, [item.lap for item in laps], settings)
+    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
     whole = _summary(track, analysis, ids)
     tail = behind(stretch)
     answers = {f"summary{tail}": _json(whole), f"summary:nobody{tail}": _json(_of_one(whole, ""))}

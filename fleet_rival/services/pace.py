@@ -34,9 +34,9 @@ from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.find import asked_stretch, behind, may_see
+from fleet_rival.services.find import asked_stretch, behind, laps_in, may_see
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.standing import Stretch, within
+from fleet_rival.services.standing import Stretch
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
 from fleet_rival.wording.marks import SURE_WORDS
@@ -82,10 +82,8 @@ def _compute(about: str, driver_id: UUID, stretch: Stretch | None, session: Sess
     if driver is None:
         return {}
     settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    stored = laps_of(session, actor.team_id, row.id, as_said=True)
-    laps = [item.lap for item in (stored if stretch is None else within(session, actor.team_id, row.id, stored, stretch))]
     # The team's level and ideal are of everybody's laps.
-    analysis = analyse(track, laps, settings)
+    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
     found = analysis.drivers.get(driver.name)
     if found is None:
         return {}

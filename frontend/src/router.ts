@@ -39,6 +39,7 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/combinations/new', name: 'new-combination', component: () => import('@/views/NewCombinationView.vue'), meta: { title: 'New combination', step: 'week', roles: ['manager', 'coach'] } },
       { path: '/combinations/:id', name: 'combination', component: () => import('@/views/CombinationView.vue'), props: true, meta: { title: 'Combination', step: 'find' } },
       { path: '/combinations/:id/drivers/:driver', name: 'driver-pace', component: () => import('@/views/DriverPaceView.vue'), props: true, meta: { title: 'Pace and consistency', step: 'find' } },
+      { path: '/combinations/:id/beside', name: 'beside', component: () => import('@/views/BesideView.vue'), props: true, meta: { title: 'Drivers side by side', step: 'find' } },
       { path: '/combinations/:id/add-laps', name: 'add-laps', component: () => import('@/views/AddLapsView.vue'), props: true, meta: { title: 'Add laps', step: 'drive' } },
       { path: '/combinations/:id/runs', name: 'runs', component: () => import('@/views/RunsView.vue'), props: true, meta: { title: 'Runs', step: 'drive' } },
       { path: '/combinations/:id/declare', name: 'declare', component: () => import('@/views/DeclareView.vue'), props: true, meta: { title: 'Declare a run', step: 'drive' } },

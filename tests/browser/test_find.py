@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 from playwright.sync_api import Page, expect
 
+from fleet_rival.services import week
 from tests.browser.conftest import Desk
 from tests.browser.test_drive import laps
 
@@ -73,3 +74,22 @@ def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(open_page: Op
     assert page.get_by_label("Driver", exact=True).count() == 0
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     accessible(page)
+
+
+def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(open_page: Open, accessible: Check, desk: Desk) -> None:
+    combinations = week.combinations(desk.whole.sessions, desk.actor("manager"))
+    skerrow = next(item for item in combinations if (item.track, item.layout) == ("Port Skerrow", "Fishmarket"))
+    page = open_page(f"/combinations/{skerrow.id}")
+    page.get_by_role("link", name="side by side").click()
+    expect(page.get_by_role("heading", name="Who could show whom")).to_be_visible()
+    assert page.get_by_role("region", name="Who could show whom").get_by_role("listitem").count() >= 3
+    table = page.get_by_role("region", name="Beyond each driver’s usual distance")
+    assert table.get_by_role("columnheader").count() == 10
+    accessible(page)
+    page.get_by_label("behind the best").check()
+    expect(page.get_by_role("heading", name="Behind the team’s best reference")).to_be_visible()
+    page.get_by_role("link", name="T5", exact=True).click()
+    expect(page.get_by_role("heading", name="What one goes by")).to_be_visible()
+    page.go_back()
+    page.get_by_role("columnheader", name="Corin Ashgrove").get_by_role("link").click()
+    expect(page.get_by_role("heading", name="Corin Ashgrove: pace and consistency")).to_be_visible()

@@ -1,5 +1,6 @@
 """Pace over a run: slopes against laps whose slope is known, with an interval that holds; what else is told of runs, against made-up truths."""
 
+import json
 from dataclasses import replace
 
 import numpy as np
@@ -8,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import theilslopes
 
+from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.pace.falloff import Falloff, falloff_of
@@ -19,6 +21,9 @@ from fleet_rival.core.pace.slope import correlation_of, pooled_slope
 from fleet_rival.core.pace.versus import project, versus
 from fleet_rival.core.pace.wear import TreadReading, Wear, wear_of
 from fleet_rival.core.settings import Settings
+from fleet_rival.formats.laps import read_laps
+from fleet_rival.formats.tracks import read_track
+from tests.conftest import DATA
 from tests.making import SECOND, track
 
 PLAIN = Settings()
@@ -272,3 +277,17 @@ class TestWear:
         assert isinstance(wear_of([], 30.0), str) and isinstance(wear_of([TreadReading(0.0, {"front_left": 100.0})], 30.0), str)
         unworn = wear_of([TreadReading(5.0, {"front_left": 100.0})], 30.0)
         assert isinstance(unworn, Wear) and unworn.through_at is None and unworn.wheels["front_left"].through_at is None
+
+
+@pytest.mark.parametrize("folder", ["street-101", "oval-102"])
+def test_the_examples_truths_lie_in_the_intervals(folder: str) -> None:
+    layout = read_track(next((DATA / folder).glob("*.track.json")).read_bytes())
+    path = next(path for path in (DATA / folder).glob("*.laps.csv") if "semicolon" not in path.name)
+    truth = json.loads((DATA / folder / "truth.json").read_text(encoding="utf-8"))["drivers"]
+    analysis = analyse(layout, [lap for _, lap in read_laps(path.read_bytes(), layout).laps])
+    for name, driver in analysis.drivers.items():
+        found, exact = driver.main.falloff, truth[name]["falloff"]
+        assert found.net is not None and found.net.low <= exact["us_per_lap"] <= found.net.high
+        if found.tyre_us_per_lap is not None:
+            assert found.tyre_low_us is not None and found.tyre_high_us is not None
+            assert found.tyre_low_us <= exact["tyre_us_per_lap"] <= found.tyre_high_us

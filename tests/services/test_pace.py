@@ -1,5 +1,6 @@
 """One driver's page: the report's figures in the same words everywhere, for whom they are, and anew after each change."""
 
+import json
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
@@ -11,11 +12,12 @@ from sqlalchemy import select
 from fleet_rival.api import schemas
 from fleet_rival.core.season.targets import Target
 from fleet_rival.db.tables import Driver, Lap, PracticeSession
-from fleet_rival.services import pace, week
+from fleet_rival.services import beside, drive, pace, track, week
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.runs import edit
 from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
+from tests.conftest import DATA
 from tests.services.conftest import Season
 
 EVENING = datetime(2031, 4, 8, 18, tzinfo=UTC)
@@ -109,3 +111,33 @@ def test_little_or_odd_laps_give_figures_or_reasons(season: Season, times: list[
         if name != "share_interval"
     )
     assert (found["falloff"] is None) == ("falloff" in found["missing"]) and found["falloff_words"] and found["learning"]["words"]
+
+
+def test_who_sees_all_sees_everybody_side_by_side_and_a_driver_the_own_column(season: Season) -> None:
+    sessions, manager = season.sessions, season.actor
+    folder = DATA / "street-101"
+    layout = track.add_track(sessions, manager, next(folder.glob("*.track.json")).read_bytes())
+    made = week.add_combination(sessions, manager, layout.id, "Street Car")
+    file_id = drive.upload(sessions, manager, made.id, "x.csv", (folder / "street-a-101.laps.csv").read_bytes())
+    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
+    truth = json.loads((folder / "truth.json").read_text(encoding="utf-8"))["drivers"]
+    told = schemas.BesideOut.model_validate_json(beside.beside(sessions, manager, made.id)[0])
+    assert [driver.name for driver in told.drivers] == sorted(truth)
+    for part in told.parts:
+        references = {driver.name: cell.reference_us for driver, cell in zip(told.drivers, part.cells, strict=True) if cell is not None}
+        assert part.owner == min(references, key=lambda name: (references[name], name)) and part.best_us == min(references.values())
+        for name, reference in references.items():
+            if part.code in truth[name]["references_us"]:
+                assert reference == pytest.approx(truth[name]["references_us"][part.code], abs=1)
+    # The one standing loss of the truth is the dearest thing that anybody could be shown.
+    [(name, standing)] = [(name, row) for name, driver in truth.items() for row in driver["standing"]]
+    column = [driver.name for driver in told.drivers].index(name)
+    excess = {part.code: cell.excess_us for part in told.parts if (cell := part.cells[column]) is not None}
+    assert max(excess, key=lambda code: excess[code]) == standing["corner"]
+    assert told.pairs[0].learner == name and standing["corner"] in told.pairs[0].parts
+    with sessions() as session:
+        own = session.scalars(select(Driver.id).where(Driver.public_id == told.drivers[column].id)).one()
+    person = add_person(sessions, manager, "At home", "driver", own)
+    seen = schemas.BesideOut.model_validate_json(beside.beside(sessions, person, made.id)[0])
+    assert [driver.name for driver in seen.drivers] == [name] and seen.pairs == []
+    assert all(part.owner is None and len(part.cells) == 1 for part in seen.parts)

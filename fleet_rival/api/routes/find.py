@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, kept, sessions
-from fleet_rival.services import find, pace, search
+from fleet_rival.services import beside, find, pace, search
 
 _find = Tag(name="find")
 
@@ -40,6 +40,13 @@ def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
     ways = (query.first, query.second)
     stop_us = round(query.stop_s * 1_000_000)
     return s.validate(s.VersusOut, pace.two_ways(sessions(), actor(), path.combination_id, path.driver_id, ways, query.laps, query.stops, stop_us))
+
+
+@api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_beside(path: s.CombinationPath, query: s.OfWeek) -> Any:
+    """Segments by drivers, and who could show whom; a driver's own beside the team's best parts."""
+    return kept(*beside.beside(sessions(), actor(), path.combination_id, query.week))
 
 
 @api.get("/search", responses={"200": s.FoundList}, tags=[_find])

@@ -182,6 +182,43 @@ class DriverPace(Schema):
     options: list[OptionOut]
 
 
+class BesideDriver(Schema):
+    id: UUID
+    name: str
+    guest: bool
+    usual: float = Field(description="Median relative distance to the fastest reference")
+
+
+class BesideCell(Schema):
+    reference_us: int
+    behind_us: int
+    excess_us: int = Field(description="Beyond the driver's usual distance")
+    candidate: bool
+
+
+class BesidePart(Schema):
+    code: str
+    name: str | None
+    best_us: int
+    owner: str | None
+    cells: list[BesideCell | None]
+
+
+class PairOut(Schema):
+    learner: str
+    teacher: str
+    parts: list[str]
+    worth_us: int
+    words: str
+
+
+class BesideOut(Schema):
+    group: GroupOut | None
+    drivers: list[BesideDriver]
+    parts: list[BesidePart]
+    pairs: list[PairOut]
+
+
 _Way = Annotated[str, Field(pattern=r"^(run|option):.{1,200}$", description="`run:SESSION:NUMBER` or `option:WHERE:LABEL`")]
 
 

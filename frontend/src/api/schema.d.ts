@@ -146,6 +146,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Segments by drivers, and who could show whom; a driver's own beside the team's best parts. */
+        get: operations["api_get_beside_combinations__uuid_combination_id__beside_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/clip": {
         parameters: {
             query?: never;
@@ -2495,6 +2512,60 @@ export interface components {
              * @default
              */
             whose: string;
+        };
+        /** BesideCell */
+        BesideCell: {
+            /** Behind Us */
+            behind_us: number;
+            /** Candidate */
+            candidate: boolean;
+            /**
+             * Excess Us
+             * @description Beyond the driver's usual distance
+             */
+            excess_us: number;
+            /** Reference Us */
+            reference_us: number;
+        };
+        /** BesideDriver */
+        BesideDriver: {
+            /** Guest */
+            guest: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Usual
+             * @description Median relative distance to the fastest reference
+             */
+            usual: number;
+        };
+        /** BesideOut */
+        BesideOut: {
+            /** Drivers */
+            drivers: components["schemas"]["BesideDriver"][];
+            group: components["schemas"]["GroupOut"] | null;
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
+            /** Parts */
+            parts: components["schemas"]["BesidePart"][];
+        };
+        /** BesidePart */
+        BesidePart: {
+            /** Best Us */
+            best_us: number;
+            /** Cells */
+            cells: (components["schemas"]["BesideCell"] | null)[];
+            /** Code */
+            code: string;
+            /** Name */
+            name: string | null;
+            /** Owner */
+            owner: string | null;
         };
         /** BestOfOut */
         BestOfOut: {
@@ -5754,6 +5825,19 @@ export interface components {
             slope_us: number | null;
             /** Tyre Set */
             tyre_set: string | null;
+        };
+        /** PairOut */
+        PairOut: {
+            /** Learner */
+            learner: string;
+            /** Parts */
+            parts: string[];
+            /** Teacher */
+            teacher: string;
+            /** Words */
+            words: string;
+            /** Worth Us */
+            worth_us: number;
         };
         /** PartTimeOut */
         PartTimeOut: {
@@ -9468,6 +9552,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AnalysisOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_beside_combinations__uuid_combination_id__beside_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"];
                 };
             };
             /** @description Unauthorized */

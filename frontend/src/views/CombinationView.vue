@@ -116,7 +116,7 @@ const dearest = computed(() => {
         <p class="quiet">
           {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
           {{ length(combination.data.value.length_m) }} ·
-          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink> · <RouterLink :to="{ name: 'traces', params: { id } }">traces</RouterLink>
+          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink> · <RouterLink :to="{ name: 'traces', params: { id } }">traces</RouterLink> · <RouterLink :to="{ name: 'beside', params: { id }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">side by side</RouterLink>
         </p>
         <p v-if="weeks.length">
           <label>Laps of <select :value="week ?? ''" @change="week = ($event.target as HTMLSelectElement).value || undefined">

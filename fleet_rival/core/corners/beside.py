@@ -1,0 +1,115 @@
+"""Drivers side by side: who owns the best part, where each is further off than usual, and who could show whom."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Final
+
+import numpy as np
+
+from fleet_rival.core.corners.references import PartFigures
+
+__all__ = ["Beside", "Cell", "Pair", "side_by_side"]
+
+_MOST_PARTS: Final = 3
+_WORTH_US: Final = 20_000
+"""What somebody could show somebody else must be worth this much a lap."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One driver in one part.
+
+    Attributes:
+        reference_us: the driver's reference.
+        behind_us: to the fastest reference of the team.
+        excess_us: of that, what is more than the driver's usual distance: the standing loss.
+        candidate: whether the reference rests on too few passes.
+    """
+
+    reference_us: float
+    behind_us: float
+    excess_us: float
+    candidate: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """Who could show whom what, and what it is worth: the learner's excess against that driver in these parts, a lap."""
+
+    learner: str
+    teacher: str
+    parts: tuple[str, ...]
+    worth_us: float
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """All of them.
+
+    Attributes:
+        owners: part to the driver with the fastest reference; the first by name of equals.
+        cells: part to driver to cell, where the driver has a reference.
+        usual: driver's median relative distance to the fastest reference.
+        pairs: dearest first, each learner once.
+    """
+
+    owners: Mapping[str, str]
+    cells: Mapping[str, Mapping[str, Cell]]
+    usual: Mapping[str, float]
+    pairs: tuple[Pair, ...]
+
+
+def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Sequence[str] | None = None) -> Beside:
+    """Lay drivers of one group beside each other.
+
+    Args:
+        drivers: by name, their figures by part, all of one layout, car and conditions.
+        teachable: who could learn; everybody where missing. Guests may show and don't learn.
+    """
+    known = {
+        name: {code: figures.reference for code, figures in parts.items() if figures.reference is not None} for name, parts in sorted(drivers.items())
+    }
+    codes = list(dict.fromkeys(code for parts in drivers.values() for code in parts))
+    fastest: dict[str, tuple[Fraction, str]] = {}
+    for code in codes:
+        times = [(references[code].time_us, name) for name, references in known.items() if code in references]
+        if times:
+            fastest[code] = min(times)
+    usual = {
+        name: float(np.median([float(reference.time_us / fastest[code][0]) - 1 for code, reference in references.items()]))
+        for name, references in known.items()
+        if references
+    }
+    cells: dict[str, dict[str, Cell]] = {}
+    for code, (best, _) in fastest.items():
+        cells[code] = {}
+        for name, references in known.items():
+            if code in references:
+                own = float(references[code].time_us)
+                excess = own - float(best) * (1 + usual[name])
+                cells[code][name] = Cell(own, own - float(best), excess, references[code].candidate)
+    return Beside({code: owner for code, (_, owner) in fastest.items()}, cells, usual, _pairs(known, usual, teachable))
+
+
+def _pairs(known: Mapping[str, Mapping[str, object]], usual: Mapping[str, float], teachable: Sequence[str] | None) -> tuple[Pair, ...]:
+    found = []
+    for learner in teachable if teachable is not None else list(known):
+        best: Pair | None = None
+        for teacher in known:
+            if teacher == learner or learner not in usual or teacher not in usual:
+                continue
+            both = known[learner].keys() & known[teacher].keys()
+            # How much slower the learner is than this driver as a rule; what is beyond that could be shown.
+            times = {code: (float(known[learner][code].time_us), float(known[teacher][code].time_us)) for code in both}  # type: ignore[attr-defined]
+            if not times:
+                continue
+            rule = float(np.median([own / other for own, other in times.values()]))
+            excess = sorted(((own - other * max(rule, 1.0), code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1]))
+            chosen = [(value, code) for value, code in excess[:_MOST_PARTS] if value >= _WORTH_US]
+            worth = sum(value for value, _ in chosen)
+            if chosen and (best is None or worth > best.worth_us):
+                best = Pair(learner, teacher, tuple(code for _, code in chosen), worth)
+        if best is not None:
+            found.append(best)
+    return tuple(sorted(found, key=lambda pair: (-pair.worth_us, pair.learner)))

@@ -1,0 +1,90 @@
+"""Drivers side by side in one combination, for who sees all; a driver's own beside the team's best parts."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict
+from functools import partial
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.analysis import analyse
+from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
+from fleet_rival.core.corners.references import PartFigures
+from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.db.tables import Combination, Driver, Layout
+from fleet_rival.services.base import Actor
+from fleet_rival.services.find import asked_stretch, behind, laps_in, sees_others
+from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.standing import Stretch
+from fleet_rival.services.track import load_track
+from fleet_rival.services.week import settings_of
+
+__all__ = ["beside"]
+
+
+def beside(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
+    """Segments by drivers, as JSON, and the stamp of the state they belong to.
+
+    Args:
+        week_id: of a series' week, whose own laps alone are meant; all laps where missing.
+
+    Raises:
+        NotThere: no such combination.
+    """
+    stretch = asked_stretch(sessions, actor, combination_id, week_id)
+    who = "all" if sees_others(sessions, actor) else str(actor.driver_id or 0)
+    about = f"beside:{who}{behind(stretch)}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, None if who == "all" else actor.driver_id, stretch))
+
+
+def _compute(about: str, own: int | None, stretch: Stretch | None, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
+    keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
+    figures: dict[str, Mapping[str, PartFigures]] = {}
+    for name, driver in analysis.drivers.items():
+        for group in (driver.main, *driver.others):
+            if group.group == analysis.team_group and any(part.reference for part in group.segments.values()):
+                figures[name] = group.segments
+    guests = {name for name, driver in analysis.drivers.items() if driver.guest}
+    told = side_by_side(figures, [name for name in figures if name not in guests])
+    shown = [name for name in figures if own is None or keys[name].id == own]
+    body = {
+        "group": analysis.team_group._asdict() if analysis.team_group else None,
+        "drivers": [{"id": str(keys[name].public_id), "name": name, "guest": name in guests, "usual": told.usual[name]} for name in shown],
+        "parts": _parts(told, shown, {corner.code: corner.name for corner in track.corners}, open_names=own is None),
+        "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
+    }
+    return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
+
+
+def _parts(told: Beside, shown: list[str], names: Mapping[str, str | None], *, open_names: bool) -> list[dict[str, Any]]:
+    parts = []
+    for code, cells in told.cells.items():
+        best = min(cell.reference_us for cell in cells.values())
+        parts.append(
+            {
+                "code": code,
+                "name": names.get(code),
+                "best_us": round(best),
+                "owner": told.owners[code] if open_names else None,
+                "cells": [_cell(cells.get(name)) for name in shown],
+            }
+        )
+    return parts
+
+
+def _cell(cell: Cell | None) -> dict[str, Any] | None:
+    if cell is None:
+        return None
+    times = {"reference_us": cell.reference_us, "behind_us": cell.behind_us, "excess_us": cell.excess_us}
+    return {**{name: round(value) for name, value in times.items()}, "candidate": cell.candidate}
+
+
+def _pair(pair: Pair) -> dict[str, Any]:
+    worth = f"{pair.worth_us / MICROSECONDS:.2f} s a lap"
+    words = f"{pair.teacher} could show {pair.learner} {', '.join(pair.parts)}: {worth} beyond what is between them as a rule."
+    return {**asdict(pair), "worth_us": round(pair.worth_us), "words": words}
