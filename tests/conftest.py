@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
-from sqlalchemy import Engine, delete, text
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
 if TYPE_CHECKING:
@@ -73,10 +73,11 @@ def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
 
     yield make_sessions(engine)
     with engine.begin() as connection:
-        connection.execute(text("SET foreign_key_checks = 0"))  # change sets refer to each other
+        connection.exec_driver_sql("SET foreign_key_checks = 0")  # change sets refer to each other
         for table in reversed(Base.metadata.sorted_tables):
-            connection.execute(delete(table))
-        connection.execute(text("SET foreign_key_checks = 1"))
+            # As plain text: building a statement takes longer than an empty table does.
+            connection.exec_driver_sql(f"DELETE FROM `{table.name}`")
+        connection.exec_driver_sql("SET foreign_key_checks = 1")
 
 
 def manager_of(sessions: sessionmaker[Session], team: str = "Farhaven Racing", name: str = "Maren Holloway") -> "Actor":

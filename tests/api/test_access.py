@@ -57,6 +57,9 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "PUT /api/combinations/{combination_id}": (LEADERS, NOTE),
     "DELETE /api/combinations/{combination_id}": (LEADERS, None),
     "GET /api/combinations/{combination_id}/analysis": (ALL, None),
+    "GET /api/combinations/{combination_id}/beside": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/pace": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/laps": (ALL, None),
     "GET /api/combinations/{combination_id}/lap-files": (ALL, None),
     "POST /api/combinations/{combination_id}/lap-files": (ALL, "file"),
@@ -210,6 +213,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
 }
 
 
+NEEDED = {"overlay": "?lap=x", "versus": "?first=run:1:1&second=run:1:2"}
+"""What a route wants to be asked, by the end of its path."""
+
+
 class World:
     """A team with everything in it, and all who might ask."""
 
@@ -275,7 +282,7 @@ class World:
         files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
         files |= {"picture": PICTURE.getvalue(), "archive": ARCHIVE.getvalue()}
         sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
-        url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path) + ("?lap=x" if "overlay" in path else "")
+        url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path) + NEEDED.get(path.rsplit("/", 1)[-1], "")
         if "uploads" in path:
             headers = {"Tus-Resumable": "1.0.0", "Upload-Offset": "0", "Upload-Length": "9", **(headers or {})}
         if method == "PATCH" and "uploads" in path:
