@@ -116,7 +116,7 @@ const dearest = computed(() => {
         <p class="quiet">
           {{ combination.data.value.car }} · {{ count(combination.data.value.laps, 'lap') }} of {{ count(combination.data.value.drivers.length, 'driver') }} ·
           {{ length(combination.data.value.length_m) }} ·
-          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink> · <RouterLink :to="{ name: 'traces', params: { id } }">traces</RouterLink> · <RouterLink :to="{ name: 'beside', params: { id }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">side by side</RouterLink>
+          <RouterLink :to="{ name: 'track', params: { id: combination.data.value.layout_id }, query: { car: combination.data.value.car_id } }">track book</RouterLink> · <RouterLink :to="{ name: 'traces', params: { id } }">traces</RouterLink>
         </p>
         <p v-if="weeks.length">
           <label>Laps of <select :value="week ?? ''" @change="week = ($event.target as HTMLSelectElement).value || undefined">
@@ -180,7 +180,7 @@ const dearest = computed(() => {
         </section>
         <section class="sheet" aria-labelledby="ladder-title">
           <h2 id="ladder-title">From best lap to the ideals: {{ driver.name }}</h2>
-          <p class="onward"><RouterLink :to="{ name: 'driver-pace', params: { id, driver: driverId }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Pace, consistency and options of {{ driver.name }}</RouterLink></p>
+          <p class="onward"><RouterLink :to="{ name: 'driver-pace', params: { id, driver: driverId }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Pace, consistency and options of {{ driver.name }}</RouterLink> · <RouterLink :to="{ name: 'beside', params: { id }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Drivers side by side</RouterLink></p>
           <IdealLadder :rungs="driver.ladder" :driver="driver.name" @lap="showLap" />
         </section>
       </div>
