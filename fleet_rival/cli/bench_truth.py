@@ -14,12 +14,12 @@ from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.pace.falloff import falloff_of
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import Z_95
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Sector, Track
 
 __all__ = ["Held", "Told", "falloff_held", "odds_told", "truth_tables"]
 
-_Z_95: Final = 1.959963984540054
 _TRACK: Final = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), ())
 _DRAWS: Final = 2000
 _SLIP_SHARE: Final = 0.15
@@ -86,7 +86,7 @@ def falloff_held(drivers: int, seed: int) -> list[Held]:
             above += float(centred @ correlation ** np.abs(at[1:, None] - at[None, 1:]) @ centred) * scatter**2
             below += float(centred @ centred)
         slip_variance = 2 * _SLIP_SHARE * _SLIP_S**2 - (_SLIP_SHARE * _SLIP_S) ** 2 if slips else 0.0
-        known = 2 * _Z_95 * sqrt(above + slip_variance * below) / below
+        known = 2 * Z_95 * sqrt(above + slip_variance * below) / below
         judged = judge(_TRACK, laps, Settings())
         net = falloff_of(judged, [index for index, item in enumerate(judged) if item.flying], Settings()).net
         if net is None:

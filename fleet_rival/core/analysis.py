@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Any, Final
 
 from fleet_rival.core.consistency import Consistency, consistency_of
 from fleet_rival.core.corners.references import PartFigures, part_figures
@@ -17,7 +17,7 @@ from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
-__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "analyse"]
+__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "analyse", "grouped"]
 
 _NOT_COUNTING: Final = frozenset({"invalid", "incident", "spoiled"})
 
@@ -99,13 +99,22 @@ def _reversed(group: Group) -> tuple[int, ...]:
     return tuple(-ord(character) for character in repr(group.sort_key))
 
 
-def _analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Settings) -> DriverAnalysis:
-    judged = judge(track, laps, settings)
+def grouped(judged: Sequence[JudgedLap]) -> list[tuple[Group, list[int]]]:
+    """A driver's groups with the positions of their laps, the main one first: that with most clean laps, then most flying ones."""
     groups: dict[Group, list[int]] = defaultdict(list)
     for index, item in enumerate(judged):
         groups[group_of(item.lap)].append(index)
-    analysed = [_analyse_group(track, judged, group, indices, settings) for group, indices in groups.items()]
-    analysed.sort(key=lambda group: (-group.counts["clean"], -group.counts["flying"], group.group.sort_key))
+
+    def rank(item: tuple[Group, list[int]]) -> tuple[Any, ...]:
+        group, indices = item
+        return (-sum(judged[index].clean for index in indices), -sum(judged[index].flying for index in indices), group.sort_key)
+
+    return sorted(groups.items(), key=rank)
+
+
+def _analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Settings) -> DriverAnalysis:
+    judged = judge(track, laps, settings)
+    analysed = [_analyse_group(track, judged, group, indices, settings) for group, indices in grouped(judged)]
     guest = all("guest" in lap.flags for lap in laps)
     return DriverAnalysis(name, guest, tuple(judged), analysed[0], tuple(analysed[1:]))
 

@@ -1,6 +1,5 @@
 """Consistency of the clean laps of a group: how alike they are, what is scatter and what is drift, and where it comes from."""
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -12,12 +11,13 @@ from numpy.typing import NDArray
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD, detrended, mean, median, median_abs_deviation, percentile, standard_deviation, theil_sen_slope
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["Consistency", "Share", "consistency_of"]
+__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of"]
 
 _NEED_CLEAN_LAPS: Final = (
     "median_us",
@@ -83,18 +83,14 @@ def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[
     if len(clean) < settings.min_clean_laps:
         few = f"{len(clean)} clean laps, {settings.min_clean_laps} are needed"
         return Consistency(len(clean), clean_rate, reasons=reasons | dict.fromkeys(_NEED_CLEAN_LAPS, few))
-    laps = [judged[index].lap for index in clean]
-    times = [lap.time_us for lap in laps]
+    times = [judged[index].lap.time_us for index in clean]
     middle = median(times)
-    runs: dict[tuple[str, int | None], list[int]] = defaultdict(list)
-    for position, lap in enumerate(laps):
-        runs[lap.session, lap.run].append(position)
-    long_runs = [sorted(run, key=lambda position: laps[position].number) for run in runs.values() if len(run) >= settings.min_clean_laps]
-    adjusted = _adjusted_deviation([([laps[p].number for p in run], [times[p] for p in run]) for run in long_runs])
+    runs = clean_runs(judged, members, settings.min_clean_laps)
+    adjusted = adjusted_deviation([([lap.number for lap in run.laps], run.times_us) for run in runs])
     if adjusted is None:
         reason = f"no run of {settings.min_clean_laps} clean laps"
         reasons |= {"adjusted_sd_us": reason, "spread_pct": reason, "spread_s_per_sqrt_min": reason}
-    share, share_of, why_not = _shares(track, [[laps[p] for p in run] for run in long_runs], settings)
+    share, share_of, why_not = _shares(track, [run.laps for run in runs], settings)
     if share is None:
         reasons["share"] = why_not
     ratio = _successive_difference_ratio(judged, clean, times)
@@ -143,7 +139,7 @@ def _longest_streak(judged: Sequence[JudgedLap], clean: Sequence[int], middle: F
     return longest
 
 
-def _adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:
+def adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:
     """Scatter about each run's own Theil-Sen line, two degrees of freedom lost a run; None without a run."""
     if not runs:
         return None

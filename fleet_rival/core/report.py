@@ -11,7 +11,7 @@ from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
 
-__all__ = ["NOT_YET", "report"]
+__all__ = ["NOT_YET", "driver_report", "report"]
 
 NOT_YET: Final = {
     "mistakes": "slips and recurring mistakes aren't computed in this version",
@@ -34,7 +34,7 @@ def report(analysis: Analysis, set_aside: Sequence[Mapping[str, Any]] = (), warn
         "version": 1,
         "set_aside": [dict(row) for row in set_aside],
         "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
-        "drivers": {name: _driver(driver) for name, driver in analysis.drivers.items()},
+        "drivers": {name: driver_report(driver) for name, driver in analysis.drivers.items()},
         "team_ideal": {
             "segment_us": analysis.team.segment_us,
             "sector_us": analysis.team.sector_us,
@@ -58,7 +58,8 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
                 yield {"file": None, "line": None, "driver": name, "reason": warning}
 
 
-def _driver(driver: DriverAnalysis) -> dict[str, Any]:
+def driver_report(driver: DriverAnalysis) -> dict[str, Any]:
+    """One driver's part of the report."""
     figures = _group(driver.main)
     if driver.guest:
         figures["guest"] = True

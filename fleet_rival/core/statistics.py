@@ -12,10 +12,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["MAD_TO_SD", "mean", "median", "median_abs_deviation", "percentile", "round_half_even", "standard_deviation", "theil_sen_slope"]
+__all__ = ["MAD_TO_SD", "Z_95", "mean", "median", "median_abs_deviation", "percentile", "round_half_even", "standard_deviation", "theil_sen_slope"]
 
 MAD_TO_SD: Final = 1.4826
 """Median absolute deviation to standard deviation, for the normal distribution."""
+Z_95: Final = 1.959963984540054
+"""Standard errors on either side of an interval that holds 95 of 100."""
 
 
 def mean(values: Sequence[int]) -> Fraction:

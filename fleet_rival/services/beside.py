@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
 from fleet_rival.core.corners.references import PartFigures
-from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.db.tables import Combination, Driver, Layout
 from fleet_rival.services.base import Actor
 from fleet_rival.services.find import asked_stretch, behind, laps_in, sees_others
@@ -21,6 +20,7 @@ from fleet_rival.services.kept import kept_answer
 from fleet_rival.services.standing import Stretch
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
+from fleet_rival.wording.pace import pair_words
 
 __all__ = ["beside"]
 
@@ -85,6 +85,4 @@ def _cell(cell: Cell | None) -> dict[str, Any] | None:
 
 
 def _pair(pair: Pair) -> dict[str, Any]:
-    worth = f"{pair.worth_us / MICROSECONDS:.2f} s a lap"
-    words = f"{pair.teacher} could show {pair.learner} {', '.join(pair.parts)}: {worth} beyond what is between them as a rule."
-    return {**asdict(pair), "worth_us": round(pair.worth_us), "words": words}
+    return {**asdict(pair), "worth_us": round(pair.worth_us), "words": pair_words(pair)}

@@ -1,7 +1,7 @@
 """Where each driver loses time: the answers of the core, computed once for each state of a combination and kept."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
 from typing import Any
@@ -120,9 +120,9 @@ def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
         return f"summary:{session.scalar(driven) or 'nobody'}"
 
 
-def laps_in(session: Session, actor: Actor, row: Combination, stretch: Stretch | None) -> list[CoreLap]:
-    """A combination's laps as people say they were: all of them, or a week's own."""
-    laps = laps_of(session, actor.team_id, row.id, as_said=True)
+def laps_in(session: Session, actor: Actor, row: Combination, stretch: Stretch | None, driver_ids: Sequence[int] | None = None) -> list[CoreLap]:
+    """A combination's laps, or some drivers', as people say they were: all of them, or a week's own."""
+    laps = laps_of(session, actor.team_id, row.id, driver_ids, as_said=True)
     return [item.lap for item in (laps if stretch is None else within(session, actor.team_id, row.id, laps, stretch))]
 
 

@@ -5,32 +5,32 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
+from statistics import median
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, analyse
+from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, analyse, grouped
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.options import OptionTrial, option_pairs, option_trial
+from fleet_rival.core.laps.marks import judge
+from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, runs_with
 from fleet_rival.core.pace.falloff import Falloff
-from fleet_rival.core.pace.learning import Point, learning_curve
+from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
 from fleet_rival.core.pace.looks import setup_changes
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.scatter import by_lap_of_run, by_run
 from fleet_rival.core.pace.slope import Slope
 from fleet_rival.core.pace.versus import versus
 from fleet_rival.core.pace.wear import TreadReading, wear_of
-from fleet_rival.core.report import report
+from fleet_rival.core.report import driver_report
 from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import median
 from fleet_rival.core.track import Track
-from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
@@ -98,7 +98,7 @@ def _compute(about: str, driver_id: UUID, stretch: Stretch | None, session: Sess
         if group.group == found.main.group and group.consistency.spread_s_per_sqrt_min is not None
     ]
     readings = _readings(session, actor, row, driver, [item.lap for item in found.laps])
-    figures = report(analysis)["drivers"][driver.name]
+    figures = driver_report(found)
     own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
     sheets = {label: str(key) for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))}
     body = {
@@ -150,10 +150,10 @@ def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], 
                 "purpose": _one({item.lap.purpose for item in laps}),
                 "clean": len(run.positions),
                 "flying": run.flying,
-                "median_us": round(run.median_us),
-                "slope_us": None if run.slope_us is None else round(run.slope_us),
+                "median_us": _rounded(run.median_us),
+                "slope_us": _rounded(run.slope_us),
                 "line_us": None if run.line_us is None else [round(value) for value in run.line_us],
-                "adjusted_us": None if run.adjusted_us is None else round(run.adjusted_us),
+                "adjusted_us": _rounded(run.adjusted_us),
                 "laps": [
                     {
                         "lap": item.lap.number,
@@ -172,12 +172,12 @@ def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], 
         "lap_to_show": None if shown is None else _to_show(judged[shown[0]].lap, shown[1]),
         "runs": runs,
         "by_lap_of_run": [
-            {"lap": item.lap, "n": item.n, "offset_us": round(item.offset_us), "spread_us": None if item.spread_us is None else round(item.spread_us)}
+            {"lap": item.lap, "n": item.n, "offset_us": round(item.offset_us), "spread_us": _rounded(item.spread_us)}
             for item in by_lap_of_run(judged, members)
         ],
         "by_condition": [_condition(other) for other in (group, *driver.others)],
         "share_words": share_words(group.consistency),
-        "team_ratio": own / float(median([round(value * 1e9) for value in others]) / 10**9) if own is not None and len(others) > 1 else None,
+        "team_ratio": own / median(others) if own is not None and len(others) > 1 else None,
     }
 
 
@@ -200,7 +200,7 @@ def _rounded(value: Any) -> int | None:
 
 def _pace(driver: DriverAnalysis, goal: int | None, readings: Sequence[TreadReading], settings: Settings) -> dict[str, Any]:
     falloff = driver.main.falloff
-    curve = learning_curve(_points(driver), goal)
+    curve = learning_curve(learning_points(driver.laps, driver.main.members), goal)
     wear = wear_of(readings, settings.tread_threshold_pct)
     changes = setup_changes(falloff.runs, falloff.net) if falloff.net is not None else []
     return {
@@ -224,15 +224,6 @@ def _steps(points: Sequence[Point]) -> list[float]:
         return []
     first, last = max(points[0].laps_done, 1.0), points[-1].laps_done
     return [first + (last * 1.25 - first) * at / 40 for at in range(41)]
-
-
-def _points(driver: DriverAnalysis) -> list[Point]:
-    """Run medians of the main group over all laps done before the run's middle, of any kind."""
-    points = []
-    for run in clean_runs(driver.laps, driver.main.members, 3):
-        middle = run.positions[len(run.positions) // 2]
-        points.append(Point(float(middle + 1), float(median(run.times_us))))
-    return sorted(points, key=lambda point: point.laps_done)
 
 
 def _falloff(falloff: Falloff) -> dict[str, Any] | None:
@@ -304,30 +295,30 @@ def two_ways(
     laps: int,
     stops: int,
     stop_us: int,
+    week_id: UUID | None = None,
 ) -> dict[str, Any]:
     """Two runs, or all runs driven with either of two labels, side by side.
 
     Args:
         ways: `run:SESSION:RUN` or `option:WHERE:LABEL`, each.
         laps: distance.
+        week_id: as in `driver_pace`.
 
     Raises:
         Refused: no such run or label, or no clean lap in it.
     """
     may_see(sessions, actor, driver_id)
+    stretch = asked_stretch(sessions, actor, combination_id, week_id)
     with sessions() as session:
-        row = session.scalar(select(Combination).where(Combination.team_id == actor.team_id, Combination.public_id == combination_id))
-        driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
-        if row is None or driver is None:
-            raise NotThere("This driver has no laps in this combination.")
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        driver = find_row(session, Driver, actor, driver_id, "driver")
         settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-        own = [item.lap for item in laps_of(session, actor.team_id, row.id, [driver.id], as_said=True)]
-    if not own:
+        judged = judge(track, laps_in(session, actor, row, stretch, [driver.id]), settings)
+    if not judged:
         raise NotThere("This driver has no laps in this combination.")
-    found = analyse(track, own, settings).drivers[driver.name]
-    runs = clean_runs(found.laps, found.main.members, 1)
+    runs = clean_runs(judged, grouped(judged)[0][1], 1)
     chosen = [_way(runs, way) for way in ways]
-    told = versus(chosen[0][1], chosen[1][1], laps, stops=stops, stop_us=stop_us)
+    told = versus(chosen[0][1], chosen[1][1], laps, settings, stops=stops, stop_us=stop_us)
     names = (chosen[0][0], chosen[1][0])
     return {
         "names": list(names),
@@ -348,7 +339,7 @@ def _way(runs: Sequence[PaceRun], way: str) -> tuple[str, list[PaceRun]]:
         name = f"session {label}, run {number}"
     else:
         where, _, label = rest.partition(":")
-        found = [run for run in runs if all(dict(lap.options).get(where) == label for lap in run.laps)]
+        found = runs_with(runs, where, label)
         name = label
     if not found:
         raise Refused(f"There is no clean lap of {name or 'this'} in the driver's main group.")

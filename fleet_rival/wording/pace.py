@@ -3,6 +3,7 @@
 from typing import Final
 
 from fleet_rival.core.consistency import Consistency
+from fleet_rival.core.corners.beside import Pair
 from fleet_rival.core.options import OptionTrial, Verdict
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import LearningCurve
@@ -10,13 +11,27 @@ from fleet_rival.core.pace.looks import SetupChange
 from fleet_rival.core.pace.versus import Versus
 from fleet_rival.core.times import MICROSECONDS, format_time
 
-__all__ = ["falloff_words", "learning_words", "setup_change_words", "share_words", "surer_words", "trial_words", "verdict_words", "versus_words"]
+__all__ = [
+    "falloff_words",
+    "learning_words",
+    "pair_words",
+    "setup_change_words",
+    "share_words",
+    "surer_words",
+    "trial_words",
+    "verdict_words",
+    "versus_words",
+]
 
 _WHERE: Final = {"lap": "the whole lap", "setup": "the setup"}
 
 
 def _seconds(value_us: float, decimals: int = 2) -> str:
     return f"{abs(value_us) / MICROSECONDS:.{decimals}f} s"
+
+
+def _share(value: float) -> str:
+    return f"{value * 100:.0f} %".replace("-", "−")
 
 
 def _signed(value_us: float, decimals: int = 3) -> str:
@@ -80,7 +95,7 @@ def share_words(figures: Consistency) -> list[str]:
     if not figures.share:
         return []
     ordered = sorted(figures.share.items(), key=lambda item: -item[1].value)
-    most = [f"{code} ({share.value:.0%})" for code, share in ordered[:3] if share.value >= 0.05]
+    most = [f"{code} ({_share(share.value)})" for code, share in ordered[:3] if share.value >= 0.05]
     said = [f"Most of the scatter comes from {', '.join(most)}."] if most else []
     back = [code for code, share in ordered if share.high is not None and share.high < 0]
     if back:
@@ -122,6 +137,12 @@ def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
     return said
 
 
+def pair_words(pair: Pair) -> str:
+    """Who could show whom what, and what it is worth."""
+    worth = f"{_seconds(pair.worth_us)} a lap beyond what is between them as a rule"
+    return f"{pair.teacher} could show {pair.learner} {', '.join(pair.parts)}: {worth}."
+
+
 def verdict_words(verdict: Verdict | None, first: str, second: str, reason: str) -> str:
     """One of four verdicts."""
     if verdict is None:
@@ -130,7 +151,7 @@ def verdict_words(verdict: Verdict | None, first: str, second: str, reason: str)
     if verdict.winner == "equal":
         return f"Equal for practical purposes: take the safer, {verdict.safer}."
     if verdict.winner == "not_yet":
-        more = f"about {verdict.more} more of each" if verdict.more is not None else "more than can be asked for"
+        more = f"about {verdict.more} more of each" if verdict.more is not None else "it would take more of each than anybody drives"
         return f"Not yet: {more}. So far {second if verdict.shift.value_us < 0 else first} is {size} ahead."
     return f"{first if verdict.winner == 'first' else second}, by {size}."
 
@@ -144,15 +165,14 @@ def trial_words(trial: OptionTrial) -> list[str]:
         low, high = trial.shift.low_us, trial.shift.high_us
         said.append(f"When both work, {second} less {first} is {_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to {_signed(high, 3)}).")
     for side in (trial.first, trial.second):
-        said.append(f"{side.label} failed {side.failed} times in {side.n} ({side.failure_low:.0%} to {side.failure_high:.0%}).")
+        said.append(f"{side.label} failed {side.failed} of {side.n} times ({_share(side.failure_low)} to {_share(side.failure_high)}).")
     if trial.fragile is not None:
         said.append(f"{trial.fragile} is faster when it works, and fragile.")
     if trial.odds is not None:
-        said.append(f"The best of {trial.best_of} laps is faster with {second} in {trial.odds:.0%} of cases.")
+        said.append(f"The best of {trial.best_of} laps is faster with {second} in {_share(trial.odds)} of cases.")
     if trial.odds_in_hand is not None:
-        said.append(
-            f"With a safe lap in hand, {first} improves on it in {trial.odds_in_hand[0]:.0%}, {second} in {trial.odds_in_hand[1]:.0%} of cases."
-        )
+        one, other = map(_share, trial.odds_in_hand)
+        said.append(f"With a safe lap in hand, {first} improves on it in {one}, {second} in {other} of cases.")
     if trial.from_age is not None:
         said.append(f"Which of them is faster changes at a tyre age of {trial.from_age:.0f} laps.")
     gains = [code for code, shift in trial.by_segment.items() if shift.high_us < 0]

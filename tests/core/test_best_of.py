@@ -62,3 +62,10 @@ def test_warm_laps_are_moved_by_what_cold_ones_cost() -> None:
     offset = cold_offset([83_000_000, 83_200_000, 82_900_000], [82_000_000, 82_100_000, 82_050_000])
     assert offset == 950_000
     assert moved([82_000_000], offset) == (82_950_000,)
+
+
+def test_ten_thousand_laps_are_no_trouble() -> None:
+    times = [int(value) for value in np.random.default_rng(5).normal(82e6, 3e5, 10_000)]
+    few = (81_900_000, 82_300_000)
+    rows = best_of_run([Place(few, 0.0), Place(tuple(times), 0.1)])
+    assert rows[1].p50_us is not None and best_of(times, 0.9)[0].p50_us == pytest.approx(82e6, abs=60_000)

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import judge
-from fleet_rival.core.options import OptionTrial, option_pairs, option_trial
+from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, runs_with
+from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
 from tests.making import SECOND, lap, track
 
@@ -80,7 +81,7 @@ def test_what_is_faster_and_fails_is_for_qualifying_alone_and_called_fragile() -
 @pytest.mark.parametrize(("order", "switches"), [("a" * 15 + "b" * 15, 1), ("a" * 10 + "b" * 10 + "a" * 10, 2)])
 def test_order_and_option_cant_be_told_apart_without_switches(order: str, switches: int) -> None:
     found = trial(driven(order, 0.3))
-    assert (found.switches, found.race, found.qualifying) == (switches, None, None) and f"{switches} switches" in found.reason
+    assert (found.switches, found.race, found.qualifying) == (switches, None, None) and f"{switches} of the 3 switches" in found.reason
     assert found.shift is not None, "what was driven is shown all the same"
 
 
@@ -149,3 +150,22 @@ def test_labels_dealt_by_chance_are_rarely_told_apart() -> None:
         race = trial(driven(order, 0.0, seed=seed)).race
         told += race is not None and race.winner in ("first", "second")
     assert told <= 5
+
+
+def test_an_option_at_a_place_that_the_layout_doesnt_have_is_no_trial() -> None:
+    found = trial(driven(ALTERNATING, 0.3, where="T99"), "T99")
+    assert found.first is None and found.second is None and found.race is None and found.reason
+
+
+def test_one_that_hardly_ever_works_loses_by_no_more_than_was_driven() -> None:
+    found = trial(driven("ab" * 40, 0.3, fails=0.85))
+    assert found.qualifying is not None and found.qualifying.winner == "first"
+    assert abs(found.qualifying.shift.value_us) < 5 * SECOND and found.odds is not None and found.odds < 0.5
+
+
+def test_laps_that_alternate_within_a_run_stand_side_by_side() -> None:
+    judged = judge(TRACK, driven("ab" * 6, 0.3), PLAIN)
+    runs = clean_runs(judged, range(len(judged)), 1)
+    [first], [second] = (runs_with(runs, "T1", label) for label in "ab")
+    assert first.numbers == [2, 4, 6, 8, 10, 12] and second.numbers == [3, 5, 7, 9, 11, 13]
+    assert sorted((*first.positions, *second.positions)) == list(runs[0].positions) and runs_with(runs, "T1", "c") == []

@@ -172,18 +172,18 @@ class TestPushOrSave:
 
     def test_the_saver_gets_ahead_where_the_sums_cross(self) -> None:
         [push], [save] = pace_runs(run_of([95, *self.push])), pace_runs(run_of([95, *self.save]))
-        told = versus([push], [save], 30)
+        told = versus([push], [save], 30, PLAIN)
         # The first flying lap is cold: laps of the run from the second on.
         sums = np.cumsum(np.asarray(self.save) - np.asarray(self.push))
         assert [step.behind_us for step in told.steps] == pytest.approx([round(value * SECOND) for value in sums], abs=3)
         assert told.crossing == told.steps[int(np.argmax(sums < 0))].lap
         assert told.verdict == "second" and told.difference is not None and told.difference.high_us < 0
-        swapped = versus([save], [push], 30)
+        swapped = versus([save], [push], 30, PLAIN)
         assert swapped.verdict == "first" and swapped.crossing == told.crossing
 
     def test_a_stop_makes_the_tyres_new(self) -> None:
         [push] = pace_runs(run_of([95, *self.push]))
-        through, stopped = project([push], 30), project([push], 30, stops=2, stop_us=25 * SECOND)
+        through, stopped = project([push], 30, PLAIN), project([push], 30, PLAIN, stops=2, stop_us=25 * SECOND)
         assert through is not None and stopped is not None
         # 30 laps at 0.1 s a lap: 43.5 s lost without a stop, 3 times 4.5 s with two.
         assert through.total_us - stopped.total_us == pytest.approx((43.5 - 13.5 - 50) * SECOND, abs=1000)
@@ -191,8 +191,8 @@ class TestPushOrSave:
     def test_equal_is_a_finding_and_too_little_is_said(self) -> None:
         rng = np.random.default_rng(5)
         one, other = (pace_runs(run_of([95, *(90 + 0.3 * rng.standard_normal(10))])) for _ in range(2))
-        assert versus(one, other, 20).verdict == "equal"
-        short = versus(one, pace_runs(run_of([95, 90, 90.1])), 20)
+        assert versus(one, other, 20, PLAIN).verdict == "equal"
+        short = versus(one, pace_runs(run_of([95, 90, 90.1])), 20, PLAIN)
         assert short.verdict is None and "5 clean laps" in short.reason and len(short.steps) == 2
 
 

@@ -141,3 +141,23 @@ def test_who_sees_all_sees_everybody_side_by_side_and_a_driver_the_own_column(se
     seen = schemas.BesideOut.model_validate_json(beside.beside(sessions, person, made.id)[0])
     assert [driver.name for driver in seen.drivers] == [name] and seen.pairs == []
     assert all(part.owner is None and len(part.cells) == 1 for part in seen.parts)
+
+
+def test_a_driver_with_tow_laps_alone_sees_them_all_the_same(season: Season) -> None:
+    season.week(1)
+    season.drive("Ysolde Farrand", EVENING, LAPS, flags="tow")
+    [run] = page(season, season.combination())["runs"]
+    assert (run["clean"], run["flying"], run["median_us"], run["slope_us"]) == (0, 9, None, None)
+    assert len(run["laps"]) == 9 and all("tow" in lap["marks"] and not lap["clean"] for lap in run["laps"])
+
+
+def test_of_a_week_its_own_laps_stand_side_by_side(season: Season, place: UUID) -> None:
+    season.drive("Ysolde Farrand", EVENING.replace(month=5, day=6), [time + 2 for time in LAPS])
+    later = season.week(5)
+    driver = season.drivers["Ysolde Farrand"]
+    own = pace.two_ways(season.sessions, season.actor, place, driver, ("run:06 18:00:1",) * 2, 20, 0, 0, later.id)
+    assert own["verdict"] == "equal"
+    with pytest.raises(Refused, match="no clean lap of session 08 18:00"):
+        pace.two_ways(season.sessions, season.actor, place, driver, ("run:08 18:00:1",) * 2, 20, 0, 0, later.id)
+    whole = pace.two_ways(season.sessions, season.actor, place, driver, ("run:08 18:00:1", "run:06 18:00:1"), 20, 0, 0)
+    assert whole["verdict"] == "first" and whole["difference"]["total_us"] == pytest.approx(40e6, abs=1)

@@ -37,9 +37,9 @@ def get_driver_pace(path: s.DriverPath, query: s.OfWeek) -> Any:
 @allowed("manager", "coach", "driver")
 def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
     """Two runs, or two ways to drive one, lap by lap and over a distance."""
-    ways = (query.first, query.second)
-    stop_us = round(query.stop_s * 1_000_000)
-    return s.validate(s.VersusOut, pace.two_ways(sessions(), actor(), path.combination_id, path.driver_id, ways, query.laps, query.stops, stop_us))
+    where = (path.combination_id, path.driver_id, (query.first, query.second))
+    told = pace.two_ways(sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week)
+    return s.validate(s.VersusOut, told)
 
 
 @api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])

@@ -42,7 +42,7 @@ class PaceRunOut(Schema):
     purpose: str | None
     clean: int
     flying: int
-    median_us: int
+    median_us: int | None = Field(description="None: no clean lap")
     slope_us: int | None
     line_us: list[int] | None = Field(description="The trend at the first and at the last clean lap")
     adjusted_us: int | None
@@ -224,6 +224,7 @@ _Way = Annotated[str, Field(pattern=r"^(run|option):.{1,200}$", description="`ru
 
 class VersusQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
+    week: UUID | None = Field(default=None, description="A series' week whose own laps alone are meant")
     first: _Way
     second: _Way
     laps: int = Field(default=20, ge=1, le=2000)

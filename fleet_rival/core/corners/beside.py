@@ -3,11 +3,12 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import permutations
 from typing import Final
 
 import numpy as np
 
-from fleet_rival.core.corners.references import PartFigures
+from fleet_rival.core.corners.references import PartFigures, Reference
 
 __all__ = ["Beside", "Cell", "Pair", "side_by_side"]
 
@@ -89,27 +90,22 @@ def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Se
                 own = float(references[code].time_us)
                 excess = own - float(best) * (1 + usual[name])
                 cells[code][name] = Cell(own, own - float(best), excess, references[code].candidate)
-    return Beside({code: owner for code, (_, owner) in fastest.items()}, cells, usual, _pairs(known, usual, teachable))
+    owners = {code: owner for code, (_, owner) in fastest.items()}
+    return Beside(owners, cells, usual, _pairs(known, teachable if teachable is not None else list(known)))
 
 
-def _pairs(known: Mapping[str, Mapping[str, object]], usual: Mapping[str, float], teachable: Sequence[str] | None) -> tuple[Pair, ...]:
-    found = []
-    for learner in teachable if teachable is not None else list(known):
-        best: Pair | None = None
-        for teacher in known:
-            if teacher == learner or learner not in usual or teacher not in usual:
-                continue
-            both = known[learner].keys() & known[teacher].keys()
-            # How much slower the learner is than this driver as a rule; what is beyond that could be shown.
-            times = {code: (float(known[learner][code].time_us), float(known[teacher][code].time_us)) for code in both}  # type: ignore[attr-defined]
-            if not times:
-                continue
-            rule = float(np.median([own / other for own, other in times.values()]))
-            excess = sorted(((own - other * max(rule, 1.0), code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1]))
-            chosen = [(value, code) for value, code in excess[:_MOST_PARTS] if value >= _WORTH_US]
-            worth = sum(value for value, _ in chosen)
-            if chosen and (best is None or worth > best.worth_us):
-                best = Pair(learner, teacher, tuple(code for _, code in chosen), worth)
-        if best is not None:
-            found.append(best)
-    return tuple(sorted(found, key=lambda pair: (-pair.worth_us, pair.learner)))
+def _pairs(known: Mapping[str, Mapping[str, Reference]], learners: Sequence[str]) -> tuple[Pair, ...]:
+    best: dict[str, Pair] = {}
+    for learner, teacher in permutations(known, 2):
+        both = known[learner].keys() & known[teacher].keys()
+        if learner not in learners or not both:
+            continue
+        times = {code: (float(known[learner][code].time_us), float(known[teacher][code].time_us)) for code in both}
+        # How much slower the learner is than this driver as a rule; what is beyond that could be shown.
+        rule = max(float(np.median([own / other for own, other in times.values()])), 1.0)
+        excess = sorted(((own - other * rule, code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1]))
+        chosen = [(value, code) for value, code in excess[:_MOST_PARTS] if value >= _WORTH_US]
+        pair = Pair(learner, teacher, tuple(code for _, code in chosen), sum(value for value, _ in chosen))
+        if chosen and (learner not in best or pair.worth_us > best[learner].worth_us):
+            best[learner] = pair
+    return tuple(sorted(best.values(), key=lambda pair: (-pair.worth_us, pair.learner)))

@@ -1,6 +1,5 @@
 """References and losses: what a good pass through a segment takes this driver, and what each pass lost against it."""
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -8,6 +7,7 @@ from math import ceil
 from statistics import fmean
 
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import median, standard_deviation, theil_sen_slope
 from fleet_rival.core.track import Track
@@ -106,14 +106,8 @@ def _reference(passes_us: Sequence[int], settings: Settings) -> Reference | None
 
 def _trends(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> dict[tuple[str, int | None], tuple[float, int]]:
     """For each run with enough clean laps its upward slope in microseconds a lap and its first clean lap."""
-    runs: dict[tuple[str, int | None], list[int]] = defaultdict(list)
-    for index in members:
-        if judged[index].clean:
-            runs[judged[index].lap.session, judged[index].lap.run].append(index)
     trends = {}
-    for run, indices in runs.items():
-        if len(indices) >= settings.min_clean_laps:
-            numbers = [judged[index].lap.number for index in indices]
-            slope = theil_sen_slope(numbers, [judged[index].lap.time_us for index in indices])
-            trends[run] = (max(0.0, slope), min(numbers))
+    for run in clean_runs(judged, members, settings.min_clean_laps):
+        numbers = [lap.number for lap in run.laps]
+        trends[run.session, run.run] = (max(0.0, theil_sen_slope(numbers, run.times_us)), numbers[0])
     return trends

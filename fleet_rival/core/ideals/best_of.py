@@ -115,28 +115,21 @@ def cold_offset(cold_us: Sequence[int], warm_us: Sequence[int]) -> Fraction:
 
 
 def _curve(times_us: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
-    """Times, and the share of laps that are at most so slow: both ascending, from 0 to 1."""
-    low, high = float(min(times_us)), float(max(times_us))
-    room = 4 * _smoothing(times_us)
-    grid = np.unique(np.concatenate([np.linspace(low - room, high + room, _POINTS), [low, high]]))
-    return grid, np.maximum.accumulate(_distribution(times_us, grid))
-
-
-def _smoothing(times_us: Sequence[int]) -> float:
-    """How far around it a lap stands for others, in microseconds; 0 where most laps are alike."""
-    return float(_WIDTH * MAD_TO_SD * float(median_abs_deviation(times_us)) * len(times_us) ** -0.2)
-
-
-def _distribution(times_us: Sequence[int], at: np.ndarray) -> np.ndarray:
+    """Times, and the share of laps that are at most so slow: both ascending."""
     from scipy.special import ndtr  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
     ordered = np.sort(np.asarray(times_us, dtype=np.float64))
-    width = _smoothing(times_us)
-    if width <= 0 or len(ordered) < _SMOOTHED_FROM:
-        positions = (np.arange(len(ordered)) + 0.5) / len(ordered)
-        inside = np.interp(at, ordered, positions, left=0.0, right=1.0)
-        return np.where(at >= ordered[-1], 1.0, np.where(at < ordered[0], 0.0, inside))
-    middle = float(np.median(ordered))
     spread = MAD_TO_SD * float(median_abs_deviation(times_us))
-    drawn = middle + (ordered - middle) * np.sqrt(max(1 - (width / spread) ** 2, 0.0))
-    return np.asarray(ndtr((at[:, None] - drawn[None, :]) / width).mean(axis=1))
+    if spread <= 0 or len(ordered) < _SMOOTHED_FROM:
+        return ordered, (np.arange(len(ordered)) + 0.5) / len(ordered)
+    share = _WIDTH * len(ordered) ** -0.2
+    middle = float(np.median(ordered))
+    drawn = middle + (ordered - middle) * np.sqrt(1 - share**2)
+    grid = np.linspace(ordered[0] - 4 * share * spread, ordered[-1] + 4 * share * spread, _POINTS)
+    return grid, np.maximum.accumulate(ndtr((grid[:, None] - drawn[None, :]) / (share * spread)).mean(axis=1))
+
+
+def _distribution(times_us: Sequence[int], at: np.ndarray) -> np.ndarray:
+    grid, reached = _curve(times_us)
+    inside = np.interp(at, grid, reached)
+    return np.where(at >= grid[-1], 1.0, np.where(at < grid[0], 0.0, inside))

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -10,10 +10,22 @@ from numpy.typing import NDArray
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import PaceRun
 from fleet_rival.core.pace.slope import pooled_slope
 from fleet_rival.core.track import Track
 
-__all__ = ["WHOLE_LAP", "Sample", "detrended_pair", "label_of", "option_pairs", "samples_of", "segment_samples", "switches", "what_else_changed"]
+__all__ = [
+    "WHOLE_LAP",
+    "Sample",
+    "detrended_pair",
+    "label_of",
+    "option_pairs",
+    "runs_with",
+    "samples_of",
+    "segment_samples",
+    "switches",
+    "what_else_changed",
+]
 
 WHOLE_LAP = frozenset({"lap", "setup"})
 """Where an option is of the whole lap."""
@@ -62,10 +74,23 @@ def option_pairs(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[tu
     return pairs
 
 
+def runs_with(runs: Sequence[PaceRun], where: str, label: str) -> list[PaceRun]:
+    """Runs with those laps alone that were driven with a label; laps of the run count on over the others."""
+    out = []
+    for run in runs:
+        chosen = [(position, lap) for position, lap in zip(run.positions, run.laps, strict=True) if label_of(lap, where) == label]
+        if chosen:
+            positions, laps = zip(*chosen, strict=True)
+            out.append(replace(run, positions=positions, laps=laps))
+    return out
+
+
 def samples_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], where: str, label: str) -> list[Sample]:
     """Passes or laps driven with a label, in order."""
     out = []
     parts = _parts(track, where)
+    if not parts and where not in WHOLE_LAP:
+        return []
     for index in members:
         item = judged[index]
         if label_of(item.lap, where) != label or not item.has_passes:

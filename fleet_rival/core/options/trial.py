@@ -13,7 +13,6 @@ from fleet_rival.core.options.samples import (
     WHOLE_LAP,
     Sample,
     detrended_pair,
-    option_pairs,
     samples_of,
     segment_samples,
     switches,
@@ -21,14 +20,15 @@ from fleet_rival.core.options.samples import (
 )
 from fleet_rival.core.pace.slope import pooled_slope
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, median
+from fleet_rival.core.statistics import MAD_TO_SD, Z_95, median
 from fleet_rival.core.track import Track
 
-__all__ = ["OptionTrial", "Shift", "Side", "Verdict", "option_pairs", "option_trial"]
+__all__ = ["OptionTrial", "Shift", "Side", "Verdict", "option_trial"]
 
 Values = NDArray[np.float64]
-_Z_95: Final = 1.959963984540054
 _RESAMPLES: Final = 2000
+_FEWER: Final = 200
+"""Of the bootstrap whose every draw is a median of draws."""
 _LEAST: Final = 4
 """Passes of either option below which nothing is compared."""
 _MOST_MORE: Final = 200
@@ -175,7 +175,7 @@ def option_trial(
         by_segment=by_segment,
     )
     if changed < settings.option_switches:
-        words = f"{changed} switches between them, {settings.option_switches} are needed: order and option can't be told apart"
+        words = f"{changed} of the {settings.option_switches} switches between them that it needs: order and option can't be told apart"
         return replace(told, reason=words)
     return _judged(told, first, second, (one, other), lap_us, _rest_of_lap(judged, members, where, first, second), settings, best_of)
 
@@ -198,7 +198,7 @@ def _hodges_lehmann(one: Values, other: Values) -> Shift:
     """Median of all differences, with the interval of the rank-sum test turned round (Hodges and Lehmann 1963)."""
     differences = np.sort((other[:, None] - one[None, :]).ravel())
     count = len(differences)
-    spread = _Z_95 * sqrt(count * (len(one) + len(other) + 1) / 12)
+    spread = Z_95 * sqrt(count * (len(one) + len(other) + 1) / 12)
     low, high = max(int(np.floor(count / 2 - spread)), 0), min(int(np.ceil(count / 2 + spread)), count - 1)
     return Shift(float(np.median(differences)), float(differences[low]), float(differences[high]))
 
@@ -285,35 +285,43 @@ def _judged(
     equal_us = settings.equal_pct / 100 * lap_us
     assert told.first is not None and told.second is not None
     assert told.shift is not None
-    rates = [side.failed / side.n for side in (told.first, told.second)]
+    sides = (told.first, told.second)
+    rates = [side.failed / side.n for side in sides]
     safer = told.first.label if (rates[0], told.first.spread_us) <= (rates[1], told.second.spread_us) else told.second.label
     whole = [_with_failures(some, good) for some, good in zip((first, second), worked, strict=True)]
+    spreads = sum(float(np.var(values, ddof=1)) for values in whole)
+
+    def verdict(shift: Shift) -> Verdict:
+        winner = _winner(shift, equal_us)
+        more = _more_laps(shift, spreads, min(side.n for side in sides), equal_us) if winner == "not_yet" else None
+        return Verdict(winner, shift, safer, more)
+
     means = [rng.choice(values, (_RESAMPLES, len(values))).mean(axis=1) for values in whole]
-    race = _shift(float(whole[1].mean() - whole[0].mean()), means[1] - means[0])
-    spreads = [float(np.var(values, ddof=1)) for values in whole]
-    fewest = min(told.first.n, told.second.n)
-    bests = [_best(rng, good, rate, rest, best_of) for good, rate in zip(worked, rates, strict=True)]
+    race = verdict(_shift(float(whole[1].mean() - whole[0].mean()), means[1] - means[0]))
+    # Where no lap counts, one is as slow as the slowest that was driven: not faster than anything, and no further than that.
+    slowest = max(float(values.max()) for values in whole) + float(rest.max())
+
+    def best(side: int, good: Values, laps: int, draws: int = _RESAMPLES) -> Values:
+        times = rng.choice(good, (draws, laps)) + rng.choice(rest, (draws, laps))
+        return np.asarray(np.where(rng.random((draws, laps)) < rates[side], slowest, times).min(axis=1))
+
+    bests = [best(side, good, best_of) for side, good in enumerate(worked)]
     medians = [
-        np.asarray([np.median(_best(rng, rng.choice(good, len(good)), rate, rest, best_of, 200)) for _ in range(200)])
-        for good, rate in zip(worked, rates, strict=True)
+        np.asarray([np.median(best(side, rng.choice(good, len(good)), best_of, _FEWER)) for _ in range(_FEWER)]) for side, good in enumerate(worked)
     ]
-    counted = [np.where(np.isfinite(values), values, np.inf) for values in bests]
-    qualifying = _shift(_finite(np.median(counted[1])) - _finite(np.median(counted[0])), medians[1] - medians[0])
-    more = _more_laps(race, spreads, fewest, equal_us)
-    fragile = None
-    winner_race = _winner(race, equal_us)
-    if told.shift.high_us < 0 and rates[1] > rates[0] and winner_race != "second":
-        fragile = told.second.label
-    elif told.shift.low_us > 0 and rates[0] > rates[1] and winner_race != "first":
-        fragile = told.first.label
-    in_hand = [_best(rng, good, rate, rest, max(best_of - 1, 1)) for good, rate in zip(worked, rates, strict=True)]
+    in_hand = [best(side, good, max(best_of - 1, 1)) for side, good in enumerate(worked)]
     safe = rng.choice(worked[0 if safer == told.first.label else 1], _RESAMPLES) + rng.choice(rest, _RESAMPLES)
+    fragile = None
+    if told.shift.high_us < 0 and rates[1] > rates[0] and race.winner != "second":
+        fragile = told.second.label
+    elif told.shift.low_us > 0 and rates[0] > rates[1] and race.winner != "first":
+        fragile = told.first.label
     return replace(
         told,
-        race=Verdict(winner_race, race, safer, more if winner_race == "not_yet" else None),
-        qualifying=_qualifying(qualifying, equal_us, safer, spreads, fewest),
+        race=race,
+        qualifying=verdict(_shift(float(np.median(bests[1]) - np.median(bests[0])), medians[1] - medians[0])),
         best_of=best_of,
-        odds=float(np.mean(counted[1] < counted[0])),
+        odds=float(np.mean(bests[1] < bests[0])),
         odds_in_hand=(float(np.mean(in_hand[0] < safe)), float(np.mean(in_hand[1] < safe))),
         fragile=fragile,
     )
@@ -324,22 +332,8 @@ def _with_failures(samples: Sequence[Sample], worked: Values) -> Values:
     return np.concatenate([worked, np.asarray(failed, dtype=np.float64)])
 
 
-def _best(rng: np.random.Generator, good: Values, rate: float, rest: Values, laps: int, draws: int = _RESAMPLES) -> Values:
-    """Best of so many laps, infinite where none counts."""
-    times = rng.choice(good, (draws, laps)) + rng.choice(rest, (draws, laps))
-    times[rng.random((draws, laps)) < rate] = np.inf
-    return np.asarray(times.min(axis=1))
-
-
-def _finite(value: float) -> float:
-    return float(value) if np.isfinite(value) else 1e12
-
-
 def _shift(value: float, drawn: Values) -> Shift:
-    known = drawn[np.isfinite(drawn)]
-    if not len(known):
-        return Shift(value, -1e12, 1e12)
-    low, high = np.quantile(known, (0.025, 0.975))
+    low, high = np.quantile(drawn, (0.025, 0.975))
     return Shift(value, min(float(low), value), max(float(high), value))
 
 
@@ -351,14 +345,9 @@ def _winner(shift: Shift, equal_us: float) -> str:
     return "first" if shift.low_us > 0 else "not_yet"
 
 
-def _qualifying(shift: Shift, equal_us: float, safer: str, spreads: Sequence[float], fewest: int) -> Verdict:
-    winner = _winner(shift, equal_us)
-    return Verdict(winner, shift, safer, _more_laps(shift, spreads, fewest, equal_us) if winner == "not_yet" else None)
-
-
-def _more_laps(shift: Shift, spreads: Sequence[float], fewest: int, equal_us: float) -> int | None:
+def _more_laps(shift: Shift, spreads: float, fewest: int, equal_us: float) -> int | None:
     """How many more of each until the interval is as narrow as what is to be told: the shift that was seen, or the limit of equal."""
     wanted = max(abs(shift.value_us), equal_us)
-    needed = _Z_95**2 * sum(spreads) / wanted**2 if wanted > 0 else float("inf")
+    needed = Z_95**2 * spreads / wanted**2 if wanted > 0 else float("inf")
     more = max(ceil(needed - fewest), 1) if np.isfinite(needed) else _MOST_MORE + 1
     return more if more <= _MOST_MORE else None

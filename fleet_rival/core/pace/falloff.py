@@ -10,15 +10,18 @@ import numpy as np
 
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
-from fleet_rival.core.pace.slope import Slope, Values, correlation_of, pooled_slope, widening
+from fleet_rival.core.pace.slope import Slope, Values, pooled_slope, widening
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import Z_95
 from fleet_rival.core.times import MICROSECONDS
 
 __all__ = ["Cliff", "Falloff", "falloff_of"]
 
-_Z_95: Final = 1.959963984540054
 _CLIFF_LAPS: Final = 3
 """Clean laps on either side of a cliff, at least."""
+_MOST_BENDS: Final = 200
+_APART: Final = 0.05
+"""How far tyre age and fuel must go apart, as a share of their range, for their parts to be told."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +97,7 @@ def _tyres_alone(runs: Sequence[PaceRun], net: Slope, settings: Settings) -> tup
             return None, "what a litre costs is declared, and the laps don't say how much fuel was on board"
         back = -burnt.value * settings.seconds_per_litre * MICROSECONDS
         return (net.value + back, net.low + back, net.high + back), ""
-    return _by_different_starts(runs)
+    return _by_different_starts(runs, net)
 
 
 def _fuel(run: PaceRun) -> tuple[list[float], list[float]] | None:
@@ -102,33 +105,27 @@ def _fuel(run: PaceRun) -> tuple[list[float], list[float]] | None:
     return (run.numbers, known) if len(known) == len(run.laps) else None
 
 
-def _by_different_starts(runs: Sequence[PaceRun]) -> tuple[tuple[float, float, float] | None, str]:
+def _by_different_starts(runs: Sequence[PaceRun], net: Slope) -> tuple[tuple[float, float, float] | None, str]:
     """Least squares over tyre age and fuel, an intercept for each session, where runs of one session began differently."""
-    usable = [run for run in runs if run.ages is not None and _fuel(run) is not None]
-    if not usable:
+    blocks: dict[str, list[Values]] = defaultdict(list)
+    parts: list[tuple[Values, Values]] = []
+    for run in runs:
+        ages, fuel = run.ages, _fuel(run)
+        if ages is not None and fuel is not None:
+            blocks[run.session].append(np.column_stack([ages, fuel[1], run.times_us]).astype(np.float64))
+            parts.append((np.asarray(run.numbers), np.asarray(run.times_us, dtype=np.float64)))
+    if not parts:
         return None, "tyres and fuel can't be told apart inside a run, and the laps don't say both tyre age and fuel"
-    blocks: dict[str, list[PaceRun]] = defaultdict(list)
-    for run in usable:
-        blocks[run.session].append(run)
-    rows, times, parts = [], [], []
-    for some in blocks.values():
-        ages = np.concatenate([np.asarray(run.ages, dtype=np.float64) for run in some])
-        litres = np.concatenate([np.asarray((_fuel(run) or ((), ()))[1], dtype=np.float64) for run in some])
-        values = np.concatenate([np.asarray(run.times_us, dtype=np.float64) for run in some])
-        rows.append(np.column_stack([ages - ages.mean(), litres - litres.mean()]))
-        times.append(values - values.mean())
-        parts += [(np.asarray(run.numbers), np.asarray(run.times_us, dtype=np.float64)) for run in some]
-    design, values = np.concatenate(rows), np.concatenate(times)
+    centred = np.concatenate([whole - whole.mean(axis=0) for whole in map(np.concatenate, blocks.values())])
+    design, values = centred[:, :2], centred[:, 2]
     scaled = design / np.maximum(np.abs(design).max(axis=0), 1e-12)
     free = len(values) - len(blocks) - 2
-    if free < 1 or np.linalg.svd(scaled, compute_uv=False)[-1] < 0.05 * np.sqrt(len(values)):
+    if free < 1 or np.linalg.svd(scaled, compute_uv=False)[-1] < _APART * np.sqrt(len(values)):
         return None, "fuel and tyre age rise together in every run"
     found, *_ = np.linalg.lstsq(design, values, rcond=None)
     rest = values - design @ found
-    spread = float(rest @ rest) / free * np.linalg.inv(design.T @ design)[0, 0]
-    slope = pooled_slope([(x, y) for x, y in parts])
-    wider = widening(parts, correlation_of(parts, slope.value)) if slope else 1.0
-    error = float(np.sqrt(spread * wider)) * _Z_95
+    variance = float(rest @ rest) / free * np.linalg.inv(design.T @ design)[0, 0]
+    error = Z_95 * float(np.sqrt(variance * widening(parts, net.correlation)))
     return (float(found[0]), float(found[0]) - error, float(found[0]) + error), ""
 
 
@@ -155,7 +152,7 @@ def _cliff(runs: Sequence[PaceRun], settings: Settings) -> Cliff | None:
     straight, _ = fit(None)
     bends = np.unique(whole)
     bends = bends[(np.searchsorted(whole, bends) >= _CLIFF_LAPS) & (count - np.searchsorted(whole, bends, side="right") >= _CLIFF_LAPS)]
-    fits = [(fit(float(bend)), float(bend)) for bend in bends]
+    fits = [(fit(float(bend)), float(bend)) for bend in bends[:: -(-len(bends) // _MOST_BENDS) or 1]]
     fits = [item for item in fits if item[0][1][1] > 0]
     if not fits or straight <= 0:
         return None

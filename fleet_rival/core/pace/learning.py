@@ -7,12 +7,15 @@ from typing import Final
 
 import numpy as np
 
-from fleet_rival.core.statistics import MAD_TO_SD
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import clean_runs
+from fleet_rival.core.statistics import MAD_TO_SD, median
 from fleet_rival.core.times import MICROSECONDS
 
-__all__ = ["LearningCurve", "Point", "learning_curve"]
+__all__ = ["LearningCurve", "Point", "learning_curve", "learning_points"]
 
 _LEAST_RUNS: Final = 4
+_LEAST_LAPS: Final = 3
 _BETTER_BY: Final = 2.0
 """By how much a curve must be better than no curve, in BIC."""
 _ROUNDS: Final = 3
@@ -50,6 +53,16 @@ class LearningCurve:
         if self.floor_us is None or self.amount_us is None or self.power is None:
             return None
         return float(self.floor_us + self.amount_us * max(laps_done, 1.0) ** -self.power)
+
+
+def learning_points(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[Point]:
+    """Runs of three clean laps or more: their medians over all laps done until the run's middle, of any kind and in any group.
+
+    Args:
+        judged: all laps of the driver, in order.
+        members: positions of the group's flying laps in `judged`.
+    """
+    return [Point(float(run.positions[len(run.positions) // 2] + 1), float(median(run.times_us))) for run in clean_runs(judged, members, _LEAST_LAPS)]
 
 
 def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCurve:

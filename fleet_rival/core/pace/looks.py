@@ -5,16 +5,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from math import sqrt
-from typing import Final
 
 import numpy as np
 
 from fleet_rival.core.pace.runs import PaceRun
-from fleet_rival.core.pace.slope import Slope, widening
+from fleet_rival.core.pace.slope import Slope, level_of
+from fleet_rival.core.statistics import Z_95
 
 __all__ = ["SetupChange", "setup_changes"]
-
-_Z_95: Final = 1.959963984540054
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +64,7 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
         told = [_told(blocks[label], net, by_age=by_age) for label in (before, after)]
         (level, error, raw, age), (level_after, error_after, raw_after, age_after) = told
         gain = level - level_after
-        reach = _Z_95 * sqrt(error**2 + error_after**2 + ((age - age_after) * (net.high - net.low) / 2 / _Z_95) ** 2)
+        reach = Z_95 * sqrt(error**2 + error_after**2 + ((age - age_after) * (net.high - net.low) / 2 / Z_95) ** 2)
         by_clock = raw_after - raw
         low, high = gain - reach, gain + reach
         hidden = (low > 0 and by_clock > -gain / 2) or (high < 0 and by_clock < -gain / 2)
@@ -77,11 +75,7 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
 
 def _told(runs: Sequence[PaceRun], net: Slope, *, by_age: bool) -> tuple[float, float, float, float]:
     """Level at age 0 and its error, median lap, median age."""
-    ages = [np.asarray(run.ages if by_age else run.numbers, dtype=np.float64) for run in runs]
-    times = [np.asarray(run.times_us, dtype=np.float64) for run in runs]
-    rest = np.concatenate([y - net.value * x for x, y in zip(ages, times, strict=True)])
-    levels = [float(np.median(y - net.value * x)) for x, y in zip(ages, times, strict=True)]
-    wider = widening(list(zip(ages, times, strict=True)), net.correlation)
-    within = float(np.var(rest, ddof=1)) * wider / len(rest) if len(rest) > 1 else 0.0
-    between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
-    return float(np.median(rest)), sqrt(max(within, between)), float(np.median(np.concatenate(times))), float(np.median(np.concatenate(ages)))
+    arrays = [(np.asarray(run.ages if by_age else run.numbers, dtype=np.float64), np.asarray(run.times_us, dtype=np.float64)) for run in runs]
+    level = level_of(arrays, net)
+    ages, times = (np.concatenate(values) for values in zip(*arrays, strict=True))
+    return level.value, level.error, float(np.median(times)), float(np.median(ages))

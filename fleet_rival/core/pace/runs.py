@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from fleet_rival.core.laps.lap import Lap, natural_key
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
 
 __all__ = ["PaceRun", "clean_runs"]
@@ -62,6 +62,5 @@ def clean_runs(judged: Sequence[JudgedLap], members: Sequence[int], least: int) 
             positions.sort(key=lambda index: judged[index].lap.number)
             laps = tuple(judged[index].lap for index in positions)
             runs.append(PaceRun(session, run, tuple(positions), laps, first[session, run]))
-    if all(run.laps[0].started_at is not None for run in runs):
-        return sorted(runs, key=lambda run: str(run.laps[0].started_at))
-    return sorted(runs, key=lambda run: (natural_key(run.session), run.run or 0))
+    # Laps stand in the order of driving.
+    return sorted(runs, key=lambda run: run.positions[0])

@@ -3,14 +3,14 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import sqrt
 
 import numpy as np
 
+from fleet_rival.core.consistency import adjusted_deviation
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
+from fleet_rival.core.statistics import MAD_TO_SD, median, median_abs_deviation, theil_sen_slope
 
 __all__ = ["LapOfRun", "RunScatter", "by_lap_of_run", "by_run"]
 
@@ -20,7 +20,8 @@ class RunScatter:
     """One run's clean laps.
 
     Attributes:
-        positions: of its clean laps among the driver's laps.
+        positions: of its clean laps among the driver's laps; empty where none is.
+        median_us: None likewise.
         slope_us: Theil-Sen, microseconds a lap; None in runs of fewer than `min_clean_laps`.
         line_us: the trend at the first and at the last clean lap.
         adjusted_us: scatter about that line; None likewise.
@@ -30,7 +31,7 @@ class RunScatter:
     session: str
     run: int | None
     positions: tuple[int, ...]
-    median_us: float
+    median_us: float | None
     slope_us: float | None
     line_us: tuple[float, float] | None
     adjusted_us: float | None
@@ -54,22 +55,25 @@ class LapOfRun:
 
 
 def by_run(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> list[RunScatter]:
-    """Each run with a clean lap, in the order of driving."""
+    """Each run with a flying lap, in the order of driving."""
     flying: dict[tuple[str, int | None], int] = defaultdict(int)
     for index in members:
         flying[judged[index].lap.session, judged[index].lap.run] += 1
+    clean = {(run.session, run.run): run for run in clean_runs(judged, members, 1)}
     out = []
-    for run in clean_runs(judged, members, 1):
+    for key, count in flying.items():
+        run = clean.get(key)
+        if run is None:
+            out.append(RunScatter(*key, (), None, None, None, None, count))
+            continue
         numbers, times = [lap.number for lap in run.laps], run.times_us
         slope = line = adjusted = None
         if len(times) >= settings.min_clean_laps:
             slope = theil_sen_slope(numbers, times)
             level = float(np.median(np.asarray(times, dtype=np.float64) - slope * np.asarray(numbers)))
             line = (level + slope * numbers[0], level + slope * numbers[-1])
-            rest = detrended(numbers, times, slope)
-            adjusted = sqrt(float(rest @ rest) / (len(times) - 2))
-        key = (run.session, run.run)
-        out.append(RunScatter(*key, run.positions, float(median(times)), slope, line, adjusted, flying[key]))
+            adjusted = adjusted_deviation([(numbers, times)])
+        out.append(RunScatter(*key, run.positions, float(median(times)), slope, line, adjusted, count))
     return out
 
 

@@ -7,18 +7,18 @@ keeps it for some laps, and laps that resemble each other say less than so many 
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from math import sqrt
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fleet_rival.core.statistics import MAD_TO_SD
+from fleet_rival.core.statistics import MAD_TO_SD, Z_95
 
-__all__ = ["Slope", "Values", "correlation_of", "pooled_slope", "widening"]
+__all__ = ["Level", "Slope", "Values", "correlation_of", "level_of", "pooled_slope", "widening"]
 
 Values = NDArray[np.float64]
-_Z_95: Final = 1.959963984540054
 _CLIPPED_AT: Final = 3.0
 """Residuals beyond so many robust deviations count as that much when their correlation is told: a slip is no rhythm."""
 _HIGHEST: Final = 0.9
@@ -79,7 +79,7 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
     slopes = np.sort(np.concatenate(pairs))
     slope = float(np.median(slopes))
     correlation = correlation_of(usable, slope)
-    count, spread = len(slopes), _Z_95 * sqrt(variance)
+    count, spread = len(slopes), Z_95 * sqrt(variance)
     # Between which of the ordered slopes the truth of independent laps lies (Sen 1968); then wider on either side. Further out
     # among the ordered slopes lie those of neighbouring laps, which say little.
     low = slope - float(slopes[max(int(np.floor((count - spread) / 2)), 0)])
@@ -107,15 +107,12 @@ def correlation_of(runs: Sequence[tuple[Values, Values]], slope: float) -> float
             rest = np.clip(rest, -_CLIPPED_AT * scale, _CLIPPED_AT * scale)
         out = _without_line(x)
         rest = out @ rest
-        beside = (np.abs(x[:, None] - x[None, :]) == 1) / 2
         free += len(x) - 2
-        products += float(rest @ beside @ rest)
+        products += float(rest @ _beside(x) @ rest)
         squares += float(rest @ rest)
-        alike = out @ beside @ out
-        for index, rho in enumerate(_GRID):
-            process = _process(x, float(rho))
-            expected_products[index] += float((alike * process).sum())
-            expected_squares[index] += float((out * process).sum())
+        looks_products, looks_squares = _expected(tuple(x - x[0]))
+        expected_products += looks_products
+        expected_squares += looks_squares
     if squares <= 0:
         return 0.0
     seen = products / squares
@@ -124,6 +121,24 @@ def correlation_of(runs: Sequence[tuple[Values, Values]], slope: float) -> float
     # From few laps a correlation is told badly: it is drawn towards what laps usually have, the more the fewer they are.
     trust = _USUAL_SPREAD**2 / (_USUAL_SPREAD**2 + 1 / max(free, 1))
     return float(np.clip(trust * found + (1 - trust) * _USUAL, 0.0, _HIGHEST))
+
+
+@lru_cache(maxsize=512)
+def _expected(places: tuple[float, ...]) -> tuple[Values, Values]:
+    """What products of neighbours and squares of residuals would be at each correlation of the grid.
+
+    Kept, since most runs look alike.
+    """
+    x = np.asarray(places)
+    out = _without_line(x)
+    alike = out @ _beside(x) @ out
+    processes = [_process(x, float(rho)) for rho in _GRID]
+    return np.asarray([(alike * process).sum() for process in processes]), np.asarray([(out * process).sum() for process in processes])
+
+
+def _beside(x: Values) -> Values:
+    """Which values lie one step apart, half on each side of the diagonal."""
+    return np.asarray((np.abs(x[:, None] - x[None, :]) == 1) / 2)
 
 
 def _without_line(x: Values) -> Values:
@@ -158,3 +173,33 @@ def widening(runs: Sequence[tuple[Values, Values]], correlation: float) -> float
         seen += float((_without_line(x) * process).sum())
         free += len(x) - 2
     return max(slope_above / slope_below * free / seen, 1.0) if seen else 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """Where lines of one slope stand at x = 0.
+
+    Attributes:
+        value: the median.
+        error: its standard error; runs that differ by more than their values' scatter count as so many.
+        variance: of a single value, widened by the correlation.
+    """
+
+    value: float
+    error: float
+    variance: float
+
+
+def level_of(runs: Sequence[tuple[Values, Values]], slope: Slope) -> Level:
+    """The level of runs whose slope is known.
+
+    Args:
+        runs: x and y of each, at least one value in all.
+    """
+    rests = [y - slope.value * x for x, y in runs]
+    levels = [float(np.median(rest)) for rest in rests]
+    rest = np.concatenate(rests)
+    about = np.concatenate([part - level for part, level in zip(rests, levels, strict=True)])
+    variance = float(about @ about) / max(len(rest) - len(runs) - 1, 1) * widening(runs, slope.correlation)
+    between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
+    return Level(float(np.median(rest)), sqrt(max(variance / len(rest), between)), variance)

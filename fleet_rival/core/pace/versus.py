@@ -4,17 +4,15 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
-from typing import Final
 
 import numpy as np
 
 from fleet_rival.core.pace.runs import PaceRun
-from fleet_rival.core.pace.slope import pooled_slope, widening
-from fleet_rival.core.statistics import median
+from fleet_rival.core.pace.slope import level_of, pooled_slope
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import Z_95, median
 
 __all__ = ["Projection", "Step", "Versus", "project", "versus"]
-
-_Z_95: Final = 1.959963984540054
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +57,7 @@ class Versus:
     reason: str = ""
 
 
-def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, *, stops: int = 0, stop_us: int = 0) -> Versus:
+def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, settings: Settings, *, stops: int = 0, stop_us: int = 0) -> Versus:
     """Compare two runs, or all runs driven in one way with those driven in the other.
 
     Args:
@@ -75,12 +73,12 @@ def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, *, st
         behind += other[lap] - one[lap]
         steps.append(Step(lap, one[lap], other[lap], behind))
     crossing = _crossing(steps)
-    projections = [project(runs, laps, stops=stops, stop_us=stop_us) for runs in (first, second)]
+    projections = [project(runs, laps, settings, stops=stops, stop_us=stop_us) for runs in (first, second)]
     left, right = projections
     if left is None or right is None:
-        return Versus(tuple(steps), crossing, left, right, reason="a run of 5 clean laps is needed on either side")
+        return Versus(tuple(steps), crossing, left, right, reason=f"a run of {settings.min_clean_laps} clean laps is needed on either side")
     total, error = right.total_us - left.total_us, sqrt(left.error_us**2 + right.error_us**2)
-    difference = Projection(total, total - _Z_95 * error, total + _Z_95 * error, error)
+    difference = Projection(total, total - Z_95 * error, total + Z_95 * error, error)
     verdict = "equal" if difference.low_us <= 0 <= difference.high_us else "first" if total > 0 else "second"
     return Versus(tuple(steps), crossing, left, right, difference, verdict)
 
@@ -107,34 +105,26 @@ def _crossing(steps: Sequence[Step]) -> int | None:
     return changed
 
 
-def project(runs: Sequence[PaceRun], laps: int, *, stops: int = 0, stop_us: int = 0, least: int = 5) -> Projection | None:
+def project(runs: Sequence[PaceRun], laps: int, settings: Settings, *, stops: int = 0, stop_us: int = 0) -> Projection | None:
     """Time over a distance at the pace of runs: their median level and their common slope, from the tyres' first lap on, anew after each stop.
 
     Args:
-        runs: of clean laps; those of fewer than `least` don't take part.
+        runs: of clean laps; those of fewer than `min_clean_laps` don't take part.
         laps: distance.
 
     Returns:
         None where no run is long enough.
     """
-    usable = [run for run in runs if len(run.laps) >= least]
+    usable = [run for run in runs if len(run.laps) >= settings.min_clean_laps]
     arrays = [(np.asarray(run.numbers), np.asarray(run.times_us, dtype=np.float64)) for run in usable]
     slope = pooled_slope(arrays)
     if slope is None:
         return None
-    rest = np.concatenate([y - slope.value * x for x, y in arrays])
-    level = float(np.median(rest))
-    about = np.concatenate([part - np.median(part) for part in (y - slope.value * x for x, y in arrays)])
-    free = max(len(rest) - len(arrays) - 1, 1)
-    wider = widening(arrays, slope.correlation)
-    variance = float(about @ about) / free * wider
+    level = level_of(arrays, slope)
     stints = [laps // (stops + 1) + (number < laps % (stops + 1)) for number in range(stops + 1)]
-    middle = sum(length * (length - 1) / 2 for length in stints) / laps
-    total = laps * level + slope.value * sum(length * (length - 1) / 2 for length in stints) + stops * stop_us
+    steps = sum(length * (length - 1) / 2 for length in stints)
+    total = laps * level.value + slope.value * steps + stops * stop_us
     everywhere = float(np.concatenate([x for x, _ in arrays]).mean())
     spread = sum(float(((x - x.mean()) ** 2).sum()) for x, _ in arrays)
-    # Runs differ by more than their laps' scatter: the level is known from so many runs.
-    levels = [float(np.median(y - slope.value * x)) for x, y in arrays]
-    between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
-    error = laps * sqrt(max(variance / len(rest), between) + (middle - everywhere) ** 2 * variance / spread)
-    return Projection(total, total - _Z_95 * error, total + _Z_95 * error, error)
+    error = laps * sqrt(level.error**2 + (steps / laps - everywhere) ** 2 * level.variance / spread)
+    return Projection(total, total - Z_95 * error, total + Z_95 * error, error)

@@ -5806,8 +5806,11 @@ export interface components {
              * @description The trend at the first and at the last clean lap
              */
             line_us: number[] | null;
-            /** Median Us */
-            median_us: number;
+            /**
+             * Median Us
+             * @description None: no clean lap
+             */
+            median_us: number | null;
             /** Purpose */
             purpose: string | null;
             /** Run */
@@ -10169,6 +10172,8 @@ export interface operations {
     api_get_versus_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_get: {
         parameters: {
             query: {
+                /** @description A series' week whose own laps alone are meant */
+                week?: string | null;
                 /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
                 first: string;
                 /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */

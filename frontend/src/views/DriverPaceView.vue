@@ -169,11 +169,14 @@ function turnTo(event: Event) {
     <section class="sheet part" aria-labelledby="over">
       <h2 id="over">Pace over a run</h2>
       <ul class="told"><li v-for="line in shown.falloff_words" :key="line">{{ line }}</li></ul>
-      <ul v-if="(shown.falloff?.by_set.length ?? 0) > 1 && (shown.falloff?.by_set.length ?? 0) < (shown.falloff?.runs_used ?? 0)" class="told"><li v-for="item in shown.falloff?.by_set" :key="item.tyre_set">Tyre set {{ item.tyre_set }}: {{ gap(item.us_per_lap) }} a lap ({{ gap(item.low_us) }} to {{ gap(item.high_us) }}).</li></ul>
+      <details v-if="(shown.falloff?.by_set.length ?? 0) > 1">
+        <summary>By tyre set</summary>
+        <ul class="told"><li v-for="item in shown.falloff?.by_set" :key="item.tyre_set">{{ item.tyre_set }}: {{ gap(item.us_per_lap) }} a lap ({{ gap(item.low_us) }} to {{ gap(item.high_us) }})</li></ul>
+      </details>
       <ul v-if="shown.setup_changes.length" class="told"><li v-for="item in shown.setup_changes" :key="item.words">{{ item.words }}</li></ul>
       <p v-if="shown.wheels.length">Tread: <template v-for="(item, index) in shown.wheels" :key="item.wheel">{{ index ? '; ' : '' }}{{ item.wheel.replace('_', ' ') }} loses {{ item.per_lap_pct.toFixed(1) }} % a lap<template v-if="item.through_at !== null">, through at lap {{ item.through_at }} of the set</template></template>.</p>
       <h3>Push or save: two runs side by side</h3>
-      <VersusPart :id="id" :driver="driver" :pace="shown" />
+      <VersusPart :id="id" :driver="driver" :week="week" :pace="shown" />
     </section>
 
     <section class="sheet part" aria-labelledby="likely">

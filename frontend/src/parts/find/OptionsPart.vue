@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { DriverPace } from '@/api/client'
-import { gap, perCent } from '@/format'
+import { count, gap } from '@/format'
 
 /** Options that were tried, each with a verdict for the race and one for qualifying. */
 defineProps<{ options: DriverPace['options']; names: Record<string, string | null> }>()
@@ -17,14 +17,13 @@ const where = (code: string, name: string | null | undefined) => (code === 'lap'
         <div><dt>For qualifying</dt><dd>{{ item.qualifying }}</dd></div>
       </dl>
       <details>
-        <summary>Why: {{ item.sides.map((side) => `${side.n} × ${side.label}`).join(', ') }}, {{ item.switches }} switches<template v-if="item.p_value !== null">, p = {{ item.p_value.toFixed(3) }}</template></summary>
+        <summary>Why: {{ item.sides.map((side) => `${side.n} × ${side.label}`).join(', ') }}, {{ count(item.switches, 'switch', 'switches') }}<template v-if="item.p_value !== null">, p {{ item.p_value < 0.001 ? '&lt; 0.001' : `= ${item.p_value.toFixed(3)}` }}</template></summary>
         <ul><li v-for="line in item.words" :key="line">{{ line }}</li></ul>
         <table v-if="item.by_segment.length" class="ledger">
           <caption class="visually-hidden">Difference by segment</caption>
           <thead><tr><th scope="col">Part</th><th scope="col" class="number">{{ item.sides[1]?.label }} less {{ item.sides[0]?.label }}</th><th scope="col" class="number">from</th><th scope="col" class="number">to</th></tr></thead>
           <tbody><tr v-for="part in item.by_segment" :key="part.code"><th scope="row">{{ part.code }}</th><td class="number">{{ gap(part.value_us) }}</td><td class="number">{{ gap(part.low_us) }}</td><td class="number">{{ gap(part.high_us) }}</td></tr></tbody>
         </table>
-        <p class="quiet">Failed: <template v-for="(side, index) in item.sides" :key="side.label">{{ index ? ', ' : '' }}{{ side.label }} {{ perCent(side.failed / side.n) }}</template>.</p>
       </details>
     </article>
   </div>
@@ -42,6 +41,9 @@ article {
 }
 h3 {
   font-size: 1rem;
+}
+dl {
+  margin: 4px 0;
 }
 dl > div {
   display: flex;

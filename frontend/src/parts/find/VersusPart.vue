@@ -7,12 +7,13 @@ import { gap } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 /** Push or save: two runs, or two ways that were declared, side by side. */
-const props = defineProps<{ id: string; driver: string; pace: DriverPace }>()
+const props = defineProps<{ id: string; driver: string; week?: string; pace: DriverPace }>()
+const driven = computed(() => props.pace.runs.filter((run) => run.clean))
 const ways = computed(() => [
   ...props.pace.options.flatMap((item) => (item.where === 'lap' ? item.sides.map((side) => ({ key: `option:lap:${side.label}`, words: `all laps: ${side.label}` })) : [])),
-  ...props.pace.runs.map((run) => ({ key: `run:${run.session}:${run.run ?? 0}`, words: `session ${run.session}, run ${run.run ?? '–'} (${run.clean} clean)`, clean: run.clean })),
+  ...driven.value.map((run) => ({ key: `run:${run.session}:${run.run ?? 0}`, words: `session ${run.session}, run ${run.run ?? '–'} (${run.clean} clean)` })),
 ])
-const longest = computed(() => [...props.pace.runs].sort((a, b) => b.clean - a.clean).map((run) => `run:${run.session}:${run.run ?? 0}`))
+const longest = computed(() => [...driven.value].sort((a, b) => b.clean - a.clean).map((run) => `run:${run.session}:${run.run ?? 0}`))
 const first = ref('')
 const second = ref('')
 const laps = ref('20')
@@ -28,7 +29,7 @@ watch(
   { immediate: true },
 )
 const whole = (text: string, least: number) => (/^\d{1,4}$/.test(text.trim()) && Number(text) >= least ? Number(text) : undefined)
-const asked = computed(() => ({ first: first.value, second: second.value, laps: whole(laps.value, 1), stops: whole(stops.value, 0), stop_s: whole(stopSeconds.value, 0) }))
+const asked = computed(() => ({ week: props.week, first: first.value, second: second.value, laps: whole(laps.value, 1), stops: whole(stops.value, 0), stop_s: whole(stopSeconds.value, 0) }))
 const told = useQuery({
   queryKey: ['driver-laps', () => props.id, () => props.driver, 'versus', asked],
   enabled: computed(() => !!first.value && !!second.value && asked.value.laps !== undefined && asked.value.stops !== undefined && asked.value.stop_s !== undefined),
