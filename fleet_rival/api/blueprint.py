@@ -1,5 +1,6 @@
 """What the routes share: the blueprint they hang on, and how they reach services and background work."""
 
+import os
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from typing import Any
@@ -14,11 +15,13 @@ from fleet_rival.jobs.messages import wake
 from fleet_rival.services import jobs
 from fleet_rival.services.errors import Outdated
 
-__all__ = ["api", "background", "kept", "sent_file", "sessions", "telling_current"]
+__all__ = ["api", "background", "download", "kept", "sent_file", "sessions", "telling_current"]
 
 _problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 _errors: Any = {str(status): _problem for status in (401, 403, 404, 409, 412, 413, 421, 422, 429)}
-api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_errors)
+DESCRIBED = "FLEET_DESCRIBE" in os.environ
+"""Whether the routes' description is made: it takes a quarter of the start, and only who writes or tests it needs it."""
+api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_errors, doc_ui=DESCRIBED)
 
 
 def sessions() -> sessionmaker[Session]:
@@ -51,6 +54,11 @@ def telling_current(schema: type[s.Schema], read: Callable[[], Any]) -> Iterator
     except Outdated as error:
         error.current = s.validate(schema, read())
         raise
+
+
+def download(body: bytes, kind: str, name: str) -> Response:
+    """A file to take along."""
+    return Response(body, mimetype=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 def kept(body: bytes, stamp: str) -> Response:

@@ -4,6 +4,7 @@ Each step leaves a stamp with the hash of what it was made from, so a second sta
 lock file or UI source is picked up by itself.
 """
 
+import ctypes.util
 import hashlib
 import json
 import os
@@ -114,9 +115,15 @@ def debian_packages(level: str, browser: bool) -> None:
             ("gcc", lambda: _program("gcc")),
             ("libc6-dev", lambda: Path("/usr/include/stdio.h").exists()),
             ("python3-dev", header.exists),
+            # The driver report on paper.
+            ("libpango-1.0-0", lambda: _library("pango-1.0")),
+            ("libpangoft2-1.0-0", lambda: _library("pangoft2-1.0")),
+            ("libharfbuzz-subset0", lambda: _library("harfbuzz-subset")),
+            ("fonts-dejavu-core", Path("/usr/share/fonts/truetype/dejavu/DejaVuSerif.ttf").exists),
         ]
     if browser:
-        wanted.append(("chromium", lambda: _program("chromium")))
+        # The browser without its windows: each page costs half of what it does with them.
+        wanted.append(("chromium-headless-shell", lambda: _program("chromium-headless-shell") or _program("chromium")))
     missing = [package for package, there in wanted if not there()]
     if not missing:
         return
@@ -133,7 +140,7 @@ def debian_packages(level: str, browser: bool) -> None:
     with step(f"Debian packages ({names})"):
         run([*prefix, "apt-get", "update"], VAR / "log" / "apt-update.log", "Fetching Debian's package list", env=environment)
         run(
-            [*prefix, "apt-get", "install", "-y", "--no-install-recommends", *missing],
+            [*prefix, "apt-get", "install", "-y", "--no-install-recommends", *map(_offered, missing)],
             VAR / "log" / "apt-install.log",
             "Installing Debian packages",
             env=environment,
@@ -236,6 +243,16 @@ def _node_is_enough(program: str) -> bool:
 
 def _program(name: str) -> bool:
     return shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin:/usr/local/bin") is not None
+
+
+def _library(name: str) -> bool:
+    return ctypes.util.find_library(name) is not None
+
+
+def _offered(package: str) -> str:
+    """The package, or what does the same where this release of Debian doesn't have it; its list must have been fetched."""
+    known = subprocess.run(["apt-cache", "show", package], capture_output=True, check=False).returncode == 0
+    return package if known else {"chromium-headless-shell": "chromium"}.get(package, package)
 
 
 def _importable(module: str) -> bool:

@@ -7,7 +7,6 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from fleet_rival.api.app import openapi_document
 from fleet_rival.cli.console import Failure, say
 
 __all__ = ["add_arguments", "description", "run"]
@@ -19,6 +18,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def description() -> str:
     """The OpenAPI document as it is committed."""
+    # Before the routes are loaded.
+    os.environ["FLEET_DESCRIBE"] = "1"
+    from fleet_rival.api.app import openapi_document
+
     return json.dumps(openapi_document(), indent=1, sort_keys=True) + "\n"
 
 

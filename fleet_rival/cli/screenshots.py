@@ -22,7 +22,7 @@ from fleet_rival.simulator.rig import Rig, Wishes
 __all__ = ["BROWSER", "add_arguments", "run"]
 
 BROWSER: Final[dict[str, Any]] = {
-    "executable_path": shutil.which("chromium"),
+    "executable_path": shutil.which("chromium-headless-shell") or shutil.which("chromium"),
     "args": [
         "--no-sandbox",
         "--disable-gpu",

@@ -161,7 +161,7 @@ def _after_out_lap(
         for place in places:
             if at is None:
                 break
-            if at in chosen and not {"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"} & judged[at].marks.keys():
+            if at in chosen and not {"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"} & judged[at].against:
                 place.append(judged[at])
             at = judged[at].next_lap
     cold = [item.lap.time_us for place in places for item in place if "cold" in item.marks and not _NOT_COUNTING & item.marks.keys()]

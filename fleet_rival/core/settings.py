@@ -23,6 +23,10 @@ class Settings:
     """A lap faster than this can't have been driven alone: it is marked as tow until somebody says otherwise."""
     hand_timed_ideals: int = 0
     """1: times taken by hand count for ideal laps too; 0: they don't."""
+    with_tow: int = 0
+    with_cold: int = 0
+    with_practice_only: int = 0
+    """1: laps with this mark count as if they didn't have it, for who wants to see what difference it makes; the mark stays."""
     cool_lap_pct: float = 105.0
     cool_part_pct: float = 102.0
     """A lap is cool when slower than `cool_lap_pct` of the median lap with every part slower than `cool_part_pct` of its own."""

@@ -4,12 +4,13 @@ import csv
 import io
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import Any, Final
+from typing import Final
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.order import in_order
 from fleet_rival.core.times import format_time
 from fleet_rival.core.track import Track
+from fleet_rival.formats.figures_export import safe_cell
 
 __all__ = ["write_laps"]
 
@@ -18,7 +19,6 @@ _COLUMNS: Final = (
     *("incidents", "flags", "company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c"),
     *("wetness", "purpose", "setup", "assists", "options", "mistakes", "note", "plus_minus_ms"),
 )
-_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 
 def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
@@ -46,14 +46,8 @@ def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
             "mistakes": " ".join(f"{corner}:{kind}" for corner, kind in lap.mistakes),
         }
         row = [cells[name] if name in cells else getattr(lap, name) for name in _COLUMNS]
-        writer.writerow([_safe(value) for value in row] + [_time(times[code]) if code in times else "" for code in parts])
+        writer.writerow([safe_cell(value) for value in row] + [_time(times[code]) if code in times else "" for code in parts])
     return out.getvalue().encode()
-
-
-def _safe(value: Any) -> Any:
-    if isinstance(value, str) and value.startswith(_FORMULA_STARTS):
-        return f"'{value}"
-    return "" if value is None else value
 
 
 @lru_cache(maxsize=100_000)

@@ -1,7 +1,7 @@
 """Drivers side by side in one combination, for who sees all; a driver's own beside the team's best parts."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from functools import partial
 from typing import Any
@@ -15,34 +15,37 @@ from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
 from fleet_rival.core.corners.references import PartFigures
 from fleet_rival.db.tables import Combination, Driver, Layout
 from fleet_rival.services.base import Actor
-from fleet_rival.services.find import asked_stretch, behind, laps_in, sees_others
+from fleet_rival.services.find import sees_others
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.standing import Stretch
+from fleet_rival.services.look import Look, asked_look, countable
 from fleet_rival.services.track import load_track
-from fleet_rival.services.week import settings_of
 from fleet_rival.wording.pace import pair_words
 
 __all__ = ["beside"]
 
 
-def beside(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
+def beside(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+) -> tuple[bytes, str]:
     """Segments by drivers, as JSON, and the stamp of the state they belong to.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
+        also: what counts along, after `look.ALSO`.
 
     Raises:
         NotThere: no such combination.
     """
-    stretch = asked_stretch(sessions, actor, combination_id, week_id)
-    who = "all" if sees_others(sessions, actor) else str(actor.driver_id or 0)
-    about = f"beside:{who}{behind(stretch)}"
-    return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, None if who == "all" else actor.driver_id, stretch))
+    look = asked_look(sessions, actor, combination_id, week_id, also)
+    # Nobody's key is 0: who drives for the team but isn't one of its drivers yet sees the best parts alone.
+    own = None if sees_others(sessions, actor) else actor.driver_id or 0
+    about = f"beside:{'all' if own is None else own}{look.tail}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, own, look))
 
 
-def _compute(about: str, own: int | None, stretch: Stretch | None, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
-    settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
+def _compute(about: str, own: int | None, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    analysis = analyse(track, look.laps(session, actor, row), settings)
     keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
     figures: dict[str, Mapping[str, PartFigures]] = {}
     for name, driver in analysis.drivers.items():
@@ -56,6 +59,7 @@ def _compute(about: str, own: int | None, stretch: Stretch | None, session: Sess
         "group": analysis.team_group._asdict() if analysis.team_group else None,
         "drivers": [{"id": str(keys[name].public_id), "name": name, "guest": name in guests, "usual": told.usual[name]} for name in shown],
         "parts": _parts(told, shown, {corner.code: corner.name for corner in track.corners}, open_names=own is None),
+        "countable": countable(driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own),
         "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
     }
     return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}

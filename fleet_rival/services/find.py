@@ -1,71 +1,70 @@
 """Where each driver loses time: the answers of the core, computed once for each state of a combination and kept."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from functools import partial
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import exists, or_, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.laps.groups import Group
-from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
-from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Lap, Layout, SeriesWeekRow, Team
-from fleet_rival.services.base import Actor, find_row
+from fleet_rival.db.tables import Combination, Driver, Lap, Layout, Team
+from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.series_rows import load_weeks
-from fleet_rival.services.standing import Stretch, stretch_of, within
+from fleet_rival.services.look import Look, asked_look, countable
 from fleet_rival.services.track import load_track
-from fleet_rival.services.week import settings_of
 from fleet_rival.wording.ladder import ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
 
-__all__ = ["asked_stretch", "behind", "driver_laps", "laps_in", "may_see", "sees_others", "summary"]
+__all__ = ["driver_laps", "may_see", "sees_others", "summary"]
 
 
-def summary(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None) -> tuple[bytes, str]:
+def summary(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+) -> tuple[bytes, str]:
     """Figures and ladders of a combination, as JSON, and the stamp of the state they belong to.
 
     All drivers' for who sees all; a driver gets the own ones and the team's best parts, unless the team opened the rest.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
+        also: what counts along, after `look.ALSO`.
     """
-    stretch = asked_stretch(sessions, actor, combination_id, week_id)
-    about, tail = _about(sessions, actor, combination_id), behind(stretch)
+    look = asked_look(sessions, actor, combination_id, week_id, also)
+    about = _about(sessions, actor, combination_id)
     try:
-        return kept_answer(sessions, actor, combination_id, about + tail, partial(_compute, stretch))
+        return kept_answer(sessions, actor, combination_id, about + look.tail, partial(_compute, look))
     except NotThere:
-        if not stretch or actor.sees_all:
+        if not look.stretch or actor.sees_all:
             raise
         # A driver whose laps are all of other weeks.
-        return kept_answer(sessions, actor, combination_id, f"summary:nobody{tail}", partial(_compute, stretch))
+        return kept_answer(sessions, actor, combination_id, f"summary:nobody{look.tail}", partial(_compute, look))
 
 
 def driver_laps(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
 ) -> tuple[bytes, str]:
     """One driver's laps with marks, times and losses by part, as JSON, and the stamp.
 
     Args:
-        week_id: as in `summary`.
+        week_id, also: as in `summary`.
 
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
     may_see(sessions, actor, driver_id)
-    stretch = asked_stretch(sessions, actor, combination_id, week_id)
-    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{behind(stretch)}", partial(_compute, stretch))
+    look = asked_look(sessions, actor, combination_id, week_id, also)
+    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{look.tail}", partial(_compute, look))
 
 
 def may_see(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> None:
@@ -79,28 +78,6 @@ def may_see(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> N
             own = session.scalar(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
             if own != driver_id and not _is_open(session, actor):
                 raise NotThere("This driver has no laps in this combination.")
-
-
-def asked_stretch(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None) -> Stretch | None:
-    """From when to when a week's laps are; None where those are all that there are."""
-    if week_id is None:
-        return None
-    with sessions() as session:
-        combination = find_row(session, Combination, actor, combination_id, "combination")
-        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
-        weeks = load_weeks(session, actor, SeriesWeekRow.layout_id == combination.layout_id)
-        this = next((item for item in weeks if item.row.id == row.id), None)
-        if this is None or not this.has_car(combination.car_id):
-            raise NotThere("This combination isn't driven in that week.")
-        stretch = stretch_of(this, combination.car_id, weeks, settings_of(combination))
-        outside = or_(Lap.started_at.is_(None), Lap.started_at < stretch.since, Lap.started_at >= stretch.until)
-        any_outside = exists().where(Lap.team_id == actor.team_id, Lap.combination_id == combination.id, outside)
-        return stretch if session.scalar(select(any_outside)) else None
-
-
-def behind(stretch: Stretch | None) -> str:
-    """What the name of a kept answer ends with where it is of a week's laps alone."""
-    return f"@{stretch.since.timestamp():.0f}-{stretch.until.timestamp():.0f}" if stretch else ""
 
 
 def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> str:
@@ -120,12 +97,6 @@ def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
         return f"summary:{session.scalar(driven) or 'nobody'}"
 
 
-def laps_in(session: Session, actor: Actor, row: Combination, stretch: Stretch | None, driver_ids: Sequence[int] | None = None) -> list[CoreLap]:
-    """A combination's laps, or some drivers', as people say they were: all of them, or a week's own."""
-    laps = laps_of(session, actor.team_id, row.id, driver_ids, as_said=True)
-    return [item.lap for item in (laps if stretch is None else within(session, actor.team_id, row.id, laps, stretch))]
-
-
 def sees_others(sessions: sessionmaker[Session], actor: Actor) -> bool:
     """Whether somebody may see the figures of others: who sees all, and everybody where the team opened them."""
     if actor.sees_all:
@@ -138,24 +109,26 @@ def _is_open(session: Session, actor: Actor) -> bool:
     return bool(session.scalar(select(Team.open_ranking).where(Team.id == actor.team_id)))
 
 
-def _compute(stretch: Stretch | None, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
-    settings = settings_of(row)
+def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    settings = look.settings(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
+    analysis = analyse(track, look.laps(session, actor, row), settings)
     whole = _summary(track, analysis, ids)
-    tail = behind(stretch)
-    answers = {f"summary{tail}": _json(whole), f"summary:nobody{tail}": _json(_of_one(whole, ""))}
+    tail = look.tail
+    whole["countable"] = countable(analysis.drivers.values())
+    answers = {f"summary{tail}": _json(whole), f"summary:nobody{tail}": _json(_of_one(whole, "", {}))}
     for name, driver in analysis.drivers.items():
         answers[f"driver:{ids[name]}{tail}"] = _json(_driver(track, driver, ids[name], settings))
-        answers[f"summary:{ids[name]}{tail}"] = _json(_of_one(whole, name))
+        answers[f"summary:{ids[name]}{tail}"] = _json(_of_one(whole, name, countable([driver])))
     return answers
 
 
-def _of_one(whole: dict[str, Any], name: str) -> dict[str, Any]:
+def _of_one(whole: dict[str, Any], name: str, counts: Mapping[str, int]) -> dict[str, Any]:
     """What one driver sees: the own figures, and the team's best parts."""
     return {
         **whole,
+        "countable": counts,
         "warnings": [warning for warning in whole["warnings"] if warning["driver"] == name],
         "drivers": [driver for driver in whole["drivers"] if driver["name"] == name],
     }

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
 from statistics import median
@@ -34,11 +34,10 @@ from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.find import asked_stretch, behind, laps_in, may_see
+from fleet_rival.services.find import may_see
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.standing import Stretch
+from fleet_rival.services.look import Look, asked_look, countable
 from fleet_rival.services.track import load_track
-from fleet_rival.services.week import settings_of
 from fleet_rival.wording.marks import SURE_WORDS
 from fleet_rival.wording.pace import (
     falloff_words,
@@ -57,33 +56,34 @@ _BEST_OF: Final = 3
 
 
 def driver_pace(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
 ) -> tuple[bytes, str]:
     """Consistency, pace over a run, learning and options of one driver, as JSON, and the stamp of the state they belong to.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
+        also: what counts along, after `look.ALSO`.
 
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
     may_see(sessions, actor, driver_id)
-    stretch = asked_stretch(sessions, actor, combination_id, week_id)
+    look = asked_look(sessions, actor, combination_id, week_id, also)
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         # A target is no matter of the laps' revision.
         goal = hashlib.sha256(json.dumps([row.target, row.benchmark], sort_keys=True).encode()).hexdigest()[:8]
-    about = f"pace:{driver_id}:{goal}{behind(stretch)}"
-    return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, driver_id, stretch))
+    about = f"pace:{driver_id}:{goal}{look.tail}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, driver_id, look))
 
 
-def _compute(about: str, driver_id: UUID, stretch: Stretch | None, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
     driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
     if driver is None:
         return {}
-    settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     # The team's level and ideal are of everybody's laps.
-    analysis = analyse(track, laps_in(session, actor, row, stretch), settings)
+    analysis = analyse(track, look.laps(session, actor, row), settings)
     found = analysis.drivers.get(driver.name)
     if found is None:
         return {}
@@ -113,6 +113,7 @@ def _compute(about: str, driver_id: UUID, stretch: Stretch | None, session: Sess
         **_consistency(track, found, others, sheets, settings),
         **_pace(found, goal, readings, settings),
         "options": _options(track, found, settings),
+        "countable": countable([found]),
     }
     return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
 
@@ -296,24 +297,25 @@ def two_ways(
     stops: int,
     stop_us: int,
     week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> dict[str, Any]:
     """Two runs, or all runs driven with either of two labels, side by side.
 
     Args:
         ways: `run:SESSION:RUN` or `option:WHERE:LABEL`, each.
         laps: distance.
-        week_id: as in `driver_pace`.
+        week_id, also: as in `driver_pace`.
 
     Raises:
         Refused: no such run or label, or no clean lap in it.
     """
     may_see(sessions, actor, driver_id)
-    stretch = asked_stretch(sessions, actor, combination_id, week_id)
+    look = asked_look(sessions, actor, combination_id, week_id, also)
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         driver = find_row(session, Driver, actor, driver_id, "driver")
-        settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-        judged = judge(track, laps_in(session, actor, row, stretch, [driver.id]), settings)
+        settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+        judged = judge(track, look.laps(session, actor, row, [driver.id]), settings)
     if not judged:
         raise NotThere("This driver has no laps in this combination.")
     runs = clean_runs(judged, grouped(judged)[0][1], 1)

@@ -38,21 +38,28 @@ def speed_profile(road: Road, car: CarModel, grip: float | NDArray[np.float64] =
         speed = np.minimum(np.sqrt(holds / np.abs(road.curvature)), car.top_speed_ms)
     step = road.length_m / len(speed)
     count = len(speed)
-    # Plain lists: one number after the other depends on the last, and arrays are slow at that.
-    fastest, bends, grips = speed.tolist(), road.curvature.tolist(), holds.tolist()
+    # Plain lists, and nothing called: one number after the other depends on the last, and arrays are slow at that.
+    fastest, bends = speed.tolist(), np.abs(road.curvature).tolist()
+    # A little is always left for braking and driving, as the line gives way.
+    circle, least = (holds * holds).tolist(), ((0.15 * holds) ** 2).tolist()
     # Twice round, so that the start has felt the end.
-    for index in range(2 * count, 0, -1):
-        here, before = index % count, (index - 1) % count
-        fastest[before] = min(fastest[before], sqrt(fastest[here] ** 2 + 2 * step * _left(grips[before], fastest[here], bends[before])))
+    here = 0
+    for index in range(2 * count - 1, -1, -1):
+        before = index % count
+        sideways = fastest[here] * fastest[here] * bends[before]
+        left = circle[before] - sideways * sideways
+        arrives = sqrt(fastest[here] ** 2 + 2 * step * sqrt(left if left > least[before] else least[before]))
+        fastest[before] = min(fastest[before], arrives)
+        here = before
     for index in range(2 * count):
         here, after = index % count, (index + 1) % count
-        push = min(car.power_w_per_kg / max(fastest[here], 5.0), _left(grips[here], fastest[here], bends[here]))
-        push -= car.drag_per_m * fastest[here] ** 2
-        fastest[after] = min(fastest[after], sqrt(max(fastest[here] ** 2 + 2 * step * push, 25.0)))
+        now = fastest[here]
+        sideways = now * now * bends[here]
+        left = circle[here] - sideways * sideways
+        left = sqrt(left if left > least[here] else least[here])
+        driven = car.power_w_per_kg / (now if now > 5.0 else 5.0)
+        push = (driven if driven < left else left) - car.drag_per_m * now**2
+        square = now**2 + 2 * step * push
+        reached = sqrt(square if square > 25.0 else 25.0)
+        fastest[after] = min(fastest[after], reached)
     return np.asarray(fastest)
-
-
-def _left(grip: float, speed: float, curvature: float) -> float:
-    """What the friction circle leaves for braking or driving; a little always, as the line gives way."""
-    sideways = speed * speed * abs(curvature)
-    return sqrt(max(grip * grip - sideways * sideways, (0.15 * grip) ** 2))

@@ -158,6 +158,12 @@ class _Limits:
     def copy(self) -> "_Limits":
         return _Limits(self.grip.copy(), self.cap.copy(), self.power.copy(), self.drag.copy())
 
+    def apart(self, other: "_Limits") -> tuple[int, int]:
+        """The first metre at which two differ, and the one after the last; twice 0 where they don't."""
+        differ = (self.grip != other.grip) | (self.cap != other.cap) | (self.power != other.power) | (self.drag != other.drag)
+        found = np.flatnonzero(differ)
+        return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)
+
 
 def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLap:
     """Drive one lap.
@@ -173,7 +179,7 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
         limits.grip[round(part.start_m / step) : round(part.end_m / step)] *= stint.segment_grip.get(part.code, 1.0)
     limits.grip = gaussian_filter1d(limits.grip, 8.0, mode="wrap")
     for place in stint.behind_at:
-        _in_the_way(limits, _profile(road, car, limits, stint.entry_ms), place)
+        _in_the_way(limits, np.asarray(_profile(road, car, limits, stint.entry_ms).speed), place)
     for place in stint.tow_at:
         first = round(place * count)
         limits.drag[first : first + round(250 / step)] *= 0.72
@@ -181,11 +187,13 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
     if stint.pit and track.pit:
         _pit(limits, offset, track, step, stint.pit)
     effects = {name: np.zeros(count) for name in ("lock", "slip", "gear", "limiter")}
-    speed = _profile(road, car, limits, stint.entry_ms)
+    profile = _profile(road, car, limits, stint.entry_ms)
     losses = []
+    speed = np.asarray(profile.speed)
     for slip in stint.slips:
-        speed, lost = _slipped(road, car, track, limits, stint, slip, speed)
+        profile, lost = _slipped(road, car, track, stint, slip, profile)
         losses.append(lost)
+        speed = np.asarray(profile.speed)
         _show(slip, track, step, speed, offset, effects)
     time: Metres = np.concatenate([[0.0], np.cumsum(2 * step / (speed[1:] + speed[:-1]))])
     places: Metres = np.arange(count + 1, dtype=np.float64) * step
@@ -194,33 +202,89 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
     return DrivenLap(road, car, stint, places, time, speed, line, closed, tuple(losses))
 
 
-def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None) -> Metres:
-    """Speed at each metre and at the end: cornering limit, braking backwards, driving forwards. Shape (metres + 1,)."""
+@dataclass(frozen=True, slots=True)
+class _Profile:
+    """How fast the car goes at each metre and at the end, and how fast it may go there to be able to brake for what comes."""
+
+    speed: list[float]
+    fastest: list[float]
+    limits: _Limits
+
+
+def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None, before: _Profile | None = None) -> _Profile:
+    """Speed at each metre and at the end: cornering limit, braking backwards, driving forwards.
+
+    Args:
+        before: of wider limits and the same entry: what the new ones don't touch is taken from there, number by number the same as if all
+            were driven anew, so that a slip takes the time of its own stretch only.
+    """
     count = len(road.curvature)
     step = road.length_m / count
     holds = (car.grip_ms2 * limits.grip).tolist()
     with np.errstate(divide="ignore"):
-        top = np.minimum(np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap)
-    fastest, bends = top.tolist(), np.abs(road.curvature).tolist()
+        top = np.minimum(np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap).tolist()
+    bends = np.abs(road.curvature).tolist()
     power, drag = (car.power_w_per_kg * limits.power).tolist(), (car.drag_per_m * limits.drag).tolist()
-    # Plain lists: one number after the other depends on the last. A little over once round, so that the end has felt the beginning.
-    for index in range(count + min(count, 600), 0, -1):
-        here, before = index % count, (index - 1) % count
-        speed, sideways = fastest[here], fastest[here] ** 2 * bends[before]
-        left = sqrt(max(holds[before] ** 2 - sideways**2, (0.15 * holds[before]) ** 2))
-        fastest[before] = min(fastest[before], sqrt(speed * speed + 2 * step * left))
-    speed = fastest[0] if entry_ms is None else entry_ms
-    out = [speed]
-    for here in range(count):
+    first, last = (0, count) if before is None else limits.apart(before.limits)
+    if before is not None and first == last:
+        return before
+    # Plain lists: one number after the other depends on the last.
+    fastest = None if before is None else _braked_for(before.fastest, top, holds, bends, step, first, last)
+    if fastest is None:
+        # A little over once round, so that the end has felt the beginning; nothing called, for it is done a million times.
+        before, fastest, here = None, top, min(count, 600) % count
+        for index in range(count + min(count, 600) - 1, -1, -1):
+            earlier = index % count
+            arrives, sideways = fastest[here], fastest[here] ** 2 * bends[earlier]
+            left = holds[earlier] ** 2 - sideways**2
+            least = (0.15 * holds[earlier]) ** 2
+            may = sqrt(arrives * arrives + 2 * step * sqrt(left if left > least else least))
+            fastest[earlier] = min(fastest[earlier], may)
+            here = earlier
+    begin = 0
+    out = [fastest[0] if entry_ms is None else entry_ms]
+    if before is not None:
+        begin = next(at for at, (new, old) in enumerate(zip(fastest, before.fastest, strict=True)) if new != old or at == first)
+        # The speed there is bound by how fast the car may be there.
+        begin = max(0, begin - 1)
+        out = before.speed[: begin + 1] if begin else out
+    speed, slowest = out[-1], _SLOWEST_MS**2
+    for here in range(begin, count):
         sideways = speed * speed * bends[here]
-        left = sqrt(max(holds[here] ** 2 - sideways**2, (0.15 * holds[here]) ** 2))
-        push = min(power[here] / max(speed, 5.0), left) - drag[here] * speed * speed
-        after = sqrt(max(speed * speed + 2 * step * push, _SLOWEST_MS**2))
+        left, least = holds[here] ** 2 - sideways**2, (0.15 * holds[here]) ** 2
+        left = sqrt(left if left > least else least)
+        driven = power[here] / (speed if speed > 5.0 else 5.0)
+        square = speed * speed + 2 * step * ((driven if driven < left else left) - drag[here] * speed * speed)
+        after = sqrt(square if square > slowest else slowest)
         limit = fastest[(here + 1) % count]
         # A car that comes faster than the limit brakes as well as it can.
-        speed = after if after <= limit else max(limit, sqrt(max(speed * speed - 2 * step * holds[here], _SLOWEST_MS**2)))
+        speed = after if after <= limit else max(limit, sqrt(max(speed * speed - 2 * step * holds[here], slowest)))
         out.append(speed)
-    return np.asarray(out)
+        if before is not None and here >= last and speed == before.speed[here + 1]:
+            out += before.speed[here + 2 :]
+            break
+    return _Profile(out, fastest, limits)
+
+
+def _may_arrive(next_ms: float, holds: float, bends: float, step: float) -> float:
+    """How fast a car may be a metre earlier to be able to brake to this."""
+    sideways = next_ms**2 * bends
+    left = sqrt(max(holds**2 - sideways**2, (0.15 * holds) ** 2))
+    return sqrt(next_ms * next_ms + 2 * step * left)
+
+
+def _braked_for(
+    before: list[float], top: list[float], holds: list[float], bends: list[float], step: float, first: int, last: int
+) -> list[float] | None:
+    """How fast the car may be, where limits changed from `first` to before `last`; None where that is felt back over the line."""
+    fastest = before.copy()
+    for earlier in range(last - 1, -1, -1):
+        here = (earlier + 1) % len(fastest)
+        told = min(top[earlier], _may_arrive(fastest[here], holds[earlier], bends[earlier], step))
+        if earlier < first and told == fastest[earlier]:
+            return fastest
+        fastest[earlier] = told
+    return None
 
 
 def _took(speed: Metres, step: float) -> float:
@@ -255,26 +319,26 @@ def _pit(limits: _Limits, offset: Metres, track: Track, step: float, which: str)
     limits.cap[lane] = np.minimum(limits.cap[lane], (pit.limit_kmh or 60.0) / 3.6)
 
 
-def _slipped(road: Road, car: CarModel, track: Track, limits: _Limits, stint: Stint, slip: Slip, before: Metres) -> tuple[Metres, int]:
-    """The lap with a slip in it, as big as what it shall cost; the limits are changed so that a second one finds them."""
+def _slipped(road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, before: _Profile) -> tuple[_Profile, int]:
+    """The lap with a slip in it, as big as what it shall cost; its limits are those in which a second one finds it."""
     step = road.length_m / len(road.curvature)
     if slip.loss_s <= 0:
         return before, 0
-    least = _took(before, step)
+    unspoiled = np.asarray(before.speed)
+    least = _took(unspoiled, step)
     low, high = 0.0, 1.0
-    chosen, speed = limits, before
+    chosen, lost = before, 0.0
     for _ in range(_TRIES):
         size = (low + high) / 2
-        tried = limits.copy()
-        _spoil(tried, track, step, before, slip, size)
-        speed = _profile(road, car, tried, stint.entry_ms)
-        chosen = tried
-        if _took(speed, step) - least < slip.loss_s:
+        tried = before.limits.copy()
+        _spoil(tried, track, step, unspoiled, slip, size)
+        chosen = _profile(road, car, tried, stint.entry_ms, before)
+        lost = _took(np.asarray(chosen.speed), step) - least
+        if lost < slip.loss_s:
             low = size
         else:
             high = size
-    limits.grip, limits.cap, limits.power, limits.drag = chosen.grip, chosen.cap, chosen.power, chosen.drag
-    return speed, round((_took(speed, step) - least) * 1e6)
+    return chosen, round(lost * 1e6)
 
 
 def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip, size: float) -> None:

@@ -12,6 +12,7 @@ from fleet_rival.core.pace.versus import Versus
 from fleet_rival.core.times import MICROSECONDS, format_time
 
 __all__ = [
+    "SHARE_MEANING",
     "falloff_words",
     "learning_words",
     "pair_words",
@@ -23,7 +24,7 @@ __all__ = [
     "versus_words",
 ]
 
-_WHERE: Final = {"lap": "the whole lap", "setup": "the setup"}
+SHARE_MEANING: Final = "A negative share: there the driver pays back, the part tends to be fast when the lap is slow."
 
 
 def _seconds(value_us: float, decimals: int = 2) -> str:

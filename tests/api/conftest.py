@@ -58,15 +58,34 @@ class Browser(FlaskClient):
 Sign = Callable[[Actor | None], Browser]
 
 
-@pytest.fixture
-def app(database_url: str, sessions: sessionmaker[Session], tmp_path: Path) -> Iterator[Flask]:
-    (tmp_path / "assets").mkdir()
-    (tmp_path / "assets" / "a.js").write_text("1")
-    (tmp_path / "index.html").write_text('<script nonce="__CSP_NONCE__" src="/assets/a.js"></script>')
-    made = create_app(database_url, tmp_path, "a secret of the tests")
+@pytest.fixture(scope="session")
+def pages(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What stands for the built pages."""
+    folder = tmp_path_factory.mktemp("pages")
+    (folder / "assets").mkdir()
+    (folder / "assets" / "a.js").write_text("1")
+    (folder / "index.html").write_text('<script nonce="__CSP_NONCE__" src="/assets/a.js"></script>')
+    return folder
+
+
+@pytest.fixture(scope="session")
+def whole_app(database_url: str, pages: Path) -> Iterator[Flask]:
+    """Made once: its routes take longer than a test."""
+    made = create_app(database_url, pages, "a secret of the tests")
     made.test_client_class = Browser
     yield made
     made.extensions["sessions"].kw["bind"].dispose()
+
+
+@pytest.fixture
+def app(whole_app: Flask, sessions: sessionmaker[Session]) -> Iterator[Flask]:
+    """The application on an empty database; what a test puts into its configuration goes with it."""
+    config, extensions = dict(whole_app.config), dict(whole_app.extensions)
+    yield whole_app
+    whole_app.config.clear()
+    whole_app.config.update(config)
+    whole_app.extensions.clear()
+    whole_app.extensions.update(extensions)
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ import json
 import re
 import zipfile
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -14,7 +15,7 @@ from PIL import Image
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
-from fleet_rival.api.app import openapi_document
+from fleet_rival.api.app import create_app, openapi_document
 from fleet_rival.services import rigs
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person, give_password, make_team
@@ -60,6 +61,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/combinations/{combination_id}/beside": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/pace": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus.csv": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/report.pdf": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/report": (ALL, None),
+    "GET /api/combinations/{combination_id}/figures": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/laps": (ALL, None),
     "GET /api/combinations/{combination_id}/lap-files": (ALL, None),
     "POST /api/combinations/{combination_id}/lap-files": (ALL, "file"),
@@ -213,7 +218,8 @@ WANTED: dict[str, tuple[set[str], Any]] = {
 }
 
 
-NEEDED = {"overlay": "?lap=x", "versus": "?first=run:1:1&second=run:1:2"}
+_TWO = "?first=run:1:1&second=run:1:2"
+NEEDED = {"overlay": "?lap=x", "versus": _TWO, "versus.csv": _TWO, "figures": "?what=drivers"}
 """What a route wants to be asked, by the end of its path."""
 
 
@@ -372,7 +378,7 @@ def test_a_member_of_another_team_finds_nothing_and_changes_nothing(world: World
 def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> None:
     client = world.browser(world.actors["driver"])
     for route in (
-        "GET /api/combinations/{combination_id}/drivers/{driver_id}/laps",
+        *(route for route in WANTED if route.startswith("GET /api/combinations/{combination_id}/drivers/")),
         "GET /api/lap-files/{file_id}",
         "POST /api/lap-files/{file_id}/import",
         "DELETE /api/lap-files/{file_id}",
@@ -391,9 +397,12 @@ def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> N
         assert is_problem(world.ask(client, route), 404), route
     figures = client.get(f"/api/combinations/{world.ids['combination_id']}/analysis").json
     assert figures["drivers"] == figures["warnings"] == []
-    for route in ("laps.csv", "lap-files", ""):
+    for route in ("laps.csv", "lap-files", "figures?what=drivers", "figures?what=beside&form=json", "beside", ""):
         answer = client.get(f"/api/combinations/{world.ids['combination_id']}/{route}".rstrip("/"))
         assert answer.status_code == 200 and "Umberlin" not in answer.text, route
+    for what in ("laps", "pace"):
+        whose = f"figures?what={what}&driver={world.ids['driver_id']}"
+        assert is_problem(client.get(f"/api/combinations/{world.ids['combination_id']}/{whose}"), 404)
     for path in ("drivers", "jobs", "history", "search?q=keziah", "combinations"):
         assert "Umberlin" not in client.get(f"/api/{path}").text, path
     refused = client.send(f"/api/combinations/{world.ids['combination_id']}/lap-files", b"driver,lap,time\nKeziah Umberlin,1,60\n")
@@ -479,10 +488,15 @@ def test_too_many_attempts_are_told_to_wait(browser: Sign, manager: Actor) -> No
     assert is_problem(answers[8], 429, "Too many attempts") and int(answers[8].headers["Retry-After"]) > 0
 
 
-def test_a_route_that_was_forgotten_is_for_nobody(app: Flask, browser: Sign, manager: Actor) -> None:
+def test_a_route_that_was_forgotten_is_for_nobody(database_url: str, sessions: Sessions, pages: Path, manager: Actor) -> None:
+    app = create_app(database_url, pages, "a secret of the tests")
+    app.test_client_class = Browser
     app.add_url_rule("/api/forgotten", view_func=lambda: "secret", endpoint="forgotten")
-    assert is_problem(browser(manager).get("/api/forgotten"), 403)
-    assert is_problem(browser(None).get("/api/forgotten"), 401)
+    client = app.test_client()
+    assert isinstance(client, Browser)
+    assert is_problem(client.get("/api/forgotten"), 401)
+    assert is_problem(client.sign_in(manager).get("/api/forgotten"), 403)
+    app.extensions["sessions"].kw["bind"].dispose()
 
 
 def test_every_answer_carries_the_headers_that_keep_browsers_careful(world: World) -> None:

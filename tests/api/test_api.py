@@ -141,10 +141,10 @@ def test_each_route_is_described_with_its_answers_and_errors() -> None:
             assert any(code.startswith("2") for code in operation["responses"]), (path, method)
 
 
-def test_pages_are_sent_compressed_to_browsers_that_take_it(client: Browser, tmp_path: Path) -> None:
-    (tmp_path / "assets" / "a.js.br").write_bytes(b"packed")
+def test_pages_are_sent_compressed_to_browsers_that_take_it(client: Browser, pages: Path) -> None:
+    (pages / "assets" / "a.js.br").write_bytes(b"packed")
     for name, content in (("_shared.js", "1"), ("_shared.js.br", "packed")):
-        (tmp_path / "assets" / name).write_text(content)
+        (pages / "assets" / name).write_text(content)
     with client.get("/assets/_shared.js", headers={"Accept-Encoding": "br"}) as shared:
         assert (shared.data, shared.headers["Content-Encoding"]) == (b"packed", "br")
     with client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"}) as packed, client.get("/assets/a.js") as plain:

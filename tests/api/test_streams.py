@@ -48,7 +48,7 @@ def token_of(sessions: Sessions, actor: Actor) -> str:
 
 @pytest.fixture
 def live(app: Flask) -> Iterator[Streams]:
-    made: Streams = app.extensions["streams"]
+    made = app.extensions["streams"] = Streams(app.extensions["sessions"])
     yield made
     made.close()
 

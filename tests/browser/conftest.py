@@ -104,14 +104,14 @@ def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
 
 @pytest.fixture
 def accessible() -> Callable[[Page], None]:
-    """Runs axe on a page as it stands: no violation of WCAG 2.2 AA or of axe's best practices."""
+    """Runs axe on a page as it stands, or on a part of it where the rest was looked at: no violation of WCAG 2.2 AA or of axe's best practices."""
 
-    def check(page: Page) -> None:
+    def check(page: Page, within: str = "document") -> None:
         # The policy forbids scripts from elsewhere; the test's own is run outside of the page's reach.
         if not page.evaluate("'axe' in window"):
             page.evaluate(AXE.read_text(encoding="utf-8") + "; undefined")
         # No rule that is on needs style sheets or media fetched anew.
-        found = page.evaluate("axe.run(document, { resultTypes: ['violations'], preload: false })")
+        found = page.evaluate("axe.run(" + within + ", { resultTypes: ['violations'], preload: false })")
         problems = [f"{row['id']}: {row['help']}: {[node['html'][:160] for node in row['nodes'][:3]]}" for row in found["violations"]]
         assert not problems, json.dumps(problems, indent=1)
 
@@ -123,6 +123,11 @@ def demo_row(page: Page) -> Any:
     if not page.url.split("?")[0].endswith("/combinations"):
         page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Combinations").click()
     return page.get_by_role("row").filter(has_text="Port Skerrow, Fishmarket").filter(has_text="Wrenfield EC-2")
+
+
+def turn_to(page: Page, path: str) -> None:
+    """Go to another page of the application without loading it anew, as a link does."""
+    page.evaluate("path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate', { state: null })) }", path)
 
 
 def open_demo(page: Page) -> None:

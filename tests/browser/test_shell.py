@@ -12,12 +12,12 @@ from playwright.sync_api import Page, expect
 from fleet_rival.cli.backup import back_up, restore
 from fleet_rival.services import rigs
 from fleet_rival.simulator.rig import Rig, Wishes
-from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
+from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told, turn_to
 from tests.browser.test_shapes import HEADER, segment_rows
 from tests.conftest import example
 
 Open = Callable[..., Page]
-Check = Callable[[Page], None]
+Check = Callable[..., None]
 
 
 def test_any_driver_combination_corner_or_run_is_reached_by_keys_alone(open_page: Open, accessible: Check) -> None:
@@ -226,34 +226,33 @@ def test_on_paper_stands_what_was_found_and_no_control(open_page: Open) -> None:
 
 
 @pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 390)])  # colours and widths don't bear on each other
-def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, desk: Desk, scheme: str, width: int) -> None:
+def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, scheme: str, width: int) -> None:
     page = open_page(color_scheme=scheme, viewport={"width": width, "height": 800})
 
-    def look() -> None:
-        page.wait_for_load_state("domcontentloaded")
+    def look(within: str = "document") -> None:
         expect(page.locator(".skeleton")).to_have_count(0)
-        accessible(page)
+        accessible(page, within)
         assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), page.url
 
     expect(demo_row(page)).to_be_visible()
     look()
     open_demo(page)
     look()
-    for name in ("Note and settings", "Target", "Sessions", "History"):
+    for name in ("Note and settings", "Target", "Sessions", "History", "Print and share"):
         page.get_by_role("button", name=name, exact=True).click()
         expect(page.get_by_role("dialog")).to_be_visible()
         time.sleep(0.3)
-        look()
+        look("'.v-overlay--active'")
         page.keyboard.press("Escape")
         expect(page.get_by_role("dialog")).to_be_hidden()
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("In the strip")
-    look()
+    look("'.v-overlay--active'")
     page.keyboard.press("Escape")
     page.locator(".person").click()
     expect(page.get_by_text("Sign out")).to_be_visible()
     time.sleep(0.3)
-    look()
+    look("'#person-panel'")
     page.keyboard.press("Escape")
     page.get_by_role("link", name="Add laps", exact=True).click()
     expect(page.get_by_role("heading", name="Files so far")).to_be_visible()
@@ -264,7 +263,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
         ("/cars", "Halvane P7", "How it is"),
         ("/team", "Corin Ashgrove", "How they drive and see"),
     ):
-        page.goto(f"{desk.whole.address}{path}")
+        turn_to(page, path)
         if link:
             expect(page.get_by_role("navigation", name="Pages of the week")).to_be_visible()
             if path == "/seasons":
@@ -274,7 +273,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
             page.get_by_role("link", name=link).first.click()
         expect(page.get_by_role("heading", name=heading)).to_be_visible()
         look()
-    page.goto(f"{desk.whole.address}/tracks")
+    turn_to(page, "/tracks")
     expect(page.get_by_role("link", name="Great Round")).to_be_visible()
     look()
     for link, heading in (
@@ -294,7 +293,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, d
         ("/account", "Your account"),
         ("/nowhere", "Nothing here"),
     ):
-        page.goto(f"{desk.whole.address}{path}")
+        turn_to(page, path)
         expect(page.get_by_role("heading", name=heading)).to_be_visible()
         look()
     gate = open_page("/sign-in", who=None, color_scheme=scheme, viewport={"width": width, "height": 800})

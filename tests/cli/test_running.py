@@ -96,6 +96,7 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     assert [process.name for process in processes] == ["fleet", "server", "worker", "messages", "database"]
     secret = [installation.folder / "var" / name for name in ("secret.txt", "redis/password.txt", "mariadb/password.txt", "demo/accounts.json")]
     assert not any(path.stat().st_mode & 0o077 for path in secret)
+    _answers_on_loopback_alone(installation)
 
     again = installation.start()
     _, repeated = again.communicate(timeout=30)
@@ -114,64 +115,7 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     assert not installation.alive()
 
 
-def test_a_supervisor_that_is_killed_takes_its_children_along(installation: Installation) -> None:
-    process = installation.start("start")
-    said = installation.wait_until_ready(process)
-    token = re.findall(r"it works once: http://127.0.0.1:\d+/welcome#(\S+)", said)[0]
-    assert installation.ask("/api/welcome", {"token": token})[0]["role"] == "manager"
-    processes = installation.alive()
-    process.kill()
-    process.wait()
-    assert wait_for_end(processes, 30)
-    again = installation.start("start")
-    installation.wait_until_ready(again)
-    assert installation.stop().returncode == 0
-    again.wait(30)
-
-
-@pytest.mark.parametrize("victim", ["server", "worker", "messages", "database"])
-def test_a_part_that_dies_is_started_again(installation: Installation, victim: str) -> None:
-    process = installation.start("start")
-    installation.wait_until_ready(process)
-    before = {part.name: part.pid for part in installation.alive()}
-    next(part for part in installation.alive() if part.name == victim).signal(signal.SIGKILL)
-    assert process.stderr is not None
-    assert "ended by itself; starting it again" in process.stderr.readline()
-    for _ in range(200):
-        after = {part.name: part.pid for part in installation.alive()}
-        if after.keys() == before.keys() and after[victim] != before[victim]:
-            break
-        time.sleep(0.1)
-    assert {name for name in before if before[name] != after[name]} == {victim}
-    for _ in range(100):
-        try:
-            assert installation.ask("/api/health")[0]["status"] == "ok"
-            break
-        except OSError:
-            time.sleep(0.1)  # the server is still coming up
-    assert installation.stop().returncode == 0
-
-
-def test_a_part_that_ends_again_and_again_is_told_and_ends_the_rest(installation: Installation) -> None:
-    process = installation.start("start")
-    installation.wait_until_ready(process)
-    processes = installation.alive()
-    for _ in range(5):
-        worker = next(part for part in installation.alive() if part.name == "worker")
-        worker.signal(signal.SIGKILL)
-        for _ in range(100):
-            if process.poll() is not None or any(part.name == "worker" and part != worker for part in installation.alive()):
-                break
-            time.sleep(0.1)
-    assert process.stderr is not None
-    rest = process.stderr.read()
-    assert process.wait(30) == 1 and "The worker ended by itself" in rest and "fleet: the worker ends again and again" in rest
-    assert wait_for_end(processes, 10)
-
-
-def test_the_server_answers_on_loopback_alone(installation: Installation) -> None:
-    process = installation.start("start")
-    installation.wait_until_ready(process)
+def _answers_on_loopback_alone(installation: Installation) -> None:
     request = urllib.request.Request(f"http://127.0.0.1:{installation.port}/api/health", headers={"Host": "elsewhere.example"})
     with pytest.raises(urllib.error.HTTPError) as refused:
         urllib.request.urlopen(request, timeout=10)
@@ -182,8 +126,60 @@ def test_the_server_answers_on_loopback_alone(installation: Installation) -> Non
         with socket.socket() as probe:
             probe.settimeout(2)
             assert probe.connect_ex((other, installation.port)) != 0
-    process.send_signal(signal.SIGTERM)
-    assert process.wait(30) == 0
+
+
+def test_a_part_that_dies_is_started_again_a_killed_supervisor_takes_all_along_and_what_cannot_live_ends_the_rest(
+    installation: Installation,
+) -> None:
+    process = installation.start("start")
+    said = installation.wait_until_ready(process)
+    token = re.findall(r"it works once: http://127.0.0.1:\d+/welcome#(\S+)", said)[0]
+    assert installation.ask("/api/welcome", {"token": token})[0]["role"] == "manager"
+    for victim in ("server", "worker"):
+        _dies_and_comes_back(installation, process, victim)
+    processes = installation.alive()
+    process.kill()
+    process.wait()
+    assert wait_for_end(processes, 30)
+
+    again = installation.start("start")
+    installation.wait_until_ready(again)
+    for victim in ("messages", "database"):
+        _dies_and_comes_back(installation, again, victim)
+    processes = installation.alive()
+    for _ in range(5):
+        worker = next((part for part in installation.alive() if part.name == "worker"), None)
+        if worker is None:
+            break  # the two before count too
+        worker.signal(signal.SIGKILL)
+        for _ in range(100):
+            if again.poll() is not None or any(part.name == "worker" and part != worker for part in installation.alive()):
+                break
+            time.sleep(0.1)
+    assert again.stderr is not None
+    rest = again.stderr.read()
+    assert again.wait(30) == 1 and "The worker ended by itself" in rest and "fleet: the worker ends again and again" in rest
+    assert wait_for_end(processes, 10)
+
+
+def _dies_and_comes_back(installation: Installation, process: "subprocess.Popen[str]", victim: str) -> None:
+    before = {part.name: part.pid for part in installation.alive()}
+    next(part for part in installation.alive() if part.name == victim).signal(signal.SIGKILL)
+    assert process.stderr is not None
+    assert re.search(f"{victim[:7]}.* ended by itself; starting it again", process.stderr.readline())
+    for _ in range(200):
+        after = {part.name: part.pid for part in installation.alive()}
+        if after.keys() == before.keys() and after[victim] != before[victim]:
+            break
+        time.sleep(0.1)
+    assert {name for name in before if before[name] != after[name]} == {victim}
+    for _ in range(150):
+        try:
+            assert installation.ask("/api/health")[0]["status"] == "ok"
+            return
+        except OSError:
+            time.sleep(0.1)  # the server is still coming up
+    raise AssertionError(f"no answer after the {victim} came back")
 
 
 def test_the_plain_command_says_what_there_is() -> None:

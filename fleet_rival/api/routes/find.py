@@ -6,8 +6,8 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, kept, sessions
-from fleet_rival.services import beside, find, pace, search
+from fleet_rival.api.blueprint import api, download, kept, sessions
+from fleet_rival.services import beside, find, pace, printing, search, sharing
 
 _find = Tag(name="find")
 
@@ -16,37 +16,76 @@ _find = Tag(name="find")
 @allowed("manager", "coach", "driver")
 def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """All drivers' figures and ladders; a driver's own, unless the team opened the others'."""
-    return kept(*find.summary(sessions(), actor(), path.combination_id, query.week))
+    return kept(*find.summary(sessions(), actor(), path.combination_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
 @allowed("manager", "coach", "driver")
 def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
-    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week))
+    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find])
 @allowed("manager", "coach", "driver")
 def get_driver_pace(path: s.DriverPath, query: s.OfWeek) -> Any:
     """How alike one driver's laps are, how pace goes over a run, what is left to learn, and what options were worth."""
-    return kept(*pace.driver_pace(sessions(), actor(), path.combination_id, path.driver_id, query.week))
+    return kept(*pace.driver_pace(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus", responses={"200": s.VersusOut}, tags=[_find])
 @allowed("manager", "coach", "driver")
 def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
     """Two runs, or two ways to drive one, lap by lap and over a distance."""
+    return s.validate(s.VersusOut, _versus(path, query))
+
+
+def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
     where = (path.combination_id, path.driver_id, (query.first, query.second))
-    told = pace.two_ways(sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week)
-    return s.validate(s.VersusOut, told)
+    return pace.two_ways(sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week, query.also)
 
 
 @api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])
 @allowed("manager", "coach", "driver")
 def get_beside(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """Segments by drivers, and who could show whom; a driver's own beside the team's best parts."""
-    return kept(*beside.beside(sessions(), actor(), path.combination_id, query.week))
+    return kept(*beside.beside(sessions(), actor(), path.combination_id, query.week, query.also))
+
+
+_CSV: Any = {"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
+_PDF: Any = {"200": {"content": {"application/pdf": {"schema": {"type": "string", "format": "binary"}}}}}
+
+
+@api.get("/combinations/<uuid:combination_id>/figures", responses={"200": {"content": {"text/csv": {}, "application/json": {}}}}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_figures(path: s.CombinationPath, query: s.FiguresQuery) -> Any:
+    """A view's figures to take along, as CSV or JSON."""
+    make = sharing.figures_csv if query.form == "csv" else sharing.figures_json
+    body = make(sessions(), actor(), path.combination_id, query.what, query.driver, query.week, query.also)
+    return download(body, "text/csv" if query.form == "csv" else "application/json", f"{query.what}.{query.form}")
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus.csv", responses=_CSV, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_versus_csv(path: s.DriverPath, query: s.VersusQuery) -> Any:
+    """Two runs, or two ways to drive one, lap by lap, as CSV."""
+    return download(sharing.versus_csv(_versus(path, query)), "text/csv", "versus.csv")
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report.pdf", responses=_PDF, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_driver_pdf(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """A driver's figures on two pages of paper."""
+    body = printing.driver_pdf(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
+    return download(body, "application/pdf", "report.pdf")
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report", responses={"200": s.ReportText}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_driver_text(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """A driver's figures in at most 15 lines, for a chat."""
+    text = sharing.driver_text(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
+    return s.validate(s.ReportText, {"text": text})
 
 
 @api.get("/search", responses={"200": s.FoundList}, tags=[_find])

@@ -150,6 +150,7 @@ class AnalysisOut(Schema):
     team_ideal: TeamIdealOut
     warnings: list[GroupWarning]
     mark_words: dict[str, MarkWords]
+    countable: dict[str, int] = Field(description="How many flying laps would count along, by what")
     drivers: list[DriverFigures]
 
 

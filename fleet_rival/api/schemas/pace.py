@@ -4,10 +4,11 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find import FiguresOut, GroupOut
+from fleet_rival.api.schemas.week import OfWeek
 
 
 class OddsOut(Schema):
@@ -180,6 +181,7 @@ class DriverPace(Schema):
     wear: str | None = Field(description="Why wear can't be told")
     wheels: list[WheelOut]
     options: list[OptionOut]
+    countable: dict[str, int]
 
 
 class BesideDriver(Schema):
@@ -217,19 +219,30 @@ class BesideOut(Schema):
     drivers: list[BesideDriver]
     parts: list[BesidePart]
     pairs: list[PairOut]
+    countable: dict[str, int]
 
 
 _Way = Annotated[str, Field(pattern=r"^(run|option):.{1,200}$", description="`run:SESSION:NUMBER` or `option:WHERE:LABEL`")]
 
 
-class VersusQuery(BaseModel):
+class VersusQuery(OfWeek):
     model_config = ConfigDict(extra="forbid")
-    week: UUID | None = Field(default=None, description="A series' week whose own laps alone are meant")
     first: _Way
     second: _Way
     laps: int = Field(default=20, ge=1, le=2000)
     stops: int = Field(default=0, ge=0, le=50)
     stop_s: float = Field(default=0, ge=0, le=600)
+
+
+class FiguresQuery(OfWeek):
+    model_config = ConfigDict(extra="forbid")
+    what: Literal["drivers", "laps", "pace", "beside"]
+    form: Literal["csv", "json"] = "csv"
+    driver: UUID | None = Field(default=None, description="Whose, where the figures are of one driver")
+
+
+class ReportText(Schema):
+    text: str
 
 
 class VersusStep(Schema):

@@ -102,6 +102,9 @@ class CombinationChange(Schema):
 
 class OfWeek(BaseModel):
     week: UUID | None = Field(default=None, description="A series' week, whose own laps alone are meant; all laps where missing")
+    also: list[Literal["tow", "cold", "practice_only", "hand_timed"]] = Field(
+        default_factory=list, description="Laps that count along, though they don't by default"
+    )
 
 
 class CombinationPath(BaseModel):

@@ -1,7 +1,7 @@
 """Marks: why a lap does or doesn't count. Facts come first; rules fill in what nobody said, and say that they did."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import sqrt
@@ -18,13 +18,15 @@ from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["MARKS", "JudgedLap", "asks", "judge"]
+__all__ = ["COUNTED_ALONG", "MARKS", "JudgedLap", "asks", "judge"]
 
 MARKS: Final = ("cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled")
 _NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
 _NOT_BEST: Final = frozenset({"invalid", "incident", "tow", "yellow", "pit"})
 _NO_PARTS: Final = frozenset({"tow", "traffic", "yellow", "pit"})
 _NO_PASSES: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "cool", "practice_only"})
+COUNTED_ALONG: Final = ("tow", "cold", "practice_only")
+"""Marks that settings of the name `with_…` count along."""
 
 
 @dataclass(slots=True)
@@ -44,15 +46,22 @@ class JudgedLap:
     """Marks that facts or rules would set, and that somebody said don't stand."""
     timed_well: bool = True
     """Whether its times are exact enough for ideal laps."""
+    counted: frozenset[str] = frozenset()
+    """Marks that the settings count along, as if the lap didn't have them."""
 
     @property
     def flying(self) -> bool:
         return self.lap.kind == "flying"
 
     @property
+    def against(self) -> Set[str]:
+        """Marks that speak against the lap: all but those that are counted along."""
+        return self.marks.keys() - self.counted
+
+    @property
     def eligible(self) -> bool:
         """Flying, and nothing outside the driver's hands or intent speaks against it."""
-        return self.flying and not _NOT_ELIGIBLE & self.marks.keys()
+        return self.flying and not _NOT_ELIGIBLE & self.against
 
     @property
     def clean(self) -> bool:
@@ -61,19 +70,19 @@ class JudgedLap:
 
     @property
     def may_be_best(self) -> bool:
-        return self.flying and not _NOT_BEST & self.marks.keys()
+        return self.flying and not _NOT_BEST & self.against
 
     @property
     def parts_count(self) -> bool:
         """Whether the parts that aren't taken count for ideals."""
-        if not self.flying or not self.timed_well or _NO_PARTS & self.marks.keys():
+        if not self.flying or not self.timed_well or _NO_PARTS & self.against:
             return False
         return "invalid" not in self.marks or bool(self.lap.strikes)
 
     @property
     def has_passes(self) -> bool:
         """Whether the lap's parts are evidence of how the driver drives."""
-        return self.flying and not _NO_PASSES & self.marks.keys()
+        return self.flying and not _NO_PASSES & self.against
 
 
 def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedLap]:
@@ -89,7 +98,8 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
     ordered = in_order(laps)
     next_lap = following(ordered)
     taken = taken_parts(track, [_without_denied(lap) for lap in ordered], next_lap, settings)
-    judged = [JudgedLap(lap, group_of(lap), took, after) for lap, took, after in zip(ordered, taken, next_lap, strict=True)]
+    counted = frozenset(mark for mark in COUNTED_ALONG if getattr(settings, f"with_{mark}"))
+    judged = [JudgedLap(lap, group_of(lap), took, after, counted=counted) for lap, took, after in zip(ordered, taken, next_lap, strict=True)]
     for item in judged:
         item.timed_well = item.lap.plus_minus_us is None or bool(settings.hand_timed_ideals)
         if item.flying:
@@ -191,7 +201,7 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
             if 2 * (cold_us - at) > time:
                 cold.add(part.code)
             at += time
-        item.cold_parts = frozenset() if item.lap.said.get("cold") is False else frozenset(cold)
+        item.cold_parts = frozenset() if item.lap.said.get("cold") is False or "cold" in item.counted else frozenset(cold)
         driven += lap.time_us
 
 

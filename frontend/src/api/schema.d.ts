@@ -214,6 +214,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A driver's figures in at most 15 lines, for a chat. */
+        get: operations["api_get_driver_text_combinations__uuid_combination_id__drivers__uuid_driver_id__report_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A driver's figures on two pages of paper. */
+        get: operations["api_get_driver_pdf_combinations__uuid_combination_id__drivers__uuid_driver_id__report_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/template": {
         parameters: {
             query?: never;
@@ -240,6 +274,40 @@ export interface paths {
         };
         /** Two runs, or two ways to drive one, lap by lap and over a distance. */
         get: operations["api_get_versus_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/versus.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two runs, or two ways to drive one, lap by lap, as CSV. */
+        get: operations["api_get_versus_csv_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A view's figures to take along, as CSV or JSON. */
+        get: operations["api_get_figures_combinations__uuid_combination_id__figures_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2372,6 +2440,13 @@ export interface components {
         };
         /** AnalysisOut */
         AnalysisOut: {
+            /**
+             * Countable
+             * @description How many flying laps would count along, by what
+             */
+            countable: {
+                [key: string]: number;
+            };
             /** Drivers */
             drivers: components["schemas"]["DriverFigures"][];
             /** Mark Words */
@@ -2546,6 +2621,10 @@ export interface components {
         };
         /** BesideOut */
         BesideOut: {
+            /** Countable */
+            countable: {
+                [key: string]: number;
+            };
             /** Drivers */
             drivers: components["schemas"]["BesideDriver"][];
             group: components["schemas"]["GroupOut"] | null;
@@ -4077,6 +4156,10 @@ export interface components {
             by_condition: components["schemas"]["ConditionOut"][];
             /** By Lap Of Run */
             by_lap_of_run: components["schemas"]["LapOfRunOut"][];
+            /** Countable */
+            countable: {
+                [key: string]: number;
+            };
             falloff: components["schemas"]["FalloffOut"] | null;
             /** Falloff Words */
             falloff_words: string[];
@@ -6588,6 +6671,11 @@ export interface components {
             new: string;
             /** Old */
             old: string;
+        };
+        /** ReportText */
+        ReportText: {
+            /** Text */
+            text: string;
         };
         /** ResourceChange */
         ResourceChange: {
@@ -9539,6 +9627,8 @@ export interface operations {
             query?: {
                 /** @description A series' week, whose own laps alone are meant; all laps where missing */
                 week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
             };
             header?: never;
             path: {
@@ -9645,6 +9735,8 @@ export interface operations {
             query?: {
                 /** @description A series' week, whose own laps alone are meant; all laps where missing */
                 week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
             };
             header?: never;
             path: {
@@ -9856,6 +9948,8 @@ export interface operations {
             query?: {
                 /** @description A series' week, whose own laps alone are meant; all laps where missing */
                 week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
             };
             header?: never;
             path: {
@@ -9963,6 +10057,8 @@ export interface operations {
             query?: {
                 /** @description A series' week, whose own laps alone are meant; all laps where missing */
                 week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
             };
             header?: never;
             path: {
@@ -9980,6 +10076,224 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverPace"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_driver_text_combinations__uuid_combination_id__drivers__uuid_driver_id__report_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportText"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_driver_pdf_combinations__uuid_combination_id__drivers__uuid_driver_id__report_pdf_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
             /** @description Unauthorized */
@@ -10172,8 +10486,10 @@ export interface operations {
     api_get_versus_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_get: {
         parameters: {
             query: {
-                /** @description A series' week whose own laps alone are meant */
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
                 week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
                 /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
                 first: string;
                 /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
@@ -10198,6 +10514,235 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VersusOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_versus_csv_combinations__uuid_combination_id__drivers__uuid_driver_id__versus_csv_get: {
+        parameters: {
+            query: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+                /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
+                first: string;
+                /** @description `run:SESSION:NUMBER` or `option:WHERE:LABEL` */
+                second: string;
+                laps?: number;
+                stops?: number;
+                stop_s?: number;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_figures_combinations__uuid_combination_id__figures_get: {
+        parameters: {
+            query: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+                what: "drivers" | "laps" | "pace" | "beside";
+                form?: "csv" | "json";
+                /** @description Whose, where the figures are of one driver */
+                driver?: string | null;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Unauthorized */

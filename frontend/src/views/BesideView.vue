@@ -4,6 +4,11 @@ import { computed, ref } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { gap, lapTime } from '@/format'
+import PictureFrame from '@/charts/PictureFrame.vue'
+import { useAlso } from '@/look'
+import AlsoNote from '@/parts/find/AlsoNote.vue'
+import SharePart from '@/parts/find/SharePart.vue'
+import SwitchesPart from '@/parts/find/SwitchesPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
@@ -11,14 +16,15 @@ import TroubleNote from '@/parts/TroubleNote.vue'
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
+const also = useAlso()
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const beside = useQuery({
-  queryKey: ['analysis', () => props.id, 'beside', week],
+  queryKey: ['analysis', () => props.id, 'beside', week, also],
   placeholderData: keepPreviousData,
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/beside', { params: { path: { combination_id: props.id }, query: { week: week.value } } })),
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/beside', { params: { path: { combination_id: props.id }, query: { week: week.value, also: also.value } } })),
 })
 const shown = computed(() => beside.data.value)
 const by = ref<'excess_us' | 'behind_us'>('excess_us')
@@ -38,7 +44,9 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
       <label><input v-model="by" type="radio" value="excess_us" /> more than usual</label>
       <label><input v-model="by" type="radio" value="behind_us" /> behind the best</label>
     </fieldset>
+    <SharePart v-if="shown?.parts.length" :id="id" :week="week" :tables="[{ what: 'beside', words: 'Segments by drivers' }]" />
   </div>
+  <SwitchesPart :countable="shown?.countable" />
   <TroubleNote :error="beside.error.value ?? combination.error.value" :again="() => beside.refetch()" />
   <SkeletonRows v-if="beside.isPending.value" :rows="10" label="Laying the drivers beside each other" />
   <template v-if="shown">
@@ -53,8 +61,8 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
         <ul><li v-for="pair in shown.pairs" :key="pair.learner">{{ pair.words }}</li></ul>
       </section>
       <section class="sheet part" aria-labelledby="table">
-        <h2 id="table">{{ by === 'excess_us' ? 'Beyond each driver’s usual distance to the best' : 'Behind the team’s best reference' }}</h2>
-        <div class="scroll-x" tabindex="0" role="group" aria-label="Segments by drivers">
+        <h2 id="table">{{ by === 'excess_us' ? 'Beyond each driver’s usual distance to the best' : 'Behind the team’s best reference' }}<AlsoNote /></h2>
+        <PictureFrame name="drivers side by side"><div class="scroll-x" tabindex="0" role="group" aria-label="Segments by drivers">
           <table class="ledger">
             <thead>
               <tr>
@@ -79,7 +87,7 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
               <tr><th scope="row" colspan="2">Usual distance to the best</th><td v-for="driver in shown.drivers" :key="driver.id" class="number">{{ (driver.usual * 100).toFixed(2) }} %</td></tr>
             </tfoot>
           </table>
-        </div>
+        </div></PictureFrame>
         <p class="quiet">Times are references: the median of the best third of a driver’s passes. A frame marks whose part is the best. A driver who is slower everywhere is so as a rule; what stands out beyond that is what another could show.</p>
       </section>
     </template>

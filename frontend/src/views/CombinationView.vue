@@ -4,12 +4,17 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, type Group, type RungPart } from '@/api/client'
 import IdealLadder from '@/charts/IdealLadder.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import WovenStrip from '@/charts/WovenStrip.vue'
 import { count, length } from '@/format'
+import { useAlso } from '@/look'
 import CombinationChange from '@/parts/CombinationChange.vue'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
 import ConditionsDialog from '@/parts/ConditionsDialog.vue'
 import DriverTable from '@/parts/DriverTable.vue'
+import AlsoNote from '@/parts/find/AlsoNote.vue'
+import SharePart from '@/parts/find/SharePart.vue'
+import SwitchesPart from '@/parts/find/SwitchesPart.vue'
 import HistoryList from '@/parts/HistoryList.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TargetDialog from '@/parts/TargetDialog.vue'
@@ -36,26 +41,33 @@ const week = computed({
   get: () => (route.query.week === 'all' ? undefined : (weeks.value.find((item) => item.id === route.query.week) ?? running.value)?.id),
   set: (id) => router.replace({ query: { ...route.query, week: id ?? 'all' } }),
 })
+const also = useAlso()
 const analysis = useQuery({
-  queryKey: ['analysis', () => props.id, week],
+  queryKey: ['analysis', () => props.id, week, also],
   enabled: computed(() => !!combination.data.value),
   placeholderData: keepPreviousData,
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id }, query: { week: week.value } } })),
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id }, query: { week: week.value, also: also.value } } })),
 })
 const drivers = computed(() => analysis.data.value?.drivers ?? [])
 const driverId = computed({
   get: () => (drivers.value.find((driver) => driver.id === route.query.driver) ?? drivers.value[0])?.id ?? '',
-  set: (id) => router.replace({ query: { ...(route.query.week ? { week: route.query.week } : {}), driver: id } }),
+  set: (id) => router.replace({ query: { ...(route.query.week ? { week: route.query.week } : {}), ...(route.query.also ? { also: route.query.also } : {}), driver: id } }),
 })
 const driver = computed(() => drivers.value.find((item) => item.id === driverId.value))
 const laps = useQuery({
-  queryKey: ['driver-laps', () => props.id, driverId, week],
+  queryKey: ['driver-laps', () => props.id, driverId, week, also],
   enabled: computed(() => !!driverId.value),
   placeholderData: keepPreviousData,
   queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/laps', { params: { path: { combination_id: props.id, driver_id: driverId.value }, query: { week: week.value } } })),
+    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/laps', { params: { path: { combination_id: props.id, driver_id: driverId.value }, query: { week: week.value, also: also.value } } })),
 })
 
+/** What is looked at here is looked at on the next page too. */
+const onward = computed(() => ({ ...(route.query.week ? { week: route.query.week } : week.value ? { week: week.value } : {}), ...(route.query.also ? { also: route.query.also } : {}) }))
+const SHARED: { what: 'drivers' | 'laps'; words: string }[] = [
+  { what: 'drivers', words: 'Figures of all drivers' },
+  { what: 'laps', words: 'Laps of this driver, with losses' },
+]
 const groupIndex = ref(0)
 watch(driverId, () => (groupIndex.value = 0))
 const groups = computed(() => (laps.data.value?.id === driverId.value ? laps.data.value.groups : []))
@@ -124,7 +136,9 @@ const dearest = computed(() => {
             <option value="">all times</option>
           </select></label>
           <span v-if="!week && running" class="earlier"> Earlier laps are among these.</span>
+          <SwitchesPart :countable="analysis.data.value?.countable" />
         </p>
+        <SwitchesPart v-else :countable="analysis.data.value?.countable" />
         <p v-if="combination.data.value.note" class="note-text">{{ combination.data.value.note }}</p>
       </div>
       <div class="actions">
@@ -133,6 +147,7 @@ const dearest = computed(() => {
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
+        <SharePart v-if="driver" :id="id" :week="week" :driver="driver" :tables="SHARED" />
         <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></v-btn>
         <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
       </div>
@@ -156,6 +171,7 @@ const dearest = computed(() => {
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
     </section>
     <template v-if="analysis.data.value && driver">
+      <p v-if="also.length" class="noted"><AlsoNote /></p>
       <DriverTable v-model="driverId" :drivers="drivers" :mark-words="analysis.data.value.mark_words" />
       <ul v-if="analysis.data.value.warnings.length" class="warnings">
         <li v-for="warning in analysis.data.value.warnings" :key="warning.driver + warning.reason">{{ warning.driver }}: {{ warning.reason }}.</li>
@@ -164,6 +180,7 @@ const dearest = computed(() => {
         <section ref="stripSection" class="sheet strip" aria-labelledby="strip-title" :style="{ minHeight: expected }">
           <h2 id="strip-title">
             Where the time goes: {{ driver.name }}
+            <AlsoNote />
             <small v-if="strip && dearest" class="quiet">most at {{ dearest }} · {{ groupWords(strip.group) }}</small>
           </h2>
           <div v-if="groups.length > 1" class="groups" role="group" aria-label="Group of laps">
@@ -173,15 +190,15 @@ const dearest = computed(() => {
           </div>
           <v-progress-linear v-if="laps.isFetching.value && !strip" indeterminate aria-label="Loading the laps" />
           <TroubleNote :error="laps.error.value" :again="() => laps.refetch()" />
-          <WovenStrip v-if="strip?.depth && strip.laps.length" v-model="place" :strip="strip" :names="names" :mark-words="analysis.data.value.mark_words" />
+          <PictureFrame v-if="strip?.depth && strip.laps.length" :name="`laps by parts, ${driver.name}`"><WovenStrip v-model="place" :strip="strip" :names="names" :mark-words="analysis.data.value.mark_words" /></PictureFrame>
           <p v-else-if="strip" class="empty">
             {{ strip.laps.length ? 'These laps have times alone. Files with sector or segment times would show here where the time goes.' : 'No flying lap in this group yet.' }}
           </p>
         </section>
         <section class="sheet" aria-labelledby="ladder-title">
-          <h2 id="ladder-title">From best lap to the ideals: {{ driver.name }}</h2>
-          <p class="onward"><RouterLink :to="{ name: 'driver-pace', params: { id, driver: driverId }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Pace, consistency and options of {{ driver.name }}</RouterLink> · <RouterLink :to="{ name: 'beside', params: { id }, query: route.query.week ? { week: route.query.week } : week ? { week } : {} }">Drivers side by side</RouterLink></p>
-          <IdealLadder :rungs="driver.ladder" :driver="driver.name" @lap="showLap" />
+          <h2 id="ladder-title">From best lap to the ideals: {{ driver.name }}<AlsoNote /></h2>
+          <p class="onward"><RouterLink :to="{ name: 'driver-pace', params: { id, driver: driverId }, query: onward }">Pace, consistency and options of {{ driver.name }}</RouterLink> · <RouterLink :to="{ name: 'beside', params: { id }, query: onward }">Drivers side by side</RouterLink></p>
+          <PictureFrame :name="`ladder, ${driver.name}`"><IdealLadder :rungs="driver.ladder" :driver="driver.name" @lap="showLap" /></PictureFrame>
         </section>
       </div>
     </template>
@@ -210,6 +227,9 @@ const dearest = computed(() => {
 }
 .earlier {
   color: var(--ochre);
+}
+.noted {
+  margin-bottom: 4px;
 }
 .note-text {
   flex-basis: 100%;

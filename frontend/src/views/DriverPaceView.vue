@@ -4,8 +4,13 @@ import { computed } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, type PaceRun } from '@/api/client'
 import PlotField, { type PlotLine, type PlotPoint } from '@/charts/PlotField.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { count, gap, lapTime, perCent } from '@/format'
+import { useAlso } from '@/look'
+import AlsoNote from '@/parts/find/AlsoNote.vue'
 import OptionsPart from '@/parts/find/OptionsPart.vue'
+import SharePart from '@/parts/find/SharePart.vue'
+import SwitchesPart from '@/parts/find/SwitchesPart.vue'
 import VersusPart from '@/parts/find/VersusPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -15,20 +20,21 @@ const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
 const router = useRouter()
 const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
+const also = useAlso()
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const analysis = useQuery({
-  queryKey: ['analysis', () => props.id, week],
+  queryKey: ['analysis', () => props.id, week, also],
   placeholderData: keepPreviousData,
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id }, query: { week: week.value } } })),
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/analysis', { params: { path: { combination_id: props.id }, query: { week: week.value, also: also.value } } })),
 })
 const pace = useQuery({
-  queryKey: ['driver-laps', () => props.id, () => props.driver, 'pace', week],
+  queryKey: ['driver-laps', () => props.id, () => props.driver, 'pace', week, also],
   placeholderData: keepPreviousData,
   queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/pace', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value } } })),
+    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/pace', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
 })
 const shown = computed(() => (pace.data.value?.id === props.driver ? pace.data.value : undefined))
 const figures = computed(() => shown.value?.figures.consistency)
@@ -104,17 +110,21 @@ function turnTo(event: Event) {
         <template v-if="shown"> · {{ groupWords }} · {{ shown.surer }}</template>
       </p>
     </div>
-    <label v-if="(analysis.data.value?.drivers.length ?? 0) > 1">Driver
-      <select :value="driver" @change="turnTo"><option v-for="item in analysis.data.value?.drivers" :key="item.id" :value="item.id">{{ item.name }}</option></select>
-    </label>
+    <div class="acts">
+      <label v-if="(analysis.data.value?.drivers.length ?? 0) > 1">Driver
+        <select :value="driver" @change="turnTo"><option v-for="item in analysis.data.value?.drivers" :key="item.id" :value="item.id">{{ item.name }}</option></select>
+      </label>
+      <SharePart v-if="shown" :id="id" :week="week" :driver="{ id: driver, name: shown.name }" :tables="[{ what: 'pace', words: 'Pace and consistency' }, { what: 'laps', words: 'Laps with losses' }]" />
+    </div>
   </div>
+  <SwitchesPart :countable="shown?.countable" />
   <TroubleNote :error="pace.error.value ?? combination.error.value" :again="() => pace.refetch()" />
   <SkeletonRows v-if="pace.isPending.value" :rows="12" label="Computing the figures" />
   <template v-if="shown && figures">
     <section class="sheet part" aria-labelledby="alike">
-      <h2 id="alike">How alike the laps are</h2>
+      <h2 id="alike">How alike the laps are<AlsoNote /></h2>
       <p v-if="!points.length" class="quiet">No flying lap with these tyres and in this weather yet. Add laps, and they stand here in the order in which they were driven.</p>
-      <PlotField v-else :points="points" :lines="trends" :parts="parts" :high="230" across="laps in the order of driving; rings don't count; a line is the run's trend" :format="(value) => lapTime(value, 1)" :label="`${count(points.length, 'flying lap')} of ${shown.name}, ${figures.n} of them clean, with each run's trend`" @pick="open" />
+      <PictureFrame v-else :name="`laps and trends, ${shown.name}`"><PlotField :points="points" :lines="trends" :parts="parts" :high="230" across="laps in the order of driving; rings don't count; a line is the run's trend" :format="(value) => lapTime(value, 1)" :label="`${count(points.length, 'flying lap')} of ${shown.name}, ${figures.n} of them clean, with each run's trend`" @pick="open" /></PictureFrame>
       <div class="halves">
         <dl class="facts">
           <div><dt>Adjusted deviation</dt><dd>{{ seconds(figures.adjusted_sd_us) }}</dd><dd class="quiet">{{ figures.adjusted_sd_us === null ? missing['consistency.adjusted_sd_us'] : 'about each run’s own trend' }}</dd></div>
@@ -167,7 +177,7 @@ function turnTo(event: Event) {
     </section>
 
     <section class="sheet part" aria-labelledby="over">
-      <h2 id="over">Pace over a run</h2>
+      <h2 id="over">Pace over a run<AlsoNote /></h2>
       <ul class="told"><li v-for="line in shown.falloff_words" :key="line">{{ line }}</li></ul>
       <details v-if="(shown.falloff?.by_set.length ?? 0) > 1">
         <summary>By tyre set</summary>
@@ -180,7 +190,7 @@ function turnTo(event: Event) {
     </section>
 
     <section class="sheet part" aria-labelledby="likely">
-      <h2 id="likely">What is likely, and what is left to learn</h2>
+      <h2 id="likely">What is likely, and what is left to learn<AlsoNote /></h2>
       <div class="halves">
         <div>
           <table v-if="shown.figures.best_of" class="ledger">
@@ -198,13 +208,13 @@ function turnTo(event: Event) {
         </div>
         <div>
           <p>{{ learning?.words }}</p>
-          <PlotField v-if="learningPoints.length > 1" :points="learningPoints" :lines="learningLines" :high="170" across="laps done" :format="(value) => lapTime(value, 1)" :label="`Run medians over laps done: ${learningPoints.map((point) => point.words).join('; ')}`" />
+          <PictureFrame v-if="learningPoints.length > 1" :name="`learning, ${shown.name}`"><PlotField :points="learningPoints" :lines="learningLines" :high="170" across="laps done" :format="(value) => lapTime(value, 1)" :label="`Run medians over laps done: ${learningPoints.map((point) => point.words).join('; ')}`" /></PictureFrame>
         </div>
       </div>
     </section>
 
     <section class="sheet part" aria-labelledby="options">
-      <h2 id="options">Options that were tried</h2>
+      <h2 id="options">Options that were tried<AlsoNote /></h2>
       <OptionsPart :options="shown.options" :names="names" />
     </section>
   </template>
@@ -226,6 +236,12 @@ select {
   background: var(--sheet);
   color: inherit;
   font: inherit;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 14px;
 }
 .part {
   padding: 10px 14px 14px;

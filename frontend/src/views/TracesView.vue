@@ -6,6 +6,7 @@ import { answer, api, type TracedLap } from '@/api/client'
 import { useBook } from '@/book'
 import type { StripCorner } from '@/charts/LapStrip.vue'
 import { CHANNELS, figureAt, inkOf, pen, valueAt } from '@/charts/traces'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import TraceStrip from '@/charts/TraceStrip.vue'
 import { count, gap, lapTime } from '@/format'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
@@ -124,7 +125,7 @@ function stretch(low: number, high: number) {
       <span class="quiet">drag to move · Ctrl and wheel, or two fingers, to look nearer</span>
     </div>
     <section class="sheet strip" aria-label="Traces over the lap strip">
-      <TraceStrip ref="chart" :overlay="shown" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" />
+      <PictureFrame :name="`traces, ${about.name}`"><TraceStrip ref="chart" :overlay="shown" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" /></PictureFrame>
     </section>
     <div class="columns">
       <section class="sheet part" aria-labelledby="read-title">

@@ -3,7 +3,9 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type DriverPace } from '@/api/client'
 import PlotField, { type PlotLine, type PlotPoint } from '@/charts/PlotField.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { gap } from '@/format'
+import { useAlso } from '@/look'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 /** Push or save: two runs, or two ways that were declared, side by side. */
@@ -29,13 +31,15 @@ watch(
   { immediate: true },
 )
 const whole = (text: string, least: number) => (/^\d{1,4}$/.test(text.trim()) && Number(text) >= least ? Number(text) : undefined)
-const asked = computed(() => ({ week: props.week, first: first.value, second: second.value, laps: whole(laps.value, 1), stops: whole(stops.value, 0), stop_s: whole(stopSeconds.value, 0) }))
+const also = useAlso()
+const asked = computed(() => ({ week: props.week, also: also.value, first: first.value, second: second.value, laps: whole(laps.value, 1), stops: whole(stops.value, 0), stop_s: whole(stopSeconds.value, 0) }))
 const told = useQuery({
   queryKey: ['driver-laps', () => props.id, () => props.driver, 'versus', asked],
   enabled: computed(() => !!first.value && !!second.value && asked.value.laps !== undefined && asked.value.stops !== undefined && asked.value.stop_s !== undefined),
   placeholderData: keepPreviousData,
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/versus', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: asked.value } })),
 })
+const table = computed(() => `/api/combinations/${props.id}/drivers/${props.driver}/versus.csv?${Object.entries(asked.value).flatMap(([name, value]) => [value].flat().filter((item) => item !== undefined).map((item) => `${name}=${encodeURIComponent(String(item))}`)).join('&')}`)
 const steps = computed(() => told.data.value?.steps ?? [])
 const points = computed<PlotPoint[]>(() => steps.value.map((step) => ({ key: String(step.lap), x: step.lap, y: step.behind_us, words: `lap ${step.lap} of the run: ${told.data.value?.names[1]} ${gap(step.behind_us)} behind` })))
 const lines = computed<PlotLine[]>(() => [{ key: 'sum', kind: 'curve', at: steps.value.map((step) => [step.lap, step.behind_us]) }])
@@ -53,7 +57,8 @@ const lines = computed<PlotLine[]>(() => [{ key: 'sum', kind: 'curve', at: steps
     <TroubleNote :error="told.error.value" :again="() => told.refetch()" />
     <template v-if="told.data.value">
       <ul class="told" aria-live="polite"><li v-for="line in told.data.value.words" :key="line">{{ line }}</li></ul>
-      <PlotField v-if="steps.length > 1" :points="points" :lines="lines" zero :high="170" across="lap of the run" :format="(value) => gap(value, 1)" :label="`How far ${told.data.value.names[1]} is behind ${told.data.value.names[0]}, lap by lap: ${points.map((point) => point.words).join('; ')}`" />
+      <PictureFrame v-if="steps.length > 1" name="two ways lap by lap"><PlotField :points="points" :lines="lines" zero :high="170" across="lap of the run" :format="(value) => gap(value, 1)" :label="`How far ${told.data.value.names[1]} is behind ${told.data.value.names[0]}, lap by lap: ${points.map((point) => point.words).join('; ')}`" /></PictureFrame>
+      <p v-if="steps.length" class="quiet">Lap by lap as <a :href="table">CSV</a></p>
     </template>
   </div>
   <p v-else class="quiet">A second run, or laps declared as push and save, would stand beside this one here.</p>

@@ -2,6 +2,7 @@
 import type { Book } from '@/api/client'
 import { useOutline } from '@/book'
 import type { StripCorner } from '@/charts/LapStrip.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import TrackOutline from '@/charts/TrackOutline.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -22,7 +23,7 @@ const outline = useOutline(() => props.book.id, () => props.book.has_centreline)
 </script>
 
 <template>
-  <TrackOutline v-if="outline.data.value?.x_m.length" :outline="outline.data.value" :length="book.length_m" :corners="corners" :sectors="sectors" :pit="stretch ? null : book.pit" :here="here" :stretch="stretch" :marks="marks" :height="height" :label="label" @pick="emit('pick', $event)" />
+  <PictureFrame v-if="outline.data.value?.x_m.length" name="track outline"><TrackOutline :outline="outline.data.value" :length="book.length_m" :corners="corners" :sectors="sectors" :pit="stretch ? null : book.pit" :here="here" :stretch="stretch" :marks="marks" :height="height" :label="label" @pick="emit('pick', $event)" /></PictureFrame>
   <SkeletonRows v-else-if="book.has_centreline && outline.isPending.value" :rows="Math.round(height / 34)" label="Loading the outline" />
   <TroubleNote v-else-if="outline.error.value" :error="outline.error.value" :again="() => outline.refetch()" />
   <p v-else-if="!stretch" class="quiet">The track file has no centreline: the strip above shows the lap.</p>
