@@ -26,7 +26,7 @@ control_socket_disable = True
 
 
 def post_worker_init(worker: Any) -> None:
-    """Set up the log, let streams end with the server, and load the statistics library before the first analysis needs it."""
+    """Set up the log, let streams end with the server, and load what the first analysis needs."""
     configure()
     streams = worker.wsgi.extensions["streams"] if hasattr(worker.wsgi, "extensions") else None
     before = signal.getsignal(signal.SIGTERM)
@@ -46,6 +46,7 @@ def post_worker_init(worker: Any) -> None:
 
 def _settle() -> None:
     """What is loaded by now stays: the garbage collector needn't look through it again, which held all threads up for a third of a second."""
-    importlib.import_module("scipy.stats")
+    for name in ("scipy.special", "scipy.optimize"):
+        importlib.import_module(name)
     gc.collect()
     gc.freeze()

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 import fleet_rival
 from fleet_rival.cli.bench_board import bench_board
 from fleet_rival.cli.bench_feed import bench_feed, bench_feed_kills
+from fleet_rival.cli.bench_find import bench_find
 from fleet_rival.cli.bench_floors import numpy_pass, parse_and_insert
 from fleet_rival.cli.bench_kills import bench_kills
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
@@ -44,6 +45,7 @@ __all__ = ["add_arguments", "run"]
 _IMPORT_CORNERS = 11
 _DRIVERS, _SEED = 400, 20310407
 """Of `--truth`."""
+_FIND_HEAD = "## Lost time looked for"
 _ACCURACY = """# Accuracy
 
 The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure, seeded; their laps go through
@@ -54,6 +56,7 @@ all rules.
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
+    parser.add_argument("--find", action="store_true", help="the figures of lost time, and nothing else")
     parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md, or with --truth to docs/accuracy.md")
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
@@ -63,6 +66,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     if arguments.truth:
         return _truth(save=arguments.save)
+    if arguments.find:
+        return _find(save=arguments.save)
     rows: list[Row] = []
 
     def note(found: list[Row]) -> None:
@@ -96,13 +101,14 @@ def run(arguments: argparse.Namespace) -> int:
             kills = bench_kills(whole, actor, arguments.kills)
         with step(f"{arguments.feed_kills} kills of the server while it is fed"):
             kills += "\n" + bench_feed_kills(whole, actor, arguments.feed_kills)
-    with step("Analysis of 2,000 laps"):
-        note(_bench_analysis())
+        with step("Lost time looked for"):
+            found = bench_find(whole, actor)
+            found.append(_bench_analysis())
     report = f"{_table(rows)}\n{kills}"
-    print(report)
+    print(f"{report}\n{_table(found)}")
     if arguments.save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
-        target.write_text(_document(report), encoding="utf-8")
+        target.write_text(_document(report) + _find_section(found), encoding="utf-8")
         say(f"Written: {target}")
     return 0
 
@@ -174,20 +180,18 @@ def _bench_request(whole: Trial, actor: Actor) -> list[Row]:
     ]
 
 
-def _bench_analysis() -> list[Row]:
+def _bench_analysis() -> Row:
     layout = made_layout(13, "Analysis")
     laps = made_laps(layout, 8, 250, 3)
     array = np.asarray([list(lap.segments.values()) for lap in laps], dtype=np.int64)
     whole = repeat(lambda: analyse(layout, laps), 5)
     floor = repeat(lambda: numpy_pass(array), 200)
-    return [
-        (
-            "analysis of 2,000 laps × 14 segments (8 drivers)",
-            seconds(whole),
-            f"one NumPy pass (best, median, mean, deviation): {seconds(floor)}",
-            ratio(whole, floor),
-        )
-    ]
+    return (
+        "analysis of 2,000 laps × 14 segments (8 drivers)",
+        seconds(whole),
+        f"one NumPy pass (best, median, mean, deviation): {seconds(floor)}",
+        ratio(whole, floor),
+    )
 
 
 def _table(rows: list[Row]) -> str:
@@ -196,6 +200,30 @@ def _table(rows: list[Row]) -> str:
     for row in rows:
         out.write(f"{_line(row)}\n")
     return out.getvalue()
+
+
+def _find(*, save: bool) -> int:
+    with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
+        actor = make_team(whole.sessions, "Bench", "Bench")
+        with step("Lost time looked for"):
+            found = [*bench_find(whole, actor), _bench_analysis()]
+    print(_table(found))
+    if save:
+        target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
+        before = target.read_text(encoding="utf-8").partition(_FIND_HEAD)[0]
+        target.write_text(before + _find_section(found), encoding="utf-8")
+        say(f"Written: {target}")
+    return 0
+
+
+def _find_section(rows: list[Row]) -> str:
+    return (
+        f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
+    )
+
+
+def _on() -> str:
+    return f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, {datetime.now(UTC):%Y-%m-%d}.\n"
 
 
 def _truth(*, save: bool) -> int:
@@ -218,6 +246,5 @@ def _document(report: str) -> str:
         "# Performance\n\n"
         "The last output of `./fleet bench --save`. Ratios are measured in one run against a floor that does the least that could be\n"
         "done (`fleet_rival/cli/bench_floors.py`); times are medians and belong to the machine, ratios are what counts.\n\n"
-        f"{report}\n"
-        f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, {datetime.now(UTC):%Y-%m-%d}.\n"
+        f"{report}\n{_on()}\n"
     )

@@ -33,6 +33,9 @@ class Settings:
     spoiled_deviations: float = 4.0
     spoiled_floor_s: float = 0.9
     """A lap is spoiled beyond this many robust deviations, and never for less than the floor times the root of the lap in minutes."""
+    tow_deviations: float = 3.0
+    tow_kmh: float = 2.0
+    """By traces a lap had a tow where it gained more speed at full throttle than the driver does alone, by both of these."""
     incident_takes: int = 2
     strike_takes: int = 1
     """Segments taken after the one in which it happened."""

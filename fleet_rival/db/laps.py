@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import Row, func, select, tuple_
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident
+from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident, Pull
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.weather import Weather, wetness_at
 from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark, TraceRow
@@ -124,19 +124,25 @@ def laps_of(
     keys = None if runs is None else [row.id for row in rows]
     remarks = _remarks(session, team_id, combination_id, keys)
     begun = _begun(session, team_id, {row.session_key for row in rows if row.weather})
-    crossed = _crossings(session, team_id, combination_id, keys)
+    traced = _traced(session, team_id, combination_id, keys)
     return [
-        StoredLap(row.id, row.version, _as_said(row, _lap(row, crossed.get(row.id)), remarks.get(row.id, ()), begun.get(row.session_key)))
+        StoredLap(row.id, row.version, _as_said(row, _lap(row, traced.get(row.id)), remarks.get(row.id, ()), begun.get(row.session_key)))
         for row in rows
     ]
 
 
-def _crossings(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, dict[str, Crossing]]:
-    """How laps with traces came over their boundaries, by the lap's key."""
-    query = select(TraceRow.lap_id, TraceRow.crossings).where(TraceRow.team_id == team_id, TraceRow.combination_id == combination_id)
+def _traced(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, dict[str, Any]]:
+    """How laps with traces came over their boundaries, and how they pulled at full throttle, by the lap's key."""
+    query = select(TraceRow.lap_id, TraceRow.crossings, TraceRow.pulls).where(TraceRow.team_id == team_id, TraceRow.combination_id == combination_id)
     if lap_ids is not None:
         query = query.where(TraceRow.lap_id.in_(lap_ids))
-    return {lap_id: {code: Crossing(*item) for code, item in plain.items()} for lap_id, plain in session.execute(query)}
+    return {
+        lap_id: {
+            "crossings": {code: Crossing(*item) for code, item in crossings.items()},
+            "pulls": {code: Pull(first, tuple(speeds)) for code, (first, speeds) in (pulls or {}).items()},
+        }
+        for lap_id, crossings, pulls in session.execute(query)
+    }
 
 
 def _remarks(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, list[tuple[str, str]]]:
@@ -181,7 +187,7 @@ def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], be
     return replace(lap, **values) if values else lap
 
 
-def _lap(row: Row[Any], crossings: Mapping[str, Crossing] | None = None) -> CoreLap:
+def _lap(row: Row[Any], traced: Mapping[str, Any] | None = None) -> CoreLap:
     return CoreLap(
         driver=row.driver,
         session=row.session,
@@ -195,7 +201,7 @@ def _lap(row: Row[Any], crossings: Mapping[str, Crossing] | None = None) -> Core
         sectors=row.sectors or {},
         segments=row.segments or {},
         said=row.said or {},
-        crossings=crossings or {},
+        **(traced or {}),
         **{name: getattr(row, name) for name in _PLAIN},
     )
 

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
 from fleet_rival.core.corners.references import PartFigures
+from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout
 from fleet_rival.services.base import Actor
 from fleet_rival.services.find import sees_others
@@ -58,14 +59,16 @@ def _compute(about: str, own: int | None, look: Look, session: Session, actor: A
     body = {
         "group": analysis.team_group._asdict() if analysis.team_group else None,
         "drivers": [{"id": str(keys[name].public_id), "name": name, "guest": name in guests, "usual": told.usual[name]} for name in shown],
-        "parts": _parts(told, shown, {corner.code: corner.name for corner in track.corners}, open_names=own is None),
+        "parts": _parts(track, told, shown, open_names=own is None),
         "countable": countable(driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own),
         "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
     }
     return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
 
 
-def _parts(told: Beside, shown: list[str], names: Mapping[str, str | None], *, open_names: bool) -> list[dict[str, Any]]:
+def _parts(track: Track, told: Beside, shown: list[str], *, open_names: bool) -> list[dict[str, Any]]:
+    names = {corner.code: corner.name for corner in track.corners}
+    places = {part.code: part for part in track.segment_parts}
     parts = []
     for code, cells in told.cells.items():
         best = min(cell.reference_us for cell in cells.values())
@@ -73,6 +76,8 @@ def _parts(told: Beside, shown: list[str], names: Mapping[str, str | None], *, o
             {
                 "code": code,
                 "name": names.get(code),
+                "start_m": places[code].start_m,
+                "end_m": places[code].end_m,
                 "best_us": round(best),
                 "owner": told.owners[code] if open_names else None,
                 "cells": [_cell(cells.get(name)) for name in shown],

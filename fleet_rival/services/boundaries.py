@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.book.boundaries import Retiming, retiming
 from fleet_rival.core.telemetry.cutting import CutLap, cut
+from fleet_rival.core.telemetry.pulls import plain_pulls
 from fleet_rival.core.track import BadTrack, Corner, Part, Sector, Track
 from fleet_rival.db.recording import plain_row
 from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow, Remark, Run, TraceRow
@@ -296,6 +297,7 @@ def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track
     for lap_id, trace in load_traces(session, team_id, list(traced)):
         cuts[lap_id] = cut(new, trace)
         traced[lap_id].crossings = {code: list(item) for code, item in cuts[lap_id].crossings.items()}
+        traced[lap_id].pulls = plain_pulls(cuts[lap_id].pulls)
     session.flush()
     return cuts
 

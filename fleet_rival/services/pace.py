@@ -5,6 +5,7 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
+from math import sqrt
 from statistics import median
 from typing import Any, Final
 from uuid import UUID
@@ -12,7 +13,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, analyse, grouped
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse, grouped
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
@@ -22,6 +23,7 @@ from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, ru
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
 from fleet_rival.core.pace.looks import setup_changes
+from fleet_rival.core.pace.par import session_pars
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.scatter import by_lap_of_run, by_run
 from fleet_rival.core.pace.slope import Slope
@@ -30,6 +32,7 @@ from fleet_rival.core.pace.wear import TreadReading, wear_of
 from fleet_rival.core.report import driver_report
 from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
 from fleet_rival.services.base import Actor, find_row
@@ -42,6 +45,7 @@ from fleet_rival.wording.marks import SURE_WORDS
 from fleet_rival.wording.pace import (
     falloff_words,
     learning_words,
+    par_words,
     setup_change_words,
     share_words,
     surer_words,
@@ -114,6 +118,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         **_pace(found, goal, readings, settings),
         "options": _options(track, found, settings),
         "countable": countable([found]),
+        "pars": _pars(analysis, found, sheets, settings),
     }
     return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
 
@@ -189,6 +194,41 @@ def _to_show(lap: CoreLap, excess_us: int) -> dict[str, Any]:
 def _condition(group: GroupAnalysis) -> dict[str, Any]:
     figures = group.consistency
     return {**group.group._asdict(), "clean": group.counts["clean"], "median_us": _rounded(figures.median_us), "spread_pct": figures.spread_pct}
+
+
+def _pars(analysis: Analysis, driver: DriverAnalysis, sheets: Mapping[str, str], settings: Settings) -> list[dict[str, Any]]:
+    """Sessions in which the track moved, with the driver's laps held against par for their minute."""
+    by_driver = {name: other.laps for name, other in analysis.drivers.items()}
+    told = []
+    for session, (par, against) in session_pars(by_driver, settings.par_moves_pct).items():
+        own = against.get(driver.name, [])
+        if isinstance(par, str) or not own:
+            continue
+        level = par.levels_us[driver.name]
+        # As far as a lap may be from its run before it counts as spoiled.
+        ordinary = settings.spoiled_floor_s * MICROSECONDS * sqrt(level / MICROSECONDS / 60)
+        spoiled = [item for item in own if "spoiled" in driver.laps[item.position].marks and item.behind_us <= ordinary]
+        best = min(own, key=lambda item: item.behind_us)
+        told.append(
+            {
+                "session": session,
+                "session_id": sheets[session],
+                "curve": [{"minute": minute, "par_us": round(level * (1 + share))} for minute, share in zip(par.minutes, par.shares, strict=True)],
+                "laps": [
+                    {
+                        "run": (lap := driver.laps[item.position].lap).run,
+                        "lap": lap.number,
+                        "minute": item.minute,
+                        "time_us": lap.time_us,
+                        "behind_us": round(item.behind_us),
+                        "clean": driver.laps[item.position].clean,
+                    }
+                    for item in own
+                ],
+                "words": par_words(par.shares, driver.laps[best.position].lap, best.behind_us, len(spoiled)),
+            }
+        )
+    return told
 
 
 def _one(values: set[str | None]) -> str | None:

@@ -1,9 +1,11 @@
 """Words about pace, scatter and options: plain sentences with the number in them."""
 
+from collections.abc import Sequence
 from typing import Final
 
 from fleet_rival.core.consistency import Consistency
 from fleet_rival.core.corners.beside import Pair
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.options import OptionTrial, Verdict
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import LearningCurve
@@ -16,6 +18,7 @@ __all__ = [
     "falloff_words",
     "learning_words",
     "pair_words",
+    "par_words",
     "setup_change_words",
     "share_words",
     "surer_words",
@@ -24,6 +27,8 @@ __all__ = [
     "versus_words",
 ]
 
+_MORE_THAN_A_WEEK: Final = 400
+"""Laps that nobody drives in one combination before the race."""
 SHARE_MEANING: Final = "A negative share: there the driver pays back, the part tends to be fast when the lap is slow."
 
 
@@ -86,6 +91,8 @@ def learning_words(curve: LearningCurve, target_us: int | None) -> str:
     target = format_time(target_us)
     if curve.remain == 0:
         return f"{levels}; the target of {target} is reached."
+    if curve.remain is not None and curve.remain > _MORE_THAN_A_WEEK:
+        return f"{levels}; a median of {target} by practice alone would take some {curve.remain // 100 * 100:,} more laps: look for what else costs time."
     if curve.remain is not None:
         return f"{levels}; about {curve.remain} more laps to a median of {target}."
     return f"{levels}; the target of {target}: {curve.reason}."
@@ -135,6 +142,27 @@ def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
     else:
         faster, slower = (first, second) if told.verdict == "first" else (second, first)
         said.append(f"Over {laps} laps {faster} is {_seconds(told.difference.total_us, 1)} ahead of {slower}.")
+    return said
+
+
+def par_words(shares: Sequence[float], best: Lap, behind_us: float, no_slower: int) -> list[str]:
+    """How the track moved, which lap was the best for its minute, and which were called spoiled though all were slow then.
+
+    Args:
+        shares: par over the session, as shares of everybody's own level.
+        best: the lap that lies furthest below par, by `behind_us`.
+        no_slower: laps that are marked as spoiled and not slow against par.
+    """
+    moved, swing = shares[-1] - shares[0], max(shares) - min(shares)
+    if abs(moved) >= 0.6 * swing:
+        said = [f"The track became {'slower' if moved > 0 else 'faster'} by {abs(moved) * 100:.1f} % from the first lap to the last."]
+    else:
+        said = [f"The track moved by {swing * 100:.1f} % and came back."]
+    side = "under" if behind_us < 0 else "over"
+    said.append(f"For its minute lap {best.number} of run {best.run or '–'} was the best: {_seconds(behind_us)} {side} par.")
+    if no_slower:
+        laps = "1 lap is" if no_slower == 1 else f"{no_slower} laps are"
+        said.append(f"{laps} marked as spoiled and not slow for the minute, as everybody was. Look at the run, and let it count if you agree.")
     return said
 
 

@@ -59,6 +59,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "DELETE /api/combinations/{combination_id}": (LEADERS, None),
     "GET /api/combinations/{combination_id}/analysis": (ALL, None),
     "GET /api/combinations/{combination_id}/beside": (ALL, None),
+    "GET /api/drivers/{driver_id}/steadiness": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/pace": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus.csv": (ALL, None),
@@ -214,12 +215,13 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/combinations/{combination_id}/uploads": (ALL, None),
     "GET /api/combinations/{combination_id}/traces": (ALL, None),
     "GET /api/combinations/{combination_id}/traces/overlay": (ALL, None),
+    "GET /api/combinations/{combination_id}/traces/passes": (ALL, None),
     "GET /api/layouts/{layout_id}/found": (LEADERS, None),
 }
 
 
 _TWO = "?first=run:1:1&second=run:1:2"
-NEEDED = {"overlay": "?lap=x", "versus": _TWO, "versus.csv": _TWO, "figures": "?what=drivers"}
+NEEDED = {"overlay": "?lap=x", "versus": _TWO, "versus.csv": _TWO, "figures": "?what=drivers", "passes": "?lap=x&part=T1"}
 """What a route wants to be asked, by the end of its path."""
 
 
@@ -379,6 +381,7 @@ def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> N
     client = world.browser(world.actors["driver"])
     for route in (
         *(route for route in WANTED if route.startswith("GET /api/combinations/{combination_id}/drivers/")),
+        "GET /api/drivers/{driver_id}/steadiness",
         "GET /api/lap-files/{file_id}",
         "POST /api/lap-files/{file_id}/import",
         "DELETE /api/lap-files/{file_id}",

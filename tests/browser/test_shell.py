@@ -238,7 +238,7 @@ def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, s
     look()
     open_demo(page)
     look()
-    for name in ("Note and settings", "Target", "Sessions", "History", "Print and share"):
+    for name in ("Note and settings", "Target", "Sessions", "History", "Share"):
         page.get_by_role("button", name=name, exact=True).click()
         expect(page.get_by_role("dialog")).to_be_visible()
         time.sleep(0.3)

@@ -58,3 +58,108 @@ def test_the_slope_is_the_median_of_all_slopes_and_outliers_hardly_move_it() -> 
 @pytest.mark.parametrize(("value", "rounded"), [(Fraction(1, 2), 0), (Fraction(3, 2), 2), (Fraction(5, 2), 2), (2.5, 2), (None, None)])
 def test_statistics_are_rounded_half_to_even(value: Fraction | float | None, rounded: int | None) -> None:
     assert statistics.round_half_even(value) == rounded
+
+
+def rows_of(text: str) -> np.ndarray:
+    """Rows behind semicolons, numbers behind blanks."""
+    return np.asarray([[float(number) for number in row.split()] for row in text.split(";")])
+
+
+# Norris: calibration of ozone monitors, y and x.
+NORRIS = rows_of(
+    "0.1 0.2; 338.8 337.4; 118.1 118.2; 888.0 884.6; 9.2 10.1; 228.1 226.5; 668.5 666.3; 998.5 996.3;"
+    "449.1 448.6; 778.9 777.0; 559.2 558.2; 0.3 0.4; 0.1 0.6; 778.1 775.5; 668.8 666.9; 339.3 338.0;"
+    "448.9 447.5; 10.8 11.6; 557.7 556.0; 228.3 228.1; 998.0 995.8; 888.8 887.6; 119.6 120.2; 0.3 0.3;"
+    "0.6 0.3; 557.6 556.8; 339.3 339.1; 888.0 887.2; 998.5 999.0; 778.9 779.0; 10.2 11.1; 117.6 118.3;"
+    "228.9 229.2; 668.4 669.1; 449.2 448.9; 0.2 0.5"
+)
+# Longley: employment and six figures of an economy that rise together; ill-conditioned.
+LONGLEY = rows_of(
+    "60323 83.0 234289 2356 1590 107608 1947; 61122 88.5 259426 2325 1456 108632 1948;"
+    "60171 88.2 258054 3682 1616 109773 1949; 61187 89.5 284599 3351 1650 110929 1950;"
+    "63221 96.2 328975 2099 3099 112075 1951; 63639 98.1 346999 1932 3594 113270 1952;"
+    "64989 99.0 365385 1870 3547 115094 1953; 63761 100.0 363112 3578 3350 116219 1954;"
+    "66019 101.2 397469 2904 3048 117388 1955; 67857 104.6 419180 2822 2857 118734 1956;"
+    "68169 108.4 442769 2936 2798 120445 1957; 66513 110.8 444546 4681 2637 121950 1958;"
+    "68655 112.6 482704 3813 2552 123366 1959; 69564 114.2 502601 3931 2514 125368 1960;"
+    "69331 115.7 518173 4806 2572 127852 1961; 70551 116.9 554894 4007 2827 130081 1962"
+)
+
+
+def certified_fit(design: np.ndarray, values: np.ndarray) -> tuple[list[float], float]:
+    """Coefficients, the intercept first, and the residual standard deviation, on centred data as the core fits."""
+    middle = design.mean(axis=0)
+    found = statistics.least_squares(design - middle, values - values.mean())
+    rest = values - values.mean() - (design - middle) @ found
+    free = len(values) - design.shape[1] - 1
+    return [float(values.mean() - middle @ found), *map(float, found)], math.sqrt(float(rest @ rest) / free)
+
+
+@pytest.mark.parametrize(
+    ("design", "values", "coefficients", "deviation", "least"),
+    [
+        pytest.param(NORRIS[:, 1:], NORRIS[:, 0], [-0.262323073774029, 1.00211681802045], 0.884796396144373, 12, id="Norris"),
+        pytest.param(
+            LONGLEY[:, 1:],
+            LONGLEY[:, 0],
+            [
+                -3482258.63459582,
+                15.0618722713733,
+                -0.358191792925910e-01,
+                -2.02022980381683,
+                -1.03322686717359,
+                -0.511041056535807e-01,
+                1829.15146461355,
+            ],
+            304.854073561965,
+            8,
+            id="Longley",
+        ),
+        *(
+            pytest.param(
+                np.vander(np.arange(21.0), 6, increasing=True)[:, 1:],
+                np.polynomial.polynomial.polyval(np.arange(21.0), coefficients),
+                coefficients,
+                None,
+                8,
+                id=name,
+            )
+            for name, coefficients in (("Wampler1", [1.0] * 6), ("Wampler2", [1.0, 0.1, 0.01, 0.001, 0.0001, 0.00001]))
+        ),
+    ],
+)
+def test_least_squares_gives_the_certified_coefficients(
+    design: np.ndarray, values: np.ndarray, coefficients: list[float], deviation: float | None, least: int
+) -> None:
+    found, rest = certified_fit(design, values)
+    assert min(digits(one, other) for one, other in zip(found, coefficients, strict=True)) >= least
+    if deviation is not None:
+        assert digits(rest, deviation) >= least
+
+
+# Michelson's measurements of the speed of light, in units of 0.01 thousand km/s above 299.
+MICHELSO = [
+    *(85, 74, 90, 107, 93, 85, 95, 98, 98, 88, 100, 98, 93, 65, 76, 81, 100, 100, 96, 96, 96, 94, 96, 94, 88, 80, 85, 88, 90, 84, 83, 79, 81),
+    *(88, 88, 83, 80, 79, 76, 80, 88, 88, 88, 86, 72, 72, 62, 86, 97, 95, 88, 91, 85, 87, 84, 84, 85, 84, 84, 84, 89, 81, 81, 82, 80, 77, 76),
+    *(74, 75, 76, 91, 92, 89, 86, 88, 72, 84, 85, 85, 78, 89, 84, 78, 81, 76, 81, 79, 81, 82, 85, 87, 87, 81, 74, 81, 94, 95, 80, 81, 87),
+]
+
+
+# Mavro: a standard of transmittance, in units of 0.0001.
+MAVRO = [
+    *(18, 17, 18, 19, 18, 17, 15, 14, 15, 15, 17, 18, 18, 19, 19, 21, 20, 16, 14, 13, 13, 15, 15, 16, 15, 14, 13, 14, 15, 14, 15, 16, 15, 16),
+    *(19, 20, 20, 21, 22, 23, 24, 25, 27, 26, 26, 26, 27, 26, 25, 24),
+]
+
+
+@pytest.mark.parametrize(
+    ("values", "unit", "middle", "deviation"),
+    [
+        ([29900 + value for value in MICHELSO], 100, 299.8524, 0.0790105478190518),
+        ([20000 + value for value in MAVRO], 10_000, 2.001856, 0.000429123454003053),
+    ],
+    ids=["Michelso", "Mavro"],
+)
+def test_measured_sets_are_certified_too(values: list[int], unit: int, middle: float, deviation: float) -> None:
+    assert float(statistics.mean(values)) / unit == pytest.approx(middle, rel=1e-14)
+    assert digits(statistics.standard_deviation(values) / unit, deviation) >= 14

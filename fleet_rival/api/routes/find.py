@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, kept, sessions
-from fleet_rival.services import beside, find, pace, printing, search, sharing
+from fleet_rival.services import beside, find, pace, printing, search, sharing, steadiness
 
 _find = Tag(name="find")
 
@@ -43,6 +43,13 @@ def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
 def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
     where = (path.combination_id, path.driver_id, (query.first, query.second))
     return pace.two_ways(sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week, query.also)
+
+
+@api.get("/drivers/<uuid:driver_id>/steadiness", responses={"200": s.SteadinessOut}, tags=[_find])
+@allowed("manager", "coach", "driver")
+def get_steadiness(path: s.OfDriver) -> Any:
+    """How alike a driver's laps were, week by week, beside the team's."""
+    return s.validate(s.SteadinessOut, {"items": steadiness.steadiness(sessions(), actor(), path.driver_id)})
 
 
 @api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])

@@ -13,7 +13,7 @@ from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
 from fleet_rival.api.problems import problem
 from fleet_rival.services.errors import Refused
-from fleet_rival.services.traces import deriving, imports, uploads, view
+from fleet_rival.services.traces import deriving, imports, passes, uploads, view
 
 _telemetry = Tag(name="telemetry")
 _TUS = {"Tus-Resumable": "1.0.0", "Cache-Control": "no-store"}
@@ -138,6 +138,13 @@ def find_layout_anew(path: s.LayoutPath) -> Any:
 def list_traces(path: s.CombinationPath) -> Any:
     """Laps that have traces; a driver's own alone."""
     return s.validate(s.TracedLaps, {"items": view.traced_laps(sessions(), actor(), path.combination_id)})
+
+
+@api.get("/combinations/<uuid:combination_id>/traces/passes", responses={"200": s.PassesOut}, tags=[_telemetry])
+@allowed("manager", "coach", "driver")
+def get_passes(path: s.CombinationPath, query: s.PassesQuery) -> Any:
+    """What laps did on their way through one part: brake, slowest place, throttle."""
+    return s.validate(s.PassesOut, {"items": passes.passes(sessions(), actor(), path.combination_id, query.lap, query.part)})
 
 
 @api.get("/combinations/<uuid:combination_id>/traces/overlay", responses={"200": s.OverlayOut}, tags=[_telemetry])

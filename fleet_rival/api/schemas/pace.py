@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find import FiguresOut, GroupOut
@@ -159,6 +159,28 @@ class OptionOut(Schema):
     by_segment: list[SegmentShift]
 
 
+class ParPoint(Schema):
+    minute: float
+    par_us: int
+
+
+class ParLap(Schema):
+    run: int | None
+    lap: int
+    minute: float
+    time_us: int
+    behind_us: int = Field(description="Slower than par for its minute")
+    clean: bool
+
+
+class ParOut(Schema):
+    session: str
+    session_id: UUID
+    curve: list[ParPoint]
+    laps: list[ParLap]
+    words: list[str]
+
+
 class DriverPace(Schema):
     id: UUID
     name: str
@@ -182,6 +204,7 @@ class DriverPace(Schema):
     wheels: list[WheelOut]
     options: list[OptionOut]
     countable: dict[str, int]
+    pars: list[ParOut]
 
 
 class BesideDriver(Schema):
@@ -201,6 +224,8 @@ class BesideCell(Schema):
 class BesidePart(Schema):
     code: str
     name: str | None
+    start_m: float
+    end_m: float
     best_us: int
     owner: str | None
     cells: list[BesideCell | None]
@@ -239,6 +264,28 @@ class FiguresQuery(OfWeek):
     what: Literal["drivers", "laps", "pace", "beside"]
     form: Literal["csv", "json"] = "csv"
     driver: UUID | None = Field(default=None, description="Whose, where the figures are of one driver")
+
+
+class OfDriver(BaseModel):
+    driver_id: UUID
+
+
+class WeekSpreadOut(Schema):
+    combination_id: UUID
+    week_id: UUID | None = Field(description="None: of all times, where no week has the combination")
+    place: str
+    car: str
+    series: str | None
+    number: int | None
+    begins_at: datetime | None
+    clean: int
+    sure: Literal["firm", "likely", "thin"]
+    spread_s_per_sqrt_min: float | None
+    team_ratio: float | None
+
+
+class SteadinessOut(Schema):
+    items: list[WeekSpreadOut]
 
 
 class ReportText(Schema):

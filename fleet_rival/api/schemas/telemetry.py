@@ -79,6 +79,29 @@ class OverlayQuery(BaseModel):
     points: int = Field(default=1000, ge=50, le=4000)
 
 
+class PassesQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`")
+    part: str = Field(max_length=20, description="A segment's code")
+
+
+class PassOut(Schema):
+    key: str
+    brake_onset_m: float | None
+    brake_peak_pct: float | None
+    brake_release_m: float | None
+    slowest_m: float | None
+    slowest_kmh: float | None
+    pick_up_m: float | None
+    full_throttle_m: float | None
+    apex_gear: float | None
+    apex_offset_m: float | None
+
+
+class PassesOut(Schema):
+    items: list[PassOut]
+
+
 class OverlaidOut(Schema):
     key: str
     by: Literal["distance", "place"]

@@ -21,6 +21,7 @@ __all__ = [
     "Identity",
     "Incident",
     "Lap",
+    "Pull",
     "natural_key",
 ]
 
@@ -82,6 +83,21 @@ class Crossing(NamedTuple):
     """From the centreline, left negative."""
 
 
+class Pull(NamedTuple):
+    """A stretch at full throttle, by its trace: the number of its first place, counted from the line in even steps, and the speed at each."""
+
+    first: int
+    speeds_kmh: tuple[float, ...]
+
+    @property
+    def last(self) -> int:
+        return self.first + len(self.speeds_kmh) - 1
+
+    def at(self, place: int) -> float:
+        """Speed at a place of the stretch."""
+        return self.speeds_kmh[place - self.first]
+
+
 @dataclass(frozen=True, slots=True)
 class Lap:
     """One lap of one driver. Times are microseconds; `None` is unknown."""
@@ -123,6 +139,8 @@ class Lap:
     """How far a hand-timed lap may be from the truth, in 95 of 100; None: timed by a machine."""
     sectors: Mapping[str, int] = field(default_factory=dict)
     segments: Mapping[str, int] = field(default_factory=dict)
+    pulls: Mapping[str, Pull] = field(default_factory=dict)
+    """Where a trace is known: by segment the longest stretch at full throttle."""
     crossings: Mapping[str, Crossing] = field(default_factory=dict)
     """Where a trace is known: by the code of the part that begins at the boundary; `line` is the end of the lap."""
 

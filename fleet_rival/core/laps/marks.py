@@ -13,6 +13,7 @@ from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import NO_EVIDENCE_PURPOSES, Lap
 from fleet_rival.core.laps.order import following, in_order
 from fleet_rival.core.laps.taken import Taken, taken_parts
+from fleet_rival.core.laps.tow import towed
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
 from fleet_rival.core.times import MICROSECONDS
@@ -110,6 +111,7 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
         if item.flying:
             groups[item.group].append(item)
     for members in groups.values():
+        _mark_tow(members, settings)
         _mark_cool(members, settings)
     for members in groups.values():
         _mark_spoiled(members, settings)
@@ -203,6 +205,15 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
             at += time
         item.cold_parts = frozenset() if item.lap.said.get("cold") is False or "cold" in item.counted else frozenset(cold)
         driven += lap.time_us
+
+
+def _mark_tow(members: Sequence[JudgedLap], settings: Settings) -> None:
+    if not any(item.lap.pulls for item in members):
+        return
+    crowded = [bool({"tow", "traffic", "yellow", "pit"} & item.marks.keys()) for item in members]
+    for item, had in zip(members, towed([item.lap for item in members], crowded, settings), strict=True):
+        if had:
+            _mark(item, "tow", inferred=True)
 
 
 def _mark_cool(members: Sequence[JudgedLap], settings: Settings) -> None:

@@ -12,7 +12,7 @@ from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.slope import Slope, Values, pooled_slope, widening
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import Z_95
+from fleet_rival.core.statistics import Z_95, least_squares
 from fleet_rival.core.times import MICROSECONDS
 
 __all__ = ["Cliff", "Falloff", "falloff_of"]
@@ -122,7 +122,7 @@ def _by_different_starts(runs: Sequence[PaceRun], net: Slope) -> tuple[tuple[flo
     free = len(values) - len(blocks) - 2
     if free < 1 or np.linalg.svd(scaled, compute_uv=False)[-1] < _APART * np.sqrt(len(values)):
         return None, "fuel and tyre age rise together in every run"
-    found, *_ = np.linalg.lstsq(design, values, rcond=None)
+    found = least_squares(design, values)
     rest = values - design @ found
     variance = float(rest @ rest) / free * np.linalg.inv(design.T @ design)[0, 0]
     error = Z_95 * float(np.sqrt(variance * widening(parts, net.correlation)))

@@ -1,5 +1,6 @@
 """Par for this minute: how a session's pace moves while the track dries, rains wet or comes in, from everybody's laps against their own level."""
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -7,7 +8,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Par", "par_of"]
+from fleet_rival.core.laps.marks import JudgedLap
+
+__all__ = ["AgainstPar", "Par", "par_of", "session_pars"]
 
 Values = NDArray[np.float64]
 _LEAST_DRIVERS: Final = 2
@@ -16,6 +19,25 @@ _ROUNDS: Final = 6
 _WINDOW: Final = 0.35
 """Share of the laps that take part in par at one moment."""
 _POINTS: Final = 60
+
+
+_NO_EVIDENCE: Final = frozenset({"tow", "traffic", "yellow", "pit", "incident", "invalid", "cool", "cold", "carried"})
+"""Marks with which a lap says nothing of the track; a lap that is spoiled may be just what tells that it rained."""
+
+
+@dataclass(frozen=True, slots=True)
+class AgainstPar:
+    """A lap and par for its minute.
+
+    Attributes:
+        position: of the lap among those of its driver.
+        minute: of the session, at which it began.
+        behind_us: slower than par; negative: faster.
+    """
+
+    position: int
+    minute: float
+    behind_us: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +57,34 @@ class Par:
     def at(self, minute: float) -> float:
         """Par at a minute; before the first and after the last lap as at these."""
         return float(np.interp(minute, self.minutes, self.shares))
+
+
+def session_pars(drivers: Mapping[str, Sequence[JudgedLap]], moves_pct: float) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
+    """Par of each session, and each driver's flying laps held against it.
+
+    Args:
+        drivers: name to all laps of each, judged.
+        moves_pct: as in `par_of`.
+
+    Returns:
+        By session: the curve or the reason why there is none, and with a curve each driver's laps that say something.
+    """
+    found: dict[str, list[tuple[str, int, JudgedLap]]] = defaultdict(list)
+    for name, laps in drivers.items():
+        for position, item in enumerate(laps):
+            if item.flying and item.lap.started_at is not None and not _NO_EVIDENCE & item.against:
+                found[item.lap.session].append((name, position, item))
+    out: dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]] = {}
+    for session, rows in found.items():
+        begun = min(item.lap.started_at for _, _, item in rows if item.lap.started_at)
+        minutes = [(item.lap.started_at - begun).total_seconds() / 60 for _, _, item in rows if item.lap.started_at]
+        par = par_of([(name, minute, item.lap.time_us) for (name, _, item), minute in zip(rows, minutes, strict=True)], moves_pct)
+        against: dict[str, list[AgainstPar]] = defaultdict(list)
+        if isinstance(par, Par):
+            for (name, position, item), minute in zip(rows, minutes, strict=True):
+                against[name].append(AgainstPar(position, minute, item.lap.time_us - par.levels_us[name] * (1 + par.at(minute))))
+        out[session] = (par, dict(against))
+    return out
 
 
 def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | str:

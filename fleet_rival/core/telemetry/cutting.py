@@ -5,12 +5,13 @@ after the clock's own rounding has been taken out: what remains is well under a 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
 
-from fleet_rival.core.laps.lap import LINE_END, Crossing
+from fleet_rival.core.laps.lap import LINE_END, Crossing, Pull
+from fleet_rival.core.telemetry.pulls import pulls_of
 from fleet_rival.core.telemetry.soundness import Stretch, examine
 from fleet_rival.core.telemetry.trace import Samples, Trace, even_times
 from fleet_rival.core.track import Part, Track
@@ -39,6 +40,7 @@ class CutLap:
         rate_hz: samples a second.
         last_parts: codes of the parts that end at the line.
         begins_kmh: speed over the line at the start; None where it isn't known.
+        pulls: by segment the longest stretch at full throttle.
     """
 
     time_us: int | None
@@ -49,6 +51,7 @@ class CutLap:
     rate_hz: float
     last_parts: tuple[str, ...] = ()
     begins_kmh: float | None = None
+    pulls: Mapping[str, Pull] = field(default_factory=dict)
 
     @property
     def ends_kmh(self) -> float | None:
@@ -114,7 +117,9 @@ def cut(track: Track, trace: Trace) -> CutLap:
         lap_time = None
     ends = tuple(part.code for part in (*track.sector_parts, *track.segment_parts) if part.end_m == track.length_m)
     begins_kmh = float(speeds[0]) if begin is not None and np.isfinite(speeds[0]) else None
-    return CutLap(lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends, begins_kmh)
+    return CutLap(
+        lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends, begins_kmh, pulls_of(track, trace, sound)
+    )
 
 
 def _overlap(stretch: Stretch, part: Part) -> bool:

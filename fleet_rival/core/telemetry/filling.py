@@ -54,7 +54,9 @@ def filled(lap: Lap, cut_lap: CutLap) -> Lap | None:
     if cut_lap.time_us is not None and abs(cut_lap.time_us - lap.time_us) > ANOTHER_LAP_US:
         return None
     ended = cut_lap.ending_at(lap.time_us)
-    return replace(lap, sectors={**ended.sectors, **lap.sectors}, segments={**ended.segments, **lap.segments}, crossings=ended.crossings)
+    return replace(
+        lap, sectors={**ended.sectors, **lap.sectors}, segments={**ended.segments, **lap.segments}, crossings=ended.crossings, pulls=ended.pulls
+    )
 
 
 def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Filled:

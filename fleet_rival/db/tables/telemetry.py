@@ -50,6 +50,8 @@ class TraceRow(Base):
     """What can't be used: `reason`, `start_m`, `end_m`, `time_holds`, `channels`."""
     crossings: Mapped[dict[str, Any]] = mapped_column(JSON)
     """Code of the part that begins at a boundary to speed and offset there; `line` is the end of the lap."""
+    pulls: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """By segment the longest stretch at full throttle: number of the first place, speeds. None: read before this was looked for."""
 
 
 class Upload(Public, Base):

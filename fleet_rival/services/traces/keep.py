@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.telemetry.cutting import CutLap
+from fleet_rival.core.telemetry.pulls import plain_pulls
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.db.tables import ChangeSet, FeedEntry, Lap, TraceFile, TraceRow, Upload
 from fleet_rival.formats.telemetry import TelemetryFile
@@ -154,6 +155,7 @@ def _values(kept: Kept) -> dict[str, Any]:
         "channels": list(kept.channels),
         "stretches": [asdict(item) for item in kept.cut.stretches],
         "crossings": {code: list(item) for code, item in kept.cut.crossings.items()},
+        "pulls": plain_pulls(kept.cut.pulls),
     }
 
 

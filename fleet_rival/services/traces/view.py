@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.telemetry.comparing import Aligned, aligned, difference
 from fleet_rival.core.telemetry.soundness import Stretch
-from fleet_rival.core.telemetry.trace import CHANNELS, Samples
+from fleet_rival.core.telemetry.trace import CHANNELS, Samples, Trace
 from fleet_rival.db.tables import Combination, Driver, Lap, Layout, PracticeSession, TraceFile, TraceRow
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.services.base import Actor, find_row
@@ -23,7 +23,7 @@ from fleet_rival.services.track import load_track
 from fleet_rival.telemetry.store import store
 from fleet_rival.wording.telemetry import stretch_sentence
 
-__all__ = ["MOST_LAPS", "LapKey", "Overlay", "TracedLap", "overlay", "traced_laps"]
+__all__ = ["MOST_LAPS", "LapKey", "Overlay", "TracePlace", "TracedLap", "overlay", "read_trace", "trace_place", "traced_laps"]
 
 MOST_LAPS: Final = 12
 _PLACES: Final = 1200
@@ -159,7 +159,7 @@ def overlay(
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         length = load_track(session, session.get_one(Layout, row.layout_id), centreline=False).length_m
-        places = [_place(session, actor, row, LapKey.read(key)) for key in keys]
+        places = [trace_place(session, actor, row, LapKey.read(key)) for key in keys]
     low, high = max(0.0, start_m or 0.0), min(length, length if end_m is None else end_m)
     if high - low < 1:
         raise Refused("The stretch must be a metre long at least.")
@@ -172,12 +172,19 @@ def overlay(
     return Overlay(channel, low, high, [round(float(place), 2) for place in grid], tuple(laps))
 
 
-class _Place(NamedTuple):
+class TracePlace(NamedTuple):
+    """Where the samples of a lap lie."""
+
     digest: str
     row_group: int
 
 
-def _place(session: Session, actor: Actor, row: Combination, key: LapKey) -> _Place:
+def trace_place(session: Session, actor: Actor, row: Combination, key: LapKey) -> TracePlace:
+    """Find the samples of a lap.
+
+    Raises:
+        NotThere: the lap isn't there, has no trace, or isn't the actor's business.
+    """
     query = (
         select(TraceFile.sha256, TraceRow.row_group, Lap.driver_id)
         .join(TraceRow, (TraceRow.team_id == Lap.team_id) & (TraceRow.lap_id == Lap.id))
@@ -190,20 +197,25 @@ def _place(session: Session, actor: Actor, row: Combination, key: LapKey) -> _Pl
     found = session.execute(query).first()
     if found is None or (not actor.sees_all and found.driver_id != actor.driver_id):
         raise NotThere("One of these laps isn't there, or has no trace.")
-    return _Place(found.sha256, found.row_group)
+    return TracePlace(found.sha256, found.row_group)
 
 
-def _aligned(place: _Place, length: float, reference: tuple[_Place, Aligned] | None) -> Aligned:
+def _aligned(place: TracePlace, length: float, reference: tuple[TracePlace, Aligned] | None) -> Aligned:
     """A lap laid over the reference, from what is at hand. It is named by content, so that it is never wrong."""
     key = (place, length, reference[0] if reference else None)
     kept = _at_hand.get(key)
     if kept is not None:
         return _unpacked(kept)
-    with store().open_traces(place.digest) as opened:
-        [trace] = list(TelemetryFile(opened, place.digest).groups([place.row_group]))
-    made = aligned(trace, length, reference[1] if reference else None)
+    made = aligned(read_trace(place), length, reference[1] if reference else None)
     _at_hand.put(key, _packed(made))
     return made
+
+
+def read_trace(place: TracePlace) -> Trace:
+    """The samples of a lap."""
+    with store().open_traces(place.digest) as opened:
+        [trace] = list(TelemetryFile(opened, place.digest).groups([place.row_group]))
+    return trace
 
 
 def _packed(lap: Aligned) -> bytes:

@@ -505,6 +505,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/traces/passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What laps did on their way through one part: brake, slowest place, throttle. */
+        get: operations["api_get_passes_combinations__uuid_combination_id__traces_passes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/uploads": {
         parameters: {
             query?: never;
@@ -583,6 +600,23 @@ export interface paths {
         get?: never;
         /** Rename a driver, or say that they are a guest. */
         put: operations["api_change_driver_drivers__uuid_driver_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drivers/{driver_id}/steadiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How alike a driver's laps were, week by week, beside the team's. */
+        get: operations["api_get_steadiness_drivers__uuid_driver_id__steadiness_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2641,10 +2675,14 @@ export interface components {
             cells: (components["schemas"]["BesideCell"] | null)[];
             /** Code */
             code: string;
+            /** End M */
+            end_m: number;
             /** Name */
             name: string | null;
             /** Owner */
             owner: string | null;
+            /** Start M */
+            start_m: number;
         };
         /** BestOfOut */
         BestOfOut: {
@@ -4181,6 +4219,8 @@ export interface components {
             odds: components["schemas"]["OddsOut"][] | null;
             /** Options */
             options: components["schemas"]["OptionOut"][];
+            /** Pars */
+            pars: components["schemas"]["ParOut"][];
             /** Runs */
             runs: components["schemas"]["PaceRunOut"][];
             /** Setup Changes */
@@ -5925,6 +5965,47 @@ export interface components {
             /** Worth Us */
             worth_us: number;
         };
+        /** ParLap */
+        ParLap: {
+            /**
+             * Behind Us
+             * @description Slower than par for its minute
+             */
+            behind_us: number;
+            /** Clean */
+            clean: boolean;
+            /** Lap */
+            lap: number;
+            /** Minute */
+            minute: number;
+            /** Run */
+            run: number | null;
+            /** Time Us */
+            time_us: number;
+        };
+        /** ParOut */
+        ParOut: {
+            /** Curve */
+            curve: components["schemas"]["ParPoint"][];
+            /** Laps */
+            laps: components["schemas"]["ParLap"][];
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Words */
+            words: string[];
+        };
+        /** ParPoint */
+        ParPoint: {
+            /** Minute */
+            minute: number;
+            /** Par Us */
+            par_us: number;
+        };
         /** PartTimeOut */
         PartTimeOut: {
             /** Code */
@@ -5937,6 +6018,34 @@ export interface components {
             session: string;
             /** Time Us */
             time_us: number;
+        };
+        /** PassOut */
+        PassOut: {
+            /** Apex Gear */
+            apex_gear: number | null;
+            /** Apex Offset M */
+            apex_offset_m: number | null;
+            /** Brake Onset M */
+            brake_onset_m: number | null;
+            /** Brake Peak Pct */
+            brake_peak_pct: number | null;
+            /** Brake Release M */
+            brake_release_m: number | null;
+            /** Full Throttle M */
+            full_throttle_m: number | null;
+            /** Key */
+            key: string;
+            /** Pick Up M */
+            pick_up_m: number | null;
+            /** Slowest Kmh */
+            slowest_kmh: number | null;
+            /** Slowest M */
+            slowest_m: number | null;
+        };
+        /** PassesOut */
+        PassesOut: {
+            /** Items */
+            items: components["schemas"]["PassOut"][];
         };
         /** PasswordChange */
         PasswordChange: {
@@ -7422,6 +7531,11 @@ export interface components {
             /** Items */
             items: components["schemas"]["StartChoice"][];
         };
+        /** SteadinessOut */
+        SteadinessOut: {
+            /** Items */
+            items: components["schemas"]["WeekSpreadOut"][];
+        };
         /** StepsOut */
         StepsOut: {
             redo: components["schemas"]["EntryOut"] | null;
@@ -8210,6 +8324,40 @@ export interface components {
              * @default UTC
              */
             zone: string;
+        };
+        /** WeekSpreadOut */
+        WeekSpreadOut: {
+            /** Begins At */
+            begins_at: string | null;
+            /** Car */
+            car: string;
+            /** Clean */
+            clean: number;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Number */
+            number: number | null;
+            /** Place */
+            place: string;
+            /** Series */
+            series: string | null;
+            /** Spread S Per Sqrt Min */
+            spread_s_per_sqrt_min: number | null;
+            /**
+             * Sure
+             * @enum {string}
+             */
+            sure: "firm" | "likely" | "thin";
+            /** Team Ratio */
+            team_ratio: number | null;
+            /**
+             * Week Id
+             * @description None: of all times, where no week has the combination
+             */
+            week_id: string | null;
         };
         /** WelcomeOut */
         WelcomeOut: {
@@ -12201,6 +12349,114 @@ export interface operations {
             };
         };
     };
+    api_get_passes_combinations__uuid_combination_id__traces_passes_get: {
+        parameters: {
+            query: {
+                /** @description `session:driver:run:lap` */
+                lap: string[];
+                /** @description A segment's code */
+                part: string;
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_list_uploads_combinations__uuid_combination_id__uploads_get: {
         parameters: {
             query?: never;
@@ -12645,6 +12901,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverRowOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_steadiness_drivers__uuid_driver_id__steadiness_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SteadinessOut"];
                 };
             };
             /** @description Unauthorized */

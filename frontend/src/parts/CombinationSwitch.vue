@@ -29,7 +29,7 @@ function go(event: Event) {
 <style scoped>
 .switch {
   /* A long name must not push the rest away. */
-  max-width: 232px;
+  max-width: 190px;
   min-width: 0;
 }
 select {

@@ -8,6 +8,7 @@ import PictureFrame from '@/charts/PictureFrame.vue'
 import { useAlso } from '@/look'
 import AlsoNote from '@/parts/find/AlsoNote.vue'
 import SharePart from '@/parts/find/SharePart.vue'
+import PartDetail from '@/parts/find/PartDetail.vue'
 import SwitchesPart from '@/parts/find/SwitchesPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -27,6 +28,7 @@ const beside = useQuery({
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/beside', { params: { path: { combination_id: props.id }, query: { week: week.value, also: also.value } } })),
 })
 const shown = computed(() => beside.data.value)
+const opened = ref('')
 const by = ref<'excess_us' | 'behind_us'>('excess_us')
 const most = computed(() => Math.max(1, ...(shown.value?.parts ?? []).flatMap((part) => part.cells.map((cell) => Math.abs(cell?.[by.value] ?? 0)))))
 /** Loss goes to the right of the middle, gain to the left: neither is told by colour alone. */
@@ -71,8 +73,9 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
               </tr>
             </thead>
             <tbody>
-              <tr v-for="part in shown.parts" :key="part.code">
-                <th scope="row"><RouterLink v-if="combination.data.value && part.code !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: part.code }, query: { car: combination.data.value.car_id } }">{{ part.code }}</RouterLink><template v-else>{{ part.code }}</template> <span class="quiet">{{ part.name }}</span></th>
+              <template v-for="part in shown.parts" :key="part.code">
+              <tr>
+                <th scope="row"><button type="button" class="open" :aria-expanded="opened === part.code" :aria-label="`What is done at ${part.code}`" @click="opened = opened === part.code ? '' : part.code">{{ opened === part.code ? '▾' : '▸' }}</button> <RouterLink v-if="combination.data.value && part.code !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: part.code }, query: { car: combination.data.value.car_id } }">{{ part.code }}</RouterLink><template v-else>{{ part.code }}</template> <span class="quiet">{{ part.name }}</span></th>
                 <td class="number time">{{ lapTime(part.best_us) }}<span v-if="part.owner" class="visually-hidden">, {{ part.owner }}</span></td>
                 <td v-for="(cell, index) in part.cells" :key="shown.drivers[index]?.id" class="number cell" :class="{ owner: part.owner === shown.drivers[index]?.name }">
                   <template v-if="cell">
@@ -82,6 +85,10 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
                   <template v-else>–</template>
                 </td>
               </tr>
+              <tr v-if="opened === part.code && combination.data.value">
+                <td :colspan="shown.drivers.length + 2"><PartDetail :id="id" :layout="combination.data.value.layout_id" :car="combination.data.value.car_id" :code="part.code" :name="part.name" :start="part.start_m" :end="part.end_m" :owner="part.owner" :drivers="shown.drivers.map((driver) => driver.name)" /></td>
+              </tr>
+              </template>
             </tbody>
             <tfoot>
               <tr><th scope="row" colspan="2">Usual distance to the best</th><td v-for="driver in shown.drivers" :key="driver.id" class="number">{{ (driver.usual * 100).toFixed(2) }} %</td></tr>
@@ -129,6 +136,11 @@ tfoot th {
   color: inherit !important;
   border-bottom: 1px solid var(--rule) !important;
   white-space: nowrap;
+}
+.open {
+  width: 22px;
+  height: 24px;
+  color: var(--accent);
 }
 .cell {
   position: relative;

@@ -136,20 +136,20 @@ const dearest = computed(() => {
             <option value="">all times</option>
           </select></label>
           <span v-if="!week && running" class="earlier"> Earlier laps are among these.</span>
-          <SwitchesPart :countable="analysis.data.value?.countable" />
         </p>
-        <SwitchesPart v-else :countable="analysis.data.value?.countable" />
         <p v-if="combination.data.value.note" class="note-text">{{ combination.data.value.note }}</p>
       </div>
-      <div class="actions">
+      <div class="right">
+        <div class="actions">
         <CombinationSwitch :id="id" />
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
         <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
-        <SharePart v-if="driver" :id="id" :week="week" :driver="driver" :tables="SHARED" />
-        <v-btn v-if="combination.data.value.laps" variant="outlined" color="primary" :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></v-btn>
+        <SharePart v-if="driver" :id="id" :week="week" :driver="driver" :tables="SHARED" lap-file />
         <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
+        </div>
+        <SwitchesPart :countable="analysis.data.value?.countable" />
       </div>
     </div>
     <ConditionsDialog v-if="sessionsShown" :id="id" @close="sessionsShown = false" />
@@ -171,7 +171,7 @@ const dearest = computed(() => {
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
     </section>
     <template v-if="analysis.data.value && driver">
-      <p v-if="also.length" class="noted"><AlsoNote /></p>
+      <p v-if="also.length" class="noted">All figures <AlsoNote /></p>
       <DriverTable v-model="driverId" :drivers="drivers" :mark-words="analysis.data.value.mark_words" />
       <ul v-if="analysis.data.value.warnings.length" class="warnings">
         <li v-for="warning in analysis.data.value.warnings" :key="warning.driver + warning.reason">{{ warning.driver }}: {{ warning.reason }}.</li>
@@ -228,8 +228,16 @@ const dearest = computed(() => {
 .earlier {
   color: var(--ochre);
 }
+.right {
+  display: flex;
+  flex-direction: column;
+  align-items: flex-end;
+  gap: 4px;
+  min-width: 0;
+  max-width: 100%;
+}
 .noted {
-  margin-bottom: 4px;
+  margin-bottom: 2px;
 }
 .note-text {
   flex-basis: 100%;

@@ -36,6 +36,10 @@ const pace = useQuery({
   queryFn: () =>
     answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/pace', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
 })
+const spreads = useQuery({
+  queryKey: ['driver-laps', 'steadiness', () => props.driver],
+  queryFn: () => answer(api.GET('/api/drivers/{driver_id}/steadiness', { params: { path: { driver_id: props.driver } } })),
+})
 const shown = computed(() => (pace.data.value?.id === props.driver ? pace.data.value : undefined))
 const figures = computed(() => shown.value?.figures.consistency)
 const names = computed(() => Object.fromEntries((analysis.data.value?.segments ?? []).map((segment) => [segment.code, segment.name])))
@@ -90,6 +94,12 @@ const learningLines = computed<PlotLine[]>(() => {
   if (target && learningPoints.value.length) lines.push({ key: 'target', kind: 'target', at: [[learningPoints.value[0]!.x, target], [(curve.at(-1)?.laps_done ?? learningPoints.value.at(-1)!.x), target]] })
   return lines
 })
+type Par = NonNullable<typeof shown.value>['pars'][number]
+const parPoints = (par: Par): PlotPoint[] => par.laps.map((lap) => ({ key: `${lap.run}:${lap.lap}`, x: lap.minute, y: lap.time_us, ring: !lap.clean, words: `run ${lap.run ?? '–'}, lap ${lap.lap}: ${lapTime(lap.time_us)}, ${gap(lap.behind_us)} against par` }))
+const parLines = (par: Par): PlotLine[] => [{ key: 'par', kind: 'curve', at: par.curve.map((point) => [point.minute, point.par_us]) }]
+function openPar(par: Par, which: string) {
+  void router.push(runPlace(props.id, { session_id: par.session_id, driver_id: props.driver, number: Number(which.split(':')[0]) || 0 }))
+}
 const missing = computed(() => shown.value?.missing ?? {})
 const seconds = (value: number | null | undefined) => (value === null || value === undefined ? '–' : `${(value / 1_000_000).toFixed(3)} s`)
 const groupWords = computed(() => {
@@ -171,6 +181,24 @@ function turnTo(event: Event) {
           </table>
         </div>
       </div>
+      <template v-if="(spreads.data.value?.items.length ?? 0) > 1">
+        <h3>Week by week, across tracks</h3>
+        <div class="scroll-x" tabindex="0" role="group" aria-label="Week by week">
+          <table class="ledger">
+            <caption class="visually-hidden">Scatter by week, in seconds per root of the minute</caption>
+            <thead><tr><th scope="col">Week</th><th scope="col">Where</th><th scope="col" class="number">Clean laps</th><th scope="col" class="number">Scatter, s/√min</th><th scope="col" class="number">Over the team’s middle</th></tr></thead>
+            <tbody>
+              <tr v-for="item in spreads.data.value?.items" :key="item.combination_id + item.week_id" :class="{ here: item.combination_id === id && (!week || item.week_id === week) }">
+                <th scope="row">{{ item.series ? `${item.series}, week ${item.number}` : 'no series' }}</th>
+                <td><RouterLink :to="{ name: 'driver-pace', params: { id: item.combination_id, driver }, query: item.week_id ? { week: item.week_id } : {} }">{{ item.place }}, {{ item.car }}</RouterLink></td>
+                <td class="number">{{ item.clean }} <span class="quiet">{{ item.sure }}</span></td>
+                <td class="number">{{ item.spread_s_per_sqrt_min?.toFixed(3) ?? '–' }}</td><td class="number">{{ item.team_ratio === null ? '–' : `${item.team_ratio.toFixed(2)} ×` }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+        <p class="quiet">Scatter grows with the root of the time: so short and long laps can be compared.</p>
+      </template>
       <p v-if="shown.by_condition.length > 1">
         <template v-for="(item, index) in shown.by_condition" :key="index">{{ index ? '; ' : 'By condition: ' }}{{ item.race ? 'race' : 'practice' }}, {{ item.wetness }}{{ item.compound ? `, ${item.compound}` : '' }}: {{ count(item.clean, 'clean lap') }}<template v-if="item.median_us !== null">, median {{ lapTime(item.median_us) }}</template></template>.
       </p>
@@ -185,6 +213,11 @@ function turnTo(event: Event) {
       </details>
       <ul v-if="shown.setup_changes.length" class="told"><li v-for="item in shown.setup_changes" :key="item.words">{{ item.words }}</li></ul>
       <p v-if="shown.wheels.length">Tread: <template v-for="(item, index) in shown.wheels" :key="item.wheel">{{ index ? '; ' : '' }}{{ item.wheel.replace('_', ' ') }} loses {{ item.per_lap_pct.toFixed(1) }} % a lap<template v-if="item.through_at !== null">, through at lap {{ item.through_at }} of the set</template></template>.</p>
+      <div v-for="item in shown.pars" :key="item.session">
+        <h3>Par for the minute, session {{ item.session }}</h3>
+        <ul class="told"><li v-for="line in item.words" :key="line">{{ line }}</li></ul>
+        <PictureFrame :name="`par, session ${item.session}, ${shown.name}`"><PlotField :points="parPoints(item)" :lines="parLines(item)" :high="190" across="minutes of the session; the line is par from everybody’s laps, brought to this driver’s level" :format="(value) => lapTime(value, 1)" :format-across="(value) => String(Math.round(value))" :label="`${shown.name} against par in session ${item.session}: ${item.words.join(' ')}`" @pick="(which) => openPar(item, which)" /></PictureFrame>
+      </div>
       <h3>Push or save: two runs side by side</h3>
       <VersusPart :id="id" :driver="driver" :week="week" :pace="shown" />
     </section>
@@ -309,6 +342,9 @@ table.ledger tbody th {
   border-bottom: 1px solid var(--rule);
   font-size: inherit;
   padding: 4px 9px;
+}
+.here {
+  box-shadow: inset 3px 0 0 var(--accent);
 }
 .scroll-x {
   overflow-x: auto;

@@ -7,7 +7,7 @@ import { useAlso } from '@/look'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
 /** Figures to take along: tables, two pages of paper, a text for a chat. */
-const props = defineProps<{ id: string; tables: { what: 'drivers' | 'laps' | 'pace' | 'beside'; words: string }[]; driver?: { id: string; name: string }; week?: string }>()
+const props = defineProps<{ id: string; tables: { what: 'drivers' | 'laps' | 'pace' | 'beside'; words: string }[]; driver?: { id: string; name: string }; week?: string; lapFile?: boolean }>()
 const route = useRoute()
 const also = useAlso()
 const open = ref(false)
@@ -33,12 +33,13 @@ async function copy() {
 </script>
 
 <template>
-  <v-btn variant="outlined" color="primary" @click="open = true">Print and share</v-btn>
+  <v-btn variant="outlined" color="primary" @click="open = true">Share</v-btn>
   <v-dialog v-model="open" max-width="640" aria-labelledby="share-title">
     <div class="sheet part">
       <h2 id="share-title">Print and share</h2>
       <ul>
         <li v-for="item in tables" :key="item.what">{{ item.words }}: <a :href="table(item.what, 'csv')">CSV<span class="visually-hidden"> of {{ item.words }}</span></a> · <a :href="table(item.what, 'json')">JSON<span class="visually-hidden"> of {{ item.words }}</span></a></li>
+        <li v-if="lapFile">All laps as a lap file: <a :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></a></li>
         <li v-if="driver">Report of {{ driver.name }}, two pages: <a :href="pdf">PDF</a></li>
         <li>Pictures: SVG and PNG stand under each of them</li>
       </ul>
