@@ -217,9 +217,7 @@ def _find(*, save: bool) -> int:
 
 
 def _find_section(rows: list[Row]) -> str:
-    return (
-        f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
-    )
+    return f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
 
 
 def _on() -> str:

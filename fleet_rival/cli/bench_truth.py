@@ -13,6 +13,7 @@ from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.pace.falloff import falloff_of
+from fleet_rival.core.pace.slope import correlation_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import Z_95
 from fleet_rival.core.times import MICROSECONDS
@@ -22,6 +23,8 @@ __all__ = ["Held", "Told", "falloff_held", "odds_told", "truth_tables"]
 
 _TRACK: Final = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), ())
 _DRAWS: Final = 2000
+_RUN: Final = 10
+"""Laps of a run from which odds are told."""
 _SLIP_SHARE: Final = 0.15
 _SLIP_S: Final = 0.2
 _KINDS: Final = ((0.0, False), (0.0, True), (0.3, False), (0.5, False), (0.5, True))
@@ -114,10 +117,14 @@ def odds_told(drivers: int, seed: int) -> list[Told]:
 
         eligible = int(rng.integers(40, 71))
         failed = rng.random(eligible) < fails
-        clean = np.concatenate([drive(10) for _ in range(-(-eligible // 10))])[:eligible][~failed]
+        whole = np.concatenate([drive(_RUN) for _ in range(-(-eligible // _RUN))])[:eligible]
+        clean = whole[~failed]
         if len(clean) < 30:
             continue
         clean_us = [round(seconds * MICROSECONDS) for seconds in clean]
+        at = np.arange(eligible)
+        of_runs = [(at // _RUN == run) & ~failed for run in range(at[-1] // _RUN + 1)]
+        alike = correlation_of([((at[mask] % _RUN).astype(float), whole[mask]) for mask in of_runs if mask.sum() >= Settings().min_clean_laps], 0.0)
         runs = np.asarray([drive(max(LAP_COUNTS)) for _ in range(_DRAWS)])
         runs[rng.random(runs.shape) < fails] = np.inf
         for laps in LAP_COUNTS:
@@ -127,7 +134,7 @@ def odds_told(drivers: int, seed: int) -> list[Told]:
                 if not np.isfinite(target):
                     continue
                 true = float(np.mean(bests <= target))
-                told = odds_of(clean_us, len(clean) / eligible, laps, round(target * MICROSECONDS))
+                told = odds_of(clean_us, len(clean) / eligible, laps, round(target * MICROSECONDS), alike)
                 plain = true * (1 - true)
                 for kind in (_named(correlation, slips), "all together"):
                     found[kind].append((plain + (told - true) ** 2, plain))

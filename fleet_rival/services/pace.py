@@ -129,9 +129,10 @@ def _clean_times(driver: DriverAnalysis, group: GroupAnalysis) -> list[int]:
 
 def _odds(group: GroupAnalysis, driver: DriverAnalysis, goal: int | None) -> dict[str, Any]:
     times, eligible = _clean_times(driver, group), group.counts["eligible"]
+    alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     if goal is None or group.best_of is None or not eligible:
         return {"odds": None}
-    return {"odds": [{"laps": laps, "share": odds_of(times, len(times) / eligible, laps, goal)} for laps in LAP_COUNTS]}
+    return {"odds": [{"laps": laps, "share": odds_of(times, len(times) / eligible, laps, goal, alike)} for laps in LAP_COUNTS]}
 
 
 def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], sheets: Mapping[str, str], settings: Settings) -> dict[str, Any]:

@@ -92,7 +92,8 @@ def learning_words(curve: LearningCurve, target_us: int | None) -> str:
     if curve.remain == 0:
         return f"{levels}; the target of {target} is reached."
     if curve.remain is not None and curve.remain > _MORE_THAN_A_WEEK:
-        return f"{levels}; a median of {target} by practice alone would take some {curve.remain // 100 * 100:,} more laps: look for what else costs time."
+        laps = f"some {curve.remain // 100 * 100:,} more laps"
+        return f"{levels}; a median of {target} by practice alone would take {laps}: look for what else costs time."
     if curve.remain is not None:
         return f"{levels}; about {curve.remain} more laps to a median of {target}."
     return f"{levels}; the target of {target}: {curve.reason}."

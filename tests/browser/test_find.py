@@ -1,8 +1,10 @@
 """Find in a real browser: from the board to a driver's pace, to the laps behind it and back, and every picture follows a mark."""
 
+import json
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
@@ -11,7 +13,7 @@ from tests.browser.conftest import Desk
 from tests.browser.test_drive import laps
 
 Open = Callable[..., Page]
-Check = Callable[[Page], None]
+Check = Callable[..., None]
 PUSH = [24.0, 20.9, *(20.4 + 0.06 * at for at in range(10))]
 SAVE = [24.0, 20.9, *(20.6 + 0.005 * at for at in range(10))]
 
@@ -55,6 +57,39 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
     expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals: Ysolde Farrand"))).to_be_visible()
 
 
+def test_what_does_not_count_is_counted_along_and_figures_are_taken_along(open_page: Open, accessible: Check, desk: Desk) -> None:
+    page = open_page(paced(desk, "Shared Truck"))
+    row = page.get_by_role("row", name="Ysolde Farrand")
+    expect(row).to_contain_text("20 of 22")
+    page.get_by_label("cold laps (2)").check()
+    expect(row).to_contain_text("22 of 22")
+    expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals"))).to_contain_text("with cold laps")
+    page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
+    for heading in ("How alike the laps are", "Pace over a run", "What is likely, and what is left to learn", "Options that were tried"):
+        expect(page.get_by_role("heading", name=re.compile(f"^{heading}"))).to_contain_text("with cold laps")
+    expect(page.get_by_text("Likely: 22 clean laps; 8 more make it firm.")).to_be_visible()
+    page.get_by_role("button", name="Share", exact=True).click()
+    page.get_by_role("button", name="As text for a chat").click()
+    text = page.get_by_label("Text for a chat")
+    expect(text).to_have_value(re.compile("Ysolde Farrand.*Counted along here: cold laps", re.DOTALL))
+    assert len(text.input_value().strip().splitlines()) <= 15
+    accessible(page, "'.v-overlay--active'")
+    taken = {}
+    for name in ("CSV of Pace and consistency", "JSON of Pace and consistency", "PDF"):
+        with page.expect_download() as download:
+            page.get_by_role("link", name=name, exact=True).click()
+        taken[name] = Path(download.value.path()).read_bytes()
+    assert json.loads(taken["JSON of Pace and consistency"])["figures"]["laps"]["clean"] == 22
+    assert b",figures,,laps.clean,22\r\n" in taken["CSV of Pace and consistency"] and taken["PDF"].startswith(b"%PDF-")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_be_hidden()
+    pictures = page.get_by_role("group", name="Picture: laps and trends, Ysolde Farrand")
+    for form, begins in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
+        with page.expect_download() as download:
+            pictures.get_by_role("button", name=form).click()
+        assert Path(download.value.path()).read_bytes().startswith(begins) and download.value.suggested_filename.endswith(form.lower())
+
+
 def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> None:
     path = paced(desk, "Coming Truck")
     page = open_page(path)
@@ -88,6 +123,15 @@ def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(open_pa
     accessible(page)
     page.get_by_label("behind the best").check()
     expect(page.get_by_role("heading", name="Behind the team’s best reference")).to_be_visible()
+    page.get_by_role("button", name="What is done at T5").click()
+    expect(page.get_by_role("heading", name="T5 Slipway: what Ysolde Farrand does there")).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("^slowest"))).to_contain_text("km/h after")
+    page.get_by_label("beside").select_option("Nerys Callowhill")
+    expect(page.get_by_role("columnheader", name=re.compile("Nerys Callowhill, 1:0"))).to_be_visible()
+    accessible(page)
+    page.get_by_role("link", name="Lay these laps over each other here").click()
+    expect(page.get_by_role("slider", name="Speed over the lap")).to_be_visible()
+    page.go_back()
     page.get_by_role("link", name="T5", exact=True).click()
     expect(page.get_by_role("heading", name="What one goes by")).to_be_visible()
     page.go_back()
