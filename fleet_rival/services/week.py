@@ -16,6 +16,7 @@ from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, SeriesW
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.wording.settings import THRESHOLDS
 
 __all__ = [
     "CombinationView",
@@ -27,6 +28,7 @@ __all__ = [
     "remove_combination",
     "set_target",
     "settings_of",
+    "thresholds",
 ]
 
 OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s", "condition_minutes", "condition_air_c", "condition_track_c", "hand_timed_ideals")
@@ -110,13 +112,20 @@ def add_combination(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
 
 
 def change_combination(
-    sessions: sessionmaker[Session], actor: Actor, public_id: UUID, version: int, note: str | None, settings: dict[str, Any]
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    public_id: UUID,
+    version: int,
+    note: str | None,
+    settings: dict[str, Any],
+    thresholds: dict[str, float] | None = None,
 ) -> CombinationView:
     """Change a combination's note and settings.
 
     Args:
         version: the one that the person looked at.
         settings: of `OPEN_SETTINGS`; what is missing or None goes back to its default.
+        thresholds: of `THRESHOLDS`, in the same way; None leaves them as they are.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -126,7 +135,9 @@ def change_combination(
     try:
         if unknown := wanted.keys() - set(OPEN_SETTINGS):
             raise BadSetting(f"there is no setting {', '.join(sorted(unknown))} here")
-        Settings.from_mapping(wanted)
+        if unknown := (thresholds or {}).keys() - THRESHOLDS.keys():
+            raise BadSetting(f"there is no threshold {', '.join(sorted(unknown))} here")
+        Settings.from_mapping(wanted | (thresholds or {}))
     except BadSetting as error:
         raise Refused(f"These settings can't be used: {error}.") from error
     with sessions.begin() as session:
@@ -134,7 +145,8 @@ def change_combination(
         check_version(row, version, "combination")
         begin_change(session, actor, "combination.change", f"Changed {_name(session, row)}", row)
         row.note = (note or "").strip() or None
-        row.settings = {**{name: value for name, value in row.settings.items() if name not in OPEN_SETTINGS}, **wanted}
+        replaced = {*OPEN_SETTINGS, *(THRESHOLDS if thresholds is not None else ())}
+        row.settings = {**{name: value for name, value in row.settings.items() if name not in replaced}, **wanted, **(thresholds or {})}
     return combination(sessions, actor, public_id)
 
 
@@ -196,6 +208,12 @@ def combination(sessions: sessionmaker[Session], actor: Actor, public_id: UUID) 
     with sessions() as session:
         find_row(session, Combination, actor, public_id, "combination")
         return _views(session, actor, public_id)[0]
+
+
+def thresholds() -> list[dict[str, Any]]:
+    """What a manager may set for one combination: name, words, default."""
+    plain = Settings()
+    return [{"name": name, "words": words, "usual": getattr(plain, name)} for name, words in THRESHOLDS.items()]
 
 
 def settings_of(row: Combination) -> Settings:

@@ -53,6 +53,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/me": (ALL, None),
     "PUT /api/me/preferences": (ALL, {"theme": "paper"}),
     "GET /api/combinations": (ALL, None),
+    "GET /api/thresholds": (ALL, None),
     "POST /api/combinations": (LEADERS, {"layout_id": ANY_ID, "car": "Theirs"}),
     "GET /api/combinations/{combination_id}": (ALL, None),
     "PUT /api/combinations/{combination_id}": (LEADERS, NOTE),

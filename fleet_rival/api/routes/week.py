@@ -38,10 +38,17 @@ def get_combination(path: s.CombinationPath) -> Any:
 @allowed("manager", "coach")
 def change_combination(path: s.CombinationPath, header: s.Version, body: s.CombinationChange) -> Any:
     """Change a combination's note and settings, if it is still as it was looked at."""
-    settings = body.model_dump(exclude={"note"})
+    settings = body.model_dump(exclude={"note", "thresholds"})
     with telling_current(s.CombinationOut, lambda: week.combination(sessions(), actor(), path.combination_id)):
-        view = week.change_combination(sessions(), actor(), path.combination_id, header.number, body.note, settings)
+        view = week.change_combination(sessions(), actor(), path.combination_id, header.number, body.note, settings, body.thresholds)
     return s.validate(s.CombinationOut, view)
+
+
+@api.get("/thresholds", responses={"200": s.Thresholds}, tags=[_week])
+@allowed("manager", "coach", "driver")
+def get_thresholds() -> Any:
+    """The thresholds of the calculations that may be set for one combination, with their defaults."""
+    return s.validate(s.Thresholds, {"items": week.thresholds()})
 
 
 @api.put("/combinations/<uuid:combination_id>/target", responses={"200": s.CombinationOut}, tags=[_week])

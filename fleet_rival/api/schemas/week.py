@@ -1,7 +1,7 @@
 """Layouts and combinations."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -98,6 +98,21 @@ class CombinationChange(Schema):
     condition_air_c: float | None = Field(default=None, ge=0, le=100, description="The same for the air's temperature")
     condition_track_c: float | None = Field(default=None, ge=0, le=100, description="The same for the track's temperature")
     hand_timed_ideals: int | None = Field(default=None, ge=0, le=1, description="1: times taken by hand count for ideal laps too")
+    thresholds: dict[Annotated[str, Field(max_length=40)], Annotated[float, Field(ge=0, lt=1e9, allow_inf_nan=False)]] | None = Field(
+        default=None,
+        max_length=60,
+        description="Other thresholds by name; a missing one goes back to its default; None leaves all as they are",
+    )
+
+
+class ThresholdOut(Schema):
+    name: str
+    words: str
+    usual: float | None
+
+
+class Thresholds(Schema):
+    items: list[ThresholdOut]
 
 
 class OfWeek(BaseModel):

@@ -2300,6 +2300,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/thresholds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The thresholds of the calculations that may be set for one combination, with their defaults. */
+        get: operations["api_get_thresholds_thresholds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -3570,6 +3587,14 @@ export interface components {
              * @description A faster lap can't have been driven alone
              */
             solo_floor_s: number | null;
+            /**
+             * Thresholds
+             * @description Other thresholds by name; a missing one goes back to its default; None leaves all as they are
+             * @default null
+             */
+            thresholds: {
+                [key: string]: number;
+            } | null;
         };
         /** CombinationOut */
         CombinationOut: {
@@ -7739,6 +7764,20 @@ export interface components {
             };
             /** Tank L */
             tank_l: number | null;
+        };
+        /** ThresholdOut */
+        ThresholdOut: {
+            /** Name */
+            name: string;
+            /** Usual */
+            usual: number | null;
+            /** Words */
+            words: string;
+        };
+        /** Thresholds */
+        Thresholds: {
+            /** Items */
+            items: components["schemas"]["ThresholdOut"][];
         };
         /**
          * Ticket
@@ -25709,6 +25748,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_thresholds_thresholds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thresholds"];
                 };
             };
             /** @description Unauthorized */

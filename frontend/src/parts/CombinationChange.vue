@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/api/client'
 import { asTyped, readNumber } from '@/format'
@@ -13,6 +13,10 @@ const queries = useQueryClient()
 const shown = ref(true)
 const seen = ref(0)
 const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '', byHand: false })
+/** Other thresholds as they were typed, by name; empty is the default. */
+const typed = reactive<Record<string, string>>({})
+const known = useQuery({ queryKey: ['thresholds'], queryFn: () => answer(api.GET('/api/thresholds')) })
+const thresholds = computed(() => known.data.value?.items ?? [])
 function show(row: Combination) {
   seen.value = row.version
   form.note = row.note ?? ''
@@ -23,9 +27,11 @@ function show(row: Combination) {
   form.air = asTyped(row.settings.condition_air_c)
   form.track = asTyped(row.settings.condition_track_c)
   form.byHand = row.settings.hand_timed_ideals === 1
+  for (const name of Object.keys(typed)) delete typed[name]
+  for (const [name, value] of Object.entries(row.settings)) typed[name] = asTyped(value)
 }
 show(props.combination)
-const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track].some((text) => Number.isNaN(readNumber(text) ?? 0)))
+const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track, ...thresholds.value.map((item) => typed[item.name] ?? '')].some((text) => Number.isNaN(readNumber(text) ?? 0)))
 const save = useMutation({
   mutationFn: () =>
     answer(
@@ -40,6 +46,7 @@ const save = useMutation({
           condition_air_c: readNumber(form.air),
           condition_track_c: readNumber(form.track),
           hand_timed_ideals: form.byHand ? 1 : null,
+          thresholds: known.data.value ? Object.fromEntries(thresholds.value.flatMap((item) => { const value = readNumber(typed[item.name] ?? ''); return value === null ? [] : [[item.name, value]] })) : null,
         },
       }),
     ),
@@ -48,6 +55,7 @@ const save = useMutation({
     for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history']) await queries.invalidateQueries({ queryKey: [key] })
   },
 })
+const changed = computed(() => thresholds.value.filter((item) => typed[item.name]?.trim()).length)
 /** How somebody else left it meanwhile. */
 const theirs = computed(() => theirsOf<Combination>(save.error.value))
 </script>
@@ -81,6 +89,11 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <label><input v-model="form.byHand" type="checkbox" /> count for ideal laps too</label>
         <span class="quiet">else they don’t, since they carry a ±</span>
       </fieldset>
+      <details class="all">
+        <summary>All thresholds<span v-if="changed" class="quiet"> ({{ changed }} of your own)</span></summary>
+        <p class="quiet">Empty: the default. What is changed here holds for this combination alone.</p>
+        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : String(item.usual)" /></label>
+      </details>
       <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
         Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.
       </TheirsNote>
@@ -115,6 +128,18 @@ input {
   background: var(--paper);
   color: var(--ink);
   text-align: right;
+}
+.all {
+  margin: 10px 0;
+  max-height: 320px;
+  overflow-y: auto;
+}
+.line {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 12px;
+  padding: 2px 0;
 }
 .bad {
   color: var(--loss);
