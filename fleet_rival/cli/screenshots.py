@@ -68,14 +68,14 @@ def run(arguments: argparse.Namespace) -> int:
             take("track", _track)
             take("corner", _corner)
             take("card", _card)
-            take("boundaries", _boundaries)
             take("combination", _combination)
             take("run", _run)
             take("typing", _typing)
+            take("ladder", _ladder)
+            take("consistency", _consistency)
             take("pace", _pace)
+            take("options", _options)
             take("beside", _beside)
-            take("people", _people)
-            take("history", _history)
             take("traces", _traces)
             take("found", _found)
             # Last: what is driven here would be seen on other pages too.
@@ -145,16 +145,6 @@ def _card(page: Any) -> None:
     page.get_by_text("Fishmarket, Wrenfield EC-2, Ysolde Farrand").wait_for()
 
 
-def _boundaries(page: Any) -> None:
-    _layout(page, "Fishmarket")
-    page.get_by_role("link", name="Boundaries").click()
-    page.get_by_role("button", name="T6 Lantern Steps").focus()
-    page.keyboard.press("Enter")
-    page.keyboard.press("Shift+ArrowLeft")
-    page.get_by_role("button", name="See what it does").click()
-    page.get_by_text("are lost").wait_for()
-
-
 def _row(page: Any) -> Any:
     page.get_by_role("heading", name="The coming four weeks").wait_for()
     page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Combinations").click()
@@ -173,11 +163,29 @@ def _combination(page: Any) -> None:
     page.keyboard.press("n")
 
 
-def _pace(page: Any) -> None:
+def _ladder(page: Any) -> None:
     _open_combination(page)
-    page.get_by_role("button", name="Ysolde Farrand").click()
+    page.get_by_role("button", name="Corin Ashgrove").click()
+    page.get_by_role("button", name="Linked ideal, qualifying").click()
+    page.get_by_role("heading", name=re.compile("^From best lap")).evaluate("element => element.scrollIntoView()")
+
+
+def _consistency(page: Any, driver: str = "Ysolde Farrand") -> None:
+    _open_combination(page)
+    page.get_by_role("button", name=driver).click()
     page.get_by_role("link", name=re.compile("^Pace, consistency and options")).click()
-    page.get_by_role("img", name=re.compile("flying laps of Ysolde")).wait_for()
+    page.get_by_role("img", name=re.compile(f"flying laps of {driver}")).wait_for()
+    page.get_by_role("heading", name="Week by week").wait_for()
+
+
+def _pace(page: Any) -> None:
+    _consistency(page)
+    page.get_by_role("heading", name="Pace over a run").evaluate("element => element.scrollIntoView()")
+
+
+def _options(page: Any) -> None:
+    _consistency(page, "Jorund Vetchley")
+    page.get_by_role("heading", name="What is likely").evaluate("element => element.scrollIntoView()")
 
 
 def _beside(page: Any) -> None:
@@ -261,27 +269,3 @@ def _drive_some(whole: Trial) -> None:
 def _live(page: Any) -> None:
     _go(page, "live")
     page.get_by_role("article").nth(3).wait_for()
-
-
-def _people(page: Any) -> None:
-    _go(page, "people")
-    page.get_by_role("heading", name="In the team").wait_for()
-    page.get_by_role("textbox", name="Name", exact=True).fill("Brannoc Tull")
-    page.get_by_role("combobox", name="Which driver", exact=True).select_option("Brannoc Tull")
-    page.get_by_role("button", name="Make a link").click()
-    page.get_by_text("Link for Brannoc Tull").wait_for()
-
-
-def _history(page: Any) -> None:
-    """After a few changes, one of which is taken back."""
-    for note in ("Tyres need two laps in the cool evening.", "Race at 19:30: cooler than practice."):
-        _go(page, "")
-        _open_combination(page)
-        page.get_by_role("button", name="Note and settings").click()
-        page.get_by_role("textbox", name="Note").fill(note)
-        page.get_by_role("button", name="Keep").click()
-        page.get_by_role("dialog").wait_for(state="hidden")
-    page.keyboard.press("Control+z")
-    page.get_by_role("status").filter(has_text="Took back").wait_for()
-    _go(page, "history")
-    page.get_by_role("button", name=re.compile("^Changed")).nth(1).click()

@@ -34,6 +34,10 @@ _TELEMETRY_OF: Final = {"harbour": (0, 1, 3, 5), "hills": (3,), "cinder": (1, 3)
 _TELEMETRY_HZ: Final = 25.0
 
 
+_TRIES, _TRIED_AT, _LATE_WINS_US = "Jorund Vetchley", "T3", 60_000
+"""Who tries an option, at which corner, and what the better way is worth there."""
+
+
 @dataclass(frozen=True, slots=True)
 class Series:
     """A series: what its weeks have in common."""
@@ -195,11 +199,29 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     home = series.kind == "harbour" and running
     laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
     traces: list[Trace] = []
+    if home:
+        laps = [_tried(lap, track) for lap in laps]
     if running:
         for number in _TELEMETRY_OF[series.kind]:
             laps, found = _recorded(week, road, track, drivers[number], sessions, laps, [seed, week.number, number])
             traces += found
     return Practice(track, week.car.name, tuple(laps), tuple(traces))
+
+
+def _tried(lap: Lap, track: Track) -> Lap:
+    """One driver tries where to turn in at one corner, lap by lap in turn; turning in late is worth a little there."""
+    if lap.driver != _TRIES or lap.purpose != "long" or lap.kind != "flying" or lap.session == "1":
+        return lap
+    late = lap.number % 2 == 0
+    won = _LATE_WINS_US if late else 0
+    sector = next(item.code for item in track.sector_parts if _TRIED_AT in {part.code for part in track.overlapping(item, track.segment_parts)})
+    return replace(
+        lap,
+        options=((_TRIED_AT, "late" if late else "early"),),
+        time_us=lap.time_us - won,
+        segments={**lap.segments, _TRIED_AT: lap.segments[_TRIED_AT] - won},
+        sectors={**lap.sectors, sector: lap.sectors[sector] - won},
+    )
 
 
 def _recorded(
