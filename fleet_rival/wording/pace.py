@@ -156,9 +156,10 @@ def par_words(shares: Sequence[float], best: Lap, behind_us: float, no_slower: i
     """
     moved, swing = shares[-1] - shares[0], max(shares) - min(shares)
     if abs(moved) >= 0.6 * swing:
-        said = [f"The track became {'slower' if moved > 0 else 'faster'} by {abs(moved) * 100:.1f} % from the first lap to the last."]
+        way = "slower" if moved > 0 else "faster"
+        said = [f"Everybody became {way} by {abs(moved) * 100:.1f} % from the first lap to the last: the track, and tyres where all are as old."]
     else:
-        said = [f"The track moved by {swing * 100:.1f} % and came back."]
+        said = [f"Everybody's pace moved by {swing * 100:.1f} % and came back: the track, and tyres where all are as old."]
     side = "under" if behind_us < 0 else "over"
     said.append(f"For its minute lap {best.number} of run {best.run or '–'} was the best: {_seconds(behind_us)} {side} par.")
     if no_slower:

@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -11,11 +12,11 @@ from scipy.stats import theilslopes
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.marks import judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.pace.learning import Point, learning_curve
 from fleet_rival.core.pace.looks import setup_changes
-from fleet_rival.core.pace.par import Par, par_of
+from fleet_rival.core.pace.par import Par, par_of, session_pars
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.pace.slope import correlation_of, pooled_slope
 from fleet_rival.core.pace.versus import project, versus
@@ -24,7 +25,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
 from tests.conftest import DATA
-from tests.making import SECOND, track
+from tests.making import SECOND, track, whole_lap
 
 PLAIN = Settings()
 TRACK = track()
@@ -291,3 +292,35 @@ def test_the_examples_truths_lie_in_the_intervals(folder: str) -> None:
         if found.tyre_us_per_lap is not None:
             assert found.tyre_low_us is not None and found.tyre_high_us is not None
             assert found.tyre_low_us <= exact["tyre_us_per_lap"] <= found.tyre_high_us
+
+
+class TestSessionPar:
+    @staticmethod
+    def evening(moves: float, drivers: int = 3) -> dict[str, list[JudgedLap]]:
+        """A session in which everybody becomes faster by a share of the lap within 40 minutes; the second driver has one slow lap and a tow."""
+        rng = np.random.default_rng(5)
+        begin = datetime(2031, 5, 1, 18, tzinfo=UTC)
+        out = {}
+        for number in range(drivers):
+            laps = []
+            for at in range(25):
+                minute = at * 1.6 + 0.3 * number
+                seconds = (90 + number) * (1 - moves * minute / 40) + float(rng.normal(0, 0.1)) + (4 if (number, at) == (1, 12) else 0)
+                flags = frozenset({"tow"}) if (number, at) == (1, 20) else frozenset()
+                facts = {"started_at": begin + timedelta(minutes=minute), "driver": f"Driver {number}", "flags": flags, "session": "wet start"}
+                laps.append(whole_lap(at + 1, seconds, **facts))
+            out[f"Driver {number}"] = judge(track(), laps, Settings())
+        return out
+
+    def test_each_lap_is_held_against_everybodys_pace_at_its_minute(self) -> None:
+        [(session, (par, against))] = session_pars(self.evening(0.04), 0.3).items()
+        assert session == "wet start" and isinstance(par, Par) and par.shares[0] - par.shares[-1] == pytest.approx(0.04, abs=0.006)
+        behind = {name: [item.behind_us / 1e6 for item in items] for name, items in against.items()}
+        assert len(behind["Driver 0"]) == 25 and len(behind["Driver 1"]) == 24, "a tow says nothing of the track"
+        assert behind["Driver 1"][12] == pytest.approx(4, abs=0.4)
+        assert all(abs(value) < 0.5 for index, value in enumerate(behind["Driver 1"]) if index != 12)
+
+    @pytest.mark.parametrize(("moves", "drivers", "why"), [(0.0, 3, "moves by less"), (0.04, 1, "one driver alone")])
+    def test_there_is_none_without_a_reason(self, moves: float, drivers: int, why: str) -> None:
+        [(par, against)] = session_pars(self.evening(moves, drivers), 0.3).values()
+        assert isinstance(par, str) and why in par and against == {}
