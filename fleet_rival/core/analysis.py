@@ -1,7 +1,7 @@
 """One combination's laps, analysed: each driver in each group, and the team's best parts."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final
 
@@ -9,7 +9,6 @@ from fleet_rival.core.consistency import Consistency, consistency_of
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.ideals import BestOf, Ideals, TeamIdeal, best_of, ideals_of, team_ideal
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, Place, best_of_run, cold_offset, moved
-from fleet_rival.core.ideals.table import part_table
 from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
@@ -17,7 +16,7 @@ from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
-__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "analyse", "grouped"]
+__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped"]
 
 _NOT_COUNTING: Final = frozenset({"invalid", "incident", "spoiled"})
 
@@ -63,19 +62,24 @@ class Analysis:
     team_group: Group | None
 
 
-def analyse(track: Track, laps: Sequence[Lap], settings: Settings | None = None) -> Analysis:
+OfDriver = Callable[[Track, str, Sequence[Lap], Settings], "DriverAnalysis"]
+
+
+def analyse(track: Track, laps: Sequence[Lap], settings: Settings | None = None, of_driver: OfDriver | None = None) -> Analysis:
     """Analyse the laps of one combination.
 
     Args:
         track: the layout.
         laps: laps of any drivers, runs told apart, no identity twice.
         settings: thresholds; the defaults where missing.
+        of_driver: what analyses the laps of one driver: `analyse_driver`, or what remembers its answers.
     """
+    of_driver = of_driver or analyse_driver
     settings = settings or Settings()
     by_driver: dict[str, list[Lap]] = defaultdict(list)
     for lap in laps:
         by_driver[lap.driver].append(lap)
-    drivers = {name: _analyse_driver(track, name, by_driver[name], settings) for name in sorted(by_driver)}
+    drivers = {name: of_driver(track, name, by_driver[name], settings) for name in sorted(by_driver)}
     team = [driver for driver in drivers.values() if not driver.guest]
     clean: dict[Group, int] = defaultdict(int)
     for driver in team:
@@ -83,12 +87,7 @@ def analyse(track: Track, laps: Sequence[Lap], settings: Settings | None = None)
             clean[group.group] += group.counts["clean"]
     team_group = max(clean, key=lambda group: (clean[group], *_reversed(group)), default=None)
     tables = {
-        depth: [
-            part_table(track, driver.laps, group.members, depth)
-            for driver in team
-            for group in (driver.main, *driver.others)
-            if group.group == team_group
-        ]
+        depth: [group.ideals.tables[depth] for driver in team for group in (driver.main, *driver.others) if group.group == team_group]
         for depth in ("sectors", "segments")
     }
     return Analysis(drivers, team_ideal(tables), team_group)
@@ -112,7 +111,8 @@ def grouped(judged: Sequence[JudgedLap]) -> list[tuple[Group, list[int]]]:
     return sorted(groups.items(), key=rank)
 
 
-def _analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Settings) -> DriverAnalysis:
+def analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Settings) -> DriverAnalysis:
+    """Analyse the laps of one driver; nothing of it depends on anybody else's."""
     judged = judge(track, laps, settings)
     analysed = [_analyse_group(track, judged, group, indices, settings) for group, indices in grouped(judged)]
     guest = all("guest" in lap.flags for lap in laps)

@@ -210,7 +210,11 @@ def _share_intervals(residuals: NDArray[np.float64], settings: Settings) -> list
     squares = total * total
     point = products.sum(axis=0) / squares.sum()
     # Each row tells how often each lap was drawn: one product instead of a loop over resamples.
-    weights = np.random.default_rng(settings.bootstrap_seed).multinomial(laps, np.full(laps, 1 / laps), size=settings.bootstrap_resamples)
+    weights = (
+        np.random.default_rng(settings.bootstrap_seed)
+        .multinomial(laps, np.full(laps, 1 / laps), size=settings.bootstrap_resamples)
+        .astype(np.float64)
+    )
     with np.errstate(invalid="ignore", divide="ignore"):
         drawn = (weights @ products) / (weights @ squares)[:, None]
         without_one = (products.sum(axis=0) - products) / (squares.sum() - squares)[:, None]

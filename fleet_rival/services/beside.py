@@ -10,11 +10,11 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import analyse
 from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
 from fleet_rival.core.corners.references import PartFigures
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout
+from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.find import sees_others
 from fleet_rival.services.kept import kept_answer
@@ -46,7 +46,7 @@ def beside(
 
 def _compute(about: str, own: int | None, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
     settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    analysis = analyse(track, look.laps(session, actor, row), settings)
+    analysis = analysed(track, look.laps(session, actor, row), without_intervals(settings))
     keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
     figures: dict[str, Mapping[str, PartFigures]] = {}
     for name, driver in analysis.drivers.items():

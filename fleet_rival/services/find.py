@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.laps.groups import Group
 from fleet_rival.core.report import report
@@ -18,6 +18,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Lap, Layout, Team
+from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
@@ -113,7 +114,7 @@ def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> di
     settings = look.settings(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    analysis = analyse(track, look.laps(session, actor, row), settings)
+    analysis = analysed(track, look.laps(session, actor, row), without_intervals(settings))
     whole = _summary(track, analysis, ids)
     tail = look.tail
     whole["countable"] = countable(analysis.drivers.values())

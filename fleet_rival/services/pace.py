@@ -13,7 +13,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, analyse, grouped
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, grouped
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
@@ -35,6 +35,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
+from fleet_rival.services.analysed import analysed
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.find import may_see
@@ -87,7 +88,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         return {}
     settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     # The team's level and ideal are of everybody's laps.
-    analysis = analyse(track, look.laps(session, actor, row), settings)
+    analysis = analysed(track, look.laps(session, actor, row), settings)
     found = analysis.drivers.get(driver.name)
     if found is None:
         return {}

@@ -21,6 +21,7 @@ from fleet_rival.core.standing import SessionFigures, Standing, standings_of
 from fleet_rival.db.events import announce
 from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
+from fleet_rival.services.analysed import without_intervals
 from fleet_rival.services.kept import IN_THE_WAY, stamp_of
 from fleet_rival.services.series_rows import LoadedWeek
 from fleet_rival.services.track import load_track
@@ -165,7 +166,7 @@ def _dated(session: Session, team_id: int, combination_id: int, laps: Sequence[S
 
 
 def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapping[str, int]) -> list[dict[str, Any]]:
-    analysis = analyse(track, laps, settings)
+    analysis = analyse(track, laps, without_intervals(settings))
     own = {name: (driver.guest, standings_of(driver, settings)) for name, driver in analysis.drivers.items()}
     team = [item for guest, standings in own.values() if not guest for item in standings]
     rows: list[dict[str, Any]] = [

@@ -61,10 +61,10 @@ def part_figures(
     times = {
         part.code: {index: time for index in members if (time := getattr(judged[index].lap, depth).get(part.code)) is not None} for part in parts
     }
+    # Once for all parts: most laps have nothing taken.
+    evidence = {index: judged[index].taken.by_earlier | judged[index].cold_parts for index in members if judged[index].has_passes}
     passes = {
-        code: [
-            index for index in known if judged[index].has_passes and not inside[code] & (judged[index].taken.by_earlier | judged[index].cold_parts)
-        ]
+        code: [index for index in known if (lost := evidence.get(index)) is not None and not (lost and inside[code] & lost)]
         for code, known in times.items()
     }
     references = {
@@ -73,15 +73,17 @@ def part_figures(
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
     figures: dict[str, PartFigures] = {}
+    aged: dict[int, float] = {}
+    for index in members:
+        lap = judged[index].lap
+        slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
+        aged[index] = slope * max(0, lap.number - first)
     for code, reference in references.items():
         losses: dict[int, int] = {}
         if reference:
             centre = float(reference.time_us)
             share = float(reference.time_us / whole)
-            for index, time in times[code].items():
-                lap = judged[index].lap
-                slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
-                losses[index] = round(time - centre - slope * share * max(0, lap.number - first))
+            losses = {index: round(time - centre - aged[index] * share) for index, time in times[code].items()}
         passed = [times[code][index] for index in passes[code]]
         figures[code] = PartFigures(
             code,

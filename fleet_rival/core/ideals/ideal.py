@@ -1,7 +1,7 @@
 """The ideal laps of one driver in one group."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import NEVER, PartTable, part_table
@@ -39,6 +39,8 @@ class Ideals:
 
     values: Mapping[str, Ideal]
     reasons: Mapping[str, str]
+    tables: Mapping[str, PartTable] = field(default_factory=dict, compare=False, repr=False)
+    """What they were made from: by `sectors` and `segments`."""
 
     def time_us(self, name: str) -> int | None:
         ideal = self.values.get(name)
@@ -79,7 +81,7 @@ def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int],
             reasons[name] = _why_incomplete(linked, "sector")
         else:
             reasons[name] = "no laps that can be joined"
-    return Ideals(values, reasons)
+    return Ideals(values, reasons, {"sectors": sectors, "segments": segments})
 
 
 def _why_incomplete(table: PartTable, what: str) -> str:

@@ -138,17 +138,23 @@ def _cliff(runs: Sequence[PaceRun], settings: Settings) -> Cliff | None:
     if count < 4 * _CLIFF_LAPS:
         return None
 
+    sizes = np.asarray([len(x) for x in places])
+    begins = np.concatenate([[0], np.cumsum(sizes)[:-1]])
+
+    def centred(column: Values) -> Values:
+        return np.asarray(column - np.repeat(np.add.reduceat(column, begins) / sizes, sizes))
+
+    across = np.concatenate(places)
+    straight_column, target = centred(across), centred(np.concatenate(values))
+
     def fit(bend: float | None) -> tuple[float, Values]:
-        columns = []
-        for x in places:
-            parts = [x] if bend is None else [x, np.maximum(x - bend, 0.0)]
-            columns.append(np.column_stack([part - part.mean() for part in parts]))
-        design, target = np.concatenate(columns), np.concatenate([y - y.mean() for y in values])
+        columns = [straight_column] if bend is None else [straight_column, centred(np.maximum(across - bend, 0.0))]
+        design = np.column_stack(columns)
         found, *_ = np.linalg.lstsq(design, target, rcond=None)
         rest = target - design @ found
         return float(rest @ rest), np.asarray(found)
 
-    whole = np.sort(np.concatenate(places))
+    whole = np.sort(across)
     straight, _ = fit(None)
     bends = np.unique(whole)
     bends = bends[(np.searchsorted(whole, bends) >= _CLIFF_LAPS) & (count - np.searchsorted(whole, bends, side="right") >= _CLIFF_LAPS)]
