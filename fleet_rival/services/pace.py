@@ -195,7 +195,14 @@ def _to_show(lap: CoreLap, excess_us: int) -> dict[str, Any]:
 
 def _condition(group: GroupAnalysis) -> dict[str, Any]:
     figures = group.consistency
-    return {**group.group._asdict(), "clean": group.counts["clean"], "median_us": _rounded(figures.median_us), "spread_pct": figures.spread_pct}
+    net = group.falloff.net
+    return {
+        **group.group._asdict(),
+        "clean": group.counts["clean"],
+        "median_us": _rounded(figures.median_us),
+        "spread_pct": figures.spread_pct,
+        "falloff": None if net is None else _slope(net),
+    }
 
 
 def _pars(analysis: Analysis, driver: DriverAnalysis, sheets: Mapping[str, str], settings: Settings) -> list[dict[str, Any]]:

@@ -58,7 +58,7 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
 
 
 def test_what_does_not_count_is_counted_along_and_figures_are_taken_along(open_page: Open, accessible: Check, desk: Desk) -> None:
-    page = open_page(paced(desk, "Shared Truck"))
+    page = open_page(paced(desk, "Taken Along Truck"))
     row = page.get_by_role("row", name="Ysolde Farrand")
     expect(row).to_contain_text("20 of 22")
     page.get_by_label("cold laps (2)").check()

@@ -57,10 +57,17 @@ class LapOfRunOut(Schema):
     spread_us: int | None
 
 
+class SlopeOut(Schema):
+    us_per_lap: int
+    low_us: int
+    high_us: int
+
+
 class ConditionOut(GroupOut):
     clean: int
     median_us: int | None
     spread_pct: float | None
+    falloff: SlopeOut | None
 
 
 class CliffOut(Schema):
@@ -71,17 +78,11 @@ class CliffOut(Schema):
     gain: float
 
 
-class SetFalloff(Schema):
+class SetFalloff(SlopeOut):
     tyre_set: str
-    us_per_lap: int
-    low_us: int
-    high_us: int
 
 
-class FalloffOut(Schema):
-    us_per_lap: int
-    low_us: int
-    high_us: int
+class FalloffOut(SlopeOut):
     laps_used: int
     runs_used: int
     correlation: float

@@ -100,6 +100,8 @@ def best_of_run(places: Sequence[Place]) -> list[BestOf]:
         places: one for each lap of the run, in order, each with at least one time.
     """
     results = []
+    # Most places are the same warm laps: their distribution is made once.
+    curves = {times: _curve(times) for times in {place.times_us for place in places}}
     for laps in LAP_COUNTS:
         if laps > len(places):
             break
@@ -109,7 +111,7 @@ def best_of_run(places: Sequence[Place]) -> list[BestOf]:
         grid = np.unique(np.concatenate([np.linspace(low, high, _POINTS), *known]))
         none_yet = np.ones_like(grid)
         for place in used:
-            none_yet *= place.failure + (1 - place.failure) * (1 - _distribution(place.times_us, grid))
+            none_yet *= place.failure + (1 - place.failure) * (1 - _share_at(curves[place.times_us], grid))
         reached = np.maximum.accumulate(1 - none_yet)
         values = [float(np.interp(share, reached, grid)) if reached[-1] >= share else None for share in _PERCENTILES]
         results.append(BestOf(laps, *values))
@@ -142,6 +144,10 @@ def _curve(times_us: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _distribution(times_us: Sequence[int], at: np.ndarray) -> np.ndarray:
-    grid, reached = _curve(times_us)
+    return _share_at(_curve(times_us), at)
+
+
+def _share_at(curve: tuple[np.ndarray, np.ndarray], at: np.ndarray) -> np.ndarray:
+    grid, reached = curve
     inside = np.interp(at, grid, reached)
     return np.where(at >= grid[-1], 1.0, np.where(at < grid[0], 0.0, inside))

@@ -142,6 +142,13 @@ def _beside(x: Values) -> Values:
 
 
 def _without_line(x: Values) -> Values:
+    """What takes a line over x out of values; where x begins doesn't matter."""
+    return _line_out(tuple(x - x[0]))
+
+
+@lru_cache(maxsize=512)
+def _line_out(places: tuple[float, ...]) -> Values:
+    x = np.asarray(places)
     basis = np.linalg.qr(np.column_stack([np.ones(len(x)), x - x.mean()]))[0]
     return np.asarray(np.eye(len(x)) - basis @ basis.T)
 

@@ -3727,6 +3727,7 @@ export interface components {
             clean: number;
             /** Compound */
             compound: string | null;
+            falloff: components["schemas"]["SlopeOut"] | null;
             /** Median Us */
             median_us: number | null;
             /** Race */
@@ -7509,6 +7510,15 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /** SlopeOut */
+        SlopeOut: {
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Us Per Lap */
+            us_per_lap: number;
         };
         /** Slot */
         Slot: {

@@ -200,7 +200,7 @@ function turnTo(event: Event) {
         <p class="quiet">Scatter grows with the root of the time: so short and long laps can be compared.</p>
       </template>
       <p v-if="shown.by_condition.length > 1">
-        <template v-for="(item, index) in shown.by_condition" :key="index">{{ index ? '; ' : 'By condition: ' }}{{ item.race ? 'race' : 'practice' }}, {{ item.wetness }}{{ item.compound ? `, ${item.compound}` : '' }}: {{ count(item.clean, 'clean lap') }}<template v-if="item.median_us !== null">, median {{ lapTime(item.median_us) }}</template></template>.
+        <template v-for="(item, index) in shown.by_condition" :key="index">{{ index ? '; ' : 'By condition: ' }}{{ item.race ? 'race' : 'practice' }}, {{ item.wetness }}{{ item.compound ? `, ${item.compound}` : '' }}: {{ count(item.clean, 'clean lap') }}<template v-if="item.median_us !== null">, median {{ lapTime(item.median_us) }}</template><template v-if="item.falloff">, {{ gap(item.falloff.us_per_lap) }} s a lap ({{ gap(item.falloff.low_us) }} to {{ gap(item.falloff.high_us) }})</template></template>.
       </p>
     </section>
 
