@@ -1,6 +1,7 @@
 """A real browser against the whole real application with the demo's data; one of each a run."""
 
 import json
+import os
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -21,6 +22,8 @@ from tests.conftest import DATA, DEMO
 
 # Generous: a machine that is busy with something else must not fail a test.
 expect.set_options(timeout=15_000)
+# The servers that are started here don't describe themselves.
+os.environ.pop("FLEET_DESCRIBE", None)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 

@@ -53,7 +53,7 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
     expect(alike).to_contain_text("19 of")
     expect(page.get_by_text("Likely: 19 clean laps; 11 more make it firm.")).to_be_visible()
     # And back to where it came from.
-    page.get_by_role("link", name=re.compile("Pace Truck")).click()
+    page.get_by_role("link", name=re.compile("Pace Truck")).first.click()
     expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals: Ysolde Farrand"))).to_be_visible()
 
 
@@ -131,6 +131,10 @@ def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(open_pa
     accessible(page)
     page.get_by_role("link", name="Lay these laps over each other here").click()
     expect(page.get_by_role("slider", name="Speed over the lap")).to_be_visible()
+    with page.expect_download() as download:
+        page.get_by_role("button", name="CSV of the lines").click()
+    head, first, *rest = Path(download.value.path()).read_text(encoding="utf-8").splitlines()
+    assert head.startswith('distance_m,"Ysolde Farrand') and head.count("behind_s") == 2 and len(first.split(",")) == 5 and len(rest) > 100
     page.go_back()
     page.get_by_role("link", name="T5", exact=True).click()
     expect(page.get_by_role("heading", name="What one goes by")).to_be_visible()

@@ -86,6 +86,15 @@ LONGLEY = rows_of(
 )
 
 
+# Pontius: calibration of a load cell, deflection at loads of 150,000 and so on, twice; a parabola.
+PONTIUS = rows_of(
+    "0.11019 0.21956 0.32949 0.43899 0.54803 0.65694 0.76562 0.87487 0.98292 1.09146 1.20001 1.30822 1.41599 1.52399 1.63194 1.73947 1.84646"
+    " 1.95392 2.06128 2.16844 0.11052 0.22018 0.32939 0.43886 0.54798 0.65739 0.76596 0.87474 0.98300 1.09150 1.20004 1.30818 1.41613 1.52408"
+    " 1.63159 1.73965 1.84696 1.95445 2.06177 2.16829"
+)[0]
+LOADS = np.tile(np.arange(1, 21) * 150_000.0, 2)
+
+
 def certified_fit(design: np.ndarray, values: np.ndarray) -> tuple[list[float], float]:
     """Coefficients, the intercept first, and the residual standard deviation, on centred data as the core fits."""
     middle = design.mean(axis=0)
@@ -115,6 +124,14 @@ def certified_fit(design: np.ndarray, values: np.ndarray) -> tuple[list[float], 
             8,
             id="Longley",
         ),
+        pytest.param(
+            np.column_stack([LOADS, LOADS**2]),
+            PONTIUS,
+            [0.673565789473684e-03, 0.732059160401003e-06, -0.316081871345029e-14],
+            0.205177424076185e-03,
+            10,
+            id="Pontius",
+        ),
         *(
             pytest.param(
                 np.vander(np.arange(21.0), 6, increasing=True)[:, 1:],
@@ -135,6 +152,20 @@ def test_least_squares_gives_the_certified_coefficients(
     assert min(digits(one, other) for one, other in zip(found, coefficients, strict=True)) >= least
     if deviation is not None:
         assert digits(rest, deviation) >= least
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "slope", "deviation"),
+    [
+        (np.arange(60.0, 71), np.arange(130.0, 141), 2.07438016528926, 3.56753034006338),
+        (np.arange(4.0, 7), [3.0, 4.0, 4.0], 8 / 11, 0.369274472937998),
+    ],
+    ids=["NoInt1", "NoInt2"],
+)
+def test_lines_through_the_origin_are_certified_too(x: np.ndarray, y: np.ndarray, slope: float, deviation: float) -> None:
+    [found] = statistics.least_squares(x[:, None], np.asarray(y))
+    rest = np.asarray(y) - x * found
+    assert digits(float(found), slope) >= 13 and digits(math.sqrt(float(rest @ rest) / (len(x) - 1)), deviation) >= 13
 
 
 # Michelson's measurements of the speed of light, in units of 0.01 thousand km/s above 299.

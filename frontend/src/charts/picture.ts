@@ -130,7 +130,11 @@ async function asPng(frame: HTMLElement): Promise<Blob> {
 
 /** Hand a chart over as a file. */
 export async function savePicture(frame: HTMLElement, name: string, form: 'svg' | 'png') {
-  const blob = form === 'svg' ? new Blob([asSvg(frame)], { type: 'image/svg+xml' }) : await asPng(frame)
+  handOver(form === 'svg' ? new Blob([asSvg(frame)], { type: 'image/svg+xml' }) : await asPng(frame), name, form)
+}
+
+/** Hand something over as a file. */
+export function handOver(blob: Blob, name: string, form: string) {
   const link = document.createElement('a')
   link.href = URL.createObjectURL(blob)
   link.download = `${name.replace(/[^\p{L}\p{N}]+/gu, '-').replace(/^-|-$/g, '').toLowerCase()}.${form}`

@@ -6,6 +6,7 @@ import { answer, api, type TracedLap } from '@/api/client'
 import { useBook } from '@/book'
 import type { StripCorner } from '@/charts/LapStrip.vue'
 import { CHANNELS, figureAt, inkOf, pen, valueAt } from '@/charts/traces'
+import { handOver } from '@/charts/picture'
 import PictureFrame from '@/charts/PictureFrame.vue'
 import TraceStrip from '@/charts/TraceStrip.vue'
 import { count, gap, lapTime } from '@/format'
@@ -92,6 +93,19 @@ const several = computed(() => new Set(keys.value.map((key) => byKey.value.get(k
 const named = (lap: TracedLap | undefined) => (lap ? `${lap.driver}, lap ${lap.number}${several.value ? `, session ${lap.session}` : ''}` : '')
 const corner = computed(() => corners.value.find((item) => at.value >= item.start_m && at.value <= item.end_m))
 const told = computed(() => `${Math.round(at.value)} m${corner.value ? `, ${corner.value.code}` : ''}: ${readings.value.map((item) => `${named(item.lap)} ${item.value} ${about.value.unit}${item.behind ? `, ${item.behind} s` : ''}`).join('; ')}`)
+/** What the lines show, at each place at which the difference is told. */
+function takeFigures(form: 'csv' | 'json') {
+  const found = shown.value
+  if (!found) return
+  const names = keys.value.map((key) => named(byKey.value.get(key)))
+  const rows = found.places_m.map((place, index) => ({ distance_m: place, laps: found.laps.map((lap) => ({ value: valueAt(lap.distance_m, lap.values, place), behind_s: lap.behind_s[index] ?? null })) }))
+  const quoted = (text: string) => `"${text.replaceAll('"', '""').replace(/^[=+@-]/, "'$&")}"`
+  const text =
+    form === 'json'
+      ? JSON.stringify({ channel: channel.value, laps: names, rows })
+      : [['distance_m', ...names.flatMap((name) => [quoted(`${name}: ${channel.value}`), quoted(`${name}: behind_s`)])], ...rows.map((row) => [row.distance_m, ...row.laps.flatMap((lap) => [lap.value ?? '', lap.behind_s ?? ''])])].map((row) => row.join(',')).join('\r\n')
+  handOver(new Blob([text], { type: form === 'json' ? 'application/json' : 'text/csv' }), `traces, ${channel.value}`, form)
+}
 const chart = ref<InstanceType<typeof TraceStrip>>()
 function stretch(low: number, high: number) {
   from.value = low
@@ -126,6 +140,7 @@ function stretch(low: number, high: number) {
     </div>
     <section class="sheet strip" aria-label="Traces over the lap strip">
       <PictureFrame :name="`traces, ${about.name}`"><TraceStrip ref="chart" :overlay="shown" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" /></PictureFrame>
+      <p class="take quiet" role="group" aria-label="Figures of the lines">Figures: <button type="button" :disabled="!shown" @click="takeFigures('csv')">CSV<span class="visually-hidden"> of the lines</span></button> · <button type="button" :disabled="!shown" @click="takeFigures('json')">JSON<span class="visually-hidden"> of the lines</span></button></p>
     </section>
     <div class="columns">
       <section class="sheet part" aria-labelledby="read-title">
@@ -150,6 +165,16 @@ function stretch(low: number, high: number) {
 </template>
 
 <style scoped>
+.take {
+  padding: 0 12px 4px;
+  text-align: right;
+  font-size: 0.85rem;
+}
+.take button {
+  color: var(--accent);
+  text-decoration: underline;
+  text-underline-offset: 2px;
+}
 .top,
 .bar {
   display: flex;
