@@ -7,9 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from fleet_rival.core.analysis import analyse
-from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
+from fleet_rival.core.laps.lap import Identity, Lap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import BadSetting, Settings
+from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.telemetry.filling import fill_laps
 from fleet_rival.core.track import Track
 from fleet_rival.formats.errors import UnusableFile
@@ -36,9 +38,11 @@ def run(arguments: argparse.Namespace) -> int:
         track = read_track(_read(arguments.track))
         file = read_laps(_read(arguments.laps), track)
         name = arguments.laps.name
-        laps, more = _with_telemetry(track, [lap for _, lap in file.laps], arguments.telemetry)
+        laps, curves, more = _with_telemetry(track, [lap for _, lap in file.laps], arguments.telemetry)
+        analysis = analyse(track, laps, settings)
         result = report(
-            analyse(track, laps, settings),
+            analysis,
+            clinics_of(track, analysis, curves_by_driver(analysis, curves), settings),
             [row.as_row(name) for row in file.set_aside],
             [row.as_row(name) for row in file.warnings] + more,
         )
@@ -56,10 +60,10 @@ def run(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[list[Lap], list[dict[str, Any]]]:
-    """The laps with what telemetry says of them, and warnings."""
+def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[list[Lap], dict[Identity, LapCurves], list[dict[str, Any]]]:
+    """The laps with what telemetry says of them, their curves, and warnings."""
     if not paths:
-        return laps, []
+        return laps, {}, []
     for path in paths:
         if not path.is_file():
             raise UnusableFile(f"{path} can't be read.")
@@ -81,7 +85,7 @@ def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[l
         lap = laps[index]
         for stretch in what.stretches:
             warn(None, lap.driver, f"telemetry of session {lap.session}, run {lap.run}, lap {lap.number}: {stretch_sentence(stretch)}")
-    return list(found.laps), warnings
+    return list(found.laps), {laps[index].identity: item for index, item in found.curves.items()}, warnings
 
 
 def _read(path: Path) -> bytes:

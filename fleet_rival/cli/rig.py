@@ -22,6 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--rate", type=float, default=60.0, help="samples a second (default 60; 0: laps alone)")
     parser.add_argument("--flaky", action="store_true", help="break the connection now and then; nothing must be lost or doubled")
     parser.add_argument("--company", type=int, default=0, metavar="N", help="how many others are on the road (default 0)")
+    parser.add_argument("--habits", type=float, default=1.0, help="share of the driver's weaknesses that is left, e.g. 0.5 after work on them")
     parser.add_argument("--truth", type=Path, metavar="FILE", help="write what is true of each lap beside it, as JSON lines")
     parser.add_argument("--address", help="of the application; the one that runs here where missing")
     parser.add_argument("--token", help="of the rig; that of the demo's stand-in rig, or FLEET_RIG_TOKEN, where missing")
@@ -41,7 +42,7 @@ def run(arguments: argparse.Namespace) -> int:
     if not (arguments.rate == 0 or 10 <= arguments.rate <= 1000) or not 0 <= arguments.company <= 60:
         raise Failure("record 10 to 1000 samples a second, or none, among 0 to 60 others.")
     rig = Rig(address, token)
-    wishes = Wishes(arguments.laps, arguments.speed, arguments.flaky, arguments.company, arguments.rate, arguments.seed)
+    wishes = Wishes(arguments.laps, arguments.speed, arguments.flaky, arguments.company, arguments.rate, arguments.seed, arguments.habits)
     truths = []
     try:
         for done in rig.drive(arguments.driver, wishes):

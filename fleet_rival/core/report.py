@@ -1,31 +1,39 @@
 """Puts the report together: the figures of an analysis under the keys of the open report format, version 1."""
 
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Final
 
 from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis
 from fleet_rival.core.consistency import Consistency
+from fleet_rival.core.corners.clinic import Clinic
+from fleet_rival.core.corners.recurring import Mistake
+from fleet_rival.core.corners.standing_losses import StandingLoss
+from fleet_rival.core.corners.whole import DriverClinics
 from fleet_rival.core.ideals import BestOf
 from fleet_rival.core.ideals.ideal import IDEALS, PartTime
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
 
-__all__ = ["NOT_YET", "driver_report", "report"]
+__all__ = ["driver_report", "report"]
 
-NOT_YET: Final = {
-    "mistakes": "slips and recurring mistakes aren't computed in this version",
-    "cold_mistakes": "slips and recurring mistakes aren't computed in this version",
-    "standing": "standing losses aren't computed in this version",
-    "trades": "trades between corners aren't computed in this version",
-}
+_NOT_LOOKED: Final = "mistakes weren't looked for"
+_NO_PARTS: Final = "no times of segments or sectors"
 
 
-def report(analysis: Analysis, set_aside: Sequence[Mapping[str, Any]] = (), warnings: Sequence[Mapping[str, Any]] = ()) -> dict[str, Any]:
+def report(
+    analysis: Analysis,
+    clinics: Mapping[str, DriverClinics] | None = None,
+    set_aside: Sequence[Mapping[str, Any]] = (),
+    warnings: Sequence[Mapping[str, Any]] = (),
+) -> dict[str, Any]:
     """The report as a JSON-ready value.
 
     Args:
         analysis: the figures.
+        clinics: the corners, of the same laps; where nobody looked for mistakes, nothing is told of them.
         set_aside: rows that couldn't be read or repeat another, as the format's `set_aside` wants them.
         warnings: warnings on lines; those on groups are added here.
     """
@@ -34,7 +42,7 @@ def report(analysis: Analysis, set_aside: Sequence[Mapping[str, Any]] = (), warn
         "version": 1,
         "set_aside": [dict(row) for row in set_aside],
         "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
-        "drivers": {name: driver_report(driver) for name, driver in analysis.drivers.items()},
+        "drivers": {name: driver_report(driver, clinics[name] if clinics else None) for name, driver in analysis.drivers.items()},
         "team_ideal": {
             "segment_us": analysis.team.segment_us,
             "sector_us": analysis.team.sector_us,
@@ -58,15 +66,16 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
                 yield {"file": None, "line": None, "driver": name, "reason": warning}
 
 
-def driver_report(driver: DriverAnalysis) -> dict[str, Any]:
+def driver_report(driver: DriverAnalysis, clinics: DriverClinics | None = None) -> dict[str, Any]:
     """One driver's part of the report."""
-    figures = _group(driver.main)
+    figures = _group(driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None)
     if driver.guest:
         figures["guest"] = True
-    return {**figures, "groups": [_group(group) for group in driver.others]}
+    others = clinics.others if clinics else [None] * len(driver.others)
+    return {**figures, "groups": [_group(group, driver.laps, clinic, None) for group, clinic in zip(driver.others, others, strict=True)]}
 
 
-def _group(group: GroupAnalysis) -> dict[str, Any]:
+def _group(group: GroupAnalysis, laps: Sequence[JudgedLap], clinic: Clinic | None, standing: Sequence[StandingLoss] | None) -> dict[str, Any]:
     missing: dict[str, str] = {}
     if group.best is None:
         missing["best_us"] = "no lap that may be the best one"
@@ -75,24 +84,24 @@ def _group(group: GroupAnalysis) -> dict[str, Any]:
     for name, reason in group.consistency.reasons.items():
         missing[f"consistency.{name}"] = reason
     segments = {}
+    slips = Counter(slip.corner for slip in clinic.slips) if clinic and clinic.depth == "segments" else Counter[str]()
     for code, figures in group.segments.items():
         segments[code] = {
             "n": figures.n,
             "reference_us": round_half_even(figures.reference.time_us) if figures.reference else None,
             "mean_loss_us": round_half_even(figures.mean_loss_us),
             "sd_us": round_half_even(figures.sd_us),
-            "slips": None,
+            "slips": slips[code] if clinic and figures.n else None,
             "candidate": bool(figures.reference and figures.reference.candidate),
         }
         for key, value in segments[code].items():
             if value is None:
-                missing[f"segments.{code}.{key}"] = NOT_YET["mistakes"] if key == "slips" else "too few passes with a time here"
+                missing[f"segments.{code}.{key}"] = _NOT_LOOKED if key == "slips" and figures.n else "too few passes with a time here"
     clean = f"{group.counts['clean']} clean laps are too few"
     best_of = _best_of(group.best_of, "best_of", clean, missing)
     after_out_lap = _best_of(
         group.best_of_after_out_lap, "best_of_after_out_lap", "no out lap followed by a counting cold lap, or too few clean laps", missing
     )
-    missing |= NOT_YET
     falloff = _falloff(group.falloff, missing)
     return {
         "group": group.group._asdict(),
@@ -107,13 +116,69 @@ def _group(group: GroupAnalysis) -> dict[str, Any]:
         "consistency": _consistency(group.consistency),
         "falloff": falloff,
         "segments": segments,
-        "mistakes": None,
-        "cold_mistakes": None,
-        "standing": None,
-        "trades": None,
+        **(_corners(laps, clinic, standing, missing) if clinic else _nothing_looked_for(missing)),
         "best_of": best_of,
         "best_of_after_out_lap": after_out_lap,
         "missing": missing,
+    }
+
+
+def _nothing_looked_for(missing: dict[str, str]) -> dict[str, None]:
+    keys = ("mistakes", "cold_mistakes", "standing", "trades")
+    missing |= dict.fromkeys(keys, _NOT_LOOKED)
+    return dict.fromkeys(keys)
+
+
+def _corners(laps: Sequence[JudgedLap], clinic: Clinic, standing: Sequence[StandingLoss] | None, missing: dict[str, str]) -> dict[str, Any]:
+    """Mistakes, standing losses and trades; None where nothing can be known of them."""
+    timed = any(figures.losses_us for figures in clinic.parts.values())
+    cold = timed or bool(clinic.cold_mistakes)
+    compared = standing is not None and sum(bool(figures.reference and not figures.reference.candidate) for figures in clinic.parts.values()) >= 3
+    values: dict[str, Any] = {
+        "mistakes": [_mistake(item, laps) for item in clinic.mistakes] if timed else None,
+        "cold_mistakes": [_mistake(item, laps) for item in clinic.cold_mistakes] if cold else None,
+        "standing": [
+            {"corner": item.corner, "kind": item.kind, "loss_us": round_half_even(item.loss_us), "against": item.against} for item in standing or ()
+        ]
+        if compared
+        else None,
+        "trades": [
+            {"first": item.first, "second": item.second, "correlation": item.correlation, "low": item.low, "high": item.high, "n": item.n}
+            for item in clinic.trades
+        ]
+        if clinic.depth == "segments" and timed
+        else None,
+    }
+    why = {"mistakes": _NO_PARTS, "cold_mistakes": _NO_PARTS, "trades": "no times of segments"}
+    why["standing"] = "told of the main group" if standing is None else "too few references of five passes or more"
+    missing |= {key: why[key] for key, value in values.items() if value is None}
+    return values
+
+
+def _mistake(item: Mistake, laps: Sequence[JudgedLap]) -> dict[str, Any]:
+    return {
+        "corner": item.corner,
+        "kind": item.kind,
+        "source": item.source,
+        "occurrences": len(item.slips),
+        "passes": item.passes,
+        "rate": item.rate,
+        "rate_low": item.rate_low,
+        "rate_high": item.rate_high,
+        "mean_loss_us": round_half_even(item.mean_loss_us),
+        "knock_on_us": round_half_even(item.knock_on_us),
+        "cost_per_lap_us": round_half_even(item.cost_us),
+        "recurring": item.recurring,
+        "runs": item.runs,
+        "laps": [
+            {
+                **lap_reference(laps[slip.lap].lap),
+                "loss_us": slip.loss_us,
+                "knock_on_us": round_half_even(slip.knock_on_us),
+                **({"seen_at": slip.corner} if slip.corner != item.corner else {}),
+            }
+            for slip in item.slips
+        ],
     }
 
 

@@ -35,7 +35,9 @@ class Settings:
     """A lap is spoiled beyond this many robust deviations, and never for less than the floor times the root of the lap in minutes."""
     tow_deviations: float = 3.0
     tow_kmh: float = 2.0
-    """By traces a lap had a tow where it gained more speed at full throttle than the driver does alone, by both of these."""
+    tow_entry_kmh: float = 1.0
+    """By traces a lap had a tow where it gained more speed at full throttle than the driver does alone, by both of the first; entry speeds
+    within the third of those of nine in ten solo passes are compared."""
     incident_takes: int = 2
     strike_takes: int = 1
     """Segments taken after the one in which it happened."""
@@ -68,6 +70,30 @@ class Settings:
     """Tread at which a tyre is through."""
     reference_passes: int = 5
     """Passes below which a segment's reference is its second-best time."""
+    slip_deviations: float = 2.5
+    slip_floor_s: float = 0.05
+    slip_floor_pct: float = 0.6
+    """A pass is a slip beyond this many deviations of the ordinary passes, never for less than the floors, the second in per cent of the segment.
+    At 2.5 deviations one ordinary pass in 160 passes for one; the floors keep it from mattering."""
+    mixture_passes: int = 8
+    mixture_bic: float = 6.0
+    mixture_apart: float = 2.5
+    mixture_fast_share: float = 0.25
+    mixture_slow_share: float = 0.10
+    """When the faster of two components is what is ordinary: strong evidence (Kass and Raftery, 1995), clearly apart, neither a few passes."""
+    carried_segments: int = 3
+    carried_lap_share: float = 1 / 3
+    """How far behind a slip a loss may be its knock-on, and within which share of the lap."""
+    recurring_slips: int = 3
+    recurring_runs: int = 2
+    stray_rate: float = 0.01
+    false_discoveries: float = 0.01
+    recurring_cost_s: float = 0.02
+    """A mistake recurs from so many slips in so many runs on, more than chance at this rate of false discoveries, and worth so much a lap."""
+    standing_floor_s: float = 0.05
+    standing_deviations: float = 4.0
+    """A standing loss stands out from the driver's other corners by so many robust deviations of their gaps, and by the floors of a slip."""
+    trade_passes: int = 12
     bootstrap_resamples: int = 999
     bootstrap_seed: int = 20
     """For the intervals of the shares of scatter; 0 resamples: none."""

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-__all__ = ["DriverModel", "Habit"]
+__all__ = ["DriverModel", "Habit", "Tries"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,6 +15,16 @@ class Habit:
     loss_s: float
     when: str = "always"
     """`always`, `late` in a run, or `cold`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tries:
+    """An option tried at one corner in long runs, lap by lap in turn: the second is worth a share of the corner's grip."""
+
+    corner: str
+    first: str
+    second: str
+    worth: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,3 +47,4 @@ class DriverModel:
     """Corners driven wrongly on every lap, and the seconds that costs."""
     strike_rate: float = 0.01
     spin_rate: float = 0.005
+    tries: Tries | None = None

@@ -24,6 +24,8 @@ Metres = NDArray[np.float64]
 _PIT_AWAY_M: Final = 14.0
 _PIT_RAMP_M: Final = 45.0
 _SLOWEST_MS: Final = 3.0
+_BEFORE_LIMITER_M: Final = 25.0
+"""From where a corner is left to where the next gear is due."""
 _GEARS: Final = 6
 _TRIES: Final = 9
 _RATIO: Final = 14.0
@@ -122,6 +124,9 @@ class DrivenLap:
         most = car.power_w_per_kg / np.maximum(speed, 5.0)
         throttle = np.clip(np.where(drive > 0.2, drive / most, 0.0), 0, 1) * 100
         throttle = np.where(throttle > 92, 100.0, throttle)
+        # With the engine at its limit, or in a gear too high, the foot is down and nothing comes of it.
+        in_vain = (along(self.effects["limiter"]) > 0.5) | (along(self.effects["gear"]) > 0.5)
+        throttle = np.where(in_vain & (drive > -0.2), 100.0, np.minimum(throttle + along(self.effects["foot"]), 100.0))
         brake = np.clip(np.where(drive < -0.8, -drive / car.grip_ms2, 0.0), 0, 1) * 100
         share = np.clip(speed / car.top_speed_ms, 0, 0.999) * _GEARS
         gear = np.clip(np.floor(share) + 1 + np.round(along(self.effects["gear"])), 1, _GEARS)
@@ -134,7 +139,7 @@ class DrivenLap:
             "speed_kmh": np.round(speed * 3.6, 2),
             "throttle_pct": np.round(throttle, 1),
             "brake_pct": np.round(brake, 1),
-            "steering_deg": np.round(-np.degrees(np.arctan(2.6 * bend)) * _RATIO * (1 - 1.6 * slide / 100), 1),
+            "steering_deg": np.round(-np.degrees(np.arctan(2.6 * bend)) * _RATIO * (1 - 1.6 * slide / 100 - 1.5 * along(self.effects["against"])), 1),
             "gear": gear,
             "rpm": np.round(2800 + 5200 * np.clip(share / gear + along(self.effects["limiter"]), 0, 1), 0),
             "x_m": np.round(x, 2),
@@ -186,15 +191,16 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
     offset = _line(road, stint)
     if stint.pit and track.pit:
         _pit(limits, offset, track, step, stint.pit)
-    effects = {name: np.zeros(count) for name in ("lock", "slip", "gear", "limiter")}
+    effects = {name: np.zeros(count) for name in ("lock", "slip", "gear", "limiter", "against", "foot")}
     profile = _profile(road, car, limits, stint.entry_ms)
     losses = []
     speed = np.asarray(profile.speed)
     for slip in stint.slips:
+        usual = speed
         profile, lost = _slipped(road, car, track, stint, slip, profile)
         losses.append(lost)
         speed = np.asarray(profile.speed)
-        _show(slip, track, step, speed, offset, effects)
+        _show(slip, track, step, usual, speed, offset, effects)
     time: Metres = np.concatenate([[0.0], np.cumsum(2 * step / (speed[1:] + speed[:-1]))])
     places: Metres = np.arange(count + 1, dtype=np.float64) * step
     closed = {name: np.append(values, values[0]) for name, values in effects.items()}
@@ -341,50 +347,91 @@ def _slipped(road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, 
     return chosen, round(lost * 1e6)
 
 
+@dataclass(frozen=True, slots=True)
+class _Places:
+    """Metres of a corner: where it begins, the first and the last that are as slow as the slowest, and where it ends."""
+
+    begins: int
+    entered: int
+    leaves: int
+    ends: int
+    outside: float
+
+
+def _places(track: Track, step: float, speed: Metres, code: str) -> _Places:
+    corner = next(item for item in track.corners if item.code == code)
+    begins, ends = round(corner.start_m / step), round(corner.end_m / step)
+    ends = max(ends, begins + 2)
+    slow = np.flatnonzero(speed[begins:ends] <= 1.01 * speed[begins:ends].min()) + begins
+    return _Places(begins, int(slow[0]), int(slow[-1]), ends, 1.0 if corner.direction == "left" else -1.0)
+
+
 def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip, size: float) -> None:
     """What goes wrong, from nothing (0) to more than anybody would do (1)."""
-    corner = next(item for item in track.corners if item.code == slip.corner)
-    begins, apex, ends = (round(place / step) for place in (corner.start_m, corner.apex_m, corner.end_m))
-    # The slowest place is where the driver believes the apex to be.
-    apex = begins + int(speed[begins : ends + 1].argmin()) if ends > begins else apex
+    at = _places(track, step, speed, slip.corner)
     count = len(limits.cap)
-    if slip.kind in ("early-brake", "double-input"):
+
+    def held(first: int, metres: float, to: float) -> None:
+        after = min(count, first + round(metres / step))
+        limits.cap[first:after] = np.minimum(limits.cap[first:after], to)
+
+    if slip.kind == "early-brake":
         shift = round(120 * size / step)
-        first = max(0, begins - shift)
-        moved = speed[np.minimum(np.arange(first, apex) + shift, apex)]
-        limits.cap[first:apex] = np.minimum(limits.cap[first:apex], moved)
-    elif slip.kind in ("late-throttle", "slide"):
-        after = min(count, apex + round(220 * size / step))
-        limits.cap[apex:after] = np.minimum(limits.cap[apex:after], speed[apex] * 1.004)
-    elif slip.kind in ("early-throttle", "wide-exit", "kerb"):
-        first = min(count - 1, apex + round(14 / step))
-        after = min(count, first + round(60 / step))
-        limits.cap[first:after] = np.minimum(limits.cap[first:after], speed[apex] * (1.02 - 0.35 * size))
+        first = max(0, at.begins - shift)
+        moved = speed[np.minimum(np.arange(first, at.entered) + shift, at.entered)]
+        limits.cap[first : at.entered] = np.minimum(limits.cap[first : at.entered], moved)
+    elif slip.kind in ("late-brake", "lock-up"):
+        # The way to the corner is driven on: the brakes are asked for more than usual, and the car is wide and has to wait.
+        limits.grip[max(0, at.entered - round(90 / step)) : at.entered] *= 1 + 0.25 * min(1.0, 0.4 + size)
+        held(at.leaves, 120 * size, speed[at.leaves] * 0.99)
+    elif slip.kind in ("late-throttle", "slide", "missed-apex"):
+        held(at.leaves, 220 * size, speed[at.leaves] * 1.004)
+    elif slip.kind == "double-input":
+        held(at.entered, 6 + 60 * size, speed[at.entered] * (1 - 0.3 * size))
+    elif slip.kind == "early-throttle":
+        held(at.leaves, 90 * size, speed[at.leaves] * (1.01 - 0.3 * size))
+    elif slip.kind in ("wide-exit", "kerb"):
+        first = min(count - 1, at.leaves + round(14 / step))
+        held(first, 120 * size, speed[first] * (1 - 0.3 * size))
     elif slip.kind == "wrong-gear":
-        limits.power[apex : min(count, apex + round(160 / step))] *= 1 - 0.9 * size
-    elif slip.kind == "lock-up":
-        limits.grip[max(0, begins - round(60 / step)) : apex] *= 1 - 0.6 * size
+        limits.power[at.leaves : min(count, at.leaves + round(160 / step))] *= 1 - 0.9 * size
+    elif slip.kind == "limiter":
+        first = min(count - 1, at.leaves + round(_BEFORE_LIMITER_M / step))
+        held(first, 220 * size, speed[first])
     elif slip.kind in ("spin", "contact"):
-        limits.cap[apex : apex + round(5 + 60 * size)] = _SLOWEST_MS + 1
-    else:  # over-slow, late-brake, missed-apex and what costs grip in the middle
-        first, after = max(0, apex - round(18 / step)), min(count, apex + round(18 / step))
-        limits.grip[first:after] *= 1 - 0.75 * size
+        held(at.entered, 5 + 60 * size, _SLOWEST_MS + 1)
+    else:  # over-slow
+        limits.cap[at.entered : at.leaves + 1] = np.minimum(limits.cap[at.entered : at.leaves + 1], speed[at.entered] * (1 - 0.6 * size))
 
 
-def _show(slip: Slip, track: Track, step: float, speed: Metres, offset: Metres, effects: dict[str, Metres]) -> None:
-    """What a slip leaves in the other channels."""
-    corner = next(item for item in track.corners if item.code == slip.corner)
-    begins, apex, ends = (round(place / step) for place in (corner.start_m, corner.apex_m, corner.end_m))
-    outside = 1.0 if corner.direction == "left" else -1.0
-    at = np.arange(len(offset))
-    hump = np.exp(-(((at - (ends if slip.kind in ("wide-exit", "limits", "early-throttle") else apex)) * step / 18) ** 2))
+def _show(slip: Slip, track: Track, step: float, usual: Metres, speed: Metres, offset: Metres, effects: dict[str, Metres]) -> None:
+    """What a slip leaves in the other channels.
+
+    Args:
+        usual, speed: without and with it.
+    """
+    at = _places(track, step, usual, slip.corner)
+    place = np.arange(len(offset))
+    behind = slip.kind in ("wide-exit", "limits", "early-throttle")
+    # Off the line where the corner is tightest, or carried out behind it.
+    middle, reach = (at.leaves + round(30 / step), 24.0) if behind else ((at.entered + at.leaves) / 2, 10.0 + (at.leaves - at.entered) * step / 2)
+    hump = np.exp(-(((place - middle) * step / reach) ** 2))
     if slip.kind in ("wide-exit", "limits", "missed-apex", "late-brake", "lock-up", "early-throttle", "kerb"):
-        offset += outside * hump * {"limits": 3.4, "wide-exit": 2.6, "early-throttle": 1.2}.get(slip.kind, 1.8)
+        offset += at.outside * hump * {"limits": 3.4, "wide-exit": 2.6, "early-throttle": 1.2}.get(slip.kind, 1.8)
     if slip.kind == "lock-up":
-        effects["lock"][max(0, begins - round(20 / step)) : apex] = 45.0
-    if slip.kind in ("slide", "spin"):
-        effects["slip"][apex : apex + round(40 / step)] = 35.0 if slip.kind == "slide" else 90.0
-    if slip.kind == "wrong-gear":
-        effects["gear"][max(0, apex - round(25 / step)) : apex + round(150 / step)] = 1.0
-    if slip.kind == "limiter":
-        effects["limiter"][ends : ends + round(80 / step)] = 1.0
+        effects["lock"][max(0, at.begins - round(4 / step)) : at.entered] = 45.0
+    elif slip.kind == "double-input":
+        # A gear too low while the brake is held and the wheel turned: the engine at its limit, and the wheel let go against the corner.
+        effects["gear"][max(0, at.entered - round(18 / step)) : at.entered] = -1.0
+        effects["limiter"][max(0, at.entered - round(18 / step)) : at.entered] = 1.0
+        effects["against"][at.entered : at.entered + round(12 / step)] = 1.0
+    elif slip.kind == "early-throttle":
+        effects["foot"][max(at.entered, at.leaves - round(24 / step)) : at.leaves] = 45.0
+    elif slip.kind in ("slide", "spin"):
+        effects["slip"][at.leaves : at.leaves + round(40 / step)] = 35.0 if slip.kind == "slide" else 90.0
+    elif slip.kind == "wrong-gear":
+        effects["gear"][at.entered : at.leaves + round(150 / step)] = 1.0
+    elif slip.kind == "limiter":
+        first = min(len(speed) - 1, at.leaves + round(_BEFORE_LIMITER_M / step))
+        beyond = speed[first:] > speed[first] * 1.005
+        effects["limiter"][first : first + (int(np.argmax(beyond)) if beyond.any() else 0)] = 1.0

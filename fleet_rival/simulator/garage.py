@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-__all__ = ["CAR_SHEETS", "RULES", "CarSheet", "Rules"]
+__all__ = ["CAR_SHEETS", "RULES", "SETUPS", "SETUP_NAME", "CarSheet", "Rules", "WrittenSetup"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,3 +136,47 @@ RULES: Final = {
     "cinder": Rules(5, 0, 2, 16, 17, 0, 0, cautions=True, fuel_rate=1.0, tyre_rate=1.0, changeable=(_BALANCE, _WEDGE)),
 }
 """By kind of series."""
+
+SETUP_NAME: Final = "Long road"
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenSetup:
+    """A version of a setup as the team wrote it: lines of name, value, unit and the corner where it is set in the car."""
+
+    name: str
+    lines: tuple[tuple[str, str, str | None, str | None], ...]
+    reason: str
+    purpose: str = "any"
+    assists: str | None = None
+
+
+_LINES: Final = (
+    ("Rear wing", "7", None, None),
+    ("Front ride height", "46", "mm", None),
+    ("Rear ride height", "58", "mm", None),
+    ("Rear bar", "3", None, None),
+    ("Cold pressure, front", "152", "kPa", None),
+    ("Cold pressure, rear", "148", "kPa", None),
+    ("Brake balance", "56", "%", None),
+    ("Traction", "3", None, None),
+)
+
+
+def _with(lines: tuple[tuple[str, str, str | None, str | None], ...], **values: str) -> tuple[tuple[str, str, str | None, str | None], ...]:
+    return tuple((name, values.get(name.lower().replace(" ", "_"), value), unit, corner) for name, value, unit, corner in lines)
+
+
+SETUPS: Final = (
+    WrittenSetup(SETUP_NAME, _LINES, "From the evening in the neighbours' garage: a place to begin.", assists="traction"),
+    WrittenSetup(SETUP_NAME, _with(_LINES, rear_bar="2"), "It let go behind the crests on worn tyres.", assists="traction"),
+    WrittenSetup(
+        SETUP_NAME,
+        (*_with(_LINES, rear_bar="2", rear_wing="6"), ("Brake balance", "54.5", "%", "T3"), ("Traction", "5", None, "T8")),
+        "For a race without rain: quicker on the long straight, steadied by hand where it needs it.",
+        "race",
+        "traction",
+    ),
+    WrittenSetup("One lap", _with(_LINES, rear_wing="5", traction="1"), "Two laps, then the rear is gone.", "qualifying"),
+)
+"""In the order of writing; a name that comes again is a further version."""

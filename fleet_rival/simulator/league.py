@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cache
-from typing import Final
+from typing import Final, Literal
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Pit, Track
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
+from fleet_rival.simulator.garage import SETUP_NAME
 from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_home_on
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES, Place
 from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, survey
@@ -26,16 +27,15 @@ WEEKS: Final = 12
 BEHIND: Final = 2
 """Weeks that are over; the next one runs."""
 _HARBOUR_M: Final = 2090.0
+_ANY_DAY: Final = datetime(2031, 1, 1, tzinfo=UTC)
 _DAYS_IN: Final = 3
 """How old the running week is: its first evenings of practice are done."""
 _GREAT_ROUND_WEEK: Final = 5
-_TELEMETRY_OF: Final = {"harbour": (0, 1, 3, 5), "hills": (3,), "cinder": (1, 3)}
-"""Drivers whose last run of the running week has telemetry, by kind of place."""
+Which = Literal["all", "last"]
+"""Which runs have telemetry."""
+_TELEMETRY_OF: Final = {"harbour": (0, 1, 2, 3, 4, 5, 6, 7), "hills": (3,), "cinder": (1, 3)}
+"""Drivers who have telemetry in the running week, by kind of place."""
 _TELEMETRY_HZ: Final = 25.0
-
-
-_TRIES, _TRIED_AT, _LATE_WINS_US = "Jorund Vetchley", "T3", 60_000
-"""Who tries an option, at which corner, and what the better way is worth there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,44 +199,70 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     home = series.kind == "harbour" and running
     laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
     traces: list[Trace] = []
-    if home:
-        laps = [_tried(lap, track) for lap in laps]
     if running:
         for number in _TELEMETRY_OF[series.kind]:
-            laps, found = _recorded(week, road, track, drivers[number], sessions, laps, [seed, week.number, number])
+            # On the harbour everybody records everything: there mistakes are looked for, with their causes.
+            which: Which = "all" if home else "last"
+            laps, found = _recorded(week, drivers[number], sessions, laps, (seed, week.number, number), which)
             traces += found
     return Practice(track, week.car.name, tuple(laps), tuple(traces))
 
 
-def _tried(lap: Lap, track: Track) -> Lap:
-    """One driver tries where to turn in at one corner, lap by lap in turn; turning in late is worth a little there."""
-    if lap.driver != _TRIES or lap.purpose != "long" or lap.kind != "flying" or lap.session == "1":
-        return lap
-    late = lap.number % 2 == 0
-    won = _LATE_WINS_US if late else 0
-    sector = next(item.code for item in track.sector_parts if _TRIED_AT in {part.code for part in track.overlapping(item, track.segment_parts)})
-    return replace(
-        lap,
-        options=((_TRIED_AT, "late" if late else "early"),),
-        time_us=lap.time_us - won,
-        segments={**lap.segments, _TRIED_AT: lap.segments[_TRIED_AT] - won},
-        sectors={**lap.sectors, sector: lap.sectors[sector] - won},
-    )
-
-
 def _recorded(
-    week: SeriesWeek, road: Road, track: Track, driver: DriverModel, sessions: Sequence[SessionPlan], laps: list[Lap], seed: list[int]
+    week: SeriesWeek, driver: DriverModel, sessions: Sequence[SessionPlan], laps: list[Lap], seed: tuple[int, ...], runs: Which
 ) -> tuple[list[Lap], list[Trace]]:
-    """The driver's last run driven anew, metre by metre, in place of the one that was there; and its traces."""
-    session = sessions[-1]
-    place = [index for index, lap in enumerate(laps) if (lap.driver, lap.session, lap.run) == (driver.name, session.label, len(session.runs))]
-    first = laps[place[0]]
-    lost = driver.learning_s * 0.5 ** (len(sessions) - 1)
-    clock = first.started_at or session.starts_at
-    rng = np.random.default_rng(seed)
-    driven = list(drive_stint(driver, road, week.car, track, session, len(session.runs) - 1, first.number, clock, rng, lost))
-    laps = [*laps[: place[0]], *(item.lap for item in driven), *laps[place[-1] + 1 :]]
-    return laps, [item.trace(_TELEMETRY_HZ) for item in driven]
+    """Some of a driver's runs driven anew, metre by metre, in place of those that were there; and their traces."""
+    first: dict[tuple[str, int | None], Lap] = {}
+    for lap in laps:
+        if lap.driver == driver.name:
+            first.setdefault((lap.session, lap.run), lap)
+    plain = tuple(replace(session, starts_at=_ANY_DAY, session_local=_ANY_DAY.replace(tzinfo=None)) for session in sessions)
+    numbers = tuple(tuple(first[session.label, run + 1].number for run in range(len(session.runs))) for session in sessions)
+    made: dict[tuple[str, int | None], list[Lap]] = {}
+    traces: list[Trace] = []
+    for number, run, items in _driven(week.place, week.car, driver, plain, numbers, seed, runs):
+        session = sessions[number]
+        moved = (first[session.label, run + 1].started_at or session.starts_at) - _ANY_DAY
+        for lap, trace in items:
+            began = lap.started_at + moved if lap.started_at else None
+            made.setdefault((session.label, run + 1), []).append(replace(lap, started_at=began, session_local=session.session_local))
+            traces.append(trace)
+    out: list[Lap] = []
+    for lap in laps:
+        key = (lap.session, lap.run)
+        if lap.driver != driver.name or key not in made:
+            out.append(lap)
+        elif lap is first[key]:
+            out += made[key]
+    return out, traces
+
+
+@cache
+def _driven(
+    place: Place,
+    car: CarModel,
+    driver: DriverModel,
+    sessions: tuple[SessionPlan, ...],
+    numbers: tuple[tuple[int, ...], ...],
+    seed: tuple[int, ...],
+    runs: Which,
+) -> tuple[tuple[int, int, tuple[tuple[Lap, Trace], ...]], ...]:
+    """Runs as they are driven on any day: session, run, and the laps with their traces. The same on each, so that they are driven once.
+
+    Args:
+        numbers: of each run's first lap.
+    """
+    road, track = _surveyed(place, car)
+    rng = np.random.default_rng(list(seed))
+    out = []
+    for number, session in enumerate(sessions):
+        for run in range(len(session.runs)):
+            if runs == "last" and (session is not sessions[-1] or run + 1 < len(session.runs)):
+                continue
+            lost = driver.learning_s * 0.5**number
+            items = drive_stint(driver, road, car, track, session, run, numbers[number][run], _ANY_DAY, rng, lost)
+            out.append((number, run, tuple((item.lap, item.trace(_TELEMETRY_HZ)) for item in items)))
+    return tuple(out)
 
 
 def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
@@ -253,9 +279,10 @@ def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
         # Of a wet week the first evening is dry: nobody knew.
         wetness = week.wetness if index else "dry"
         compound = _compound(week.series, wetness)
-        plans.append(
-            SessionPlan(str(index + 1), starts, runs, week.track_temp_c + index, week.air_temp_c + index, wetness, compound, _practised_at(week))
-        )
+        # Where setups are open, the team goes from the first version of its own to the second after an evening.
+        setup = "base" if week.series.setup == "fixed" else f"{SETUP_NAME} v{1 if index == 0 else 2}"
+        temperatures = (week.track_temp_c + index, week.air_temp_c + index)
+        plans.append(SessionPlan(str(index + 1), starts, runs, *temperatures, wetness, compound, _practised_at(week), setup))
     return plans
 
 

@@ -41,6 +41,7 @@ class SessionPlan:
     compound: str = "street"
     session_local: datetime | None = None
     """Date and time of day inside the simulation when it begins."""
+    setup: str = "base"
 
     def context(self, run: int, first_lap: int, lap_of_run: int, started_at: datetime, left: float) -> dict[str, Any]:
         """What stands at a lap beside its times.
@@ -64,7 +65,7 @@ class SessionPlan:
             "track_temp_c": self.track_temp_c,
             "air_temp_c": self.air_temp_c,
             "wetness": self.wetness,
-            "setup": "base",
+            "setup": self.setup,
         }
 
 

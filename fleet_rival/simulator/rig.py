@@ -52,6 +52,7 @@ class Wishes:
         flaky: break the connection now and then, and hold laps back for a while.
         company: how many others are on the road.
         rate_hz: samples a second; 0 sends none.
+        habits: how much of the driver's weaknesses is left: their rates are taken times this.
     """
 
     laps: int
@@ -60,6 +61,7 @@ class Wishes:
     company: int = 0
     rate_hz: float = 60.0
     seed: int = SEED
+    habits: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,7 @@ class Rig:
         """
         brief = self._ask(f"/api/rig/brief?driver={urllib.parse.quote(driver)}")
         track, car, model = _road_and_car(brief, wishes.seed)
+        model = replace(model, habits=tuple(replace(habit, rate=habit.rate * wishes.habits) for habit in model.habits))
         session = _session(brief, wishes, datetime.now(UTC))
         rng = np.random.default_rng([wishes.seed, 1])
         fate = np.random.default_rng([wishes.seed, 2])

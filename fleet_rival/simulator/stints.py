@@ -13,7 +13,7 @@ from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Track
 from fleet_rival.simulator.car import CarModel
-from fleet_rival.simulator.drivers import DriverModel
+from fleet_rival.simulator.drivers import DriverModel, Tries
 from fleet_rival.simulator.driving import DrivenLap, Slip, Stint, drive_lap
 from fleet_rival.simulator.practice import GRIP_IN, SessionPlan
 from fleet_rival.simulator.road import STEP_M, Road
@@ -96,6 +96,8 @@ def drive_stint(
         if kind != "flying":
             extra += 0.04 * ordinary
         stint, facts = _meant(driver, track, rng, kind, number, company)
+        if driver.tries and kind == "flying" and plan.purpose == "long" and session.label != "1":
+            stint, facts = _trying(driver.tries, stint, facts, number)
         stint = replace(stint, grip=max(grip + extra / per_grip, 0.3 * grip), entry_ms=speed, pit={"out": "out", "in": "in"}.get(kind))
         driven = drive_lap(road, car, track, stint)
         speed = driven.end_ms
@@ -141,6 +143,13 @@ def _times(track: Track, driven: DrivenLap) -> dict[str, object]:
     return {"time_us": round(float(driven.time_s[-1]) * 1000) * 1000, "segments": segments, "sectors": rounded(track.sector_parts)}
 
 
+def _trying(tries: Tries, stint: Stint, facts: dict[str, object], number: int) -> tuple[Stint, dict[str, object]]:
+    """The lap with an option at one corner, the two in turn."""
+    second = number % 2 == 1
+    grip = {**stint.segment_grip, tries.corner: stint.segment_grip.get(tries.corner, 1.0) * (1 + tries.worth if second else 1.0)}
+    return replace(stint, segment_grip=grip), {**facts, "options": ((tries.corner, tries.second if second else tries.first),)}
+
+
 def _meant(driver: DriverModel, track: Track, rng: np.random.Generator, kind: str, number: int, company: int) -> tuple[Stint, dict[str, object]]:
     """How a lap is going to be driven, and what will be said of it."""
     codes = [corner.code for corner in track.corners]
@@ -161,6 +170,8 @@ def _meant(driver: DriverModel, track: Track, rng: np.random.Generator, kind: st
         applies = {"always": True, "late": number > 6, "cold": number == 1}[habit.when]
         if applies and chance < habit.rate and habit.corner in codes:
             slips.append(Slip(habit.corner, habit.kind, habit.loss_s * float(rng.lognormal(0.0, 0.25))))
+            if habit.kind == "limits":
+                facts |= {"strikes": (habit.corner,), "valid": False}
     happens, corner = float(rng.random()), str(rng.choice(codes)) if codes else ""
     if codes and happens < driver.spin_rate:
         slips.append(Slip(corner, "spin", float(rng.uniform(4.0, 9.0))))

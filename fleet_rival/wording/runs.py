@@ -12,7 +12,6 @@ from fleet_rival.core.times import format_time
 
 __all__ = [
     "BECAUSE_WORDS",
-    "MISTAKE_WORDS",
     "answer_words",
     "change_words",
     "check_words",
@@ -30,25 +29,6 @@ BECAUSE_WORDS: Final = {
     "practice_only": "as an experiment",
 }
 """What a remark may put something down to: the lap gets that mark, and it is no mistake."""
-MISTAKE_WORDS: Final = {
-    "early-brake": "braked too early",
-    "late-brake": "braked too late",
-    "over-slow": "slowed too much",
-    "double-input": "braked, turned and shifted at once",
-    "lock-up": "locked a wheel",
-    "missed-apex": "missed the apex",
-    "late-throttle": "late on the throttle",
-    "early-throttle": "too early on the throttle",
-    "slide": "slid",
-    "wide-exit": "ran wide at the exit",
-    "limits": "exceeded the limits",
-    "kerb": "struck a kerb",
-    "wrong-gear": "wrong gear",
-    "limiter": "on the limiter",
-    "spin": "spun",
-    "contact": "contact",
-    "other": "something else",
-}
 _NAMES: Final = {
     "tyre_set": "tyre set",
     "compound": "compound",

@@ -11,6 +11,7 @@ THRESHOLDS: Final = {
     "cool_part_pct": "with each part slower than so many per cent of its own median",
     "tow_deviations": "By traces a lap had a tow beyond so many robust deviations of the speed gained alone",
     "tow_kmh": "and from so many km/h more on",
+    "tow_entry_kmh": "where the entry speed is no more than so many km/h beyond what is usual alone",
     "incident_takes": "Segments after an incident that it takes too",
     "strike_takes": "Segments after a track-limit strike that it takes too",
     "temperature_spread_c": "Track temperatures further apart than so many °C in one group are warned of",

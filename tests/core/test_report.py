@@ -8,8 +8,9 @@ import jsonschema
 import pytest
 
 from fleet_rival.core.analysis import analyse
-from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.report import NOT_YET, report
+from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
+from fleet_rival.core.laps.lap import MISTAKES, Lap
+from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
@@ -35,6 +36,35 @@ CONSISTENCY = {
     "within_half_pct": RATE,
     "clean_rate": RATE,
     "share": {"type": ["object", "null"], "additionalProperties": {"type": "number"}},
+}
+CORNERS = ("mistakes", "cold_mistakes", "standing", "trades")
+MISTAKE = {
+    "type": "object",
+    "properties": {
+        "corner": {"type": "string"},
+        "kind": {"enum": [*MISTAKES]},
+        "source": {"enum": ["telemetry", "times", "file", "person"]},
+        **{key: {"type": "number", "minimum": 0, "maximum": 1} for key in ("rate", "rate_low", "rate_high")},
+        **{key: {"type": "integer"} for key in ("occurrences", "passes", "runs", "mean_loss_us", "knock_on_us", "cost_per_lap_us")},
+        "recurring": {"type": "boolean"},
+        "laps": {
+            "type": "array",
+            "items": {"type": "object", "properties": {**WHERE, "loss_us": {"type": "integer"}}, "required": [*WHERE, "loss_us"]},
+        },
+    },
+    "required": [
+        "corner",
+        "kind",
+        "source",
+        "occurrences",
+        "passes",
+        "rate",
+        "rate_low",
+        "rate_high",
+        "mean_loss_us",
+        "knock_on_us",
+        "cost_per_lap_us",
+    ],
 }
 GROUP = {
     "type": "object",
@@ -81,10 +111,30 @@ GROUP = {
             },
             "required": ["us_per_lap", "low_us", "high_us", "tyre_us_per_lap", "tyre_low_us", "tyre_high_us", "laps_used", "runs_used"],
         },
-        **{key: {"type": "null"} for key in NOT_YET},
+        "mistakes": {"type": ["array", "null"], "items": MISTAKE},
+        "cold_mistakes": {"type": ["array", "null"], "items": MISTAKE},
+        "standing": {
+            "type": ["array", "null"],
+            "items": {"type": "object", "required": ["corner", "kind", "loss_us", "against"], "properties": {"kind": {"enum": [*MISTAKES]}}},
+        },
+        "trades": {"type": ["array", "null"], "items": {"type": "object", "required": ["first", "second", "correlation", "n"]}},
         "missing": {"type": "object", "additionalProperties": {"type": "string", "minLength": 8}},
     },
-    "required": ["group", "laps", "best_us", "ideal", "consistency", "segments", "best_of", "falloff", "missing", *NOT_YET],
+    "required": [
+        "group",
+        "laps",
+        "best_us",
+        "ideal",
+        "consistency",
+        "segments",
+        "best_of",
+        "falloff",
+        "missing",
+        "mistakes",
+        "cold_mistakes",
+        "standing",
+        "trades",
+    ],
 }
 REPORT = {
     "type": "object",
@@ -127,7 +177,8 @@ DEGENERATE: dict[str, list[Lap]] = {
 
 
 def checked(laps: list[Lap], **settings: float) -> dict[str, Any]:
-    made = report(analyse(LAYOUT, laps, Settings.from_mapping(settings)))
+    analysis = analyse(LAYOUT, laps, Settings.from_mapping(settings))
+    made = report(analysis, clinics_of(LAYOUT, analysis, curves_by_driver(analysis, {}), Settings.from_mapping(settings)))
     text = json.dumps(made, allow_nan=False)
     jsonschema.validate(json.loads(text), REPORT)
     return made
@@ -144,7 +195,8 @@ def test_degenerate_input_gives_a_true_figure_or_a_reason(name: str) -> None:
                 assert (group["falloff"] is None) == ("falloff" in group["missing"])
                 if group["falloff"] is not None:
                     assert (group["falloff"]["tyre_us_per_lap"] is None) == ("falloff.tyre_us_per_lap" in group["missing"])
-                assert all(group["missing"][key] == reason for key, reason in NOT_YET.items())
+                for key in CORNERS:
+                    assert (group[key] is None) == (key in group["missing"])
 
 
 @pytest.mark.parametrize("folder", ["street-101", "oval-102", "dirty"])
@@ -152,7 +204,8 @@ def test_the_examples_reports_keep_the_contract(folder: str) -> None:
     layout = read_track(next((DATA / folder).glob("*.track.json")).read_bytes())
     for path in (DATA / folder).glob("*.laps.csv"):
         file = read_laps(path.read_bytes(), layout)
-        made = report(analyse(layout, [item for _, item in file.laps]), [row.as_row(path.name) for row in file.set_aside])
+        analysis = analyse(layout, [item for _, item in file.laps])
+        made = report(analysis, clinics_of(layout, analysis, curves_by_driver(analysis, {})), [row.as_row(path.name) for row in file.set_aside])
         jsonschema.validate(json.loads(json.dumps(made, allow_nan=False)), REPORT)
 
 

@@ -39,12 +39,26 @@ def test_each_kind_of_slip_leaves_its_mark_where_it_belongs() -> None:
     late = features("late-throttle")
     assert late["full_throttle_m"] > good["full_throttle_m"] + 6 and late["slowest_kmh"] == pytest.approx(good["slowest_kmh"], abs=1.5)
     assert features("over-slow")["slowest_kmh"] < good["slowest_kmh"] - 3
-    assert features("early-throttle")["lifts"] >= 1 > good["lifts"]
+    # The car is slowest where the foot came off again: the throttle before it is what tells.
+    early = features("early-throttle")
+    opened = slipped("early-throttle").samples(60)
+    before = (opened["distance_m"] < early["slowest_m"]) & (opened["distance_m"] > early["slowest_m"] - 20)
+    assert early["slowest_m"] > good["slowest_m"] + 15
+    assert opened["throttle_pct"][before].max() > 40 and opened["throttle_pct"][before][-1] < 10
     assert features("wrong-gear")["apex_gear"] == good["apex_gear"] + 1
     assert features("lock-up")["lock_peak_pct"] > 30 > good["lock_peak_pct"]
     assert features("slide")["slip_peak_pct"] > 20 and features("slide")["countersteer_s"] >= 0
     outside = features("missed-apex")["apex_offset_m"] - good["apex_offset_m"]
     assert abs(outside) > 0.5
+
+
+def test_a_lift_is_a_fall_from_which_the_throttle_comes_back() -> None:
+    layout = place("harbour")[2]
+    index = [part.code for part in layout.segment_parts].index("T6")
+    samples = {name: values.copy() for name, values in slipped(None).samples(60).items()}
+    assert pass_features(layout, trace(samples))["lifts"][index] == 0
+    samples["throttle_pct"][(samples["distance_m"] > 1180) & (samples["distance_m"] < 1190)] = 60
+    assert pass_features(layout, trace(samples))["lifts"][index] == 1
 
 
 def test_features_need_their_channels_and_leave_out_what_cant_be_used() -> None:

@@ -1,5 +1,6 @@
 """The examples with known truth: exact to the microsecond."""
 
+import csv
 import json
 from dataclasses import replace
 from pathlib import Path
@@ -77,6 +78,43 @@ def test_linked_ideals_by_boundary_speeds_lie_within_the_truths_brackets(folder:
             for key, (low, high) in wanted["ideal_brackets"].items():
                 assert low <= found["ideal"][key] <= high, (name, key)
     assert seen == drivers
+
+
+@pytest.mark.parametrize("folder", SETS)
+def test_slips_kinds_and_recurring_mistakes_are_the_truths(folder: str, tmp_path: Path) -> None:
+    files = sorted(str(path) for path in (DATA / folder).glob("*.telemetry.parquet"))
+    report, truth = analysed(folder, tmp_path, None, "--telemetry", *files)
+    put_in = list(csv.DictReader((DATA / folder / "slips.csv").read_text(encoding="utf-8").splitlines()))
+    recorded = {driver for path in files for driver in _drivers_in(path)}
+    hits = misses = told_why = right = 0
+    false = []
+    for name, driver in report["drivers"].items():
+        told = {
+            (row["session"], row["lap"], item["corner"]): (item["kind"], row["loss_us"])
+            for item in (*driver["mistakes"], *driver["cold_mistakes"])
+            for row in item["laps"]
+        }
+        slips = {(row["session"], int(row["lap"]), row["corner"]): row for row in put_in if row["driver"] == name}
+        false += [(name, *key, *found) for key, found in told.items() if key not in slips and found[1] >= 150_000]
+        for key, row in slips.items():
+            if row["findable"] == "1" and int(row["loss_us"]) >= 150_000:
+                hits, misses = hits + (key in told), misses + (key not in told)
+                told_why += name in recorded and key in told
+                right += name in recorded and key in told and told[key][0] in row["accept"].split()
+        if name in recorded:
+            listed = {(item["corner"], item["kind"]) for item in driver["mistakes"] if item["recurring"]}
+            habits = {(habit["corner"], habit["kind"]): habit for habit in truth["drivers"][name]["habits"]}
+            assert {key for key, habit in habits.items() if habit["must_be_listed"]} <= listed
+            dear = {(item["corner"], item["kind"]) for item in driver["mistakes"] if item["recurring"] and item["cost_per_lap_us"] >= 50_000}
+            assert dear <= habits.keys(), "no false one that costs 0.05 s a lap"
+        standing = [(item["corner"], item["against"]) for item in driver["standing"]]
+        assert standing == [(item["corner"], item["against"]) for item in truth["drivers"][name]["standing"]]
+        wanted = {(item["first"], item["second"]) for item in truth["drivers"][name]["trades"]}
+        assert {(item["first"], item["second"]) for item in driver["trades"]} <= wanted
+    found = sum(name in recorded for name in truth["drivers"])
+    # Without traces, losses behind a slip are booked to it though they were slips of their own.
+    assert hits >= (0.97 if found == len(truth["drivers"]) else 0.9) * (hits + misses) and len(false) <= 0.05 * hits, false
+    assert right >= 0.9 * told_why > 0
 
 
 def test_a_lap_in_two_files_is_used_once_or_not_at_all_and_what_is_soiled_is_named(tmp_path: Path) -> None:

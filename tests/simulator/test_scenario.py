@@ -56,7 +56,7 @@ def test_practice_stands_in_the_weeks_that_were_and_in_the_one_that_runs(made: L
 
 def test_each_kind_of_weakness_is_somebodys(made: League) -> None:
     habits = {habit.kind for driver in DRIVERS for habit in driver.habits}
-    assert {"late-throttle", "early-brake", "late-brake", "over-slow", "wide-exit", "lock-up", "limits", "missed-apex"} <= habits
+    assert {"late-throttle", "early-brake", "late-brake", "over-slow", "wide-exit", "lock-up", "limiter", "missed-apex"} <= habits
     assert any(driver.standing for driver in DRIVERS), "a loss on every lap, without a slip"
     assert len(made.free_time) == len(made.drivers) == 8 and all(ZoneInfo(item.zone) for item in made.free_time)
     laps = [lap for practice in made.practices for lap in practice.laps]

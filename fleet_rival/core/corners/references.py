@@ -103,7 +103,16 @@ def _reference(passes_us: Sequence[int], settings: Settings) -> Reference | None
         return None
     if len(times) < settings.reference_passes:
         return Reference(Fraction(times[min(1, len(times) - 1)]), len(times), candidate=True)
-    return Reference(median(times[: ceil(len(times) / 3)]), len(times), candidate=False)
+    return Reference(best_third(times), len(times), candidate=False)
+
+
+def best_third(times_us: Sequence[int]) -> Fraction:
+    """The median of the best third, rounded up.
+
+    Args:
+        times_us: ascending, at least one.
+    """
+    return median(times_us[: ceil(len(times_us) / 3)])
 
 
 def _trends(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> dict[tuple[str, int | None], tuple[float, int]]:

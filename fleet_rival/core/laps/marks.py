@@ -85,6 +85,11 @@ class JudgedLap:
         """Whether the lap's parts are evidence of how the driver drives."""
         return self.flying and not _NO_PASSES & self.against
 
+    @property
+    def spoilt_when_cold(self) -> bool:
+        """Whether something else than the cold speaks against it."""
+        return bool((_NOT_ELIGIBLE - {"cold"}) & self.against)
+
 
 def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedLap]:
     """Mark the laps of one driver.

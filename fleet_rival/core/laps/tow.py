@@ -54,7 +54,7 @@ def towed(laps: Sequence[Lap], crowded: Sequence[bool], settings: Settings) -> l
         # The same entry speed is meant: who comes much slower or faster than usual gains otherwise, and the line says nothing of it.
         slowest, fastest = (float(np.quantile([entry[index] for index in solo], share)) for share in (0.05, 0.95))
         for index in covering:
-            alike = slowest - settings.join_tolerance_kmh <= entry[index] <= fastest + settings.join_tolerance_kmh
+            alike = slowest - settings.tow_entry_kmh <= entry[index] <= fastest + settings.tow_entry_kmh
             if alike and rest[index] - middle > max(settings.tow_deviations * scatter, settings.tow_kmh):
                 out[index] = True
     return out

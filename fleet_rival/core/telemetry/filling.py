@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.telemetry.curves import LapCurves, curves_of
 from fleet_rival.core.telemetry.cutting import CutLap, cut
 from fleet_rival.core.telemetry.laps import cut_at_line, same_samples
 from fleet_rival.core.telemetry.trace import REQUIRED, Trace
@@ -30,6 +31,8 @@ class Filled:
     laps: tuple[Lap, ...]
     strange: tuple[tuple[str, str, int, str], ...]
     cuts: dict[int, CutLap]
+    curves: dict[int, LapCurves]
+    """By position of the lap, as far as a trace can be used."""
 
 
 class LapFinder:
@@ -71,6 +74,7 @@ def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Fil
     twice: set[tuple[str, str, int | None, int]] = set()
     owner: dict[tuple[str, str, int | None, int], int] = {}
     cuts: dict[int, CutLap] = {}
+    curves: dict[int, LapCurves] = {}
     strange: list[tuple[str, str, int, str]] = []
     for trace in cut_at_line(traces, track.length_m):
         key = (trace.driver, trace.session, trace.run, trace.lap)
@@ -79,6 +83,7 @@ def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Fil
                 twice.add(key)
                 strange.append((trace.driver, trace.session, trace.lap, "twice"))
                 cuts.pop(owner.get(key, -1), None)
+                curves.pop(owner.get(key, -1), None)
             continue
         # Only what a second one is compared by.
         first[key] = replace(trace, channels={name: trace.channels[name] for name in REQUIRED})
@@ -92,5 +97,7 @@ def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Fil
             strange.append((trace.driver, trace.session, trace.lap, "differs"))
             continue
         owner[key], cuts[index] = index, what
+        if (made := curves_of(track.length_m, trace)) is not None:
+            curves[index] = made
     out = tuple((filled(lap, cuts[index]) or lap) if index in cuts else lap for index, lap in enumerate(laps))
-    return Filled(out, tuple(strange), cuts)
+    return Filled(out, tuple(strange), cuts, curves)
