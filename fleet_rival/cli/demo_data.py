@@ -1,5 +1,6 @@
 """The demo's data: made once by the simulator as files, then put in the way a user would."""
 
+import fcntl
 import hashlib
 import json
 import os
@@ -18,6 +19,7 @@ from sqlalchemy.orm import Session, sessionmaker
 import fleet_rival
 from fleet_rival.cli.demo_book import load_book
 from fleet_rival.cli.demo_runs import load_runs
+from fleet_rival.cli.demo_setups import load_setups
 from fleet_rival.cli.demo_week import load_week, season_week
 from fleet_rival.db.tables import Driver, Person, now
 from fleet_rival.formats.lap_export import write_laps
@@ -80,6 +82,7 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         by_role = {account.role: person_called(sessions, account.name) for account in accounts}
         coach, driver = by_role["coach"] or manager, by_role["driver"] or manager
         load_book(sessions, manager, coach, driver)
+        load_setups(sessions, coach)
         load_runs(sessions, coach, driver)
     return accounts
 
@@ -94,15 +97,23 @@ def scenario(folder: Path, today: date, make: Callable[[date], League] = league)
     for source in sorted(Path(fleet_rival.__file__).parent.glob("simulator/*.py")):
         digest.update(source.read_bytes())
     place = folder / f"scenario-{digest.hexdigest()[:16]}"
-    if not place.exists():
-        for old in folder.glob("scenario-*"):
-            shutil.rmtree(old)
-        unfinished = folder / "unfinished"
-        shutil.rmtree(unfinished, ignore_errors=True)
-        unfinished.mkdir(parents=True)
-        _write(make(today), unfinished)
-        unfinished.rename(place)
+    folder.mkdir(parents=True, exist_ok=True)
+    # Of two who want it at once, one makes it.
+    with (folder / "scenario.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not place.exists():
+            _make(folder, place, make(today))
     return place
+
+
+def _make(folder: Path, place: Path, made: League) -> None:
+    for old in folder.glob("scenario-*"):
+        shutil.rmtree(old)
+    unfinished = folder / "unfinished"
+    shutil.rmtree(unfinished, ignore_errors=True)
+    unfinished.mkdir(parents=True)
+    _write(made, unfinished)
+    unfinished.rename(place)
 
 
 def rig_token(folder: Path) -> str | None:

@@ -62,22 +62,22 @@ def run(arguments: argparse.Namespace) -> int:
 
             take("week", _board)
             take("my-week", lambda page: page.get_by_role("heading", name="Where you stand").wait_for(), role="driver")
-            take("seasons", _seasons)
             take("series-week", _series_week)
-            take("car", _car)
             take("track", _track)
             take("corner", _corner)
-            take("card", _card)
             take("combination", _combination)
             take("run", _run)
-            take("typing", _typing)
             take("ladder", _ladder)
             take("consistency", _consistency)
             take("pace", _pace)
             take("options", _options)
             take("beside", _beside)
             take("traces", _traces)
-            take("found", _found)
+            take("team-clinic", _team_clinic)
+            take("clinic", _clinic)
+            take("mistake", _mistake)
+            take("three", _three)
+            take("setups", _setups)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -102,23 +102,9 @@ def _board(page: Any) -> None:
     page.get_by_role("gridcell", name=re.compile("^Teodora Wick, Port Skerrow")).click()
 
 
-def _seasons(page: Any) -> None:
-    page.get_by_role("grid").wait_for()
-    page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Seasons").click()
-    page.get_by_role("button", name=re.compile("^Long Hills Open")).click()
-    page.get_by_role("region", name="Weeks", exact=True).wait_for()
-
-
 def _series_week(page: Any) -> None:
     page.get_by_role("columnheader").get_by_role("link", name="Port Skerrow, Fishmarket").click()
     page.get_by_role("heading", name="What do we know?").wait_for()
-
-
-def _car(page: Any) -> None:
-    page.get_by_role("grid").wait_for()
-    page.get_by_role("navigation", name="Pages of the week").get_by_role("link", name="Cars").click()
-    page.get_by_role("link", name="Halvane P7").click()
-    page.get_by_role("heading", name="Settings").wait_for()
 
 
 def _layout(page: Any, name: str) -> None:
@@ -135,14 +121,6 @@ def _corner(page: Any) -> None:
     _layout(page, "Fishmarket")
     page.get_by_role("region", name=re.compile("^Before the race")).get_by_role("link", name=re.compile("Two gears")).click()
     page.get_by_role("heading", name="What one goes by").wait_for()
-
-
-def _card(page: Any) -> None:
-    _layout(page, "Fishmarket")
-    page.get_by_role("link", name="Reading card").click()
-    page.get_by_role("heading", name="A lap as a script").wait_for()
-    page.get_by_label("For which driver").select_option(label="Ysolde Farrand")
-    page.get_by_text("Fishmarket, Wrenfield EC-2, Ysolde Farrand").wait_for()
 
 
 def _row(page: Any) -> Any:
@@ -205,28 +183,6 @@ def _run(page: Any) -> None:
     page.get_by_role("checkbox", name=re.compile("^Lap ")).nth(5).focus()
 
 
-def _lane(page: Any, name: str, *lines: str) -> None:
-    page.get_by_role("combobox").select_option(label=name)
-    page.get_by_role("button", name=re.compile("^(Begin|Add)$")).click()
-    for line in lines:
-        page.get_by_role("textbox", name=re.compile(f"of {name}")).fill(line)
-        page.keyboard.press("Enter")
-    page.get_by_text("on its way").first.wait_for(state="hidden")
-
-
-def _typing(page: Any) -> None:
-    _drive(page, "Type")
-    _lane(page, "Corin Ashgrove", "74120 o", "66402", "6.2", "121", "66.4 t", "6098")
-    _lane(page, "Teodora Wick", "75001 o", "66950", "6.8", "66710 s6 n lost it over the rails", "66.7")
-    _lane(page, "Ilmar Soosaar", "74800 o", "23040 19120 24010", "23010 19180 24002")
-    page.keyboard.type("66")
-
-
-def _files(page: Any) -> None:
-    _row(page).get_by_role("link", name=re.compile("Add laps")).click()
-    page.get_by_role("heading", name="Files so far").wait_for()
-
-
 def _traces(page: Any) -> None:
     _open_combination(page)
     page.get_by_role("link", name="traces").click()
@@ -239,12 +195,6 @@ def _traces(page: Any) -> None:
         page.keyboard.press("+")
     page.get_by_role("heading", name=re.compile("Lantern Steps")).wait_for()
     page.get_by_role("radio", name=re.compile("Teodora Wick")).check()
-
-
-def _found(page: Any) -> None:
-    _layout(page, "Fishmarket")
-    page.get_by_role("link", name="What traces say").click()
-    page.get_by_text(re.compile("by the places driven")).wait_for()
 
 
 def _drive_some(whole: Trial) -> None:
@@ -269,3 +219,35 @@ def _drive_some(whole: Trial) -> None:
 def _live(page: Any) -> None:
     _go(page, "live")
     page.get_by_role("article").nth(3).wait_for()
+
+
+def _team_clinic(page: Any) -> None:
+    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Fix").click()
+    page.get_by_role("combobox").first.select_option(label="Port Skerrow, Fishmarket · Wrenfield EC-2")
+    page.get_by_role("row", name=re.compile("^T6 Lantern Steps")).wait_for()
+
+
+def _clinic(page: Any) -> None:
+    _team_clinic(page)
+    page.get_by_role("columnheader").get_by_role("link", name="Jorund Vetchley").click()
+    page.get_by_role("link", name=re.compile("^Its passes")).first.wait_for()
+
+
+def _mistake(page: Any) -> None:
+    _clinic(page)
+    page.get_by_role("link", name=re.compile("^Its passes")).first.click()
+    page.get_by_role("region", name="Its passes").get_by_role("img").first.wait_for()
+
+
+def _three(page: Any) -> None:
+    _clinic(page)
+    page.get_by_role("link", name="Card of three").click()
+    page.get_by_role("heading", name=re.compile("^1 T")).wait_for()
+
+
+def _setups(page: Any) -> None:
+    _go(page, "setups")
+    page.get_by_role("combobox", name="Setup", exact=True).select_option(label="Halvane P7: Long road")
+    page.get_by_role("combobox", name="Version").select_option(value="3")
+    page.get_by_role("combobox", name="Beside").select_option(value="1")
+    page.get_by_role("link", name=re.compile("Vardrum Hills")).first.wait_for()

@@ -7,7 +7,7 @@ from uuid import UUID
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.track import Corner, Sector
-from fleet_rival.services import board, boundaries, drive, find, history
+from fleet_rival.services import board, boundaries, drive, find, history, steadiness
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
 from fleet_rival.services.traces import deriving, imports
@@ -45,6 +45,13 @@ def _standing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work:
         work.finish(session, {})
 
 
+def _steadiness(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    work.step(0.05, "computing")
+    steadiness.catch_up(sessions, actor, UUID(arguments["driver_id"]))
+    with sessions.begin() as session:
+        work.finish(session, {})
+
+
 def _boundaries(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     sectors = [Sector(**item) for item in arguments["sectors"]]
     drafts = []
@@ -74,5 +81,6 @@ KINDS: Kinds = {
     "history.undo": _undo,
     "history.redo": _redo,
     "standing.refresh": _standing,
+    "steadiness.refresh": _steadiness,
     "track.boundaries": _boundaries,
 }

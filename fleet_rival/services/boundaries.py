@@ -13,7 +13,22 @@ from fleet_rival.core.telemetry.cutting import CutLap, cut
 from fleet_rival.core.telemetry.pulls import plain_pulls
 from fleet_rival.core.track import BadTrack, Corner, Part, Sector, Track
 from fleet_rival.db.recording import plain_row
-from fleet_rival.db.tables import Car, Combination, Lap, Layout, LayoutCorner, LayoutSector, OpenQuestion, ReferenceRow, Remark, Run, TraceRow
+from fleet_rival.db.tables import (
+    Assignment,
+    Car,
+    Combination,
+    CorrectionRow,
+    Lap,
+    Layout,
+    LayoutCorner,
+    LayoutSector,
+    LikeKind,
+    OpenQuestion,
+    ReferenceRow,
+    Remark,
+    Run,
+    TraceRow,
+)
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, check_version, find_row, note_changes
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
@@ -216,7 +231,7 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
 
 
 def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming) -> None:
-    """Remarks and options of declared runs name their corners by the new codes."""
+    """Remarks, what people said of passes, exercises, and options of declared runs name their corners by the new codes."""
     if not plan.codes:
         return
     for remark in session.scalars(
@@ -224,6 +239,13 @@ def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], pl
     ):
         if (now := plan.code(remark.corner or "")) != remark.corner:
             remark.corner = now
+    tables: tuple[Any, ...] = (CorrectionRow, LikeKind, Assignment)
+    for table in tables:
+        for item in session.scalars(select(table).where(table.team_id == team_id, table.combination_id.in_(combinations))):
+            if (now := plan.code(item.corner)) != item.corner:
+                item.corner = now
+            if (cause := getattr(item, "cause_corner", None)) and (now := plan.code(cause)) != cause:
+                item.cause_corner = now
     for run in session.scalars(select(Run).where(Run.team_id == team_id, Run.combination_id.in_(combinations), Run.options.is_not(None))):
         now_options = _tokens(run.options, lambda token: _recoded(token, "=", plan, last=False))
         if now_options != run.options:

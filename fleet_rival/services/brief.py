@@ -12,6 +12,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.runs.context import context_of
 from fleet_rival.services.runs.declare import waiting_runs
+from fleet_rival.services.series_rows import week_begun_last
 from fleet_rival.services.track import load_track
 
 __all__ = ["Brief", "brief"]
@@ -48,12 +49,7 @@ def brief(sessions: sessionmaker[Session], actor: Actor, driver: str) -> Brief:
         if row is None:
             raise NotThere(f"{driver} has no declared run, no entry in this week and no lap yet. Declare a run first.")
         track = load_track(session, session.get_one(Layout, row.layout_id))
-        week = session.scalar(
-            select(SeriesWeekRow)
-            .where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.layout_id == row.layout_id, SeriesWeekRow.begins <= now().date())
-            .order_by(SeriesWeekRow.begins.desc(), SeriesWeekRow.id.desc())
-            .limit(1)
-        )
+        week = week_begun_last(session, actor.team_id, row.layout_id)
         told = context_of(run) if run is not None else None
         return Brief(
             who.name,

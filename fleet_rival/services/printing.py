@@ -21,7 +21,10 @@ __all__ = ["MOST_PAGES", "driver_pdf", "pages_of"]
 MOST_PAGES: Final = 2
 _SIZES_PT: Final = (9.2, 8.4, 7.6, 6.8)
 """Type sizes that are tried, until everything stands on two pages."""
+_MOST_SEGMENTS: Final = (60, 40, 20)
+"""How many segments are listed, and how many where so many don't fit."""
 _MOST_RUNS: Final = 14
+_MOST_POINTS: Final = 240
 _WIDE, _HIGH, _LEFT, _FOOT = 720.0, 190.0, 62.0, 22.0
 
 
@@ -51,7 +54,24 @@ def pages_of(report: DriverReport, day: date) -> Any:
     # Takes a second and 40 MB: only who prints pays for it.
     from weasyprint import CSS, HTML  # noqa: PLC0415
 
-    text = _page().render(
+    segments = list(report.figures["segments"].items())
+    page, facts = _page(), _facts(report, day)
+    # First in smaller and smaller type; then with the costliest segments alone, said so, until it fits.
+    tries = [*((size, _MOST_SEGMENTS[0]) for size in _SIZES_PT), *((_SIZES_PT[-1], most) for most in _MOST_SEGMENTS[1:])]
+    for size, most in tries:
+        costly = {code for code, _ in sorted(segments, key=lambda item: -(item[1]["mean_loss_us"] or 0))[:most]}
+        listed = [(code, report.names.get(code) or "", part) for code, part in segments if code in costly]
+        text = page.render(**facts, segments=listed, unlisted=len(segments) - len(listed))
+        # Nothing is fetched from anywhere: all that it needs stands in the text.
+        laid = HTML(string=text, url_fetcher=_nothing).render(stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")])
+        if len(laid.pages) <= MOST_PAGES:
+            break
+    return laid
+
+
+def _facts(report: DriverReport, day: date) -> dict[str, Any]:
+    """What the page is filled with, but for the segments."""
+    return dict(
         report=report,
         pace=report.pace,
         figures=report.figures["figures"],
@@ -60,21 +80,12 @@ def pages_of(report: DriverReport, day: date) -> Any:
         group=group_words(report.figures["figures"]["group"]),
         also=also_words(report.also) if report.also else "",
         rungs=ladder_rows(report),
-        segments=[(code, report.names.get(code) or "", part) for code, part in report.figures["segments"].items()],
         share_meaning=SHARE_MEANING,
         runs=report.pace["runs"][-_MOST_RUNS:],
         left_out=max(0, len(report.pace["runs"]) - _MOST_RUNS),
         strip=_strip(report.pace),
         day=f"{day.day} {day:%B %Y}",
     )
-    laid = None
-    for size in _SIZES_PT:
-        # Nothing is fetched from anywhere: all that it needs stands in the text.
-        laid = HTML(string=text, url_fetcher=_nothing).render(stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")])
-        if len(laid.pages) <= MOST_PAGES:
-            break
-    assert laid is not None
-    return laid.copy(laid.pages[:MOST_PAGES])
 
 
 def _nothing(url: str) -> Any:
@@ -94,9 +105,16 @@ def _page() -> Any:
 
 def _strip(pace: Mapping[str, Any]) -> dict[str, Any] | None:
     """Where the laps' points and the runs' trends lie in a picture: full points are clean laps, rings others."""
-    laps = [(run, lap) for run in pace["runs"] for lap in run["laps"]]
-    if not laps:
+    total = sum(len(run["laps"]) for run in pace["runs"])
+    if not total:
         return None
+    # The latest runs, as many as can be told apart on paper; the last one at least.
+    shown: list[Mapping[str, Any]] = []
+    for run in reversed(pace["runs"]):
+        if shown and sum(len(other["laps"]) for other in shown) + len(run["laps"]) > _MOST_POINTS:
+            break
+        shown.insert(0, run)
+    laps = [(run, lap) for run in shown for lap in run["laps"]]
     counted = [lap["time_us"] for _, lap in laps if lap["clean"]] or [lap["time_us"] for _, lap in laps]
     low, high = min(counted), max(counted)
     room = max((high - low) * 0.08, 1000.0)
@@ -110,7 +128,7 @@ def _strip(pace: Mapping[str, Any]) -> dict[str, Any] | None:
         return float(round(_HIGH - _FOOT - (_HIGH - _FOOT - 8) * (min(max(value, low), high) - low) / (high - low), 1))
 
     lines, begins, place = [], [], 0
-    for run in pace["runs"]:
+    for run in shown:
         begins.append((x(place - 0.5), f"{run['session']}·{run['run'] or ''}"))
         clean = [place + at for at, lap in enumerate(run["laps"]) if lap["clean"]]
         if run["line_us"] and clean:
@@ -121,6 +139,7 @@ def _strip(pace: Mapping[str, Any]) -> dict[str, Any] | None:
         "wide": _WIDE,
         "high": _HIGH,
         "left": _LEFT,
+        "left_out": total - len(laps),
         "points": [(x(at), y(lap["time_us"]), lap["clean"]) for at, (_, lap) in enumerate(laps)],
         "lines": lines,
         "begins": begins if len(begins) <= 30 else [],

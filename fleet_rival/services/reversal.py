@@ -1,7 +1,7 @@
 """Putting rows back as they were before a change set, if nobody changed them since."""
 
 from collections.abc import Iterable, Sequence
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 from sqlalchemy import Row, Table, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
@@ -21,6 +21,9 @@ _ORDER = {name: place for place, name in enumerate(_TABLES)}
 """Tables after those that they refer to."""
 _SHARED = frozenset(mapper.class_.__tablename__ for mapper in Base.registry.mappers if mapper.class_.shared)
 _BATCH = 1000
+
+_WITH_FIGURES: Final = frozenset({"lap", "practice_session", "remark", "trace", "correction", "like_kind"})
+"""Tables whose rows belong to a combination and change its figures."""
 
 
 class Reversal:
@@ -81,7 +84,7 @@ class Reversal:
             self._refuse_moved("lap", {key: versions[key] for key in keys}, {row.id: row.version for row in rows})
             self._combinations |= {row.combination_id for row in rows}
             note_changes(self._session, self._into, [_change("lap", row.id, row.version, _kept(row), None) for row in rows])
-            for hanging in ("remark", "trace"):
+            for hanging in ("remark", "trace", "correction"):
                 self._remove_hanging(hanging, keys)
             self._session.execute(delete(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)))
             done += len(rows)
@@ -125,6 +128,7 @@ class Reversal:
                 return 0
             raise Conflict(self._story(change.table_name, change.row_id, "other things hang on it by now")) from error
         note_changes(self._session, self._into, [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)])
+        self._touch(change.table_name, row)
         return 1
 
     def _try_again(self, name: str, changes: Sequence[Change]) -> int:
@@ -156,7 +160,7 @@ class Reversal:
                     self._session.execute(insert(table), rows)
             except IntegrityError as error:
                 raise Conflict(self._story(name, some[0].row_id, "the same is there again by now, or something it belongs to is gone")) from error
-            self._combinations |= {row["combination_id"] for row in rows if name == "lap"}
+            self._combinations |= {row["combination_id"] for row in rows if name in _WITH_FIGURES}
             self._turned |= {(name, row["id"]) for row in rows}
             note_changes(
                 self._session,
@@ -223,7 +227,7 @@ class Reversal:
     def _touch(self, table: str, row: Row[Any]) -> None:
         """Note whose figures depend on a row."""
         own = Combination.team_id == self._of.team_id
-        if table in ("lap", "practice_session", "remark", "trace"):
+        if table in _WITH_FIGURES:
             self._combinations.add(row.combination_id)
         elif table == "driver":
             self._combinations |= set(self._session.scalars(combinations_of_driver(self._of.team_id, row.id)))

@@ -10,10 +10,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from fleet_rival.core.season.weeks import Changeable, Compound, SeriesWeek
-from fleet_rival.db.tables import Car, Combination, Layout, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
+from fleet_rival.db.tables import Car, Combination, Layout, Series, SeriesWeekCar, SeriesWeekRow, TrackRow, now
 from fleet_rival.services.base import Actor
 
-__all__ = ["CarChoice", "LoadedWeek", "combinations_for", "core_week", "link_layouts", "load_weeks", "series_called", "write_week"]
+__all__ = ["CarChoice", "LoadedWeek", "combinations_for", "core_week", "link_layouts", "load_weeks", "series_called", "week_begun_last", "write_week"]
 
 _SAME: Final = tuple(
     item.name
@@ -44,6 +44,16 @@ class LoadedWeek:
 
     def has_car(self, key: int) -> bool:
         return any(car.key == key for car in self.cars)
+
+
+def week_begun_last(session: Session, team_id: int, layout_id: int) -> SeriesWeekRow | None:
+    """The week, of any series, that was the last one to begin on a layout; None before the first."""
+    return session.scalar(
+        select(SeriesWeekRow)
+        .where(SeriesWeekRow.team_id == team_id, SeriesWeekRow.layout_id == layout_id, SeriesWeekRow.begins <= now().date())
+        .order_by(SeriesWeekRow.begins.desc(), SeriesWeekRow.id.desc())
+        .limit(1)
+    )
 
 
 def load_weeks(session: Session, actor: Actor, *which: Any) -> list[LoadedWeek]:

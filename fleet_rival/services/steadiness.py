@@ -1,5 +1,7 @@
 """How alike a driver's laps were, week by week: across tracks, by seconds per root of the minute, beside the team's middle there."""
 
+from collections.abc import Iterable
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime
 from math import sqrt
@@ -19,7 +21,7 @@ from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import ALL_TIME, LARGE_FROM_LAPS, Wanted, stretch_of
 from fleet_rival.services.week import settings_of
 
-__all__ = ["WeekSpread", "steadiness"]
+__all__ = ["Steadiness", "WeekSpread", "catch_up", "steadiness"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +41,31 @@ class WeekSpread:
     """None: too few clean laps."""
     team_ratio: float | None
     """Over the team's median there; None with nobody to compare with."""
+    out_of_date: bool
+    """Laps came or marks changed since; figures are made in the background."""
 
 
-def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> list[WeekSpread]:
+@dataclass(frozen=True, slots=True)
+class Steadiness:
+    """A driver's weeks."""
+
+    items: list[WeekSpread]
+    behind: int
+    """How many weeks have figures that are missing or out of date, of combinations that take long: somebody should call `catch_up`."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Week:
+    """What a driver may have driven in."""
+
+    row: Combination
+    week_id: UUID | None
+    series: str | None
+    number: int | None
+    begins_at: datetime | None
+
+
+def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> Steadiness:
     """A driver's weeks, the oldest first. Figures that are missing or out of date are made now where that is quick.
 
     Raises:
@@ -50,29 +74,15 @@ def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -
     may_see(sessions, actor, driver_id)
     with sessions() as session:
         driver = find_row(session, Driver, actor, driver_id, "driver")
-        driven = select(Lap.combination_id).where(Lap.team_id == actor.team_id, Lap.driver_id == driver.id).distinct()
-        rows = list(session.scalars(select(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(driven))))
-        weeks = load_weeks(session, actor)
-        wanted: dict[Wanted, tuple[Combination, UUID | None, str | None, int | None, datetime | None]] = {}
-        for row in rows:
-            mine = [item for item in weeks if item.row.layout_id == row.layout_id and item.has_car(row.car_id)]
-            for item in mine:
-                stretch = stretch_of(item, row.car_id, mine, settings_of(row))
-                wanted[Wanted(row.id, stretch)] = (row, item.row.public_id, item.facts.series, item.facts.week, item.facts.window[0])
-            if not mine:
-                wanted[Wanted(row.id, ALL_TIME)] = (row, None, None, None, None)
-        names = _names(session, actor, rows)
+        wanted = _wanted(session, actor, driver)
+        names = _names(session, actor, [week.row for week in wanted.values()])
+        sizes = _old(session, actor, wanted)
+    _refresh(sessions, actor, wanted, {key for key, size in sizes.items() if size <= LARGE_FROM_LAPS})
+    with sessions() as session:
         known = standing.kept(session, actor.team_id, list(wanted))
-        old = {key.combination_id for key in wanted if key not in known or not known[key].right}
-        sizes = standing.sizes(session, actor.team_id, old)
-    quick = [key for key, size in sizes.items() if size <= LARGE_FROM_LAPS]
-    for combination_id in quick:
-        standing.refresh(sessions, actor.team_id, combination_id, [key.stretch for key in wanted if key.combination_id == combination_id])
-    if quick:
-        with sessions() as session:
-            known = standing.kept(session, actor.team_id, list(wanted))
+    late = {key for key in wanted if key.combination_id in sizes and (key not in known or not known[key].right)}
     out = []
-    for key, (row, week_id, series, number, begins) in wanted.items():
+    for key, week in wanted.items():
         found = known.get(key)
         own = found.drivers.get(driver.id) if found else None
         if found is None or not own:
@@ -81,8 +91,46 @@ def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -
         team = [value for standings in found.drivers.values() for item in standings if _same(item, main) and (value := _spread(item)) is not None]
         spread = _spread(main)
         ratio = spread / median(team) if spread is not None and len(team) > 1 else None
-        out.append(WeekSpread(row.public_id, week_id, *names[row.id], series, number, begins, main.clean, main.sure, spread, ratio))
-    return sorted(out, key=lambda item: (item.begins_at is not None, item.begins_at.timestamp() if item.begins_at else 0.0, item.place))
+        where = (week.row.public_id, week.week_id, *names[week.row.id], week.series, week.number, week.begins_at)
+        out.append(WeekSpread(*where, main.clean, main.sure, spread, ratio, out_of_date=key in late))
+    ordered = sorted(out, key=lambda item: (item.begins_at is not None, item.begins_at.timestamp() if item.begins_at else 0.0, item.place))
+    return Steadiness(ordered, len(late))
+
+
+def catch_up(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> None:
+    """Make all figures anew that a driver's weeks need, however long it takes."""
+    with sessions() as session:
+        wanted = _wanted(session, actor, find_row(session, Driver, actor, driver_id, "driver"))
+        sizes = _old(session, actor, wanted)
+    _refresh(sessions, actor, wanted, sizes.keys())
+
+
+def _wanted(session: Session, actor: Actor, driver: Driver) -> dict[Wanted, _Week]:
+    """The weeks of all combinations that somebody drove."""
+    driven = select(Lap.combination_id).where(Lap.team_id == actor.team_id, Lap.driver_id == driver.id).distinct()
+    weeks = load_weeks(session, actor)
+    wanted: dict[Wanted, _Week] = {}
+    for row in session.scalars(select(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(driven))):
+        mine = [item for item in weeks if item.row.layout_id == row.layout_id and item.has_car(row.car_id)]
+        for item in mine:
+            stretch = stretch_of(item, row.car_id, mine, settings_of(row))
+            wanted[Wanted(row.id, stretch)] = _Week(row, item.row.public_id, item.facts.series, item.facts.week, item.facts.window[0])
+        if not mine:
+            wanted[Wanted(row.id, ALL_TIME)] = _Week(row, None, None, None, None)
+    return wanted
+
+
+def _old(session: Session, actor: Actor, wanted: Iterable[Wanted]) -> dict[int, int]:
+    """Combinations whose figures are missing or out of date, and how many laps they have."""
+    keys = list(wanted)
+    known = standing.kept(session, actor.team_id, keys)
+    old = {key.combination_id for key in keys if key not in known or not known[key].right}
+    return {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
+
+
+def _refresh(sessions: sessionmaker[Session], actor: Actor, wanted: Iterable[Wanted], combinations: AbstractSet[int]) -> None:
+    for combination_id in sorted(combinations):
+        standing.refresh(sessions, actor.team_id, combination_id, [key.stretch for key in wanted if key.combination_id == combination_id])
 
 
 def _same(one: Standing, other: Standing) -> bool:

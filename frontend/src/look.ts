@@ -22,3 +22,20 @@ export function useAlso() {
     },
   })
 }
+
+interface DatedWeek {
+  id: string
+  begins_at: string
+  ends_at: string
+}
+/** Whose laps: those of the week that the address names, else of one that runs; earlier ones only when they are asked for. */
+export function useWeek(weeks: () => DatedWeek[]) {
+  const route = useRoute()
+  const router = useRouter()
+  const running = computed(() => weeks().find((item) => new Date(item.begins_at) <= new Date() && new Date() < new Date(item.ends_at)))
+  const week = computed<string | undefined>({
+    get: () => (route.query.week === 'all' ? undefined : (weeks().find((item) => item.id === route.query.week) ?? running.value)?.id),
+    set: (id) => void router.replace({ query: { ...route.query, week: id ?? 'all' } }),
+  })
+  return { running, week }
+}

@@ -32,6 +32,9 @@ PICTURE = io.BytesIO()
 Image.new("RGB", (8, 8), "teal").save(PICTURE, "PNG")
 WEEK = {"week": 1, "begins": "2031-04-07", "ends": "2031-04-14", "cars": ["Cinder Truck"], "track": "Quernholm", "layout": "Short"}
 
+EXERCISE = {"code": "theirs", "version": 0, "kind": "other", "title": "Theirs", "work": "Theirs", "of_passes": 5, "good_passes": 4}
+SETUP = {"car_id": ANY_ID, "name": "Theirs", "values": [{"name": "Wing", "value": "3"}]}
+ASSIGNMENT = {"corner": "T1", "kind": "late-brake", "exercise": "late-brake"}
 RUN = "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}"
 ARCHIVE = io.BytesIO()
 with zipfile.ZipFile(ARCHIVE, "w") as packed:
@@ -57,6 +60,26 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/combinations": (LEADERS, {"layout_id": ANY_ID, "car": "Theirs"}),
     "GET /api/combinations/{combination_id}": (ALL, None),
     "PUT /api/combinations/{combination_id}": (LEADERS, NOTE),
+    "GET /api/combinations/{combination_id}/clinic": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/clinic": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/mistakes/{corner}/{kind}": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/card": (ALL, None),
+    f"PUT {RUN}/laps/{{lap}}/passes/{{corner}}": (ALL, {"no_mistake": True}),
+    f"DELETE {RUN}/laps/{{lap}}/passes/{{corner}}": (ALL, None),
+    "GET /api/exercises": (ALL, None),
+    "GET /api/setups": (ALL, None),
+    "POST /api/setups": (ALL, SETUP),
+    "GET /api/setups/{setup_id}": (ALL, None),
+    "POST /api/setups/{setup_id}/versions": (ALL, {**SETUP, "latest": 1}),
+    "DELETE /api/setups/{setup_id}": (LEADERS, None),
+    "GET /api/setups/{setup_id}/difference": (ALL, None),
+    "GET /api/setups/{setup_id}/file": (ALL, None),
+    "GET /api/setups/{setup_id}/brought": (ALL, None),
+    "PUT /api/exercises": (LEADERS, EXERCISE),
+    "DELETE /api/exercises/{code}": (LEADERS, None),
+    "GET /api/combinations/{combination_id}/assignments": (ALL, None),
+    "POST /api/combinations/{combination_id}/drivers/{driver_id}/assignments": (LEADERS, ASSIGNMENT),
+    "DELETE /api/assignments/{assignment_id}": (LEADERS, None),
     "DELETE /api/combinations/{combination_id}": (LEADERS, None),
     "GET /api/combinations/{combination_id}/analysis": (ALL, None),
     "GET /api/combinations/{combination_id}/beside": (ALL, None),
@@ -222,7 +245,15 @@ WANTED: dict[str, tuple[set[str], Any]] = {
 
 
 _TWO = "?first=run:1:1&second=run:1:2"
-NEEDED = {"overlay": "?lap=x", "versus": _TWO, "versus.csv": _TWO, "figures": "?what=drivers", "passes": "?lap=x&part=T1"}
+NEEDED = {
+    "overlay": "?lap=x",
+    "versus": _TWO,
+    "versus.csv": _TWO,
+    "figures": "?what=drivers",
+    "passes": "?lap=x&part=T1",
+    "difference": "?first=1&second=1",
+    "file": "?number=1",
+}
 """What a route wants to be asked, by the end of its path."""
 
 
@@ -275,8 +306,15 @@ class World:
         declared = {"driver_id": self.ids["driver_id"], "context": {"setup": "ours"}}
         self.ids |= {
             "run_id": own.post(f"/api/combinations/{combination}/runs", json=declared).json["id"],
+            "corner": "T1",
+            "kind": "late-brake",
+            "code": "ours",
             "remark_id": own.post(f"{place}/laps/2/remarks", json={"text": "ours"}).json["id"],
         }
+        own.put("/api/exercises", json={**EXERCISE, "code": "ours", "title": "Ours"})
+        self.ids["setup_id"] = own.post("/api/setups", json={**SETUP, "car_id": self.ids["car_id"], "name": "Ours"}).json["id"]
+        given = f"/api/combinations/{combination}/drivers/{self.ids['driver_id']}/assignments"
+        self.ids["assignment_id"] = own.post(given, json=ASSIGNMENT).json["items"][0]["id"]
         made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
         self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]
         self.own = own

@@ -3,7 +3,10 @@
 import csv
 import io
 import json
+import re
+from collections.abc import Iterable, Iterator
 from datetime import UTC, datetime
+from typing import Any
 from uuid import UUID
 
 import orjson
@@ -92,6 +95,44 @@ def test_a_long_track_with_many_runs_still_needs_two_pages(season: Season, place
     assert len(pages_of(long, EVENING.date()).pages) <= MOST_PAGES
 
 
+def words_on(pages: Iterable[Any]) -> str:
+    """All text of laid-out pages, margins too, in no certain order."""
+
+    def texts(box: Any) -> Iterator[str]:
+        if isinstance(text := getattr(box, "text", None), str):
+            yield text
+        for child in getattr(box, "children", ()):
+            yield from texts(child)
+
+    return " ".join(text for page in pages for text in texts(page._page_box))
+
+
+def test_names_are_written_as_they_are_and_what_does_not_fit_is_told(season: Season, place: UUID) -> None:
+    report = driver_report_of(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"])
+    [one, *_] = report.figures["segments"].values()
+    segments = {f"T{number}": {**one, "mean_loss_us": number} for number in range(1, 91)}
+    odd = type(report)('Odd "O\'Vale" <b>', report.place, report.car, {}, {**report.figures, "segments": segments}, report.pace)
+    laid = pages_of(odd, EVENING.date())
+    words = words_on(laid.pages)
+    [unlisted] = re.findall(r"(\d+) segments with the least loss", words)
+    assert len(laid.pages) <= MOST_PAGES and 30 <= int(unlisted) < 90
+    assert f"T{int(unlisted) + 1} " in words and f"T{unlisted} " not in words
+    assert words.count('Odd "O\'Vale" <b>') >= 3, "as the heading, and at the foot of both pages"
+
+
+def test_weeks_with_very_many_laps_are_told_and_made_in_the_background(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    who = season.drivers["Ysolde Farrand"]
+    ask = (season.sessions, season.actor, who)
+    monkeypatch.setattr(steadiness, "LARGE_FROM_LAPS", 5)
+    assert (steadiness.steadiness(*ask).behind, steadiness.steadiness(*ask).items) == (1, [])
+    steadiness.catch_up(*ask)
+    made = steadiness.steadiness(*ask)
+    assert made.behind == 0 and [item.out_of_date for item in made.items] == [False]
+    season.drive("Ysolde Farrand", EVENING.replace(hour=20), LAPS)
+    told = steadiness.steadiness(*ask)
+    assert told.behind == 1 and [item.out_of_date for item in told.items] == [True], "old figures are shown, and said to be old"
+
+
 def test_what_counts_along_is_counted_and_its_mark_stays(season: Season, place: UUID) -> None:
     who = season.drivers["Ysolde Farrand"]
     ask = (season.sessions, season.actor, place, who)
@@ -112,7 +153,7 @@ def test_what_counts_along_is_counted_and_its_mark_stays(season: Season, place: 
 
 def test_weeks_are_compared_by_the_root_of_the_time_and_a_driver_sees_the_own(season: Season, place: UUID) -> None:
     who = season.drivers["Ysolde Farrand"]
-    [week] = steadiness.steadiness(season.sessions, season.actor, who)
+    [week] = steadiness.steadiness(season.sessions, season.actor, who).items
     schemas.WeekSpreadOut.model_validate(week)
     figures = orjson.loads(pace.driver_pace(season.sessions, season.actor, place, who)[0])
     assert (week.number, week.clean) == (1, 13)

@@ -1,13 +1,15 @@
 """Figures and laps."""
 
+from contextlib import suppress
 from typing import Any
 
 from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, download, kept, sessions
+from fleet_rival.api.blueprint import api, background, download, kept, sessions
 from fleet_rival.services import beside, find, pace, printing, search, sharing, steadiness
+from fleet_rival.services.errors import Conflict
 
 _find = Tag(name="find")
 
@@ -49,7 +51,11 @@ def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
 @allowed("manager", "coach", "driver")
 def get_steadiness(path: s.OfDriver) -> Any:
     """How alike a driver's laps were, week by week, beside the team's."""
-    return s.validate(s.SteadinessOut, {"items": steadiness.steadiness(sessions(), actor(), path.driver_id)})
+    found = steadiness.steadiness(sessions(), actor(), path.driver_id)
+    if found.behind:
+        with suppress(Conflict):
+            background("steadiness.refresh", "Working out a driver's weeks", {"driver_id": str(path.driver_id)})
+    return s.validate(s.SteadinessOut, found)
 
 
 @api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])

@@ -283,10 +283,12 @@ class WeekSpreadOut(Schema):
     sure: Literal["firm", "likely", "thin"]
     spread_s_per_sqrt_min: float | None
     team_ratio: float | None
+    out_of_date: bool = Field(description="Figures are being made anew")
 
 
 class SteadinessOut(Schema):
     items: list[WeekSpreadOut]
+    behind: int = Field(description="Weeks whose figures are missing or out of date; they are made in the background")
 
 
 class ReportText(Schema):

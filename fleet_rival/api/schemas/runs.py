@@ -70,7 +70,7 @@ class CheckWish(Schema):
 
 class RunCheckOut(Schema):
     key: str
-    why: Literal["changed", "unseen", "first"]
+    why: Literal["changed", "unseen", "first", "warning"]
     words: str
 
 

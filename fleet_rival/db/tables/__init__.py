@@ -6,6 +6,7 @@ Classes with `recorded` set are what people enter: `fleet_rival.db.recording` ke
 from fleet_rival.db.tables.base import Base, now
 from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
 from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSession, Remark, Run
+from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
@@ -15,6 +16,7 @@ from fleet_rival.db.tables.week import Car, CarDriver, Combination, Driver, Reso
 from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
 
 __all__ = [
+    "Assignment",
     "Base",
     "BoardVisit",
     "BookPicture",
@@ -24,18 +26,22 @@ __all__ = [
     "Change",
     "ChangeSet",
     "Combination",
+    "CorrectionRow",
     "Driver",
     "Entry",
     "Event",
+    "Exercise",
     "FeedEntry",
     "FileMapping",
     "Invitation",
     "Job",
     "Lap",
+    "LapCurve",
     "LapFileRow",
     "Layout",
     "LayoutCorner",
     "LayoutSector",
+    "LikeKind",
     "Membership",
     "OpenQuestion",
     "Person",
@@ -49,6 +55,8 @@ __all__ = [
     "Series",
     "SeriesWeekCar",
     "SeriesWeekRow",
+    "Setup",
+    "SetupVersion",
     "SignIn",
     "SignInAttempt",
     "StandingRow",

@@ -14,9 +14,11 @@ from fleet_rival.core.runs.precheck import Check, pre_drive_check
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, PracticeSession, Run, now
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.fix.setups import setup_labels, setup_warnings
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs.context import FIELDS, context_of, read_context, said_by_laps, write_context, write_to_laps
 from fleet_rival.services.runs.places import Place, RunKey, driver_of, find_place, laps_in, run_row, track_of
+from fleet_rival.services.series_rows import week_begun_last
 from fleet_rival.wording.runs import check_words
 
 __all__ = [
@@ -147,7 +149,10 @@ def checks(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         driver = driver_of(session, actor, driver_id)
-        return tuple(CheckView(item.key, item.why, check_words(item)) for item in _checks(session, row, driver, values))
+        told = [CheckView(item.key, item.why, check_words(item)) for item in _checks(session, row, driver, values)]
+        week = week_begun_last(session, actor.team_id, row.layout_id)
+        warned = setup_warnings(session, row, read_context(values, track_of(session, row)), week.wetness if week else None)
+        return (*(CheckView(f"setup-warning-{number}", "warning", words) for number, words in enumerate(warned)), *told)
 
 
 def _checks(session: Session, row: Combination, driver: Driver, values: Mapping[str, Any]) -> tuple[Check, ...]:
@@ -304,4 +309,6 @@ def _known(session: Session, actor: Actor, row: Combination) -> dict[str, tuple[
             .limit(12)
         )
         out[name] = tuple(session.scalars(query))
+    written = setup_labels(session, row)
+    out["setup"] = (*(label for label in written if label not in out["setup"]), *out["setup"])
     return out

@@ -23,6 +23,7 @@ __all__ = [
     "laps_in",
     "open_session_for_hands",
     "refuse_strange_corners",
+    "refuse_strange_parts",
     "run_row",
     "session_for_hands",
     "track_of",
@@ -130,6 +131,16 @@ def free_label(session: Session, combination: Combination, wanted: str) -> str:
     while label in labels:
         label, number = f"{wanted} ({number})", number + 1
     return label
+
+
+def refuse_strange_parts(track: Track, code: str) -> None:
+    """Let pass what laps are timed through: segments and sectors.
+
+    Raises:
+        Refused: the layout has no such part.
+    """
+    if code not in {part.code for part in (*track.segment_parts, *track.sector_parts)}:
+        raise Refused(f"This layout has no part {code}.")
 
 
 def refuse_strange_corners(track: Track, corner: str | None) -> None:

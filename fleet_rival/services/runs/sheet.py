@@ -26,7 +26,8 @@ from fleet_rival.services.runs.declare import RunView, context_out, effective_co
 from fleet_rival.services.runs.places import Place, RunKey, find_place, laps_in, run_row, track_of
 from fleet_rival.services.week import settings_of
 from fleet_rival.wording.marks import MARK_WORDS
-from fleet_rival.wording.runs import BECAUSE_WORDS, MISTAKE_WORDS, change_words, together_words
+from fleet_rival.wording.mistakes import MISTAKE_WORDS
+from fleet_rival.wording.runs import BECAUSE_WORDS, change_words, together_words
 
 __all__ = ["Driven", "LapOnSheet", "RemarkView", "RunLine", "RunSheet", "SessionLine", "driven", "judged_laps", "run_sheet"]
 

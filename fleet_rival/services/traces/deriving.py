@@ -83,7 +83,8 @@ def found_from_laps(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
         )
         found = session.execute(query).all()
         flying = [lap for lap in found if lap.kind == "flying"][:_MOST_LAPS]
-        pitted = [lap for lap in found if lap.kind != "flying"][:_MOST_LAPS]
+        # Both are needed to see a pit lane, and one kind is always faster than the other.
+        pitted = [lap for kind in ("out", "in", "outin") for lap in [item for item in found if item.kind == kind][: _MOST_LAPS // 2]]
         kinds = {lap.id: lap.kind for lap in (*flying, *pitted)}
         loaded = list(load_traces(session, actor.team_id, list(kinds)))
     if not loaded:

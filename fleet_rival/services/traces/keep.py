@@ -14,7 +14,7 @@ from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.telemetry.cutting import CutLap
 from fleet_rival.core.telemetry.pulls import plain_pulls
 from fleet_rival.core.telemetry.trace import Trace
-from fleet_rival.db.tables import ChangeSet, FeedEntry, Lap, TraceFile, TraceRow, Upload
+from fleet_rival.db.tables import ChangeSet, FeedEntry, Lap, LapCurve, TraceFile, TraceRow, Upload
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.services.base import note_changes
@@ -224,6 +224,8 @@ def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     with sessions.begin() as session:
         held = select(TraceRow.id).where(TraceRow.team_id == TraceFile.team_id, TraceRow.file_id == TraceFile.id)
         session.execute(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists()))
+        traced = select(TraceRow.id).where(TraceRow.team_id == LapCurve.team_id, TraceRow.lap_id == LapCurve.lap_id)
+        session.execute(delete(LapCurve).where(~traced.exists()))
         session.execute(delete(Upload).where(Upload.created_at < moment - _PIECES_AFTER))
         # A lap that waits is never thrown away; samples whose lap never came are.
         old = (FeedEntry.came_at < moment - _KEYS_AFTER, (FeedEntry.state != "waiting") | (FeedEntry.kind == "samples"))

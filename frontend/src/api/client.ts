@@ -1,7 +1,7 @@
 import createClient from 'openapi-fetch'
 import type { components, paths } from '@/api/schema'
 
-type Schemas = components['schemas']
+export type Schemas = components['schemas']
 export type Combination = Schemas['CombinationOut']
 export type DriverPace = Schemas['DriverPace']
 export type PaceRun = Schemas['PaceRunOut']

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/assignments/{assignment_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a driver's work on a mistake. */
+        delete: operations["api_end_assignment_assignments__uuid_assignment_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/board": {
         parameters: {
             query?: never;
@@ -146,6 +163,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/assignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What drivers work on here, judged by their laps; a driver's own. */
+        get: operations["api_list_assignments_combinations__uuid_combination_id__assignments_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/beside": {
         parameters: {
             query?: never;
@@ -155,6 +189,23 @@ export interface paths {
         };
         /** Segments by drivers, and who could show whom; a driver's own beside the team's best parts. */
         get: operations["api_get_beside_combinations__uuid_combination_id__beside_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/clinic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Corners by drivers, by what they cost; a driver's own column. */
+        get: operations["api_get_team_clinic_combinations__uuid_combination_id__clinic_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -180,6 +231,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/assignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a driver an exercise for a mistake. */
+        post: operations["api_assign_exercise_combinations__uuid_combination_id__drivers__uuid_driver_id__assignments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A driver's card of three: sentences, references, exercises; and as plain text. */
+        get: operations["api_get_card_of_three_combinations__uuid_combination_id__drivers__uuid_driver_id__card_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/clinic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One driver's standing losses and recurring mistakes. */
+        get: operations["api_get_driver_clinic_combinations__uuid_combination_id__drivers__uuid_driver_id__clinic_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/laps": {
         parameters: {
             query?: never;
@@ -189,6 +291,23 @@ export interface paths {
         };
         /** One driver's laps with marks, times and losses by part. */
         get: operations["api_get_driver_laps_combinations__uuid_combination_id__drivers__uuid_driver_id__laps_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/mistakes/{corner}/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The passes of one mistake over the driver's good pass. */
+        get: operations["api_get_mistake_passes_combinations__uuid_combination_id__drivers__uuid_driver_id__mistakes__corner___kind__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -739,6 +858,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exercises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The team's library of exercises. */
+        get: operations["api_list_exercises_exercises_get"];
+        /** Write an exercise, if it is still as it was looked at, or a new one. */
+        put: operations["api_change_exercise_exercises_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exercises/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take an exercise of the team's own away, or let one be as it ships. */
+        delete: operations["api_remove_exercise_exercises__code__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2130,6 +2284,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/passes/{corner}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what a pass was, over all rules; a driver of an own one. */
+        put: operations["api_correct_pass_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__passes__corner__put"];
+        post?: never;
+        /** Let the rules speak of a pass again. */
+        delete: operations["api_uncorrect_pass_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__passes__corner__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/remarks": {
         parameters: {
             query?: never;
@@ -2226,6 +2398,110 @@ export interface paths {
         put?: never;
         /** Put some runs of a session into a new one. */
         post: operations["api_split_session_sessions__uuid_session_id__split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The team's setups, of one car or all. */
+        get: operations["api_list_setups_setups_get"];
+        put?: never;
+        /** Write a setup, from values or from a file. */
+        post: operations["api_add_setup_setups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A setup with its versions. */
+        get: operations["api_get_setup_setups__uuid_setup_id__get"];
+        put?: never;
+        post?: never;
+        /** Take a setup away; runs keep its name. */
+        delete: operations["api_remove_setup_setups__uuid_setup_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}/brought": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its changes brought, driver by driver; a driver's own. */
+        get: operations["api_get_setup_brought_setups__uuid_setup_id__brought_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two versions. */
+        get: operations["api_get_setup_difference_setups__uuid_setup_id__difference_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A version to take along, as CSV or JSON. */
+        get: operations["api_get_setup_file_setups__uuid_setup_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write another version, if nobody did meanwhile. */
+        post: operations["api_add_setup_version_setups__uuid_setup_id__versions_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2591,6 +2867,80 @@ export interface components {
             laps: number;
             /** Loss Us */
             loss_us: number | null;
+        };
+        /** AssignmentForm */
+        AssignmentForm: {
+            /** Corner */
+            corner: string;
+            /** Exercise */
+            exercise: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+        };
+        /** AssignmentOut */
+        AssignmentOut: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Best */
+            best: number;
+            /** Corner */
+            corner: string;
+            /** Driven */
+            driven: number;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Kind Title */
+            kind_title: string;
+            /** Last */
+            last: boolean[];
+            /** Mark */
+            mark: string;
+            /** Name */
+            name: string | null;
+            /** Of */
+            of: number;
+            /** Passed */
+            passed: boolean;
+            /** Rate Before */
+            rate_before: number | null;
+            /** Rate Since */
+            rate_since: number | null;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+            /** Work */
+            work: string;
+        };
+        /** AssignmentsOut */
+        AssignmentsOut: {
+            /** Items */
+            items: components["schemas"]["AssignmentOut"][];
         };
         /** Availability */
         Availability: {
@@ -3053,6 +3403,23 @@ export interface components {
             /** Sectors */
             sectors: components["schemas"]["SectorPart"][];
         };
+        /** BrakingOut */
+        BrakingOut: {
+            /** At M */
+            at_m: number;
+            /** Corner */
+            corner: string;
+            /** Name */
+            name: string | null;
+            /** Others M */
+            others_m: number | null;
+            /** Passes */
+            passes: number;
+            /** Scatter M */
+            scatter_m: number;
+            /** Unused */
+            unused: boolean;
+        };
         /** BriefOut */
         BriefOut: {
             /** Car */
@@ -3074,6 +3441,38 @@ export interface components {
             track: {
                 [key: string]: unknown;
             };
+        };
+        /** BroughtItem */
+        BroughtItem: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Felt */
+            felt: string[];
+            /** One Change */
+            one_change: boolean;
+            /** Place */
+            place: string;
+            /** Words */
+            words: string;
+        };
+        /** BroughtOut */
+        BroughtOut: {
+            /** Items */
+            items: components["schemas"]["BroughtItem"][];
         };
         /** BrowserOut */
         BrowserOut: {
@@ -3383,6 +3782,29 @@ export interface components {
             /** Series */
             series: string;
         };
+        /** CardItemOut */
+        CardItemOut: {
+            assigned: components["schemas"]["AssignmentOut"] | null;
+            /** Code */
+            code: string;
+            /** Corner */
+            corner: string;
+            /** Exercise */
+            exercise: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Mark */
+            mark: string;
+            /** Name */
+            name: string | null;
+            /** Reference */
+            reference: string | null;
+            /** Words */
+            words: string;
+        };
         /** CardLine */
         CardLine: {
             /** Code */
@@ -3396,6 +3818,19 @@ export interface components {
             name: string | null;
             /** Words */
             words: string;
+        };
+        /** CardOfThree */
+        CardOfThree: {
+            /** Car */
+            car: string;
+            /** Driver */
+            driver: string;
+            /** Items */
+            items: components["schemas"]["CardItemOut"][];
+            /** Place */
+            place: string;
+            /** Text */
+            text: string;
         };
         /** CardOut */
         CardOut: {
@@ -3506,6 +3941,64 @@ export interface components {
             by: "tyre_age" | "lap_of_run";
             /** Gain */
             gain: number;
+        };
+        /** ClinicCell */
+        ClinicCell: {
+            /** Cost Us */
+            cost_us: number;
+            /** Kinds */
+            kinds: ("early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other")[];
+            /** Passes */
+            passes: number;
+            /** Slips */
+            slips: number;
+        };
+        /** ClinicCorner */
+        ClinicCorner: {
+            /**
+             * Cells
+             * @description In the order of the drivers
+             */
+            cells: components["schemas"]["ClinicCell"][];
+            /** Code */
+            code: string;
+            /** End M */
+            end_m: number;
+            /** Name */
+            name: string | null;
+            /** Start M */
+            start_m: number;
+        };
+        /** ClinicDriver */
+        ClinicDriver: {
+            /** Cost Us */
+            cost_us: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /** ClinicPart */
+        ClinicPart: {
+            /** Code */
+            code: string;
+            /** Cost Us */
+            cost_us: number;
+            /** End M */
+            end_m: number;
+            /** Name */
+            name: string | null;
+            /** Passes */
+            passes: number;
+            /** Reference Us */
+            reference_us: number | null;
+            /** Slips */
+            slips: number;
+            /** Start M */
+            start_m: number;
         };
         /** ClipOut */
         ClipOut: {
@@ -3986,6 +4479,35 @@ export interface components {
              */
             where: string;
         };
+        /** CorrectionForm */
+        CorrectionForm: {
+            /**
+             * Cause Corner
+             * @default null
+             */
+            cause_corner: string | null;
+            /**
+             * Kind
+             * @default null
+             */
+            kind: ("early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other") | null;
+            /**
+             * Like
+             * @description All passes that rules take for this kind get the new one too
+             * @default null
+             */
+            like: ("early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other") | null;
+            /**
+             * No Mistake
+             * @default false
+             */
+            no_mistake: boolean;
+            /**
+             * Remark
+             * @default null
+             */
+            remark: string | null;
+        };
         /** CrossingOut */
         CrossingOut: {
             /** At Us */
@@ -4153,6 +4675,44 @@ export interface components {
             guest: boolean;
             /** Name */
             name: string;
+        };
+        /** DriverClinic */
+        DriverClinic: {
+            /** Braking */
+            braking: components["schemas"]["BrakingOut"][];
+            /** Cold */
+            cold: components["schemas"]["MistakeOut"][];
+            /**
+             * Depth
+             * @enum {string}
+             */
+            depth: "segments" | "sectors";
+            /** Flying */
+            flying: number;
+            group: components["schemas"]["GroupOut"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Missing */
+            missing: string | null;
+            /** Mistakes */
+            mistakes: components["schemas"]["MistakeOut"][];
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["ClinicPart"][];
+            /** Race Laps */
+            race_laps: number | null;
+            /** Standing */
+            standing: components["schemas"]["StandingOut"][];
+            /** Three */
+            three: components["schemas"]["ThreeItem"][];
+            /** Trades */
+            trades: components["schemas"]["TradeOut"][];
+            /** With Traces */
+            with_traces: number;
         };
         /** DriverCount */
         DriverCount: {
@@ -4531,6 +5091,78 @@ export interface components {
              * @description Events in between are gone: ask for everything anew
              */
             missed: boolean;
+        };
+        /** ExerciseForm */
+        ExerciseForm: {
+            /**
+             * Cause
+             * @default
+             */
+            cause: string;
+            /** Code */
+            code: string;
+            /**
+             * Feel
+             * @default
+             */
+            feel: string;
+            /** Good Passes */
+            good_passes: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Of Passes */
+            of_passes: number;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+            /** Work */
+            work: string;
+        };
+        /** ExerciseOut */
+        ExerciseOut: {
+            /** Cause */
+            cause: string;
+            /** Code */
+            code: string;
+            /** Feel */
+            feel: string;
+            /** Good Passes */
+            good_passes: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Kind Title */
+            kind_title: string;
+            /** Mark */
+            mark: string;
+            /** Of Passes */
+            of_passes: number;
+            /** Shipped */
+            shipped: boolean;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+            /** Work */
+            work: string;
+        };
+        /** ExercisesOut */
+        ExercisesOut: {
+            /** Items */
+            items: components["schemas"]["ExerciseOut"][];
+            /**
+             * Mistake Words
+             * @description What each kind is called
+             */
+            mistake_words: {
+                [key: string]: string;
+            };
         };
         /** FalloffOut */
         FalloffOut: {
@@ -5520,6 +6152,84 @@ export interface components {
              */
             other_id: string;
         };
+        /** MistakeOut */
+        MistakeOut: {
+            /** Corner */
+            corner: string;
+            /** Cost Us */
+            cost_us: number;
+            /** Evidence */
+            evidence: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Knock On Us */
+            knock_on_us: number;
+            /** Mean Loss Us */
+            mean_loss_us: number;
+            /** Name */
+            name: string | null;
+            /** Occurrences */
+            occurrences: number;
+            /** Passes */
+            passes: number;
+            /** Phase */
+            phase: ("approach" | "entry" | "middle" | "exit") | null;
+            /** Race Us */
+            race_us: number | null;
+            /** Rate */
+            rate: number;
+            /** Rate High */
+            rate_high: number;
+            /** Rate Low */
+            rate_low: number;
+            /** Rate Words */
+            rate_words: string;
+            /** Recurring */
+            recurring: boolean;
+            /** Runs */
+            runs: number;
+            /** Slips */
+            slips: components["schemas"]["SlipOut"][];
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "telemetry" | "times" | "file" | "person";
+            /**
+             * Sure
+             * @enum {string}
+             */
+            sure: "firm" | "likely" | "thin";
+            /** Title */
+            title: string;
+            trend: components["schemas"]["TrendOut"];
+            /** When */
+            when: string[];
+            /** Words */
+            words: string;
+        };
+        /** MistakePasses */
+        MistakePasses: {
+            /** At M */
+            at_m: number[];
+            /** Corner */
+            corner: string;
+            /** Good */
+            good: {
+                [key: string]: (number | null)[];
+            };
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            marks: components["schemas"]["PassMarks"] | null;
+            /** Passes */
+            passes: components["schemas"]["ShownPass"][];
+        };
         /** MoveWish */
         MoveWish: {
             /**
@@ -5810,6 +6520,82 @@ export interface components {
              */
             token: string;
         };
+        /** NewSetup */
+        NewSetup: {
+            /**
+             * Assists
+             * @default null
+             */
+            assists: string | null;
+            /**
+             * Car Id
+             * Format: uuid
+             */
+            car_id: string;
+            /**
+             * File
+             * @description Instead of values: what a CSV or JSON file holds
+             * @default null
+             */
+            file: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Purpose
+             * @default any
+             * @enum {string}
+             */
+            purpose: "any" | "race" | "qualifying" | "wet" | "practice";
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /** Values */
+            values?: components["schemas"]["SetupValueForm"][];
+        };
+        /** NewSetupVersion */
+        NewSetupVersion: {
+            /**
+             * Assists
+             * @default null
+             */
+            assists: string | null;
+            /**
+             * File
+             * @description Instead of values: what a CSV or JSON file holds
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Latest
+             * @description The version that was looked at
+             */
+            latest: number;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Purpose
+             * @default any
+             * @enum {string}
+             */
+            purpose: "any" | "race" | "qualifying" | "wet" | "practice";
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /** Values */
+            values?: components["schemas"]["SetupValueForm"][];
+        };
         /** OddsOut */
         OddsOut: {
             /** Laps */
@@ -6045,6 +6831,19 @@ export interface components {
             /** Time Us */
             time_us: number;
         };
+        /** PassMarks */
+        PassMarks: {
+            /** Brake M */
+            brake_m: number | null;
+            /** End M */
+            end_m: number;
+            /** Pick Up M */
+            pick_up_m: number | null;
+            /** Slowest M */
+            slowest_m: number;
+            /** Start M */
+            start_m: number;
+        };
         /** PassOut */
         PassOut: {
             /** Apex Gear */
@@ -6079,6 +6878,18 @@ export interface components {
             new: string;
             /** Old */
             old: string;
+        };
+        /** PhaseOut */
+        PhaseOut: {
+            /** Loss Us */
+            loss_us: number;
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "approach" | "entry" | "middle" | "exit";
+            /** Words */
+            words: string;
         };
         /** PitLane */
         PitLane: {
@@ -6902,7 +7713,7 @@ export interface components {
              * Why
              * @enum {string}
              */
-            why: "changed" | "unseen" | "first";
+            why: "changed" | "unseen" | "first" | "warning";
             /** Words */
             words: string;
         };
@@ -7462,6 +8273,140 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** SetupDifference */
+        SetupDifference: {
+            /** After */
+            after: string | null;
+            /** Before */
+            before: string | null;
+            /** By */
+            by: number | null;
+            /** Corner */
+            corner: string | null;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string | null;
+        };
+        /** SetupDifferences */
+        SetupDifferences: {
+            /** Items */
+            items: components["schemas"]["SetupDifference"][];
+        };
+        /** SetupMade */
+        SetupMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /** SetupOut */
+        SetupOut: {
+            /** Car */
+            car: string;
+            /**
+             * Car Id
+             * Format: uuid
+             */
+            car_id: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string | null;
+            /** Version */
+            version: number;
+            /** Versions */
+            versions: components["schemas"]["SetupVersionOut"][];
+        };
+        /** SetupValueForm */
+        SetupValueForm: {
+            /**
+             * Corner
+             * @description Where it is set in the car; None: for the whole lap
+             * @default null
+             */
+            corner: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: string | null;
+            /** Value */
+            value: string;
+        };
+        /** SetupValueOut */
+        SetupValueOut: {
+            /** Corner */
+            corner: string | null;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string | null;
+            /** Value */
+            value: string;
+        };
+        /** SetupVersionOut */
+        SetupVersionOut: {
+            /** Assists */
+            assists: string | null;
+            /** Changed */
+            changed: components["schemas"]["SetupDifference"][];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Label */
+            label: string;
+            /** Laps */
+            laps: number;
+            /** Number */
+            number: number;
+            /** Person */
+            person: string;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "any" | "race" | "qualifying" | "wet" | "practice";
+            /** Reason */
+            reason: string | null;
+            /** Values */
+            values: components["schemas"]["SetupValueOut"][];
+        };
+        /** SetupsOut */
+        SetupsOut: {
+            /** Items */
+            items: components["schemas"]["SetupOut"][];
+        };
+        /** SharedMistake */
+        SharedMistake: {
+            /** Corner */
+            corner: string;
+            /** Drivers */
+            drivers: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Name */
+            name: string | null;
+            /** Of */
+            of: number;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
         /** ShiftOut */
         ShiftOut: {
             /** High Us */
@@ -7470,6 +8415,62 @@ export interface components {
             low_us: number;
             /** Value Us */
             value_us: number;
+        };
+        /** ShownPass */
+        ShownPass: {
+            /**
+             * At
+             * @description Where it shows
+             */
+            at: string;
+            /** Begins M */
+            begins_m: number | null;
+            /** Channels */
+            channels: {
+                [key: string]: (number | null)[];
+            };
+            /** Corrected */
+            corrected: boolean;
+            /** Evidence */
+            evidence: string;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Knock On Us */
+            knock_on_us: number;
+            /** Lap */
+            lap: number;
+            /** Loss Us */
+            loss_us: number;
+            /** Phases */
+            phases: components["schemas"]["PhaseOut"][];
+            /** Remark */
+            remark: string | null;
+            /**
+             * Rule Kind
+             * @enum {string}
+             */
+            rule_kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "telemetry" | "times" | "file" | "person";
+            /** Traced */
+            traced: boolean;
         };
         /** SiblingOut */
         SiblingOut: {
@@ -7511,6 +8512,54 @@ export interface components {
             /** Password */
             password: string;
         };
+        /** SlipOut */
+        SlipOut: {
+            /**
+             * At
+             * @description Where it shows
+             */
+            at: string;
+            /** Corrected */
+            corrected: boolean;
+            /** Evidence */
+            evidence: string;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Knock On Us */
+            knock_on_us: number;
+            /** Lap */
+            lap: number;
+            /** Loss Us */
+            loss_us: number;
+            /** Remark */
+            remark: string | null;
+            /**
+             * Rule Kind
+             * @enum {string}
+             */
+            rule_kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Run */
+            run: number;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "telemetry" | "times" | "file" | "person";
+            /** Traced */
+            traced: boolean;
+        };
         /** SlopeOut */
         SlopeOut: {
             /** High Us */
@@ -7543,6 +8592,30 @@ export interface components {
             /** Runs */
             runs: components["schemas"]["WhichRun"][];
         };
+        /** StandingOut */
+        StandingOut: {
+            /** Against */
+            against: string | null;
+            /** Best Us */
+            best_us: number;
+            /** Corner */
+            corner: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Loss Us */
+            loss_us: number;
+            /** Name */
+            name: string | null;
+            /** Own Us */
+            own_us: number;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
         /** StartChoice */
         StartChoice: {
             /**
@@ -7568,6 +8641,11 @@ export interface components {
         };
         /** SteadinessOut */
         SteadinessOut: {
+            /**
+             * Behind
+             * @description Weeks whose figures are missing or out of date; they are made in the background
+             */
+            behind: number;
             /** Items */
             items: components["schemas"]["WeekSpreadOut"][];
         };
@@ -7730,6 +8808,20 @@ export interface components {
              */
             role: "manager" | "coach" | "driver";
         };
+        /** TeamClinic */
+        TeamClinic: {
+            /** Corners */
+            corners: components["schemas"]["ClinicCorner"][];
+            /**
+             * Depth
+             * @enum {string}
+             */
+            depth: "segments" | "sectors";
+            /** Drivers */
+            drivers: components["schemas"]["ClinicDriver"][];
+            /** Shared */
+            shared: components["schemas"]["SharedMistake"][];
+        };
         /** TeamIdealOut */
         TeamIdealOut: {
             group: components["schemas"]["GroupOut"] | null;
@@ -7774,6 +8866,25 @@ export interface components {
             };
             /** Tank L */
             tank_l: number | null;
+        };
+        /** ThreeItem */
+        ThreeItem: {
+            /** Corner */
+            corner: string;
+            /** Cost Us */
+            cost_us: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "mistake" | "standing";
+            /** Words */
+            words: string;
         };
         /** ThresholdOut */
         ThresholdOut: {
@@ -7848,6 +8959,47 @@ export interface components {
         TracedLaps: {
             /** Items */
             items: components["schemas"]["TracedLapOut"][];
+        };
+        /** TradeOut */
+        TradeOut: {
+            /** Correlation */
+            correlation: number;
+            /** First */
+            first: string;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** N */
+            n: number;
+            /** Second */
+            second: string;
+        };
+        /** TrendOut */
+        TrendOut: {
+            /** Chance */
+            chance: number | null;
+            /** Closed */
+            closed: boolean;
+            /** Falls */
+            falls: boolean;
+            /** Returned */
+            returned: boolean;
+            /** Runs */
+            runs: components["schemas"]["TrendRun"][];
+            /** Words */
+            words: string;
+        };
+        /** TrendRun */
+        TrendRun: {
+            /** Passes */
+            passes: number;
+            /** Run */
+            run: number | null;
+            /** Session */
+            session: string;
+            /** Slips */
+            slips: number;
         };
         /** TroubleOut */
         TroubleOut: {
@@ -8389,6 +9541,11 @@ export interface components {
             combination_id: string;
             /** Number */
             number: number | null;
+            /**
+             * Out Of Date
+             * @description Figures are being made anew
+             */
+            out_of_date: boolean;
             /** Place */
             place: string;
             /** Series */
@@ -8470,6 +9627,107 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    api_end_assignment_assignments__uuid_assignment_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                assignment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_board_board_get: {
         parameters: {
             query?: {
@@ -9927,6 +11185,109 @@ export interface operations {
             };
         };
     };
+    api_list_assignments_combinations__uuid_combination_id__assignments_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_beside_combinations__uuid_combination_id__beside_get: {
         parameters: {
             query?: {
@@ -9950,6 +11311,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BesideOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_team_clinic_combinations__uuid_combination_id__clinic_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamClinic"];
                 };
             };
             /** @description Unauthorized */
@@ -10140,6 +11609,332 @@ export interface operations {
             };
         };
     };
+    api_assign_exercise_combinations__uuid_combination_id__drivers__uuid_driver_id__assignments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_card_of_three_combinations__uuid_combination_id__drivers__uuid_driver_id__card_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOfThree"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_driver_clinic_combinations__uuid_combination_id__drivers__uuid_driver_id__clinic_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverClinic"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_driver_laps_combinations__uuid_combination_id__drivers__uuid_driver_id__laps_get: {
         parameters: {
             query?: {
@@ -10164,6 +11959,117 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverLaps"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_mistake_passes_combinations__uuid_combination_id__drivers__uuid_driver_id__mistakes__corner___kind__get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+                corner: string;
+                kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MistakePasses"];
                 };
             };
             /** @description Unauthorized */
@@ -13983,6 +15889,313 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_exercises_exercises_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExercisesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_exercise_exercises_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExerciseForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExerciseOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_exercise_exercises__code__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -24785,6 +26998,220 @@ export interface operations {
             };
         };
     };
+    api_correct_pass_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__passes__corner__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+                lap: number;
+                corner: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_uncorrect_pass_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__passes__corner__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                driver_id: string;
+                number: number;
+                lap: number;
+                corner: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_add_remark_sessions__uuid_session_id__drivers__uuid_driver_id__runs__int_number__laps__int_lap__remarks_post: {
         parameters: {
             query?: never;
@@ -25347,6 +27774,845 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_setups_setups_get: {
+        parameters: {
+            query?: {
+                car?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_setup_setups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSetup"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_setup_setups__uuid_setup_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_setup_setups__uuid_setup_id__delete: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_setup_brought_setups__uuid_setup_id__brought_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_setup_difference_setups__uuid_setup_id__difference_get: {
+        parameters: {
+            query: {
+                first: number;
+                second: number;
+                other?: string | null;
+            };
+            header?: never;
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupDifferences"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_setup_file_setups__uuid_setup_id__file_get: {
+        parameters: {
+            query: {
+                number: number;
+                form?: "csv" | "json";
+            };
+            header?: never;
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_setup_version_setups__uuid_setup_id__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                setup_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSetupVersion"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupOut"];
                 };
             };
             /** @description Unauthorized */

@@ -16,6 +16,7 @@ const places = [
   { step: 'track', title: 'Track', to: '/tracks' },
   { step: 'drive', title: 'Drive', to: '/drive' },
   { step: 'find', title: 'Find', to: '/find' },
+  { step: 'fix', title: 'Fix', to: '/fix' },
 ]
 const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/jobs')) })
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))

@@ -7,7 +7,7 @@ import IdealLadder from '@/charts/IdealLadder.vue'
 import PictureFrame from '@/charts/PictureFrame.vue'
 import WovenStrip from '@/charts/WovenStrip.vue'
 import { count, length } from '@/format'
-import { useAlso } from '@/look'
+import { useAlso, useWeek } from '@/look'
 import CombinationChange from '@/parts/CombinationChange.vue'
 import CombinationSwitch from '@/parts/CombinationSwitch.vue'
 import ConditionsDialog from '@/parts/ConditionsDialog.vue'
@@ -34,13 +34,8 @@ const combination = useQuery({
   queryKey: ['combination', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
-/** Whose laps: those of the week that the address names, else of one that runs; earlier ones only when they are asked for. */
 const weeks = computed(() => combination.data.value?.weeks ?? [])
-const running = computed(() => weeks.value.find((item) => new Date(item.begins_at) <= new Date() && new Date() < new Date(item.ends_at)))
-const week = computed({
-  get: () => (route.query.week === 'all' ? undefined : (weeks.value.find((item) => item.id === route.query.week) ?? running.value)?.id),
-  set: (id) => router.replace({ query: { ...route.query, week: id ?? 'all' } }),
-})
+const { running, week } = useWeek(() => weeks.value)
 const also = useAlso()
 const analysis = useQuery({
   queryKey: ['analysis', () => props.id, week, also],

@@ -71,7 +71,7 @@ const declare = useMutation({
   },
 })
 const left = computed(() => (checks.data.value?.items ?? []).filter((item) => !checked.value.includes(item.key)))
-const WHY: Record<string, string> = { changed: 'changed', unseen: 'nothing else can tell', first: 'first run' }
+const WHY: Record<string, string> = { changed: 'changed', unseen: 'nothing else can tell', first: 'first run', warning: 'take care' }
 
 /** Enter ticks a line off and goes to the next; behind the last one, the run is declared. */
 function onKey(event: KeyboardEvent) {

@@ -191,13 +191,13 @@ function turnTo(event: Event) {
               <tr v-for="item in spreads.data.value?.items" :key="item.combination_id + item.week_id" :class="{ here: item.combination_id === id && (!week || item.week_id === week) }">
                 <th scope="row">{{ item.series ? `${item.series}, week ${item.number}` : 'no series' }}</th>
                 <td><RouterLink :to="{ name: 'driver-pace', params: { id: item.combination_id, driver }, query: item.week_id ? { week: item.week_id } : {} }">{{ item.place }}, {{ item.car }}</RouterLink></td>
-                <td class="number">{{ item.clean }} <span class="quiet">{{ item.sure }}</span></td>
+                <td class="number">{{ item.clean }} <span class="quiet">{{ item.sure }}{{ item.out_of_date ? ', being worked out anew' : '' }}</span></td>
                 <td class="number">{{ item.spread_s_per_sqrt_min?.toFixed(3) ?? '–' }}</td><td class="number">{{ item.team_ratio === null ? '–' : `${item.team_ratio.toFixed(2)} ×` }}</td>
               </tr>
             </tbody>
           </table>
         </div>
-        <p class="quiet">Scatter grows with the root of the time: so short and long laps can be compared.</p>
+        <p class="quiet"><template v-if="spreads.data.value?.behind">{{ count(spreads.data.value.behind, 'week') }} with very many laps {{ spreads.data.value.behind === 1 ? 'is' : 'are' }} being worked out. </template>Scatter grows with the root of the time: so short and long laps can be compared.</p>
       </template>
       <p v-if="shown.by_condition.length > 1">
         <template v-for="(item, index) in shown.by_condition" :key="index">{{ index ? '; ' : 'By condition: ' }}{{ item.race ? 'race' : 'practice' }}, {{ item.wetness }}{{ item.compound ? `, ${item.compound}` : '' }}: {{ count(item.clean, 'clean lap') }}<template v-if="item.median_us !== null">, median {{ lapTime(item.median_us) }}</template><template v-if="item.falloff">, {{ gap(item.falloff.us_per_lap) }} s a lap ({{ gap(item.falloff.low_us) }} to {{ gap(item.falloff.high_us) }})</template></template>.
@@ -261,14 +261,6 @@ function turnTo(event: Event) {
   align-items: end;
   gap: 4px 20px;
   margin-bottom: 8px;
-}
-select {
-  border: 1px solid var(--quiet);
-  border-radius: 3px;
-  padding: 1px 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
 }
 .acts {
   display: flex;

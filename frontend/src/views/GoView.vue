@@ -21,7 +21,7 @@ watch(
 </script>
 
 <template>
-  <h1>{{ to === 'combination' ? 'Find' : 'Drive' }}</h1>
+  <h1>{{ { combination: 'Find', clinic: 'Fix' }[to] ?? 'Drive' }}</h1>
   <v-progress-linear v-if="list.isPending.value" indeterminate aria-label="Loading" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <section v-if="list.data.value && !list.data.value.items.length" class="sheet empty">

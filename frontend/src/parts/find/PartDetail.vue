@@ -87,14 +87,6 @@ ul {
 .number {
   text-align: right;
 }
-select {
-  border: 1px solid var(--quiet);
-  border-radius: 3px;
-  padding: 1px 5px;
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
-}
 tbody th {
   font-weight: 400;
 }

@@ -74,7 +74,6 @@ const lines = computed<PlotLine[]>(() => [{ key: 'sum', kind: 'curve', at: steps
 select {
   max-width: 250px;
 }
-select,
 input {
   border: 1px solid var(--quiet);
   border-radius: 3px;

@@ -1,0 +1,415 @@
+"""The corner clinic's answers: the team's corners by cost, one driver's mistakes, and one mistake's passes."""
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from functools import partial
+from typing import Any, Final
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.analysis import DriverAnalysis
+from fleet_rival.core.corners.clinic import Clinic, comparison_of
+from fleet_rival.core.corners.kinds import PHASE_OF, loss_begins_m, phase_losses
+from fleet_rival.core.corners.priorities import Priority, costs_of, shared_mistakes, week_three
+from fleet_rival.core.corners.recurring import Mistake
+from fleet_rival.core.corners.slips import Slip
+from fleet_rival.core.corners.when import Trend, trend_of, when_of
+from fleet_rival.core.statistics import round_half_even
+from fleet_rival.core.track import Track
+from fleet_rival.db.tables import Combination, Driver, SeriesWeekRow
+from fleet_rival.services.base import Actor, find_row
+from fleet_rival.services.errors import NotThere
+from fleet_rival.services.find import may_see, sees_others
+from fleet_rival.services.fix.looked import LookedThrough, look_through
+from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.look import Look, asked_look
+from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.wording.clinic import (
+    PHASE_WORDS,
+    evidence,
+    mistake_words,
+    rate_words,
+    shared_words,
+    standing_words,
+    trend_words,
+    when_words,
+)
+from fleet_rival.wording.mistakes import MISTAKE_WORDS
+
+__all__ = ["MOST_PASSES", "driver_clinic", "mistake_passes", "team_clinic"]
+
+MOST_PASSES: Final = 12
+"""Passes of a mistake that are laid beside each other, the latest ones."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Race:
+    """How long the week's race is."""
+
+    laps: int | None = None
+    minutes: float | None = None
+
+    @property
+    def tail(self) -> str:
+        return f"*{self.laps or ''}:{self.minutes or ''}" if self.laps or self.minutes else ""
+
+    def laps_at(self, median_us: float | None) -> float | None:
+        """Laps of the race for somebody of this pace."""
+        if self.laps:
+            return float(self.laps)
+        return self.minutes * 60e6 / median_us if self.minutes and median_us else None
+
+
+def team_clinic(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+) -> tuple[bytes, str]:
+    """Corners by drivers, by what they cost a lap, as JSON, and the stamp; a driver's own column alone, unless the team opened the rest."""
+    look, race = asked_look(sessions, actor, combination_id, week_id, also), _race(sessions, actor, week_id)
+    whose = "all" if sees_others(sessions, actor) else str(actor.driver_id or 0)
+    return kept_answer(sessions, actor, combination_id, f"clinic:team:{whose}{look.tail}{race.tail}", partial(_compute, sessions, look, race))
+
+
+def driver_clinic(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+) -> tuple[bytes, str]:
+    """One driver's standing losses and mistakes, as JSON, and the stamp.
+
+    Raises:
+        NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
+    """
+    may_see(sessions, actor, driver_id)
+    look, race = asked_look(sessions, actor, combination_id, week_id, also), _race(sessions, actor, week_id)
+    names = "" if sees_others(sessions, actor) else ":alone"
+    about = f"clinic:{driver_id}{names}{look.tail}{race.tail}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute, sessions, look, race))
+
+
+def _race(sessions: sessionmaker[Session], actor: Actor, week_id: UUID | None) -> _Race:
+    if week_id is None:
+        return _Race()
+    with sessions() as session:
+        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
+        this = next((item for item in load_weeks(session, actor, SeriesWeekRow.layout_id == row.layout_id) if item.row.id == row.id), None)
+        return _Race(this.facts.race_laps, this.facts.race_minutes) if this else _Race()
+
+
+def _compute(sessions: sessionmaker[Session], look: Look, race: _Race, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    found = look_through(sessions, look, session, actor, row)
+    own = {str(key): name for name, key in _own_keys(session, actor).items()}
+    tail = f"{look.tail}{race.tail}"
+    answers = {f"clinic:team:all{tail}": _json(_team(found, race, None)), f"clinic:team:0{tail}": _json(_team(found, race, ""))}
+    for key, name in own.items():
+        answers[f"clinic:team:{key}{tail}"] = _json(_team(found, race, name))
+    for name in found.analysis.drivers:
+        for alone in ("", ":alone"):
+            answers[f"clinic:{found.ids[name]}{alone}{tail}"] = _json(_driver(found, name, race, open_names=not alone))
+    return answers
+
+
+def _own_keys(session: Session, actor: Actor) -> dict[str, int]:
+    """Drivers' inner keys by name."""
+    return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+
+
+def _json(value: Any) -> bytes:
+    return json.dumps(value, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
+
+
+def _names(track: Track) -> dict[str, str | None]:
+    return {corner.code: corner.name for corner in track.corners}
+
+
+def _team(found: LookedThrough, race: _Race, only: str | None) -> dict[str, Any]:
+    """Corners by drivers.
+
+    Args:
+        only: a single driver's name, whose column alone is told; None: everybody's.
+    """
+    names = _names(found.track)
+    team = [name for name, driver in found.analysis.drivers.items() if not driver.guest]
+    shown = [name for name in team if only is None or name == only]
+    depth = next(iter(found.clinics.values())).main.depth if found.clinics else "segments"
+    parts = found.track.segment_parts if depth == "segments" else found.track.sector_parts
+    columns = {name: costs_of(found.clinics[name].main.recurring, found.clinics[name].standing) for name in shown}
+    return {
+        "drivers": [{"id": found.ids[name], "name": name, "cost_us": round(sum(columns[name].values()))} for name in shown],
+        "depth": depth,
+        "corners": [
+            {
+                "code": part.code,
+                "name": names.get(part.code),
+                "start_m": part.start_m,
+                "end_m": part.end_m,
+                "cells": [_cell(found.clinics[name].main, columns[name], part.code) for name in shown],
+            }
+            for part in parts
+        ],
+        "shared": [] if only is not None else _shared(found, team, names),
+    }
+
+
+def _cell(clinic: Clinic, costs: Mapping[str, float], code: str) -> dict[str, Any]:
+    figures = clinic.parts.get(code)
+    return {
+        "cost_us": round(costs.get(code, 0.0)),
+        "slips": sum(slip.corner == code for slip in clinic.slips),
+        "passes": figures.n if figures else 0,
+        "kinds": sorted({item.kind for item in clinic.recurring if item.corner == code}),
+    }
+
+
+def _shared(found: LookedThrough, team: Sequence[str], names: Mapping[str, str | None]) -> list[dict[str, Any]]:
+    """Mistakes that are a matter of the track book."""
+    clinics = {name: found.clinics[name].main for name in team}
+    driven = [name for name in team if clinics[name].slips or found.analysis.drivers[name].main.counts["clean"]]
+    return [
+        {
+            "corner": item.corner,
+            "name": names.get(item.corner),
+            "kind": item.kind,
+            "title": MISTAKE_WORDS[item.kind],
+            "drivers": len(item.drivers),
+            "of": item.of,
+            "words": shared_words(item, names),
+        }
+        for item in shared_mistakes(clinics, driven)
+    ]
+
+
+def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -> dict[str, Any]:
+    driver, clinics = found.analysis.drivers[name], found.clinics[name]
+    clinic, names = clinics.main, _names(found.track)
+    median_us = driver.main.consistency.median_us
+    race_laps = race.laps_at(float(median_us) if median_us is not None else None)
+    trends = {(item.corner, item.kind): trend_of(item, _passes(clinic, item), driver.laps, found.settings) for item in clinic.mistakes}
+    mistakes = [_mistake(found, driver, clinic, item, names, race_laps, trends[item.corner, item.kind]) for item in clinic.mistakes]
+    standing = [
+        {
+            "corner": item.corner,
+            "name": names.get(item.corner),
+            "kind": item.kind,
+            "title": MISTAKE_WORDS[item.kind],
+            "loss_us": round(item.loss_us),
+            "own_us": round(item.own_us),
+            "best_us": round(item.best_us),
+            "against": item.against if open_names else None,
+            "words": standing_words(item, names, race_laps, item.against if open_names else None),
+        }
+        for item in clinics.standing
+    ]
+    slips_at = {code: sum(slip.corner == code for slip in clinic.slips) for code in clinic.parts}
+    costs = costs_of(clinic.recurring, clinics.standing)
+    parts = found.track.segment_parts if clinic.depth == "segments" else found.track.sector_parts
+    return {
+        "id": found.ids[name],
+        "name": name,
+        "group": driver.main.group._asdict(),
+        "depth": clinic.depth,
+        "flying": driver.main.counts["flying"],
+        "with_traces": clinic.with_traces,
+        "race_laps": race_laps,
+        "parts": [
+            {
+                "code": part.code,
+                "name": names.get(part.code),
+                "start_m": part.start_m,
+                "end_m": part.end_m,
+                "cost_us": round(costs.get(part.code, 0.0)),
+                "reference_us": round_half_even(figures.reference.time_us) if figures.reference else None,
+                "slips": slips_at[part.code],
+                "passes": figures.n,
+            }
+            for part in parts
+            if (figures := clinic.parts.get(part.code))
+        ],
+        "three": _three(week_three(clinic.recurring, trends, clinics.standing), mistakes, standing),
+        "mistakes": mistakes,
+        "cold": [_mistake(found, driver, clinic, item, names, None) for item in clinic.cold_mistakes],
+        "standing": standing,
+        "trades": [
+            {"first": item.first, "second": item.second, "correlation": item.correlation, "low": item.low, "high": item.high, "n": item.n}
+            for item in clinic.trades
+        ],
+        "braking": [
+            {
+                "corner": item.corner,
+                "name": names.get(item.corner),
+                "at_m": item.at_m,
+                "scatter_m": item.scatter_m,
+                "others_m": item.others_m,
+                "passes": item.passes,
+                "unused": item.unused,
+            }
+            for item in clinic.braking
+        ],
+        "missing": _missing(clinic),
+    }
+
+
+def _missing(clinic: Clinic) -> str | None:
+    """What would tell more."""
+    if clinic.depth == "sectors":
+        return "Only sector times are known: a loss is located in a sector, and its kind isn't known. Times of corners, or telemetry, tell more."
+    if not clinic.with_traces:
+        return "No lap has a trace: losses are located, their kinds aren't known. Telemetry tells them."
+    return None
+
+
+def _three(chosen: Sequence[Priority], mistakes: Sequence[dict[str, Any]], standing: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    words = {("mistake", item["corner"], item["kind"]): item["words"] for item in mistakes}
+    words |= {("standing", item["corner"], item["kind"]): item["words"] for item in standing}
+    return [{**asdict(item), "cost_us": round(item.cost_us), "words": words[item.what, item.corner, item.kind]} for item in chosen]
+
+
+def _passes(clinic: Clinic, item: Mistake) -> list[int]:
+    """Laps whose way through a mistake's corner is a pass; where the corner has none, those with a slip."""
+    figures = clinic.parts.get(item.corner)
+    return sorted(figures.passes if figures else {slip.lap for slip in item.slips})
+
+
+def _mistake(
+    found: LookedThrough,
+    driver: DriverAnalysis,
+    clinic: Clinic,
+    item: Mistake,
+    names: Mapping[str, str | None],
+    race_laps: float | None,
+    trend: Trend | None = None,
+) -> dict[str, Any]:
+    """A mistake on warm tyres with its trend, or one on cold ones, of which only the slips are known."""
+    cold = trend is None
+    if trend is None:
+        trend = trend_of(item, sorted({slip.lap for slip in item.slips}), driver.laps, found.settings)
+    return {
+        "corner": item.corner,
+        "name": names.get(item.corner),
+        "kind": item.kind,
+        "title": MISTAKE_WORDS[item.kind],
+        "phase": PHASE_OF.get(item.kind),
+        "words": mistake_words(item, names, race_laps),
+        "rate_words": rate_words(len(item.slips), item.passes),
+        "evidence": evidence(item.typical.cause, item.typical.source),
+        "source": item.source,
+        "occurrences": len(item.slips),
+        "passes": item.passes,
+        "runs": item.runs,
+        "rate": item.rate,
+        "rate_low": item.rate_low,
+        "rate_high": item.rate_high,
+        "mean_loss_us": round(item.mean_loss_us),
+        "knock_on_us": round(item.knock_on_us),
+        "cost_us": round(item.cost_us),
+        "race_us": round(item.cost_us * race_laps) if race_laps else None,
+        "recurring": item.recurring,
+        "sure": item.sure(clinic.parts.get(item.corner)),
+        "when": [] if cold else when_words(when_of(item, _passes(clinic, item), clinic.slips, driver.laps)),
+        "trend": _trend(trend),
+        "slips": [_slip(found, driver, slip) for slip in item.slips],
+    }
+
+
+def _trend(trend: Trend) -> dict[str, Any]:
+    return {
+        "words": trend_words(trend),
+        "closed": trend.closed,
+        "returned": trend.returned,
+        "chance": trend.chance,
+        "falls": trend.falls,
+        "runs": [{"session": rate.session, "run": rate.run, "passes": rate.passes, "slips": rate.slips} for rate in trend.runs],
+    }
+
+
+def _slip(found: LookedThrough, driver: DriverAnalysis, slip: Slip) -> dict[str, Any]:
+    lap = driver.laps[slip.lap].lap
+    session_id = found.session_ids[lap.session]
+    return {
+        "session": lap.session,
+        "session_id": session_id,
+        "run": lap.run,
+        "lap": lap.number,
+        "key": f"{session_id}:{found.ids[driver.name]}:{lap.run}:{lap.number}",
+        "at": slip.corner,
+        "loss_us": slip.loss_us,
+        "knock_on_us": round(slip.knock_on_us),
+        "kind": slip.kind,
+        "rule_kind": slip.rule_kind,
+        "source": slip.source,
+        "evidence": evidence(slip.cause, slip.source),
+        "remark": slip.remark,
+        "traced": slip.lap in found.curves[driver.name] if found.curves[driver.name].keys_of_traces.get(slip.lap) else False,
+        "corrected": (lap.session, lap.run, lap.number, slip.corner) in found.said[driver.name].passes if driver.name in found.said else False,
+    }
+
+
+def mistake_passes(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    corner: str,
+    kind: str,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
+) -> dict[str, Any]:
+    """The passes of one mistake over the good pass, for pictures side by side.
+
+    Raises:
+        NotThere: no such driver, corner, or mistake; or not the actor's business.
+    """
+    may_see(sessions, actor, driver_id)
+    look = asked_look(sessions, actor, combination_id, week_id, also)
+    with sessions() as session:
+        row = find_row(session, Combination, actor, combination_id, "combination")
+        found = look_through(sessions, look, session, actor, row)
+    name = next((name for name, key in found.ids.items() if key == str(driver_id) and name in found.clinics), None)
+    if name is None:
+        raise NotThere("This driver has no laps in this combination.")
+    driver, clinic = found.analysis.drivers[name], found.clinics[name].main
+    slips = [slip for slip in (*clinic.slips, *clinic.cold) if slip.cause_corner == corner and slip.kind == kind]
+    figures = clinic.parts.get(corner)
+    if figures is None or not slips:
+        raise NotThere(f"Nothing like this was found at {corner}: laps or marks changed meanwhile.")
+    mine = set(driver.main.members)
+    curves = {index: item for index, item in found.curves[name].items() if index in mine}
+    comparison = comparison_of(found.track, corner, driver.laps, figures, curves, found.settings)
+    if comparison is None:
+        return {"corner": corner, "kind": kind, "at_m": [], "good": {}, "marks": None, "passes": []}
+    rows = {lap: place for place, lap in enumerate(sorted(curves))}
+    shown = [slip for slip in slips if slip.lap in rows and comparison.usable[rows[slip.lap]]][-MOST_PASSES:]
+    at = comparison.at_m
+    inside = (at >= comparison.road.start_m - 45) & (at <= comparison.road.end_m)
+    channels = [item for item in ("speed_kmh", "brake_pct", "throttle_pct", "steering_deg") if item in comparison.good]
+
+    def plain(values: np.ndarray) -> list[float | None]:
+        return [round(float(value), 1) if np.isfinite(value) else None for value in values[inside]]
+
+    marks = comparison.marks
+    return {
+        "corner": corner,
+        "kind": kind,
+        "at_m": [round(float(place), 1) for place in at[inside]],
+        "good": {item: plain(comparison.good[item]) for item in channels},
+        "marks": {
+            "start_m": comparison.road.start_m,
+            "end_m": comparison.road.end_m,
+            "brake_m": float(at[marks.brake]) if marks.brake is not None else None,
+            "slowest_m": float(at[marks.slow]),
+            "pick_up_m": float(at[marks.pick_up]) if marks.pick_up is not None else None,
+        },
+        "passes": [
+            {
+                **_slip(found, driver, slip),
+                "begins_m": loss_begins_m(comparison, rows[slip.lap]),
+                "phases": [
+                    {"phase": phase, "words": PHASE_WORDS[phase], "loss_us": round(lost * 1e6)}
+                    for phase, lost in phase_losses(comparison, rows[slip.lap]).items()
+                ],
+                "channels": {item: plain(comparison.passes[item][rows[slip.lap]]) for item in channels},
+            }
+            for slip in shown
+        ],
+    }

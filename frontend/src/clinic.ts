@@ -1,0 +1,39 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { answer, api, type Schemas } from '@/api/client'
+
+/** The corner clinic: what stands in several of its pages. */
+export type Kind = Schemas['MistakeOut']['kind']
+export type Mistake = Schemas['MistakeOut']
+export type Slip = Schemas['SlipOut']
+export type Correction = Schemas['CorrectionForm']
+
+/** The team's exercises, and what each kind of mistake is called. */
+export function useLibrary() {
+  const library = useQuery({ queryKey: ['exercises'], queryFn: () => answer(api.GET('/api/exercises')) })
+  const words = computed<Record<string, string>>(() => library.data.value?.mistake_words ?? {})
+  return { library, words }
+}
+
+export const seconds = (microseconds: number, digits = 2): string => `${(microseconds / 1e6).toFixed(digits).replace('-', '−')} s`
+
+/** Whatever hangs on slips and exercises is asked for anew. */
+export function useClinicSettled() {
+  const queries = useQueryClient()
+  const keys = ['clinic', 'mistake', 'card-of-three', 'assignments', 'exercises', 'analysis', 'driver-laps', 'steps', 'history']
+  return () => Promise.all(keys.map((key) => queries.invalidateQueries({ queryKey: [key] })))
+}
+
+export function useAssign(combination: () => string) {
+  const settled = useClinicSettled()
+  return useMutation({
+    mutationFn: (wish: { driver: string; corner: string; kind: Kind; exercise: string }) =>
+      answer(
+        api.POST('/api/combinations/{combination_id}/drivers/{driver_id}/assignments', {
+          params: { path: { combination_id: combination(), driver_id: wish.driver } },
+          body: { corner: wish.corner, kind: wish.kind, exercise: wish.exercise },
+        }),
+      ),
+    onSettled: settled,
+  })
+}
