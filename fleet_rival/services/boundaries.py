@@ -239,6 +239,8 @@ def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], pl
     ):
         if (now := plan.code(remark.corner or "")) != remark.corner:
             remark.corner = now
+        if remark.cause_corner and (now := plan.code(remark.cause_corner)) != remark.cause_corner:
+            remark.cause_corner = now
     tables: tuple[Any, ...] = (CorrectionRow, LikeKind, Assignment)
     for table in tables:
         for item in session.scalars(select(table).where(table.team_id == team_id, table.combination_id.in_(combinations))):

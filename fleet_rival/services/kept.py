@@ -4,13 +4,14 @@ import hashlib
 import json
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
+from datetime import timedelta
 from functools import cache
 from pathlib import Path
 from threading import Lock
-from typing import Any
+from typing import Any, Final, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import bindparam, select
+from sqlalchemy import bindparam, delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -20,8 +21,12 @@ from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Combination, StoredAnalysis, now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
+from fleet_rival.services.turns import Turns
 
 __all__ = ["IN_THE_WAY", "Compute", "Recent", "code_stamp", "kept_answer", "stamp_of"]
+
+_FORGOTTEN_AFTER: Final = timedelta(days=7)
+"""An answer that no longer holds, and that nobody asked for anew so long, isn't asked for any more."""
 
 Compute = Callable[[Session, Actor, Combination], Mapping[str, bytes]]
 """Makes all answers about a combination, by what they are about."""
@@ -39,25 +44,42 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
     Raises:
         NotThere: no such combination, or nothing to be said about this.
     """
+    state, body = _at_hand_or_kept(sessions, actor, combination_id, about)
+    if body is None:
+        # Pages ask for several answers at once that are made together; the first makes them.
+        with _turns.of((combination_id, getattr(compute, "func", compute))) as waited:
+            if waited:
+                state, body = _at_hand_or_kept(sessions, actor, combination_id, about)
+            if body is None:
+                answers, stamp = _computed(sessions, actor, state.id, compute)
+                _keep(sessions, actor, state.id, stamp, answers)
+                if about not in answers:
+                    raise NotThere("This driver has no laps in this combination.")
+                state, body = state._replace(stamp=stamp), answers[about]
+    _at_hand.put((combination_id, about, state.stamp), body)
+    return body, state.stamp
+
+
+class _State(NamedTuple):
+    """What an answer is right for."""
+
+    id: int
+    stamp: str
+
+
+def _at_hand_or_kept(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str) -> tuple[_State, bytes | None]:
+    """The combination's state now, and the answer that was kept for it."""
     with engine_of(sessions).connect() as connection:
         # Asked at each look at a page, so one plain query tells whether what is at hand is still right.
-        state = connection.execute(_STATE, {"team": actor.team_id, "combination": combination_id}).first()
-        if state is None:
+        found = connection.execute(_STATE, {"team": actor.team_id, "combination": combination_id}).first()
+        if found is None:
             raise NotThere("This combination doesn't exist, or no longer does.")
-        stamp = stamp_of(state.revision, state.settings)
-        key = (combination_id, about, stamp)
-        body = _at_hand.get(key)
+        state = _State(found.id, stamp_of(found.revision, found.settings))
+        body = _at_hand.get((combination_id, about, state.stamp))
         if body is None:
-            body = connection.execute(_KEPT, {"team": actor.team_id, "combination": state.id, "about": about, "stamp": stamp}).scalar()
-    if body is None:
-        answers, stamp = _computed(sessions, actor, state.id, compute)
-        key = (combination_id, about, stamp)
-        _keep(sessions, actor, state.id, stamp, answers)
-        if about not in answers:
-            raise NotThere("This driver has no laps in this combination.")
-        body = answers[about]
-    _at_hand.put(key, body)
-    return body, stamp
+            which = {"team": actor.team_id, "combination": state.id, "about": about, "stamp": state.stamp}
+            body = connection.execute(_KEPT, which).scalar()
+    return state, body
 
 
 def _computed(sessions: sessionmaker[Session], actor: Actor, combination_id: int, compute: Compute) -> tuple[Mapping[str, bytes], str]:
@@ -75,6 +97,9 @@ def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, st
                 values = {"stamp": stamp, "body": body, "made_at": now()}
                 statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
                 session.execute(statement.on_duplicate_key_update(**values))
+            # Answers for looks and weeks that nobody asks for any more.
+            own = (StoredAnalysis.team_id == actor.team_id, StoredAnalysis.combination_id == combination_id)
+            session.execute(delete(StoredAnalysis).where(*own, StoredAnalysis.stamp != stamp, StoredAnalysis.made_at < now() - _FORGOTTEN_AFTER))
     except OperationalError as error:
         if getattr(error.orig, "errno", None) not in IN_THE_WAY:
             raise
@@ -119,6 +144,7 @@ class Recent:
 
 
 _at_hand = Recent(most_bytes=32_000_000)
+_turns = Turns()
 
 
 def stamp_of(revision: int, settings: Mapping[str, Any]) -> str:

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from threading import Lock
 from typing import Any, Final, TypeVar
 
+from fleet_rival.services.turns import Turns
+
 __all__ = ["Remembered", "key_of"]
 
 Item = TypeVar("Item")
@@ -29,18 +31,20 @@ class Remembered:
         self._most: Final = most
         self._size: Final = size
         self._lock: Final = Lock()
+        self._turns: Final = Turns()
         self._held: Final[OrderedDict[bytes, Any]] = OrderedDict()
 
     def get(self, key: bytes, make: Callable[[], Item]) -> Item:
-        """The answer to a key; made where it isn't known. Two who ask at once may both make it."""
-        with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                known: Item = self._held[key]
-                return known
-        made = make()
-        with self._lock:
-            self._held[key] = made
-            while sum(self._size(item) for item in self._held.values()) > self._most:
-                self._held.popitem(last=False)
-        return made
+        """The answer to a key; made where it isn't known, once for all who ask at the same time."""
+        with self._turns.of(key):
+            with self._lock:
+                if key in self._held:
+                    self._held.move_to_end(key)
+                    known: Item = self._held[key]
+                    return known
+            made = make()
+            with self._lock:
+                self._held[key] = made
+                while sum(self._size(item) for item in self._held.values()) > self._most:
+                    self._held.popitem(last=False)
+            return made

@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+from fleet_rival.core.corners.audit import BrakeScatter, Sides
+from fleet_rival.core.corners.helped import Helped
 from fleet_rival.core.corners.kinds import Cause
 from fleet_rival.core.corners.priorities import SharedMistake
 from fleet_rival.core.corners.recurring import Mistake
@@ -13,9 +15,12 @@ from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = [
     "PHASE_WORDS",
+    "audit_words",
     "card_text",
     "corner_words",
     "evidence",
+    "gain_words",
+    "helped_words",
     "mistake_words",
     "rate_words",
     "seconds",
@@ -52,6 +57,10 @@ _NUMBERS: Final = ("", "", "two", "three", "four", "five", "six", "seven", "eigh
 def seconds(value_us: float, digits: int = 2) -> str:
     """A duration as people say it."""
     return f"{value_us / 1e6:.{digits}f} s".replace("-", "−")
+
+
+def _per_cent(share: float) -> str:
+    return f"{100 * share:.0f} %"
 
 
 def corner_words(code: str, names: Mapping[str, str | None]) -> str:
@@ -190,6 +199,41 @@ def work_words(judged: Judged, of_passes: int, good_passes: int) -> str:
         return f"{told}: passed."
     left = of_passes - judged.driven
     return f"{told} so far; {left} more passes to judge." if left > 0 else f"{told}: {good_passes} are needed."
+
+
+def helped_words(helped: Helped) -> str:
+    """What work has brought so far, and how sure that is."""
+    if not helped.judged:
+        return "Not judged by laps yet: half of such mistakes is what work usually takes away."
+    told = f"Driven by {helped.judged} of {helped.given} who were given it, passed by {helped.passed}: {helped.failed} such mistakes since"
+    told += f", at the rates from before {helped.expected:.0f}. "
+    return f"{told}It likely takes {_per_cent(helped.removed)} away, with 90 % between {_per_cent(helped.low)} and {_per_cent(helped.high)}."
+
+
+def gain_words(cost_us: float, helped: Helped) -> str:
+    """What work on a mistake will likely bring a lap, with where that comes from."""
+    told = f"Work on it is worth about {seconds(cost_us * helped.removed)} a lap: "
+    if not helped.judged:
+        return f"{told}half of what it costs, as long as nothing is known of such work here."
+    times = "once" if helped.judged == 1 else f"{helped.judged} times"
+    return f"{told}{_per_cent(helped.removed)} of what it costs, as such work took away {times} before."
+
+
+def audit_words(item: BrakeScatter, sides: Sides | None, names: Mapping[str, str | None]) -> str:
+    """How braking for a corner scatters, and what came of confirming its reference."""
+    told = f"Braking for {corner_words(item.corner, names)} scatters by {item.scatter_m:.1f} m"
+    if item.others_m is not None:
+        told += f", elsewhere by {item.others_m:.1f} m"
+    told += ": its reference isn’t really used." if item.unused else "."
+    if sides is None:
+        return told
+    if sides.before_m is None or sides.after_m is None:
+        return f"{told} Since the reference was confirmed it was braked for {sides.after} times, before {sides.before} times: too few to compare."
+    told += f" Before the reference was confirmed {sides.before_m:.1f} m, since then {sides.after_m:.1f} m"
+    told += "" if sides.clear else ", which may be chance"
+    if sides.moved_m is not None and abs(sides.moved_m) >= 1:
+        told += f"; it is braked for {abs(sides.moved_m):.0f} m {'later' if sides.moved_m > 0 else 'earlier'}"
+    return f"{told}."
 
 
 def card_text(heading: str, items: Sequence[tuple[str, str | None, str, str]]) -> str:

@@ -24,8 +24,9 @@ export function useClinicSettled() {
   return () => Promise.all(keys.map((key) => queries.invalidateQueries({ queryKey: [key] })))
 }
 
+/** What is given changes no figure: only what tells of it is asked for anew. */
 export function useAssign(combination: () => string) {
-  const settled = useClinicSettled()
+  const queries = useQueryClient()
   return useMutation({
     mutationFn: (wish: { driver: string; corner: string; kind: Kind; exercise: string }) =>
       answer(
@@ -34,6 +35,6 @@ export function useAssign(combination: () => string) {
           body: { corner: wish.corner, kind: wish.kind, exercise: wish.exercise },
         }),
       ),
-    onSettled: settled,
+    onSettled: () => Promise.all(['card-of-three', 'assignments', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
   })
 }

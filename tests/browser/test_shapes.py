@@ -78,7 +78,7 @@ def test_one_lap_is_shown_without_a_figure_that_it_cannot_carry(open_page: Open,
 
 def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     page = open_page()
-    laps = {"name": "keys.laps.csv", "mimeType": "text/csv", "buffer": b"driver,session,lap,time\nYsolde Farrand,keys,1,1:06.000\n"}
+    laps = {"name": "keys.laps.csv", "mimeType": "text/csv", "buffer": b"driver,session,lap,time\nYsolde Farrand,keys,1,1:16.000\n"}
     # From the start: the browser needs a moment to hand its file dialogs over.
     page.on("filechooser", lambda chooser: chooser.set_files(laps))
 

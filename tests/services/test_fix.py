@@ -10,19 +10,21 @@ from uuid import UUID
 import numpy as np
 import orjson
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.db.tables import Driver, LapCurve, PracticeSession
+from fleet_rival.db.tables import Driver, LapCurve, Layout, PracticeSession, ReferenceRow
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services import drive, history, profiles, track, week
 from fleet_rival.services.base import Actor
+from fleet_rival.services.book import references, view
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.fix import card, clinic, say, work
+from fleet_rival.services.fix import audit, card, clinic, say, work
+from fleet_rival.services.runs import edit, moves, sheet
 from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
 from fleet_rival.services.traces import imports, uploads
@@ -227,6 +229,89 @@ def test_an_exercise_is_judged_by_the_runs_that_follow(desk: Desk, monkeypatch: 
     assert stands().ended_at == given_at
 
 
+def test_what_work_brought_is_told_and_feeds_what_more_of_it_is_worth(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.drive(0.4, 8)
+    assert work.what_helped(desk.sessions, desk.actor) == []
+    before = card.card_of_three(desk.sessions, desk.actor, desk.combination, desk.driver).items[0]
+    assert before.gain_words.endswith("as long as nothing is known of such work here.")
+    monkeypatch.setattr(work, "now", lambda: EVENING + timedelta(hours=12))
+    work.assign(desk.sessions, desk.actor, desk.combination, desk.driver, "T3", "early-brake", "early-brake")
+    [waiting] = work.what_helped(desk.sessions, desk.actor)
+    s.HelpedOut.model_validate(waiting, from_attributes=True)
+    assert (waiting.given, waiting.judged, waiting.removed) == (1, 0, 0.5) and "Not judged" in waiting.words
+    desk.drive(0.0, 9, EVENING + timedelta(days=1))
+    [told] = work.what_helped(desk.sessions, desk.actor)
+    assert (told.given, told.judged, told.passed) == (1, 1, 1) and told.removed > 0.6
+    [one] = told.drivers
+    assert (one.driver, one.corner, one.passed, one.rate_since) == ("Ysolde Farrand", "T3", True, 0.0)
+    assert work.helped_by_kind(desk.sessions, desk.actor)["early-brake"].removed == told.removed
+    assert work.helped_by_kind(desk.sessions, desk.actor)["spin"].removed == 0.5
+    with desk.sessions() as session:
+        key = session.scalars(select(Driver.id).where(Driver.public_id == desk.other)).one()
+    driver = add_person(desk.sessions, desk.actor, "Corin at home", "driver", key)
+    assert [(item.given, item.drivers) for item in work.what_helped(desk.sessions, driver)] == [(1, ())], "figures, but no names"
+    assert work.assignments(desk.sessions, driver, desk.combination) == []
+
+
+def test_who_watches_says_where_it_began_and_that_counts(desk: Desk) -> None:
+    desk.drive(0.0, 12, traces=False)
+    with desk.sessions() as session:
+        place = RunKey(session.scalars(select(PracticeSession.public_id)).one(), desk.driver, 1)
+    for wrong in ({"corner": "T3", "cause_corner": "T2"}, {"corner": "T3", "kind": "wide-exit", "cause_corner": "T99"}):
+        with pytest.raises(Refused):
+            edit.add_remark(desk.sessions, desk.actor, place, 4, wrong)
+    tag = {"corner": "T3", "kind": "wide-exit", "cause_corner": "T2", "text": "too fast over the crest"}
+    made = edit.add_remark(desk.sessions, desk.actor, place, 4, tag)
+    mistake = found(desk.clinic())["T2", "wide-exit"]
+    [slip] = mistake["slips"]
+    assert (slip["lap"], slip["at"], slip["source"], slip["remark"]) == (4, "T3", "person", "too fast over the crest")
+    shown = sheet.run_sheet(desk.sessions, desk.actor, place)
+    assert [item.words for item in shown.remarks] == ["T3 ran wide at the exit begun at T2: too fast over the crest"]
+    edit.remove_remark(desk.sessions, desk.actor, made)
+    assert ("T2", "wide-exit") not in found(desk.clinic())
+
+
+def test_a_confirmed_reference_is_looked_at_before_and_after(desk: Desk) -> None:
+    desk.drive(0.0, 13)
+    with desk.sessions() as session:
+        layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == desk.actor.team_id)).one()
+    audited = {item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)}
+    assert "T3" in audited and audited["T3"].confirmed_at is None and audited["T3"].before == 0
+    assert audited["T3"].words.startswith("Braking for T3")
+    corner = next(item.id for item in view.book(desk.sessions, desk.actor, layout_id, None).corners if item.code == "T3")
+    board = {"point": "braking", "kind": "board", "thing": "the post", "variant": "usual", "sure": "likely"}
+    references.propose(desk.sessions, desk.actor, corner, board, confirmed=True)
+    with desk.sessions.begin() as session:
+        session.execute(update(ReferenceRow).where(ReferenceRow.team_id == desk.actor.team_id).values(settled_at=EVENING + timedelta(hours=12)))
+    desk.drive(0.0, 14, EVENING + timedelta(days=1))
+    now = {item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)}
+    s.AuditedOut.model_validate(now["T3"], from_attributes=True)
+    assert now["T3"].confirmed_at == EVENING + timedelta(hours=12) and min(now["T3"].before, now["T3"].after) >= 20
+    assert "Before the reference was confirmed" in now["T3"].words
+    assert all(item.before == 0 for code, item in now.items() if code != "T3")
+    with desk.sessions() as session:
+        key = session.scalars(select(Driver.id).where(Driver.public_id == desk.other)).one()
+    driver = add_person(desk.sessions, desk.actor, "Corin at home", "driver", key)
+    with pytest.raises(NotThere):
+        audit.reference_audit(desk.sessions, driver, desk.combination, desk.driver)
+    with pytest.raises(NotThere, match="no laps"):
+        audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.other)
+
+
+def test_what_people_said_of_passes_goes_where_the_laps_go(desk: Desk) -> None:
+    desk.drive(0.0, 15, traces=False)
+    with desk.sessions() as session:
+        layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == desk.actor.team_id)).one()
+        practice = session.scalars(select(PracticeSession.public_id)).one()
+    say.correct(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, "T3", {"remark": "watched", "kind": "kerb"})
+    edit.add_remark(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, {"corner": "T3", "kind": "kerb"})
+    other = week.add_combination(desk.sessions, desk.actor, layout_id, "Another car").id
+    moves.move_runs(desk.sessions, desk.actor, practice, [], combination_id=other)
+    told = orjson.loads(clinic.driver_clinic(desk.sessions, desk.actor, other, desk.driver)[0])
+    [slip] = found(told)["T3", "kerb"]["slips"]
+    assert slip["corrected"] and slip["remark"] == "watched"
+
+
 def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> None:
     shipped = {item.code: item for item in work.exercises(sessions, manager)}
     assert len(shipped) == 17 and all(item.version == 0 and item.work for item in shipped.values())
@@ -247,8 +332,10 @@ def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> Non
     for act in refused:
         with pytest.raises(Refused):
             act()
-    work.remove_exercise(sessions, manager, one.code)
-    work.remove_exercise(sessions, manager, "own-1")
+    with pytest.raises(Outdated):
+        work.remove_exercise(sessions, manager, one.code, 7)
+    work.remove_exercise(sessions, manager, one.code, 1)
+    work.remove_exercise(sessions, manager, "own-1", 1)
     assert {item.code: item for item in work.exercises(sessions, manager)} == shipped
     with pytest.raises(NotThere):
-        work.remove_exercise(sessions, manager, "own-1")
+        work.remove_exercise(sessions, manager, "own-1", 1)

@@ -1,14 +1,17 @@
 """Setups: what differs, what speaks against one, files that come back as they went, versions of one team's cars."""
 
+from datetime import timedelta
 from uuid import UUID
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.setups import PURPOSES, BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
+from fleet_rival.db.tables import Layout, Series, SeriesWeekRow, now
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
 from fleet_rival.services import cars, history
@@ -152,6 +155,23 @@ def test_a_qualifying_setup_is_warned_of_before_a_rehearsal(desk: Desk) -> None:
     [warning] = [item for item in told["One lap v1"] if item.why == "warning"]
     assert warning.words.startswith("One lap v1 is for qualifying only")
     assert not any(item.why == "warning" for item in told["base"])
+    assert declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).known["setup"][0] == "One lap v1", "offered by its name"
     # It is a warning: the run may be declared all the same, without a tick at it.
     others = [item.key for item in told["One lap v1"] if item.why != "warning"]
     declare.declare(desk.sessions, desk.actor, desk.combination, desk.driver, {**context, "setup": "One lap v1"}, others)
+
+
+@pytest.mark.parametrize(
+    ("purpose", "wetness", "words"), [("wet", "dry", "for the wet"), ("race", "wet", "not for the wet"), ("wet", "wet", None), ("any", "dry", None)]
+)
+def test_a_setup_for_other_weather_than_the_weeks_is_warned_of(desk: Desk, purpose: str, wetness: str, words: str | None) -> None:
+    setups.add_setup(desk.sessions, desk.actor, _car_id(desk), "Quay", {**_values(BAR), "purpose": purpose})
+    with desk.sessions.begin() as session:
+        team, layout = desk.actor.team_id, session.scalars(select(Layout).where(Layout.team_id == desk.actor.team_id)).one()
+        [series_id] = session.execute(insert(Series).values(team_id=team, name="Harbour evenings")).inserted_primary_key or ()
+        begun = now().date() - timedelta(days=2)
+        days = {"begins": begun, "ends": begun + timedelta(days=6), "number": 1, "zone": "UTC"}
+        session.execute(insert(SeriesWeekRow).values(team_id=team, series_id=series_id, layout_id=layout.id, wetness=wetness, **days))
+    context = {**declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context, "purpose": "long", "setup": "Quay v1"}
+    told = [item.words for item in declare.checks(desk.sessions, desk.actor, desk.combination, desk.driver, context) if item.why == "warning"]
+    assert len(told) == (words is not None) and (words or "") in "".join(told)

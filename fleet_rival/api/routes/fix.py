@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, kept, sessions
-from fleet_rival.services.fix import card, clinic, say, setups, work
+from fleet_rival.services.fix import audit, card, clinic, say, setups, work
 from fleet_rival.services.runs.places import RunKey
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
@@ -35,6 +35,14 @@ def get_mistake_passes(path: s.MistakePath, query: s.OfWeek) -> Any:
     """The passes of one mistake over the driver's good pass."""
     where = (path.combination_id, path.driver_id, path.corner, path.kind)
     return s.validate(s.MistakePasses, clinic.mistake_passes(sessions(), actor(), *where, query.week, query.also))
+
+
+@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/audit", responses={"200": s.ReferenceAudit}, tags=[_fix])
+@allowed("manager", "coach", "driver")
+def get_reference_audit(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """How a driver's braking scatters, before and since references were confirmed."""
+    found = audit.reference_audit(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
+    return s.validate(s.ReferenceAudit, {"items": found})
 
 
 @api.put(_WAY, responses={"204": None}, tags=[_fix])
@@ -70,10 +78,17 @@ def change_exercise(body: s.ExerciseForm) -> Any:
 
 @api.delete("/exercises/<code>", responses={"204": None}, tags=[_fix])
 @allowed("manager", "coach")
-def remove_exercise(path: s.ExercisePath) -> Any:
+def remove_exercise(path: s.ExercisePath, header: s.Version) -> Any:
     """Take an exercise of the team's own away, or let one be as it ships."""
-    work.remove_exercise(sessions(), actor(), path.code)
+    work.remove_exercise(sessions(), actor(), path.code, header.number)
     return "", 204
+
+
+@api.get("/exercises/helped", responses={"200": s.WhatHelped}, tags=[_fix])
+@allowed("manager", "coach", "driver")
+def list_what_helped() -> Any:
+    """What each exercise has brought so far; with names for who may see all."""
+    return s.validate(s.WhatHelped, {"items": work.what_helped(sessions(), actor())})
 
 
 @api.get("/combinations/<uuid:combination_id>/assignments", responses={"200": s.AssignmentsOut}, tags=[_fix])

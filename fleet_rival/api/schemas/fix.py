@@ -153,7 +153,7 @@ class TradeOut(Schema):
     n: int
 
 
-class BrakingOut(Schema):
+class AuditedOut(Schema):
     corner: str
     name: str | None
     at_m: float
@@ -161,6 +161,17 @@ class BrakingOut(Schema):
     others_m: float | None
     passes: int
     unused: bool
+    confirmed_at: datetime | None
+    before_m: float | None
+    before: int
+    after_m: float | None
+    after: int
+    clear: bool
+    words: str
+
+
+class ReferenceAudit(Schema):
+    items: list[AuditedOut]
 
 
 class DriverClinic(Schema):
@@ -177,7 +188,6 @@ class DriverClinic(Schema):
     cold: list[MistakeOut]
     standing: list[StandingOut]
     trades: list[TradeOut]
-    braking: list[BrakingOut]
     missing: str | None
 
 
@@ -307,6 +317,32 @@ class AssignmentsOut(Schema):
     items: list[AssignmentOut]
 
 
+class HelpedDriverOut(Schema):
+    driver: str
+    place: str
+    corner: str
+    passed: bool
+    rate_before: float | None
+    rate_since: float | None
+
+
+class HelpedOut(Schema):
+    kind: MistakeKind
+    title: str
+    given: int
+    judged: int
+    passed: int
+    removed: float
+    low: float
+    high: float
+    words: str
+    drivers: list[HelpedDriverOut] = Field(description="For who may see all")
+
+
+class WhatHelped(Schema):
+    items: list[HelpedOut]
+
+
 class CardItemOut(Schema):
     corner: str
     name: str | None
@@ -317,6 +353,8 @@ class CardItemOut(Schema):
     mark: str
     code: str
     assigned: AssignmentOut | None
+    gain_us: int
+    gain_words: str
 
 
 class CardOfThree(Schema):

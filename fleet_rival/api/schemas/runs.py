@@ -273,6 +273,7 @@ class RemarkOut(Schema):
     lap: int
     corner: str | None
     kind: str | None
+    cause_corner: str | None
     because: str | None
     text: str | None
     words: str
@@ -364,6 +365,7 @@ class Feel(Schema):
 class RemarkWish(Schema):
     corner: Annotated[str, Field(max_length=40)] | None = None
     kind: Annotated[str, Field(max_length=16)] | None = None
+    cause_corner: Annotated[str, Field(max_length=40)] | None = None
     because: Literal["traffic", "yellow", "tow", "cool", "practice_only"] | None = None
     text: Annotated[str, Field(max_length=500)] | None = None
 

@@ -152,7 +152,7 @@ class _Causes:
         passes = self._parts[code].passes
         ordinary = np.asarray([lap in passes and (lap, code) not in self._slow for lap in known])
         rows = {lap: row for row, lap in enumerate(known)}
-        return _Corner(comparison, rows, scatter_of(comparison, ordinary), brake_scatter(comparison, ordinary))
+        return _Corner(comparison, rows, scatter_of(comparison, ordinary), brake_scatter(comparison, ordinary, known))
 
 
 def comparison_of(

@@ -3,11 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Final
 
 from fleet_rival.core.corners.slips import Slip
 from fleet_rival.core.laps.marks import JudgedLap
 
-__all__ = ["Judged", "judge_exercise"]
+__all__ = ["NOT_DRIVEN", "Judged", "judge_exercise"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +19,8 @@ class Judged:
         driven: passes since it was given.
         best: most passes without the mistake among so many in a row, and `of` how many.
         last: the latest passes, oldest first: whether each was without it.
-        rate_before, rate_since: share of passes with the mistake; None without passes.
+        before: passes until it was given.
+        failed_before, failed_since: passes with the mistake, until it was given and since.
     """
 
     driven: int
@@ -26,8 +28,22 @@ class Judged:
     of: int
     passed: bool
     last: tuple[bool, ...]
-    rate_before: float | None
-    rate_since: float | None
+    before: int
+    failed_before: int
+    failed_since: int
+
+    @property
+    def rate_before(self) -> float | None:
+        """Share of passes with the mistake until it was given; None without passes."""
+        return self.failed_before / self.before if self.before else None
+
+    @property
+    def rate_since(self) -> float | None:
+        """Share of passes with the mistake since; None without passes."""
+        return self.failed_since / self.driven if self.driven else None
+
+
+NOT_DRIVEN: Final = Judged(0, 0, 0, False, (), 0, 0, 0)
 
 
 def judge_exercise(
@@ -59,6 +75,7 @@ def judge_exercise(
         of=min(of, len(new)),
         passed=len(new) >= of and best >= good,
         last=tuple(without[-of:]),
-        rate_before=sum(index in failed for index in old) / len(old) if old else None,
-        rate_since=1 - sum(without) / len(without) if without else None,
+        before=len(old),
+        failed_before=sum(index in failed for index in old),
+        failed_since=len(without) - sum(without),
     )

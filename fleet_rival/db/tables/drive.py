@@ -142,6 +142,8 @@ class Remark(Public, Base):
     corner: Mapped[Code | None]
     kind: Mapped[Word | None]
     """Of the vocabulary of mistakes."""
+    cause_corner: Mapped[Code | None]
+    """Where it began; None: at the corner itself."""
     because: Mapped[Word | None]
     """`traffic`, `yellow`, `tow`, `cool` or `practice_only`: what it came from, which is a mark of the lap then."""
     text: Mapped[str | None] = mapped_column(String(500))

@@ -15,10 +15,10 @@ from fleet_rival.db.tables import Combination, Driver, Layout, LayoutCorner, Ref
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.book.load import as_reference, unit_of
 from fleet_rival.services.fix.clinic import driver_clinic
-from fleet_rival.services.fix.work import AssignmentView, assignments, exercises
+from fleet_rival.services.fix.work import AssignmentView, assignments, exercises, helped_by_kind
 from fleet_rival.services.week import combination
 from fleet_rival.wording.book import reference_words
-from fleet_rival.wording.clinic import card_text
+from fleet_rival.wording.clinic import card_text, gain_words
 
 __all__ = ["Card", "CardItem", "card_of_three"]
 
@@ -39,6 +39,9 @@ class CardItem:
     """Of the exercise in the library."""
     assigned: dict[str, Any] | None
     """What the driver works on already, and how far it has come."""
+    gain_us: int
+    """What work on it will likely bring a lap."""
+    gain_words: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +70,7 @@ def card_of_three(
     told = json.loads(driver_clinic(sessions, actor, combination_id, driver_id, week_id, also)[0])
     place = combination(sessions, actor, combination_id)
     library = exercises(sessions, actor)
+    helped = helped_by_kind(sessions, actor)
     given = [item for item in assignments(sessions, actor, combination_id, driver_id) if item.ended_at is None]
     items = []
     with sessions() as session:
@@ -87,6 +91,8 @@ def card_of_three(
                     mine.mark if mine else exercise.mark,
                     exercise.code,
                     asdict(mine) if mine else None,
+                    round(item["cost_us"] * helped[item["kind"]].removed),
+                    gain_words(item["cost_us"], helped[item["kind"]]),
                 )
             )
     return Card(told["name"], f"{place.track}, {place.layout}", place.car, tuple(items))

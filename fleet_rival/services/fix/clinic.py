@@ -234,18 +234,6 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
             {"first": item.first, "second": item.second, "correlation": item.correlation, "low": item.low, "high": item.high, "n": item.n}
             for item in clinic.trades
         ],
-        "braking": [
-            {
-                "corner": item.corner,
-                "name": names.get(item.corner),
-                "at_m": item.at_m,
-                "scatter_m": item.scatter_m,
-                "others_m": item.others_m,
-                "passes": item.passes,
-                "unused": item.unused,
-            }
-            for item in clinic.braking
-        ],
         "missing": _missing(clinic),
     }
 

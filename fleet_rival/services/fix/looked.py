@@ -16,7 +16,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, CorrectionRow, Driver, Lap, Layout, LikeKind, PracticeSession
+from fleet_rival.db.tables import Combination, CorrectionRow, Driver, Lap, Layout, LikeKind, PracticeSession, Remark
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.fix.curves import curve_keys, load_curves
@@ -120,6 +120,8 @@ def _said(session: Session, actor: Actor, row: Combination) -> dict[str, Said]:
     for name, label, run, number, item in session.execute(query):
         correction = Correction(item.kind, item.cause_corner, item.no_mistake, item.remark)
         passes.setdefault(name, {})[label, run, number, item.corner] = correction
+    for key, correction in _remarked(session, actor, row):
+        passes.setdefault(key[0], {}).setdefault(key[1:], correction)
     like: dict[str, dict[tuple[str, str], str]] = {}
     alike = (
         select(Driver.name, LikeKind.corner, LikeKind.rule_kind, LikeKind.kind)
@@ -129,6 +131,20 @@ def _said(session: Session, actor: Actor, row: Combination) -> dict[str, Said]:
     for name, corner, rule_kind, kind in session.execute(alike):
         like.setdefault(name, {})[corner, rule_kind] = kind
     return {name: Said(passes.get(name, {}), like.get(name, {})) for name in passes.keys() | like.keys()}
+
+
+def _remarked(session: Session, actor: Actor, row: Combination) -> Iterator[tuple[tuple[str, str, int | None, int, str], Correction]]:
+    """What remarks say of mistakes, the earliest first: the kind is on the lap already, where it began and the words are not."""
+    query = (
+        select(Driver.name, PracticeSession.label, Lap.run, Lap.number, Remark)
+        .join(Lap, (Lap.team_id == Remark.team_id) & (Lap.id == Remark.lap_id))
+        .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
+        .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
+        .where(Remark.team_id == actor.team_id, Remark.combination_id == row.id, Remark.kind.is_not(None), Remark.corner.is_not(None))
+        .order_by(Remark.id)
+    )
+    for name, label, run, number, item in session.execute(query):
+        yield (name, label, run, number, item.corner or ""), Correction(item.kind, item.cause_corner, remark=item.text)
 
 
 def _clinics(

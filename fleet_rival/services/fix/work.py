@@ -1,28 +1,46 @@
 """The team's exercises, who works on which, and what came of it."""
 
-from collections.abc import Iterable, Mapping
+import json
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.corners.work import Judged, judge_exercise
+from fleet_rival.core.corners.helped import Helped, helped_of
+from fleet_rival.core.corners.work import NOT_DRIVEN, Judged, judge_exercise
 from fleet_rival.core.laps.lap import MISTAKES
-from fleet_rival.db.tables import Assignment, Combination, Driver, Exercise, now
+from fleet_rival.db.tables import Assignment, Car, Combination, Driver, Exercise, Layout, TrackRow, now
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.find import may_see
 from fleet_rival.services.fix.looked import LookedThrough, look_through
-from fleet_rival.services.look import asked_look
+from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.look import Look, asked_look
+from fleet_rival.services.remembered import key_of
 from fleet_rival.services.runs.places import refuse_strange_parts, track_of
-from fleet_rival.wording.clinic import work_words
+from fleet_rival.wording.clinic import helped_words, work_words
 from fleet_rival.wording.exercises import SHIPPED, mark_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
-__all__ = ["AssignmentView", "ExerciseView", "assign", "assignments", "change_exercise", "end_assignment", "exercises", "remove_exercise"]
+__all__ = [
+    "AssignmentView",
+    "ExerciseView",
+    "HelpedDriver",
+    "HelpedView",
+    "assign",
+    "assignments",
+    "change_exercise",
+    "end_assignment",
+    "exercises",
+    "helped_by_kind",
+    "remove_exercise",
+    "what_helped",
+]
 
 _TEXTS = ("cause", "feel", "work")
 
@@ -114,16 +132,18 @@ def change_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, ve
         return _view_of(row, shipped=code in SHIPPED)
 
 
-def remove_exercise(sessions: sessionmaker[Session], actor: Actor, code: str) -> None:
+def remove_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, version: int) -> None:
     """Take an exercise out of the library; one that ships comes back as it ships.
 
     Raises:
         NotThere: the team has no exercise of its own of this name.
+        Outdated: somebody changed it meanwhile.
     """
     with sessions.begin() as session:
         row = session.scalars(select(Exercise).where(Exercise.team_id == actor.team_id, Exercise.code == code).with_for_update()).first()
         if row is None:
             raise NotThere("The team has no exercise like this of its own.")
+        check_version(row, version, "exercise")
         words = "as it ships again" if code in SHIPPED else "out of the library"
         begin_change(session, actor, "exercise.remove", f"Put the exercise “{row.title}” {words}", row)
         session.delete(row)
@@ -223,42 +243,67 @@ def assignments(
     """
     if driver_id is not None:
         may_see(sessions, actor, driver_id)
-    look = asked_look(sessions, actor, combination_id, None, also)
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
-        query = (
-            select(Assignment, Driver)
-            .join(Driver, (Driver.team_id == Assignment.team_id) & (Driver.id == Assignment.driver_id))
-            .where(Assignment.team_id == actor.team_id, Assignment.combination_id == row.id)
-            .order_by(Assignment.id.desc())
-        )
-        if driver_id is not None:
-            query = query.where(Driver.public_id == driver_id)
-        elif not actor.sees_all:
-            query = query.where(Driver.id == actor.driver_id)
-        rows = session.execute(query).all()
-        if not rows:
-            return []
-        found = look_through(sessions, look, session, actor, row)
-        return [_assignment(found, item, driver) for item, driver in rows]
+        rows = _rows(session, actor, Assignment.combination_id == row.id)
+        names = {corner.code: corner.name for corner in track_of(session, row).corners} if rows else {}
+    judged = _judged(sessions, actor, combination_id, [item for item, _ in rows], asked_look(sessions, actor, combination_id, None, also))
+    return [
+        _assignment(item, driver, names, judged[item.public_id])
+        for item, driver in reversed(rows)
+        if (actor.sees_all or driver.id == actor.driver_id or driver_id is not None) and driver_id in (None, driver.public_id)
+    ]
 
 
-def _assignment(found: LookedThrough, row: Assignment, driver: Driver) -> AssignmentView:
-    name = next((corner.name for corner in found.track.corners if corner.code == row.corner), None)
-    judged = Judged(0, 0, 0, False, (), None, None)
-    if driver.name in found.clinics:
-        clinic = found.clinics[driver.name].main
-        if (figures := clinic.parts.get(row.corner)) is not None:
-            laps = found.analysis.drivers[driver.name].laps
-            rule = (row.begins_at, row.of_passes, row.good_passes)
-            judged = judge_exercise(sorted(figures.passes), clinic.slips, row.corner, row.kind, laps, *rule)
+def _rows(session: Session, actor: Actor, *which: Any) -> list[tuple[Assignment, Driver]]:
+    """What was given, the latest last."""
+    query = (
+        select(Assignment, Driver)
+        .join(Driver, (Driver.team_id == Assignment.team_id) & (Driver.id == Assignment.driver_id))
+        .where(Assignment.team_id == actor.team_id, *which)
+        .order_by(Assignment.id)
+    )
+    return [(item, driver) for item, driver in session.execute(query)]
+
+
+def _judged(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, rows: Sequence[Assignment], look: Look) -> dict[UUID, Judged]:
+    """How far everything that was given in a combination has come; kept until laps change, or something is given."""
+    if not rows:
+        return {}
+    given = [(str(item.public_id), item.corner, item.kind, item.begins_at, item.of_passes, item.good_passes) for item in rows]
+    about = f"work:{key_of(given).hex()[:16]}{look.tail}"
+    body, _ = kept_answer(sessions, actor, combination_id, about, partial(_judge_all, sessions, look, rows, about))
+    return {UUID(key): Judged(**{**told, "last": tuple(told["last"])}) for key, told in json.loads(body).items()}
+
+
+def _judge_all(
+    sessions: sessionmaker[Session], look: Look, rows: Sequence[Assignment], about: str, session: Session, actor: Actor, row: Combination
+) -> dict[str, bytes]:
+    found = look_through(sessions, look, session, actor, row)
+    names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+    judged = {str(item.public_id): asdict(_judge(found, item, names[item.driver_id])) for item in rows}
+    return {about: json.dumps(judged).encode()}
+
+
+def _judge(found: LookedThrough, row: Assignment, driver: str) -> Judged:
+    if driver not in found.clinics:
+        return NOT_DRIVEN
+    clinic = found.clinics[driver].main
+    figures = clinic.parts.get(row.corner)
+    if figures is None:
+        return NOT_DRIVEN
+    rule = (row.begins_at, row.of_passes, row.good_passes)
+    return judge_exercise(sorted(figures.passes), clinic.slips, row.corner, row.kind, found.analysis.drivers[driver].laps, *rule)
+
+
+def _assignment(row: Assignment, driver: Driver, names: Mapping[str, str | None], judged: Judged) -> AssignmentView:
     return AssignmentView(
         id=row.public_id,
         version=row.version,
         driver_id=driver.public_id,
         driver=driver.name,
         corner=row.corner,
-        name=name,
+        name=names.get(row.corner),
         kind=row.kind,
         kind_title=MISTAKE_WORDS[row.kind],
         title=row.title,
@@ -266,6 +311,87 @@ def _assignment(found: LookedThrough, row: Assignment, driver: Driver) -> Assign
         mark=mark_words(row.of_passes, row.good_passes),
         begins_at=row.begins_at,
         ended_at=row.ended_at,
+        driven=judged.driven,
+        best=judged.best,
+        of=judged.of,
+        passed=judged.passed,
+        last=judged.last,
+        rate_before=judged.rate_before,
+        rate_since=judged.rate_since,
         words=work_words(judged, row.of_passes, row.good_passes),
-        **asdict(judged),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class HelpedDriver:
+    """What one exercise brought one driver."""
+
+    driver: str
+    place: str
+    corner: str
+    passed: bool
+    rate_before: float | None
+    rate_since: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class HelpedView:
+    """What an exercise has brought the team so far."""
+
+    kind: str
+    title: str
+    given: int
+    judged: int
+    passed: int
+    removed: float
+    low: float
+    high: float
+    words: str
+    drivers: tuple[HelpedDriver, ...]
+    """Whom it helped, the latest first; for who may see all."""
+
+
+def what_helped(sessions: sessionmaker[Session], actor: Actor) -> list[HelpedView]:
+    """What each exercise has brought in all combinations, those that took most away first."""
+    grouped: dict[tuple[str, str], list[tuple[Judged, HelpedDriver]]] = {}
+    for place, item, driver, judged in _all_work(sessions, actor):
+        told = HelpedDriver(driver.name, place, item.corner, judged.passed, judged.rate_before, judged.rate_since)
+        grouped.setdefault((item.kind, item.title), []).append((judged, told))
+    out = []
+    for (kind, title), items in grouped.items():
+        found = helped_of(judged for judged, _ in items)
+        shown = tuple(told for _, told in reversed(items)) if actor.sees_all else ()
+        figures = (found.given, found.judged, found.passed, found.removed, found.low, found.high)
+        out.append(HelpedView(kind, title, *figures, helped_words(found), shown))
+    return sorted(out, key=lambda item: (-item.removed, item.title))
+
+
+def helped_by_kind(sessions: sessionmaker[Session], actor: Actor) -> dict[str, Helped]:
+    """What work on each kind of mistake has brought in all combinations, for all kinds."""
+    grouped: dict[str, list[Judged]] = {kind: [] for kind in MISTAKES}
+    for _, item, _, judged in _all_work(sessions, actor):
+        grouped[item.kind].append(judged)
+    return {kind: helped_of(items) for kind, items in grouped.items()}
+
+
+def _all_work(sessions: sessionmaker[Session], actor: Actor) -> list[tuple[str, Assignment, Driver, Judged]]:
+    """Everything that was ever given, with the place, judged by laps of all times, the latest last."""
+    with sessions() as session:
+        rows = _rows(session, actor)
+        places = {
+            key: (public_id, f"{track}, {layout}, {car}")
+            for key, public_id, track, layout, car in session.execute(
+                select(Combination.id, Combination.public_id, TrackRow.name, Layout.name, Car.name)
+                .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
+                .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
+                .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
+                .where(Combination.team_id == actor.team_id, Combination.id.in_({item.combination_id for item, _ in rows}))
+            )
+        }
+    here: dict[int, list[Assignment]] = {}
+    for item, _ in rows:
+        here.setdefault(item.combination_id, []).append(item)
+    judged: dict[UUID, Judged] = {}
+    for key, items in here.items():
+        judged |= _judged(sessions, actor, places[key][0], items, Look())
+    return [(places[item.combination_id][1], item, driver, judged[item.public_id]) for item, driver in rows]

@@ -171,7 +171,7 @@ def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
     Raises:
         Refused: nothing said, a kind without a corner, or a word that there isn't.
     """
-    corner, kind, because = values.get("corner"), values.get("kind"), values.get("because")
+    corner, kind, because, cause = values.get("corner"), values.get("kind"), values.get("because"), values.get("cause_corner")
     text = (values.get("text") or "").strip()[:500] or None
     if kind is not None and kind not in MISTAKES:
         raise Refused(f"{kind} is not a mistake that there is.")
@@ -179,11 +179,15 @@ def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
         raise Refused(f"{because} is nothing that a remark can put something down to.")
     if kind is not None and corner is None:
         raise Refused("Say in which corner that was.")
+    if cause is not None and kind is None:
+        raise Refused("Say what happened, if it began in another corner.")
     if kind is None and because is None and text is None:
         raise Refused("Say what happened: choose a word, or write a few.")
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)
-        refuse_strange_corners(track_of(session, place.combination), corner)
+        layout = track_of(session, place.combination)
+        refuse_strange_corners(layout, corner)
+        refuse_strange_corners(layout, cause)
         found = laps_in(session, place, [number])
         if not found:
             raise NotThere(f"Run {key.number} has no lap {number} any more.")
@@ -196,6 +200,7 @@ def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
             person_id=actor.person_id,
             corner=corner,
             kind=kind,
+            cause_corner=cause if cause != corner else None,
             because=because,
             text=text,
         )

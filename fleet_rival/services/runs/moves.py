@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark, Run
+from fleet_rival.db.tables import Combination, CorrectionRow, Driver, Lap, PracticeSession, Remark, Run
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.revisions import raise_revisions
@@ -150,7 +150,7 @@ def _new(session: Session, actor: Actor, row: Combination, like: PracticeSession
 def _move(
     session: Session, row: Combination, laps: Sequence[Lap], to: Combination, target: PracticeSession, driver: Driver | None = None
 ) -> tuple[int, int]:
-    """Give laps, with their declarations and remarks, another place; runs keep their number where it is free.
+    """Give laps, with their declarations and what people said of them, another place; runs keep their number where it is free.
 
     Returns:
         How many laps were moved, and how many of them lost times of parts.
@@ -181,6 +181,14 @@ def _move(
                 remark.combination_id = to.id
                 if not keep_parts and remark.corner not in codes:
                     remark.corner = None
+                if not keep_parts and remark.cause_corner not in codes:
+                    remark.cause_corner = None
+            for said in session.scalars(select(CorrectionRow).where(CorrectionRow.team_id == row.team_id, CorrectionRow.lap_id.in_(keys))):
+                said.combination_id = to.id
+                if not keep_parts and said.corner not in codes:
+                    session.delete(said)
+                elif not keep_parts and said.cause_corner not in codes:
+                    said.cause_corner = None
     try:
         session.flush()
     except IntegrityError as error:

@@ -76,6 +76,7 @@ class RemarkView:
     lap: int
     corner: str | None
     kind: str | None
+    cause_corner: str | None
     because: str | None
     text: str | None
     words: str
@@ -351,13 +352,15 @@ def _remarks(session: Session, actor: Actor, place: Place, laps: Sequence[Lap]) 
 
 
 def _remark(row: Remark, number: int, person: str, actor: Actor) -> RemarkView:
-    pieces = [row.corner, MISTAKE_WORDS.get(row.kind or ""), BECAUSE_WORDS.get(row.because or "")]
+    begun = f"begun at {row.cause_corner}" if row.cause_corner else None
+    pieces = [row.corner, MISTAKE_WORDS.get(row.kind or ""), begun, BECAUSE_WORDS.get(row.because or "")]
     words = " ".join(filter(None, pieces))
     return RemarkView(
         row.public_id,
         number,
         row.corner,
         row.kind,
+        row.cause_corner,
         row.because,
         row.text,
         ": ".join(filter(None, (words, row.text))),

@@ -248,6 +248,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a driver's braking scatters, before and since references were confirmed. */
+        get: operations["api_get_reference_audit_combinations__uuid_combination_id__drivers__uuid_driver_id__audit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/card": {
         parameters: {
             query?: never;
@@ -874,6 +891,23 @@ export interface paths {
         get: operations["api_list_exercises_exercises_get"];
         /** Write an exercise, if it is still as it was looked at, or a new one. */
         put: operations["api_change_exercise_exercises_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exercises/helped": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each exercise has brought so far; with names for who may see all. */
+        get: operations["api_list_what_helped_exercises_helped_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2942,6 +2976,37 @@ export interface components {
             /** Items */
             items: components["schemas"]["AssignmentOut"][];
         };
+        /** AuditedOut */
+        AuditedOut: {
+            /** After */
+            after: number;
+            /** After M */
+            after_m: number | null;
+            /** At M */
+            at_m: number;
+            /** Before */
+            before: number;
+            /** Before M */
+            before_m: number | null;
+            /** Clear */
+            clear: boolean;
+            /** Confirmed At */
+            confirmed_at: string | null;
+            /** Corner */
+            corner: string;
+            /** Name */
+            name: string | null;
+            /** Others M */
+            others_m: number | null;
+            /** Passes */
+            passes: number;
+            /** Scatter M */
+            scatter_m: number;
+            /** Unused */
+            unused: boolean;
+            /** Words */
+            words: string;
+        };
         /** Availability */
         Availability: {
             /** Extra */
@@ -3403,23 +3468,6 @@ export interface components {
             /** Sectors */
             sectors: components["schemas"]["SectorPart"][];
         };
-        /** BrakingOut */
-        BrakingOut: {
-            /** At M */
-            at_m: number;
-            /** Corner */
-            corner: string;
-            /** Name */
-            name: string | null;
-            /** Others M */
-            others_m: number | null;
-            /** Passes */
-            passes: number;
-            /** Scatter M */
-            scatter_m: number;
-            /** Unused */
-            unused: boolean;
-        };
         /** BriefOut */
         BriefOut: {
             /** Car */
@@ -3791,6 +3839,10 @@ export interface components {
             corner: string;
             /** Exercise */
             exercise: string;
+            /** Gain Us */
+            gain_us: number;
+            /** Gain Words */
+            gain_words: string;
             /**
              * Kind
              * @enum {string}
@@ -4678,8 +4730,6 @@ export interface components {
         };
         /** DriverClinic */
         DriverClinic: {
-            /** Braking */
-            braking: components["schemas"]["BrakingOut"][];
             /** Cold */
             cold: components["schemas"]["MistakeOut"][];
             /**
@@ -5340,6 +5390,50 @@ export interface components {
             status: "ok";
             /** Version */
             version: string;
+        };
+        /** HelpedDriverOut */
+        HelpedDriverOut: {
+            /** Corner */
+            corner: string;
+            /** Driver */
+            driver: string;
+            /** Passed */
+            passed: boolean;
+            /** Place */
+            place: string;
+            /** Rate Before */
+            rate_before: number | null;
+            /** Rate Since */
+            rate_since: number | null;
+        };
+        /** HelpedOut */
+        HelpedOut: {
+            /**
+             * Drivers
+             * @description For who may see all
+             */
+            drivers: components["schemas"]["HelpedDriverOut"][];
+            /** Given */
+            given: number;
+            /** High */
+            high: number;
+            /** Judged */
+            judged: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+            /** Low */
+            low: number;
+            /** Passed */
+            passed: number;
+            /** Removed */
+            removed: number;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
         };
         /** HistoryPage */
         HistoryPage: {
@@ -7346,6 +7440,11 @@ export interface components {
              */
             when: string;
         };
+        /** ReferenceAudit */
+        ReferenceAudit: {
+            /** Items */
+            items: components["schemas"]["AuditedOut"][];
+        };
         /** ReferenceChange */
         ReferenceChange: {
             /**
@@ -7563,6 +7662,8 @@ export interface components {
         RemarkOut: {
             /** Because */
             because: string | null;
+            /** Cause Corner */
+            cause_corner: string | null;
             /** Corner */
             corner: string | null;
             /**
@@ -7595,6 +7696,11 @@ export interface components {
              * @default null
              */
             because: ("traffic" | "yellow" | "tow" | "cool" | "practice_only") | null;
+            /**
+             * Cause Corner
+             * @default null
+             */
+            cause_corner: string | null;
             /**
              * Corner
              * @default null
@@ -9581,6 +9687,11 @@ export interface components {
             role: "manager" | "coach" | "driver";
             /** Team */
             team: string;
+        };
+        /** WhatHelped */
+        WhatHelped: {
+            /** Items */
+            items: components["schemas"]["HelpedOut"][];
         };
         /** WheelOut */
         WheelOut: {
@@ -11632,6 +11743,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssignmentsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_reference_audit_combinations__uuid_combination_id__drivers__uuid_driver_id__audit_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceAudit"];
                 };
             };
             /** @description Unauthorized */
@@ -16099,10 +16319,114 @@ export interface operations {
             };
         };
     };
-    api_remove_exercise_exercises__code__delete: {
+    api_list_what_helped_exercises_helped_get: {
         parameters: {
             query?: never;
             header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatHelped"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_exercise_exercises__code__delete: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
             path: {
                 code: string;
             };

@@ -41,6 +41,7 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['C', 'Confirm what is supposed of a run that arrived undeclared'],
     ['← →', 'The run before, the run after'],
   ],
+  live: [['1 … 9', 'Remark on the run at that place, while watching']],
   declare: [
     ['Enter', 'On to the check; in the check: tick a line off; behind the last: declare'],
     ['↑ ↓', 'In the check: from line to line'],

@@ -42,6 +42,9 @@ watch(
     if (!given || touched.value) return
     // What is proposed is a copy: the kept answer stays as it came.
     context.value = JSON.parse(JSON.stringify(given.context)) as RunContext
+    // Who comes from the clinic declares corner work, and knows what to watch.
+    if (route.query.purpose === 'corner') context.value.purpose = 'corner'
+    if (typeof route.query.watch === 'string') context.value.watch = [route.query.watch]
     void nextTick(() => form.value?.show(context.value))
   },
   { immediate: true },

@@ -8,6 +8,7 @@ import { seconds, useClinicSettled, useLibrary, type Mistake } from '@/clinic'
 import { perCent } from '@/format'
 import { useAlso, useWeek } from '@/look'
 import AlsoNote from '@/parts/find/AlsoNote.vue'
+import OptionsPart from '@/parts/find/OptionsPart.vue'
 import AssignPart from '@/parts/fix/AssignPart.vue'
 import TrendDots from '@/parts/fix/TrendDots.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
@@ -37,6 +38,26 @@ const work = useQuery({
   queryKey: ['assignments', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/assignments', { params: { path: { combination_id: props.id } } })),
 })
+const where = () => ({ path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } })
+const card = useQuery({
+  enabled: () => Boolean(combination.data.value),
+  queryKey: ['card-of-three', () => props.id, () => props.driver, week, also],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: where() })),
+})
+const audit = useQuery({
+  enabled: () => Boolean(combination.data.value),
+  queryKey: ['clinic', () => props.id, () => props.driver, 'audit', week, also],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/audit', { params: where() })),
+})
+const pace = useQuery({
+  enabled: () => Boolean(combination.data.value),
+  queryKey: ['driver-laps', () => props.id, () => props.driver, 'pace', week, also],
+  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/pace', { params: where() })),
+})
+const gain = (item: { corner: string; kind: string }) => card.data.value?.items.find((other) => other.corner === item.corner && other.kind === item.kind)?.gain_words
+const tried = computed(() => pace.data.value?.options ?? [])
+const changed = computed(() => pace.data.value?.setup_changes ?? [])
+const cornerNames = computed(() => Object.fromEntries((shown.value?.parts ?? []).map((part) => [part.code, part.name])))
 const end = useMutation({
   mutationFn: (assignment: string) => answer(api.DELETE('/api/assignments/{assignment_id}', { params: { path: { assignment_id: assignment } } })),
   onSettled: settled,
@@ -56,7 +77,7 @@ const mine = computed(() => (work.data.value?.items ?? []).filter((item) => item
 const given = (corner: string, kind: string) => mine.value.find((item) => !item.ended_at && item.corner === corner && item.kind === kind)
 const place = (item: { corner: string; kind: string }) => ({ name: 'mistake', params: { id: props.id, driver: props.driver, corner: item.corner, kind: item.kind }, query: route.query })
 const found = (item: { corner: string; kind: string }): Mistake | undefined => shown.value?.mistakes.find((other) => other.corner === item.corner && other.kind === item.kind)
-const unused = computed(() => (shown.value?.braking ?? []).filter((item) => item.unused))
+const doubted = computed(() => (audit.data.value?.items ?? []).filter((item) => item.unused || item.before))
 function jump(code: string) {
   const target = document.getElementById(`at-${code}`)
   target?.scrollIntoView({ block: 'center' })
@@ -86,6 +107,7 @@ function jump(code: string) {
           <li v-for="item in shown.three" :key="item.corner + item.kind">
             <p class="words">{{ item.words }}</p>
             <p class="quiet"><template v-if="found(item)">{{ found(item)!.evidence }} {{ found(item)!.trend.words }}</template><template v-else>On every lap: no single pass stands out, only somebody else’s good pass shows it.</template></p>
+            <p v-if="gain(item)" class="quiet">{{ gain(item) }}</p>
             <p class="row">
               <RouterLink v-if="item.what === 'mistake'" :to="place(item)">Its passes<span class="visually-hidden">: {{ item.corner }}, {{ words[item.kind] }}</span></RouterLink>
               <template v-if="given(item.corner, item.kind)"><span class="given">{{ given(item.corner, item.kind)!.title }}: {{ given(item.corner, item.kind)!.words }}</span></template>
@@ -143,10 +165,20 @@ function jump(code: string) {
       </div>
     </section>
 
-    <section v-if="unused.length || shown.trades.length" class="sheet part" aria-labelledby="audit">
+    <section v-if="tried.length || changed.length" class="sheet part" aria-labelledby="tried">
+      <h2 id="tried">What was tried</h2>
+      <OptionsPart v-if="tried.length" :options="tried" :names="cornerNames" />
+      <template v-if="changed.length">
+        <h3>Changes of setup</h3>
+        <ul><li v-for="item in changed" :key="item.before + item.after">{{ item.words }}</li></ul>
+        <p><RouterLink :to="{ name: 'setups', query: { car: combination.data.value?.car_id } }">The sheets, and what differs</RouterLink></p>
+      </template>
+    </section>
+
+    <section v-if="doubted.length || shown.trades.length" class="sheet part" aria-labelledby="audit">
       <h2 id="audit">References and trades</h2>
       <ul>
-        <li v-for="item in unused" :key="item.corner">Braking for {{ item.corner }} {{ item.name }} scatters by {{ item.scatter_m.toFixed(1) }} m, elsewhere by {{ item.others_m?.toFixed(1) }} m: its reference isn’t really used. <RouterLink v-if="layout" :to="{ name: 'corner', params: { id: layout, code: item.corner }, query: { car: combination.data.value?.car_id } }">Look at it</RouterLink></li>
+        <li v-for="item in doubted" :key="item.corner">{{ item.words }} <RouterLink v-if="layout" :to="{ name: 'corner', params: { id: layout, code: item.corner }, query: { car: combination.data.value?.car_id } }">Look at it</RouterLink></li>
         <li v-for="item in shown.trades" :key="item.first">Time won at {{ item.first }} is paid back at {{ item.second }} (correlation {{ item.correlation.toFixed(2).replace('-', '−') }} on {{ item.n }} laps). <RouterLink v-if="layout" :to="{ name: 'corner', params: { id: layout, code: item.first } }">Say that they are linked</RouterLink></li>
       </ul>
     </section>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useMutation } from '@tanstack/vue-query'
+import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { answer, api, type Schemas } from '@/api/client'
+import { answer, api, version, type Schemas } from '@/api/client'
 import { useClinicSettled, useLibrary, type Kind } from '@/clinic'
+import { perCent } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -12,6 +13,11 @@ type Exercise = Schemas['ExerciseOut']
 const me = useMe()
 const settled = useClinicSettled()
 const { library, words } = useLibrary()
+const helped = useQuery({ queryKey: ['exercises', 'helped'], queryFn: () => answer(api.GET('/api/exercises/helped')) })
+const brought = (item: Exercise) => helped.data.value?.items.find((other) => other.kind === item.kind && other.title === item.title)
+/** What was given under a title that the library no longer has. */
+const gone = computed(() => (helped.data.value?.items ?? []).filter((item) => !library.data.value?.items.some((other) => other.kind === item.kind && other.title === item.title)))
+const share = (rate: number | null) => (rate === null ? '–' : perCent(rate))
 const opened = ref('')
 const form = reactive<Schemas['ExerciseForm']>({ code: '', version: 0, kind: 'other', title: '', cause: '', feel: '', work: '', of_passes: 10, good_passes: 8 })
 function edit(item: Exercise) {
@@ -28,7 +34,7 @@ const keep = useMutation({
   onSettled: settled,
 })
 const remove = useMutation({
-  mutationFn: (code: string) => answer(api.DELETE('/api/exercises/{code}', { params: { path: { code } } })),
+  mutationFn: (item: Exercise) => answer(api.DELETE('/api/exercises/{code}', { params: { path: { code: item.code }, header: version(item.version) } })),
   onSettled: settled,
 })
 const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
@@ -55,10 +61,20 @@ const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
     <p v-if="item.cause">{{ item.cause }}</p>
     <p v-if="item.feel"><b>Feel and look for:</b> {{ item.feel }}</p>
     <p><b>Drive:</b> {{ item.work }} <span class="quiet">Passed with {{ item.mark }}.</span></p>
+    <template v-if="brought(item)">
+      <p><b>What it brought:</b> {{ brought(item)!.words }}</p>
+      <ul v-if="brought(item)!.drivers.length" class="quiet">
+        <li v-for="(one, index) in brought(item)!.drivers.slice(0, 6)" :key="index">{{ one.driver }} at {{ one.corner }}, {{ one.place }}: {{ share(one.rate_before) }} of passes before, {{ share(one.rate_since) }} since{{ one.passed ? ', passed' : '' }}</li>
+      </ul>
+    </template>
     <p v-if="maySeeAll(me.data.value?.role)" class="row">
       <button type="button" class="link" @click="edit(item)">Change<span class="visually-hidden"> {{ item.title }}</span></button>
-      <button v-if="item.version" type="button" class="link" @click="remove.mutate(item.code)">{{ item.shipped ? 'As it ships' : 'Remove' }}<span class="visually-hidden">: {{ item.title }}</span></button>
+      <button v-if="item.version" type="button" class="link" @click="remove.mutate(item)">{{ item.shipped ? 'As it ships' : 'Remove' }}<span class="visually-hidden">: {{ item.title }}</span></button>
     </p>
+  </section>
+  <section v-if="gone.length" class="sheet part" aria-labelledby="gone">
+    <h2 id="gone">What earlier exercises brought</h2>
+    <ul><li v-for="item in gone" :key="item.kind + item.title">{{ item.title }}, against: {{ words[item.kind] }}. {{ item.words }}</li></ul>
   </section>
 </template>
 

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, type LiveRun } from '@/api/client'
 import RunDots from '@/charts/RunDots.vue'
 import { clock, count, gap, lapTime, moment } from '@/format'
+import LiveRemark from '@/parts/drive/LiveRemark.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -45,6 +46,24 @@ watch(runs, (list) => {
   }
   if (words.length) news.value = words.join('; ')
 }, { immediate: true })
+/** The run that somebody remarks on; its number on the page is the key that opens it. */
+const remarked = ref('')
+function onKey(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  if (event.ctrlKey || event.metaKey || event.altKey || target.closest('input, select, textarea, [role=dialog]')) return
+  const run = runs.value[Number(event.key) - 1]
+  if (!run?.laps.length) return
+  event.preventDefault()
+  remarked.value = keyOf(run)
+}
+async function close() {
+  const key = remarked.value
+  remarked.value = ''
+  await nextTick()
+  document.getElementById(`remark-${key}`)?.focus()
+}
+onMounted(() => window.addEventListener('keydown', onKey))
+onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 const SIGNS: Record<string, string> = { met: '●', open: '○', lost: '✕', none: '' }
 const state = (run: LiveRun) => {
   const mark = run.mark as { met: boolean; lost: boolean; kind: string }
@@ -85,7 +104,7 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
       <v-btn color="primary" to="/drive">Declare a run</v-btn>
     </section>
     <div class="runs">
-      <article v-for="run in runs" :key="keyOf(run)" class="sheet run" :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving }" :aria-label="`${run.driver}, run ${run.number}`">
+      <article v-for="(run, index) in runs" :key="keyOf(run)" class="sheet run" :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving }" :aria-label="`${run.driver}, run ${run.number}`">
         <header>
           <h2><RouterLink :to="runPlace(run.combination_id, run)">{{ run.driver }}</RouterLink></h2>
           <span class="quiet">{{ run.driving ? 'driving' : 'run over' }} · {{ since(run) }}</span>
@@ -103,6 +122,10 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
           <dl><dt>Laps</dt><dd>{{ run.laps.length + run.earlier }}</dd></dl>
         </div>
         <RunDots :laps="run.laps" :target="run.target_us" :name="run.driver" />
+        <template v-if="run.laps.length">
+          <LiveRemark v-if="remarked === keyOf(run)" :run="run" @close="close" />
+          <button v-else :id="`remark-${keyOf(run)}`" type="button" class="link" @click="remarked = keyOf(run)">Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span> <kbd v-if="index < 9">{{ index + 1 }}</kbd></button>
+        </template>
       </article>
     </div>
   </template>

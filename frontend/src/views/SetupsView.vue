@@ -20,7 +20,7 @@ const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/
 const list = useQuery({ queryKey: ['setups'], queryFn: () => answer(api.GET('/api/setups')) })
 const items = computed(() => list.data.value?.items ?? [])
 const id = computed({
-  get: () => items.value.find((item) => item.id === route.query.setup)?.id ?? items.value[0]?.id,
+  get: () => (items.value.find((item) => item.id === route.query.setup) ?? items.value.find((item) => item.car_id === route.query.car))?.id ?? items.value[0]?.id,
   set: (value) => void router.replace({ query: value ? { setup: value } : {} }),
 })
 const shown = computed(() => items.value.find((item) => item.id === id.value))

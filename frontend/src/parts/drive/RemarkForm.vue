@@ -6,19 +6,19 @@ import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { runPath, useRunsSettled, type RunKey } from '@/runs'
 
-/** What somebody says of a lap after the run: where, what, and what it came from. */
-const props = defineProps<{ sheet: RunSheet; runKey: RunKey; lap: number }>()
+/** What somebody says of a lap, while watching or after the run: where, what, where it began, and what it came from. */
+const props = defineProps<{ sheet: RunSheet; runKey: RunKey; lap: number; laps?: number[] }>()
 const emit = defineEmits<{ close: [] }>()
 const settled = useRunsSettled()
-const form = reactive({ corner: '', kind: '', because: '', text: '' })
+const form = reactive({ lap: props.lap, corner: '', kind: '', cause: '', because: '', text: '' })
 const first = ref<HTMLSelectElement>()
 onMounted(() => first.value?.focus())
 const save = useMutation({
   mutationFn: () =>
     answer(
       api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/remarks', {
-        params: { path: { ...runPath(props.runKey), lap: props.lap } },
-        body: { corner: form.corner || null, kind: form.kind || null, because: (form.because || null) as 'traffic' | null, text: form.text.trim() || null },
+        params: { path: { ...runPath(props.runKey), lap: form.lap } },
+        body: { corner: form.corner || null, kind: form.kind || null, cause_corner: (form.kind && form.cause) || null, because: (form.because || null) as 'traffic' | null, text: form.text.trim() || null },
       }),
     ),
   onSuccess: () => emit('close'),
@@ -28,10 +28,12 @@ const save = useMutation({
 
 <template>
   <form class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
-    <h2>Remark on lap {{ lap }}</h2>
+    <h2>Remark on lap {{ form.lap }}</h2>
     <div class="fields">
+      <label v-if="laps">Lap <select v-model="form.lap"><option v-for="number in laps" :key="number" :value="number">{{ number }}</option></select></label>
       <label>Corner <select ref="first" v-model="form.corner"><option value="">the whole lap</option><option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">{{ item.code }}{{ item.name ? ` ${item.name}` : '' }}</option></select></label>
       <label>What <select v-model="form.kind"><option value="">no mistake</option><option v-for="(words, kind) in sheet.mistake_words" :key="kind" :value="kind">{{ words }}</option></select></label>
+      <label v-if="form.kind">Begun at <select v-model="form.cause"><option value="">that corner itself</option><option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">{{ item.code }}{{ item.name ? ` ${item.name}` : '' }}</option></select></label>
       <label>Because <select v-model="form.because"><option value="">of the driver, or not said</option><option v-for="(words, kind) in sheet.because_words" :key="kind" :value="kind">{{ words }}</option></select></label>
       <label class="wide">In your own words <input v-model="form.text" class="field" maxlength="500" placeholder="wide because of the car ahead" /></label>
     </div>
