@@ -1,4 +1,4 @@
-"""What the demo's people said of their runs: how the car felt, what was read off it, remarks, and a run that waits for its laps."""
+"""What the demo's people said of their runs: how the car felt, what was read off it, remarks, exercises, and a run that waits for its laps."""
 
 from typing import Any, Final
 
@@ -6,6 +6,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.services import week
 from fleet_rival.services.base import Actor
+from fleet_rival.services.fix import work
 from fleet_rival.services.runs import declare, edit, sheet
 from fleet_rival.services.runs.places import RunKey
 
@@ -39,6 +40,8 @@ _REMARKS: Final[tuple[tuple[int, dict[str, Any]], ...]] = (
     (9, {"corner": None, "kind": None, "because": None, "text": "talked to the pit wall at the hairpin"}),
 )
 """Place of the lap in the run, and what was said of it."""
+_GIVEN: Final = (("Corin Ashgrove", "T3", "early-brake"), ("Teodora Wick", "T5", "wide-exit"))
+"""Exercises that the coach gave before the last evening."""
 
 
 def load_runs(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -> None:
@@ -68,3 +71,7 @@ def load_runs(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -> N
     }
     checks = declare.checks(sessions, coach, combination.id, waiting, context)
     declare.declare(sessions, coach, combination.id, waiting, context, [item.key for item in checks if item.key != "official"])
+    begun = min(run.first_at for run in last.runs if run.first_at is not None)
+    for driver_name, corner, kind in _GIVEN:
+        given = next(run.driver_id for run in last.runs if run.driver == driver_name)
+        work.assign(sessions, coach, combination.id, given, corner, kind, kind, begun)

@@ -196,7 +196,8 @@ def work_words(judged: Judged, of_passes: int, good_passes: int) -> str:
         return "Not driven yet: runs that begin from now on judge it."
     told = f"{judged.best} of {judged.of} without it"
     if judged.passed:
-        return f"{told}: passed."
+        as_before = judged.rate_before is not None and judged.rate_since is not None and judged.rate_since >= judged.rate_before
+        return f"{told}: passed." + (" Over all passes since, it comes as often as before." if as_before else "")
     left = of_passes - judged.driven
     return f"{told} so far; {left} more passes to judge." if left > 0 else f"{told}: {good_passes} are needed."
 

@@ -51,6 +51,10 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
 
     page.get_by_role("button", name=re.compile("^Give the exercise")).click()
     expect(page.get_by_text("Not driven yet: runs that begin from now on judge it.")).to_be_visible()
+    page.get_by_role("link", name="Declare the run").click()
+    expect(page.get_by_label("Purpose")).to_have_value("corner")
+    expect(page.get_by_label(re.compile("watch", re.I))).to_have_value("T6")
+    page.go_back()
     manager, sessions = desk.actor("manager"), desk.whole.sessions
     driver = next(item.id for item in profiles.profiles(sessions, manager) if item.name == "Ysolde Farrand")
     declare.declare(sessions, manager, combination, driver, {"purpose": "corner", "compound": "street"}, [])
@@ -65,6 +69,20 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     expect(work.get_by_role("row").nth(1)).to_contain_text("passed.")
     cells = work.get_by_role("row").nth(1).get_by_role("cell").all_inner_texts()
     assert int(cells[-1].split(" ")[0]) < int(cells[-2].split(" ")[0]), "fewer than before"
+
+    # What it brought stands in the library, and feeds what more of such work is worth.
+    page.goto(f"{desk.whole.address}/exercises")
+    library = page.get_by_role("region", name=re.compile("^Foot down by the object"))
+    expect(library.get_by_text(re.compile("Driven by 1 of 1 who were given it, passed by 1"))).to_be_visible()
+    expect(library.get_by_text(re.compile(r"Ysolde Farrand at T6, Port Skerrow.*since, passed"))).to_be_visible()
+    accessible(page)
+    page.goto(clinic_url)
+    expect(page.get_by_text(re.compile("as such work took away once before"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("^End it")).click()
+    expect(work.get_by_role("row").nth(1)).to_contain_text("(ended)")
+    expect(page.get_by_role("button", name=re.compile("^End it"))).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name=re.compile("^End it"))).to_have_count(1)
 
     page.get_by_role("link", name="Card of three").click()
     expect(page.get_by_role("heading", name="1 T6 Lantern Steps")).to_be_visible()

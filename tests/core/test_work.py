@@ -83,7 +83,8 @@ class TestAnExercise:
 
     def test_says_where_it_stands(self) -> None:
         assert work_words(NOT_DRIVEN, 10, 8) == "Not driven yet: runs that begin from now on judge it."
-        assert work_words(judged([13]), 10, 8) == "10 of 10 without it: passed."
+        assert work_words(judged([0, 12, 13]), 10, 8).endswith("passed. Over all passes since, it comes as often as before.")
+        assert work_words(judged([0, 1, 13]), 10, 8) == "10 of 10 without it: passed."
         assert work_words(judged([], laps=4), 10, 8) == "4 of 4 without it so far; 6 more passes to judge."
         assert work_words(judged([12, 13, 15, 17, 19, 21, 22]), 10, 8).endswith(": 8 are needed.")
 

@@ -176,8 +176,21 @@ class AssignmentView:
     words: str
 
 
-def assign(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, corner: str, kind: str, code: str) -> UUID:
+def assign(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    corner: str,
+    kind: str,
+    code: str,
+    begins_at: datetime | None = None,
+) -> UUID:
     """Give a driver an exercise for a mistake; runs that begin from now on judge it.
+
+    Args:
+        code: of the exercise in the library.
+        begins_at: instead of now, where it was given before it was written down.
 
     Raises:
         NotThere: no such driver, combination or exercise.
@@ -211,7 +224,7 @@ def assign(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
             work=chosen.work,
             of_passes=chosen.of_passes,
             good_passes=chosen.good_passes,
-            begins_at=now(),
+            begins_at=begins_at or now(),
             ended_at=None,
         )
         session.add(made)

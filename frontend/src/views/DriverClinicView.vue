@@ -77,7 +77,7 @@ const mine = computed(() => (work.data.value?.items ?? []).filter((item) => item
 const given = (corner: string, kind: string) => mine.value.find((item) => !item.ended_at && item.corner === corner && item.kind === kind)
 const place = (item: { corner: string; kind: string }) => ({ name: 'mistake', params: { id: props.id, driver: props.driver, corner: item.corner, kind: item.kind }, query: route.query })
 const found = (item: { corner: string; kind: string }): Mistake | undefined => shown.value?.mistakes.find((other) => other.corner === item.corner && other.kind === item.kind)
-const doubted = computed(() => (audit.data.value?.items ?? []).filter((item) => item.unused || item.before))
+const doubted = computed(() => (audit.data.value?.items ?? []).filter((item) => item.unused || (item.before_m !== null && item.after_m !== null)))
 function jump(code: string) {
   const target = document.getElementById(`at-${code}`)
   target?.scrollIntoView({ block: 'center' })
@@ -110,7 +110,7 @@ function jump(code: string) {
             <p v-if="gain(item)" class="quiet">{{ gain(item) }}</p>
             <p class="row">
               <RouterLink v-if="item.what === 'mistake'" :to="place(item)">Its passes<span class="visually-hidden">: {{ item.corner }}, {{ words[item.kind] }}</span></RouterLink>
-              <template v-if="given(item.corner, item.kind)"><span class="given">{{ given(item.corner, item.kind)!.title }}: {{ given(item.corner, item.kind)!.words }}</span></template>
+              <template v-if="given(item.corner, item.kind)"><span class="given">{{ given(item.corner, item.kind)!.title }}: {{ given(item.corner, item.kind)!.words }}</span> <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: item.corner } }">Declare the run<span class="visually-hidden"> for {{ item.corner }}</span></RouterLink></template>
               <AssignPart v-else-if="maySeeAll(me.data.value?.role)" :id="id" :driver="driver" :corner="item.corner" :kind="item.kind" />
             </p>
           </li>

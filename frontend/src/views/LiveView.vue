@@ -104,7 +104,7 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
       <v-btn color="primary" to="/drive">Declare a run</v-btn>
     </section>
     <div class="runs">
-      <article v-for="(run, index) in runs" :key="keyOf(run)" class="sheet run" :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving }" :aria-label="`${run.driver}, run ${run.number}`">
+      <article v-for="(run, index) in runs" :key="keyOf(run)" class="sheet run" :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving, remarked: remarked === keyOf(run) }" :aria-label="`${run.driver}, run ${run.number}`">
         <header>
           <h2><RouterLink :to="runPlace(run.combination_id, run)">{{ run.driver }}</RouterLink></h2>
           <span class="quiet">{{ run.driving ? 'driving' : 'run over' }} · {{ since(run) }}</span>
@@ -157,6 +157,9 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
 }
 .run.over {
   border-left-color: var(--rule);
+}
+.run.remarked {
+  grid-column: 1 / -1;
 }
 .run.fresh {
   background: color-mix(in srgb, var(--accent) 9%, var(--sheet));

@@ -101,7 +101,7 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
           <p><b>{{ exercise.title }}:</b> {{ exercise.work }} <span class="quiet">Passed with {{ exercise.mark }}.</span></p>
         </template>
         <p><b>Go by:</b> {{ onCard?.reference ?? 'nothing confirmed yet.' }} <RouterLink v-if="combination.data.value && corner !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: corner }, query: { car: combination.data.value.car_id } }">The corner in the track book</RouterLink></p>
-        <p v-if="onCard?.assigned" class="given">{{ onCard.assigned.title }}: {{ onCard.assigned.words }}</p>
+        <p v-if="onCard?.assigned" class="given">{{ onCard.assigned.title }}: {{ onCard.assigned.words }} <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }">Declare the run</RouterLink></p>
         <AssignPart v-else-if="maySeeAll(me.data.value?.role)" :id="id" :driver="driver" :corner="corner" :kind="kind" />
       </section>
     </div>

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { RouterLink } from 'vue-router'
 import { useAssign, useLibrary, type Kind } from '@/clinic'
 
 /** Give a driver an exercise for a mistake: the library's own for its kind first. */
@@ -25,7 +24,6 @@ const assign = useAssign(() => props.id)
       <span v-else class="quiet">{{ fitting[0]!.title }}</span>
       <v-btn size="small" variant="outlined" :loading="assign.isPending.value" @click="assign.mutate({ driver, corner, kind, exercise: code })">Give the exercise<span class="visually-hidden"> for {{ corner }}</span></v-btn>
     </template>
-    <RouterLink v-if="assign.isSuccess.value" :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }">Declare the run</RouterLink>
     <span v-if="assign.error.value" role="alert" class="trouble">{{ assign.error.value.message }}</span>
   </span>
 </template>
