@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
 from fleet_rival.cli.bench_board import bench_board
+from fleet_rival.cli.bench_clinic import bench_clinic
 from fleet_rival.cli.bench_corners import corners_found, corners_table
 from fleet_rival.cli.bench_feed import bench_feed, bench_feed_kills
 from fleet_rival.cli.bench_find import bench_find
@@ -109,7 +110,7 @@ def run(arguments: argparse.Namespace) -> int:
             kills += "\n" + bench_feed_kills(whole, actor, arguments.feed_kills)
         with step("Lost time looked for"):
             found = bench_find(whole, actor)
-            found.append(_bench_analysis())
+            found += [_bench_analysis(), *bench_clinic()]
     report = f"{_table(rows)}\n{kills}"
     print(f"{report}\n{_table(found)}")
     if arguments.save:
@@ -212,7 +213,7 @@ def _find(*, save: bool) -> int:
     with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
         actor = make_team(whole.sessions, "Bench", "Bench")
         with step("Lost time looked for"):
-            found = [*bench_find(whole, actor), _bench_analysis()]
+            found = [*bench_find(whole, actor), _bench_analysis(), *bench_clinic()]
     print(_table(found))
     if save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"

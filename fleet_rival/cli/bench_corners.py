@@ -22,7 +22,7 @@ from fleet_rival.simulator.practice import Run, SessionPlan, survey
 from fleet_rival.simulator.road import Road, lay_out
 from fleet_rival.simulator.stints import drive_stint
 
-__all__ = ["Corners", "corners_found", "corners_table"]
+__all__ = ["Corners", "corners_found", "corners_table", "road_of"]
 
 _ENTRY: Final = ("early-brake", "over-slow")
 _WAITS: Final = ("late-brake", "lock-up")
@@ -75,7 +75,7 @@ def corners_found(seeds: int, seed: int) -> list[Corners]:
         seeds: how many sets of two drivers each.
     """
     out = {name: Corners(name) for name in (*_TYPES, "without habits", "all together")}
-    roads = [_road(kind) for kind in ("harbour", "cinder", "harbour")]
+    roads = [road_of(kind) for kind in ("harbour", "cinder", "harbour")]
     for number in range(seeds):
         rng = np.random.default_rng([seed, number])
         road, car, track = roads[number % len(roads)]
@@ -87,7 +87,8 @@ def corners_found(seeds: int, seed: int) -> list[Corners]:
     return [item for item in out.values() if item.sets]
 
 
-def _road(kind: str) -> tuple[Road, CarModel, Track]:
+def road_of(kind: str) -> tuple[Road, CarModel, Track]:
+    """A place of the simulator, a car for it, and the track as it would be surveyed."""
     place, car = PLACES[kind][0], CARS[kind][0]
     road = lay_out(place.pieces)
     return road, car, survey(road, car, place.track, place.layout, place.kind, place.sector_corners)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
@@ -25,7 +25,7 @@ from fleet_rival.services.remembered import Remembered, key_of
 from fleet_rival.services.standing import within
 from fleet_rival.services.track import load_track
 
-__all__ = ["CurvesOf", "LookedThrough", "look_through"]
+__all__ = ["CurvesOf", "LookedThrough", "look_through", "remembered_clinics"]
 
 _MOST_HELD: Final = 160
 """Drivers' clinics and standing losses that are remembered: some 30 MB."""
@@ -103,7 +103,8 @@ def look_through(sessions: sessionmaker[Session], look: Look, session: Session, 
         own = {index: lap_ids[item.lap.identity] for index, item in enumerate(driver.laps)}
         keys = {index: (lap_id, traced[lap_id]) for index, lap_id in own.items() if lap_id in traced}
         curves[name] = CurvesOf(sessions, actor.team_id, track.length_m, keys)
-    clinics = _clinics(track, analysis, settings, said, curves)
+    traces = {name: item.keys_of_traces for name, item in curves.items()}
+    clinics = remembered_clinics(track, analysis, settings, said, curves, traces)
     return LookedThrough(track, settings, analysis, clinics, ids, curves, lap_ids, labels, said)
 
 
@@ -147,12 +148,21 @@ def _remarked(session: Session, actor: Actor, row: Combination) -> Iterator[tupl
         yield (name, label, run, number, item.corner or ""), Correction(item.kind, item.cause_corner, remark=item.text)
 
 
-def _clinics(
-    track: Track, analysis: Analysis, settings: Settings, said: Mapping[str, Said], curves: Mapping[str, CurvesOf]
+def remembered_clinics(
+    track: Track,
+    analysis: Analysis,
+    settings: Settings,
+    said: Mapping[str, Said],
+    curves: Mapping[str, Mapping[int, LapCurves]],
+    traces: Mapping[str, Mapping[int, Any]],
 ) -> dict[str, DriverClinics]:
+    """Everybody's corners; what was found before from the same laps isn't looked for again.
+
+    Args:
+        traces: which trace each of a driver's laps has, by the lap's position: other traces give other answers.
+    """
     keys = {
-        name: key_of(track, [item.lap for item in driver.laps], settings, curves[name].keys_of_traces, said.get(name))
-        for name, driver in analysis.drivers.items()
+        name: key_of(track, [item.lap for item in driver.laps], settings, traces[name], said.get(name)) for name, driver in analysis.drivers.items()
     }
 
     def once(driver: DriverAnalysis, make: Callable[[], Clinics]) -> Clinics:

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
+import { useBook } from '@/book'
 import PassPicture from '@/charts/PassPicture.vue'
 import { seconds, useLibrary, type Kind, type Slip } from '@/clinic'
 import { perCent } from '@/format'
@@ -52,6 +53,12 @@ const card = useQuery({
     answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
 })
 const shown = computed(() => clinic.data.value)
+const book = useBook(
+  () => combination.data.value?.layout_id ?? '',
+  () => combination.data.value?.car_id ?? '',
+)
+/** What the track book says of this corner beside the reference. */
+const written = computed(() => book.data.value?.corners.find((other) => other.code === props.corner))
 const item = computed(() => [...(shown.value?.mistakes ?? []), ...(shown.value?.cold ?? [])].find((other) => other.corner === props.corner && other.kind === props.kind))
 const onCard = computed(() => card.data.value?.items.find((other) => other.corner === props.corner && other.kind === props.kind))
 const exercise = computed(() => library.data.value?.items.find((other) => other.kind === props.kind))
@@ -101,6 +108,7 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
           <p><b>{{ exercise.title }}:</b> {{ exercise.work }} <span class="quiet">Passed with {{ exercise.mark }}.</span></p>
         </template>
         <p><b>Go by:</b> {{ onCard?.reference ?? 'nothing confirmed yet.' }} <RouterLink v-if="combination.data.value && corner !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: corner }, query: { car: combination.data.value.car_id } }">The corner in the track book</RouterLink></p>
+        <p v-if="written?.note"><b>The track book:</b> {{ written.note }}</p>
         <p v-if="onCard?.assigned" class="given">{{ onCard.assigned.title }}: {{ onCard.assigned.words }} <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }">Declare the run</RouterLink></p>
         <AssignPart v-else-if="maySeeAll(me.data.value?.role)" :id="id" :driver="driver" :corner="corner" :kind="kind" />
       </section>
