@@ -53,7 +53,7 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     expect(page.get_by_text("Not driven yet: runs that begin from now on judge it.")).to_be_visible()
     page.get_by_role("link", name="Declare the run").click()
     expect(page.get_by_label("Purpose")).to_have_value("corner")
-    expect(page.get_by_label(re.compile("watch", re.I))).to_have_value("T6")
+    expect(page.get_by_role("textbox", name=re.compile("^To watch"))).to_have_value("T6")
     page.go_back()
     manager, sessions = desk.actor("manager"), desk.whole.sessions
     driver = next(item.id for item in profiles.profiles(sessions, manager) if item.name == "Ysolde Farrand")

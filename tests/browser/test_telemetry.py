@@ -50,7 +50,7 @@ def test_a_declared_run_is_driven_live_over_a_line_that_breaks(open_page: Open, 
     assert not overflows(phone)
     accessible(phone)
     # Who watches says what was seen, by keys alone: on a lap before the last, and where it began.
-    page.keyboard.press("1")
+    page.keyboard.press(run.get_by_role("button", name=re.compile("^Remark on")).locator("kbd").inner_text())
     form = page.get_by_role("form", name="Remark")
     expect(form.get_by_role("combobox", name="Corner")).to_be_focused()
     form.get_by_role("combobox", name=re.compile("^Lap")).select_option("7")
