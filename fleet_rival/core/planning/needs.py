@@ -1,0 +1,97 @@
+"""Which blocks would help a driver before a race, how long they take, and what each is worth."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from fleet_rival.core.planning.blocks import minutes_of
+from fleet_rival.core.planning.problem import Care
+from fleet_rival.core.planning.readiness import Evidence
+
+__all__ = ["WEIGHTS", "NeededBlock", "needed_blocks"]
+
+WEIGHTS: Final[Mapping[str, float]] = {"must": 1.0, "want": 0.6, "if_ready": 0.3}
+"""What a gain counts, by how much the entry matters."""
+_SUPPOSED: Final[Mapping[str, float]] = {
+    "walk": 0.008,
+    "build": 0.003,
+    "long": 0.001,
+    "qualifying": 0.001,
+    "rehearsal": 0.0008,
+    "wet": 0.006,
+    "night": 0.002,
+}
+"""What a block is taken to be worth where nothing tells, as a share of the lap: opinions, for the order of things, until something is measured."""
+_WALKED_LAPS: Final = 12
+_LEAST_US: Final = 5_000
+"""Work that brings less than five milliseconds a lap isn't worth an evening."""
+_REACHED_SHARE: Final = 0.3
+"""Beyond a target that is reached, pace is worth less: it was chosen because it is enough."""
+_REVIEW_SHARE: Final = 0.15
+_UNKNOWN_LAP_US: Final = 90_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class NeededBlock:
+    """A block that would help.
+
+    Attributes:
+        kind: after `blocks.BLOCKS`.
+        about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; empty where the kind says all.
+        gain_us: a lap, not yet weighted.
+        why: how the gain comes about: `supposed`, `learning`, `mistake`, `option`, `falloff`, `review`; and the numbers in it.
+    """
+
+    kind: str
+    about: str
+    minutes: int
+    gain_us: float
+    why: str
+    numbers: Mapping[str, float | str] = field(default_factory=dict)
+
+
+def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBlock]:
+    """What would help, the most valuable first."""
+    lap = evidence.lap_us or _UNKNOWN_LAP_US
+    out: list[NeededBlock] = []
+
+    def add(kind: str, about: str, gain_us: float, why: str, **numbers: float | str) -> None:
+        if gain_us >= _LEAST_US:
+            out.append(NeededBlock(kind, about, minutes_of(kind, evidence.lap_us, evidence.race_minutes, care), gain_us, why, numbers))
+
+    def supposed(kind: str) -> None:
+        add(kind, "", _SUPPOSED[kind] * lap, "supposed", share=_SUPPOSED[kind])
+
+    if evidence.laps < _WALKED_LAPS and not evidence.known_track:
+        supposed("walk")
+    _build(evidence, lap, add)
+    for mistake in evidence.mistakes:
+        told = {"corner": mistake.corner, "mistake": mistake.kind, "cost_us": mistake.cost_us, "removed": mistake.removed}
+        add("corner", f"{mistake.corner}:{mistake.kind}", mistake.cost_us * mistake.removed, "mistake", **told)
+    for option in evidence.options:
+        # Half of the interval is what a wrong choice costs at most; on average half of that.
+        add("trial", option.where, option.half_us / 2, "option", where=option.where, labels=" or ".join(option.labels), half_us=option.half_us)
+    if evidence.falloff_half_us is None:
+        supposed("long")
+    else:
+        stint = (evidence.race_laps or evidence.race_minutes * 60e6 / lap) / 2
+        add("long", "", evidence.falloff_half_us * stint / 2, "falloff", half_us=evidence.falloff_half_us, laps=stint)
+    if evidence.qualifying_runs < 2:
+        supposed("qualifying")
+    if evidence.rehearsals < 1:
+        supposed("rehearsal")
+    if "wetness" in evidence.differences:
+        supposed("wet")
+    elif "local_time" in evidence.differences:
+        supposed("night")
+    cost = sum(mistake.cost_us for mistake in evidence.mistakes)
+    add("review", "", _REVIEW_SHARE * cost, "review", cost_us=cost, share=_REVIEW_SHARE)
+    return sorted(out, key=lambda item: (-item.gain_us, item.kind, item.about))
+
+
+def _build(evidence: Evidence, lap: int, add: Callable[..., None]) -> None:
+    gain = evidence.learning_us if evidence.learning_us is not None else _SUPPOSED["build"] * lap
+    why = "learning" if evidence.learning_us is not None else "supposed"
+    reached = evidence.gap_us is not None and evidence.gap_us <= 0
+    numbers: dict[str, float | str] = {} if evidence.gap_us is None else {"gap_us": float(evidence.gap_us)}
+    add("build", "", gain * (_REACHED_SHARE if reached else 1.0), why, share=_SUPPOSED["build"], **numbers)

@@ -1,0 +1,158 @@
+"""Readiness of a driver for an entry: a list of checks with evidence, not a mystery figure."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final, Literal
+
+__all__ = ["Check", "Evidence", "OpenMistake", "OpenOption", "Rules", "readiness", "total"]
+
+State = Literal["met", "close", "open"]
+_RANK: Final = {"open": 0, "close": 1, "met": 2}
+_SHARE: Final = {"met": 1.0, "close": 0.5, "open": 0.0}
+
+
+@dataclass(frozen=True, slots=True)
+class OpenMistake:
+    """A mistake that recurs.
+
+    Attributes:
+        cost_us: a lap.
+        removed: the share that work on its kind takes away, as it has so far.
+    """
+
+    corner: str
+    kind: str
+    cost_us: float
+    removed: float = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class OpenOption:
+    """An option that was tried and isn't decided.
+
+    Attributes:
+        half_us: half of the interval of the difference, a lap.
+    """
+
+    where: str
+    labels: tuple[str, ...]
+    half_us: float
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What is known of a driver before a race. None where it isn't.
+
+    Attributes:
+        lap_us: a lap at pace: the median, else the target.
+        gap_us: best lap less the target.
+        longest_run: flying laps of the longest run.
+        falloff_half_us: half of the interval of the falloff, microseconds a lap and lap of age.
+        learning_us: what the learning curve still promises.
+        differences: conditions of the race that weren't driven: `wetness`, `local_time`, `track_temp_c` and so on.
+        references_missing: corners that are braked for without a confirmed reference.
+        known_track: laps of the driver on this layout in earlier weeks.
+    """
+
+    lap_us: int | None = None
+    laps: int = 0
+    gap_us: int | None = None
+    clean_rate: float | None = None
+    spread_pct: float | None = None
+    longest_run: int = 0
+    falloff_half_us: float | None = None
+    learning_us: float | None = None
+    qualifying_runs: int = 0
+    rehearsals: int = 0
+    in_laps: int = 0
+    mistakes: tuple[OpenMistake, ...] = ()
+    options: tuple[OpenOption, ...] = ()
+    references_missing: int = 0
+    differences: tuple[str, ...] = ()
+    known_track: int = 0
+    race_laps: int | None = None
+    race_minutes: float = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """From when on a check is met, and close: the first value meets it. The manager's to change.
+
+    Attributes:
+        gap_share: of the lap, that the best lap may be above the target.
+        long_run_laps: at least so many laps in a run, or the race's where it is shorter.
+        mistakes_us: what open mistakes together may cost a lap.
+        weights: of the checks, for who wants a total.
+    """
+
+    laps: tuple[float, float] = (60, 30)
+    gap_share: tuple[float, float] = (0.0, 0.003)
+    clean_rate: tuple[float, float] = (0.85, 0.75)
+    spread_pct: tuple[float, float] = (0.5, 0.8)
+    long_run_laps: tuple[float, float] = (18, 10)
+    mistakes_us: tuple[float, float] = (50_000, 150_000)
+    references: tuple[float, float] = (0, 2)
+    qualifying_runs: tuple[float, float] = (2, 1)
+    in_laps: tuple[float, float] = (3, 1)
+    rehearsals: tuple[float, float] = (1, 1)
+    differences: tuple[float, float] = (0, 1)
+    weights: tuple[tuple[str, float], ...] = (("gap", 3.0), ("mistakes", 2.0), ("long_run", 2.0), ("laps", 2.0))
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """One thing that a driver should have before a race.
+
+    Attributes:
+        key: which.
+        value: what there is; None where nothing tells.
+        wanted: what meets it.
+        block: the kind of block that would close it; None where something else does.
+    """
+
+    key: str
+    state: State
+    value: float | None
+    wanted: float
+    block: str | None
+
+
+def readiness(evidence: Evidence, rules: Rules | None = None) -> list[Check]:
+    """All checks, what is open first."""
+    rules = rules or Rules()
+    lap = evidence.lap_us or 0
+    long_run = rules.long_run_laps if evidence.race_laps is None else tuple(min(float(evidence.race_laps), wanted) for wanted in rules.long_run_laps)
+    cost = sum(item.cost_us for item in evidence.mistakes)
+    gap_us = evidence.gap_us
+    weather = "wet" if "wetness" in evidence.differences else "night" if "local_time" in evidence.differences else None
+    found = [
+        _at_least("laps", evidence.laps, rules.laps, "build" if evidence.laps else "walk"),
+        _at_most("gap", gap_us, (rules.gap_share[0] * lap, rules.gap_share[1] * lap), "build"),
+        _at_least("clean_rate", evidence.clean_rate, rules.clean_rate, "corner"),
+        _at_most("spread", evidence.spread_pct, rules.spread_pct, "long"),
+        _at_least("long_run", evidence.longest_run, long_run, "long"),
+        _at_most("mistakes", cost if evidence.laps else None, rules.mistakes_us, "corner"),
+        _at_most("references", evidence.references_missing, rules.references, "walk"),
+        _at_least("qualifying_run", evidence.qualifying_runs, rules.qualifying_runs, "qualifying"),
+        _at_least("pit", evidence.in_laps, rules.in_laps, "rehearsal"),
+        _at_least("start", evidence.rehearsals, rules.rehearsals, "rehearsal"),
+        _at_most("conditions", len(evidence.differences) if evidence.laps else None, rules.differences, weather),
+    ]
+    return sorted(found, key=lambda check: _RANK[check.state])
+
+
+def total(checks: Sequence[Check], rules: Rules | None = None) -> float:
+    """Weighted share of what is met, from 0 to 1; close counts half."""
+    weights = dict((rules or Rules()).weights)
+    weighed = [(weights.get(check.key, 1.0), _SHARE[check.state]) for check in checks]
+    return sum(weight * share for weight, share in weighed) / sum(weight for weight, _ in weighed)
+
+
+def _at_least(key: str, value: float | None, wanted: Sequence[float], block: str | None) -> Check:
+    state: State = "open" if value is None or value < wanted[1] else "met" if value >= wanted[0] else "close"
+    return Check(key, state, value, wanted[0], block)
+
+
+def _at_most(key: str, value: float | None, wanted: Sequence[float], block: str | None) -> Check:
+    state: State = "open" if value is None or value > wanted[1] else "met" if value <= wanted[0] else "close"
+    return Check(key, state, value, wanted[0], block)
