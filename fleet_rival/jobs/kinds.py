@@ -10,6 +10,7 @@ from fleet_rival.core.track import Corner, Sector
 from fleet_rival.services import board, boundaries, drive, find, history, steadiness
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
+from fleet_rival.services.plan import make as plan
 from fleet_rival.services.traces import deriving, imports
 
 __all__ = ["KINDS"]
@@ -43,6 +44,12 @@ def _standing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work:
     board.catch_up(sessions, actor, date.fromisoformat(arguments["day"]) if arguments["day"] else None)
     with sessions.begin() as session:
         work.finish(session, {})
+
+
+def _plan(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    day = date.fromisoformat(arguments["day"]) if arguments["day"] else None
+    only = None if arguments["drivers"] is None else frozenset(UUID(key) for key in arguments["drivers"])
+    plan.make_plan(sessions, actor, day, only, work)
 
 
 def _steadiness(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
@@ -80,6 +87,7 @@ KINDS: Kinds = {
     "laps.import": _import,
     "history.undo": _undo,
     "history.redo": _redo,
+    "plan.make": _plan,
     "standing.refresh": _standing,
     "steadiness.refresh": _steadiness,
     "track.boundaries": _boundaries,

@@ -55,6 +55,8 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/combinations/:id/sessions/:session/:driver/:run', name: 'run', component: () => import('@/views/RunView.vue'), props: true, meta: { title: 'Run', step: 'drive' } },
       { path: '/combinations/:id/telemetry', name: 'telemetry', component: () => import('@/views/TelemetryView.vue'), props: true, meta: { title: 'Telemetry', step: 'drive' } },
       { path: '/combinations/:id/traces', name: 'traces', component: () => import('@/views/TracesView.vue'), props: true, meta: { title: 'Traces', step: 'find' } },
+      { path: '/plan', name: 'plan', component: () => import('@/views/PlanView.vue'), meta: { title: 'Plan', step: 'plan' } },
+      { path: '/readiness', name: 'readiness', component: () => import('@/views/ReadinessView.vue'), meta: { title: 'Readiness', step: 'plan' } },
       { path: '/live', name: 'live', component: () => import('@/views/LiveView.vue'), meta: { title: 'Live', step: 'drive' } },
       { path: '/people', name: 'people', component: () => import('@/views/PeopleView.vue'), meta: { title: 'People', roles: ['manager', 'coach'] } },
       { path: '/history', name: 'history', component: () => import('@/views/HistoryView.vue'), meta: { title: 'History' } },

@@ -66,7 +66,7 @@ class TestReadiness:
         def closes(*differences: str) -> str | None:
             return next(check.block for check in readiness(replace(READY, differences=differences)) if check.key == "conditions")
 
-        assert (closes("wetness"), closes("local_time"), closes("air_temp_c")) == ("wet", "night", None)
+        assert (closes("wetness"), closes("time_of_day"), closes("air_temp_c")) == ("wet", "night", None)
 
 
 class TestMinutes:
@@ -102,10 +102,11 @@ class TestWhatHelps:
         assert found["review", ""] == pytest.approx(0.15 * 68_000)
 
     def test_pace_is_worth_what_the_learning_curve_promises_and_less_behind_the_target(self) -> None:
-        assert blocks(replace(READY, gap_us=200_000, learning_us=90_000.0))["build", ""] == 90_000
-        assert blocks(replace(READY, learning_us=90_000.0))["build", ""] == pytest.approx(27_000)
+        assert blocks(replace(READY, gap_us=200_000, learning_us=90_000.0))["build", ""] == 45_000
+        assert blocks(replace(READY, gap_us=30_000, learning_us=90_000.0))["build", ""] == 30_000, "no more than the way to the target"
+        assert blocks(replace(READY, learning_us=90_000.0))["build", ""] == pytest.approx(0.3 * 45_000)
         assert ("build", "") not in blocks(READY), "nothing left to learn"
-        assert blocks(replace(READY, gap_us=200_000, learning_us=None))["build", ""] == pytest.approx(0.003 * LAP)
+        assert blocks(replace(READY, gap_us=500_000, learning_us=None))["build", ""] == pytest.approx(0.003 * LAP)
 
     def test_an_open_option_and_an_unknown_falloff(self) -> None:
         found = blocks(replace(READY, options=(OpenOption("T3", ("early", "late"), 40_000.0),), falloff_half_us=4_000.0))
@@ -113,9 +114,9 @@ class TestWhatHelps:
         assert blocks(replace(READY, falloff_half_us=None))["long", ""] == pytest.approx(0.001 * LAP)
 
     def test_a_wet_race_after_dry_practice(self) -> None:
-        found = blocks(replace(READY, differences=("wetness", "local_time")))
+        found = blocks(replace(READY, differences=("wetness", "time_of_day")))
         assert ("wet", "") in found and ("night", "") not in found
-        assert ("night", "") in blocks(replace(READY, differences=("local_time",)))
+        assert ("night", "") in blocks(replace(READY, differences=("time_of_day",)))
 
     def test_who_is_ready_needs_little(self) -> None:
         assert blocks(replace(READY, falloff_half_us=500.0)) == {}

@@ -6,7 +6,7 @@ from typing import Final
 
 from fleet_rival.core.planning.problem import Care
 
-__all__ = ["BLOCKS", "BlockKind", "minutes_of"]
+__all__ = ["BLOCKS", "BLOCK_KINDS", "BlockKind", "minutes_of"]
 
 _STEP_MINUTES: Final = 5
 _SLOW_LAP: Final = 1.3
@@ -36,6 +36,7 @@ class BlockKind:
     coached: bool = False
 
 
+BLOCK_KINDS: Final = ("walk", "build", "corner", "trial", "wet", "night", "long", "qualifying", "rehearsal", "review")
 BLOCKS: Final[Mapping[str, BlockKind]] = {
     item.code: item
     for item in (

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Any, Final
 
 from fleet_rival.core.planning.blocks import minutes_of
 from fleet_rival.core.planning.problem import Care
@@ -27,6 +27,8 @@ _LEAST_US: Final = 5_000
 """Work that brings less than five milliseconds a lap isn't worth an evening."""
 _REACHED_SHARE: Final = 0.3
 """Beyond a target that is reached, pace is worth less: it was chosen because it is enough."""
+_ONE_EVENING: Final = 0.5
+"""A block brings about half of what the learning curve still promises; and where there is a target, no more than the way to it."""
 _REVIEW_SHARE: Final = 0.15
 _UNKNOWN_LAP_US: Final = 90_000_000
 
@@ -55,7 +57,7 @@ def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBl
     lap = evidence.lap_us or _UNKNOWN_LAP_US
     out: list[NeededBlock] = []
 
-    def add(kind: str, about: str, gain_us: float, why: str, **numbers: float | str) -> None:
+    def add(kind: str, about: str, gain_us: float, why: str, **numbers: Any) -> None:
         if gain_us >= _LEAST_US:
             out.append(NeededBlock(kind, about, minutes_of(kind, evidence.lap_us, evidence.race_minutes, care), gain_us, why, numbers))
 
@@ -82,7 +84,7 @@ def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBl
         supposed("rehearsal")
     if "wetness" in evidence.differences:
         supposed("wet")
-    elif "local_time" in evidence.differences:
+    elif "time_of_day" in evidence.differences:
         supposed("night")
     cost = sum(mistake.cost_us for mistake in evidence.mistakes)
     add("review", "", _REVIEW_SHARE * cost, "review", cost_us=cost, share=_REVIEW_SHARE)
@@ -90,8 +92,10 @@ def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBl
 
 
 def _build(evidence: Evidence, lap: int, add: Callable[..., None]) -> None:
-    gain = evidence.learning_us if evidence.learning_us is not None else _SUPPOSED["build"] * lap
+    gain = _ONE_EVENING * evidence.learning_us if evidence.learning_us is not None else _SUPPOSED["build"] * lap
     why = "learning" if evidence.learning_us is not None else "supposed"
     reached = evidence.gap_us is not None and evidence.gap_us <= 0
     numbers: dict[str, float | str] = {} if evidence.gap_us is None else {"gap_us": float(evidence.gap_us)}
+    if evidence.gap_us is not None and not reached:
+        gain = min(gain, float(evidence.gap_us))
     add("build", "", gain * (_REACHED_SHARE if reached else 1.0), why, share=_SUPPOSED["build"], **numbers)

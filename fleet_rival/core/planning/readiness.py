@@ -49,7 +49,7 @@ class Evidence:
         longest_run: flying laps of the longest run.
         falloff_half_us: half of the interval of the falloff, microseconds a lap and lap of age.
         learning_us: what the learning curve still promises.
-        differences: conditions of the race that weren't driven: `wetness`, `local_time`, `track_temp_c` and so on.
+        differences: conditions of the race that weren't driven: `wetness`, `time_of_day`, `track_temp_c` and so on.
         references_missing: corners that are braked for without a confirmed reference.
         known_track: laps of the driver on this layout in earlier weeks.
     """
@@ -124,7 +124,7 @@ def readiness(evidence: Evidence, rules: Rules | None = None) -> list[Check]:
     long_run = rules.long_run_laps if evidence.race_laps is None else tuple(min(float(evidence.race_laps), wanted) for wanted in rules.long_run_laps)
     cost = sum(item.cost_us for item in evidence.mistakes)
     gap_us = evidence.gap_us
-    weather = "wet" if "wetness" in evidence.differences else "night" if "local_time" in evidence.differences else None
+    weather = "wet" if "wetness" in evidence.differences else "night" if "time_of_day" in evidence.differences else None
     found = [
         _at_least("laps", evidence.laps, rules.laps, "build" if evidence.laps else "walk"),
         _at_most("gap", gap_us, (rules.gap_share[0] * lap, rules.gap_share[1] * lap), "build"),

@@ -41,6 +41,14 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['C', 'Confirm what is supposed of a run that arrived undeclared'],
     ['← →', 'The run before, the run after'],
   ],
+  plan: [
+    ['Tab, Enter', 'From block to block; open it'],
+    ['← →', 'The day before, the day after'],
+    ['↑ ↓', 'A quarter of an hour earlier, later'],
+    ['+ −', 'Five minutes longer, shorter'],
+    ['L', 'It stays there, or may move again'],
+    ['Delete', 'Take it out'],
+  ],
   live: [['1 … 9', 'Remark on the run at that place, while watching']],
   declare: [
     ['Enter', 'On to the check; in the check: tick a line off; behind the last: declare'],

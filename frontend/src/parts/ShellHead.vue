@@ -17,6 +17,7 @@ const places = [
   { step: 'drive', title: 'Drive', to: '/drive' },
   { step: 'find', title: 'Find', to: '/find' },
   { step: 'fix', title: 'Fix', to: '/fix' },
+  { step: 'plan', title: 'Plan', to: '/plan' },
 ]
 const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/jobs')) })
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))

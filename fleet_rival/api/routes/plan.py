@@ -1,0 +1,58 @@
+"""The practice plan: made in the background, changed by people; and readiness."""
+
+from typing import Any
+
+from flask_openapi3 import Tag
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.services.plan import change, view, why
+
+_plan = Tag(name="plan")
+
+
+@api.get("/plan", responses={"200": s.PlanOut}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def get_plan(query: s.PlanQuery) -> Any:
+    """The plan of a day's weeks; a driver's own lane."""
+    return s.validate(s.PlanOut, view.plan_of(sessions(), actor(), query.day))
+
+
+@api.post("/plan/make", responses={"202": s.JobOut}, tags=[_plan])
+@allowed("manager", "coach")
+def make_plan(body: s.PlanWish) -> Any:
+    """Make the plan anew, in the background: what is locked stays."""
+    drivers = None if body.drivers is None else sorted(str(key) for key in body.drivers)
+    job = background("plan.make", "Making the practice plan", {"day": body.day.isoformat() if body.day else None, "drivers": drivers})
+    return s.validate(s.JobOut, job), 202
+
+
+@api.get("/plan/why", responses={"200": s.WhyOut}, tags=[_plan])
+@allowed("manager", "coach")
+def get_why(query: s.WhyQuery) -> Any:
+    """Why a block stands in the plan, or doesn't."""
+    return s.validate(s.WhyOut, why.why(sessions(), actor(), query.key, query.day))
+
+
+@api.put("/plan/blocks/<uuid:block_id>", responses={"204": None}, tags=[_plan])
+@allowed("manager", "coach")
+def change_plan_block(path: s.PlanBlockPath, header: s.Version, body: s.PlanBlockChange) -> Any:
+    """Move a block, make it longer, lock it; if it is still as it was looked at."""
+    change.change_block(sessions(), actor(), path.block_id, header.number, body.model_dump(exclude_unset=True))
+    return "", 204
+
+
+@api.delete("/plan/blocks/<uuid:block_id>", responses={"204": None}, tags=[_plan])
+@allowed("manager", "coach")
+def remove_plan_block(path: s.PlanBlockPath, header: s.Version) -> Any:
+    """Take a block out of the plan."""
+    change.remove_block(sessions(), actor(), path.block_id, header.number)
+    return "", 204
+
+
+@api.get("/readiness", responses={"200": s.ReadinessOut}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def get_readiness(query: s.PlanQuery) -> Any:
+    """Each entry's checks, what is open first; a driver's own."""
+    return s.validate(s.ReadinessOut, view.readiness_of(sessions(), actor(), query.day))

@@ -1,0 +1,1 @@
+"""Plan: how ready everybody is, and the practice that fits into people's weeks."""

@@ -1,0 +1,171 @@
+"""Make the plan: choose and place blocks, and write down what became of it."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from datetime import UTC, date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.planning.problem import Placed
+from fleet_rival.core.planning.room import possible_starts
+from fleet_rival.core.planning.solve import Effort, Plan, plan_week
+from fleet_rival.db.tables import PlanBlock, PlanMade
+from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
+from fleet_rival.services.board.load import load
+from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
+from fleet_rival.wording.plan import block_words
+
+__all__ = ["make_plan", "moment_of", "name_of", "planned_week"]
+
+Clock = Callable[[], datetime]
+
+
+def name_of(begins: date) -> str:
+    """What a week's plan is kept under: the day on which the first of its weeks begins."""
+    return begins.isoformat()
+
+
+def moment_of(day: date | None, clock: Clock) -> datetime:
+    """The moment whose weeks are meant: now, or noon of a day to come."""
+    now = clock()
+    return now if day is None or day <= now.date() else datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
+
+
+def planned_week(
+    sessions: sessionmaker[Session], session: Session, actor: Actor, day: date | None, clock: Clock, only: Collection[UUID] | None = None
+) -> tuple[WeekToPlan, str]:
+    """The week to be planned on a day, and the name under which its plan is kept."""
+    moment = moment_of(day, clock)
+    loaded = load(session, actor, moment)
+    begins = min((week.facts.begins for week in loaded.shown), default=moment.date())
+    return week_to_plan(sessions, session, actor, loaded, max(moment, clock()) if day is None else moment, only), name_of(begins)
+
+
+def make_plan(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    day: date | None = None,
+    only: Collection[UUID] | None = None,
+    work: Work = UNWATCHED,
+    clock: Clock = lambda: datetime.now(UTC),
+    effort: Effort | None = None,
+) -> None:
+    """Make the plan of a day's weeks anew: what is locked stays, and what was planned moves only where that brings something.
+
+    Args:
+        only: drivers whose blocks are placed; everybody's where missing.
+    """
+    work.step(0.05, "looking at what is open")
+    with sessions() as session:
+        week, name = planned_week(sessions, session, actor, day, clock, only)
+    work.step(0.3, "placing blocks")
+    plan = plan_week(week.problem, effort)
+    work.step(0.9, "writing the plan down")
+    with sessions.begin() as session:
+        whose = "" if only is None else " for " + ", ".join(sorted(week.drivers[key].name for key in only if key in week.drivers))
+        begin_change(session, actor, "plan.make", f"Made the practice plan{whose}")
+        changed = _write(session, actor, week, plan)
+        made = session.scalars(select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name).with_for_update()).first()
+        if made is None:
+            made = PlanMade(team_id=actor.team_id, name=name)
+            session.add(made)
+        made.made_at, made.value_us, made.bound_us, made.proven = clock(), plan.value, plan.bound, plan.proven
+        made.left, made.changed = _left(week, plan), changed[:40]
+        work.finish(session, {"placed": len(plan.placed), "left": len(made.left)})
+
+
+def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list[str]:
+    """Change rows to what was planned.
+
+    Returns:
+        What is other than before, in sentences.
+    """
+    placed = {item.key: item for item in plan.placed}
+    rows = {row.id: row for row in session.scalars(select(PlanBlock).where(PlanBlock.team_id == actor.team_id).with_for_update())}
+    told: list[str] = []
+    for key, old in week.blocks.items():
+        row = rows.get(old.id)
+        if row is None or key in week.problem.locked:
+            continue
+        there = placed.get(key)
+        about = _named(week, key, old)
+        if there is None:
+            # What is over isn't taken out, only what was still to come.
+            if old.begins_at >= week.problem.begins:
+                told.append(f"{about} is out.")
+                session.delete(row)
+            continue
+        if there.begins != row.begins_at:
+            told.append(f"{about} goes to {there.begins:%a %d %b %H:%M} UTC.")
+        _set(row, week, key, there)
+    for key, there in placed.items():
+        if key not in week.blocks:
+            entered, block = week.needed[key]
+            row = PlanBlock(
+                team_id=actor.team_id,
+                driver_id=week.drivers[entered.driver.id].id,
+                entry_id=week.entry_keys[entered.entry.id],
+                kind=block.kind,
+                about=block.about,
+                locked=False,
+            )
+            _set(row, week, key, there)
+            session.add(row)
+            if week.blocks:
+                told.append(f"{_named(week, key, None)} is new.")
+    return told
+
+
+def _set(row: PlanBlock, week: WeekToPlan, key: str, there: Placed) -> None:
+    _, block = week.needed[key]
+    want = next(item for item in week.problem.wanted if item.key == key)
+    values: Mapping[str, Any] = {
+        "begins_at": there.begins,
+        "minutes": block.minutes,
+        "rig_id": week.resources[there.rig].id if there.rig else None,
+        "coach_id": week.resources[want.coach].id if want.coach else None,
+        "gain_us": round(block.gain_us),
+        "why": block.why,
+        "numbers": plain(block.numbers),
+    }
+    for name, value in values.items():
+        if getattr(row, name) != value:
+            setattr(row, name, value)
+
+
+def _named(week: WeekToPlan, key: str, row: PlanBlock | None) -> str:
+    if key in week.needed:
+        entered, block = week.needed[key]
+        return f"{entered.driver.name}, {block_words(block.kind, block.about)}"
+    assert row is not None
+    driver = next((item.name for item in week.drivers.values() if item.id == row.driver_id), "")
+    return f"{driver}, {block_words(row.kind, row.about)}"
+
+
+def _left(week: WeekToPlan, plan: Plan) -> list[dict[str, Any]]:
+    """What found no place, the most valuable first."""
+    out: list[dict[str, Any]] = []
+    for item in week.problem.wanted:
+        if item.key in plan.keys:
+            continue
+        entered, block = week.needed[item.key]
+        missing: Sequence[str] = [key for key in item.needs if key not in plan.keys]
+        reason = "no-room" if not possible_starts(week.problem, item) else "needs" if missing else "crowded"
+        out.append(
+            {
+                "key": item.key,
+                "driver_id": str(entered.driver.id),
+                "driver": entered.driver.name,
+                "kind": block.kind,
+                "about": block.about,
+                "minutes": block.minutes,
+                "gain_us": round(block.gain_us),
+                "worth_us": item.gain,
+                "why": block.why,
+                "numbers": plain(block.numbers),
+                "reason": reason,
+            }
+        )
+    return sorted(out, key=lambda item: -item["worth_us"])

@@ -1,0 +1,206 @@
+"""The week to be planned as the core takes it: who has time, what would help, what stays."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from typing import Any, Final
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.planning.blocks import BLOCKS
+from fleet_rival.core.planning.needs import WEIGHTS, NeededBlock, needed_blocks
+from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted
+from fleet_rival.core.planning.readiness import Evidence
+from fleet_rival.core.season.availability import Availability, Span, Window, free_spans
+from fleet_rival.core.season.zones import known_zone
+from fleet_rival.db.tables import Driver, Entry, PlanBlock, Resource
+from fleet_rival.services.base import Actor
+from fleet_rival.services.board.cells import cell, minutes_of
+from fleet_rival.services.board.load import DriverState, Loaded, WeekState
+from fleet_rival.services.entries import EntryView
+from fleet_rival.services.fix.work import helped_by_kind
+from fleet_rival.services.plan.evidence import driven_runs, evidence_of
+
+__all__ = ["Entered", "WeekToPlan", "care_of", "key_of_block", "plain", "week_to_plan"]
+
+_QUIET: Final = (time(0, 30), time(7))
+"""Nobody is asked to practise between these, unless they say otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entered:
+    """A driver's entry with what is known before it."""
+
+    entry: EntryView
+    week: WeekState
+    driver: DriverState
+    evidence: Evidence
+    needed: tuple[NeededBlock, ...]
+    race_at: datetime
+    """Before which practice has to be over."""
+
+
+@dataclass(frozen=True, slots=True)
+class WeekToPlan:
+    """The problem, and what its keys mean."""
+
+    problem: Problem
+    entered: tuple[Entered, ...]
+    needed: Mapping[str, tuple[Entered, NeededBlock]]
+    blocks: Mapping[str, PlanBlock]
+    """What is planned now, by key."""
+    resources: Mapping[str, Resource]
+    """Rigs and coaches, by public id."""
+    drivers: Mapping[UUID, Driver]
+    entry_keys: Mapping[UUID, int]
+
+    def keys_of(self, driver_id: UUID) -> list[str]:
+        return [key for key, (entered, _) in self.needed.items() if entered.driver.id == driver_id]
+
+
+def key_of_block(entry_id: UUID, kind: str, about: str) -> str:
+    """Names a block in this plan and in later ones."""
+    return f"{entry_id}/{kind}/{about}"
+
+
+def care_of(row: Driver) -> tuple[Care, tuple[time, time]]:
+    """A driver's limits and quiet hours: the own ones, else the usual."""
+    told = row.care or {}
+    care = Care(**{name: float(told[name]) for name in ("seat_limit_minutes", "break_minutes", "day_limit_minutes") if name in told})
+    quiet = tuple(time.fromisoformat(told[name]) if name in told else usual for name, usual in zip(("quiet_from", "quiet_to"), _QUIET, strict=True))
+    return care, (quiet[0], quiet[1])
+
+
+def week_to_plan(
+    sessions: sessionmaker[Session], session: Session, actor: Actor, loaded: Loaded, now: datetime, only: Collection[UUID] | None = None
+) -> WeekToPlan:
+    """Everything that the plan of the weeks that are shown stands on.
+
+    Args:
+        now: nothing is planned before.
+        only: drivers whose blocks may be placed anew; what the others have stays where it is.
+    """
+    drivers = {row.public_id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
+    resources = {str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))}
+    by_key = {row.id: str(row.public_id) for row in resources.values()}
+    begins = _next_step(now)
+    ends = max((week.window[1] for week in loaded.shown), default=now + timedelta(days=7))
+    entry_keys = {row.public_id: row.id for row in session.scalars(select(Entry).where(Entry.team_id == actor.team_id))}
+    entered = _entered(sessions, session, actor, loaded, drivers, now)
+    own = {item.entry.id: item for item in entered}
+    rows = session.execute(
+        select(PlanBlock, Entry.public_id)
+        .join(Entry, (Entry.team_id == PlanBlock.team_id) & (Entry.id == PlanBlock.entry_id))
+        .where(PlanBlock.team_id == actor.team_id, PlanBlock.begins_at < ends)
+    )
+    blocks = {key_of_block(entry_id, row.kind, row.about): row for row, entry_id in rows if entry_id in own}
+    coach = next((str(row.public_id) for row in resources.values() if row.kind == "coach"), None)
+    needed: dict[str, tuple[Entered, NeededBlock]] = {}
+    wanted: list[Wanted] = []
+    locked: dict[str, Locked] = {}
+    before: dict[str, datetime] = {}
+    for item in entered:
+        there = {key: row for key, row in blocks.items() if key.startswith(f"{item.entry.id}/")}
+        asked = {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed}
+        for key, old in there.items():
+            asked.setdefault(key, NeededBlock(old.kind, old.about, old.minutes, float(old.gain_us), old.why, old.numbers))
+        for key, block in asked.items():
+            row = there.get(key)
+            stays = row is not None and (row.locked or row.begins_at < begins or (only is not None and item.driver.id not in only))
+            if row is None and only is not None and item.driver.id not in only:
+                continue
+            if row is not None and not stays and key not in {key_of_block(item.entry.id, one.kind, one.about) for one in item.needed}:
+                # What isn't needed any more (a mistake removed) frees its time.
+                continue
+            needed[key] = (item, block)
+            wanted.append(_wanted(item, key, block, asked, coach))
+            if row is not None and stays:
+                rig = by_key.get(row.rig_id) if row.rig_id is not None else None
+                locked[key] = Locked(row.begins_at, rig, row.minutes)
+            elif row is not None:
+                before[key] = row.begins_at
+    people = tuple(_person(item, loaded, drivers[item.id], begins, ends) for item in loaded.drivers)
+    spans = {str(item.id): _spans(item.hours, begins, ends) for item in loaded.resources.values()}
+    problem = Problem(
+        begins,
+        ends,
+        people,
+        tuple(wanted),
+        rigs={key: spans[key] for key, row in resources.items() if row.kind == "rig"},
+        coaches={key: spans[key] for key, row in resources.items() if row.kind == "coach"},
+        locked=locked,
+        before=before,
+    )
+    return WeekToPlan(problem, tuple(entered), needed, blocks, resources, drivers, entry_keys)
+
+
+def _next_step(now: datetime) -> datetime:
+    whole = now.replace(minute=0, second=0, microsecond=0)
+    return whole + STEP * -(-(now - whole) // STEP)
+
+
+def _spans(hours: Sequence[Span] | None, begins: datetime, ends: datetime) -> tuple[Span, ...]:
+    """Free time; who said nothing isn't taken for somebody without any."""
+    return ((begins, ends),) if hours is None else tuple(hours)
+
+
+def _entered(
+    sessions: sessionmaker[Session], session: Session, actor: Actor, loaded: Loaded, drivers: Mapping[UUID, Driver], now: datetime
+) -> list[Entered]:
+    driven = driven_runs(session, actor)
+    helped = helped_by_kind(sessions, actor)
+    out = []
+    for week in loaded.shown:
+        for driver in loaded.drivers:
+            entry = week.entries.get(driver.id)
+            if entry is None:
+                continue
+            evidence = evidence_of(sessions, actor, loaded, week, driver, cell(loaded, week, driver), driven, helped)
+            starts = [start for start in entry.starts if start > now]
+            race_at = min(starts, default=week.window[1])
+            care, _ = care_of(drivers[driver.id])
+            needed = tuple(needed_blocks(evidence, care)) if race_at > now else ()
+            out.append(Entered(entry, week, driver, evidence, needed, race_at))
+    return out
+
+
+def _wanted(item: Entered, key: str, block: NeededBlock, asked: Mapping[str, NeededBlock], coach: str | None) -> Wanted:
+    kind = BLOCKS[block.kind]
+    ranks = {other: BLOCKS[one.kind].rank for other, one in asked.items()}
+    earlier = tuple(other for other, rank in ranks.items() if rank < kind.rank and kind.driving and BLOCKS[asked[other].kind].driving)
+    walk = tuple(other for other, one in asked.items() if one.kind == "walk" and other != key)
+    return Wanted(
+        key,
+        item.driver.name,
+        block.kind,
+        block.minutes,
+        round(block.gain_us * WEIGHTS[item.entry.importance]),
+        item.race_at,
+        driving=kind.driving,
+        rigs=(str(item.entry.resource_id),) if item.entry.resource_id and kind.driving else (),
+        coach=coach if kind.coached else None,
+        after=earlier,
+        needs=walk if kind.driving else (),
+        rehearsal=block.kind == "rehearsal",
+    )
+
+
+def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime) -> Person:
+    zone = known_zone(row.zone or "UTC")
+    care, quiet = care_of(row)
+    waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), zone, begins, ends)
+    free = [(max(a, c), min(b, d)) for a, b in _spans(driver.free, begins, ends) for c, d in waking if max(a, c) < min(b, d)]
+    busy = [
+        (start, start + timedelta(minutes=minutes_of(loaded, week)))
+        for week in loaded.shown
+        if (entry := week.entries.get(driver.id)) is not None
+        for start in entry.starts
+    ]
+    return Person(driver.name, zone, tuple(free), tuple(sorted(busy)), care)
+
+
+def plain(numbers: Mapping[str, Any]) -> dict[str, Any]:
+    """Numbers as they are kept."""
+    return {name: value if isinstance(value, str) else float(value) for name, value in numbers.items()}

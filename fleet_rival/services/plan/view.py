@@ -1,0 +1,164 @@
+"""The plan as it stands, with the rules that it breaks; and everybody's readiness."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from datetime import UTC, date, datetime, timedelta
+from typing import Any, Final
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.planning.checker import broken_rules
+from fleet_rival.core.planning.problem import Placed
+from fleet_rival.core.planning.readiness import readiness, total
+from fleet_rival.db.tables import PlanMade
+from fleet_rival.services.base import Actor
+from fleet_rival.services.plan.make import Clock, planned_week
+from fleet_rival.services.plan.problem import Entered, WeekToPlan
+from fleet_rival.wording.plan import RULE_WORDS, block_words, check_words, gain_words
+
+__all__ = ["plan_of", "readiness_of"]
+
+
+def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+    """The plan of a day's weeks: lanes by driver, blocks, what was left out; a driver's own lane alone for who doesn't see all."""
+    with sessions() as session:
+        week, name = planned_week(sessions, session, actor, day, clock)
+        made = session.scalars(select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name)).first()
+        shown = {item.entry.driver_id for item in week.entered}
+        lanes = [_lane(week, driver_id) for driver_id in sorted(shown, key=lambda key: week.drivers[key].name)]
+        by_id = {row.id: key for key, row in week.resources.items()}
+        broken = _broken(week)
+        blocks = [
+            _block(week, key, row, broken.get(key, ()), by_id)
+            for key, row in sorted(week.blocks.items(), key=lambda pair: (pair[1].begins_at, pair[0]))
+            if key.split("/")[0] in {str(item.entry.id) for item in week.entered}
+        ]
+        left = [] if made is None else [_left(item) for item in made.left if actor.sees_all or UUID(item["driver_id"]) in shown]
+        return {
+            "name": name,
+            "begins_at": week.problem.begins,
+            "ends_at": week.problem.ends,
+            "made_at": made.made_at if made else None,
+            "value_us": made.value_us if made else None,
+            "bound_us": made.bound_us if made else None,
+            "proven": made.proven if made else False,
+            "changed": made.changed if made and actor.sees_all else [],
+            "lanes": lanes,
+            "blocks": blocks,
+            "left": left,
+            "rigs": [{"id": key, "name": row.name} for key, row in week.resources.items() if row.kind == "rig"],
+        }
+
+
+def _lane(week: WeekToPlan, driver_id: UUID) -> dict[str, Any]:
+    row = week.drivers[driver_id]
+    person = week.problem.person(row.name)
+    own = [item for item in week.entered if item.entry.driver_id == driver_id]
+    return {
+        "id": driver_id,
+        "name": row.name,
+        "zone": row.zone or "UTC",
+        "free": [[start, end] for start, end in person.free],
+        "races": [
+            {"at": start, "what": f"{item.week.facts.series}, {item.week.facts.place}"}
+            for item in own
+            for start in item.entry.starts
+            if start >= week.problem.begins
+        ],
+        "care": asdict(person.care),
+    }
+
+
+def _broken(week: WeekToPlan) -> dict[str, list[str]]:
+    """What each block that is planned breaks, in words."""
+    by_id = {row.id: key for key, row in week.resources.items()}
+    known = {item.key for item in week.problem.wanted}
+    placed = []
+    for key, row in week.blocks.items():
+        if key in known:
+            ends = row.begins_at + timedelta(minutes=row.minutes)
+            placed.append(Placed(key, row.begins_at, ends, by_id.get(row.rig_id) if row.rig_id else None, row.locked))
+    out: dict[str, list[str]] = {}
+    for item in broken_rules(week.problem, placed):
+        # What is over can't be mended.
+        if item.rule not in ("moved", "early"):
+            out.setdefault(item.key, []).append(RULE_WORDS[item.rule])
+    return out
+
+
+def _block(week: WeekToPlan, key: str, row: Any, broken: Sequence[str], by_id: Mapping[int, str]) -> dict[str, Any]:
+    entered = next(item for item in week.entered if key.startswith(f"{item.entry.id}/"))
+    rig = by_id.get(row.rig_id) if row.rig_id else None
+    coach = by_id.get(row.coach_id) if row.coach_id else None
+    combination = _combination(entered)
+    return {
+        "id": row.public_id,
+        "version": row.version,
+        "key": key,
+        "driver_id": entered.driver.id,
+        "entry_id": entered.entry.id,
+        "combination_id": combination,
+        "place": entered.week.facts.place,
+        "series": entered.week.facts.series,
+        "kind": row.kind,
+        "about": row.about,
+        "words": block_words(row.kind, row.about),
+        "why": gain_words(row.why, row.numbers, row.gain_us),
+        "gain_us": row.gain_us,
+        "minutes": row.minutes,
+        "begins_at": row.begins_at,
+        "rig": {"id": rig, "name": week.resources[rig].name} if rig else None,
+        "coach": week.resources[coach].name if coach else None,
+        "locked": row.locked,
+        "needed": key in {item.key for item in week.problem.wanted},
+        "broken": list(broken),
+    }
+
+
+def _combination(entered: Entered) -> UUID | None:
+    own = [item for item in entered.week.combinations if entered.entry.car_id is None or item.car_key == _car(entered)]
+    return own[0].id if own else None
+
+
+def _car(entered: Entered) -> int | None:
+    return next((car.key for car in entered.week.cars if car.id == entered.entry.car_id), None)
+
+
+_REASONS: Final = {
+    "no-room": "No free time before the race is long enough for it.",
+    "needs": "What it needs first found no place.",
+    "crowded": "Everything that stands there is worth more.",
+}
+
+
+def _left(item: Mapping[str, Any]) -> dict[str, Any]:
+    plain = {name: value for name, value in item.items() if name != "numbers"}
+    why = gain_words(item["why"], item["numbers"], item["gain_us"])
+    return {**plain, "words": block_words(item["kind"], item["about"]), "why": why, "reason": _REASONS[item["reason"]]}
+
+
+def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+    """Each entry's checks, what is open first."""
+    with sessions() as session:
+        week, _ = planned_week(sessions, session, actor, day, clock)
+    items = []
+    for item in week.entered:
+        checks = readiness(item.evidence)
+        items.append(
+            {
+                "entry_id": item.entry.id,
+                "driver_id": item.driver.id,
+                "driver": item.driver.name,
+                "series": item.week.facts.series,
+                "place": item.week.facts.place,
+                "combination_id": _combination(item),
+                "race_at": item.race_at,
+                "importance": item.entry.importance,
+                "total": total(checks),
+                "open": sum(check.state == "open" for check in checks),
+                "checks": [{**asdict(check), "title": check_words(check)[0], "words": check_words(check)[1]} for check in checks],
+            }
+        )
+    return {"items": sorted(items, key=lambda item: (-item["open"], item["driver"]))}

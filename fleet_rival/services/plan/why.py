@@ -1,0 +1,65 @@
+"""Why this block, why not that one: answered by planning again with it or without it, and comparing."""
+
+from datetime import UTC, date, datetime
+from typing import Any, Final
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.planning.room import possible_starts
+from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
+from fleet_rival.services.base import Actor
+from fleet_rival.services.errors import NotThere
+from fleet_rival.services.plan.make import Clock, planned_week
+from fleet_rival.services.plan.problem import WeekToPlan
+from fleet_rival.wording.clinic import seconds
+from fleet_rival.wording.plan import block_words, gain_words
+
+__all__ = ["why"]
+
+_EFFORT: Final = Effort(units=3.0, seconds=20.0)
+
+
+def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+    """What speaks for a block and against it, in numbers.
+
+    Args:
+        key: of the block, as the plan names it.
+
+    Raises:
+        NotThere: nobody wants such a block any more.
+    """
+    with sessions() as session:
+        week, _ = planned_week(sessions, session, actor, day, clock)
+    item = next((one for one in week.problem.wanted if one.key == key), None)
+    if item is None or (not actor.sees_all and week.needed[key][0].driver.id not in {one.driver.id for one in week.entered}):
+        raise NotThere("This block isn't wanted any more.")
+    _, block = week.needed[key]
+    told = [gain_words(block.why, block.numbers, block.gain_us)]
+    told.append(f"It counts {seconds(item.gain)} in the plan, as this entry matters.")
+    if key in week.problem.locked:
+        told.append("Somebody put it there: it stays.")
+        return _out(week, key, told)
+    if not possible_starts(week.problem, item):
+        told.append(f"There is no free time of {item.minutes} minutes for it before {item.ends_by:%a %d %b %H:%M} UTC.")
+        return _out(week, key, told)
+    with_it = plan_week(week.problem, _EFFORT, forced=[key])
+    without = plan_week(week.problem, _EFFORT, without=[key])
+    if with_it.bound < 0:
+        told.append("It can't be placed together with what is locked.")
+        return _out(week, key, told)
+    gained = gain_of(week.problem, with_it.placed) - gain_of(week.problem, without.placed)
+    out = sorted(without.keys - with_it.keys)
+    names = "; ".join(f"{week.needed[one][0].driver.name}, {block_words(week.needed[one][1].kind, week.needed[one][1].about)}" for one in out)
+    if gained >= 0:
+        instead = f", although {names} would fit then" if names else ""
+        told.append(f"With it the plan is worth {seconds(gained)} more than without it{instead}.")
+    else:
+        told.append(f"It would cost {seconds(-gained)} more than it brings: {names or 'better places'} would have to go.")
+    place = next(one for one in with_it.placed if one.key == key)
+    told.append(f"Its best place is {place.begins:%a %d %b %H:%M} UTC.")
+    return _out(week, key, told, gained)
+
+
+def _out(week: WeekToPlan, key: str, told: list[str], gained: int | None = None) -> dict[str, Any]:
+    entered, block = week.needed[key]
+    return {"key": key, "title": f"{entered.driver.name}, {block_words(block.kind, block.about)}", "words": told, "gained_us": gained}

@@ -1,0 +1,109 @@
+"""The plan in sentences: blocks, what they are worth and why, checks, and what speaks against something."""
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from fleet_rival.core.planning.readiness import Check
+from fleet_rival.wording.clinic import seconds
+from fleet_rival.wording.mistakes import MISTAKE_WORDS
+
+__all__ = ["BLOCK_WORDS", "RULE_WORDS", "block_words", "check_words", "gain_words"]
+
+BLOCK_WORDS: Final = {
+    "walk": "walk the track",
+    "build": "build pace",
+    "corner": "corner work",
+    "trial": "try an option",
+    "wet": "drive in the wet",
+    "night": "drive at that time of day",
+    "long": "long run",
+    "qualifying": "qualifying run",
+    "rehearsal": "rehearsal",
+    "review": "review with the coach",
+}
+RULE_WORDS: Final = {
+    "outside": "outside of free time",
+    "early": "before now",
+    "late": "ends after the race has started",
+    "twice": "at the same time as another block",
+    "busy": "during a race",
+    "rig": "the rig is taken",
+    "rig-closed": "the rig isn’t free then",
+    "coach": "the coach is taken",
+    "coach-closed": "the coach has no time then",
+    "order": "after what it should come before",
+    "alone": "without what it needs first",
+    "seat": "longer at the seat than its limit",
+    "break": "too short a break before it",
+    "day": "more driving than the day’s limit",
+    "moved": "not where it was locked",
+}
+_CHECKS: Final = {
+    "laps": ("laps driven", "{value:.0f} of {wanted:.0f} laps"),
+    "gap": ("pace", "{gap} from the target"),
+    "clean_rate": ("clean laps", "{percent} of laps clean, {wanted_percent} wanted"),
+    "spread": ("consistency", "spread {value:.2f} %, {wanted:.2f} % wanted"),
+    "long_run": ("long run", "longest run {value:.0f} laps, {wanted:.0f} wanted"),
+    "mistakes": ("open mistakes", "{cost} a lap in recurring mistakes"),
+    "references": ("references", "{value:.0f} corners without a confirmed braking reference"),
+    "qualifying_run": ("qualifying runs", "{value:.0f} of {wanted:.0f}"),
+    "pit": ("pit entry", "{value:.0f} of {wanted:.0f} in laps driven"),
+    "start": ("start rehearsed", "{value:.0f} of {wanted:.0f} rehearsals"),
+    "conditions": ("the race’s conditions", "{value:.0f} not driven yet"),
+}
+_UNKNOWN: Final = {
+    "gap": "no target, or no lap",
+    "clean_rate": "no lap yet",
+    "spread": "too few clean laps",
+    "mistakes": "no lap yet",
+    "conditions": "no lap yet",
+}
+
+
+def block_words(kind: str, about: str) -> str:
+    """A block in a few words: what, and about what."""
+    told = BLOCK_WORDS[kind]
+    if kind == "corner":
+        corner, _, mistake = about.partition(":")
+        return f"{corner}: {MISTAKE_WORDS.get(mistake, mistake)}"
+    return f"{told}, {about}" if about else told
+
+
+def gain_words(why: str, numbers: Mapping[str, Any], gain_us: float, lap_words: str = "a lap") -> str:
+    """What a block is worth, and how that comes about."""
+    worth = f"Worth {seconds(gain_us)} {lap_words}: "
+    if why == "mistake":
+        share = f"{100 * numbers['removed']:.0f} %"
+        return f"{worth}the mistake costs {seconds(numbers['cost_us'])} a lap, and such work takes {share} of that away."
+    if why == "learning":
+        return f"{worth}half of what the learning curve still promises, no more than the way to the target" + _beyond(numbers)
+    if why == "option":
+        known = f"{numbers['labels']} at {numbers['where']} is undecided within ±{seconds(numbers['half_us'])}"
+        return f"{worth}{known}; a wrong choice costs half of that on average."
+    if why == "falloff":
+        return f"{worth}the falloff is known to ±{seconds(numbers['half_us'], 3)} a lap, over {numbers['laps']:.0f} laps of a stint."
+    if why == "review":
+        return f"{worth}looking at {seconds(numbers['cost_us'])} of mistakes together is taken to bring {100 * numbers['share']:.0f} % of them."
+    return f"{worth}supposed, {100 * numbers['share']:.1f} % of a lap, as long as nothing is measured" + _beyond(numbers)
+
+
+def _beyond(numbers: Mapping[str, Any]) -> str:
+    reached = "gap_us" in numbers and numbers["gap_us"] <= 0
+    return ", and less because the target is reached." if reached else "."
+
+
+def check_words(check: Check) -> tuple[str, str]:
+    """What a check is about, and what there is."""
+    title, pattern = _CHECKS[check.key]
+    if check.value is None:
+        return title, _UNKNOWN.get(check.key, "nothing tells yet")
+    value = check.value
+    words = pattern.format(
+        value=value,
+        wanted=check.wanted,
+        gap=seconds(value) if value > 0 else f"{seconds(-value)} below, 0",
+        percent=f"{100 * value:.0f} %",
+        wanted_percent=f"{100 * check.wanted:.0f} %",
+        cost=seconds(value),
+    )
+    return title, f"{seconds(-value)} below the target" if check.key == "gap" and value <= 0 else words

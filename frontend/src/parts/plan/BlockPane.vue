@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { useMutation } from '@tanstack/vue-query'
+import { watch } from 'vue'
+import { RouterLink } from 'vue-router'
+import { answer, api } from '@/api/client'
+import { clock, date } from '@/format'
+import TroubleNote from '@/parts/TroubleNote.vue'
+import WorkButton from '@/parts/WorkButton.vue'
+import { DAY, ends, later, MINUTE, type PlanBlock } from '@/plan'
+
+/** One block: what it is for, what it is worth and why, and everything that can be done with it. */
+const props = defineProps<{ block: PlanBlock; driver: string; may: boolean; day?: string }>()
+const emit = defineEmits<{ change: [block: PlanBlock, to: { begins_at?: string; minutes?: number; locked?: boolean }]; remove: [block: PlanBlock]; close: [] }>()
+const why = useMutation({ mutationFn: () => answer(api.GET('/api/plan/why', { params: { query: { key: props.block.key, day: props.day } } })) })
+watch(() => props.block.id, () => why.reset())
+const move = (minutes: number) => emit('change', props.block, { begins_at: later(props.block.begins_at, minutes) })
+</script>
+
+<template>
+  <section class="sheet part" aria-labelledby="block-title">
+    <h2 id="block-title">{{ driver }}: {{ block.words }}</h2>
+    <p>{{ date(block.begins_at) }}, {{ clock(block.begins_at) }} to {{ clock(ends(block)) }}<template v-if="block.rig">, on {{ block.rig.name }}</template><template v-if="block.coach">, with {{ block.coach }}</template>. <span class="quiet">{{ block.series }}, {{ block.place }}</span></p>
+    <p>{{ block.why }}</p>
+    <p v-for="rule in block.broken" :key="rule" class="bad">It breaks a rule: {{ rule }}.</p>
+    <p v-if="!block.needed" class="quiet">What it was for is done, or gone: the next plan frees its time.</p>
+    <div v-if="may" class="buttons">
+      <v-btn size="small" variant="outlined" @click="move(-15)">Earlier</v-btn>
+      <v-btn size="small" variant="outlined" @click="move(15)">Later</v-btn>
+      <v-btn size="small" variant="outlined" @click="move(-DAY / MINUTE)">The day before</v-btn>
+      <v-btn size="small" variant="outlined" @click="move(DAY / MINUTE)">The day after</v-btn>
+      <v-btn size="small" variant="outlined" @click="emit('change', block, { minutes: Math.max(5, block.minutes - 5) })">Shorter</v-btn>
+      <v-btn size="small" variant="outlined" @click="emit('change', block, { minutes: block.minutes + 5 })">Longer</v-btn>
+      <v-btn size="small" variant="outlined" @click="emit('change', block, { locked: !block.locked })">{{ block.locked ? 'Let it move' : 'Keep it there' }}</v-btn>
+      <v-btn size="small" variant="outlined" @click="emit('remove', block)">Take it out</v-btn>
+      <WorkButton size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
+    </div>
+    <p v-if="block.combination_id"><RouterLink :to="{ name: 'declare', params: { id: block.combination_id }, query: { driver: block.driver_id } }">Declare the run</RouterLink></p>
+    <TroubleNote :error="why.error.value" />
+    <ul v-if="why.data.value" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li></ul>
+    <p><button type="button" class="link" @click="emit('close')">Close</button></p>
+  </section>
+</template>
+
+<style scoped>
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 8px 0;
+}
+.bad {
+  color: var(--loss);
+}
+ul {
+  padding-left: 18px;
+}
+</style>

@@ -1,0 +1,164 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from 'vue'
+import { clock, dayOf, plainDay } from '@/format'
+import { DAY, daysOf, later, MINUTE, type Plan, type PlanBlock, type PlanLane } from '@/plan'
+
+/** Drivers as lanes over days: free time, races, and blocks that are moved by mouse and by keys. */
+const props = defineProps<{ plan: Plan; may: boolean; chosen: string }>()
+const emit = defineEmits<{ choose: [id: string]; change: [block: PlanBlock, to: { begins_at?: string; minutes?: number; locked?: boolean }]; remove: [block: PlanBlock] }>()
+const days = computed(() => daysOf(props.plan))
+const dragged = ref<PlanBlock>()
+const over = ref('')
+const inDay = (iso: string, day: string) => dayOf(new Date(iso)) === day
+const blocksOf = (lane: PlanLane, day: string) => props.plan.blocks.filter((block) => block.driver_id === lane.id && inDay(block.begins_at, day))
+const racesOf = (lane: PlanLane, day: string) => lane.races.filter((race) => inDay(race.at, day))
+/** Free time by day, each stretch where it begins; whole days are said as such. */
+function freeOf(lane: PlanLane, day: string): string {
+  const pieces = lane.free.filter(([start]) => inDay(start, day)).map(([start, end]) => (new Date(end).getTime() - new Date(start).getTime() >= DAY * 0.7 ? 'all day' : `${clock(start)}–${clock(end)}`))
+  return pieces.join(', ')
+}
+const meta = (block: PlanBlock) => [`${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
+const label = (lane: PlanLane, block: PlanBlock) => `${lane.name}, ${plainDay(dayOf(new Date(block.begins_at)))} ${clock(block.begins_at)}: ${block.words}, ${block.minutes} minutes, ${block.series}${block.locked ? ', stays' : ''}${block.broken.length ? `, breaks a rule: ${block.broken.join(', ')}` : ''}`
+
+function onKey(event: KeyboardEvent, block: PlanBlock) {
+  if (event.ctrlKey || event.metaKey || event.altKey || !props.may) return
+  const shift = { ArrowLeft: -DAY / MINUTE, ArrowRight: DAY / MINUTE, ArrowUp: -15, ArrowDown: 15 }[event.key]
+  if (shift) emit('change', block, { begins_at: later(block.begins_at, shift) })
+  else if (event.key === '+' || event.key === '-') emit('change', block, { minutes: Math.max(5, block.minutes + (event.key === '+' ? 5 : -5)) })
+  else if (event.key.toLowerCase() === 'l') emit('change', block, { locked: !block.locked })
+  else if (event.key === 'Delete') emit('remove', block)
+  else return
+  event.preventDefault()
+  void again(block.id)
+}
+/** A block that has moved is another element: who works with keys stays with it. */
+async function again(id: string) {
+  for (let tried = 0; tried < 40; tried += 1) {
+    await nextTick()
+    await new Promise((go) => setTimeout(go, 50))
+    const there = document.getElementById(`block-${id}`)
+    if (there && document.activeElement === document.body) there.focus()
+  }
+}
+function drop(lane: PlanLane, day: string) {
+  const block = dragged.value
+  over.value = ''
+  dragged.value = undefined
+  if (!block || block.driver_id !== lane.id || inDay(block.begins_at, day)) return
+  const from = days.value.indexOf(dayOf(new Date(block.begins_at)))
+  emit('change', block, { begins_at: later(block.begins_at, ((days.value.indexOf(day) - from) * DAY) / MINUTE) })
+}
+</script>
+
+<template>
+  <div class="scroll-x" tabindex="0" role="group" aria-label="The plan by drivers and days">
+    <table class="lanes">
+      <thead>
+        <tr><th scope="col">Driver</th><th v-for="day in days" :key="day" scope="col">{{ plainDay(day) }}</th></tr>
+      </thead>
+      <tbody>
+        <tr v-for="lane in plan.lanes" :key="lane.id">
+          <th scope="row">{{ lane.name }}</th>
+          <td
+            v-for="day in days" :key="day" :class="{ over: over === lane.id + day, closed: !freeOf(lane, day) }"
+            @dragover.prevent="over = dragged?.driver_id === lane.id ? lane.id + day : ''" @drop.prevent="drop(lane, day)"
+          >
+            <span v-if="freeOf(lane, day)" class="free"><span class="visually-hidden">Free </span>{{ freeOf(lane, day) }}</span>
+            <span v-for="race in racesOf(lane, day)" :key="race.at" class="race"><b>{{ clock(race.at) }}</b> race: {{ race.what }}</span>
+            <button
+              v-for="block in blocksOf(lane, day)" :id="`block-${block.id}`" :key="block.id" type="button" class="block" :class="[block.kind, { locked: block.locked, broken: block.broken.length, here: chosen === block.id, done: !block.needed }]"
+              :draggable="may" :aria-label="label(lane, block)" :aria-pressed="chosen === block.id" @click="emit('choose', block.id)" @keydown="onKey($event, block)" @dragstart="dragged = block" @dragend="dragged = undefined"
+            ><span class="what"><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span><span class="meta">{{ meta(block) }}</span></button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.lanes {
+  border-collapse: collapse;
+  width: 100%;
+  table-layout: fixed;
+  min-width: 760px;
+}
+th,
+td {
+  text-align: left;
+  vertical-align: top;
+  border-bottom: 1px solid var(--rule);
+  padding: 4px 4px 5px;
+}
+thead th {
+  font-size: 0.85rem;
+  border-bottom-color: var(--ink);
+}
+tbody th,
+thead th:first-child {
+  width: 118px;
+  font-weight: 600;
+}
+td {
+  border-left: 1px solid var(--rule);
+}
+.closed {
+  background: color-mix(in srgb, var(--rule) 22%, transparent);
+}
+.over {
+  outline: 2px solid var(--accent);
+  outline-offset: -2px;
+}
+.free {
+  display: block;
+  font-size: 0.75rem;
+  color: var(--quiet);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.race {
+  display: block;
+  font-size: 0.78rem;
+  border-left: 3px solid var(--ink);
+  padding-left: 5px;
+  margin: 3px 0;
+}
+.block {
+  display: grid;
+  width: 100%;
+  text-align: left;
+  font: inherit;
+  font-size: 0.82rem;
+  line-height: 1.25;
+  color: var(--ink);
+  background: var(--paper);
+  border: 1px solid var(--rule);
+  border-left: 4px solid var(--accent);
+  border-radius: 3px;
+  padding: 3px 5px;
+  margin-top: 3px;
+  cursor: pointer;
+}
+.block.review {
+  border-left-style: dotted;
+}
+.block.locked {
+  border-left-color: var(--ink);
+  border-color: var(--quiet);
+}
+.block.broken {
+  border-color: var(--loss);
+  border-left-color: var(--loss);
+}
+.block.done .what {
+  text-decoration: line-through;
+}
+.block.here {
+  outline: 2px solid var(--accent);
+}
+.meta {
+  color: var(--quiet);
+  font-size: 0.74rem;
+}
+</style>
