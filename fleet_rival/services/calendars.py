@@ -14,6 +14,7 @@ from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Se
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.errors import NotThere
+from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.sign_in import hash_of
 
@@ -123,7 +124,20 @@ def subscribed(sessions: sessionmaker[Session], actor: Actor) -> bytes:
                 events.append(_week_event(week))
             for start, who in sorted(starts.get(week.row.id, {}).items()):
                 events += _start_events(week, [start], who if actor.sees_all else ())
+        events += [_block_event(block, whose=actor.sees_all) for block in coming_blocks(session, actor, moment - _KEPT_BEHIND)]
         return write_calendar(f"Fleet Rival: {team.name}", events, moment)
+
+
+def _block_event(block: ComingBlock, *, whose: bool) -> CalendarEvent:
+    return CalendarEvent(
+        f"{block.id}@fleet-rival",
+        f"{f'{block.driver}: ' if whose else ''}{block.words}",
+        block.begins_at,
+        block.ends_at,
+        block.place or block.series,
+        "\n".join(filter(None, (block.why, block.rig, block.coach))),
+        sequence=block.version,
+    )
 
 
 def _week_event(week: LoadedWeek) -> CalendarEvent:

@@ -6,16 +6,20 @@ import json
 import re
 import zipfile
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
+from uuid import UUID, uuid4
 
 import pytest
 from flask import Flask
 from PIL import Image
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from fleet_rival.api.app import create_app, openapi_document
+from fleet_rival.db.tables import Entry, PlanBlock
 from fleet_rival.services import rigs
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person, give_password, make_team
@@ -67,6 +71,13 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/audit": (ALL, None),
     f"PUT {RUN}/laps/{{lap}}/passes/{{corner}}": (ALL, {"no_mistake": True}),
     f"DELETE {RUN}/laps/{{lap}}/passes/{{corner}}": (ALL, None),
+    "GET /api/plan": (ALL, None),
+    "GET /api/plan/coming": (ALL, None),
+    "GET /api/plan/why": (LEADERS, None),
+    "POST /api/plan/make": (LEADERS, {}),
+    "PUT /api/plan/blocks/{block_id}": (LEADERS, {"locked": True}),
+    "DELETE /api/plan/blocks/{block_id}": (LEADERS, None),
+    "GET /api/readiness": (ALL, None),
     "GET /api/exercises": (ALL, None),
     "GET /api/exercises/helped": (ALL, None),
     "GET /api/setups": (ALL, None),
@@ -255,8 +266,20 @@ NEEDED = {
     "passes": "?lap=x&part=T1",
     "difference": "?first=1&second=1",
     "file": "?number=1",
+    "why": "?key=x",
 }
 """What a route wants to be asked, by the end of its path."""
+
+
+def _planned(sessions: Sessions, entry_id: UUID) -> UUID:
+    """A block of practice for an entry."""
+    key = uuid4()
+    with sessions.begin() as session:
+        entry = session.scalars(select(Entry).where(Entry.public_id == entry_id)).one()
+        whose = {"team_id": entry.team_id, "driver_id": entry.driver_id, "entry_id": entry.id}
+        what = {"kind": "build", "about": "", "minutes": 30, "locked": False, "gain_us": 1, "why": "supposed", "numbers": {"share": 0.1}}
+        session.execute(insert(PlanBlock).values(public_id=key, version=1, begins_at=datetime(2031, 4, 8, 19, tzinfo=UTC), **whose, **what))
+    return key
 
 
 class World:
@@ -317,6 +340,7 @@ class World:
         self.ids["setup_id"] = own.post("/api/setups", json={**SETUP, "car_id": self.ids["car_id"], "name": "Ours"}).json["id"]
         given = f"/api/combinations/{combination}/drivers/{self.ids['driver_id']}/assignments"
         self.ids["assignment_id"] = own.post(given, json=ASSIGNMENT).json["items"][0]["id"]
+        self.ids["block_id"] = str(_planned(sessions, UUID(self.ids["entered_id"])))
         made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
         self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]
         self.own = own

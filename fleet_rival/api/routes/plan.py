@@ -19,6 +19,13 @@ def get_plan(query: s.PlanQuery) -> Any:
     return s.validate(s.PlanOut, view.plan_of(sessions(), actor(), query.day))
 
 
+@api.get("/plan/coming", responses={"200": s.ComingBlocks}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def list_coming_blocks() -> Any:
+    """What is planned from now on; a driver's own."""
+    return s.validate(s.ComingBlocks, {"items": view.blocks_to_come(sessions(), actor())})
+
+
 @api.post("/plan/make", responses={"202": s.JobOut}, tags=[_plan])
 @allowed("manager", "coach")
 def make_plan(body: s.PlanWish) -> Any:

@@ -94,6 +94,25 @@ class PlanOut(Schema):
     rigs: list[PlanRig]
 
 
+class ComingBlockOut(Schema):
+    id: UUID
+    version: int
+    driver: str
+    begins_at: datetime
+    ends_at: datetime
+    kind: PlanKind
+    words: str
+    why: str
+    series: str
+    place: str
+    rig: str | None
+    coach: str | None
+
+
+class ComingBlocks(Schema):
+    items: list[ComingBlockOut]
+
+
 class PlanBlockPath(BaseModel):
     block_id: UUID
 

@@ -24,7 +24,7 @@ from fleet_rival.services.kept import Recent, code_stamp
 from fleet_rival.services.standing import Kept
 from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
 
-__all__ = ["Board", "board", "catch_up"]
+__all__ = ["Board", "board", "catch_up", "up_to_date"]
 
 _SHORT_LIST: Final = 8
 """Needs that are shown at once; the rest is counted."""
@@ -100,8 +100,16 @@ def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = N
         day: whose board is meant; today's where missing.
     """
     now = datetime.now(UTC)
-    loaded, sizes = _load(sessions, actor, _moment(day, now) if day else now)
+    up_to_date(sessions, actor, _moment(day, now) if day else now)
+
+
+def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> Loaded:
+    """The board as it stands at a moment, with figures that are right, however long they take."""
+    loaded, sizes = _load(sessions, actor, moment)
+    if not sizes:
+        return loaded
     _refresh(sessions, actor, loaded, sizes.keys())
+    return _load(sessions, actor, moment)[0]
 
 
 def _load(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> tuple[Loaded, dict[int, int]]:

@@ -13,7 +13,7 @@ from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, Plan, plan_week
 from fleet_rival.db.tables import PlanBlock, PlanMade
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
-from fleet_rival.services.board.load import load
+from fleet_rival.services.board.answer import up_to_date
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.wording.plan import block_words
 
@@ -38,7 +38,7 @@ def planned_week(
 ) -> tuple[WeekToPlan, str]:
     """The week to be planned on a day, and the name under which its plan is kept."""
     moment = moment_of(day, clock)
-    loaded = load(session, actor, moment)
+    loaded = up_to_date(sessions, actor, moment)
     begins = min((week.facts.begins for week in loaded.shown), default=moment.date())
     return week_to_plan(sessions, session, actor, loaded, max(moment, clock()) if day is None else moment, only), name_of(begins)
 

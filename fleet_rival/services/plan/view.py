@@ -14,11 +14,12 @@ from fleet_rival.core.planning.problem import Placed
 from fleet_rival.core.planning.readiness import readiness, total
 from fleet_rival.db.tables import PlanMade
 from fleet_rival.services.base import Actor
+from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.plan.make import Clock, planned_week
 from fleet_rival.services.plan.problem import Entered, WeekToPlan
 from fleet_rival.wording.plan import RULE_WORDS, block_words, check_words, gain_words
 
-__all__ = ["plan_of", "readiness_of"]
+__all__ = ["blocks_to_come", "plan_of", "readiness_of"]
 
 
 def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
@@ -137,6 +138,12 @@ def _left(item: Mapping[str, Any]) -> dict[str, Any]:
     plain = {name: value for name, value in item.items() if name != "numbers"}
     why = gain_words(item["why"], item["numbers"], item["gain_us"])
     return {**plain, "words": block_words(item["kind"], item["about"]), "why": why, "reason": _REASONS[item["reason"]]}
+
+
+def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock = lambda: datetime.now(UTC)) -> list[ComingBlock]:
+    """What is planned from now on; a driver's own."""
+    with sessions() as session:
+        return list(coming_blocks(session, actor, clock()))
 
 
 def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:

@@ -15,9 +15,17 @@ import AskedDialog from '@/parts/AskedDialog.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TargetDialog from '@/parts/TargetDialog.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import { useMaking } from '@/plan'
 import { preferences, takePreferences } from '@/preferences'
 
 const queries = useQueryClient()
+const { make } = useMaking()
+/** The plan of the weeks that are shown: it is made while its page opens. */
+function plan() {
+  const shown = day.value === today() ? undefined : day.value
+  make.mutate({ day: shown })
+  void router.push({ name: 'plan', query: shown ? { day: shown } : {} })
+}
 const route = useRoute()
 const router = useRouter()
 const today = () => dayOf(new Date())
@@ -164,6 +172,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
         <option v-for="(words, key) in SHOWS" :key="key" :value="key">{{ words }}</option>
       </select></label>
       <v-btn size="small" variant="outlined" color="primary" @click="entering = {}">Enter drivers</v-btn>
+      <v-btn size="small" variant="outlined" color="primary" @click="plan">Make the plan</v-btn>
     </div>
   </div>
   <SkeletonRows v-if="board.isPending.value" :rows="14" label="Loading the board" />

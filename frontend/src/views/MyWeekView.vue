@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, type BoardNeed } from '@/api/client'
-import { dayOf, inWords, lapTime, moment, zoneName } from '@/format'
+import { clock, dayOf, inWords, lapTime, moment, zoneName } from '@/format'
 import CellPane from '@/parts/board/CellPane.vue'
 import ComingStrip from '@/parts/board/ComingStrip.vue'
 import EntryDialog from '@/parts/board/EntryDialog.vue'
@@ -36,6 +36,8 @@ const starts = computed(() =>
     .filter(({ start }) => new Date(start) > new Date(board.data.value!.now))
     .sort((a, b) => new Date(a.start).getTime() - new Date(b.start).getTime()),
 )
+const planned = useQuery({ queryKey: ['plan', 'coming'], queryFn: () => answer(api.GET('/api/plan/coming')) })
+const blocks = computed(() => planned.data.value?.items ?? [])
 const editing = ref<string>()
 const asking = ref<string>()
 const edited = computed(() => mine.value.find(({ column, cell }) => column.week_id === editing.value && cell.entry))
@@ -61,6 +63,16 @@ function act(need: BoardNeed) {
     </section>
     <template v-else>
       <NeedsList :board="board.data.value" title="Asked of you" @act="act" />
+      <section v-if="blocks.length" class="starts" aria-labelledby="blocks-title">
+        <h2 id="blocks-title">Your practice</h2>
+        <ol>
+          <li v-for="(block, index) in blocks" :key="block.id" class="sheet">
+            <b>{{ moment(block.begins_at) }}</b> <span class="quiet">to {{ clock(block.ends_at) }}<template v-if="!index">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span>
+            <span class="where">{{ block.words }}: {{ block.place || block.series }}<template v-if="block.rig">, {{ block.rig }}</template><template v-if="block.coach">, {{ block.coach }}</template></span>
+          </li>
+        </ol>
+        <p><RouterLink to="/plan">Your plan, and why</RouterLink></p>
+      </section>
       <section class="starts" aria-labelledby="starts-title">
         <h2 id="starts-title">Your starts</h2>
         <p v-if="!starts.length" class="quiet">No start to come. Choose one where you are entered below.</p>

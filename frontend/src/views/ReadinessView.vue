@@ -13,7 +13,6 @@ const route = useRoute()
 const day = computed(() => (typeof route.query.day === 'string' ? route.query.day : undefined))
 const asked = useQuery({ queryKey: ['plan', 'readiness', day], queryFn: () => answer(api.GET('/api/readiness', { params: { query: { day: day.value } } })) })
 const items = computed(() => asked.data.value?.items ?? [])
-const SIGNS = { met: '●', close: '◐', open: '○' } as const
 const STATES = { met: 'there', close: 'nearly', open: 'open' } as const
 const KEYS = computed(() => (items.value[0]?.checks ?? []).map((check) => check.key).sort())
 const titles = computed(() => Object.fromEntries(items.value.flatMap((item) => item.checks.map((check) => [check.key, check.title]))))
@@ -37,13 +36,13 @@ const BLOCKS: Record<string, string> = { walk: 'walk the track', build: 'build p
           <tr v-for="item in items" :key="item.entry_id">
             <th scope="row"><RouterLink v-if="item.combination_id" :to="{ name: 'driver-clinic', params: { id: item.combination_id, driver: item.driver_id } }">{{ item.driver }}</RouterLink><template v-else>{{ item.driver }}</template> <span class="quiet">{{ item.place || item.series }}, by {{ moment(item.race_at) }}</span></th>
             <td class="number">{{ item.open }}</td>
-            <td v-for="key in KEYS" :key="key" :class="check(item, key).state" :title="`${check(item, key).title}: ${check(item, key).words}`"><span aria-hidden="true">{{ SIGNS[check(item, key).state] }}</span><span class="visually-hidden">{{ STATES[check(item, key).state] }}: {{ check(item, key).words }}</span></td>
+            <td v-for="key in KEYS" :key="key" :class="check(item, key).state" :title="`${check(item, key).title}: ${check(item, key).words}`">{{ STATES[check(item, key).state] }}<span class="visually-hidden">: {{ check(item, key).words }}</span></td>
             <td class="number">{{ perCent(item.total) }}</td>
           </tr>
         </tbody>
       </table>
     </div>
-    <p class="quiet">● there, ◐ nearly, ○ open. What is open, with what would close it:</p>
+    <p class="quiet">What is open, with what would close it:</p>
     <details v-for="item in items" :key="item.entry_id">
       <summary>{{ item.driver }}, {{ item.place || item.series }}: {{ item.open }} open</summary>
       <ul><li v-for="one in item.checks.filter((other) => other.state !== 'met')" :key="one.key"><b>{{ one.title }}</b>: {{ one.words }}.<template v-if="one.block"> Closed by {{ BLOCKS[one.block] }}.</template></li></ul>
@@ -63,8 +62,12 @@ const BLOCKS: Record<string, string> = { walk: 'walk the track', build: 'build p
   max-width: 84px;
   white-space: normal;
 }
+td {
+  font-size: 0.85rem;
+}
 td.open {
   color: var(--loss);
+  font-weight: 600;
 }
 td.close {
   color: var(--ochre);

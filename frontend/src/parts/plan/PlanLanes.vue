@@ -17,7 +17,8 @@ function freeOf(lane: PlanLane, day: string): string {
   const pieces = lane.free.filter(([start]) => inDay(start, day)).map(([start, end]) => (new Date(end).getTime() - new Date(start).getTime() >= DAY * 0.7 ? 'all day' : `${clock(start)}–${clock(end)}`))
   return pieces.join(', ')
 }
-const meta = (block: PlanBlock) => [`${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
+const where = (block: PlanBlock) => block.place.split(', ').at(-1) || block.series
+const meta = (block: PlanBlock) => [where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
 const label = (lane: PlanLane, block: PlanBlock) => `${lane.name}, ${plainDay(dayOf(new Date(block.begins_at)))} ${clock(block.begins_at)}: ${block.words}, ${block.minutes} minutes, ${block.series}${block.locked ? ', stays' : ''}${block.broken.length ? `, breaks a rule: ${block.broken.join(', ')}` : ''}`
 
 function onKey(event: KeyboardEvent, block: PlanBlock) {
@@ -58,7 +59,7 @@ function drop(lane: PlanLane, day: string) {
       </thead>
       <tbody>
         <tr v-for="lane in plan.lanes" :key="lane.id">
-          <th scope="row">{{ lane.name }}</th>
+          <th scope="row">{{ lane.name }}<span v-if="!lane.free.length" class="none">no free time left</span></th>
           <td
             v-for="day in days" :key="day" :class="{ over: over === lane.id + day, closed: !freeOf(lane, day) }"
             @dragover.prevent="over = dragged?.driver_id === lane.id ? lane.id + day : ''" @drop.prevent="drop(lane, day)"
@@ -108,6 +109,12 @@ td {
 .over {
   outline: 2px solid var(--accent);
   outline-offset: -2px;
+}
+.none {
+  display: block;
+  font-weight: 400;
+  font-size: 0.75rem;
+  color: var(--quiet);
 }
 .free {
   display: block;
