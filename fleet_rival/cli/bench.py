@@ -24,6 +24,7 @@ from fleet_rival.cli.bench_kills import bench_kills
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
 from fleet_rival.cli.bench_outline import bench_outline
+from fleet_rival.cli.bench_plan import bench_plan
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
@@ -63,7 +64,7 @@ all rules.
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
-    parser.add_argument("--find", action="store_true", help="the figures of lost time, and nothing else")
+    parser.add_argument("--find", action="store_true", help="the figures of lost time and of plans, and nothing else")
     parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md, or with --truth to docs/accuracy.md")
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
@@ -110,7 +111,7 @@ def run(arguments: argparse.Namespace) -> int:
             kills += "\n" + bench_feed_kills(whole, actor, arguments.feed_kills)
         with step("Lost time looked for"):
             found = bench_find(whole, actor)
-            found += [_bench_analysis(), *bench_clinic()]
+            found += [_bench_analysis(), *bench_clinic(), *bench_plan()]
     report = f"{_table(rows)}\n{kills}"
     print(f"{report}\n{_table(found)}")
     if arguments.save:
@@ -213,7 +214,7 @@ def _find(*, save: bool) -> int:
     with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
         actor = make_team(whole.sessions, "Bench", "Bench")
         with step("Lost time looked for"):
-            found = [*bench_find(whole, actor), _bench_analysis(), *bench_clinic()]
+            found = [*bench_find(whole, actor), _bench_analysis(), *bench_clinic(), *bench_plan()]
     print(_table(found))
     if save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"

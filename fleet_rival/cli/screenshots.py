@@ -6,6 +6,7 @@ import re
 import shutil
 import tempfile
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from pathlib import Path
 from typing import Any, Final
@@ -78,6 +79,8 @@ def run(arguments: argparse.Namespace) -> int:
             take("mistake", _mistake)
             take("three", _three)
             take("setups", _setups)
+            take("plan", _plan)
+            take("readiness", _readiness)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -243,6 +246,19 @@ def _three(page: Any) -> None:
     _clinic(page)
     page.get_by_role("link", name="Card of three").click()
     page.get_by_role("heading", name=re.compile("^1 T")).wait_for()
+
+
+def _plan(page: Any) -> None:
+    today = datetime.now(UTC).date()
+    _go(page, f"plan?day={today + timedelta(days=8 - today.weekday())}")
+    page.get_by_role("button", name="Make the plan").click()
+    page.get_by_role("button", name="Plan again").wait_for(timeout=90_000)
+    page.locator("button.block.build").nth(1).click()
+
+
+def _readiness(page: Any) -> None:
+    _go(page, "readiness")
+    page.get_by_role("row").nth(1).wait_for(timeout=60_000)
 
 
 def _setups(page: Any) -> None:

@@ -36,18 +36,35 @@ export function useMaking() {
   return { make, making }
 }
 
+/** What becomes of a block, from where it is when its turn comes: keys are pressed faster than answers arrive. */
+export type Step = (block: PlanBlock) => Change | 'out'
+let turn: Promise<unknown> = Promise.resolve()
 export function useBlockChange() {
+  const queries = useQueryClient()
   const settled = useSettled()
-  const change = useMutation({
-    mutationFn: ({ block, to }: { block: PlanBlock; to: Change }) => answer(api.PUT('/api/plan/blocks/{block_id}', { params: { path: { block_id: block.id }, header: version(block.version) }, body: to })),
-    onSettled: settled,
+  const latest = (id: string) => queries.getQueriesData<Plan>({ queryKey: ['plan'] }).flatMap(([, plan]) => plan?.blocks ?? []).find((block) => block.id === id)
+  async function act(id: string, step: Step) {
+    const block = latest(id)
+    if (!block) return
+    const to = step(block)
+    const params = { path: { block_id: id }, header: version(block.version) }
+    try {
+      await (to === 'out' ? answer(api.DELETE('/api/plan/blocks/{block_id}', { params })) : answer(api.PUT('/api/plan/blocks/{block_id}', { params, body: to })))
+    } finally {
+      await settled()
+    }
+  }
+  return useMutation({
+    mutationFn: ({ id, step }: { id: string; step: Step }) => {
+      const mine = turn.then(() => act(id, step))
+      turn = mine.catch(() => undefined)
+      return mine
+    },
   })
-  const remove = useMutation({
-    mutationFn: (block: PlanBlock) => answer(api.DELETE('/api/plan/blocks/{block_id}', { params: { path: { block_id: block.id }, header: version(block.version) } })),
-    onSettled: settled,
-  })
-  return { change, remove }
 }
+export const moved = (minutes: number): Step => (block) => ({ begins_at: later(block.begins_at, minutes) })
+export const longer = (minutes: number): Step => (block) => ({ minutes: Math.max(5, block.minutes + minutes) })
+export const turned: Step = (block) => ({ locked: !block.locked })
 
 /** Days of a plan, as the person who looks counts them. */
 export function daysOf(plan: Plan): string[] {

@@ -21,7 +21,7 @@ from fleet_rival.simulator.weeks_to_plan import week_to_plan
 
 MONDAY = datetime(2031, 4, 7, tzinfo=UTC)
 RACE = MONDAY + timedelta(days=5, hours=18)
-EFFORT = Effort(units=2.0)
+EFFORT = Effort(units=4.0)
 
 
 def at(day: int, hour: float) -> datetime:

@@ -26,7 +26,7 @@ from tests.services.test_fix import Desk
 Sessions = sessionmaker[Session]
 TUESDAY = datetime(2031, 4, 8, 22, tzinfo=UTC)
 RACE = datetime(2031, 4, 12, 18, tzinfo=UTC)
-EFFORT = Effort(units=2.0)
+EFFORT = Effort(units=4.0)
 EVENINGS = {"weekly": [{"days": [2, 3, 4], "begins": "18:00", "ends": "21:30"}], "off": [], "extra": []}
 
 

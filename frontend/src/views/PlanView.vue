@@ -11,7 +11,7 @@ import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { useBlockChange, useMaking, usePlan, type PlanBlock } from '@/plan'
+import { useBlockChange, useMaking, usePlan, type Step } from '@/plan'
 import { maySeeAll, useMe } from '@/session'
 
 /** The practice plan of the running weeks: made in one go, changed by hand, made anew without losing what was put somewhere. */
@@ -22,14 +22,14 @@ const day = computed(() => (typeof route.query.day === 'string' ? route.query.da
 const asked = usePlan(() => day.value)
 const plan = computed(() => asked.data.value)
 const { make, making } = useMaking()
-const { change, remove } = useBlockChange()
+const change = useBlockChange()
+const step = (id: string, to: Step) => change.mutate({ id, step: to })
 const whose = ref('')
 const chosen = ref('')
 const block = computed(() => plan.value?.blocks.find((item) => item.id === chosen.value))
 const nameOf = (id: string) => plan.value?.lanes.find((lane) => lane.id === id)?.name ?? ''
 const share = computed(() => (plan.value?.bound_us ? (plan.value.value_us ?? 0) / plan.value.bound_us : 1))
 const broken = computed(() => plan.value?.blocks.filter((item) => item.broken.length).length ?? 0)
-const onChange = (item: PlanBlock, to: Parameters<typeof change.mutate>[0]['to']) => change.mutate({ block: item, to })
 const left = computed(() => plan.value?.left ?? [])
 const shownLeft = ref(12)
 const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan/why', { params: { query: { key, day: day.value } } })) })
@@ -45,7 +45,7 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
     </div>
   </div>
   <JobProgress v-if="making" :job="making" />
-  <TroubleNote :error="asked.error.value ?? make.error.value ?? change.error.value ?? remove.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
+  <TroubleNote :error="asked.error.value ?? make.error.value ?? change.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Looking at what is open" />
   <template v-if="plan">
     <p v-if="plan.made_at" class="quiet said" role="status">
@@ -62,8 +62,8 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
       <p>It takes free time, race starts, rigs and what is open with each driver, and says what to practise when.</p>
     </section>
     <div v-if="plan.lanes.length" class="beside" :class="{ pane: block }">
-      <section class="sheet lanes-part" aria-label="Lanes"><PlanLanes :plan="plan" :may="may" :chosen="chosen" @choose="chosen = chosen === $event ? '' : $event" @change="onChange" @remove="remove.mutate($event)" /></section>
-      <BlockPane v-if="block" :block="block" :driver="nameOf(block.driver_id)" :may="may" :day="day" @change="onChange" @remove="remove.mutate($event)" @close="chosen = ''" />
+      <section class="sheet lanes-part" aria-label="Lanes"><PlanLanes :plan="plan" :may="may" :chosen="chosen" @choose="chosen = chosen === $event ? '' : $event" @step="step" /></section>
+      <BlockPane v-if="block" :block="block" :driver="nameOf(block.driver_id)" :may="may" :day="day" @step="step" @close="chosen = ''" />
     </div>
     <details v-if="plan.changed.length" class="sheet part"><summary>What changed against the plan before: {{ plan.changed.length }}</summary><ul><li v-for="words in plan.changed" :key="words">{{ words }}</li></ul></details>
     <section v-if="left.length" class="sheet part" aria-labelledby="left-title">

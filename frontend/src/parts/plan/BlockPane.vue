@@ -6,14 +6,14 @@ import { answer, api } from '@/api/client'
 import { clock, date } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { DAY, ends, later, MINUTE, type PlanBlock } from '@/plan'
+import { DAY, ends, longer, MINUTE, moved, turned, type PlanBlock, type Step } from '@/plan'
 
 /** One block: what it is for, what it is worth and why, and everything that can be done with it. */
 const props = defineProps<{ block: PlanBlock; driver: string; may: boolean; day?: string }>()
-const emit = defineEmits<{ change: [block: PlanBlock, to: { begins_at?: string; minutes?: number; locked?: boolean }]; remove: [block: PlanBlock]; close: [] }>()
+const emit = defineEmits<{ step: [id: string, step: Step]; close: [] }>()
 const why = useMutation({ mutationFn: () => answer(api.GET('/api/plan/why', { params: { query: { key: props.block.key, day: props.day } } })) })
 watch(() => props.block.id, () => why.reset())
-const move = (minutes: number) => emit('change', props.block, { begins_at: later(props.block.begins_at, minutes) })
+const act = (step: Step) => emit('step', props.block.id, step)
 </script>
 
 <template>
@@ -24,14 +24,14 @@ const move = (minutes: number) => emit('change', props.block, { begins_at: later
     <p v-for="rule in block.broken" :key="rule" class="bad">It breaks a rule: {{ rule }}.</p>
     <p v-if="!block.needed" class="quiet">What it was for is done, or gone: the next plan frees its time.</p>
     <div v-if="may" class="buttons">
-      <v-btn size="small" variant="outlined" @click="move(-15)">Earlier</v-btn>
-      <v-btn size="small" variant="outlined" @click="move(15)">Later</v-btn>
-      <v-btn size="small" variant="outlined" @click="move(-DAY / MINUTE)">The day before</v-btn>
-      <v-btn size="small" variant="outlined" @click="move(DAY / MINUTE)">The day after</v-btn>
-      <v-btn size="small" variant="outlined" @click="emit('change', block, { minutes: Math.max(5, block.minutes - 5) })">Shorter</v-btn>
-      <v-btn size="small" variant="outlined" @click="emit('change', block, { minutes: block.minutes + 5 })">Longer</v-btn>
-      <v-btn size="small" variant="outlined" @click="emit('change', block, { locked: !block.locked })">{{ block.locked ? 'Let it move' : 'Keep it there' }}</v-btn>
-      <v-btn size="small" variant="outlined" @click="emit('remove', block)">Take it out</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(moved(-15))">Earlier</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(moved(15))">Later</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(moved(-DAY / MINUTE))">The day before</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(moved(DAY / MINUTE))">The day after</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(longer(-5))">Shorter</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(longer(5))">Longer</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(turned)">{{ block.locked ? 'Let it move' : 'Keep it there' }}</v-btn>
+      <v-btn size="small" variant="outlined" @click="act(() => 'out')">Take it out</v-btn>
       <WorkButton size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
     </div>
     <p v-if="block.combination_id"><RouterLink :to="{ name: 'declare', params: { id: block.combination_id }, query: { driver: block.driver_id } }">Declare the run</RouterLink></p>

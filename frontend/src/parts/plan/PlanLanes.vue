@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 import { clock, dayOf, plainDay } from '@/format'
-import { DAY, daysOf, later, MINUTE, type Plan, type PlanBlock, type PlanLane } from '@/plan'
+import { DAY, daysOf, longer, MINUTE, moved, turned, type Plan, type PlanBlock, type PlanLane, type Step } from '@/plan'
 
 /** Drivers as lanes over days: free time, races, and blocks that are moved by mouse and by keys. */
 const props = defineProps<{ plan: Plan; may: boolean; chosen: string }>()
-const emit = defineEmits<{ choose: [id: string]; change: [block: PlanBlock, to: { begins_at?: string; minutes?: number; locked?: boolean }]; remove: [block: PlanBlock] }>()
+const emit = defineEmits<{ choose: [id: string]; step: [id: string, step: Step] }>()
 const days = computed(() => daysOf(props.plan))
 const dragged = ref<PlanBlock>()
 const over = ref('')
@@ -19,15 +19,14 @@ function freeOf(lane: PlanLane, day: string): string {
 }
 const where = (block: PlanBlock) => block.place.split(', ').at(-1) || block.series
 const meta = (block: PlanBlock) => [where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
-const label = (lane: PlanLane, block: PlanBlock) => `${lane.name}, ${plainDay(dayOf(new Date(block.begins_at)))} ${clock(block.begins_at)}: ${block.words}, ${block.minutes} minutes, ${block.series}${block.locked ? ', stays' : ''}${block.broken.length ? `, breaks a rule: ${block.broken.join(', ')}` : ''}`
 
 function onKey(event: KeyboardEvent, block: PlanBlock) {
   if (event.ctrlKey || event.metaKey || event.altKey || !props.may) return
   const shift = { ArrowLeft: -DAY / MINUTE, ArrowRight: DAY / MINUTE, ArrowUp: -15, ArrowDown: 15 }[event.key]
-  if (shift) emit('change', block, { begins_at: later(block.begins_at, shift) })
-  else if (event.key === '+' || event.key === '-') emit('change', block, { minutes: Math.max(5, block.minutes + (event.key === '+' ? 5 : -5)) })
-  else if (event.key.toLowerCase() === 'l') emit('change', block, { locked: !block.locked })
-  else if (event.key === 'Delete') emit('remove', block)
+  if (shift) emit('step', block.id, moved(shift))
+  else if (event.key === '+' || event.key === '-') emit('step', block.id, longer(event.key === '+' ? 5 : -5))
+  else if (event.key.toLowerCase() === 'l') emit('step', block.id, turned)
+  else if (event.key === 'Delete') emit('step', block.id, () => 'out')
   else return
   event.preventDefault()
   void again(block.id)
@@ -47,7 +46,7 @@ function drop(lane: PlanLane, day: string) {
   dragged.value = undefined
   if (!block || block.driver_id !== lane.id || inDay(block.begins_at, day)) return
   const from = days.value.indexOf(dayOf(new Date(block.begins_at)))
-  emit('change', block, { begins_at: later(block.begins_at, ((days.value.indexOf(day) - from) * DAY) / MINUTE) })
+  emit('step', block.id, moved(((days.value.indexOf(day) - from) * DAY) / MINUTE))
 }
 </script>
 
@@ -68,8 +67,8 @@ function drop(lane: PlanLane, day: string) {
             <span v-for="race in racesOf(lane, day)" :key="race.at" class="race"><b>{{ clock(race.at) }}</b> race: {{ race.what }}</span>
             <button
               v-for="block in blocksOf(lane, day)" :id="`block-${block.id}`" :key="block.id" type="button" class="block" :class="[block.kind, { locked: block.locked, broken: block.broken.length, here: chosen === block.id, done: !block.needed }]"
-              :draggable="may" :aria-label="label(lane, block)" :aria-pressed="chosen === block.id" @click="emit('choose', block.id)" @keydown="onKey($event, block)" @dragstart="dragged = block" @dragend="dragged = undefined"
-            ><span class="what"><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span><span class="meta">{{ meta(block) }}</span></button>
+              :draggable="may" :aria-pressed="chosen === block.id" @click="emit('choose', block.id)" @keydown="onKey($event, block)" @dragstart="dragged = block" @dragend="dragged = undefined"
+            ><span class="what"><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }} </span><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span> <span class="meta">{{ meta(block) }}<span v-if="block.broken.length" class="visually-hidden">, breaks a rule: {{ block.broken.join(', ') }}</span></span></button>
           </td>
         </tr>
       </tbody>
