@@ -68,10 +68,8 @@ def run(arguments: argparse.Namespace) -> int:
             take("corner", _corner)
             take("combination", _combination)
             take("run", _run)
-            take("ladder", _ladder)
             take("consistency", _consistency)
             take("pace", _pace)
-            take("options", _options)
             take("beside", _beside)
             take("traces", _traces)
             take("team-clinic", _team_clinic)
@@ -144,13 +142,6 @@ def _combination(page: Any) -> None:
     page.keyboard.press("n")
 
 
-def _ladder(page: Any) -> None:
-    _open_combination(page)
-    page.get_by_role("button", name="Corin Ashgrove").click()
-    page.get_by_role("button", name="Linked ideal, qualifying").click()
-    page.get_by_role("heading", name=re.compile("^From best lap")).evaluate("element => element.scrollIntoView()")
-
-
 def _consistency(page: Any, driver: str = "Ysolde Farrand") -> None:
     _open_combination(page)
     page.get_by_role("button", name=driver).click()
@@ -162,11 +153,6 @@ def _consistency(page: Any, driver: str = "Ysolde Farrand") -> None:
 def _pace(page: Any) -> None:
     _consistency(page)
     page.get_by_role("heading", name="Pace over a run").evaluate("element => element.scrollIntoView()")
-
-
-def _options(page: Any) -> None:
-    _consistency(page, "Jorund Vetchley")
-    page.get_by_role("heading", name="What is likely").evaluate("element => element.scrollIntoView()")
 
 
 def _beside(page: Any) -> None:

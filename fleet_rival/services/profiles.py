@@ -34,7 +34,7 @@ __all__ = [
 
 RESOURCE_KINDS: Final = ("rig", "coach")
 _TEXTS: Final = ("nickname", "controls", "preferences")
-_MAPPINGS: Final = ("assists", "view", "units")
+_MAPPINGS: Final = ("assists", "view", "units", "care")
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +61,8 @@ class DriverProfile:
     preferences: str | None
     units: dict[str, str]
     availability: dict[str, Any]
+    care: dict[str, Any]
+    """The own limits at the seat, and quiet hours."""
     cars: tuple[CarAllowed, ...]
 
 
@@ -270,6 +272,7 @@ def _profile(row: Driver, cars: tuple[CarAllowed, ...]) -> DriverProfile:
         row.preferences,
         row.units or {},
         {"weekly": [], "off": [], "extra": [], **(row.availability or {})},
+        row.care or {},
         cars,
     )
 

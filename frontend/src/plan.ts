@@ -10,6 +10,7 @@ export type PlanBlock = Schemas['PlanBlockOut']
 export type PlanLeft = Schemas['PlanLeft']
 export type PlanLane = Schemas['PlanLane']
 type Change = Schemas['PlanBlockChange']
+type SomeChange = Partial<Change>
 
 export const MINUTE = 60_000
 export const DAY = 24 * 60 * MINUTE
@@ -37,7 +38,7 @@ export function useMaking() {
 }
 
 /** What becomes of a block, from where it is when its turn comes: keys are pressed faster than answers arrive. */
-export type Step = (block: PlanBlock) => Change | 'out'
+export type Step = (block: PlanBlock) => SomeChange | 'out'
 let turn: Promise<unknown> = Promise.resolve()
 export function useBlockChange() {
   const queries = useQueryClient()
@@ -49,7 +50,7 @@ export function useBlockChange() {
     const to = step(block)
     const params = { path: { block_id: id }, header: version(block.version) }
     try {
-      await (to === 'out' ? answer(api.DELETE('/api/plan/blocks/{block_id}', { params })) : answer(api.PUT('/api/plan/blocks/{block_id}', { params, body: to })))
+      await (to === 'out' ? answer(api.DELETE('/api/plan/blocks/{block_id}', { params })) : answer(api.PUT('/api/plan/blocks/{block_id}', { params, body: to as Change })))
     } finally {
       await settled()
     }

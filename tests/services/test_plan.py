@@ -137,6 +137,24 @@ def test_an_absence_is_planned_around_and_what_finds_no_place_is_said(team: Team
     assert "There is no free time" in " ".join(told["words"])
 
 
+def test_own_limits_and_quiet_hours_are_kept(team: Team) -> None:
+    own = team.drivers["Ysolde Farrand"]
+    found = profiles.profile(team.sessions, team.actor, own)
+    care = {"seat_limit_minutes": 30.0, "day_limit_minutes": 60.0, "quiet_from": "20:00", "quiet_to": "06:00"}
+    changed = profiles.change_profile(team.sessions, team.actor, own, found.version, {"care": care})
+    assert changed.care == care
+    plan = team.make()
+    mine = [item for item in plan["blocks"] if item["driver_id"] == own]
+    assert mine and all(item["minutes"] <= 30 or item["kind"] == "rehearsal" for item in mine)
+    by_day: dict[int, int] = {}
+    for item in mine:
+        by_day[item["begins_at"].day] = by_day.get(item["begins_at"].day, 0) + (item["minutes"] if item["kind"] != "review" else 0)
+        assert item["begins_at"] + timedelta(minutes=item["minutes"]) <= item["begins_at"].replace(hour=20, minute=0)
+    assert max(by_day.values()) <= 60 and all(item["broken"] == [] for item in mine)
+    [lane] = [lane for lane in plan["lanes"] if lane["id"] == own]
+    assert lane["care"]["seat_limit_minutes"] == 30.0 and all(span["ends_at"].hour == 20 for span in lane["free"])
+
+
 def test_one_driver_is_planned_and_the_others_are_left_alone(team: Team) -> None:
     own = team.drivers["Ysolde Farrand"]
     plan = team.make({own})

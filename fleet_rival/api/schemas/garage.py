@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field, NaiveDatetime, field_serializer
 from fleet_rival.api.schemas.base import Schema
 
 Text = Annotated[str, Field(max_length=120)]
+_Clock = Annotated[str, Field(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
 Amount = Annotated[float, Field(ge=0, le=10_000)]
 
 
@@ -145,6 +146,14 @@ class DriverUnits(Schema):
     fuel: Literal["l", "gal"] | None = None
 
 
+class DriverCare(Schema):
+    seat_limit_minutes: float | None = Field(default=None, ge=10, le=180, allow_inf_nan=False, description="Driven without a break; None: as usual")
+    break_minutes: float | None = Field(default=None, ge=5, le=120, allow_inf_nan=False)
+    day_limit_minutes: float | None = Field(default=None, ge=10, le=600, allow_inf_nan=False)
+    quiet_from: _Clock | None = Field(default=None, description="Nothing is planned from here on, in the driver's zone")
+    quiet_to: _Clock | None = None
+
+
 class ProfileChange(Schema):
     nickname: Text | None = None
     zone: str | None = Field(default=None, max_length=64)
@@ -154,6 +163,7 @@ class ProfileChange(Schema):
     preferences: str | None = Field(default=None, max_length=5000)
     units: DriverUnits = Field(default_factory=DriverUnits)
     availability: Availability = Field(default_factory=Availability)
+    care: DriverCare = Field(default_factory=DriverCare)
 
 
 class CarAllowed(Schema):

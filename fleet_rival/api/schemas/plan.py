@@ -28,11 +28,16 @@ class PlanRace(Schema):
     what: str
 
 
+class PlanSpan(Schema):
+    begins_at: datetime
+    ends_at: datetime
+
+
 class PlanLane(Schema):
     id: UUID
     name: str
     zone: str
-    free: list[tuple[datetime, datetime]]
+    free: list[PlanSpan]
     races: list[PlanRace]
     care: dict[str, float]
 

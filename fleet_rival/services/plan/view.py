@@ -61,7 +61,7 @@ def _lane(week: WeekToPlan, driver_id: UUID) -> dict[str, Any]:
         "id": driver_id,
         "name": row.name,
         "zone": row.zone or "UTC",
-        "free": [[start, end] for start, end in person.free],
+        "free": [{"begins_at": start, "ends_at": end} for start, end in person.free],
         "races": [
             {"at": start, "what": f"{item.week.facts.series}, {item.week.facts.place}"}
             for item in own

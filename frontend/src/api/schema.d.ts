@@ -4888,6 +4888,36 @@ export interface components {
              */
             traction: string | null;
         };
+        /** DriverCare */
+        DriverCare: {
+            /**
+             * Break Minutes
+             * @default null
+             */
+            break_minutes: number | null;
+            /**
+             * Day Limit Minutes
+             * @default null
+             */
+            day_limit_minutes: number | null;
+            /**
+             * Quiet From
+             * @description Nothing is planned from here on, in the driver's zone
+             * @default null
+             */
+            quiet_from: string | null;
+            /**
+             * Quiet To
+             * @default null
+             */
+            quiet_to: string | null;
+            /**
+             * Seat Limit Minutes
+             * @description Driven without a break; None: as usual
+             * @default null
+             */
+            seat_limit_minutes: number | null;
+        };
         /** DriverChange */
         DriverChange: {
             /** Guest */
@@ -7268,10 +7298,7 @@ export interface components {
                 [key: string]: number;
             };
             /** Free */
-            free: [
-                string,
-                string
-            ][];
+            free: components["schemas"]["PlanSpan"][];
             /**
              * Id
              * Format: uuid
@@ -7370,6 +7397,19 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /** PlanSpan */
+        PlanSpan: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
         };
         /** PlanWish */
         PlanWish: {
@@ -7615,6 +7655,7 @@ export interface components {
         ProfileChange: {
             assists?: components["schemas"]["DriverAssists"];
             availability?: components["schemas"]["Availability"];
+            care?: components["schemas"]["DriverCare"];
             /**
              * Controls
              * @default null
@@ -7642,6 +7683,7 @@ export interface components {
         ProfileOut: {
             assists?: components["schemas"]["DriverAssists"];
             availability?: components["schemas"]["Availability"];
+            care?: components["schemas"]["DriverCare"];
             /** Cars */
             cars: components["schemas"]["CarAllowed"][];
             /**

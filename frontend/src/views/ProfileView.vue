@@ -19,7 +19,7 @@ const router = useRouter()
 const me = useMe()
 const all = computed(() => maySeeAll(me.data.value?.role))
 const profile = useQuery({ queryKey: ['profile', () => props.id], queryFn: () => answer(api.GET('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })) })
-const form = reactive({ version: 0, nickname: '', zone: '', abs: '', traction: '', shifting: '', line: '', controls: '', angle: '', screens: '', sight: '', preferences: '', speed: '', temperature: '', pressure: '', fuel: '', hours: { weekly: [], off: [], extra: [] } as Required<Availability> })
+const form = reactive({ version: 0, nickname: '', zone: '', abs: '', traction: '', shifting: '', line: '', controls: '', angle: '', screens: '', sight: '', preferences: '', speed: '', temperature: '', pressure: '', fuel: '', seat: '', pause: '', most: '', quietFrom: '', quietTo: '', hours: { weekly: [], off: [], extra: [] } as Required<Availability> })
 function show(row: Profile) {
   Object.assign(form, {
     version: row.version,
@@ -38,12 +38,17 @@ function show(row: Profile) {
     temperature: asTyped(row.units?.temperature),
     pressure: asTyped(row.units?.pressure),
     fuel: asTyped(row.units?.fuel),
+    seat: asTyped(row.care?.seat_limit_minutes),
+    pause: asTyped(row.care?.break_minutes),
+    most: asTyped(row.care?.day_limit_minutes),
+    quietFrom: asTyped(row.care?.quiet_from),
+    quietTo: asTyped(row.care?.quiet_to),
     hours: JSON.parse(JSON.stringify({ weekly: [], off: [], extra: [], ...row.availability })) as Required<Availability>,
   })
 }
 const said = ref('')
 watch(() => profile.data.value, (row) => row && row.id === props.id && !form.version && show(row), { immediate: true })
-const bad = computed(() => ([form.angle, form.screens].some((value) => Number.isNaN(readNumber(value) ?? 0)) ? 'Field of view and screens are numbers.' : form.hours.weekly.some((item) => !item.days.length) ? 'A weekly window needs a day.' : ''))
+const bad = computed(() => ([form.angle, form.screens, form.seat, form.pause, form.most].some((value) => Number.isNaN(readNumber(value) ?? 0)) ? 'Field of view, screens and minutes are numbers.' : form.hours.weekly.some((item) => !item.days.length) ? 'A weekly window needs a day.' : ''))
 const body = (): ProfileChange =>
   ({
     nickname: form.nickname || null,
@@ -54,6 +59,7 @@ const body = (): ProfileChange =>
     preferences: form.preferences || null,
     units: { speed: form.speed || null, temperature: form.temperature || null, pressure: form.pressure || null, fuel: form.fuel || null },
     availability: form.hours,
+    care: { seat_limit_minutes: readNumber(form.seat), break_minutes: readNumber(form.pause), day_limit_minutes: readNumber(form.most), quiet_from: form.quietFrom || null, quiet_to: form.quietTo || null },
   }) as ProfileChange
 const settle = () => Promise.all(['profile', 'profiles', 'drivers', 'board', 'starts', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
 const save = useMutation({
@@ -108,6 +114,15 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
       </section>
       <section class="sheet part" aria-label="Free time">
         <HoursEditor v-model="form.hours" v-model:zone="form.zone" />
+        <h3>Care</h3>
+        <div class="fields">
+          <label>At the seat without a break, min <input v-model="form.seat" class="field" inputmode="numeric" placeholder="50" /></label>
+          <label>Break behind it, min <input v-model="form.pause" class="field" inputmode="numeric" placeholder="10" /></label>
+          <label>In a day, min <input v-model="form.most" class="field" inputmode="numeric" placeholder="150" /></label>
+          <label>Quiet from <input v-model="form.quietFrom" class="field" type="time" /></label>
+          <label>Quiet to <input v-model="form.quietTo" class="field" type="time" /></label>
+        </div>
+        <p class="quiet">The plan never goes beyond these; empty means the usual, quiet from 00:30 to 07:00. Long sitting and strong wheels tire eyes, back and wrists: keep the emergency stop in reach, and stop when tired.</p>
       </section>
     </div>
     <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">

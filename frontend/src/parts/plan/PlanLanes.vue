@@ -14,7 +14,8 @@ const blocksOf = (lane: PlanLane, day: string) => props.plan.blocks.filter((bloc
 const racesOf = (lane: PlanLane, day: string) => lane.races.filter((race) => inDay(race.at, day))
 /** Free time by day, each stretch where it begins; whole days are said as such. */
 function freeOf(lane: PlanLane, day: string): string {
-  const pieces = lane.free.filter(([start]) => inDay(start, day)).map(([start, end]) => (new Date(end).getTime() - new Date(start).getTime() >= DAY * 0.7 ? 'all day' : `${clock(start)}–${clock(end)}`))
+  const long = (span: PlanLane['free'][number]) => new Date(span.ends_at).getTime() - new Date(span.begins_at).getTime() >= DAY * 0.7
+  const pieces = lane.free.filter((span) => inDay(span.begins_at, day)).map((span) => (long(span) ? 'all day' : `${clock(span.begins_at)}–${clock(span.ends_at)}`))
   return pieces.join(', ')
 }
 const where = (block: PlanBlock) => block.place.split(', ').at(-1) || block.series
