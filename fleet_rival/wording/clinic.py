@@ -229,8 +229,9 @@ def audit_words(item: BrakeScatter, sides: Sides | None, names: Mapping[str, str
     if sides is None:
         return told
     if sides.before_m is None or sides.after_m is None:
-        return f"{told} Since the reference was confirmed it was braked for {sides.after} times, before {sides.before} times: too few to compare."
-    told += f" Before the reference was confirmed {sides.before_m:.1f} m, since then {sides.after_m:.1f} m"
+        times = f"{sides.after} times, before {sides.before} times"
+        return f"{told} Since the reference was confirmed or changed it was braked for {times}: too few to compare."
+    told += f" Before the reference was confirmed or changed {sides.before_m:.1f} m, since then {sides.after_m:.1f} m"
     told += "" if sides.clear else ", which may be chance"
     if sides.moved_m is not None and abs(sides.moved_m) >= 1:
         told += f"; it is braked for {abs(sides.moved_m):.0f} m {'later' if sides.moved_m > 0 else 'earlier'}"

@@ -289,6 +289,13 @@ def test_a_confirmed_reference_is_looked_at_before_and_after(desk: Desk) -> None
     assert now["T3"].confirmed_at == EVENING + timedelta(hours=12) and min(now["T3"].before, now["T3"].after) >= 20
     assert "Before the reference was confirmed" in now["T3"].words
     assert all(item.before == 0 for code, item in now.items() if code != "T3")
+    # A note changes nothing that is gone by; another place does.
+    for told, begins_anew in (({**board, "note": "hard to see"}, False), ({**board, "offset_m": -8.0}, True)):
+        row = next(item for item in view.book(desk.sessions, desk.actor, layout_id, None).references if item.point == "braking")
+        references.change_reference(desk.sessions, desk.actor, row.id, row.version, told)
+        with desk.sessions() as session:
+            at = session.scalars(select(ReferenceRow.settled_at).where(ReferenceRow.team_id == desk.actor.team_id)).one()
+        assert (at != EVENING + timedelta(hours=12)) is begins_anew
     with desk.sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.public_id == desk.other)).one()
     driver = add_person(desk.sessions, desk.actor, "Corin at home", "driver", key)

@@ -58,11 +58,20 @@ def change_reference(sessions: sessionmaker[Session], actor: Actor, reference_id
         check_version(row, version, "reference")
         corner = _corner(session, row)
         begin_change(session, actor, "reference.change", f"Changed a reference for {row.point} at {corner_title(corner)}", row)
+        before = _gone_by(row)
         _write(session, actor, corner, row, values)
         session.flush()
         if row.state == "confirmed":
+            if _gone_by(row) != before:
+                # From now on drivers go by something else: what they do before and after can be compared.
+                row.settled_by, row.settled_at = actor.person_id, now()
             # It may have come to stand where another one stands already.
             _replace_others(session, row)
+
+
+def _gone_by(row: ReferenceRow) -> tuple[Any, ...]:
+    """What a driver would look for and do there."""
+    return (row.point, row.thing, row.side, row.offset_m, row.offset_words, row.at_m, row.gear, row.brake_peak_pct)
 
 
 def confirm(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID) -> None:
