@@ -133,7 +133,7 @@ def _apart(problem: Problem) -> list[Problem]:
     return out or [problem]
 
 
-def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequence[str]) -> Plan:
+def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequence[str], tries: int = 2) -> Plan:
     from ortools.sat.python import cp_model  # noqa: PLC0415  takes a second to import; only who plans needs it
 
     built = _Model(problem, cp_model.CpModel(), frozenset(without))
@@ -148,6 +148,9 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     solver.parameters.max_time_in_seconds = effort.seconds
     solver.parameters.linearization_level = 2
     status = solver.solve(built.model)
+    if status == cp_model.UNKNOWN and tries:
+        # All of the effort went into reading the problem.
+        return _plan(problem, replace(effort, units=3 * effort.units), forced, without, tries - 1)
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         if forced:
             return Plan((), 0.0, -1.0, proven=status == cp_model.INFEASIBLE)
@@ -195,6 +198,7 @@ class _Model:
         self._fixed = {item.key: item for item in problem.fixed()}
         self._wanted = {item.key: item for item in problem.wanted}
         self._alike = _alike(problem)
+        self._phases: list[tuple[IntVar, int, frozenset[str]]] = []
         self._blocks: dict[str, _Block] = {}
         for item in problem.wanted:
             if item.key not in self._fixed and item.key not in without and (made := self._block(item)) is not None:
@@ -219,6 +223,10 @@ class _Model:
             step = self._step(there.begins, up=True) if there is not None else None
             for place in block.places:
                 self.model.add_hint(place.chosen, there is not None and place.step == step and (there.rig is None or there.rig in place.rigs))
+
+        # A hint that leaves nothing open is a first plan at once.
+        for switch, step, keys in self._phases:
+            self.model.add_hint(switch, any(key in keys and self._step(item.begins, up=True) <= step for key, item in placed.items()))
 
     def read(self, value: Callable[[Any], int]) -> list[Placed]:
         """The blocks of a solution; of rigs that are alike, each gets the one that is free the longest."""
@@ -308,6 +316,7 @@ class _Model:
         """
         steps = sorted({place.step for then in thens for place in then.places})
         begun = [self.model.new_bool_var(f"phase {step}") for step in steps]
+        self._phases += [(switch, step, frozenset(then.item.key for then in thens)) for step, switch in zip(steps, begun, strict=True)]
         for earlier, later in pairwise(begun):
             self.model.add_implication(earlier, later)
         for step, switch in zip(steps, begun, strict=True):
