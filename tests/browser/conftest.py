@@ -21,7 +21,7 @@ from fleet_rival.services.team import person_called
 from tests.conftest import DATA, DEMO
 
 # Generous: a machine that is busy with something else must not fail a test.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 # The servers that are started here don't describe themselves.
 os.environ.pop("FLEET_DESCRIBE", None)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"

@@ -217,13 +217,20 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page = open_page("/")
     cell = board_cell(page, "Corin Ashgrove", place).first
     expect(cell).to_have_accessible_name(re.compile("best lap"))
-    page.get_by_role("listitem").filter(has_text=f"{place}, Grindle Hauler has no target").get_by_role("button").click()
+    found = next(item for item in week.combinations(sessions, manager) if item.car == "Grindle Hauler" and item.layout == "Black Oval")
+    need = page.get_by_role("listitem").filter(has_text=f"{place}, Grindle Hauler has no target")
+    if need.count():
+        need.get_by_role("button").click()
+    else:
+        # Late in the week eight other things press more, and stand in its place.
+        page.goto(f"{desk.whole.address}/combinations/{found.id}")
+        page.get_by_role("button", name="Target").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("Target time").fill("29.100")
     dialog.get_by_role("button", name="Keep").click()
     expect(dialog).to_be_hidden()
+    page.goto(desk.whole.address)
     expect(cell).to_have_accessible_name(re.compile(r"\+0\.\d{3} s to the target"))
-    found = next(item for item in week.combinations(sessions, manager) if item.car == "Grindle Hauler" and item.layout == "Black Oval")
     page.goto(f"{desk.whole.address}/combinations/{found.id}")
     page.get_by_role("button", name="Target").click()
     expect(dialog.get_by_label("Target time")).to_have_value("29.100")

@@ -142,7 +142,7 @@ class TestEachRule:
 class TestWeeksOfManyKinds:
     @pytest.mark.parametrize("seed", range(3))
     def test_made_up_weeks_are_planned_by_the_rules_and_better_than_by_hand(self, seed: int) -> None:
-        problem = week_to_plan(seed, drivers=6)
+        problem = week_to_plan(seed, drivers=4)
         plan, simple = plan_week(problem, EFFORT), greedy_plan(problem)
         assert broken_rules(problem, plan.placed) == [] and broken_rules(problem, simple) == []
         assert gain_of(problem, plan.placed) >= gain_of(problem, simple)
