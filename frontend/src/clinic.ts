@@ -1,6 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api, type Schemas } from '@/api/client'
+import { useAlso, useWeek } from '@/look'
 
 /** The corner clinic: what stands in several of its pages. */
 export type Kind = Schemas['MistakeOut']['kind']
@@ -13,6 +14,27 @@ export function useLibrary() {
   const library = useQuery({ queryKey: ['exercises'], queryFn: () => answer(api.GET('/api/exercises')) })
   const words = computed<Record<string, string>>(() => library.data.value?.mistake_words ?? {})
   return { library, words }
+}
+
+/** A driver's corners in a combination, as both of their pages look at them: the week's laps, or what is counted along. */
+export function useDriverClinic(id: () => string, driver: () => string) {
+  const combination = useQuery({ queryKey: ['combination', id], queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: id() } } })) })
+  const { week } = useWeek(() => combination.data.value?.weeks ?? [])
+  const also = useAlso()
+  const enabled = () => Boolean(combination.data.value)
+  const where = () => ({ path: { combination_id: id(), driver_id: driver() }, query: { week: week.value, also: also.value } })
+  const clinic = useQuery({
+    enabled,
+    queryKey: ['clinic', id, driver, week, also],
+    placeholderData: keepPreviousData,
+    queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/clinic', { params: where() })),
+  })
+  const card = useQuery({
+    enabled,
+    queryKey: ['card-of-three', id, driver, week, also],
+    queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: where() })),
+  })
+  return { combination, week, also, enabled, where, clinic, card }
 }
 
 export const seconds = (microseconds: number, digits = 2): string => `${(microseconds / 1e6).toFixed(digits).replace('-', '−')} s`

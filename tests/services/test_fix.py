@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.db.tables import Driver, LapCurve, Layout, PracticeSession, ReferenceRow
+from fleet_rival.db.tables import CorrectionRow, Driver, LapCurve, Layout, PracticeSession, ReferenceRow, Remark
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
@@ -27,7 +27,7 @@ from fleet_rival.services.fix import audit, card, clinic, say, work
 from fleet_rival.services.runs import edit, moves, sheet
 from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
-from fleet_rival.services.traces import imports, uploads
+from fleet_rival.services.traces import imports, passes, uploads
 from fleet_rival.services.traces.keep import sweep
 from fleet_rival.simulator.drivers import DriverModel, Habit
 from fleet_rival.simulator.places import CARS, PLACES
@@ -317,6 +317,47 @@ def test_what_people_said_of_passes_goes_where_the_laps_go(desk: Desk) -> None:
     told = orjson.loads(clinic.driver_clinic(desk.sessions, desk.actor, other, desk.driver)[0])
     [slip] = found(told)["T3", "kerb"]["slips"]
     assert slip["corrected"] and slip["remark"] == "watched"
+
+
+def test_what_laps_did_in_a_part_is_read_from_their_traces(desk: Desk) -> None:
+    desk.drive(0.0, 16)
+    with desk.sessions() as session:
+        practice = session.scalars(select(PracticeSession.public_id)).one()
+    keys = [f"{practice}:{desk.driver}:1:{lap}" for lap in (3, 4)]
+    found = passes.passes(desk.sessions, desk.actor, desk.combination, keys, "T3")
+    assert [item.key for item in found] == keys
+    for item in found:
+        assert item.slowest_kmh is not None and 20 < item.slowest_kmh < 250
+        assert item.brake_onset_m is not None and item.pick_up_m is not None and item.pick_up_m > item.brake_onset_m
+    for wrong, error in (([], Refused), (keys * 20, Refused), ([f"{practice}:{desk.driver}:1:99"], NotThere)):
+        with pytest.raises(error):
+            passes.passes(desk.sessions, desk.actor, desk.combination, wrong, "T3")
+    with pytest.raises(NotThere, match="no part"):
+        passes.passes(desk.sessions, desk.actor, desk.combination, keys, "T99")
+
+
+def test_on_another_layout_only_what_still_makes_sense_goes_along(desk: Desk) -> None:
+    desk.drive(0.0, 17, traces=False)
+    with desk.sessions() as session:
+        practice = session.scalars(select(PracticeSession.public_id)).one()
+    key = RunKey(practice, desk.driver, 1)
+    edit.add_remark(desk.sessions, desk.actor, key, 4, {"corner": "T3", "kind": "kerb", "cause_corner": "T2"})
+    edit.add_remark(desk.sessions, desk.actor, key, 5, {"corner": "T1", "kind": "kerb"})
+    say.correct(desk.sessions, desk.actor, key, 6, "T3", {"kind": "spin"})
+    say.correct(desk.sessions, desk.actor, key, 7, "T1", {"kind": "spin", "cause_corner": "T3"})
+    short = replace(desk.track, layout="Short", corners=desk.track.corners[:1])
+    other = week.add_combination(desk.sessions, desk.actor, track.add_track(desk.sessions, desk.actor, write_track(short)).id, desk.car.name).id
+    done = moves.move_runs(desk.sessions, desk.actor, practice, [], combination_id=other)
+    assert done.parts_lost == done.laps > 20
+    with desk.sessions() as session:
+        said = {row.corner: row for row in session.scalars(select(CorrectionRow))}
+        remarks = [(row.corner, row.cause_corner) for row in session.scalars(select(Remark).order_by(Remark.id))]
+    assert set(said) == {"T1"} and said["T1"].cause_corner is None, "there is no T3 any more"
+    assert remarks == [(None, None), ("T1", None)]
+    history.undo(desk.sessions, desk.actor)
+    with desk.sessions() as session:
+        assert {(row.corner, row.cause_corner) for row in session.scalars(select(CorrectionRow))} == {("T3", None), ("T1", "T3")}
+        assert [(row.corner, row.cause_corner) for row in session.scalars(select(Remark).order_by(Remark.id))] == [("T3", "T2"), ("T1", None)]
 
 
 def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> None:

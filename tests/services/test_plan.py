@@ -4,17 +4,17 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import icalendar
 import pytest
-from sqlalchemy import select
+from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.core.planning.solve import Effort
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Driver, SeriesWeekRow
+from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
 from fleet_rival.services import calendars, entries, history, profiles, series
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Outdated, Refused
@@ -43,6 +43,7 @@ class Team:
             race_laps=20,
             starts="2031-04-12T18:00Z",
         )
+        self.series = row.id
         self.week = series.add_week(sessions, actor, row.id, facts).id
         self.drivers = {"Ysolde Farrand": self.desk.driver, "Corin Ashgrove": self.desk.other}
         for driver in self.drivers.values():
@@ -53,6 +54,26 @@ class Team:
             key = session.scalars(select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == actor.team_id)).one()
             for item in entries.entries_of_weeks(session, actor, [key]):
                 entries.change_entry(sessions, actor, item.id, item.version, {"starts": [RACE]})
+
+    def enter_in_a_later_week(self, name: str) -> UUID:
+        """The entry of a driver in the week after."""
+        place = self.desk.track
+        facts = SeriesWeek(*("Harbour evenings", 2, "UTC", date(2031, 4, 14), date(2031, 4, 21), (self.desk.car.name,), place.name, place.layout))
+        later = series.add_week(self.sessions, self.actor, self.series, facts).id
+        entries.enter(self.sessions, self.actor, [later], [self.drivers[name]], "must")
+        with self.sessions() as session:
+            key = session.scalars(select(SeriesWeekRow.id).where(SeriesWeekRow.public_id == later)).one()
+            [entry] = entries.entries_of_weeks(session, self.actor, [key])
+            return entry.id
+
+    def put(self, entry_id: UUID, begins: datetime, minutes: int) -> None:
+        """A block of an entry, past the planner."""
+        with self.sessions.begin() as session:
+            entry = session.scalars(select(Entry).where(Entry.public_id == entry_id)).one()
+            whose = {"team_id": entry.team_id, "driver_id": entry.driver_id, "entry_id": entry.id}
+            what = {"kind": "build", "about": str(begins.day), "minutes": minutes, "locked": False}
+            worth = {"gain_us": 1, "why": "supposed", "numbers": {"share": 0.1}}
+            session.execute(insert(PlanBlock).values(public_id=uuid4(), version=1, begins_at=begins, **whose, **what, **worth))
 
     def make(self, only: set[UUID] | None = None, at: datetime = TUESDAY) -> Any:
         make.make_plan(self.sessions, self.actor, None, only, clock=lambda: at, effort=EFFORT)
@@ -109,7 +130,8 @@ def test_a_plan_is_made_from_what_is_open_and_made_anew_without_losing_what_was_
     # Let go, it finds its way back.
     change.change_block(team.sessions, team.actor, corner["id"], flagged["version"], {"locked": False})
     free = team.make()
-    assert by_key(free)[corner["key"]]["broken"] == [] and any("goes to" in words for words in free["changed"])
+    assert by_key(free)[corner["key"]]["broken"] == []
+    assert any("goes to" in item["words"] and item["begins_at"] is not None for item in free["changed"])
 
     # Taken out, planned again, taken back.
     last = by_key(free)[corner["key"]]
@@ -127,7 +149,7 @@ def test_an_absence_is_planned_around_and_what_finds_no_place_is_said(team: Team
     profiles.change_profile(team.sessions, team.actor, gone, found.version, {"availability": absent})
     after = team.make()
     assert not [item for item in after["blocks"] if item["driver_id"] == gone]
-    assert any(words.startswith("Corin Ashgrove") and words.endswith("is out.") for words in after["changed"])
+    assert any(item["words"].startswith("Corin Ashgrove") and item["words"].endswith("is out.") for item in after["changed"])
     theirs = {item["key"]: item["begins_at"] for item in before["blocks"] if item["driver_id"] != gone}
     assert {item["key"]: item["begins_at"] for item in after["blocks"]} == theirs, "nobody else is moved about"
     left = [item for item in after["left"] if item["driver"] == "Corin Ashgrove"]
@@ -167,7 +189,7 @@ def test_why_answers_with_numbers(team: Team) -> None:
     plan = team.make()
     corner = next(item for item in plan["blocks"] if item["kind"] == "corner")
     told = why.why(team.sessions, team.actor, corner["key"], clock=lambda: TUESDAY)
-    assert told["gained_us"] > 0 and "With it the plan is worth" in " ".join(told["words"])
+    assert told["gained_us"] > 0 and told["best_at"] is not None and "With it the plan is worth" in " ".join(told["words"])
     change.change_block(team.sessions, team.actor, corner["id"], corner["version"], {"locked": True})
     assert "Somebody put it there" in " ".join(why.why(team.sessions, team.actor, corner["key"], clock=lambda: TUESDAY)["words"])
     with pytest.raises(NotThere):
@@ -179,7 +201,9 @@ def test_what_is_done_frees_its_time(team: Team) -> None:
     walk = next(item for item in plan["blocks"] if item["kind"] == "walk")
     team.desk.drive(0.0, 21, datetime(2031, 4, 9, 10, tzinfo=UTC), name="Corin Ashgrove", traces=False)
     assert not by_key(team.plan())[walk["key"]]["needed"]
-    assert walk["key"] not in by_key(team.make())
+    after = by_key(team.make())
+    assert walk["key"] not in after
+    assert {item["kind"] for item in after.values() if item["driver_id"] == team.drivers["Corin Ashgrove"]} >= {"build", "long"}, "the rest goes on"
 
 
 def test_a_driver_sees_the_own_lane_on_the_first_page_and_in_the_calendar(team: Team) -> None:
@@ -205,6 +229,61 @@ def test_readiness_says_what_is_open_and_what_would_close_it(team: Team) -> None
     assert states["Corin Ashgrove"]["laps"]["state"] == "open" and states["Corin Ashgrove"]["laps"]["block"] == "walk"
     assert states["Ysolde Farrand"]["mistakes"]["state"] != "met" and states["Ysolde Farrand"]["pit"]["state"] != "open"
     assert found["Corin Ashgrove"]["open"] > found["Ysolde Farrand"]["open"] and found["Corin Ashgrove"]["total"] < found["Ysolde Farrand"]["total"]
+
+
+def test_what_another_weeks_plan_holds_is_no_free_time(team: Team) -> None:
+    later = team.enter_in_a_later_week("Ysolde Farrand")
+    own = team.drivers["Ysolde Farrand"]
+    held = [datetime(2031, 4, day, 18, tzinfo=UTC) for day in (9, 10)]
+    for begins in held:
+        team.put(later, begins, 210)
+    plan = team.make()
+    mine = [item for item in plan["blocks"] if item["driver_id"] == own]
+    assert mine and {item["begins_at"].day for item in mine} == {11}, "two of the three evenings are taken"
+    with team.sessions() as session:
+        assert session.scalar(select(func.count()).select_from(PlanBlock).where(PlanBlock.begins_at.in_(held), PlanBlock.minutes == 210)) == 2
+
+
+def test_what_somebody_changes_while_it_is_planned_stays_as_they_left_it(team: Team, monkeypatch: pytest.MonkeyPatch) -> None:
+    block = team.make()["blocks"][0]
+    there = block["begins_at"] + timedelta(minutes=15)
+    planned = make.plan_week
+
+    def meanwhile(*arguments: Any) -> Any:
+        change.change_block(team.sessions, team.actor, block["id"], block["version"], {"begins_at": there})
+        return planned(*arguments)
+
+    monkeypatch.setattr(make, "plan_week", meanwhile)
+    kept = by_key(team.make())[block["key"]]
+    assert (kept["begins_at"], kept["locked"]) == (there, True)
+
+
+def test_a_plan_is_taken_back_as_a_whole_with_what_was_said_of_it(team: Team) -> None:
+    first = team.make()
+    found = profiles.profile(team.sessions, team.actor, team.drivers["Corin Ashgrove"])
+    absent = {**EVENINGS, "off": [{"first": "2031-04-09", "last": "2031-04-11", "why": "away"}]}
+    profiles.change_profile(team.sessions, team.actor, found.id, found.version, {"availability": absent})
+    assert team.make(at=TUESDAY + timedelta(minutes=1))["value_us"] < first["value_us"]
+    history.undo(team.sessions, team.actor)
+    back = team.plan()
+    assert by_key(back).keys() == by_key(first).keys()
+    assert (back["value_us"], back["made_at"]) == (first["value_us"], first["made_at"])
+    history.redo(team.sessions, team.actor)
+    assert not any(item["driver_id"] == found.id for item in team.plan()["blocks"])
+    for _ in range(3):
+        history.undo(team.sessions, team.actor)
+    assert team.plan()["blocks"] == [] and team.plan()["made_at"] is None
+
+
+def test_a_week_to_come_is_planned_from_its_beginning(team: Team) -> None:
+    team.enter_in_a_later_week("Ysolde Farrand")
+    day = datetime(2031, 4, 16, tzinfo=UTC).date()
+    make.make_plan(team.sessions, team.actor, day, clock=lambda: TUESDAY, effort=EFFORT)
+    told = view.plan_of(team.sessions, team.actor, day, clock=lambda: TUESDAY)
+    s.PlanOut.model_validate(told)
+    assert told["name"] == "2031-04-14" and told["begins_at"] == datetime(2031, 4, 14, tzinfo=UTC)
+    assert told["blocks"] and {item["driver_id"] for item in told["blocks"]} == {team.drivers["Ysolde Farrand"]}
+    assert team.plan()["blocks"] == [], "this week has none of it"
 
 
 def test_who_drives_no_more_practises_no_more(team: Team) -> None:

@@ -1,23 +1,27 @@
 """Setups: what differs, what speaks against one, files that come back as they went, versions of one team's cars."""
 
 from datetime import timedelta
+from typing import Any
 from uuid import UUID
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from sqlalchemy import insert, select
+from sqlalchemy import event, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.setups import PURPOSES, BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
-from fleet_rival.db.tables import Layout, Series, SeriesWeekRow, now
+from fleet_rival.db.session import engine_of
+from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow, now
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
-from fleet_rival.services import cars, history
+from fleet_rival.services import cars, drive, history, week
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.fix import setups
-from fleet_rival.services.runs import declare
+from fleet_rival.services.runs import declare, edit, sheet
+from fleet_rival.services.runs.places import RunKey
+from fleet_rival.services.team import add_person
 from tests.conftest import manager_of
 from tests.services.test_fix import Desk
 
@@ -175,3 +179,54 @@ def test_a_setup_for_other_weather_than_the_weeks_is_warned_of(desk: Desk, purpo
     context = {**declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context, "purpose": "long", "setup": "Quay v1"}
     told = [item.words for item in declare.checks(desk.sessions, desk.actor, desk.combination, desk.driver, context) if item.why == "warning"]
     assert len(told) == (words is not None) and (words or "") in "".join(told)
+
+
+def test_what_a_change_brought_stands_beside_how_the_runs_felt(desk: Desk) -> None:
+    sessions, actor = desk.sessions, desk.actor
+    own = setups.add_setup(sessions, actor, _car_id(desk), "Quay", _values(BAR, WING))
+    setups.add_version(sessions, actor, own, 1, _values(SetupValue("Rear bar", "2"), WING))
+    setups.add_version(sessions, actor, own, 2, _values(SetupValue("Rear bar", "1"), SetupValue("Rear wing", "5")))
+    rows = [*_run("1", 1, 66.4, "Quay v1"), *_run("1", 2, 65.9, "Quay v2"), *_run("1", 3, 65.1, "Quay v3"), *_run("1", 4, 65.0, "theirs")]
+    content = "\n".join(["driver,session,run,lap,kind,time,setup,tyre_age", *rows]).encode()
+    file_id = drive.upload(sessions, actor, desk.combination, "a.csv", content)
+    drive.confirm(sessions, actor, file_id, drive.Wishes(week.combination(sessions, actor, desk.combination).revision))
+    driven = sheet.driven(sessions, actor, desk.combination).sessions[0]
+    key = RunKey(driven.practice.id, desk.driver, 2)
+    edit.write_feel(sessions, actor, key, 0, {"handling": {}, "readings": [], "note": "calmer over the rails"})
+    told = {(item.before, item.after): item for item in setups.brought(sessions, actor, own)}
+    assert set(told) == {("Quay v1", "Quay v2"), ("Quay v2", "Quay v3")}, "a setup that is no sheet of ours says nothing"
+    one, both = told["Quay v1", "Quay v2"], told["Quay v2", "Quay v3"]
+    assert one.one_change and not both.one_change
+    assert one.felt == ("Session 1, run 2: calmer over the rails",) and both.felt == ()
+    assert one.driver == "Ysolde Farrand" and "0.50 s faster" in one.words
+    with sessions() as session:
+        keys = {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+    others = add_person(sessions, actor, "Corin at home", "driver", keys["Corin Ashgrove"])
+    mine = add_person(sessions, actor, "Ysolde at home", "driver", keys["Ysolde Farrand"])
+    assert setups.brought(sessions, others, own) == [] and len(setups.brought(sessions, mine, own)) == 2
+
+
+def _run(session: str, run: int, seconds: float, setup: str) -> list[str]:
+    """An out lap and eight flying ones, a little apart from each other."""
+    times = [seconds + 0.02 * (lap % 3) for lap in range(8)]
+    out = f"Ysolde Farrand,{session},{run},{run * 10},out,{seconds + 12:.3f},{setup},0"
+    return [out, *(f"Ysolde Farrand,{session},{run},{run * 10 + 1 + lap},flying,{time:.3f},{setup},{lap + 1}" for lap, time in enumerate(times))]
+
+
+def test_setups_and_their_versions_are_asked_for_at_once(desk: Desk) -> None:
+    for number in range(4):
+        own = setups.add_setup(desk.sessions, desk.actor, _car_id(desk), f"Sheet {number}", _values(BAR))
+        setups.add_version(desk.sessions, desk.actor, own, 1, _values(SetupValue("Rear bar", "9")))
+    asked: list[str] = []
+    engine = engine_of(desk.sessions)
+
+    def note(_: Any, __: Any, statement: str, *___: Any) -> None:
+        asked.append(statement)
+
+    event.listen(engine, "before_cursor_execute", note)
+    try:
+        found = setups.setups(desk.sessions, desk.actor)
+    finally:
+        event.remove(engine, "before_cursor_execute", note)
+    assert len(found) == 4 and all(len(item.versions) == 2 for item in found)
+    assert len([statement for statement in asked if statement.lstrip().upper().startswith("SELECT")]) <= 4

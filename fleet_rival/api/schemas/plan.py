@@ -84,6 +84,11 @@ class PlanLeft(Schema):
     reason: str
 
 
+class PlanChange(Schema):
+    words: str
+    begins_at: datetime | None = Field(description="Where it is now; None: nowhere")
+
+
 class PlanOut(Schema):
     name: str
     begins_at: datetime
@@ -92,7 +97,7 @@ class PlanOut(Schema):
     value_us: float | None
     bound_us: float | None
     proven: bool
-    changed: list[str]
+    changed: list[PlanChange]
     lanes: list[PlanLane]
     blocks: list[PlanBlockOut]
     left: list[PlanLeft]
@@ -139,6 +144,7 @@ class WhyOut(Schema):
     title: str
     words: list[str]
     gained_us: int | None
+    best_at: datetime | None = Field(description="Where it would stand; None: nowhere")
 
 
 class CheckOfReadiness(Schema):
@@ -147,6 +153,7 @@ class CheckOfReadiness(Schema):
     value: float | None
     wanted: float
     block: PlanKind | None
+    closed_by: str | None = Field(description="The block in words")
     title: str
     words: str
 

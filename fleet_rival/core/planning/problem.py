@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from fleet_rival.core.season.availability import Span
 
-__all__ = ["STEP", "Care", "Locked", "Person", "Placed", "Problem", "Wanted", "days_of", "joined", "rest_minutes", "steps_of"]
+__all__ = ["STEP", "Care", "Locked", "Person", "Placed", "Problem", "Wanted", "days_of", "joined", "rest_minutes", "steps_of", "without"]
 
 STEP: Final = timedelta(minutes=15)
 """Blocks begin and end on whole steps since the problem's beginning."""
@@ -168,4 +168,12 @@ def joined(spans: Sequence[Span]) -> list[Span]:
             out[-1] = (out[-1][0], max(out[-1][1], end))
         else:
             out.append((start, end))
+    return out
+
+
+def without(spans: Sequence[Span], taken: Sequence[Span]) -> list[Span]:
+    """What is left of stretches once others are taken out."""
+    out = list(spans)
+    for start, end in joined(taken):
+        out = [piece for a, b in out for piece in ((a, min(b, start)), (max(a, end), b)) if piece[0] < piece[1]]
     return out

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from fleet_rival.core.planning.problem import STEP, Problem, Wanted, days_of, joined, rest_minutes
+from fleet_rival.core.planning.problem import STEP, Problem, Wanted, days_of, joined, rest_minutes, without
 from fleet_rival.core.season.availability import Span
 
 __all__ = ["Room", "possible_starts"]
@@ -43,12 +43,12 @@ def possible_starts(problem: Problem, item: Wanted) -> list[Room]:
         for rig in item.rigs or (None,):
             windows = [span]
             if rig is not None:
-                windows = _without(
+                windows = without(
                     _common(windows, problem.rigs.get(rig, ())), [(placed.begins, placed.ends) for _, placed in fixed if placed.rig == rig]
                 )
             if item.coach is not None:
                 taken = [(placed.begins, placed.ends) for other, placed in fixed if other.coach == item.coach]
-                windows = _without(_common(windows, problem.coaches.get(item.coach, ())), taken)
+                windows = without(_common(windows, problem.coaches.get(item.coach, ())), taken)
             # Who has driven rests before the next thing that can't be moved, a race too.
             starts = _starts(problem, windows, [*person.busy, *own], length, rest, item.ends_by)
             if starts:
@@ -58,13 +58,6 @@ def possible_starts(problem: Problem, item: Wanted) -> list[Room]:
 
 def _common(windows: Sequence[Span], others: Iterable[Span]) -> list[Span]:
     return [(max(a, c), min(b, d)) for a, b in windows for c, d in others if max(a, c) < min(b, d)]
-
-
-def _without(windows: Sequence[Span], taken: Sequence[Span]) -> list[Span]:
-    out = list(windows)
-    for start, end in joined(taken):
-        out = [piece for a, b in out for piece in ((a, min(b, start)), (max(a, end), b)) if piece[0] < piece[1]]
-    return out
 
 
 def _starts(

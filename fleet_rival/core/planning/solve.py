@@ -34,7 +34,7 @@ class Effort:
 
     Attributes:
         units: about seconds of a fast core.
-        seconds: an end in any case; reached on a machine that is very slow or very busy, and then said in the plan.
+        seconds: an end in any case, for a machine on which those take too long.
     """
 
     units: float = 10.0
@@ -51,14 +51,12 @@ class Plan:
         value: gains weighted, less what late and moved blocks lose, in microseconds a lap.
         bound: no plan is worth more.
         proven: it is the best one.
-        in_time: the search ended by its deterministic limit and not by the clock.
     """
 
     placed: tuple[Placed, ...]
     value: float
     bound: float
     proven: bool
-    in_time: bool = True
 
     @property
     def keys(self) -> frozenset[str]:
@@ -97,7 +95,6 @@ def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[s
         sum(plan.value for plan in plans),
         sum(plan.bound for plan in plans),
         all(plan.proven for plan in plans),
-        all(plan.in_time for plan in plans),
     )
 
 
@@ -160,7 +157,7 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     placed = sorted([*problem.fixed(), *built.read(solver.value)], key=lambda item: (item.begins, item.key))
     fixed = sum(item.gain for item in problem.wanted if item.key in problem.locked)
     value, bound = (fixed + amount / _SCALE for amount in (solver.objective_value, solver.best_objective_bound))
-    return Plan(tuple(placed), value, bound, status == cp_model.OPTIMAL, solver.wall_time < effort.seconds)
+    return Plan(tuple(placed), value, bound, status == cp_model.OPTIMAL)
 
 
 @dataclass(frozen=True, slots=True)

@@ -43,11 +43,12 @@ class PlanBlock(Public, Base):
     """How the gain came about, after `core.planning.needs`."""
 
 
-class PlanMade(Base):
-    """The last time that a plan was made for a stretch of days: what it is worth, and what found no room. Follows from the making; not history."""
+class PlanMade(Public, Base):
+    """The last time that a plan was made for a stretch of days: what it is worth, and what found no room."""
 
     __tablename__ = "plan_made"
-    __table_args__ = table_args(UniqueConstraint("team_id", "name"))
+    __table_args__ = table_args(UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "name"))
+    recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     name: Mapped[Label]
@@ -56,6 +57,6 @@ class PlanMade(Base):
     value_us: Mapped[Quantity]
     bound_us: Mapped[Quantity]
     proven: Mapped[bool]
-    left: Mapped[list[Any]] = mapped_column("left_out", JSON, default=list)
+    left_out: Mapped[list[Any]] = mapped_column(JSON, default=list)
     changed: Mapped[list[Any]] = mapped_column(JSON, default=list)
-    """What became other than before, in sentences."""
+    """What became other than before: `words`, and `begins_at` of what goes somewhere else."""

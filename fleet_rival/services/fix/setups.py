@@ -1,7 +1,7 @@
 """Setups: versioned sheets of a car, what differs between two, and what each change brought."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -317,28 +317,30 @@ def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> li
         if not actor.sees_all:
             query = query.where(Driver.id == actor.driver_id)
         places = session.execute(query.order_by(Driver.name)).all()
-        felt = {(place[0], place[4]): _felt(session, actor, place[0], place[4], list(sheets)) for place in places}
+        felt = _felt(session, actor, {place[0] for place in places}, list(sheets))
     out = []
     for combination_key, combination_id, track, layout, driver_key, driver_id, driver in places:
         told = json.loads(pace.driver_pace(sessions, actor, combination_id, driver_id)[0])
         for change in told["setup_changes"]:
             if change["before"] in sheets and change["after"] in sheets:
                 one = len(differences(sheets[change["before"]], sheets[change["after"]])) == 1
-                notes = tuple(felt[combination_key, driver_key].get(change["after"], ()))
+                notes = tuple(felt.get((combination_key, driver_key, change["after"]), ()))
                 where = (combination_id, f"{track}, {layout}", driver_id, driver)
                 out.append(Brought(*where, change["before"], change["after"], change["words"], one, notes))
     return out
 
 
-def _felt(session: Session, actor: Actor, combination_id: int, driver_id: int, labels: Sequence[str]) -> dict[str, list[str]]:
-    """Notes on how runs felt, by the setup that was on."""
+def _felt(session: Session, actor: Actor, combinations: Collection[int], labels: Sequence[str]) -> dict[tuple[int, int, str | None], list[str]]:
+    """Notes on how runs felt, by combination, driver and the setup that was on."""
     query = (
         select(Run, PracticeSession.label)
         .join(PracticeSession, (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id))
-        .where(Run.team_id == actor.team_id, Run.combination_id == combination_id, Run.driver_id == driver_id, Run.setup.in_(labels))
+        .where(Run.team_id == actor.team_id, Run.combination_id.in_(combinations), Run.setup.in_(labels))
+        .order_by(Run.id)
     )
-    out: dict[str, list[str]] = {}
-    for run, label in session.execute(query):
+    out: dict[tuple[int, int, str | None], list[str]] = {}
+    for run, label in session.execute(query) if combinations else ():
         if run.note or run.handling:
-            out.setdefault(run.setup or "", []).append(f"Session {label}, run {run.number}: {run.note or 'handling noted on its sheet'}")
+            told = f"Session {label}, run {run.number}: {run.note or 'handling noted on its sheet'}"
+            out.setdefault((run.combination_id, run.driver_id, run.setup), []).append(told)
     return out

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import UTC, date, datetime
-from typing import Any
+from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
@@ -17,17 +17,14 @@ from fleet_rival.services.board.answer import up_to_date
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.wording.plan import block_words
 
-__all__ = ["make_plan", "moment_of", "name_of", "planned_week"]
+__all__ = ["make_plan", "named", "planned_week"]
 
 Clock = Callable[[], datetime]
+_MOST_TOLD: Final = 40
+"""Changes against the plan before that are named."""
 
 
-def name_of(begins: date) -> str:
-    """What a week's plan is kept under: the day on which the first of its weeks begins."""
-    return begins.isoformat()
-
-
-def moment_of(day: date | None, clock: Clock) -> datetime:
+def _moment(day: date | None, clock: Clock) -> datetime:
     """The moment whose weeks are meant: now, or noon of a day to come."""
     now = clock()
     return now if day is None or day <= now.date() else datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
@@ -36,11 +33,13 @@ def moment_of(day: date | None, clock: Clock) -> datetime:
 def planned_week(
     sessions: sessionmaker[Session], session: Session, actor: Actor, day: date | None, clock: Clock, only: Collection[UUID] | None = None
 ) -> tuple[WeekToPlan, str]:
-    """The week to be planned on a day, and the name under which its plan is kept."""
-    moment = moment_of(day, clock)
+    """The week to be planned on a day, and the name under which its plan is kept: the day on which the first of its series' weeks begins."""
+    moment = _moment(day, clock)
     loaded = up_to_date(sessions, actor, moment)
     begins = min((week.facts.begins for week in loaded.shown), default=moment.date())
-    return week_to_plan(sessions, session, actor, loaded, max(moment, clock()) if day is None else moment, only), name_of(begins)
+    # All of a week to come, and what is left of one that runs.
+    since = max(clock(), min((week.window[0] for week in loaded.shown), default=moment))
+    return week_to_plan(sessions, session, actor, loaded, since, only), begins.isoformat()
 
 
 def make_plan(
@@ -68,37 +67,39 @@ def make_plan(
         begin_change(session, actor, "plan.make", f"Made the practice plan{whose}")
         changed = _write(session, actor, week, plan)
         made = session.scalars(select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name).with_for_update()).first()
+        told = {"made_at": clock(), "value_us": plan.value, "bound_us": plan.bound, "proven": plan.proven, "left_out": _left(week, plan)}
         if made is None:
-            made = PlanMade(team_id=actor.team_id, name=name)
+            made = PlanMade(team_id=actor.team_id, name=name, **told)
             session.add(made)
-        made.made_at, made.value_us, made.bound_us, made.proven = clock(), plan.value, plan.bound, plan.proven
-        made.left, made.changed = _left(week, plan), changed[:40]
-        work.finish(session, {"placed": len(plan.placed), "left": len(made.left)})
+        for field, value in {**told, "changed": changed[:_MOST_TOLD]}.items():
+            setattr(made, field, value)
+        work.finish(session, {"placed": len(plan.placed), "left": len(made.left_out)})
 
 
-def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list[str]:
-    """Change rows to what was planned.
+def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list[dict[str, Any]]:
+    """Change rows to what was planned; what somebody changed while it was planned stays as they left it.
 
     Returns:
-        What is other than before, in sentences.
+        What is other than before: `words`, and `begins_at` of what goes somewhere else.
     """
     placed = {item.key: item for item in plan.placed}
-    rows = {row.id: row for row in session.scalars(select(PlanBlock).where(PlanBlock.team_id == actor.team_id).with_for_update())}
-    told: list[str] = []
+    own = (PlanBlock.team_id == actor.team_id, PlanBlock.id.in_([row.id for row in week.blocks.values()]))
+    rows = {row.id: row for row in session.scalars(select(PlanBlock).where(*own).with_for_update())} if week.blocks else {}
+    told: list[dict[str, Any]] = []
     for key, old in week.blocks.items():
         row = rows.get(old.id)
-        if row is None or key in week.problem.locked:
+        if row is None or row.version != old.version or key in week.problem.locked:
             continue
         there = placed.get(key)
-        about = _named(week, key, old)
+        about = named(week, key)
         if there is None:
             # What is over isn't taken out, only what was still to come.
             if old.begins_at >= week.problem.begins:
-                told.append(f"{about} is out.")
+                told.append({"words": f"{about} is out.", "begins_at": None})
                 session.delete(row)
             continue
         if there.begins != row.begins_at:
-            told.append(f"{about} goes to {there.begins:%a %d %b %H:%M} UTC.")
+            told.append({"words": f"{about} goes to", "begins_at": there.begins.isoformat()})
         _set(row, week, key, there)
     for key, there in placed.items():
         if key not in week.blocks:
@@ -114,7 +115,7 @@ def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list
             _set(row, week, key, there)
             session.add(row)
             if week.blocks:
-                told.append(f"{_named(week, key, None)} is new.")
+                told.append({"words": f"{named(week, key)} is new:", "begins_at": there.begins.isoformat()})
     return told
 
 
@@ -135,12 +136,13 @@ def _set(row: PlanBlock, week: WeekToPlan, key: str, there: Placed) -> None:
             setattr(row, name, value)
 
 
-def _named(week: WeekToPlan, key: str, row: PlanBlock | None) -> str:
+def named(week: WeekToPlan, key: str) -> str:
+    """Whose block it is, and what it is for."""
     if key in week.needed:
         entered, block = week.needed[key]
         return f"{entered.driver.name}, {block_words(block.kind, block.about)}"
-    assert row is not None
-    driver = next((item.name for item in week.drivers.values() if item.id == row.driver_id), "")
+    row = week.blocks[key]
+    driver = next(item.name for item in week.drivers.values() if item.id == row.driver_id)
     return f"{driver}, {block_words(row.kind, row.about)}"
 
 

@@ -1,5 +1,6 @@
 """The week to be planned as the core takes it: who has time, what would help, what stays."""
 
+from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
@@ -11,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.needs import WEIGHTS, NeededBlock, needed_blocks
-from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted
+from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted, without
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.availability import Availability, Span, Window, free_spans
 from fleet_rival.core.season.zones import known_zone
@@ -56,9 +57,6 @@ class WeekToPlan:
     drivers: Mapping[UUID, Driver]
     entry_keys: Mapping[UUID, int]
 
-    def keys_of(self, driver_id: UUID) -> list[str]:
-        return [key for key, (entered, _) in self.needed.items() if entered.driver.id == driver_id]
-
 
 def key_of_block(entry_id: UUID, kind: str, about: str) -> str:
     """Names a block in this plan and in later ones."""
@@ -94,35 +92,34 @@ def week_to_plan(
         select(PlanBlock, Entry.public_id)
         .join(Entry, (Entry.team_id == PlanBlock.team_id) & (Entry.id == PlanBlock.entry_id))
         .where(PlanBlock.team_id == actor.team_id, PlanBlock.begins_at < ends)
-    )
+    ).all()
     blocks = {key_of_block(entry_id, row.kind, row.about): row for row, entry_id in rows if entry_id in own}
+    elsewhere = _taken([row for row, entry_id in rows if entry_id not in own])
     coach = next((str(row.public_id) for row in resources.values() if row.kind == "coach"), None)
     needed: dict[str, tuple[Entered, NeededBlock]] = {}
     wanted: list[Wanted] = []
     locked: dict[str, Locked] = {}
     before: dict[str, datetime] = {}
     for item in entered:
-        there = {key: row for key, row in blocks.items() if key.startswith(f"{item.entry.id}/")}
-        asked = {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed}
-        for key, old in there.items():
-            asked.setdefault(key, NeededBlock(old.kind, old.about, old.minutes, float(old.gain_us), old.why, old.numbers))
+        may_move = only is None or item.driver.id in only
+        asked = {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed} if may_move else {}
+        for key, row in blocks.items():
+            if not key.startswith(f"{item.entry.id}/"):
+                continue
+            if row.locked or row.begins_at < begins or not may_move:
+                locked[key] = Locked(row.begins_at, by_key.get(row.rig_id) if row.rig_id is not None else None, row.minutes)
+                asked.setdefault(key, NeededBlock(row.kind, row.about, row.minutes, float(row.gain_us), row.why, row.numbers))
+            elif key in asked:
+                before[key] = row.begins_at
+            # Else what it was for is done, or gone: its time is free.
         for key, block in asked.items():
-            row = there.get(key)
-            stays = row is not None and (row.locked or row.begins_at < begins or (only is not None and item.driver.id not in only))
-            if row is None and only is not None and item.driver.id not in only:
-                continue
-            if row is not None and not stays and key not in {key_of_block(item.entry.id, one.kind, one.about) for one in item.needed}:
-                # What isn't needed any more (a mistake removed) frees its time.
-                continue
             needed[key] = (item, block)
             wanted.append(_wanted(item, key, block, asked, coach))
-            if row is not None and stays:
-                rig = by_key.get(row.rig_id) if row.rig_id is not None else None
-                locked[key] = Locked(row.begins_at, rig, row.minutes)
-            elif row is not None:
-                before[key] = row.begins_at
-    people = tuple(_person(item, loaded, drivers[item.id], begins, ends) for item in loaded.drivers)
-    spans = {str(item.id): _spans(item.hours, begins, ends) for item in loaded.resources.values()}
+    people = tuple(_person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id]) for item in loaded.drivers)
+    spans = {
+        str(item.id): tuple(without(_spans(item.hours, begins, ends), elsewhere.resources[resources[str(item.id)].id]))
+        for item in loaded.resources.values()
+    }
     problem = Problem(
         begins,
         ends,
@@ -134,6 +131,25 @@ def week_to_plan(
         before=before,
     )
     return WeekToPlan(problem, tuple(entered), needed, blocks, resources, drivers, entry_keys)
+
+
+@dataclass(frozen=True, slots=True)
+class _Taken:
+    """What other weeks' plans hold, by the keys of drivers and of rigs and coaches."""
+
+    drivers: Mapping[int, list[Span]]
+    resources: Mapping[int, list[Span]]
+
+
+def _taken(rows: Sequence[PlanBlock]) -> _Taken:
+    out = _Taken(defaultdict(list), defaultdict(list))
+    for row in rows:
+        span = (row.begins_at, row.begins_at + timedelta(minutes=row.minutes))
+        out.drivers[row.driver_id].append(span)
+        for key in (row.rig_id, row.coach_id):
+            if key is not None:
+                out.resources[key].append(span)
+    return out
 
 
 def _next_step(now: datetime) -> datetime:
@@ -187,18 +203,18 @@ def _wanted(item: Entered, key: str, block: NeededBlock, asked: Mapping[str, Nee
     )
 
 
-def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime) -> Person:
+def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime, elsewhere: Sequence[Span]) -> Person:
     zone = known_zone(row.zone or "UTC")
     care, quiet = care_of(row)
     waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), zone, begins, ends)
     free = [(max(a, c), min(b, d)) for a, b in _spans(driver.free, begins, ends) for c, d in waking if max(a, c) < min(b, d)]
     busy = [
         (start, start + timedelta(minutes=minutes_of(loaded, week)))
-        for week in loaded.shown
+        for week in loaded.weeks
         if (entry := week.entries.get(driver.id)) is not None
         for start in entry.starts
     ]
-    return Person(driver.name, zone, tuple(free), tuple(sorted(busy)), care)
+    return Person(driver.name, zone, tuple(free), tuple(sorted([*busy, *elsewhere])), care)
 
 
 def plain(numbers: Mapping[str, Any]) -> dict[str, Any]:

@@ -11,13 +11,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.problem import Placed
-from fleet_rival.core.planning.readiness import readiness, total
+from fleet_rival.core.planning.readiness import Check, readiness, total
 from fleet_rival.db.tables import PlanMade
 from fleet_rival.services.base import Actor
 from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.plan.make import Clock, planned_week
 from fleet_rival.services.plan.problem import Entered, WeekToPlan
-from fleet_rival.wording.plan import RULE_WORDS, block_words, check_words, gain_words
+from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, block_words, check_words, gain_words
 
 __all__ = ["blocks_to_come", "plan_of", "readiness_of"]
 
@@ -36,7 +36,7 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
             for key, row in sorted(week.blocks.items(), key=lambda pair: (pair[1].begins_at, pair[0]))
             if key.split("/")[0] in {str(item.entry.id) for item in week.entered}
         ]
-        left = [] if made is None else [_left(item) for item in made.left if actor.sees_all or UUID(item["driver_id"]) in shown]
+        left = [] if made is None else [_left(item) for item in made.left_out if actor.sees_all or UUID(item["driver_id"]) in shown]
         return {
             "name": name,
             "begins_at": week.problem.begins,
@@ -45,12 +45,16 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
             "value_us": made.value_us if made else None,
             "bound_us": made.bound_us if made else None,
             "proven": made.proven if made else False,
-            "changed": made.changed if made and actor.sees_all else [],
+            "changed": [{**item, "begins_at": _read(item["begins_at"])} for item in made.changed] if made and actor.sees_all else [],
             "lanes": lanes,
             "blocks": blocks,
             "left": left,
             "rigs": [{"id": key, "name": row.name} for key, row in week.resources.items() if row.kind == "rig"],
         }
+
+
+def _read(text: str | None) -> datetime | None:
+    return datetime.fromisoformat(text) if text else None
 
 
 def _lane(week: WeekToPlan, driver_id: UUID) -> dict[str, Any]:
@@ -146,6 +150,11 @@ def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock =
         return list(coming_blocks(session, actor, clock()))
 
 
+def _check(check: Check) -> dict[str, Any]:
+    title, words = check_words(check)
+    return {**asdict(check), "closed_by": BLOCK_WORDS[check.block] if check.block else None, "title": title, "words": words}
+
+
 def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
     """Each entry's checks, what is open first."""
     with sessions() as session:
@@ -165,7 +174,7 @@ def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None
                 "importance": item.entry.importance,
                 "total": total(checks),
                 "open": sum(check.state == "open" for check in checks),
-                "checks": [{**asdict(check), "title": check_words(check)[0], "words": check_words(check)[1]} for check in checks],
+                "checks": [_check(check) for check in checks],
             }
         )
     return {"items": sorted(items, key=lambda item: (-item["open"], item["driver"]))}

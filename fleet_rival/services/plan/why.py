@@ -9,10 +9,10 @@ from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
-from fleet_rival.services.plan.make import Clock, planned_week
+from fleet_rival.services.plan.make import Clock, named, planned_week
 from fleet_rival.services.plan.problem import WeekToPlan
 from fleet_rival.wording.clinic import seconds
-from fleet_rival.wording.plan import block_words, gain_words
+from fleet_rival.wording.plan import gain_words
 
 __all__ = ["why"]
 
@@ -40,7 +40,7 @@ def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | Non
         told.append("Somebody put it there: it stays.")
         return _out(week, key, told)
     if not possible_starts(week.problem, item):
-        told.append(f"There is no free time of {item.minutes} minutes for it before {item.ends_by:%a %d %b %H:%M} UTC.")
+        told.append(f"There is no free time of {item.minutes} minutes for it before its race.")
         return _out(week, key, told)
     with_it = plan_week(week.problem, _EFFORT, forced=[key])
     without = plan_week(week.problem, _EFFORT, without=[key])
@@ -49,17 +49,15 @@ def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | Non
         return _out(week, key, told)
     gained = gain_of(week.problem, with_it.placed) - gain_of(week.problem, without.placed)
     out = sorted(without.keys - with_it.keys)
-    names = "; ".join(f"{week.needed[one][0].driver.name}, {block_words(week.needed[one][1].kind, week.needed[one][1].about)}" for one in out)
+    names = "; ".join(named(week, one) for one in out)
     if gained >= 0:
         instead = f", although {names} would fit then" if names else ""
         told.append(f"With it the plan is worth {seconds(gained)} more than without it{instead}.")
     else:
         told.append(f"It would cost {seconds(-gained)} more than it brings: {names or 'better places'} would have to go.")
     place = next(one for one in with_it.placed if one.key == key)
-    told.append(f"Its best place is {place.begins:%a %d %b %H:%M} UTC.")
-    return _out(week, key, told, gained)
+    return _out(week, key, told, gained, place.begins)
 
 
-def _out(week: WeekToPlan, key: str, told: list[str], gained: int | None = None) -> dict[str, Any]:
-    entered, block = week.needed[key]
-    return {"key": key, "title": f"{entered.driver.name}, {block_words(block.kind, block.about)}", "words": told, "gained_us": gained}
+def _out(week: WeekToPlan, key: str, told: list[str], gained: int | None = None, best_at: datetime | None = None) -> dict[str, Any]:
+    return {"key": key, "title": named(week, key), "words": told, "gained_us": gained, "best_at": best_at}

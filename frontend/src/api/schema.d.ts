@@ -4053,6 +4053,11 @@ export interface components {
         CheckOfReadiness: {
             /** Block */
             block: ("walk" | "build" | "corner" | "trial" | "wet" | "night" | "long" | "qualifying" | "rehearsal" | "review") | null;
+            /**
+             * Closed By
+             * @description The block in words
+             */
+            closed_by: string | null;
             /** Key */
             key: string;
             /**
@@ -7291,6 +7296,16 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** PlanChange */
+        PlanChange: {
+            /**
+             * Begins At
+             * @description Where it is now; None: nowhere
+             */
+            begins_at: string | null;
+            /** Words */
+            words: string;
+        };
         /** PlanLane */
         PlanLane: {
             /** Care */
@@ -7357,7 +7372,7 @@ export interface components {
             /** Bound Us */
             bound_us: number | null;
             /** Changed */
-            changed: string[];
+            changed: components["schemas"]["PlanChange"][];
             /**
              * Ends At
              * Format: date-time
@@ -10174,6 +10189,11 @@ export interface components {
         };
         /** WhyOut */
         WhyOut: {
+            /**
+             * Best At
+             * @description Where it would stand; None: nowhere
+             */
+            best_at: string | null;
             /** Gained Us */
             gained_us: number | null;
             /** Key */

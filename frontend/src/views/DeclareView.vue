@@ -8,7 +8,7 @@ import DriveHead from '@/parts/drive/DriveHead.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { contextWords, emptyContext, useRunsSettled } from '@/runs'
+import { contextWords, emptyContext, PURPOSES, useRunsSettled } from '@/runs'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
@@ -42,8 +42,8 @@ watch(
     if (!given || touched.value) return
     // What is proposed is a copy: the kept answer stays as it came.
     context.value = JSON.parse(JSON.stringify(given.context)) as RunContext
-    // Who comes from the clinic declares corner work, and knows what to watch.
-    if (route.query.purpose === 'corner') context.value.purpose = 'corner'
+    // Who comes from the clinic or the plan has said what for, and knows what to watch.
+    if (typeof route.query.purpose === 'string' && route.query.purpose in PURPOSES) context.value.purpose = route.query.purpose as RunContext['purpose']
     if (typeof route.query.watch === 'string') context.value.watch = [route.query.watch]
     void nextTick(() => form.value?.show(context.value))
   },

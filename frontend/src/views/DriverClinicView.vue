@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/vue-query'
+import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import CostMap from '@/charts/CostMap.vue'
-import { seconds, useClinicSettled, useLibrary, type Mistake } from '@/clinic'
+import { seconds, useClinicSettled, useDriverClinic, useLibrary, type Mistake } from '@/clinic'
 import { perCent } from '@/format'
-import { useAlso, useWeek } from '@/look'
 import AlsoNote from '@/parts/find/AlsoNote.vue'
 import OptionsPart from '@/parts/find/OptionsPart.vue'
 import AssignPart from '@/parts/fix/AssignPart.vue'
@@ -21,36 +20,21 @@ const route = useRoute()
 const { words } = useLibrary()
 const settled = useClinicSettled()
 const me = useMe()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
-const { week } = useWeek(() => combination.data.value?.weeks ?? [])
-const also = useAlso()
-const clinic = useQuery({
-  enabled: () => Boolean(combination.data.value),
-  queryKey: ['clinic', () => props.id, () => props.driver, week, also],
-  placeholderData: keepPreviousData,
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/clinic', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
-})
+const { combination, week, also, enabled, where, clinic, card } = useDriverClinic(
+  () => props.id,
+  () => props.driver,
+)
 const work = useQuery({
   queryKey: ['assignments', () => props.id],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/assignments', { params: { path: { combination_id: props.id } } })),
 })
-const where = () => ({ path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } })
-const card = useQuery({
-  enabled: () => Boolean(combination.data.value),
-  queryKey: ['card-of-three', () => props.id, () => props.driver, week, also],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: where() })),
-})
 const audit = useQuery({
-  enabled: () => Boolean(combination.data.value),
+  enabled,
   queryKey: ['clinic', () => props.id, () => props.driver, 'audit', week, also],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/audit', { params: where() })),
 })
 const pace = useQuery({
-  enabled: () => Boolean(combination.data.value),
+  enabled,
   queryKey: ['driver-laps', () => props.id, () => props.driver, 'pace', week, also],
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/pace', { params: where() })),
 })

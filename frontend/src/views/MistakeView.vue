@@ -5,9 +5,8 @@ import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { useBook } from '@/book'
 import PassPicture from '@/charts/PassPicture.vue'
-import { seconds, useLibrary, type Kind, type Slip } from '@/clinic'
+import { seconds, useDriverClinic, useLibrary, type Kind, type Slip } from '@/clinic'
 import { perCent } from '@/format'
-import { useAlso, useWeek } from '@/look'
 import AssignPart from '@/parts/fix/AssignPart.vue'
 import SayPart from '@/parts/fix/SayPart.vue'
 import TrendDots from '@/parts/fix/TrendDots.vue'
@@ -21,36 +20,21 @@ const props = defineProps<{ id: string; driver: string; corner: string; kind: Ki
 const route = useRoute()
 const me = useMe()
 const { library, words } = useLibrary()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
-const { week } = useWeek(() => combination.data.value?.weeks ?? [])
-const also = useAlso()
-const clinic = useQuery({
-  enabled: () => Boolean(combination.data.value),
-  queryKey: ['clinic', () => props.id, () => props.driver, week, also],
-  placeholderData: keepPreviousData,
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/clinic', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
-})
+const { combination, week, also, enabled, where, clinic, card } = useDriverClinic(
+  () => props.id,
+  () => props.driver,
+)
 const passes = useQuery({
-  enabled: () => Boolean(combination.data.value),
+  enabled,
   queryKey: ['mistake', () => props.id, () => props.driver, () => props.corner, () => props.kind, week, also],
   placeholderData: keepPreviousData,
   retry: false,
   queryFn: () =>
     answer(
       api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/mistakes/{corner}/{kind}', {
-        params: { path: { combination_id: props.id, driver_id: props.driver, corner: props.corner, kind: props.kind }, query: { week: week.value, also: also.value } },
+        params: { path: { ...where().path, corner: props.corner, kind: props.kind }, query: where().query },
       }),
     ),
-})
-const card = useQuery({
-  enabled: () => Boolean(combination.data.value),
-  queryKey: ['card-of-three', () => props.id, () => props.driver, week, also],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value, also: also.value } } })),
 })
 const shown = computed(() => clinic.data.value)
 const book = useBook(

@@ -4,14 +4,14 @@ import { computed, ref } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { seconds } from '@/clinic'
-import { moment } from '@/format'
+import { dayOf, moment } from '@/format'
 import BlockPane from '@/parts/plan/BlockPane.vue'
 import PlanLanes from '@/parts/plan/PlanLanes.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { useBlockChange, useMaking, usePlan, type Step } from '@/plan'
+import { DAY, useBlockChange, useMaking, usePlan, type Step } from '@/plan'
 import { maySeeAll, useMe } from '@/session'
 
 /** The practice plan of the running weeks: made in one go, changed by hand, made anew without losing what was put somewhere. */
@@ -19,6 +19,11 @@ const route = useRoute()
 const me = useMe()
 const may = computed(() => maySeeAll(me.data.value?.role))
 const day = computed(() => (typeof route.query.day === 'string' ? route.query.day : undefined))
+/** Tuesday of the week after: by then all series have turned over. */
+const dayAfter = computed(() => {
+  const from = day.value ? new Date(`${day.value}T12:00:00Z`) : new Date()
+  return dayOf(new Date(from.getTime() + (9 - (from.getUTCDay() || 7)) * DAY))
+})
 const asked = usePlan(() => day.value)
 const plan = computed(() => asked.data.value)
 const { make, making } = useMaking()
@@ -38,7 +43,11 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
 <template>
   <div class="top">
     <h1>Plan</h1>
-    <p class="links"><RouterLink :to="{ name: 'readiness', query: route.query }">Readiness</RouterLink></p>
+    <p class="links">
+      <RouterLink :to="{ name: 'readiness', query: route.query }">Readiness</RouterLink>
+      <RouterLink v-if="day" :to="{ name: 'plan' }">This week</RouterLink>
+      <RouterLink :to="{ name: 'plan', query: { day: dayAfter } }">{{ day ? 'The week after' : 'Next week' }}</RouterLink>
+    </p>
     <div v-if="may" class="make">
       <label>For <select v-model="whose"><option value="">everybody</option><option v-for="lane in plan?.lanes" :key="lane.id" :value="lane.id">{{ lane.name }}</option></select></label>
       <WorkButton color="primary" :loading="make.isPending.value" @click="make.mutate({ day, drivers: whose ? [whose] : undefined })">{{ plan?.made_at ? 'Plan again' : 'Make the plan' }}</WorkButton>
@@ -65,14 +74,14 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
       <section class="sheet lanes-part" aria-label="Lanes"><PlanLanes :plan="plan" :may="may" :chosen="chosen" @choose="chosen = chosen === $event ? '' : $event" @step="step" /></section>
       <BlockPane v-if="block" :block="block" :driver="nameOf(block.driver_id)" :may="may" :day="day" @step="step" @close="chosen = ''" />
     </div>
-    <details v-if="plan.changed.length" class="sheet part"><summary>What changed against the plan before: {{ plan.changed.length }}</summary><ul><li v-for="words in plan.changed" :key="words">{{ words }}</li></ul></details>
+    <details v-if="plan.changed.length" class="sheet part"><summary>What changed against the plan before: {{ plan.changed.length }}</summary><ul><li v-for="item in plan.changed" :key="item.words">{{ item.words }}<template v-if="item.begins_at"> {{ moment(item.begins_at) }}</template></li></ul></details>
     <section v-if="left.length" class="sheet part" aria-labelledby="left-title">
       <h2 id="left-title">What found no place</h2>
       <ul class="left">
         <li v-for="item in left.slice(0, shownLeft)" :key="item.key">
           <b>{{ item.driver }}</b>, {{ item.words }} ({{ item.minutes }} min). {{ item.reason }} <span class="quiet">{{ item.why }}</span>
           <button v-if="may" type="button" class="link" :disabled="why.isPending.value" @click="why.mutate(item.key)">Why not?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
-          <ul v-if="why.data.value?.key === item.key" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li></ul>
+          <ul v-if="why.data.value?.key === item.key" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li><li v-if="why.data.value.best_at">It would stand best at {{ moment(why.data.value.best_at) }}.</li></ul>
         </li>
       </ul>
       <button v-if="left.length > shownLeft" type="button" class="link" @click="shownLeft += 40">{{ left.length - shownLeft }} more</button>

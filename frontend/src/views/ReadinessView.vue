@@ -17,7 +17,6 @@ const STATES = { met: 'there', close: 'nearly', open: 'open' } as const
 const KEYS = computed(() => (items.value[0]?.checks ?? []).map((check) => check.key).sort())
 const titles = computed(() => Object.fromEntries(items.value.flatMap((item) => item.checks.map((check) => [check.key, check.title]))))
 const check = (item: Item, key: string) => item.checks.find((other) => other.key === key)!
-const BLOCKS: Record<string, string> = { walk: 'walk the track', build: 'build pace', corner: 'corner work', trial: 'a trial', wet: 'driving in the wet', night: 'driving at that time of day', long: 'a long run', qualifying: 'a qualifying run', rehearsal: 'a rehearsal', review: 'a review' }
 </script>
 
 <template>
@@ -45,7 +44,7 @@ const BLOCKS: Record<string, string> = { walk: 'walk the track', build: 'build p
     <p class="quiet">What is open, with what would close it:</p>
     <details v-for="item in items" :key="item.entry_id">
       <summary>{{ item.driver }}, {{ item.place || item.series }}: {{ item.open }} open</summary>
-      <ul><li v-for="one in item.checks.filter((other) => other.state !== 'met')" :key="one.key"><b>{{ one.title }}</b>: {{ one.words }}.<template v-if="one.block"> Closed by {{ BLOCKS[one.block] }}.</template></li></ul>
+      <ul><li v-for="one in item.checks.filter((other) => other.state !== 'met')" :key="one.key"><b>{{ one.title }}</b>: {{ one.words }}.<template v-if="one.closed_by"> Closed by: {{ one.closed_by }}.</template></li></ul>
     </details>
   </section>
 </template>

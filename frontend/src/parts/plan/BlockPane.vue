@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
-import { clock, date } from '@/format'
+import { clock, date, moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { DAY, ends, longer, MINUTE, moved, turned, type PlanBlock, type Step } from '@/plan'
@@ -13,6 +13,8 @@ const props = defineProps<{ block: PlanBlock; driver: string; may: boolean; day?
 const emit = defineEmits<{ step: [id: string, step: Step]; close: [] }>()
 const why = useMutation({ mutationFn: () => answer(api.GET('/api/plan/why', { params: { query: { key: props.block.key, day: props.day } } })) })
 watch(() => props.block.id, () => why.reset())
+/** What a run is declared as that drives a block; others are declared as what they are. */
+const PURPOSE_OF: Partial<Record<PlanBlock['kind'], string>> = { walk: 'learn', build: 'build', corner: 'corner', trial: 'trial', long: 'long', qualifying: 'qualifying', rehearsal: 'rehearsal' }
 const act = (step: Step) => emit('step', props.block.id, step)
 </script>
 
@@ -34,9 +36,9 @@ const act = (step: Step) => emit('step', props.block.id, step)
       <v-btn size="small" variant="outlined" @click="act(() => 'out')">Take it out</v-btn>
       <WorkButton size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
     </div>
-    <p v-if="block.combination_id"><RouterLink :to="{ name: 'declare', params: { id: block.combination_id }, query: { driver: block.driver_id } }">Declare the run</RouterLink></p>
+    <p v-if="block.combination_id && block.kind !== 'review'"><RouterLink :to="{ name: 'declare', params: { id: block.combination_id }, query: { driver: block.driver_id, purpose: PURPOSE_OF[block.kind], watch: block.kind === 'corner' ? block.words : undefined } }">Declare the run</RouterLink></p>
     <TroubleNote :error="why.error.value" />
-    <ul v-if="why.data.value" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li></ul>
+    <ul v-if="why.data.value" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li><li v-if="why.data.value.best_at">It stands best at {{ moment(why.data.value.best_at) }}.</li></ul>
     <p><button type="button" class="link" @click="emit('close')">Close</button></p>
   </section>
 </template>
