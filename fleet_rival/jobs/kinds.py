@@ -1,6 +1,6 @@
 """What each kind of job calls."""
 
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
@@ -11,6 +11,7 @@ from fleet_rival.services import board, boundaries, drive, find, history, steadi
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
 from fleet_rival.services.plan import make as plan
+from fleet_rival.services.plan.what_if import Change, what_if, what_makes_room
 from fleet_rival.services.traces import deriving, imports
 
 __all__ = ["KINDS"]
@@ -52,6 +53,27 @@ def _plan(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
     plan.make_plan(sessions, actor, day, only, work)
 
 
+def _what_if(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    def moment(text: str | None) -> datetime | None:
+        return datetime.fromisoformat(text) if text else None
+
+    changes = [
+        Change(
+            item["kind"],
+            UUID(item["driver_id"]),
+            moment(item["begins_at"]),
+            moment(item["ends_at"]),
+            UUID(item["week_id"]) if item["week_id"] else None,
+        )
+        for item in arguments["changes"]
+    ]
+    what_if(sessions, actor, changes, date.fromisoformat(arguments["day"]) if arguments["day"] else None, work)
+
+
+def _room(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    what_makes_room(sessions, actor, arguments["key"], date.fromisoformat(arguments["day"]) if arguments["day"] else None, work)
+
+
 def _steadiness(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     work.step(0.05, "computing")
     steadiness.catch_up(sessions, actor, UUID(arguments["driver_id"]))
@@ -88,6 +110,8 @@ KINDS: Kinds = {
     "history.undo": _undo,
     "history.redo": _redo,
     "plan.make": _plan,
+    "plan.room": _room,
+    "plan.what_if": _what_if,
     "standing.refresh": _standing,
     "steadiness.refresh": _steadiness,
     "track.boundaries": _boundaries,

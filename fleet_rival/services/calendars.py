@@ -124,7 +124,7 @@ def subscribed(sessions: sessionmaker[Session], actor: Actor) -> bytes:
                 events.append(_week_event(week))
             for start, who in sorted(starts.get(week.row.id, {}).items()):
                 events += _start_events(week, [start], who if actor.sees_all else ())
-        events += [_block_event(block, whose=actor.sees_all) for block in coming_blocks(session, actor, moment - _KEPT_BEHIND)]
+        events += [_block_event(block, whose=actor.sees_all) for block in coming_blocks(session, actor, moment - _KEPT_BEHIND, moment)]
         return write_calendar(f"Fleet Rival: {team.name}", events, moment)
 
 

@@ -7,7 +7,19 @@ from fleet_rival.core.planning.readiness import Check
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
-__all__ = ["BLOCK_WORDS", "RULE_WORDS", "block_words", "check_words", "gain_words"]
+__all__ = [
+    "BLOCK_WORDS",
+    "CHECK_TITLES",
+    "PURPOSE_WORDS",
+    "RULE_WORDS",
+    "became_words",
+    "beside_words",
+    "block_words",
+    "check_words",
+    "gain_words",
+    "pass_words",
+    "room_words",
+]
 
 BLOCK_WORDS: Final = {
     "walk": "walk the track",
@@ -51,6 +63,30 @@ _CHECKS: Final = {
     "start": ("start rehearsed", "{value:.0f} of {wanted:.0f} rehearsals"),
     "conditions": ("the race’s conditions", "{value:.0f} not driven yet"),
 }
+CHECK_TITLES: Final = {key: title for key, (title, _) in _CHECKS.items()}
+PURPOSE_WORDS: Final = {
+    "learn": "learning the track",
+    "build": "building pace",
+    "corner": "corner work",
+    "trial": "trying an option",
+    "long": "a long run",
+    "qualifying": "a qualifying run",
+    "rehearsal": "a rehearsal",
+    "experiment": "an experiment",
+    "commentary": "a run talked through",
+}
+_PASSED: Final = {
+    "walk": "you can say at each corner where you brake, turn in and pick up the throttle, and the last three laps are clean",
+    "build": "three clean laps are {gain} quicker than the middle of those before",
+    "corner": "ten of twelve passes come without the mistake",
+    "trial": "each side has six clean laps, taken in turns",
+    "wet": "eight laps are clean, and you know where there is grip off the dry line",
+    "night": "eight laps are clean, with references that can be seen then",
+    "long": "the laps are driven on one set without a slip that costs half a second",
+    "qualifying": "the first lap is a safe one within half a per cent of your best; the second may risk more",
+    "rehearsal": "the race’s distance is driven within the limits, with pit entry and exit",
+    "review": "each open mistake has a next step that you can say in one sentence",
+}
 _UNKNOWN: Final = {
     "gap": "no target, or no lap",
     "clean_rate": "no lap yet",
@@ -62,11 +98,59 @@ _UNKNOWN: Final = {
 
 def block_words(kind: str, about: str) -> str:
     """A block in a few words: what, and about what."""
-    told = BLOCK_WORDS[kind]
+    told = BLOCK_WORDS.get(kind)
+    if told is None:
+        return about or kind
     if kind == "corner":
         corner, _, mistake = about.partition(":")
         return f"{corner}: {MISTAKE_WORDS.get(mistake, mistake)}"
     return f"{told}, {about}" if about else told
+
+
+def pass_words(kind: str, numbers: Mapping[str, Any], own: str = "") -> str:
+    """When a block is passed.
+
+    Args:
+        numbers: `gain_us`, what it is worth a lap; without it the words speak of it in general.
+        own: what the team says instead.
+    """
+    if own:
+        return f"Passed when {own}."
+    gain = seconds(numbers["gain_us"]) if "gain_us" in numbers else "by what the block is worth"
+    told = _PASSED.get(kind)
+    return f"Passed when {told.format(gain=gain)}." if told else ""
+
+
+def became_words(state: str, laps: int, purpose: str | None) -> str:
+    """What became of a block; nothing for one that is still to come."""
+    driven = "1 lap" if laps == 1 else f"{laps} laps"
+    if state == "done":
+        return f"done, {driven}" if laps else "done"
+    if state == "short":
+        return f"cut short after {driven}"
+    if state == "replaced":
+        return f"replaced by {driven}" + (f" of {PURPOSE_WORDS[purpose]}" if purpose in PURPOSE_WORDS else " of something else")
+    if state == "under_way":
+        return f"under way, {driven}" if laps else "under way"
+    return {"missed": "missed", "coming": ""}[state]
+
+
+def beside_words(gained_us: float, added: int, dropped: int, moved: int) -> str:
+    """What a change of the week would bring or cost."""
+    if gained_us > 0:
+        told = f"The plan would be worth {seconds(gained_us)} a lap more"
+    elif gained_us < 0:
+        told = f"The plan would be worth {seconds(-gained_us)} a lap less"
+    else:
+        told = "The plan would be worth as much as now"
+    parts = [f"{count} {what}" for count, what in ((added, "new"), (dropped, "out"), (moved, "at another time")) if count]
+    return f"{told}: {', '.join(parts)}." if parts else f"{told}; no block would be other."
+
+
+def room_words(kind: str, gained_us: float) -> str:
+    """What would make room for a block, and what that is worth."""
+    what = {"evening": "This time would make room", "rig": "Another rig would make room", "coach": "The coach’s time then would make room"}[kind]
+    return f"{what}: worth {seconds(gained_us)} a lap more."
 
 
 def gain_words(why: str, numbers: Mapping[str, Any], gain_us: float, lap_words: str = "a lap") -> str:

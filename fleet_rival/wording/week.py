@@ -40,6 +40,7 @@ OPEN_WORDS: Final = {
     "ask_damage": "damage?",
     "ask_incident": "what happened?",
     "conditions": "other conditions",
+    "missed_block": "practice missed",
 }
 """What is open in a cell, in two or three words."""
 

@@ -104,3 +104,6 @@ export function temperature(celsius: number | null | undefined): string {
 export function fuel(litres: number, decimals = 1): string {
   return preferences.volume === 'gal' ? `${(litres / 3.785411784).toFixed(decimals)} gal` : `${litres.toFixed(decimals)} l`
 }
+
+/** With a capital letter, as a sentence begins. */
+export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)

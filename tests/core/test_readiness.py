@@ -72,20 +72,20 @@ class TestReadiness:
 class TestMinutes:
     def test_laps_out_and_in_and_getting_ready(self) -> None:
         # 12 laps of 66 s, two slow ones, 5 minutes.
-        assert minutes_of("corner", LAP, 20) == 25
-        assert minutes_of("rehearsal", LAP, 45.0) == 60 and minutes_of("review", LAP, 45.0) == 25
-        assert minutes_of("walk", LAP, 20) > minutes_of("walk", LAP // 2, 20)
+        assert minutes_of(BLOCKS["corner"], LAP, 20) == 25
+        assert minutes_of(BLOCKS["rehearsal"], LAP, 45.0) == 60 and minutes_of(BLOCKS["review"], LAP, 45.0) == 25
+        assert minutes_of(BLOCKS["walk"], LAP, 20) > minutes_of(BLOCKS["walk"], LAP // 2, 20)
 
     def test_nothing_but_a_rehearsal_goes_beyond_the_seat_limit(self) -> None:
         care = Care(seat_limit_minutes=40)
         for code, kind in BLOCKS.items():
-            minutes = minutes_of(code, 480_000_000, 90.0, care)
+            minutes = minutes_of(kind, 480_000_000, 90.0, care)
             assert minutes <= 40 or code == "rehearsal" or not kind.driving
-        assert minutes_of("rehearsal", None, 90.0, care) == 105
+        assert minutes_of(BLOCKS["rehearsal"], None, 90.0, care) == 105
 
     @given(st.sampled_from(list(BLOCKS)), st.integers(20_000_000, 600_000_000), st.floats(5, 300))
     def test_always_whole_five_minutes(self, code: str, lap: int, race: float) -> None:
-        assert minutes_of(code, lap, race) % 5 == 0 and minutes_of(code, lap, race) > 0
+        assert minutes_of(BLOCKS[code], lap, race) % 5 == 0 and minutes_of(BLOCKS[code], lap, race) > 0
 
 
 class TestWhatHelps:

@@ -1,6 +1,7 @@
 """The plan in a team's hands: made from what is open, changed by people, made anew without losing what was put somewhere, taken back."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 from typing import Any
@@ -18,7 +19,7 @@ from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
 from fleet_rival.services import calendars, entries, history, profiles, series
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Outdated, Refused
-from fleet_rival.services.plan import change, make, view, why
+from fleet_rival.services.plan import change, make, rules, view, what_if, why
 from fleet_rival.services.team import add_person
 from tests.conftest import manager_of
 from tests.services.test_fix import Desk
@@ -217,7 +218,8 @@ def test_a_driver_sees_the_own_lane_on_the_first_page_and_in_the_calendar(team: 
     coming = view.blocks_to_come(team.sessions, driver, lambda: TUESDAY)
     s.ComingBlocks.model_validate({"items": coming}, from_attributes=True)
     assert [item.begins_at for item in coming] == sorted(item["begins_at"] for item in own["blocks"])
-    assert view.blocks_to_come(team.sessions, driver, lambda: RACE) == []
+    assert {item.state for item in view.blocks_to_come(team.sessions, driver, lambda: RACE)} <= {"missed"}
+    assert view.blocks_to_come(team.sessions, driver, lambda: RACE + timedelta(days=3)) == []
     read = icalendar.Calendar.from_ical(calendars.subscribed(team.sessions, driver))
     titles = [str(event["summary"]) for event in read.walk("VEVENT")]
     assert any(title == "T3: braked too early" for title in titles) or datetime.now(UTC) - timedelta(days=60) > TUESDAY
@@ -333,3 +335,133 @@ def test_a_shared_rig_is_used_by_one_at_a_time(team: Team) -> None:
     assert len(driven) >= 3 and {item["rig"]["name"] for item in plan["blocks"] if item["rig"]} == {"Cellar"}
     assert all(begins + timedelta(minutes=minutes) <= later for (begins, minutes), (later, _) in pairwise(driven))
     assert all(18 <= begins.hour < 21 and begins.weekday() in (2, 3) for begins, _ in driven)
+
+
+def test_what_was_driven_takes_its_block_and_what_was_missed_is_planned_again(team: Team) -> None:
+    plan = team.make()
+    own = [item for item in plan["blocks"] if item["driver_id"] == team.drivers["Ysolde Farrand"] and item["kind"] in ("corner", "long")]
+    long_run = next(item for item in own if item["kind"] == "long")
+    assert {item["state"] for item in plan["blocks"]} == {"coming"} and all(item["became"] == "" for item in plan["blocks"])
+    # Two runs: a long one and one for the corner, on the evening of the long run; everything else of that evening and before is missed.
+    team.desk.drive(0.0, 9, long_run["begins_at"], traces=False)
+    after = long_run["begins_at"] + timedelta(hours=5)
+    became = by_key(team.plan(at=after))
+    done = [item for item in became.values() if item["id"] == long_run["id"]]
+    assert [(item["state"], item["became"]) for item in done] == [("done", "done, 14 laps")]
+    missed = [item for item in became.values() if item["state"] == "missed"]
+    assert missed and all(item["begins_at"] < after for item in missed)
+    for driver in team.drivers.values():
+        found = profiles.profile(team.sessions, team.actor, driver)
+        more = {**EVENINGS, "weekly": [*EVENINGS["weekly"], {"days": [5], "begins": "08:00", "ends": "17:00"}]}
+        profiles.change_profile(team.sessions, team.actor, driver, found.version, {"availability": more})
+    again = by_key(team.make(at=after))
+    for item in missed:
+        kept = next(other for other in again.values() if other["id"] == item["id"])
+        assert kept["begins_at"] == item["begins_at"] and kept["state"] == "missed", "what was missed stays on the record"
+    anew = {(item["driver_id"], item["kind"], item["about"]) for item in again.values() if item["state"] == "coming" and item["begins_at"] >= after}
+    assert anew & {(item["driver_id"], item["kind"], item["about"]) for item in missed}, "and its like is planned again"
+
+    # People have the last word.
+    review = next(item for item in again.values() if item["state"] == "missed")
+    change.change_block(team.sessions, team.actor, review["id"], review["version"], {"said": "done"})
+    told = next(item for item in team.plan(at=after)["blocks"] if item["id"] == review["id"])
+    assert (told["state"], told["became"], told["said"]) == ("done", "done", "done")
+    change.change_block(team.sessions, team.actor, told["id"], told["version"], {"said": None})
+    assert next(item for item in team.plan(at=after)["blocks"] if item["id"] == review["id"])["state"] == "missed"
+
+
+def test_rules_and_blocks_are_the_managers(team: Team) -> None:
+    usual = rules.rules_view(team.sessions, team.actor)
+    s.PlanRulesOut.model_validate(usual)
+    assert usual["version"] == 0
+    checks = {item["key"]: {"met": item["met"], "close": item["close"], "weight": item["weight"]} for item in usual["checks"]}
+    names = ("laps", "minutes", "rank", "share", "planned", "pass_mark")
+    blocks: dict[str, dict[str, Any]] = {item["code"]: {name: item[name] for name in names} for item in usual["blocks"]}
+    before = team.ready()["Ysolde Farrand"]
+    checks["laps"] = {"met": 10, "close": 5, "weight": 9.0}
+    blocks["qualifying"]["planned"] = False
+    blocks["corner"] |= {"laps": 20, "pass_mark": "six in a row are clean"}
+    blocks["own-starts"] = {**blocks["build"], "name": "standing starts", "laps": 10, "share": 0.002, "times": 1}
+    told = rules.change_rules(team.sessions, team.actor, 0, checks, blocks)
+    s.PlanRulesOut.model_validate(told)
+    assert told["version"] == 1
+    after = team.ready()["Ysolde Farrand"]
+    assert after["total"] > before["total"]
+    assert next(check for check in after["checks"] if check["key"] == "laps")["state"] == "met"
+    plan = team.make()
+    kinds = {item["kind"] for item in plan["blocks"]} | {item["kind"] for item in plan["left"]}
+    assert "qualifying" not in kinds and "own-starts" in kinds
+    corner = next(item for item in plan["blocks"] if item["kind"] == "corner")
+    assert corner["pass_mark"] == "Passed when six in a row are clean."
+    assert next(item for item in plan["blocks"] if item["kind"] == "own-starts")["words"] == "standing starts"
+    with pytest.raises(Outdated):
+        rules.change_rules(team.sessions, team.actor, 0, checks, blocks)
+    for wrong, words in (
+        ({"laps": {"met": 5, "close": 10, "weight": 1}}, "can't be better"),
+        ({"spread": {"met": 1, "close": 0.5, "weight": 1}}, "can't be better"),
+        ({"laps": {"met": 5, "close": 5, "weight": 11}}, "a weight lies"),
+        ({"wings": {"met": 5, "close": 5, "weight": 1}}, "no check wings"),
+    ):
+        with pytest.raises(Refused, match=words):
+            rules.change_rules(team.sessions, team.actor, 1, wrong, blocks)
+    for kind, values, words in (
+        ("build", {"laps": 0}, "one lap at least"),
+        ("own-x", {"laps": 4}, "a name"),
+        ("other", {"laps": 4}, "no kind of block other"),
+        ("walk", {"rank": 12}, "rank lies"),
+    ):
+        changed = {**blocks, kind: {**(blocks.get(kind) or {}), **values}}
+        with pytest.raises(Refused, match=words):
+            rules.change_rules(team.sessions, team.actor, 1, checks, changed)
+    # The last act is taken back, and all is as usual.
+    history.undo(team.sessions, team.actor)
+    history.undo(team.sessions, team.actor)
+    assert "standing starts" not in str(rules.rules_view(team.sessions, team.actor))
+
+
+def test_what_if_is_looked_at_beside_the_plan_and_nothing_of_it_is_kept(team: Team) -> None:
+    corin = team.drivers["Corin Ashgrove"]
+    more = what_if.Change("more_time", corin, datetime(2031, 4, 12, 8, tzinfo=UTC), datetime(2031, 4, 12, 12, tzinfo=UTC))
+    found = what_if.what_if(team.sessions, team.actor, [more], clock=lambda: TUESDAY)
+    assert found["gained_us"] >= 0 and {item["driver"] for item in found["after"]} <= {"Corin Ashgrove"}
+    less = what_if.Change("less_time", corin, datetime(2031, 4, 9, tzinfo=UTC), datetime(2031, 4, 12, tzinfo=UTC))
+    found = what_if.what_if(team.sessions, team.actor, [less], clock=lambda: TUESDAY)
+    assert found["gained_us"] < 0 and found["after"] == [] and all(item["state"] == "dropped" for item in found["before"])
+    assert "less" in found["words"][0] and any(words.startswith("Out would be: Corin Ashgrove, walk the track") for words in found["words"])
+    assert team.plan()["blocks"] == [] and team.plan()["made_at"] is None
+
+    entry = next(
+        item["entry_id"] for item in view.readiness_of(team.sessions, team.actor, clock=lambda: TUESDAY)["items"] if item["driver_id"] == corin
+    )
+    entries.remove_entries(team.sessions, team.actor, [entry])
+    again = what_if.Change("entry", corin, week_id=team.week)
+    found = what_if.what_if(team.sessions, team.actor, [again], clock=lambda: TUESDAY)
+    assert found["gained_us"] > 0 and {item["state"] for item in found["after"]} == {"added"}
+    assert [item["driver"] for item in team.ready().values()] == ["Ysolde Farrand"]
+    for wrong, error in (
+        ([], Refused),
+        ([replace(more, ends_at=more.begins_at)], Refused),
+        ([replace(more, ends_at=datetime(2031, 5, 12, 8, tzinfo=UTC))], Refused),
+        ([replace(again, driver_id=team.drivers["Ysolde Farrand"])], Refused),
+        ([replace(again, week_id=uuid4())], NotThere),
+        ([replace(more, driver_id=uuid4())], NotThere),
+    ):
+        with pytest.raises(error):
+            what_if.what_if(team.sessions, team.actor, wrong, clock=lambda: TUESDAY)
+
+
+def test_what_would_make_room_is_tried_out(team: Team) -> None:
+    corin = team.drivers["Corin Ashgrove"]
+    found = profiles.profile(team.sessions, team.actor, corin)
+    hours = {"weekly": [{"days": [2], "begins": "18:00", "ends": "19:00"}], "off": [], "extra": []}
+    profiles.change_profile(team.sessions, team.actor, corin, found.version, {"availability": hours})
+    left = [item for item in team.make()["left"] if item["driver_id"] == str(corin)]
+    told = what_if.what_makes_room(team.sessions, team.actor, left[0]["key"], clock=lambda: TUESDAY)
+    assert told["title"].startswith("Corin Ashgrove") and told["items"], told
+    best = told["items"][0]
+    assert best["kind"] == "evening" and best["gained_us"] > 0 and "would make room" in best["words"]
+    begins, ends = (datetime.fromisoformat(best[name]) for name in ("begins_at", "ends_at"))
+    tried = what_if.what_if(team.sessions, team.actor, [what_if.Change("more_time", corin, begins, ends)], clock=lambda: TUESDAY)
+    assert tried["gained_us"] == best["gained_us"]
+    with pytest.raises(NotThere):
+        what_if.what_makes_room(team.sessions, team.actor, "nothing", clock=lambda: TUESDAY)

@@ -7,7 +7,8 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
-from fleet_rival.services.plan import change, view, why
+from fleet_rival.services import seat
+from fleet_rival.services.plan import change, rules, view, why
 
 _plan = Tag(name="plan")
 
@@ -33,6 +34,21 @@ def make_plan(body: s.PlanWish) -> Any:
     drivers = None if body.drivers is None else sorted(str(key) for key in body.drivers)
     job = background("plan.make", "Making the practice plan", {"day": body.day.isoformat() if body.day else None, "drivers": drivers})
     return s.validate(s.JobOut, job), 202
+
+
+@api.post("/plan/what-if", responses={"202": s.JobOut}, tags=[_plan])
+@allowed("manager", "coach")
+def try_what_if(body: s.WhatIfWish) -> Any:
+    """The plan as it would be, beside the present one, in the background; nothing is kept."""
+    job = background("plan.what_if", "Planning the week both ways", body.model_dump(mode="json"))
+    return s.validate(s.JobOut, job), 202
+
+
+@api.post("/plan/room", responses={"202": s.JobOut}, tags=[_plan])
+@allowed("manager", "coach")
+def find_room(body: s.RoomWish) -> Any:
+    """What would make room for a block that found none, in the background."""
+    return s.validate(s.JobOut, background("plan.room", "Looking for room", body.model_dump(mode="json"))), 202
 
 
 @api.get("/plan/why", responses={"200": s.WhyOut}, tags=[_plan])
@@ -63,3 +79,26 @@ def remove_plan_block(path: s.PlanBlockPath, header: s.Version) -> Any:
 def get_readiness(query: s.PlanQuery) -> Any:
     """Each entry's checks, what is open first; a driver's own."""
     return s.validate(s.ReadinessOut, view.readiness_of(sessions(), actor(), query.day))
+
+
+@api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])
+@allowed("manager", "coach")
+def get_plan_rules() -> Any:
+    """What readiness and plans go by: checks with what meets them, kinds of blocks."""
+    return s.validate(s.PlanRulesOut, rules.rules_view(sessions(), actor()))
+
+
+@api.put("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])
+@allowed("manager")
+def change_plan_rules(header: s.Version, body: s.PlanRulesBody) -> Any:
+    """Change them; if they are still as they were looked at."""
+    checks = {key: item.model_dump() for key, item in body.checks.items()}
+    blocks = {code: item.model_dump(exclude_none=True) for code, item in body.blocks.items()}
+    return s.validate(s.PlanRulesOut, rules.change_rules(sessions(), actor(), header.number, checks, blocks))
+
+
+@api.get("/seats", responses={"200": s.SeatsOut}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def list_seats() -> Any:
+    """Who sits at the wheel now, for how long, and whether it is enough; a driver's own."""
+    return s.validate(s.SeatsOut, {"items": seat.seats(sessions(), actor())})

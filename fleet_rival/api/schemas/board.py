@@ -79,9 +79,19 @@ class BoardEarlier(Schema):
     car: int = 0
 
 
+class BoardPractice(Schema):
+    """Blocks that were planned: done, not driven as planned, and to come."""
+
+    done: int
+    missed: int
+    coming: int
+    next_at: datetime | None
+
+
 class BoardCell(Schema):
     week_id: UUID
     entry: BoardEntry | None
+    practice: BoardPractice | None
     next_start: datetime | None
     open: list[BoardOpen]
     combination_id: UUID | None

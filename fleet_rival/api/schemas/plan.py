@@ -4,12 +4,16 @@ from datetime import date, datetime
 from typing import Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
-from fleet_rival.core.planning.blocks import BLOCK_KINDS
+from fleet_rival.core.planning.blocks import MOST_OWN
+from fleet_rival.core.planning.follow import STATES
+from fleet_rival.core.planning.readiness import CHECKS
+from fleet_rival.services.plan.what_if import CHANGES
 
-PlanKind = Literal[BLOCK_KINDS]  # type: ignore[valid-type]
+BlockState = Literal[STATES]  # type: ignore[valid-type]
+BlockSaid = Literal["done", "missed"]
 
 
 class PlanQuery(BaseModel):
@@ -21,6 +25,27 @@ class PlanWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     day: date | None = None
     drivers: list[UUID] | None = Field(default=None, max_length=200, description="Whose blocks are placed; everybody's where missing")
+
+
+class WhatIfChange(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal[CHANGES]  # type: ignore[valid-type]
+    driver_id: UUID
+    begins_at: AwareDatetime | None = None
+    ends_at: AwareDatetime | None = None
+    week_id: UUID | None = None
+
+
+class WhatIfWish(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    day: date | None = None
+    changes: list[WhatIfChange] = Field(min_length=1, max_length=10)
+
+
+class RoomWish(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    day: date | None = None
+    key: str = Field(min_length=1, max_length=300)
 
 
 class PlanRace(Schema):
@@ -56,7 +81,7 @@ class PlanBlockOut(Schema):
     combination_id: UUID | None
     place: str
     series: str
-    kind: PlanKind
+    kind: str
     about: str
     words: str
     why: str
@@ -66,6 +91,10 @@ class PlanBlockOut(Schema):
     rig: PlanRig | None
     coach: str | None
     locked: bool
+    said: BlockSaid | None = Field(description="What somebody said became of it")
+    state: BlockState
+    became: str = Field(description="What became of it, in words; empty: still to come")
+    pass_mark: str
     needed: bool = Field(description="False: what it was for is done, or gone")
     broken: list[str] = Field(description="Rules that it breaks, in words")
 
@@ -74,7 +103,7 @@ class PlanLeft(Schema):
     key: str
     driver_id: UUID
     driver: str
-    kind: PlanKind
+    kind: str
     about: str
     words: str
     why: str
@@ -87,6 +116,12 @@ class PlanLeft(Schema):
 class PlanChange(Schema):
     words: str
     begins_at: datetime | None = Field(description="Where it is now; None: nowhere")
+
+
+class PlanWeek(Schema):
+    id: UUID
+    series: str
+    place: str
 
 
 class PlanOut(Schema):
@@ -102,6 +137,8 @@ class PlanOut(Schema):
     blocks: list[PlanBlockOut]
     left: list[PlanLeft]
     rigs: list[PlanRig]
+    weeks: list[PlanWeek] = Field(description="In which drivers may be entered")
+    drivers: list[PlanRig]
 
 
 class ComingBlockOut(Schema):
@@ -110,13 +147,18 @@ class ComingBlockOut(Schema):
     driver: str
     begins_at: datetime
     ends_at: datetime
-    kind: PlanKind
+    kind: str
     words: str
     why: str
     series: str
     place: str
     rig: str | None
     coach: str | None
+    driver_id: UUID
+    combination_id: UUID | None
+    state: BlockState
+    became: str
+    pass_mark: str
 
 
 class ComingBlocks(Schema):
@@ -133,6 +175,7 @@ class PlanBlockChange(BaseModel):
     minutes: int | None = Field(default=None, ge=5, le=600)
     rig_id: UUID | None = None
     locked: bool | None = None
+    said: BlockSaid | None = Field(default=None, description="What became of it; null: as the laps tell")
 
 
 class WhyQuery(PlanQuery):
@@ -152,7 +195,7 @@ class CheckOfReadiness(Schema):
     state: Literal["met", "close", "open"]
     value: float | None
     wanted: float
-    block: PlanKind | None
+    block: str | None
     closed_by: str | None = Field(description="The block in words")
     title: str
     words: str
@@ -174,3 +217,93 @@ class ReadinessItem(Schema):
 
 class ReadinessOut(Schema):
     items: list[ReadinessItem]
+
+
+class CheckRule(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    met: float
+    close: float
+    weight: float
+
+
+class BlockRule(BaseModel):
+    """A kind of block as the team wants it."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    laps: int = Field(ge=0, le=100)
+    minutes: int = Field(ge=0, le=240)
+    rank: int = Field(ge=0, le=9)
+    share: float = Field(ge=0, le=1)
+    planned: bool
+    pass_mark: str = Field(max_length=300)
+    name: str | None = Field(default=None, max_length=60)
+    times: int | None = Field(default=None, ge=1, le=20)
+    driving: bool | None = None
+    coached: bool | None = None
+
+
+class PlanRulesBody(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    checks: dict[Literal[tuple(CHECKS)], CheckRule] = Field(max_length=len(CHECKS))  # type: ignore[valid-type]
+    blocks: dict[str, BlockRule] = Field(max_length=MOST_OWN + 20)
+
+
+class CheckRuleOut(Schema):
+    key: str
+    title: str
+    met: float
+    close: float
+    usual_met: float
+    usual_close: float
+    weight: float
+    usual_weight: float
+
+
+class BlockRuleOut(Schema):
+    code: str
+    laps: int
+    minutes: int
+    rank: int
+    driving: bool
+    coached: bool
+    share: float
+    planned: bool
+    pass_mark: str
+    name: str
+    times: int
+    words: str
+    usual_pass_mark: str
+    own: bool
+
+
+class PlanRulesOut(Schema):
+    version: int
+    checks: list[CheckRuleOut]
+    blocks: list[BlockRuleOut]
+
+
+class StopOut(Schema):
+    kind: Literal["tired", "nothing_more"]
+    lap: int
+    since: int
+    slower: float | None
+    slips: int
+    laps: int
+
+
+class SeatOut(Schema):
+    driver_id: UUID
+    driver: str
+    combination_id: UUID
+    since: datetime
+    minutes: float
+    laps: int
+    limit_minutes: float
+    break_minutes: float
+    over: bool = Field(description="Beyond the driver's seat limit")
+    stop: StopOut | None
+    words: list[str] = Field(description="What to say to them; empty where all is well")
+
+
+class SeatsOut(Schema):
+    items: list[SeatOut]

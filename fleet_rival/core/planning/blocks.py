@@ -1,19 +1,27 @@
 """Blocks of practice: what each kind is for, how long it takes, and what comes before what."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Final
+from dataclasses import dataclass, fields, replace
+from typing import Any, Final
 
 from fleet_rival.core.planning.problem import Care
 
-__all__ = ["BLOCKS", "BLOCK_KINDS", "BlockKind", "minutes_of"]
+__all__ = ["BLOCKS", "BLOCK_KINDS", "MOST_OWN", "BadBlock", "BlockKind", "laps_of", "library_of", "minutes_of"]
 
+MOST_OWN: Final = 20
+"""Kinds that a team may add."""
 _STEP_MINUTES: Final = 5
 _SLOW_LAP: Final = 1.3
 """Out laps and in laps, over a lap at pace: cold tyres one way, a pit lane the other."""
 _WALKED_LAP: Final = 1.15
 _UNKNOWN_LAP_US: Final = 90_000_000
 """Where nobody has driven and no target is set."""
+_OWN: Final = "own-"
+_CODE_LENGTH: Final = 16
+
+
+class BadBlock(ValueError):
+    """A kind of block that can't be; the message is a sentence for people."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +34,11 @@ class BlockKind:
         rank: blocks of one entry come in the order of their ranks; those of one rank in any order.
         driving: at the seat.
         coached: led by a coach.
+        share: what it is taken to bring where nothing is measured, as a share of the lap: an opinion, for the order of things.
+        planned: False: nobody wants it in plans.
+        pass_mark: when it is passed, in the team's words; empty: as usual.
+        name: of a kind that the team has added; else empty.
+        times: how often a driver drives a kind that the team has added before a race.
     """
 
     code: str
@@ -34,41 +47,95 @@ class BlockKind:
     rank: int
     driving: bool = True
     coached: bool = False
+    share: float = 0.0
+    planned: bool = True
+    pass_mark: str = ""
+    name: str = ""
+    times: int = 1
 
 
 BLOCK_KINDS: Final = ("walk", "build", "corner", "trial", "wet", "night", "long", "qualifying", "rehearsal", "review")
 BLOCKS: Final[Mapping[str, BlockKind]] = {
     item.code: item
     for item in (
-        BlockKind("walk", 8, 10, 0),
-        BlockKind("build", 14, 5, 1),
+        BlockKind("walk", 8, 10, 0, share=0.008),
+        BlockKind("build", 14, 5, 1, share=0.003),
         BlockKind("corner", 12, 5, 2),
         BlockKind("trial", 12, 6, 2),
-        BlockKind("wet", 12, 6, 2),
-        BlockKind("night", 12, 6, 2),
-        BlockKind("long", 22, 5, 3),
-        BlockKind("qualifying", 4, 10, 4),
-        BlockKind("rehearsal", 0, 12, 5),
-        BlockKind("review", 0, 25, 2, driving=False, coached=True),
+        BlockKind("wet", 12, 6, 2, share=0.006),
+        BlockKind("night", 12, 6, 2, share=0.002),
+        BlockKind("long", 22, 5, 3, share=0.001),
+        BlockKind("qualifying", 4, 10, 4, share=0.001),
+        BlockKind("rehearsal", 0, 12, 5, share=0.0008),
+        BlockKind("review", 0, 25, 2, driving=False, coached=True, share=0.15),
     )
 }
+_LIMITS: Final[Mapping[str, tuple[float, float]]] = {"laps": (0, 100), "minutes": (0, 240), "rank": (0, 9), "share": (0.0, 1.0), "times": (1, 20)}
 
 
-def minutes_of(code: str, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
+def library_of(told: Mapping[str, Mapping[str, Any]]) -> dict[str, BlockKind]:
+    """All kinds of blocks, with what a team has changed and added.
+
+    Args:
+        told: by the code of the kind: what is other than usual; kinds that begin with `own-` in full.
+
+    Raises:
+        BadBlock: a value that can't be.
+    """
+    out = dict(BLOCKS)
+    for code, values in told.items():
+        own = code.startswith(_OWN)
+        if code not in BLOCKS and (not own or len(code) > _CODE_LENGTH):
+            raise BadBlock(f"There is no kind of block {code}.")
+        kind = replace(out.get(code, BlockKind(code, 12, 5, 2, share=0.001)), **_checked(code, values))
+        if own and not kind.name.strip():
+            raise BadBlock("Give the kind of block a name.")
+        if kind.driving and code != "rehearsal" and kind.laps < 1:
+            raise BadBlock(f"{kind.name or code}: a block at the seat has one lap at least.")
+        if not kind.driving and kind.minutes < _STEP_MINUTES:
+            raise BadBlock(f"{kind.name or code}: it needs five minutes at least.")
+        out[code] = kind
+    if len(out) - len(BLOCKS) > MOST_OWN:
+        raise BadBlock(f"There are {MOST_OWN} kinds of your own at most.")
+    return out
+
+
+def _checked(code: str, values: Mapping[str, Any]) -> dict[str, Any]:
+    usual = {item.name for item in fields(BlockKind)} - {"code"} - (set() if code.startswith(_OWN) else {"name", "times", "driving", "coached"})
+    if unknown := sorted(values.keys() - usual):
+        raise BadBlock(f"{code}: {unknown[0]} can't be changed.")
+    for name, (low, high) in _LIMITS.items():
+        if name in values and not low <= values[name] <= high:
+            raise BadBlock(f"{code}: {name} lies between {low:g} and {high:g}.")
+    return dict(values)
+
+
+def laps_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
+    """Flying laps of a block: those of its kind, as many as fit into the seat limit; of a rehearsal, the race's. At least one where it is driven."""
+    lap = (lap_us or _UNKNOWN_LAP_US) / 60e6
+    if not kind.driving:
+        return 0
+    if kind.code == "rehearsal":
+        return max(1, int(race_minutes / lap))
+    room = ((care or Care()).seat_limit_minutes - kind.minutes) / (lap * (_WALKED_LAP if kind.code == "walk" else 1.0)) - 2 * _SLOW_LAP
+    return max(1, min(kind.laps, int(room)))
+
+
+def minutes_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
     """How long a block takes, on whole five minutes.
 
     A block that would go beyond the seat limit has as many laps as fit; a rehearsal lasts as long as its race.
 
-    >>> minutes_of("corner", 60_000_000, 20.0)
+    >>> minutes_of(BLOCKS["corner"], 60_000_000, 20.0)
     20
 
     Args:
         lap_us: a lap at pace; None where nobody knows.
     """
-    kind, care = BLOCKS[code], care or Care()
-    if code == "rehearsal":
+    care = care or Care()
+    if kind.code == "rehearsal":
         return _whole(race_minutes + kind.minutes)
-    lap = (lap_us or _UNKNOWN_LAP_US) / 60e6 * (_WALKED_LAP if code == "walk" else 1.0)
+    lap = (lap_us or _UNKNOWN_LAP_US) / 60e6 * (_WALKED_LAP if kind.code == "walk" else 1.0)
     out_and_in = 2 * lap * _SLOW_LAP if kind.driving else 0.0
     minutes = kind.laps * lap + out_and_in + kind.minutes
     return min(_whole(minutes), int(care.seat_limit_minutes)) if kind.driving else _whole(minutes)

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-from fleet_rival.core.planning.blocks import minutes_of
+from fleet_rival.core.planning.blocks import BLOCKS, BlockKind, laps_of, minutes_of
 from fleet_rival.core.planning.problem import Care
 from fleet_rival.core.planning.readiness import Evidence
 
@@ -12,16 +12,6 @@ __all__ = ["WEIGHTS", "NeededBlock", "needed_blocks"]
 
 WEIGHTS: Final[Mapping[str, float]] = {"must": 1.0, "want": 0.6, "if_ready": 0.3}
 """What a gain counts, by how much the entry matters."""
-_SUPPOSED: Final[Mapping[str, float]] = {
-    "walk": 0.008,
-    "build": 0.003,
-    "long": 0.001,
-    "qualifying": 0.001,
-    "rehearsal": 0.0008,
-    "wet": 0.006,
-    "night": 0.002,
-}
-"""What a block is taken to be worth where nothing tells, as a share of the lap: opinions, for the order of things, until something is measured."""
 _WALKED_LAPS: Final = 12
 _LEAST_US: Final = 5_000
 """Work that brings less than five milliseconds a lap isn't worth an evening."""
@@ -29,7 +19,6 @@ _REACHED_SHARE: Final = 0.3
 """Beyond a target that is reached, pace is worth less: it was chosen because it is enough."""
 _ONE_EVENING: Final = 0.5
 """A block brings about half of what the learning curve still promises; and where there is a target, no more than the way to it."""
-_REVIEW_SHARE: Final = 0.15
 _UNKNOWN_LAP_US: Final = 90_000_000
 
 
@@ -38,8 +27,10 @@ class NeededBlock:
     """A block that would help.
 
     Attributes:
-        kind: after `blocks.BLOCKS`.
-        about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; empty where the kind says all.
+        kind: after the library of blocks.
+        about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; the name of a kind that the
+            team has added; empty where the kind says all.
+        laps: flying laps; 0 where nothing is driven.
         gain_us: a lap, not yet weighted.
         why: how the gain comes about: `supposed`, `learning`, `mistake`, `option`, `falloff`, `review`; and the numbers in it.
     """
@@ -47,26 +38,36 @@ class NeededBlock:
     kind: str
     about: str
     minutes: int
+    laps: int
     gain_us: float
     why: str
     numbers: Mapping[str, float | str] = field(default_factory=dict)
 
 
-def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBlock]:
-    """What would help, the most valuable first."""
+def needed_blocks(
+    evidence: Evidence, care: Care | None = None, library: Mapping[str, BlockKind] = BLOCKS, done: Mapping[str, int] | None = None
+) -> list[NeededBlock]:
+    """What would help, the most valuable first.
+
+    Args:
+        done: how often kinds that the team has added were driven for this race.
+    """
     lap = evidence.lap_us or _UNKNOWN_LAP_US
     out: list[NeededBlock] = []
 
     def add(kind: str, about: str, gain_us: float, why: str, **numbers: Any) -> None:
-        if gain_us >= _LEAST_US:
-            out.append(NeededBlock(kind, about, minutes_of(kind, evidence.lap_us, evidence.race_minutes, care), gain_us, why, numbers))
+        block = library[kind]
+        if gain_us >= _LEAST_US and block.planned:
+            minutes = minutes_of(block, evidence.lap_us, evidence.race_minutes, care)
+            laps = laps_of(block, evidence.lap_us, evidence.race_minutes, care)
+            out.append(NeededBlock(kind, about, minutes, laps, gain_us, why, numbers))
 
     def supposed(kind: str) -> None:
-        add(kind, "", _SUPPOSED[kind] * lap, "supposed", share=_SUPPOSED[kind])
+        add(kind, library[kind].name, library[kind].share * lap, "supposed", share=library[kind].share)
 
     if evidence.laps < _WALKED_LAPS and not evidence.known_track:
         supposed("walk")
-    _build(evidence, lap, add)
+    _build(evidence, lap, library["build"].share, add)
     for mistake in evidence.mistakes:
         told = {"corner": mistake.corner, "mistake": mistake.kind, "cost_us": mistake.cost_us, "removed": mistake.removed}
         add("corner", f"{mistake.corner}:{mistake.kind}", mistake.cost_us * mistake.removed, "mistake", **told)
@@ -87,15 +88,18 @@ def needed_blocks(evidence: Evidence, care: Care | None = None) -> list[NeededBl
     elif "time_of_day" in evidence.differences:
         supposed("night")
     cost = sum(mistake.cost_us for mistake in evidence.mistakes)
-    add("review", "", _REVIEW_SHARE * cost, "review", cost_us=cost, share=_REVIEW_SHARE)
+    add("review", "", library["review"].share * cost, "review", cost_us=cost, share=library["review"].share)
+    for kind in library.values():
+        if kind.code not in BLOCKS and (done or {}).get(kind.code, 0) < kind.times:
+            supposed(kind.code)
     return sorted(out, key=lambda item: (-item.gain_us, item.kind, item.about))
 
 
-def _build(evidence: Evidence, lap: int, add: Callable[..., None]) -> None:
-    gain = _ONE_EVENING * evidence.learning_us if evidence.learning_us is not None else _SUPPOSED["build"] * lap
+def _build(evidence: Evidence, lap: int, share: float, add: Callable[..., None]) -> None:
+    gain = _ONE_EVENING * evidence.learning_us if evidence.learning_us is not None else share * lap
     why = "learning" if evidence.learning_us is not None else "supposed"
     reached = evidence.gap_us is not None and evidence.gap_us <= 0
     numbers: dict[str, float | str] = {} if evidence.gap_us is None else {"gap_us": float(evidence.gap_us)}
     if evidence.gap_us is not None and not reached:
         gain = min(gain, float(evidence.gap_us))
-    add("build", "", gain * (_REACHED_SHARE if reached else 1.0), why, share=_SUPPOSED["build"], **numbers)
+    add("build", "", gain * (_REACHED_SHARE if reached else 1.0), why, share=share, **numbers)

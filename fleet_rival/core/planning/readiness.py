@@ -1,10 +1,10 @@
 """Readiness of a driver for an entry: a list of checks with evidence, not a mystery figure."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
-__all__ = ["Check", "Evidence", "OpenMistake", "OpenOption", "Rules", "readiness", "total"]
+__all__ = ["CHECKS", "BadRule", "Check", "Evidence", "OpenMistake", "OpenOption", "Rules", "readiness", "rules_of", "total"]
 
 State = Literal["met", "close", "open"]
 _RANK: Final = {"open": 0, "close": 1, "met": 2}
@@ -99,6 +99,53 @@ class Rules:
     weights: tuple[tuple[str, float], ...] = (("gap", 3.0), ("mistakes", 2.0), ("long_run", 2.0), ("laps", 2.0))
 
 
+CHECKS: Final[Mapping[str, str]] = {
+    "laps": "laps",
+    "gap": "gap_share",
+    "clean_rate": "clean_rate",
+    "spread": "spread_pct",
+    "long_run": "long_run_laps",
+    "mistakes": "mistakes_us",
+    "references": "references",
+    "qualifying_run": "qualifying_runs",
+    "pit": "in_laps",
+    "start": "rehearsals",
+    "conditions": "differences",
+}
+"""Checks, and which of the rules is theirs."""
+_AT_MOST: Final = frozenset({"gap", "spread", "mistakes", "references", "conditions"})
+_MOST: Final = 1e9
+_HEAVIEST: Final = 10.0
+
+
+class BadRule(ValueError):
+    """A rule that can't be; the message is a sentence for people."""
+
+
+def rules_of(told: Mapping[str, Sequence[float]], weights: Mapping[str, float]) -> Rules:
+    """A team's rules: the usual ones with what it has changed.
+
+    Args:
+        told: check to what meets it and what is close.
+        weights: check to its weight in the total.
+
+    Raises:
+        BadRule: a check that there isn't, a value that can't be, or one that is met before it is close.
+    """
+    if unknown := sorted((told.keys() | weights.keys()) - CHECKS.keys()):
+        raise BadRule(f"There is no check {unknown[0]}.")
+    for key, (met, close) in told.items():
+        if not (0 <= met <= _MOST and 0 <= close <= _MOST):
+            raise BadRule(f"{key}: both values lie between 0 and a thousand million.")
+        if met > close if key in _AT_MOST else met < close:
+            raise BadRule(f"{key}: what is close can't be better than what meets it.")
+    if bad := sorted(key for key, weight in weights.items() if not 0 <= weight <= _HEAVIEST):
+        raise BadRule(f"{bad[0]}: a weight lies between 0 and {_HEAVIEST:g}.")
+    usual = Rules()
+    changed = {CHECKS[key]: (float(met), float(close)) for key, (met, close) in told.items()}
+    return replace(usual, **changed, weights=tuple({**dict(usual.weights), **weights}.items()))
+
+
 @dataclass(frozen=True, slots=True)
 class Check:
     """One thing that a driver should have before a race.
@@ -145,7 +192,8 @@ def total(checks: Sequence[Check], rules: Rules | None = None) -> float:
     """Weighted share of what is met, from 0 to 1; close counts half."""
     weights = dict((rules or Rules()).weights)
     weighed = [(weights.get(check.key, 1.0), _SHARE[check.state]) for check in checks]
-    return sum(weight * share for weight, share in weighed) / sum(weight for weight, _ in weighed)
+    whole = sum(weight for weight, _ in weighed)
+    return sum(weight * share for weight, share in weighed) / whole if whole else 0.0
 
 
 def _at_least(key: str, value: float | None, wanted: Sequence[float], block: str | None) -> Check:

@@ -14,7 +14,7 @@ from fleet_rival.core.planning.room import possible_starts
 if TYPE_CHECKING:
     from ortools.sat.python.cp_model import CpModel, IntVar
 
-__all__ = ["Effort", "Plan", "gain_of", "plan_week"]
+__all__ = ["Effort", "Plan", "apart", "gain_of", "plan_week"]
 
 _FADES_SHARE: Final = 0.02
 _FADES_DAYS: Final = 10
@@ -80,7 +80,7 @@ def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[s
         without: blocks that must not be in it.
     """
     effort = effort or Effort()
-    pieces = _apart(problem)
+    pieces = apart(problem)
     if len(pieces) == 1:
         return _plan(problem, effort, forced, without)
     plans = []
@@ -98,7 +98,7 @@ def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[s
     )
 
 
-def _apart(problem: Problem) -> list[Problem]:
+def apart(problem: Problem) -> list[Problem]:
     """The problem in pieces that have nothing to do with each other: people who share neither a rig nor a coach, and wait
     for nothing of each other. Each is found much sooner alone."""
     group = {person.name: person.name for person in problem.people}

@@ -9,7 +9,7 @@ from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSe
 from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
-from fleet_rival.db.tables.plan import PlanBlock, PlanMade
+from fleet_rival.db.tables.plan import PlanBlock, PlanMade, PlanRules
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.db.tables.telemetry import FeedEntry, TraceFile, TraceRow, Upload
 from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
@@ -48,6 +48,7 @@ __all__ = [
     "Person",
     "PlanBlock",
     "PlanMade",
+    "PlanRules",
     "PracticeSession",
     "ReferenceRow",
     "Remark",

@@ -1,4 +1,4 @@
-"""The practice plan: blocks in drivers' weeks, and what was said when it was made."""
+"""The practice plan: blocks in drivers' weeks, what was said when it was made, and the team's own rules."""
 
 from datetime import datetime
 from typing import Any
@@ -8,7 +8,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Quantity, Word, table_args, within_team
 
-__all__ = ["PlanBlock", "PlanMade"]
+__all__ = ["PlanBlock", "PlanMade", "PlanRules"]
 
 
 class PlanBlock(Public, Base):
@@ -36,6 +36,8 @@ class PlanBlock(Public, Base):
     rig_id: Mapped[Key | None]
     coach_id: Mapped[Key | None]
     locked: Mapped[bool] = mapped_column(default=False)
+    said: Mapped[Word | None]
+    """`done` or `missed`, where somebody said what became of it; None: as the laps tell."""
     gain_us: Mapped[int]
     """A lap, not weighted."""
     why: Mapped[Word]
@@ -60,3 +62,19 @@ class PlanMade(Public, Base):
     left_out: Mapped[list[Any]] = mapped_column(JSON, default=list)
     changed: Mapped[list[Any]] = mapped_column(JSON, default=list)
     """What became other than before: `words`, and `begins_at` of what goes somewhere else."""
+
+
+class PlanRules(Public, Base):
+    """A team's own rules of readiness and own blocks, where they are other than usual."""
+
+    __tablename__ = "plan_rules"
+    __table_args__ = table_args(UniqueConstraint("team_id"), UniqueConstraint("team_id", "id"))
+    recorded = True
+    id: Mapped[Id]
+    team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
+    readiness: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    """Check to what meets it and what is close."""
+    weights: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    """Check to its weight in the total."""
+    blocks: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    """Kind of block to what is other than usual in it; kinds that the team has added in full."""

@@ -23,6 +23,8 @@ class Series(Public, Base):
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     name: Mapped[Label]
     note: Mapped[str | None] = mapped_column(Text)
+    best_weeks: Mapped[int | None]
+    """So many weeks count, the best ones; None: all."""
 
 
 class SeriesWeekRow(Public, Base):
@@ -124,6 +126,8 @@ class Entry(Public, Base):
     car_id: Mapped[Key | None]
     resource_id: Mapped[Key | None]
     note: Mapped[str | None] = mapped_column(Text)
+    points: Mapped[Quantity | None]
+    """What the week brought; None: not driven yet, or nobody said."""
 
 
 class SeasonFileRow(Public, Base):

@@ -1,7 +1,7 @@
 """The board as it goes out: JSON, kept as long as nothing that it stands on has changed and the minute is the same."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
@@ -21,6 +21,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState, load
 from fleet_rival.services.kept import Recent, code_stamp
+from fleet_rival.services.plan.coming import Practice, practice_of
 from fleet_rival.services.standing import Kept
 from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
 
@@ -61,7 +62,9 @@ def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone:
         _refresh(sessions, actor, loaded, sizes.keys() - behind)
         stamp = _stamp(sessions, actor, shown, zone, now)
         loaded, _ = _load(sessions, actor, _moment(shown, local))
-    body = orjson.dumps(_answer(loaded, actor, shown, zone, now))
+    with sessions() as session:
+        practice = practice_of(session, actor, [entry.id for week in loaded.shown for entry in week.entries.values()], now)
+    body = orjson.dumps(_answer(loaded, actor, shown, zone, now, practice))
     if not behind:
         _at_hand.put(stamp, body)
     return Board(body, stamp, tuple(loaded.combinations[key].id for key in behind if key in loaded.combinations))
@@ -131,7 +134,7 @@ def _refresh(sessions: sessionmaker[Session], actor: Actor, loaded: Loaded, keys
         standing.refresh(sessions, actor.team_id, key, stretches)
 
 
-def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime) -> dict[str, Any]:
+def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, practice: Mapping[UUID, Practice]) -> dict[str, Any]:
     looked_at = [week for week in loaded.weeks if week in loaded.shown or concerns(*week.window, now)]
     cells = {(week.row.public_id, driver.id): cell(loaded, week, driver) for week in looked_at for driver in loaded.drivers}
     found = clashes_of(loaded)
@@ -148,7 +151,7 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
                 "id": str(driver.id),
                 "name": driver.name,
                 "nickname": driver.nickname,
-                "cells": [_cell(loaded, week, driver, cells[week.row.public_id, driver.id], found, now, yesterday) for week in loaded.shown],
+                "cells": [_cell(week, driver, cells[week.row.public_id, driver.id], found, now, yesterday, practice) for week in loaded.shown],
             }
             for driver in loaded.drivers
         ],
@@ -188,10 +191,17 @@ def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
 
 
 def _cell(
-    loaded: Loaded, week: WeekState, driver: DriverState, own: Cell, found: dict[UUID, list[Clash]], now: datetime, since: datetime
+    week: WeekState,
+    driver: DriverState,
+    own: Cell,
+    found: dict[UUID, list[Clash]],
+    now: datetime,
+    since: datetime,
+    practice: Mapping[UUID, Practice],
 ) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
-    kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now) if entry else []
+    planned = practice.get(entry.id) if entry else None
+    kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now, missed=planned.missed if planned else 0) if entry else []
     kinds = [*(kind for kind in KINDS if kind.removeprefix("ask_") in own.asked), *kinds]
     return {
         "week_id": str(week.row.public_id),
@@ -211,13 +221,14 @@ def _cell(
         }
         if entry
         else None,
+        "practice": asdict(planned) if planned else None,
         "next_start": _iso(next((start for start in entry.starts if start > now), None)) if entry else None,
         "open": [{"kind": kind, "words": OPEN_WORDS[kind]} for kind in kinds],
         **figures_of(own, since),
     }
 
 
-def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime) -> list[str]:
+def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime, missed: int) -> list[str]:
     """What is open in a cell, each kind once, the gravest first."""
     if week.window[1] <= now:
         return []
@@ -228,6 +239,8 @@ def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Seque
         kinds.append("choose_start")
     if any(item.matters for item in own.differences):
         kinds.append("conditions")
+    if missed:
+        kinds.append("missed_block")
     return list(dict.fromkeys(kinds))
 
 

@@ -21,7 +21,7 @@ def change_block(sessions: sessionmaker[Session], actor: Actor, block_id: UUID, 
     """Write where a block is, how long, on which rig, and whether it stays there. What somebody puts somewhere is locked there.
 
     Args:
-        values: `begins_at`, `minutes`, `rig_id`, `locked`; those that are to be written.
+        values: `begins_at`, `minutes`, `rig_id`, `locked`, and `said`, what became of it; those that are to be written.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -43,6 +43,8 @@ def change_block(sessions: sessionmaker[Session], actor: Actor, block_id: UUID, 
             if rig is not None and rig.kind != "rig":
                 raise Refused(f"{rig.name} is no rig.")
             row.rig_id = rig.id if rig is not None else None
+        if "said" in values:
+            row.said = values["said"]
         moved = any(values.get(name) is not None for name in ("begins_at", "minutes")) or "rig_id" in values
         locked = values.get("locked")
         row.locked = locked if locked is not None else row.locked or moved

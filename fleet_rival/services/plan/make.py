@@ -14,6 +14,8 @@ from fleet_rival.core.planning.solve import Effort, Plan, plan_week
 from fleet_rival.db.tables import PlanBlock, PlanMade
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
 from fleet_rival.services.board.answer import up_to_date
+from fleet_rival.services.board.load import Loaded
+from fleet_rival.services.plan.followed import LAPS
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.wording.plan import block_words
 
@@ -31,11 +33,22 @@ def _moment(day: date | None, clock: Clock) -> datetime:
 
 
 def planned_week(
-    sessions: sessionmaker[Session], session: Session, actor: Actor, day: date | None, clock: Clock, only: Collection[UUID] | None = None
+    sessions: sessionmaker[Session],
+    session: Session,
+    actor: Actor,
+    day: date | None,
+    clock: Clock,
+    only: Collection[UUID] | None = None,
+    adapt: Callable[[Loaded], None] = lambda _: None,
 ) -> tuple[WeekToPlan, str]:
-    """The week to be planned on a day, and the name under which its plan is kept: the day on which the first of its series' weeks begins."""
+    """The week to be planned on a day, and the name under which its plan is kept: the day on which the first of its series' weeks begins.
+
+    Args:
+        adapt: changes what was loaded, to see what the week would be then.
+    """
     moment = _moment(day, clock)
     loaded = up_to_date(sessions, actor, moment)
+    adapt(loaded)
     begins = min((week.facts.begins for week in loaded.shown), default=moment.date())
     # All of a week to come, and what is left of one that runs.
     since = max(clock(), min((week.window[0] for week in loaded.shown), default=moment))
@@ -102,7 +115,7 @@ def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list
             told.append({"words": f"{about} goes to", "begins_at": there.begins.isoformat()})
         _set(row, week, key, there)
     for key, there in placed.items():
-        if key not in week.blocks:
+        if key not in week.blocks and key in week.needed:
             entered, block = week.needed[key]
             row = PlanBlock(
                 team_id=actor.team_id,
@@ -129,7 +142,7 @@ def _set(row: PlanBlock, week: WeekToPlan, key: str, there: Placed) -> None:
         "coach_id": week.resources[want.coach].id if want.coach else None,
         "gain_us": round(block.gain_us),
         "why": block.why,
-        "numbers": plain(block.numbers),
+        "numbers": {**plain(block.numbers), **({LAPS: float(block.laps)} if block.laps else {})},
     }
     for name, value in values.items():
         if getattr(row, name) != value:

@@ -1,6 +1,6 @@
 """The week to be planned as the core takes it: who has time, what would help, what stays."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
@@ -10,7 +10,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.planning.blocks import BLOCKS
+from fleet_rival.core.planning.blocks import BlockKind
+from fleet_rival.core.planning.follow import Followed
 from fleet_rival.core.planning.needs import WEIGHTS, NeededBlock, needed_blocks
 from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted, without
 from fleet_rival.core.planning.readiness import Evidence
@@ -23,9 +24,13 @@ from fleet_rival.services.board.load import DriverState, Loaded, WeekState
 from fleet_rival.services.entries import EntryView
 from fleet_rival.services.fix.work import helped_by_kind
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
+from fleet_rival.services.plan.followed import became_of
+from fleet_rival.services.plan.rules import OwnRules, own_rules
 
-__all__ = ["Entered", "WeekToPlan", "care_of", "key_of_block", "plain", "week_to_plan"]
+__all__ = ["Entered", "PlannedWeek", "WeekToPlan", "care_of", "key_of_block", "plain", "week_to_plan"]
 
+_OPEN: Final = frozenset({"coming", "under_way"})
+_A_DAY: Final = timedelta(days=1)
 _QUIET: Final = (time(0, 30), time(7))
 """Nobody is asked to practise between these, unless they say otherwise."""
 
@@ -44,6 +49,15 @@ class Entered:
 
 
 @dataclass(frozen=True, slots=True)
+class PlannedWeek:
+    """A series' week for which practice is planned."""
+
+    id: UUID
+    series: str
+    place: str
+
+
+@dataclass(frozen=True, slots=True)
 class WeekToPlan:
     """The problem, and what its keys mean."""
 
@@ -51,7 +65,13 @@ class WeekToPlan:
     entered: tuple[Entered, ...]
     needed: Mapping[str, tuple[Entered, NeededBlock]]
     blocks: Mapping[str, PlanBlock]
-    """What is planned now, by key."""
+    """What is planned now and still to come, by key."""
+    behind: Mapping[str, PlanBlock]
+    """What is settled: done, cut short, replaced or missed; by key and a number behind it."""
+    became: Mapping[int, Followed]
+    """What became of each block, by the key of its row."""
+    rules: OwnRules
+    weeks: Sequence[PlannedWeek]
     resources: Mapping[str, Resource]
     """Rigs and coaches, by public id."""
     drivers: Mapping[UUID, Driver]
@@ -83,17 +103,28 @@ def week_to_plan(
     drivers = {row.public_id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
     resources = {str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))}
     by_key = {row.id: str(row.public_id) for row in resources.values()}
+    rules = own_rules(session, actor)
     begins = _next_step(now)
     ends = max((week.window[1] for week in loaded.shown), default=now + timedelta(days=7))
     entry_keys = {row.public_id: row.id for row in session.scalars(select(Entry).where(Entry.team_id == actor.team_id))}
-    entered = _entered(sessions, session, actor, loaded, drivers, now)
-    own = {item.entry.id: item for item in entered}
     rows = session.execute(
         select(PlanBlock, Entry.public_id)
         .join(Entry, (Entry.team_id == PlanBlock.team_id) & (Entry.id == PlanBlock.entry_id))
         .where(PlanBlock.team_id == actor.team_id, PlanBlock.begins_at < ends)
     ).all()
-    blocks = {key_of_block(entry_id, row.kind, row.about): row for row, entry_id in rows if entry_id in own}
+    own = {entry.id for week in loaded.shown for entry in week.entries.values()}
+    became = became_of(session, actor, [row for row, entry_id in rows if entry_id in own], now)
+    planned = [(key_of_block(entry_id, row.kind, row.about), row) for row, entry_id in rows if entry_id in own]
+    blocks: dict[str, PlanBlock] = {}
+    behind: dict[str, PlanBlock] = {}
+    for key, row in planned:
+        # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other stays where it was put.
+        if became[row.id].state in _OPEN and key not in blocks:
+            blocks[key] = row
+        else:
+            behind[f"{key}#{row.id}"] = row
+    done = Counter((entry_id, row.kind) for row, entry_id in rows if entry_id in own and became[row.id].state == "done")
+    entered = _entered(sessions, session, actor, loaded, drivers, now, rules, done)
     elsewhere = _taken([row for row, entry_id in rows if entry_id not in own])
     coach = next((str(row.public_id) for row in resources.values() if row.kind == "coach"), None)
     needed: dict[str, tuple[Entered, NeededBlock]] = {}
@@ -108,13 +139,19 @@ def week_to_plan(
                 continue
             if row.locked or row.begins_at < begins or not may_move:
                 locked[key] = Locked(row.begins_at, by_key.get(row.rig_id) if row.rig_id is not None else None, row.minutes)
-                asked.setdefault(key, NeededBlock(row.kind, row.about, row.minutes, float(row.gain_us), row.why, row.numbers))
+                asked.setdefault(key, NeededBlock(row.kind, row.about, row.minutes, 0, float(row.gain_us), row.why, row.numbers))
             elif key in asked:
                 before[key] = row.begins_at
             # Else what it was for is done, or gone: its time is free.
         for key, block in asked.items():
             needed[key] = (item, block)
-            wanted.append(_wanted(item, key, block, asked, coach))
+            wanted.append(_wanted(item, key, block, asked, coach, rules.library))
+        for key, row in behind.items():
+            # What was driven today counts for the day, and for the break behind it.
+            stands = became[row.id].state in _OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
+            if key.startswith(f"{item.entry.id}/") and stands:
+                wanted.append(Wanted(key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=row.kind == "rehearsal"))
+                locked[key] = Locked(row.begins_at, None, row.minutes)
     people = tuple(_person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id]) for item in loaded.drivers)
     spans = {
         str(item.id): tuple(without(_spans(item.hours, begins, ends), elsewhere.resources[resources[str(item.id)].id]))
@@ -130,7 +167,8 @@ def week_to_plan(
         locked=locked,
         before=before,
     )
-    return WeekToPlan(problem, tuple(entered), needed, blocks, resources, drivers, entry_keys)
+    weeks = [PlannedWeek(week.row.public_id, week.facts.series, week.facts.place) for week in loaded.shown]
+    return WeekToPlan(problem, tuple(entered), needed, blocks, behind, became, rules, weeks, resources, drivers, entry_keys)
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,7 +201,14 @@ def _spans(hours: Sequence[Span] | None, begins: datetime, ends: datetime) -> tu
 
 
 def _entered(
-    sessions: sessionmaker[Session], session: Session, actor: Actor, loaded: Loaded, drivers: Mapping[UUID, Driver], now: datetime
+    sessions: sessionmaker[Session],
+    session: Session,
+    actor: Actor,
+    loaded: Loaded,
+    drivers: Mapping[UUID, Driver],
+    now: datetime,
+    rules: OwnRules,
+    done: Mapping[tuple[UUID, str], int],
 ) -> list[Entered]:
     driven = driven_runs(session, actor)
     helped = helped_by_kind(sessions, actor)
@@ -177,15 +222,19 @@ def _entered(
             starts = [start for start in entry.starts if start > now]
             race_at = min(starts, default=week.window[1])
             care, _ = care_of(drivers[driver.id])
-            needed = tuple(needed_blocks(evidence, care)) if race_at > now else ()
+            driven_own = {kind: count for (entry_id, kind), count in done.items() if entry_id == entry.id}
+            needed = tuple(needed_blocks(evidence, care, rules.library, driven_own)) if race_at > now else ()
             out.append(Entered(entry, week, driver, evidence, needed, race_at))
     return out
 
 
-def _wanted(item: Entered, key: str, block: NeededBlock, asked: Mapping[str, NeededBlock], coach: str | None) -> Wanted:
-    kind = BLOCKS[block.kind]
-    ranks = {other: BLOCKS[one.kind].rank for other, one in asked.items()}
-    earlier = tuple(other for other, rank in ranks.items() if rank < kind.rank and kind.driving and BLOCKS[asked[other].kind].driving)
+def _wanted(
+    item: Entered, key: str, block: NeededBlock, asked: Mapping[str, NeededBlock], coach: str | None, library: Mapping[str, BlockKind]
+) -> Wanted:
+    # A kind that was taken out of the library while it was planned comes last.
+    kinds = {other: library.get(one.kind) or BlockKind(one.kind, 1, 0, 9) for other, one in asked.items()}
+    kind = kinds[key]
+    earlier = tuple(other for other, one in kinds.items() if one.rank < kind.rank and kind.driving and one.driving)
     walk = tuple(other for other, one in asked.items() if one.kind == "walk" and other != key)
     return Wanted(
         key,

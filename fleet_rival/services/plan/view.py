@@ -17,9 +17,11 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.plan.make import Clock, planned_week
 from fleet_rival.services.plan.problem import Entered, WeekToPlan
-from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, block_words, check_words, gain_words
+from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, became_words, block_words, check_words, gain_words, pass_words
 
 __all__ = ["blocks_to_come", "plan_of", "readiness_of"]
+
+_LOOK_BACK: Final = timedelta(days=2)
 
 
 def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
@@ -33,13 +35,13 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
         broken = _broken(week)
         blocks = [
             _block(week, key, row, broken.get(key, ()), by_id)
-            for key, row in sorted(week.blocks.items(), key=lambda pair: (pair[1].begins_at, pair[0]))
+            for key, row in sorted({**week.blocks, **week.behind}.items(), key=lambda pair: (pair[1].begins_at, pair[0]))
             if key.split("/")[0] in {str(item.entry.id) for item in week.entered}
         ]
         left = [] if made is None else [_left(item) for item in made.left_out if actor.sees_all or UUID(item["driver_id"]) in shown]
         return {
             "name": name,
-            "begins_at": week.problem.begins,
+            "begins_at": min([week.problem.begins, *(row.begins_at for row in week.behind.values())]),
             "ends_at": week.problem.ends,
             "made_at": made.made_at if made else None,
             "value_us": made.value_us if made else None,
@@ -49,6 +51,8 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
             "lanes": lanes,
             "blocks": blocks,
             "left": left,
+            "weeks": [{"id": item.id, "series": item.series, "place": item.place} for item in week.weeks],
+            "drivers": [{"id": key, "name": row.name} for key, row in week.drivers.items() if not row.guest] if actor.sees_all else [],
             "rigs": [{"id": key, "name": row.name} for key, row in week.resources.items() if row.kind == "rig"],
         }
 
@@ -98,6 +102,8 @@ def _block(week: WeekToPlan, key: str, row: Any, broken: Sequence[str], by_id: M
     rig = by_id.get(row.rig_id) if row.rig_id else None
     coach = by_id.get(row.coach_id) if row.coach_id else None
     combination = _combination(entered)
+    became = week.became[row.id]
+    kind = week.rules.library.get(row.kind)
     return {
         "id": row.public_id,
         "version": row.version,
@@ -117,7 +123,11 @@ def _block(week: WeekToPlan, key: str, row: Any, broken: Sequence[str], by_id: M
         "rig": {"id": rig, "name": week.resources[rig].name} if rig else None,
         "coach": week.resources[coach].name if coach else None,
         "locked": row.locked,
-        "needed": key in {item.key for item in week.problem.wanted},
+        "said": row.said,
+        "state": became.state,
+        "became": became_words(became.state, became.laps, became.purpose),
+        "pass_mark": pass_words(row.kind, {**row.numbers, "gain_us": row.gain_us}, kind.pass_mark if kind else ""),
+        "needed": key in week.behind or key in {item.key for item in week.problem.wanted},
         "broken": list(broken),
     }
 
@@ -145,9 +155,10 @@ def _left(item: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock = lambda: datetime.now(UTC)) -> list[ComingBlock]:
-    """What is planned from now on; a driver's own."""
+    """What is planned from now on, and what became of the last evenings'; a driver's own."""
+    now = clock()
     with sessions() as session:
-        return list(coming_blocks(session, actor, clock()))
+        return list(coming_blocks(session, actor, now - _LOOK_BACK, now))
 
 
 def _check(check: Check) -> dict[str, Any]:
@@ -161,7 +172,7 @@ def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None
         week, _ = planned_week(sessions, session, actor, day, clock)
     items = []
     for item in week.entered:
-        checks = readiness(item.evidence)
+        checks = readiness(item.evidence, week.rules.readiness)
         items.append(
             {
                 "entry_id": item.entry.id,
@@ -172,7 +183,7 @@ def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None
                 "combination_id": _combination(item),
                 "race_at": item.race_at,
                 "importance": item.entry.importance,
-                "total": total(checks),
+                "total": total(checks, week.rules.readiness),
                 "open": sum(check.state == "open" for check in checks),
                 "checks": [_check(check) for check in checks],
             }

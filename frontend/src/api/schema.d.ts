@@ -1791,6 +1791,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would make room for a block that found none, in the background. */
+        post: operations["api_find_room_plan_room_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What readiness and plans go by: checks with what meets them, kinds of blocks. */
+        get: operations["api_get_plan_rules_plan_rules_get"];
+        /** Change them; if they are still as they were looked at. */
+        put: operations["api_change_plan_rules_plan_rules_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The plan as it would be, beside the present one, in the background; nothing is kept. */
+        post: operations["api_try_what_if_plan_what_if_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/why": {
         parameters: {
             query?: never;
@@ -2190,6 +2242,23 @@ export interface paths {
         put?: never;
         /** Import a season file that was looked at, whole or not at all. */
         post: operations["api_import_season_season_files__uuid_season_file_id__import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who sits at the wheel now, for how long, and whether it is enough; a driver's own. */
+        get: operations["api_list_seats_seats_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3230,6 +3299,75 @@ export interface components {
             /** P90 Us */
             p90_us: number | null;
         };
+        /**
+         * BlockRule
+         * @description A kind of block as the team wants it.
+         */
+        BlockRule: {
+            /**
+             * Coached
+             * @default null
+             */
+            coached: boolean | null;
+            /**
+             * Driving
+             * @default null
+             */
+            driving: boolean | null;
+            /** Laps */
+            laps: number;
+            /** Minutes */
+            minutes: number;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Pass Mark */
+            pass_mark: string;
+            /** Planned */
+            planned: boolean;
+            /** Rank */
+            rank: number;
+            /** Share */
+            share: number;
+            /**
+             * Times
+             * @default null
+             */
+            times: number | null;
+        };
+        /** BlockRuleOut */
+        BlockRuleOut: {
+            /** Coached */
+            coached: boolean;
+            /** Code */
+            code: string;
+            /** Driving */
+            driving: boolean;
+            /** Laps */
+            laps: number;
+            /** Minutes */
+            minutes: number;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Pass Mark */
+            pass_mark: string;
+            /** Planned */
+            planned: boolean;
+            /** Rank */
+            rank: number;
+            /** Share */
+            share: number;
+            /** Times */
+            times: number;
+            /** Usual Pass Mark */
+            usual_pass_mark: string;
+            /** Words */
+            words: string;
+        };
         /** BoardCell */
         BoardCell: {
             /** Best Us */
@@ -3258,6 +3396,7 @@ export interface components {
             next_start: string | null;
             /** Open */
             open: components["schemas"]["BoardOpen"][];
+            practice: components["schemas"]["BoardPractice"] | null;
             /** Right */
             right: boolean;
             /** Runs */
@@ -3475,6 +3614,20 @@ export interface components {
             now: string;
             /** Resources */
             resources: components["schemas"]["BoardResource"][];
+        };
+        /**
+         * BoardPractice
+         * @description Blocks that were planned: done, not driven as planned, and to come.
+         */
+        BoardPractice: {
+            /** Coming */
+            coming: number;
+            /** Done */
+            done: number;
+            /** Missed */
+            missed: number;
+            /** Next At */
+            next_at: string | null;
         };
         /** BoardResource */
         BoardResource: {
@@ -4052,7 +4205,7 @@ export interface components {
         /** CheckOfReadiness */
         CheckOfReadiness: {
             /** Block */
-            block: ("walk" | "build" | "corner" | "trial" | "wet" | "night" | "long" | "qualifying" | "rehearsal" | "review") | null;
+            block: string | null;
             /**
              * Closed By
              * @description The block in words
@@ -4091,6 +4244,34 @@ export interface components {
             reference_ids: string[];
             /** Words */
             words: string;
+        };
+        /** CheckRule */
+        CheckRule: {
+            /** Close */
+            close: number;
+            /** Met */
+            met: number;
+            /** Weight */
+            weight: number;
+        };
+        /** CheckRuleOut */
+        CheckRuleOut: {
+            /** Close */
+            close: number;
+            /** Key */
+            key: string;
+            /** Met */
+            met: number;
+            /** Title */
+            title: string;
+            /** Usual Close */
+            usual_close: number;
+            /** Usual Met */
+            usual_met: number;
+            /** Usual Weight */
+            usual_weight: number;
+            /** Weight */
+            weight: number;
         };
         /** CheckWish */
         CheckWish: {
@@ -4346,6 +4527,8 @@ export interface components {
         };
         /** ComingBlockOut */
         ComingBlockOut: {
+            /** Became */
+            became: string;
             /**
              * Begins At
              * Format: date-time
@@ -4353,8 +4536,15 @@ export interface components {
             begins_at: string;
             /** Coach */
             coach: string | null;
+            /** Combination Id */
+            combination_id: string | null;
             /** Driver */
             driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
             /**
              * Ends At
              * Format: date-time
@@ -4365,17 +4555,21 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "walk" | "build" | "corner" | "trial" | "wet" | "night" | "long" | "qualifying" | "rehearsal" | "review";
+            /** Kind */
+            kind: string;
+            /** Pass Mark */
+            pass_mark: string;
             /** Place */
             place: string;
             /** Rig */
             rig: string | null;
             /** Series */
             series: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "coming" | "under_way" | "done" | "short" | "replaced" | "missed";
             /** Version */
             version: number;
             /** Why */
@@ -7232,11 +7426,22 @@ export interface components {
              * @default null
              */
             rig_id: string | null;
+            /**
+             * Said
+             * @description What became of it; null: as the laps tell
+             * @default null
+             */
+            said: ("done" | "missed") | null;
         };
         /** PlanBlockOut */
         PlanBlockOut: {
             /** About */
             about: string;
+            /**
+             * Became
+             * @description What became of it, in words; empty: still to come
+             */
+            became: string;
             /**
              * Begins At
              * Format: date-time
@@ -7270,11 +7475,8 @@ export interface components {
             id: string;
             /** Key */
             key: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "walk" | "build" | "corner" | "trial" | "wet" | "night" | "long" | "qualifying" | "rehearsal" | "review";
+            /** Kind */
+            kind: string;
             /** Locked */
             locked: boolean;
             /** Minutes */
@@ -7284,11 +7486,23 @@ export interface components {
              * @description False: what it was for is done, or gone
              */
             needed: boolean;
+            /** Pass Mark */
+            pass_mark: string;
             /** Place */
             place: string;
             rig: components["schemas"]["PlanRig"] | null;
+            /**
+             * Said
+             * @description What somebody said became of it
+             */
+            said: ("done" | "missed") | null;
             /** Series */
             series: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "coming" | "under_way" | "done" | "short" | "replaced" | "missed";
             /** Version */
             version: number;
             /** Why */
@@ -7341,11 +7555,8 @@ export interface components {
             gain_us: number;
             /** Key */
             key: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "walk" | "build" | "corner" | "trial" | "wet" | "night" | "long" | "qualifying" | "rehearsal" | "review";
+            /** Kind */
+            kind: string;
             /** Minutes */
             minutes: number;
             /** Reason */
@@ -7373,6 +7584,8 @@ export interface components {
             bound_us: number | null;
             /** Changed */
             changed: components["schemas"]["PlanChange"][];
+            /** Drivers */
+            drivers: components["schemas"]["PlanRig"][];
             /**
              * Ends At
              * Format: date-time
@@ -7392,6 +7605,11 @@ export interface components {
             rigs: components["schemas"]["PlanRig"][];
             /** Value Us */
             value_us: number | null;
+            /**
+             * Weeks
+             * @description In which drivers may be entered
+             */
+            weeks: components["schemas"]["PlanWeek"][];
         };
         /** PlanRace */
         PlanRace: {
@@ -7413,6 +7631,26 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** PlanRulesBody */
+        PlanRulesBody: {
+            /** Blocks */
+            blocks: {
+                [key: string]: components["schemas"]["BlockRule"];
+            };
+            /** Checks */
+            checks: {
+                [key: string]: components["schemas"]["CheckRule"];
+            };
+        };
+        /** PlanRulesOut */
+        PlanRulesOut: {
+            /** Blocks */
+            blocks: components["schemas"]["BlockRuleOut"][];
+            /** Checks */
+            checks: components["schemas"]["CheckRuleOut"][];
+            /** Version */
+            version: number;
+        };
         /** PlanSpan */
         PlanSpan: {
             /**
@@ -7425,6 +7663,18 @@ export interface components {
              * Format: date-time
              */
             ends_at: string;
+        };
+        /** PlanWeek */
+        PlanWeek: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Series */
+            series: string;
         };
         /** PlanWish */
         PlanWish: {
@@ -8277,6 +8527,16 @@ export interface components {
             /** Items */
             items: components["schemas"]["RigOut"][];
         };
+        /** RoomWish */
+        RoomWish: {
+            /**
+             * Day
+             * @default null
+             */
+            day: string | null;
+            /** Key */
+            key: string;
+        };
         /** RowWarned */
         RowWarned: {
             /** Line */
@@ -8643,6 +8903,50 @@ export interface components {
              * @default false
              */
             take_changes: boolean;
+        };
+        /** SeatOut */
+        SeatOut: {
+            /** Break Minutes */
+            break_minutes: number;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Laps */
+            laps: number;
+            /** Limit Minutes */
+            limit_minutes: number;
+            /** Minutes */
+            minutes: number;
+            /**
+             * Over
+             * @description Beyond the driver's seat limit
+             */
+            over: boolean;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            stop: components["schemas"]["StopOut"] | null;
+            /**
+             * Words
+             * @description What to say to them; empty where all is well
+             */
+            words: string[];
+        };
+        /** SeatsOut */
+        SeatsOut: {
+            /** Items */
+            items: components["schemas"]["SeatOut"][];
         };
         /** SectorPart */
         SectorPart: {
@@ -9232,6 +9536,24 @@ export interface components {
         StepsOut: {
             redo: components["schemas"]["EntryOut"] | null;
             undo: components["schemas"]["EntryOut"] | null;
+        };
+        /** StopOut */
+        StopOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tired" | "nothing_more";
+            /** Lap */
+            lap: number;
+            /** Laps */
+            laps: number;
+            /** Since */
+            since: number;
+            /** Slips */
+            slips: number;
+            /** Slower */
+            slower: number | null;
         };
         /** StripLap */
         StripLap: {
@@ -10165,6 +10487,44 @@ export interface components {
         WhatHelped: {
             /** Items */
             items: components["schemas"]["HelpedOut"][];
+        };
+        /** WhatIfChange */
+        WhatIfChange: {
+            /**
+             * Begins At
+             * @default null
+             */
+            begins_at: string | null;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Ends At
+             * @default null
+             */
+            ends_at: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "more_time" | "less_time" | "entry";
+            /**
+             * Week Id
+             * @default null
+             */
+            week_id: string | null;
+        };
+        /** WhatIfWish */
+        WhatIfWish: {
+            /** Changes */
+            changes: components["schemas"]["WhatIfChange"][];
+            /**
+             * Day
+             * @default null
+             */
+            day: string | null;
         };
         /** WheelOut */
         WheelOut: {
@@ -23208,6 +23568,425 @@ export interface operations {
             };
         };
     };
+    api_find_room_plan_room_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomWish"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_plan_rules_plan_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_plan_rules_plan_rules_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanRulesBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_try_what_if_plan_what_if_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfWish"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_why_plan_why_get: {
         parameters: {
             query: {
@@ -26652,6 +27431,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeasonImportedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_seats_seats_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsOut"];
                 };
             };
             /** @description Unauthorized */

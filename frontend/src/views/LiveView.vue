@@ -6,6 +6,7 @@ import { answer, api, type LiveRun } from '@/api/client'
 import RunDots from '@/charts/RunDots.vue'
 import { clock, count, gap, lapTime, moment } from '@/format'
 import LiveRemark from '@/parts/drive/LiveRemark.vue'
+import SeatNote from '@/parts/drive/SeatNote.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -84,6 +85,7 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
     <p class="quiet">Runs of the last three hours, as their laps arrive from rigs, fingers or eyes.</p>
   </div>
   <p class="visually-hidden" role="status">{{ news }}</p>
+  <SeatNote />
   <TroubleNote :error="live.error.value" :again="() => live.refetch()" />
   <SkeletonRows v-if="live.isPending.value" :rows="6" label="Loading the runs" />
   <template v-else>

@@ -10,8 +10,10 @@ import EntryDialog from '@/parts/board/EntryDialog.vue'
 import NeedsList from '@/parts/board/NeedsList.vue'
 import WeekHead from '@/parts/board/WeekHead.vue'
 import AskedDialog from '@/parts/AskedDialog.vue'
+import SeatNote from '@/parts/drive/SeatNote.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import { declarePlace, isComing } from '@/plan'
 import { useMe } from '@/session'
 
 const me = useMe()
@@ -38,6 +40,7 @@ const starts = computed(() =>
 )
 const planned = useQuery({ queryKey: ['plan', 'coming'], queryFn: () => answer(api.GET('/api/plan/coming')) })
 const blocks = computed(() => planned.data.value?.items ?? [])
+const first = computed(() => blocks.value.find(isComing))
 const editing = ref<string>()
 const asking = ref<string>()
 const edited = computed(() => mine.value.find(({ column, cell }) => column.week_id === editing.value && cell.entry))
@@ -54,6 +57,7 @@ function act(need: BoardNeed) {
 
 <template>
   <WeekHead title="My week" />
+  <SeatNote />
   <SkeletonRows v-if="board.isPending.value" :rows="10" label="Loading your week" />
   <TroubleNote :error="board.error.value" :again="() => board.refetch()" />
   <template v-if="board.data.value">
@@ -66,9 +70,11 @@ function act(need: BoardNeed) {
       <section v-if="blocks.length" class="starts" aria-labelledby="blocks-title">
         <h2 id="blocks-title">Your practice</h2>
         <ol>
-          <li v-for="(block, index) in blocks" :key="block.id" class="sheet">
-            <b>{{ moment(block.begins_at) }}</b> <span class="quiet">to {{ clock(block.ends_at) }}<template v-if="!index">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span>
+          <li v-for="block in blocks" :key="block.id" class="sheet">
+            <b>{{ moment(block.begins_at) }}</b> <span class="quiet">to {{ clock(block.ends_at) }}<template v-if="block === first">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span>
+            <span v-if="block.became" class="became" :class="block.state">{{ block.became }}</span>
             <span class="where">{{ block.words }}: {{ block.place || block.series }}<template v-if="block.rig">, {{ block.rig }}</template><template v-if="block.coach">, {{ block.coach }}</template></span>
+            <span v-if="isComing(block)" class="where quiet">{{ block.pass_mark }} <RouterLink v-if="declarePlace(block)" :to="declarePlace(block)!">Declare the run<span class="visually-hidden">: {{ block.words }}</span></RouterLink></span>
           </li>
         </ol>
         <p><RouterLink to="/plan">Your plan, and why</RouterLink></p>

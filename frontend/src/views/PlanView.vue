@@ -1,17 +1,18 @@
 <script setup lang="ts">
 import { useMutation } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { seconds } from '@/clinic'
-import { dayOf, moment } from '@/format'
+import { clock, dayOf, moment } from '@/format'
 import BlockPane from '@/parts/plan/BlockPane.vue'
 import PlanLanes from '@/parts/plan/PlanLanes.vue'
+import WhatIfPart from '@/parts/plan/WhatIfPart.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { DAY, useBlockChange, useMaking, usePlan, type Step } from '@/plan'
+import { DAY, useBlockChange, useMaking, usePlan, useRoom, useWhatIf, type RoomMaker, type Step } from '@/plan'
 import { maySeeAll, useMe } from '@/session'
 
 /** The practice plan of the running weeks: made in one go, changed by hand, made anew without losing what was put somewhere. */
@@ -38,6 +39,20 @@ const broken = computed(() => plan.value?.blocks.filter((item) => item.broken.le
 const left = computed(() => plan.value?.left ?? [])
 const shownLeft = ref(12)
 const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan/why', { params: { query: { key, day: day.value } } })) })
+const { ask: room, looking: lookingForRoom } = useRoom()
+const { changes, ask: whatIf } = useWhatIf()
+const wondering = ref(false)
+async function wonder() {
+  wondering.value = true
+  await nextTick()
+  document.getElementById('what-if-title')?.scrollIntoView({ block: 'start' })
+}
+/** What would make room, beside the present plan. */
+function tryOut(maker: RoomMaker) {
+  changes.value = [{ kind: 'more_time', driver_id: maker.driver_id, begins_at: maker.begins_at, ends_at: maker.ends_at, week_id: null }]
+  whatIf.mutate(day.value)
+  void wonder()
+}
 </script>
 
 <template>
@@ -45,6 +60,8 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
     <h1>Plan</h1>
     <p class="links">
       <RouterLink :to="{ name: 'readiness', query: route.query }">Readiness</RouterLink>
+      <button v-if="may" type="button" class="link" :aria-expanded="wondering || !!changes.length" @click="wonder">What if…</button>
+      <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and blocks</RouterLink>
       <RouterLink v-if="day" :to="{ name: 'plan' }">This week</RouterLink>
       <RouterLink :to="{ name: 'plan', query: { day: dayAfter } }">{{ day ? 'The week after' : 'Next week' }}</RouterLink>
     </p>
@@ -81,17 +98,29 @@ const why = useMutation({ mutationFn: (key: string) => answer(api.GET('/api/plan
         <li v-for="item in left.slice(0, shownLeft)" :key="item.key">
           <b>{{ item.driver }}</b>, {{ item.words }} ({{ item.minutes }} min). {{ item.reason }} <span class="quiet">{{ item.why }}</span>
           <button v-if="may" type="button" class="link" :disabled="why.isPending.value" @click="why.mutate(item.key)">Why not?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
+          <button v-if="may" type="button" class="link" :disabled="room.isPending.value" @click="room.mutate({ key: item.key, day })">What would make room?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
+          <ul v-if="room.data.value?.key === item.key" role="status">
+            <li v-for="maker in room.data.value.items.slice(0, 5)" :key="`${maker.kind} ${maker.begins_at}`"><template v-if="maker.begins_at">{{ moment(maker.begins_at) }} to {{ clock(maker.ends_at!) }}: </template>{{ maker.words }} <button v-if="maker.kind === 'evening'" type="button" class="link" @click="tryOut(maker)">Look at it</button></li>
+            <li v-if="!room.data.value.items.length">No evening more, no other rig and no more time of the coach would bring it in and be worth something.</li>
+          </ul>
           <ul v-if="why.data.value?.key === item.key" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li><li v-if="why.data.value.best_at">It would stand best at {{ moment(why.data.value.best_at) }}.</li></ul>
         </li>
       </ul>
       <button v-if="left.length > shownLeft" type="button" class="link" @click="shownLeft += 40">{{ left.length - shownLeft }} more</button>
-      <TroubleNote :error="why.error.value" />
+      <TroubleNote :error="why.error.value ?? room.error.value" />
+      <JobProgress v-if="lookingForRoom" :job="lookingForRoom" />
     </section>
+    <WhatIfPart v-if="may && (wondering || changes.length)" :plan="plan" :day="day" />
     <p class="quiet care">Breaks, the most at the seat and in a day, and quiet hours are kept for every driver. Who is tired stops: a bad session is data, not a verdict. What is learned here is no guide for a real road: there the circuit’s rules and licensed instructors decide.</p>
   </template>
 </template>
 
 <style scoped>
+.links {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+}
 .top {
   display: flex;
   flex-wrap: wrap;

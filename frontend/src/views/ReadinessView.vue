@@ -6,10 +6,13 @@ import { answer, api, type Schemas } from '@/api/client'
 import { moment, perCent } from '@/format'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
+import { maySeeAll, useMe } from '@/session'
 
 /** How ready each driver is for each race: checks with evidence, what is open first. */
 type Item = Schemas['ReadinessItem']
 const route = useRoute()
+const me = useMe()
+const may = computed(() => maySeeAll(me.data.value?.role))
 const day = computed(() => (typeof route.query.day === 'string' ? route.query.day : undefined))
 const asked = useQuery({ queryKey: ['plan', 'readiness', day], queryFn: () => answer(api.GET('/api/readiness', { params: { query: { day: day.value } } })) })
 const items = computed(() => asked.data.value?.items ?? [])
@@ -22,7 +25,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
 <template>
   <div class="top">
     <h1>Readiness</h1>
-    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink></p>
+    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink> <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink></p>
   </div>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Looking at what is open" />
@@ -50,6 +53,11 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
 </template>
 
 <style scoped>
+.links {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+}
 .top {
   display: flex;
   gap: 18px;

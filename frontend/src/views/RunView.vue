@@ -10,6 +10,7 @@ import DriveHead from '@/parts/drive/DriveHead.vue'
 import FeelForm from '@/parts/drive/FeelForm.vue'
 import LapsChange from '@/parts/drive/LapsChange.vue'
 import RemarkForm from '@/parts/drive/RemarkForm.vue'
+import SeatNote from '@/parts/drive/SeatNote.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -122,6 +123,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
 
 <template>
   <DriveHead :id="id" :title="shown ? `${shown.run.driver}, run ${run}` : 'Run'" still />
+  <SeatNote :driver="driver" />
   <TroubleNote :error="sheet.error.value ?? turn.error.value ?? unsay.error.value" :again="() => sheet.refetch()" />
   <SkeletonRows v-if="sheet.isPending.value" :rows="10" label="Loading the run" />
   <template v-if="shown">

@@ -9,6 +9,7 @@ import DriveHead from '@/parts/drive/DriveHead.vue'
 import LaneChooser from '@/parts/drive/LaneChooser.vue'
 import LaneLaps from '@/parts/drive/LaneLaps.vue'
 import PracticeClip from '@/parts/drive/PracticeClip.vue'
+import SeatNote from '@/parts/drive/SeatNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { PURPOSES, runPlace, useRunsSettled } from '@/runs'
@@ -140,6 +141,7 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
 
 <template>
   <DriveHead :id="id" title="Time by hand" still />
+  <SeatNote />
   <TroubleNote :error="trouble ?? reaction.error.value" />
   <div class="sheet part mine">
     <p v-if="reaction.data.value">

@@ -8,6 +8,7 @@ import { openLane, type Sent, type ShownLane } from '@/lanes'
 import DriveHead from '@/parts/drive/DriveHead.vue'
 import LaneChooser from '@/parts/drive/LaneChooser.vue'
 import LaneLaps from '@/parts/drive/LaneLaps.vue'
+import SeatNote from '@/parts/drive/SeatNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { PURPOSES, runPlace, useRunsSettled } from '@/runs'
 
@@ -106,6 +107,7 @@ function onKey(event: KeyboardEvent, column: Column, at: number) {
 
 <template>
   <DriveHead :id="id" title="Type laps" still />
+  <SeatNote />
   <TroubleNote :error="trouble" />
   <p v-if="columns.length" class="quiet keys">
     <kbd>92114</kbd> <kbd>Enter</kbd> is 1:32.114; after that <kbd>32.1</kbd> is enough. <kbd>↑</kbd> mends the last one<template v-if="columns.length > 1">, <kbd>+</kbd> and <kbd>−</kbd> go from driver to driver</template>. <kbd>?</kbd> shows the letters.

@@ -19,6 +19,13 @@ const trend = computed(() => {
   const gained = item.gained_us === null ? 'all of them' : item.gained_us ? `best ${gap(-item.gained_us)}` : 'no faster'
   return `${count(item.laps, 'lap')} since yesterday, ${gained}`
 })
+/** How the practice stands that was planned. */
+const practice = computed(() => {
+  const item = props.cell.practice
+  if (!item) return ''
+  const parts = [item.done && `${item.done} done`, item.missed && `${item.missed} missed or cut short`, item.coming && `${item.coming} to come`].filter(Boolean).join(', ')
+  return `Practice planned: ${parts}${item.next_at ? `; next ${moment(item.next_at)}` : ''}.`
+})
 const rows = computed(() => {
   const cell = props.cell
   return [
@@ -62,6 +69,7 @@ const rows = computed(() => {
       <p>
         {{ IMPORTANCE[cell.entry.importance].sign }} {{ own ? 'You are entered' : 'Entered' }}: {{ IMPORTANCE[cell.entry.importance].words }}<template v-if="cell.next_start">; next start {{ moment(cell.next_start) }} ({{ inWords(cell.next_start, board.now) }})</template><template v-else>; no start to come</template>
       </p>
+      <p v-if="practice">{{ practice }} <RouterLink :to="{ name: 'plan' }">Plan</RouterLink></p>
       <p v-if="cell.entry.note" class="note-text">“{{ cell.entry.note }}”</p>
     </template>
     <p v-else class="quiet">Not entered.</p>

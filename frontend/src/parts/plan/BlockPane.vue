@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { useMutation } from '@tanstack/vue-query'
-import { watch } from 'vue'
+import { computed, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
-import { clock, date, moment } from '@/format'
+import { capital, clock, date, moment } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { DAY, ends, longer, MINUTE, moved, turned, type PlanBlock, type Step } from '@/plan'
+import { DAY, declarePlace, ends, isComing, longer, MINUTE, moved, turned, type PlanBlock, type Step } from '@/plan'
 
 /** One block: what it is for, what it is worth and why, and everything that can be done with it. */
 const props = defineProps<{ block: PlanBlock; driver: string; may: boolean; day?: string }>()
 const emit = defineEmits<{ step: [id: string, step: Step]; close: [] }>()
 const why = useMutation({ mutationFn: () => answer(api.GET('/api/plan/why', { params: { query: { key: props.block.key, day: props.day } } })) })
 watch(() => props.block.id, () => why.reset())
-/** What a run is declared as that drives a block; others are declared as what they are. */
-const PURPOSE_OF: Partial<Record<PlanBlock['kind'], string>> = { walk: 'learn', build: 'build', corner: 'corner', trial: 'trial', long: 'long', qualifying: 'qualifying', rehearsal: 'rehearsal' }
+const place = computed(() => declarePlace(props.block))
+const said = (what: 'done' | 'missed' | null) => act(() => ({ said: what }))
 const act = (step: Step) => emit('step', props.block.id, step)
 </script>
 
@@ -22,7 +22,9 @@ const act = (step: Step) => emit('step', props.block.id, step)
   <section class="sheet part" aria-labelledby="block-title">
     <h2 id="block-title">{{ driver }}: {{ block.words }}</h2>
     <p>{{ date(block.begins_at) }}, {{ clock(block.begins_at) }} to {{ clock(ends(block)) }}<template v-if="block.rig">, on {{ block.rig.name }}</template><template v-if="block.coach">, with {{ block.coach }}</template>. <span class="quiet">{{ block.series }}, {{ block.place }}</span></p>
+    <p v-if="block.became"><b :class="{ bad: ['missed', 'short', 'replaced'].includes(block.state) }">{{ capital(block.became) }}</b><span v-if="block.said" class="quiet">, as somebody said</span>.</p>
     <p>{{ block.why }}</p>
+    <p v-if="block.pass_mark">{{ block.pass_mark }}</p>
     <p v-for="rule in block.broken" :key="rule" class="bad">It breaks a rule: {{ rule }}.</p>
     <p v-if="!block.needed" class="quiet">What it was for is done, or gone: the next plan frees its time.</p>
     <div v-if="may" class="buttons">
@@ -36,7 +38,12 @@ const act = (step: Step) => emit('step', props.block.id, step)
       <v-btn size="small" variant="outlined" @click="act(() => 'out')">Take it out</v-btn>
       <WorkButton size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
     </div>
-    <p v-if="block.combination_id && block.kind !== 'review'"><RouterLink :to="{ name: 'declare', params: { id: block.combination_id }, query: { driver: block.driver_id, purpose: PURPOSE_OF[block.kind], watch: block.kind === 'corner' ? block.words : undefined } }">Declare the run</RouterLink></p>
+    <p v-if="may && (block.state !== 'coming' || !place)" class="buttons">
+      <v-btn v-if="block.state !== 'done'" size="small" variant="outlined" @click="said('done')">It was done</v-btn>
+      <v-btn v-if="block.state !== 'missed'" size="small" variant="outlined" @click="said('missed')">It was missed</v-btn>
+      <v-btn v-if="block.said" size="small" variant="outlined" @click="said(null)">As the laps tell</v-btn>
+    </p>
+    <p v-if="place && isComing(block)"><RouterLink :to="place">Declare the run</RouterLink></p>
     <TroubleNote :error="why.error.value" />
     <ul v-if="why.data.value" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li><li v-if="why.data.value.best_at">It stands best at {{ moment(why.data.value.best_at) }}.</li></ul>
     <p><button type="button" class="link" @click="emit('close')">Close</button></p>

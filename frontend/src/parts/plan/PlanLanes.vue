@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 import { clock, dayOf, plainDay } from '@/format'
-import { DAY, daysOf, longer, MINUTE, moved, turned, type Plan, type PlanBlock, type PlanLane, type Step } from '@/plan'
+import { DAY, daysOf, isComing, longer, MINUTE, moved, turned, type Plan, type PlanBlock, type PlanLane, type Step } from '@/plan'
 
 /** Drivers as lanes over days: free time, races, and blocks that are moved by mouse and by keys. */
 const props = defineProps<{ plan: Plan; may: boolean; chosen: string }>()
@@ -10,7 +10,12 @@ const days = computed(() => daysOf(props.plan))
 const dragged = ref<PlanBlock>()
 const over = ref('')
 const inDay = (iso: string, day: string) => dayOf(new Date(iso)) === day
-const blocksOf = (lane: PlanLane, day: string) => props.plan.blocks.filter((block) => block.driver_id === lane.id && inDay(block.begins_at, day))
+const opened = ref('')
+const isOver = (day: string) => day < dayOf(new Date())
+const allOf = (lane: PlanLane, day: string) => props.plan.blocks.filter((block) => block.driver_id === lane.id && inDay(block.begins_at, day))
+/** Of days that are over what was done is only counted, until somebody wants to see it. */
+const doneOf = (lane: PlanLane, day: string) => (isOver(day) ? allOf(lane, day).filter((block) => block.state === 'done') : [])
+const blocksOf = (lane: PlanLane, day: string) => allOf(lane, day).filter((block) => opened.value === lane.id + day || !doneOf(lane, day).includes(block))
 const racesOf = (lane: PlanLane, day: string) => lane.races.filter((race) => inDay(race.at, day))
 /** Free time by day, each stretch where it begins; whole days are said as such. */
 function freeOf(lane: PlanLane, day: string): string {
@@ -19,7 +24,7 @@ function freeOf(lane: PlanLane, day: string): string {
   return pieces.join(', ')
 }
 const where = (block: PlanBlock) => block.place.split(', ').at(-1) || block.series
-const meta = (block: PlanBlock) => [where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
+const meta = (block: PlanBlock) => [block.became, where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
 
 function onKey(event: KeyboardEvent, block: PlanBlock) {
   if (event.ctrlKey || event.metaKey || event.altKey || !props.may) return
@@ -65,9 +70,10 @@ function drop(lane: PlanLane, day: string) {
             @dragover.prevent="over = dragged?.driver_id === lane.id ? lane.id + day : ''" @drop.prevent="drop(lane, day)"
           >
             <span v-if="freeOf(lane, day)" class="free"><span class="visually-hidden">Free </span>{{ freeOf(lane, day) }}</span>
+            <button v-if="doneOf(lane, day).length" type="button" class="link counted" :aria-expanded="opened === lane.id + day" @click="opened = opened === lane.id + day ? '' : lane.id + day"><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }}: </span>{{ doneOf(lane, day).length }} done</button>
             <span v-for="race in racesOf(lane, day)" :key="race.at" class="race"><b>{{ clock(race.at) }}</b> race: {{ race.what }}</span>
             <button
-              v-for="block in blocksOf(lane, day)" :id="`block-${block.id}`" :key="block.id" type="button" class="block" :class="[block.kind, { locked: block.locked, broken: block.broken.length, here: chosen === block.id, done: !block.needed }]"
+              v-for="block in blocksOf(lane, day)" :id="`block-${block.id}`" :key="block.id" type="button" class="block" :class="[block.kind, block.state, { locked: block.locked && isComing(block), broken: block.broken.length, here: chosen === block.id, gone: !block.needed }]"
               :draggable="may" :aria-pressed="chosen === block.id" @click="emit('choose', block.id)" @keydown="onKey($event, block)" @dragstart="dragged = block" @dragend="dragged = undefined"
             ><span class="what"><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }} </span><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span> <span class="meta">{{ meta(block) }}<span v-if="block.broken.length" class="visually-hidden">, breaks a rule: {{ block.broken.join(', ') }}</span></span></button>
           </td>
@@ -124,6 +130,9 @@ td {
   overflow: hidden;
   text-overflow: ellipsis;
 }
+.counted {
+  font-size: 0.82rem;
+}
 .race {
   display: block;
   font-size: 0.78rem;
@@ -158,8 +167,22 @@ td {
   border-color: var(--loss);
   border-left-color: var(--loss);
 }
-.block.done .what {
+.block.gone .what {
   text-decoration: line-through;
+}
+.block.done {
+  background: color-mix(in srgb, var(--accent) 12%, var(--paper));
+}
+.block.missed,
+.block.short,
+.block.replaced {
+  border-left-color: var(--ochre);
+  border-left-style: double;
+}
+.block.missed .meta,
+.block.short .meta,
+.block.replaced .meta {
+  color: var(--ochre);
 }
 .block.here {
   outline: 2px solid var(--accent);

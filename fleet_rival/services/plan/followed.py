@@ -1,0 +1,99 @@
+"""What became of planned blocks, from the runs that were declared and driven."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import Any, Final
+
+from sqlalchemy import case, func, or_, select
+from sqlalchemy.orm import Session
+
+from fleet_rival.core.planning.blocks import BLOCKS
+from fleet_rival.core.planning.follow import DrivenRun, Followed, PlannedBlock, follow
+from fleet_rival.db.tables import ChangeSet, Combination, Entry, Lap, PlanBlock, Run, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.services.base import Actor
+
+__all__ = ["LAPS", "became_of", "combinations_of", "driven_runs_since"]
+
+_BEFORE: Final = timedelta(days=1)
+LAPS: Final = "laps_planned"
+"""Under which the flying laps of a block are kept with the numbers of its gain."""
+
+
+def became_of(session: Session, actor: Actor, rows: Sequence[PlanBlock], now: datetime) -> dict[int, Followed]:
+    """What became of each of some blocks, by its key; in a fixed number of queries."""
+    if not rows:
+        return {}
+    places = combinations_of(session, actor, {row.entry_id for row in rows})
+    planned = [
+        PlannedBlock(
+            str(row.id),
+            str(row.driver_id),
+            frozenset(places[row.entry_id]),
+            row.kind,
+            row.about.partition(":")[0] if row.kind == "corner" else "",
+            row.begins_at,
+            row.begins_at + timedelta(minutes=row.minutes),
+            _laps(row),
+            row.said,
+        )
+        for row in rows
+    ]
+    runs = driven_runs_since(session, actor, min(row.begins_at for row in rows) - _BEFORE, {row.driver_id for row in rows})
+    return {int(key): became for key, became in follow(planned, runs, now).items()}
+
+
+def _laps(row: PlanBlock) -> int:
+    kept = row.numbers.get(LAPS)
+    return int(kept) if kept is not None else BLOCKS[row.kind].laps or int(BLOCKS[row.kind].driving) if row.kind in BLOCKS else 1
+
+
+def combinations_of(session: Session, actor: Actor, entries: set[int]) -> dict[int, set[str]]:
+    """Combinations in which an entry may be practised: those of its week's layout and cars, of its own car alone where one is entered."""
+    query = (
+        select(Entry.id, Combination.id)
+        .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
+        .join(SeriesWeekCar, (SeriesWeekCar.team_id == Entry.team_id) & (SeriesWeekCar.week_id == Entry.week_id))
+        .join(
+            Combination,
+            (Combination.team_id == Entry.team_id)
+            & (Combination.layout_id == SeriesWeekRow.layout_id)
+            & (Combination.car_id == SeriesWeekCar.car_id),
+        )
+        .where(Entry.team_id == actor.team_id, Entry.id.in_(entries), or_(Entry.car_id.is_(None), Entry.car_id == SeriesWeekCar.car_id))
+    )
+    out: dict[int, set[str]] = defaultdict(set)
+    for entry, combination in session.execute(query):
+        out[entry].add(str(combination))
+    return out
+
+
+def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: set[int]) -> list[DrivenRun]:
+    """Runs of some drivers with a lap after a moment, and those that are declared and have none yet.
+
+    Laps without a time count from when they came in.
+    """
+    at = func.coalesce(Lap.started_at, ChangeSet.made_at)
+    flying, wet = func.sum(case((Lap.kind == "flying", 1), else_=0)), func.sum(case((Lap.wetness != "dry", 1), else_=0))
+    query: Any = (
+        select(
+            Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run, func.max(Lap.purpose), func.min(at), func.max(at), flying, wet, func.count()
+        )
+        .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
+        .where(Lap.team_id == actor.team_id, Lap.driver_id.in_(drivers), or_(Lap.started_at >= since, Lap.started_at.is_(None)), at >= since)
+        .group_by(Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run)
+    )
+    declared = select(Run).where(Run.team_id == actor.team_id, Run.driver_id.in_(drivers), Run.declared)
+    said = {(row.session_id, row.driver_id, row.number): row for row in session.scalars(declared.where(Run.session_id.is_not(None)))}
+    out = []
+    for combination, driver, practice, number, written, begins, ends, laps, wet_laps, count in session.execute(query):
+        run = said.get((practice, driver, number))
+        watch = tuple(run.watch) if run is not None else ()
+        purpose = (run.purpose if run is not None else None) or written
+        key = f"{practice}:{driver}:{number}"
+        out.append(DrivenRun(key, str(driver), str(combination), purpose, watch, begins, ends, int(laps or 0), wet=2 * int(wet_laps or 0) > count))
+    for run in session.scalars(declared.where(Run.session_id.is_(None), Run.created_at >= since)):
+        out.append(
+            DrivenRun(f"run:{run.id}", str(run.driver_id), str(run.combination_id), run.purpose, tuple(run.watch), run.created_at, run.created_at, 0)
+        )
+    return out
