@@ -34,6 +34,8 @@ class EntryView:
     car_id: UUID | None
     resource_id: UUID | None
     note: str | None
+    points: float | None = None
+    """What the week brought; None: not driven yet, or nobody said."""
 
 
 def entries_of_weeks(session: Session, actor: Actor, week_keys: Sequence[int]) -> list[EntryView]:
@@ -84,7 +86,7 @@ def change_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, 
     """Change when and how a driver drives. A driver chooses the own starts and writes the own note; the rest is the manager's.
 
     Args:
-        values: `importance`, `starts`, `car_id`, `resource_id` and `note`; what is missing stays.
+        values: `importance`, `starts`, `car_id`, `resource_id`, `note`, and `points`, what the week brought; what is missing stays.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -173,7 +175,7 @@ def _query(actor: Actor) -> Any:
 
 def _view(row: Entry, week_id: UUID, driver_id: UUID, driver: str, car_id: UUID | None, resource_id: UUID | None) -> EntryView:
     starts = tuple(datetime.fromisoformat(start) for start in row.starts)
-    return EntryView(row.public_id, row.version, week_id, driver_id, driver, row.importance, starts, car_id, resource_id, row.note)
+    return EntryView(row.public_id, row.version, week_id, driver_id, driver, row.importance, starts, car_id, resource_id, row.note, row.points)
 
 
 def _stored(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[str, Any]:
@@ -186,6 +188,8 @@ def _stored(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[s
         out["car_id"] = find_row(session, Car, actor, values["car_id"], "car").id if values["car_id"] else None
     if "resource_id" in values:
         out["resource_id"] = find_row(session, Resource, actor, values["resource_id"], "rig").id if values["resource_id"] else None
+    if "points" in values:
+        out["points"] = values["points"]
     if "note" in values:
         out["note"] = (values["note"] or "").strip() or None
     return out

@@ -29,6 +29,7 @@ __all__ = [
     "remove_series",
     "remove_week",
     "series",
+    "set_counting",
     "week",
     "weeks",
 ]
@@ -111,6 +112,20 @@ def change_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID
             row.name, row.note = named(name, "series"), _text(note)
     except IntegrityError as error:
         raise Conflict(f"There is a series called {name.strip()} already.") from error
+
+
+def set_counting(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, best_weeks: int | None) -> None:
+    """Say how many weeks of a series count, the best ones; None: all.
+
+    Raises:
+        Outdated: somebody changed the series meanwhile.
+    """
+    with sessions.begin() as session:
+        row = find_row(session, Series, actor, series_id, "series", lock=True)
+        check_version(row, version, "series")
+        told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
+        begin_change(session, actor, "series.counting", f"Said that in {row.name} {told}", row)
+        row.best_weeks = best_weeks
 
 
 def remove_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID) -> None:

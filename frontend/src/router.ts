@@ -57,6 +57,8 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/combinations/:id/traces', name: 'traces', component: () => import('@/views/TracesView.vue'), props: true, meta: { title: 'Traces', step: 'find' } },
       { path: '/plan', name: 'plan', component: () => import('@/views/PlanView.vue'), meta: { title: 'Plan', step: 'plan' } },
       { path: '/plan/rules', name: 'plan-rules', component: () => import('@/views/PlanRulesView.vue'), meta: { title: 'Rules of readiness and blocks', step: 'plan', roles: ['manager', 'coach'] } },
+      { path: '/plan/lineup', name: 'lineup', component: () => import('@/views/LineupView.vue'), meta: { title: 'Who drives which race', step: 'plan', roles: ['manager', 'coach'] } },
+      { path: '/outlook', name: 'outlook', component: () => import('@/views/OutlookView.vue'), meta: { title: 'Outlook', step: 'plan' } },
       { path: '/readiness', name: 'readiness', component: () => import('@/views/ReadinessView.vue'), meta: { title: 'Readiness', step: 'plan' } },
       { path: '/live', name: 'live', component: () => import('@/views/LiveView.vue'), meta: { title: 'Live', step: 'drive' } },
       { path: '/people', name: 'people', component: () => import('@/views/PeopleView.vue'), meta: { title: 'People', roles: ['manager', 'coach'] } },

@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
-from fleet_rival.services import seat
+from fleet_rival.services import lineup, outlook, seat
 from fleet_rival.services.plan import change, rules, view, why
 
 _plan = Tag(name="plan")
@@ -102,3 +102,18 @@ def change_plan_rules(header: s.Version, body: s.PlanRulesBody) -> Any:
 def list_seats() -> Any:
     """Who sits at the wheel now, for how long, and whether it is enough; a driver's own."""
     return s.validate(s.SeatsOut, {"items": seat.seats(sessions(), actor())})
+
+
+@api.post("/lineup", responses={"200": s.LineupOut}, tags=[_plan])
+@allowed("manager", "coach")
+def propose_lineup(body: s.LineupWish) -> Any:
+    """Who should drive which race, with the reasons; nothing is written."""
+    wish = body.model_dump()
+    return s.validate(s.LineupOut, lineup.propose(sessions(), actor(), **wish))
+
+
+@api.get("/outlook", responses={"200": s.OutlookOut}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def get_outlook() -> Any:
+    """The weeks to come: what is known, hours needed against hours there, when to begin; a driver's own."""
+    return s.validate(s.OutlookOut, outlook.outlook(sessions(), actor()))

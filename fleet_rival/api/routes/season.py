@@ -41,6 +41,14 @@ def change_series(path: s.SeriesPath, header: s.Version, body: s.SeriesChange) -
     return "", 204
 
 
+@api.put("/series/<uuid:series_id>/counting", responses={"204": None}, tags=[_season])
+@allowed("manager", "coach")
+def set_counting(path: s.SeriesPath, header: s.Version, body: s.SeriesCounting) -> Any:
+    """Say how many weeks of a series count; if it is still as it was looked at."""
+    series.set_counting(sessions(), actor(), path.series_id, header.number, body.best_weeks)
+    return "", 204
+
+
 @api.delete("/series/<uuid:series_id>", responses={"204": None}, tags=[_season])
 @allowed("manager", "coach")
 def remove_series(path: s.SeriesPath) -> Any:

@@ -59,6 +59,7 @@ class BoardEntry(Schema):
     car_id: UUID | None
     resource_id: UUID | None
     note: str | None
+    points: float | None
     clashes: list[BoardClash]
 
 

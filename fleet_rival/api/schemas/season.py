@@ -35,6 +35,10 @@ class SeriesChange(Schema):
     note: str | None = Field(default=None, max_length=5000)
 
 
+class SeriesCounting(Schema):
+    best_weeks: int | None = Field(ge=1, le=100, description="So many weeks count, the best ones; null: all")
+
+
 class Compound(Schema):
     name: str = Field(min_length=1, max_length=120, pattern=r"^[^|*]+$")
     must: bool = False
@@ -178,6 +182,7 @@ class WeekEntryOut(Schema):
     car_id: UUID | None
     resource_id: UUID | None
     note: str | None
+    points: float | None
 
 
 class NewEntries(Schema):
@@ -196,6 +201,7 @@ class EntryChange(Schema):
     car_id: UUID | None = None
     resource_id: UUID | None = None
     note: str | None = Field(default=None, max_length=2000)
+    points: float | None = Field(default=None, ge=0, le=100_000, allow_inf_nan=False, description="What the week brought")
 
 
 class EntryMove(Schema):

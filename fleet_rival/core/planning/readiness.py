@@ -47,6 +47,7 @@ class Evidence:
         lap_us: a lap at pace: the median, else the target.
         gap_us: best lap less the target.
         longest_run: flying laps of the longest run.
+        falloff_us: of laps as they are driven, microseconds a lap and lap of the run.
         falloff_half_us: half of the interval of the falloff, microseconds a lap and lap of age.
         learning_us: what the learning curve still promises.
         differences: conditions of the race that weren't driven: `wetness`, `time_of_day`, `track_temp_c` and so on.
@@ -60,6 +61,7 @@ class Evidence:
     clean_rate: float | None = None
     spread_pct: float | None = None
     longest_run: int = 0
+    falloff_us: float | None = None
     falloff_half_us: float | None = None
     learning_us: float | None = None
     qualifying_runs: int = 0

@@ -213,6 +213,7 @@ def _cell(
             "car_id": str(entry.car_id) if entry.car_id else None,
             "resource_id": str(entry.resource_id) if entry.resource_id else None,
             "note": entry.note,
+            "points": entry.points,
             # Each once, though it may be with several others.
             "clashes": [
                 {"kind": kind, "start": _iso(start), "words": CLASH_WORDS[kind]}

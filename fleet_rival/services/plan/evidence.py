@@ -84,6 +84,7 @@ def evidence_of(
         clean_rate=standing.clean_rate if standing else None,
         spread_pct=standing.spread_pct if standing else None,
         longest_run=runs.longest_run,
+        falloff_us=told["falloff"]["us_per_lap"] if told.get("falloff") else None,
         falloff_half_us=_falloff(told),
         learning_us=_learning(told),
         qualifying_runs=runs.qualifying_runs,

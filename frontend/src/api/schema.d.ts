@@ -1464,6 +1464,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lineup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Who should drive which race, with the reasons; nothing is written. */
+        post: operations["api_propose_lineup_lineup_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -1664,6 +1681,23 @@ export interface paths {
         put?: never;
         /** Go to the desk of another team one is in. */
         post: operations["api_open_team_me_team_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The weeks to come: what is known, hours needed against hours there, when to begin; a driver's own. */
+        get: operations["api_get_outlook_outlook_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2296,6 +2330,23 @@ export interface paths {
         post?: never;
         /** Remove a series with its weeks, if nobody is entered in one. */
         delete: operations["api_remove_series_series__uuid_series_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{series_id}/counting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how many weeks of a series count; if it is still as it was looked at. */
+        put: operations["api_set_counting_series__uuid_series_id__counting_put"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3547,6 +3598,8 @@ export interface components {
             importance: "must" | "want" | "if_ready";
             /** Note */
             note: string | null;
+            /** Points */
+            points: number | null;
             /** Resource Id */
             resource_id: string | null;
             /** Starts */
@@ -5447,6 +5500,12 @@ export interface components {
              */
             note: string | null;
             /**
+             * Points
+             * @description What the week brought
+             * @default null
+             */
+            points: number | null;
+            /**
              * Resource Id
              * @default null
              */
@@ -6366,6 +6425,112 @@ export interface components {
              */
             cells: string[] | null;
         };
+        /** LineupCell */
+        LineupCell: {
+            /** Because */
+            because: string;
+            /** Chosen */
+            chosen: boolean;
+            /** Counts */
+            counts: boolean;
+            /** Entered */
+            entered: boolean;
+            /** Margin */
+            margin: number | null;
+            /**
+             * Points
+             * @description Likely; None: can't drive it
+             */
+            points: number | null;
+            /**
+             * Week Id
+             * Format: uuid
+             */
+            week_id: string;
+            /** Why Not */
+            why_not: ("time" | "car" | "full" | "others") | null;
+            /** Words */
+            words: string;
+        };
+        /** LineupOut */
+        LineupOut: {
+            /** Points */
+            points: number;
+            /** Proven */
+            proven: boolean;
+            /** Races */
+            races: components["schemas"]["LineupRace"][];
+            /** Rows */
+            rows: components["schemas"]["LineupRow"][];
+            /** Rule */
+            rule: string;
+            /** Standings */
+            standings: components["schemas"]["SeriesStanding"][];
+        };
+        /** LineupRace */
+        LineupRace: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Cars */
+            cars: string;
+            /** Place */
+            place: string;
+            /** Series */
+            series: string;
+            /**
+             * Series Id
+             * Format: uuid
+             */
+            series_id: string;
+            /** Step */
+            step: number;
+            /**
+             * Week Id
+             * Format: uuid
+             */
+            week_id: string;
+        };
+        /** LineupRow */
+        LineupRow: {
+            /** Cells */
+            cells: components["schemas"]["LineupCell"][];
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+        };
+        /** LineupWish */
+        LineupWish: {
+            /**
+             * Day
+             * @default null
+             */
+            day: string | null;
+            /**
+             * Most Each
+             * @description Races a driver and week
+             * @default 1
+             */
+            most_each: number;
+            /**
+             * Places
+             * @description Of a series: how many drivers at most; all where missing
+             */
+            places?: {
+                [key: string]: number;
+            };
+            /**
+             * Whole Season
+             * @default false
+             */
+            whole_season: boolean;
+        };
         /** LiveLapOut */
         LiveLapOut: {
             /**
@@ -7153,6 +7318,86 @@ export interface components {
             x_m: number[];
             /** Y M */
             y_m: number[];
+        };
+        /** OutlookDriver */
+        OutlookDriver: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Weeks */
+            weeks: components["schemas"]["OutlookWeek"][];
+        };
+        /** OutlookOut */
+        OutlookOut: {
+            /** Drivers */
+            drivers: components["schemas"]["OutlookDriver"][];
+            /** Steps */
+            steps: components["schemas"]["OutlookStep"][];
+        };
+        /** OutlookRace */
+        OutlookRace: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Cars */
+            cars: string;
+            /** Entered */
+            entered: number;
+            /** Known */
+            known: string[];
+            /** Layout Id */
+            layout_id: string | null;
+            /** Missing */
+            missing: string[];
+            /** Place */
+            place: string;
+            /** Series */
+            series: string;
+            /**
+             * Week Id
+             * Format: uuid
+             */
+            week_id: string;
+        };
+        /** OutlookStep */
+        OutlookStep: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Races */
+            races: components["schemas"]["OutlookRace"][];
+        };
+        /** OutlookWeek */
+        OutlookWeek: {
+            /**
+             * Begin
+             * @description Place of the week in which to begin
+             */
+            begin: number;
+            /** Blocks */
+            blocks: string[];
+            /**
+             * Needed
+             * @description Hours
+             */
+            needed: number;
+            /** Short */
+            short: number;
+            /**
+             * There
+             * @description Hours
+             */
+            there: number;
+            /** Words */
+            words: string;
         };
         /** OverlaidOut */
         OverlaidOut: {
@@ -9007,6 +9252,14 @@ export interface components {
              */
             note: string | null;
         };
+        /** SeriesCounting */
+        SeriesCounting: {
+            /**
+             * Best Weeks
+             * @description So many weeks count, the best ones; null: all
+             */
+            best_weeks: number | null;
+        };
         /** SeriesList */
         SeriesList: {
             /** Items */
@@ -9031,6 +9284,22 @@ export interface components {
             version: number;
             /** Weeks */
             weeks: number;
+        };
+        /** SeriesStanding */
+        SeriesStanding: {
+            /** Best Weeks */
+            best_weeks: number | null;
+            /** Drivers */
+            drivers: components["schemas"]["StandingDriver"][];
+            /** Series */
+            series: string;
+            /**
+             * Series Id
+             * Format: uuid
+             */
+            series_id: string;
+            /** Version */
+            version: number;
         };
         /** SeriesWeekOut */
         SeriesWeekOut: {
@@ -9475,6 +9744,20 @@ export interface components {
             /** Runs */
             runs: components["schemas"]["WhichRun"][];
         };
+        /** StandingDriver */
+        StandingDriver: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Total */
+            total: number;
+            /** Weeks */
+            weeks: components["schemas"]["StandingWeek"][];
+        };
         /** StandingOut */
         StandingOut: {
             /** Against */
@@ -9498,6 +9781,22 @@ export interface components {
             title: string;
             /** Words */
             words: string;
+        };
+        /** StandingWeek */
+        StandingWeek: {
+            /** Dropped */
+            dropped: boolean;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /** Number */
+            number: number;
+            /** Points */
+            points: number;
+            /** Version */
+            version: number;
         };
         /** StartChoice */
         StartChoice: {
@@ -10095,6 +10394,8 @@ export interface components {
             importance: "must" | "want" | "if_ready";
             /** Note */
             note: string | null;
+            /** Points */
+            points: number | null;
             /** Resource Id */
             resource_id: string | null;
             /** Starts */
@@ -21199,6 +21500,111 @@ export interface operations {
             };
         };
     };
+    api_propose_lineup_lineup_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineupWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineupOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_show_live_live_get: {
         parameters: {
             query?: never;
@@ -22547,6 +22953,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_outlook_outlook_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlookOut"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -27941,6 +28448,114 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_set_counting_series__uuid_series_id__counting_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                series_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesCounting"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

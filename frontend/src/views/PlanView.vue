@@ -60,6 +60,8 @@ function tryOut(maker: RoomMaker) {
     <h1>Plan</h1>
     <p class="links">
       <RouterLink :to="{ name: 'readiness', query: route.query }">Readiness</RouterLink>
+      <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink>
+      <RouterLink v-if="may" :to="{ name: 'lineup', query: route.query }">Who drives</RouterLink>
       <button v-if="may" type="button" class="link" :aria-expanded="wondering || !!changes.length" @click="wonder">What if…</button>
       <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and blocks</RouterLink>
       <RouterLink v-if="day" :to="{ name: 'plan' }">This week</RouterLink>
@@ -153,6 +155,9 @@ function tryOut(maker: RoomMaker) {
 }
 .left > li {
   margin-bottom: 5px;
+}
+.left button.link {
+  margin-left: 8px;
 }
 .left {
   padding-left: 18px;

@@ -25,7 +25,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
 <template>
   <div class="top">
     <h1>Readiness</h1>
-    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink> <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink></p>
+    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink> <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink> <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink></p>
   </div>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Looking at what is open" />

@@ -64,12 +64,12 @@ const rows = computed(() => {
     </dl>
     <p v-else class="none">No laps for this week yet.</p>
     <p v-if="cell.differences.some((item) => item.matters)" class="warn">Practised {{ differenceWords(cell.differences.filter((item) => item.matters)) }}.</p>
+    <p v-if="practice">{{ practice }} <RouterLink :to="{ name: 'plan' }">Plan</RouterLink></p>
     <p v-if="earlier" class="earlier"><b>Earlier:</b> {{ earlier }}. <RouterLink :to="{ name: 'series-week', params: { id: column.week_id }, query: { driver: driver.id }, hash: '#known' }">What do we know?</RouterLink></p>
     <template v-if="cell.entry">
       <p>
         {{ IMPORTANCE[cell.entry.importance].sign }} {{ own ? 'You are entered' : 'Entered' }}: {{ IMPORTANCE[cell.entry.importance].words }}<template v-if="cell.next_start">; next start {{ moment(cell.next_start) }} ({{ inWords(cell.next_start, board.now) }})</template><template v-else>; no start to come</template>
       </p>
-      <p v-if="practice">{{ practice }} <RouterLink :to="{ name: 'plan' }">Plan</RouterLink></p>
       <p v-if="cell.entry.note" class="note-text">“{{ cell.entry.note }}”</p>
     </template>
     <p v-else class="quiet">Not entered.</p>

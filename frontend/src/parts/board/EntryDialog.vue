@@ -16,14 +16,15 @@ const queries = useQueryClient()
 const me = useMe()
 const shown = ref(true)
 const entry = computed(() => props.cell.entry)
-const form = reactive({ version: 0, importance: 'want' as Importance, starts: [] as string[], car: '', rig: '', note: '' })
-function show(row: Pick<WeekEntry, 'version' | 'importance' | 'starts' | 'car_id' | 'resource_id' | 'note'>) {
+const form = reactive({ version: 0, importance: 'want' as Importance, starts: [] as string[], car: '', rig: '', note: '', points: null as number | null })
+function show(row: Pick<WeekEntry, 'version' | 'importance' | 'starts' | 'car_id' | 'resource_id' | 'note' | 'points'>) {
   form.version = row.version
   form.importance = row.importance
   form.starts = row.starts.map((start) => new Date(start).toISOString())
   form.car = row.car_id ?? ''
   form.rig = row.resource_id ?? ''
   form.note = row.note ?? ''
+  form.points = row.points
 }
 watch(entry, (row, old) => row && row.id !== old?.id && show(row), { immediate: true })
 const id = computed(() => entry.value?.id ?? '')
@@ -62,7 +63,7 @@ const save = useMutation({
         params: { path: { entered_id: id.value }, header: version(number) },
         // What isn't named stays as it was: a driver names what is theirs to choose.
         body: {
-          ...(all.value ? { importance: form.importance, car_id: form.car || null, resource_id: form.rig || null } : {}),
+          ...(all.value ? { importance: form.importance, car_id: form.car || null, resource_id: form.rig || null, points: typeof form.points === 'number' ? form.points : null } : {}),
           starts: form.starts,
           note: form.note || null,
         } as EntryChange,
@@ -99,6 +100,7 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
           <option value="">none</option>
           <option v-for="item in board.resources" :key="item.id" :value="item.id">{{ item.name }}</option>
         </select></label>
+        <label>Points it brought <input v-model.number="form.points" class="field points" type="number" min="0" step="any" placeholder="–" /></label>
       </div>
       <fieldset>
         <legend>Starts <span class="quiet">in {{ zoneName() }}; each takes {{ Math.round(column.minutes) }} min</span></legend>
@@ -133,6 +135,9 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
 </template>
 
 <style scoped>
+.points {
+  width: 84px;
+}
 form {
   max-height: 86vh;
   overflow-y: auto;

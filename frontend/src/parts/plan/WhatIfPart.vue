@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { clock, date, dayOf, moment } from '@/format'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -16,16 +16,24 @@ const days = computed(() => {
   return out
 })
 const form = reactive({ kind: 'more_time' as WhatIfChange['kind'], driver: '', day: '', from: '19:00', to: '22:00', week: '' })
+watch(
+  () => [props.plan.drivers, days.value, props.plan.weeks] as const,
+  ([drivers, some, weeks]) => {
+    form.driver ||= drivers[0]?.id ?? ''
+    form.week ||= weeks[0]?.id ?? ''
+    if (!some.includes(form.day)) form.day = some[0] ?? ''
+  },
+  { immediate: true },
+)
 const trouble = ref('')
 function add() {
   trouble.value = ''
-  const driver_id = form.driver || props.plan.drivers[0]?.id
+  const driver_id = form.driver
   if (!driver_id) return
-  if (form.kind === 'entry') changes.value.push({ kind: 'entry', driver_id, begins_at: null, ends_at: null, week_id: form.week || props.plan.weeks[0]?.id || null })
+  if (form.kind === 'entry') changes.value.push({ kind: 'entry', driver_id, begins_at: null, ends_at: null, week_id: form.week || null })
   else {
-    const on = form.day || days.value[0] || dayOf(new Date())
-    const begins = new Date(`${on}T${form.from}`)
-    const ends = new Date(`${on}T${form.to}`)
+    const begins = new Date(`${form.day}T${form.from}`)
+    const ends = new Date(`${form.day}T${form.to}`)
     // An evening that goes on past midnight.
     if (ends <= begins) ends.setTime(ends.getTime() + DAY)
     if (Number.isNaN(begins.getTime()) || Number.isNaN(ends.getTime())) return (trouble.value = 'Say from when to when.')
