@@ -11,6 +11,7 @@ from fleet_rival.services import board, boundaries, drive, find, history, steadi
 from fleet_rival.services.base import Actor, Work
 from fleet_rival.services.jobs import Kinds
 from fleet_rival.services.plan import make as plan
+from fleet_rival.services.plan.readiness_history import readiness_history
 from fleet_rival.services.plan.what_if import Change, what_if, what_makes_room
 from fleet_rival.services.traces import deriving, imports
 
@@ -74,6 +75,10 @@ def _room(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
     what_makes_room(sessions, actor, arguments["key"], date.fromisoformat(arguments["day"]) if arguments["day"] else None, work)
 
 
+def _history(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    readiness_history(sessions, actor, UUID(arguments["entry_id"]), work)
+
+
 def _steadiness(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     work.step(0.05, "computing")
     steadiness.catch_up(sessions, actor, UUID(arguments["driver_id"]))
@@ -110,6 +115,7 @@ KINDS: Kinds = {
     "history.undo": _undo,
     "history.redo": _redo,
     "plan.make": _plan,
+    "plan.readiness_history": _history,
     "plan.room": _room,
     "plan.what_if": _what_if,
     "standing.refresh": _standing,

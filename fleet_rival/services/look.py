@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Final
 from uuid import UUID
 
@@ -17,7 +18,7 @@ from fleet_rival.db.tables import Combination, Lap, SeriesWeekRow
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.series_rows import load_weeks
-from fleet_rival.services.standing import Stretch, stretch_of, within
+from fleet_rival.services.standing import ALL_TIME, Stretch, stretch_of, within
 from fleet_rival.services.week import settings_of
 
 __all__ = ["ALSO", "Look", "asked_look", "countable"]
@@ -58,18 +59,26 @@ def countable(drivers: Iterable[DriverAnalysis]) -> dict[str, int]:
     return {**by_mark, "hand_timed": sum(item.lap.plus_minus_us is not None for item in flying)}
 
 
-def asked_look(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None, also: Iterable[str] = ()) -> Look:
+def asked_look(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    week_id: UUID | None,
+    also: Iterable[str] = (),
+    until: datetime | None = None,
+) -> Look:
     """What is looked at where a week's laps are asked for, or all.
 
     Args:
         also: after `ALSO`.
+        until: only laps before that, to see how it stood then.
 
     Raises:
         NotThere: no such combination or week, or the one isn't driven in the other.
     """
     counted = frozenset(also)
     if week_id is None:
-        return Look(None, counted)
+        return Look(None if until is None else Stretch(ALL_TIME.since, until), counted)
     with sessions() as session:
         combination = find_row(session, Combination, actor, combination_id, "combination")
         row = find_row(session, SeriesWeekRow, actor, week_id, "week")
@@ -78,6 +87,8 @@ def asked_look(sessions: sessionmaker[Session], actor: Actor, combination_id: UU
         if this is None or not this.has_car(combination.car_id):
             raise NotThere("This combination isn't driven in that week.")
         stretch = stretch_of(this, combination.car_id, weeks, settings_of(combination))
+        if until is not None:
+            return Look(Stretch(stretch.since, min(stretch.until, until)), counted)
         outside = or_(Lap.started_at.is_(None), Lap.started_at < stretch.since, Lap.started_at >= stretch.until)
         any_outside = exists().where(Lap.team_id == actor.team_id, Lap.combination_id == combination.id, outside)
         return Look(stretch if session.scalar(select(any_outside)) else None, counted)

@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
+from datetime import datetime
 from functools import partial
 from math import sqrt
 from statistics import median
@@ -61,19 +62,26 @@ _BEST_OF: Final = 3
 
 
 def driver_pace(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
+    until: datetime | None = None,
 ) -> tuple[bytes, str]:
     """Consistency, pace over a run, learning and options of one driver, as JSON, and the stamp of the state they belong to.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
         also: what counts along, after `look.ALSO`.
+        until: only laps before that, to see how it stood then.
 
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
     may_see(sessions, actor, driver_id)
-    look = asked_look(sessions, actor, combination_id, week_id, also)
+    look = asked_look(sessions, actor, combination_id, week_id, also, until)
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         # A target is no matter of the laps' revision.

@@ -76,6 +76,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/lineup": (LEADERS, {}),
     "PUT /api/series/{series_id}/counting": (LEADERS, {"best_weeks": 4}),
     "GET /api/outlook": (ALL, None),
+    "POST /api/readiness/history": (ALL, {"entry_id": "00000000-0000-0000-0000-000000000000"}),
     "GET /api/seats": (ALL, None),
     "GET /api/plan/why": (LEADERS, None),
     "POST /api/plan/make": (LEADERS, {}),

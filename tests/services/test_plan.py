@@ -19,7 +19,7 @@ from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
 from fleet_rival.services import calendars, entries, history, profiles, series
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Outdated, Refused
-from fleet_rival.services.plan import change, make, rules, view, what_if, why
+from fleet_rival.services.plan import change, make, readiness_history, rules, view, what_if, why
 from fleet_rival.services.team import add_person
 from tests.conftest import manager_of
 from tests.services.test_fix import Desk
@@ -465,3 +465,27 @@ def test_what_would_make_room_is_tried_out(team: Team) -> None:
     assert tried["gained_us"] == best["gained_us"]
     with pytest.raises(NotThere):
         what_if.what_makes_room(team.sessions, team.actor, "nothing", clock=lambda: TUESDAY)
+
+
+def test_readiness_is_looked_back_at_day_by_day_and_week_by_week(team: Team) -> None:
+    # The desk's evening is the day before the plan's; another one a day later.
+    team.desk.drive(0.0, 12, TUESDAY + timedelta(hours=20), traces=False)
+    entry = team.ready()["Ysolde Farrand"]["entry_id"]
+    later = TUESDAY + timedelta(hours=40)
+    told = readiness_history.readiness_history(team.sessions, team.actor, entry, clock=lambda: later)
+    assert [day["laps"] for day in told["days"]] == [32, 64]
+    assert told["days"][0]["states"]["laps"] == "close" and told["days"][1]["states"]["laps"] == "met"
+    assert told["days"][1]["total"] >= told["days"][0]["total"]
+    now = next(item for item in view.readiness_of(team.sessions, team.actor, clock=lambda: later)["items"] if item["entry_id"] == entry)
+    assert told["days"][1]["total"] == pytest.approx(now["total"]), "the last day is as it stands now"
+    assert told["earlier"] == []
+
+    # A week later, the week behind stands as it was at the race, with what it brought.
+    with team.sessions() as session:
+        version = session.scalars(select(Entry.version).where(Entry.public_id == entry)).one()
+    entries.change_entry(team.sessions, team.actor, entry, version, {"points": 31.0})
+    after = team.enter_in_a_later_week("Ysolde Farrand")
+    behind = readiness_history.readiness_history(team.sessions, team.actor, after, clock=lambda: RACE + timedelta(days=3))
+    assert [(item["number"], item["points"], item["laps"]) for item in behind["earlier"]] == [(1, 31.0, 64)]
+    with pytest.raises(NotThere):
+        readiness_history.readiness_history(team.sessions, team.driver("Corin Ashgrove"), entry, clock=lambda: later)

@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
-from fleet_rival.services import lineup, outlook, seat
+from fleet_rival.services import entries, lineup, outlook, seat
 from fleet_rival.services.plan import change, rules, view, why
 
 _plan = Tag(name="plan")
@@ -79,6 +79,14 @@ def remove_plan_block(path: s.PlanBlockPath, header: s.Version) -> Any:
 def get_readiness(query: s.PlanQuery) -> Any:
     """Each entry's checks, what is open first; a driver's own."""
     return s.validate(s.ReadinessOut, view.readiness_of(sessions(), actor(), query.day))
+
+
+@api.post("/readiness/history", responses={"202": s.JobOut}, tags=[_plan])
+@allowed("manager", "coach", "driver")
+def look_back_at_readiness(body: s.ReadinessPast) -> Any:
+    """How an entry's readiness came about, and how it stood in earlier weeks, in the background; a driver's own."""
+    entries.entry(sessions(), actor(), body.entry_id)
+    return s.validate(s.JobOut, background("plan.readiness_history", "Looking back at readiness", body.model_dump(mode="json"))), 202
 
 
 @api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])

@@ -219,6 +219,11 @@ class ReadinessOut(Schema):
     items: list[ReadinessItem]
 
 
+class ReadinessPast(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    entry_id: UUID
+
+
 class CheckRule(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     met: float

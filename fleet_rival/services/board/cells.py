@@ -1,7 +1,7 @@
 """A driver in a week: the figures of a cell, what is open in it, and what the whole board's weeks need."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -14,7 +14,7 @@ from fleet_rival.core.standing import Standing, trend, which
 from fleet_rival.services.board.load import CombinationState, DriverState, Loaded, WeekState
 from fleet_rival.services.entries import EntryView
 
-__all__ = ["Cell", "cell", "clashes_of", "difference_out", "figures_of", "minutes_of", "race_conditions", "week_needs"]
+__all__ = ["Cell", "cell", "clashes_of", "difference_out", "figures_of", "minutes_of", "race_conditions", "week_needs", "with_standings"]
 
 
 @dataclass(frozen=True)
@@ -57,6 +57,13 @@ def cell(loaded: Loaded, week: WeekState, driver: DriverState) -> Cell:
         differences(_practised(standing), race_conditions(week), _settings(combination)) if standing else (),
         _earlier(loaded, combination, driver, laps) if combination else {},
     )
+
+
+def with_standings(own: Cell, week: WeekState, standings: Sequence[Standing], laps: int) -> Cell:
+    """A cell as it would be with other figures, such as those of an earlier moment."""
+    standing = which(standings, week.facts.wetness)
+    told = differences(_practised(standing), race_conditions(week), _settings(own.combination)) if standing else ()
+    return replace(own, standing=standing, laps=laps, asked=frozenset(), differences=told)
 
 
 def clashes_of(loaded: Loaded) -> dict[UUID, list[Clash]]:

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from datetime import datetime
 from functools import partial
 from typing import Any, Final
 from uuid import UUID
@@ -74,15 +75,24 @@ def team_clinic(
 
 
 def driver_clinic(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
+    until: datetime | None = None,
 ) -> tuple[bytes, str]:
     """One driver's standing losses and mistakes, as JSON, and the stamp.
+
+    Args:
+        until: only from laps before that, to see how it stood then.
 
     Raises:
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
     may_see(sessions, actor, driver_id)
-    look, race = asked_look(sessions, actor, combination_id, week_id, also), _race(sessions, actor, week_id)
+    look, race = asked_look(sessions, actor, combination_id, week_id, also, until), _race(sessions, actor, week_id)
     names = "" if sees_others(sessions, actor) else ":alone"
     about = f"clinic:{driver_id}{names}{look.tail}{race.tail}"
     return kept_answer(sessions, actor, combination_id, about, partial(_compute, sessions, look, race))

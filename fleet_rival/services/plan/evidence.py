@@ -3,6 +3,7 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import case, func, select
@@ -31,12 +32,16 @@ class Driven:
     in_laps: int = 0
 
 
-def driven_runs(session: Session, actor: Actor) -> dict[tuple[int, int], Driven]:
-    """By combination and driver, in one query."""
+def driven_runs(session: Session, actor: Actor, until: datetime | None = None) -> dict[tuple[int, int], Driven]:
+    """By combination and driver, in one query.
+
+    Args:
+        until: only from laps before that.
+    """
     flying, home = func.sum(case((Lap.kind == "flying", 1), else_=0)), func.sum(case((Lap.kind == "in", 1), else_=0))
     query = (
         select(Lap.combination_id, Lap.driver_id, func.max(Lap.purpose), flying, home)
-        .where(Lap.team_id == actor.team_id)
+        .where(Lap.team_id == actor.team_id, *([Lap.started_at < until] if until is not None else []))
         .group_by(Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run)
     )
     out: dict[tuple[int, int], Driven] = {}
@@ -60,12 +65,14 @@ def evidence_of(
     own: Cell,
     driven: Mapping[tuple[int, int], Driven],
     helped: Mapping[str, Helped],
+    until: datetime | None = None,
 ) -> Evidence:
     """Everything that readiness and the plan stand on, for one driver in one week.
 
     Args:
         own: the driver's cell of that week.
         helped: what work on each kind of mistake has brought so far.
+        until: as it stood then: `own` and `driven` are of that moment too.
     """
     minutes = minutes_of(loaded, week) - (week.facts.practice_minutes or 0.0) - (week.facts.qualifying_minutes or 0.0)
     race_laps = week.facts.race_laps
@@ -74,8 +81,8 @@ def evidence_of(
         return Evidence(race_laps=race_laps, race_minutes=minutes)
     runs = driven.get((combination.key, driver.key), Driven())
     standing = own.standing
-    clinic = _asked(driver_clinic, sessions, actor, combination.id, driver.id, week.row.public_id) if own.laps else {}
-    told = _asked(pace.driver_pace, sessions, actor, combination.id, driver.id, week.row.public_id) if own.laps else {}
+    clinic = _asked(driver_clinic, sessions, actor, combination.id, driver.id, week.row.public_id, until=until) if own.laps else {}
+    told = _asked(pace.driver_pace, sessions, actor, combination.id, driver.id, week.row.public_id, until=until) if own.laps else {}
     best = standing.best_us if standing else None
     return Evidence(
         lap_us=(standing.median_us if standing else None) or own.target_us,
@@ -104,9 +111,9 @@ def evidence_of(
     )
 
 
-def _asked(ask: Any, sessions: sessionmaker[Session], actor: Actor, *which: Any) -> dict[str, Any]:
+def _asked(ask: Any, sessions: sessionmaker[Session], actor: Actor, *which: Any, until: datetime | None) -> dict[str, Any]:
     try:
-        told: dict[str, Any] = json.loads(ask(sessions, actor, *which)[0])
+        told: dict[str, Any] = json.loads(ask(sessions, actor, *which, until=until)[0])
     except NotThere:
         return {}
     return told

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api, type Schemas } from '@/api/client'
 import { moment, perCent } from '@/format'
+import ReadinessPast from '@/parts/plan/ReadinessPast.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -48,6 +49,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
     <details v-for="item in items" :key="item.entry_id">
       <summary>{{ item.driver }}, {{ item.place || item.series }}: {{ item.open }} open</summary>
       <ul><li v-for="one in item.checks.filter((other) => other.state !== 'met')" :key="one.key"><b>{{ one.title }}</b>: {{ one.words }}.<template v-if="one.closed_by"> Closed by: {{ one.closed_by }}.</template></li></ul>
+      <ReadinessPast :entry="item.entry_id" :whose="`${item.driver}, ${item.place || item.series}`" :titles="titles" />
     </details>
   </section>
 </template>
