@@ -98,7 +98,7 @@ def test_a_plan_is_made_by_keys_alone_locked_and_made_again_around_an_absence(ma
     expect(moved).to_be_visible()
     tab_to(page, "What changed")
     page.keyboard.press("Enter")
-    expect(page.get_by_text(re.compile(f"^{other.name}, .* is out\\.")).first).to_be_visible()
+    expect(page.get_by_text(re.compile(rf"^{other.name}, .* is out\.")).first).to_be_visible()
     accessible(page)
     page.keyboard.press("Control+z")
     expect(blocks_of(page, other.name).first).to_be_visible(timeout=60_000)
@@ -139,3 +139,91 @@ def test_readiness_and_the_own_lane_fit_a_phone(made: Page, open_page: Open, acc
         assert "Corin" not in page.locator("main").inner_text()
         expect(page.get_by_role("button", name=re.compile("Plan again|Make the plan"))).to_have_count(0)
     expect(page.get_by_role("heading", name="Your practice")).to_be_visible()
+
+
+def test_what_if_stands_beside_the_plan_and_what_would_make_room_is_said(made: Page, accessible: Check) -> None:
+    page = made
+    page.get_by_role("button", name="What if…").click()
+    part = page.get_by_role("region", name="What if")
+    part.get_by_label(re.compile("^What")).select_option("no time then")
+    driver = spoken(page.locator("button.block").first).split(",")[0]
+    part.get_by_label(re.compile("^Driver")).select_option(driver)
+    for day in part.get_by_label(re.compile("^Day")).locator("option").all():
+        part.get_by_label(re.compile("^Day")).select_option(day.inner_text())
+        part.get_by_label(re.compile("^From")).fill("00:00")
+        part.get_by_label(re.compile("^To")).fill("23:59")
+        part.get_by_role("button", name="Add it").click()
+    part.get_by_role("button", name="Plan it beside the present one").click()
+    expect(part.get_by_text(re.compile("^The plan would be worth .* less: .* out"))).to_be_visible(timeout=90_000)
+    sides = part.get_by_role("row").filter(has=page.get_by_role("rowheader", name=re.compile(f"^{driver}")))
+    expect(sides).to_have_count(2)
+    accessible(page)
+    # Nothing of it is kept.
+    page.reload()
+    expect(blocks_of(page, driver).first).to_be_visible(timeout=60_000)
+
+    left = page.get_by_role("region", name="What found no place")
+    left.get_by_role("button", name=re.compile("^What would make room")).first.click()
+    expect(left.get_by_role("status").first).to_contain_text(re.compile("would make room|No evening more"), timeout=90_000)
+
+
+def test_the_manager_changes_what_counts_and_looks_back(open_page: Open, accessible: Check) -> None:
+    rules = open_page("/plan/rules")
+    expect(rules.get_by_role("heading", name="When a driver is ready")).to_be_visible()
+    accessible(rules)
+    rules.get_by_label("laps driven: met").fill("10")
+    rules.get_by_label("laps driven: close").fill("20")
+    rules.get_by_role("button", name="Keep it").click()
+    expect(rules.get_by_role("alert")).to_contain_text("what is close can't be better")
+    rules.get_by_label("laps driven: close").fill("5")
+    rules.get_by_role("button", name="Add a kind").click()
+    rules.get_by_label("Name of the block").fill("standing starts")
+    rules.get_by_role("button", name="Keep it").click()
+    expect(rules.get_by_role("status").filter(has_text="Kept.")).to_be_visible()
+    accessible(rules)
+    ready = open_page("/readiness")
+    # Almost everybody has driven ten laps.
+    cells = ready.get_by_role("row").filter(has_text="there")
+    expect(cells.first).to_be_visible(timeout=60_000)
+    ready.locator("summary").last.click()
+    ready.get_by_role("button", name="How it came about").last.click()
+    week = ready.get_by_role("table", name="Over the week")
+    expect(week.get_by_role("row").nth(1)).to_contain_text("%", timeout=120_000)
+    expect(ready.get_by_role("table", name="At the race in earlier weeks").get_by_role("row").nth(1)).to_contain_text("week 1")
+    accessible(ready)
+    ready.keyboard.press("Control+z")
+    again = open_page("/plan/rules")
+    expect(again.get_by_label("laps driven: met")).to_have_value("60")
+    expect(again.get_by_label("Name of the block")).to_have_count(0)
+
+
+def test_who_drives_which_race_and_the_weeks_to_come(open_page: Open, accessible: Check) -> None:
+    page = open_page("/plan/lineup")
+    expect(page.get_by_role("heading", name="Proposal")).to_be_visible(timeout=90_000)
+    drives = page.locator("button.cell.chosen")
+    everybody = drives.count()
+    drives.first.click()
+    expect(page.get_by_role("status").filter(has_text="The team would have")).to_be_visible()
+    accessible(page)
+    page.get_by_label("Races a driver and week").fill("1")
+    expect(drives).not_to_have_count(everybody)
+    assert drives.count() < everybody
+    # A week's points are put right, and what counts follows.
+    points = page.get_by_label(re.compile(", week 1: points$")).first
+    points.fill("500")
+    points.press("Tab")
+    large = page.locator(".total").filter(has_text=re.compile(r"^5\d\d$"))
+    expect(large).to_have_count(1)
+    # Inside a field the same keys take back what was typed.
+    drives.first.focus()
+    page.keyboard.press("Control+z")
+    expect(large).to_have_count(0, timeout=30_000)
+    ahead = open_page("/outlook")
+    expect(ahead.get_by_role("columnheader", name="the week that runs")).to_be_visible(timeout=60_000)
+    expect(ahead.get_by_role("row").filter(has_text="Ysolde Farrand")).to_contain_text(re.compile(r"needs \d+\.\d h, has \d+\.\d h"))
+    accessible(ahead)
+    own = open_page("/outlook", who="driver", **PHONE)
+    expect(own.get_by_role("rowheader", name="Ysolde Farrand")).to_be_visible(timeout=60_000)
+    assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
+    assert "Corin" not in own.locator("main").inner_text()
+    accessible(own)
