@@ -63,7 +63,6 @@ def run(arguments: argparse.Namespace) -> int:
 
             take("week", _board)
             take("my-week", lambda page: page.get_by_role("heading", name="Where you stand").wait_for(), role="driver")
-            take("series-week", _series_week)
             take("track", _track)
             take("corner", _corner)
             take("combination", _combination)
@@ -76,9 +75,10 @@ def run(arguments: argparse.Namespace) -> int:
             take("clinic", _clinic)
             take("mistake", _mistake)
             take("three", _three)
-            take("setups", _setups)
             take("plan", _plan)
+            take("what-if", _what_if)
             take("readiness", _readiness)
+            take("outlook", _outlook)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -101,11 +101,6 @@ def _go(page: Any, path: str) -> None:
 def _board(page: Any) -> None:
     page.get_by_role("grid").wait_for()
     page.get_by_role("gridcell", name=re.compile("^Teodora Wick, Port Skerrow")).click()
-
-
-def _series_week(page: Any) -> None:
-    page.get_by_role("columnheader").get_by_role("link", name="Port Skerrow, Fishmarket").click()
-    page.get_by_role("heading", name="What do we know?").wait_for()
 
 
 def _layout(page: Any, name: str) -> None:
@@ -242,14 +237,20 @@ def _plan(page: Any) -> None:
     page.locator("button.block.build").nth(1).click()
 
 
+def _what_if(page: Any) -> None:
+    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Plan").click()
+    page.get_by_role("button", name=re.compile("Make the plan|Plan again")).click()
+    page.get_by_role("button", name=re.compile("^What would make room")).first.click(timeout=90_000)
+    page.get_by_role("button", name="Look at it").first.click(timeout=60_000)
+    page.get_by_text(re.compile("^The plan would be worth")).wait_for(timeout=60_000)
+    page.locator("#what-if-title").evaluate("element => element.scrollIntoView()")
+
+
+def _outlook(page: Any) -> None:
+    _go(page, "outlook")
+    page.get_by_role("columnheader", name="the week that runs").wait_for()
+
+
 def _readiness(page: Any) -> None:
     _go(page, "readiness")
     page.get_by_role("row").nth(1).wait_for(timeout=60_000)
-
-
-def _setups(page: Any) -> None:
-    _go(page, "setups")
-    page.get_by_role("combobox", name="Setup", exact=True).select_option(label="Halvane P7: Long road")
-    page.get_by_role("combobox", name="Version").select_option(value="3")
-    page.get_by_role("combobox", name="Beside").select_option(value="1")
-    page.get_by_role("link", name=re.compile("Vardrum Hills")).first.wait_for()

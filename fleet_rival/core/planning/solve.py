@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -24,6 +25,7 @@ _STAYS_SHARE: Final = 0.05
 """Who has written a block down doesn't want it moved for less than this share of its gain."""
 _LEAST_UNITS: Final = 3.0
 """For a piece of the problem, however small its share is."""
+_AT_ONCE: Final = 2
 _SCALE: Final = 10
 """Parts of a microsecond in which the solver counts, so that small shares of small gains aren't rounded away."""
 
@@ -83,11 +85,15 @@ def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[s
     pieces = apart(problem)
     if len(pieces) == 1:
         return _plan(problem, effort, forced, without)
-    plans = []
-    for piece in pieces:
+
+    def planned(piece: Problem) -> Plan:
         own = {item.key for item in piece.wanted}
         share = max(_LEAST_UNITS, effort.units * len(own) / len(problem.wanted))
-        plans.append(_plan(piece, replace(effort, units=share), [key for key in forced if key in own], without))
+        return _plan(piece, replace(effort, units=share), [key for key in forced if key in own], without)
+
+    # Each piece has a solver of its own, and effort that no clock measures: side by side they find the same.
+    with ThreadPoolExecutor(max_workers=_AT_ONCE) as pool:
+        plans = list(pool.map(planned, pieces))
     if any(plan.bound < 0 for plan in plans) or any(key not in {item.key for item in problem.wanted} for key in forced):
         return Plan((), 0.0, -1.0, proven=all(plan.proven for plan in plans))
     return Plan(
@@ -145,7 +151,10 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     solver.parameters.max_time_in_seconds = effort.seconds
     solver.parameters.linearization_level = 2
     status = solver.solve(built.model)
-    if status == cp_model.UNKNOWN and tries:
+    # Every block at its best: no plan is worth more, and a search that says less wasn't one.
+    whole = (1 + _STAYS_SHARE) * sum(item.gain for item in problem.wanted if item.key not in problem.locked)
+    looked = status == cp_model.OPTIMAL or solver.best_objective_bound <= whole * _SCALE
+    if status not in (cp_model.OPTIMAL, cp_model.INFEASIBLE) and not looked and tries:
         # All of the effort went into reading the problem.
         return _plan(problem, replace(effort, units=3 * effort.units), forced, without, tries - 1)
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
@@ -156,7 +165,7 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
         return Plan(simple, float(gain_of(problem, simple)), float(sum(item.gain for item in problem.wanted)), proven=False)
     placed = sorted([*problem.fixed(), *built.read(solver.value)], key=lambda item: (item.begins, item.key))
     fixed = sum(item.gain for item in problem.wanted if item.key in problem.locked)
-    value, bound = (fixed + amount / _SCALE for amount in (solver.objective_value, solver.best_objective_bound))
+    value, bound = fixed + solver.objective_value / _SCALE, fixed + min(whole, solver.best_objective_bound / _SCALE)
     return Plan(tuple(placed), value, bound, status == cp_model.OPTIMAL)
 
 
