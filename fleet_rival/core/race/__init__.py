@@ -1,0 +1,1 @@
+"""The race ahead: distance, consumption, tyres and stops, limits, pressures."""
