@@ -71,14 +71,14 @@ def run(arguments: argparse.Namespace) -> int:
             take("pace", _pace)
             take("beside", _beside)
             take("traces", _traces)
-            take("team-clinic", _team_clinic)
             take("clinic", _clinic)
             take("mistake", _mistake)
-            take("three", _three)
             take("plan", _plan)
             take("what-if", _what_if)
             take("readiness", _readiness)
             take("outlook", _outlook)
+            take("race", _race)
+            take("race-sheet", _race_sheet)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -205,12 +205,6 @@ def _live(page: Any) -> None:
     page.get_by_role("article").nth(3).wait_for()
 
 
-def _team_clinic(page: Any) -> None:
-    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Fix").click()
-    page.get_by_role("combobox").first.select_option(label="Port Skerrow, Fishmarket · Wrenfield EC-2")
-    page.get_by_role("row", name=re.compile("^T6 Lantern Steps")).wait_for()
-
-
 def _clinic(page: Any) -> None:
     _team_clinic(page)
     page.get_by_role("columnheader").get_by_role("link", name="Jorund Vetchley").click()
@@ -221,12 +215,6 @@ def _mistake(page: Any) -> None:
     _clinic(page)
     page.get_by_role("link", name=re.compile("^Its passes")).first.click()
     page.get_by_role("region", name="Its passes").get_by_role("img").first.wait_for()
-
-
-def _three(page: Any) -> None:
-    _clinic(page)
-    page.get_by_role("link", name="Card of three").click()
-    page.get_by_role("heading", name=re.compile("^1 T")).wait_for()
 
 
 def _plan(page: Any) -> None:
@@ -244,6 +232,19 @@ def _what_if(page: Any) -> None:
     page.get_by_role("button", name="Look at it").first.click(timeout=60_000)
     page.get_by_text(re.compile("^The plan would be worth")).wait_for(timeout=60_000)
     page.locator("#what-if-title").evaluate("element => element.scrollIntoView()")
+
+
+def _race(page: Any) -> None:
+    _go(page, "races")
+    page.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Fishmarket")).click()
+    page.get_by_role("heading", name="Tyres and stops").wait_for()
+
+
+def _race_sheet(page: Any) -> None:
+    _race(page)
+    page.get_by_role("link", name="Race sheet", exact=True).click()
+    page.get_by_role("button", name="Hand it out").click()
+    page.get_by_text(re.compile("sheet 1, handed out")).wait_for()
 
 
 def _outlook(page: Any) -> None:

@@ -27,7 +27,8 @@ def test_a_driver_is_asked_for_what_is_theirs_to_do_and_spoken_to_as_you() -> No
 
 
 def test_each_thing_that_can_be_open_in_a_cell_has_few_words() -> None:
-    assert OPEN_WORDS.keys() == set(KINDS) - {"no_entries", "no_track", "no_target", "no_references"}
+    # Missed practice isn't a need of its own: the plan is made anew.
+    assert OPEN_WORDS.keys() == (set(KINDS) | {"missed_block"}) - {"no_entries", "no_track", "no_target", "no_references"}
     assert all(len(words.split()) <= 4 for words in OPEN_WORDS.values())
 
 

@@ -10,6 +10,7 @@ from fleet_rival.api.schemas.history import *  # noqa: F403
 from fleet_rival.api.schemas.pace import *  # noqa: F403
 from fleet_rival.api.schemas.people import *  # noqa: F403
 from fleet_rival.api.schemas.plan import *  # noqa: F403
+from fleet_rival.api.schemas.race import *  # noqa: F403
 from fleet_rival.api.schemas.runs import *  # noqa: F403
 from fleet_rival.api.schemas.season import *  # noqa: F403
 from fleet_rival.api.schemas.telemetry import *  # noqa: F403

@@ -61,7 +61,6 @@ class Evidence:
     clean_rate: float | None = None
     spread_pct: float | None = None
     longest_run: int = 0
-    falloff_us: float | None = None
     falloff_half_us: float | None = None
     learning_us: float | None = None
     qualifying_runs: int = 0
@@ -74,6 +73,7 @@ class Evidence:
     known_track: int = 0
     race_laps: int | None = None
     race_minutes: float = 60.0
+    falloff_us: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

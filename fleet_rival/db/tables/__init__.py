@@ -10,6 +10,7 @@ from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCu
 from fleet_rival.db.tables.history import Change, ChangeSet
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.plan import PlanBlock, PlanMade, PlanRules
+from fleet_rival.db.tables.race import RaceSheet
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.db.tables.telemetry import FeedEntry, TraceFile, TraceRow, Upload
 from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
@@ -50,6 +51,7 @@ __all__ = [
     "PlanMade",
     "PlanRules",
     "PracticeSession",
+    "RaceSheet",
     "ReferenceRow",
     "Remark",
     "Resource",

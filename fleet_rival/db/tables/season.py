@@ -128,6 +128,8 @@ class Entry(Public, Base):
     note: Mapped[str | None] = mapped_column(Text)
     points: Mapped[Quantity | None]
     """What the week brought; None: not driven yet, or nobody said."""
+    race: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """What people know and choose of its race: after `services.race.wish.RaceWish`."""
 
 
 class SeasonFileRow(Public, Base):

@@ -1966,6 +1966,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/races": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Entries with a race ahead, the next one first; a driver's own. */
+        get: operations["api_list_races_races_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/pressures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cold pressures for wanted hot ones; nothing is written. */
+        post: operations["api_get_pressures_races_pressures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/{entered_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The race ahead of an entry in figures; a driver's own. */
+        get: operations["api_get_race_races__uuid_entered_id__get"];
+        /** Write what people know and choose of it; if the entry is still as it was looked at. */
+        put: operations["api_change_race_races__uuid_entered_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/{entered_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sheet as it is now, beside the one that was handed out last; a driver's own. */
+        get: operations["api_get_sheet_races__uuid_entered_id__sheet_get"];
+        put?: never;
+        /** Hand the sheet out as it is now. */
+        post: operations["api_hand_out_sheet_races__uuid_entered_id__sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/{entered_id}/sheet.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sheet on one page of paper, and one in large type for the seat; a driver's own. */
+        get: operations["api_get_sheet_pdf_races__uuid_entered_id__sheet_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/{entered_id}/sheet/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a sheet was read: the driver's own. */
+        post: operations["api_confirm_sheet_races__uuid_entered_id__sheet_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/readiness": {
         parameters: {
             query?: never;
@@ -8062,6 +8166,69 @@ export interface components {
              */
             zone: string | null;
         };
+        /** PressureWish */
+        PressureWish: {
+            /**
+             * Cold C
+             * @default null
+             */
+            cold_c: number | null;
+            /**
+             * Cold Kpa
+             * @description As it was set, by wheel
+             */
+            cold_kpa: {
+                [key: string]: number;
+            };
+            /**
+             * Hot Kpa
+             * @description As it was measured, by wheel
+             */
+            hot_kpa: {
+                [key: string]: number;
+            };
+            /**
+             * Now Cold C
+             * @default null
+             */
+            now_cold_c: number | null;
+            /**
+             * Now Track C
+             * @default null
+             */
+            now_track_c: number | null;
+            /**
+             * Step Kpa
+             * @default 1
+             */
+            step_kpa: number;
+            /**
+             * Track C
+             * @default null
+             */
+            track_c: number | null;
+            /**
+             * Wanted Kpa
+             * @description Wanted when hot, by wheel
+             */
+            wanted_kpa: {
+                [key: string]: number;
+            };
+        };
+        /** PressuresOut */
+        PressuresOut: {
+            /**
+             * Cold Kpa
+             * @description To be set, on the car's step
+             */
+            cold_kpa: {
+                [key: string]: number;
+            };
+            /** Exactly Kpa */
+            exactly_kpa: {
+                [key: string]: number;
+            };
+        };
         /** PreviewOut */
         PreviewOut: {
             /** Cells */
@@ -8310,6 +8477,320 @@ export interface components {
             text: string;
             /** Version */
             version: number;
+        };
+        /** RaceConsumption */
+        RaceConsumption: {
+            /** Between */
+            between: number;
+            /** Deviation */
+            deviation: number;
+            /** Laps */
+            laps: number;
+            /** Margin */
+            margin: number;
+            /** Per Lap */
+            per_lap: number;
+            /** Runs */
+            runs: number;
+            /** Saving Needed */
+            saving_needed: number | null;
+            /** Start */
+            start: number;
+            /** Tank */
+            tank: number | null;
+            /** Tank Laps */
+            tank_laps: number | null;
+            /** Unit */
+            unit: string;
+        };
+        /** RaceCross */
+        RaceCross: {
+            /** Change Us */
+            change_us: number;
+            /** Even Us */
+            even_us: number;
+        };
+        /** RaceCrossing */
+        RaceCrossing: {
+            drying: components["schemas"]["RaceCross"] | null;
+            getting_wet: components["schemas"]["RaceCross"] | null;
+            /** Laps Left */
+            laps_left: number;
+        };
+        /** RaceDistance */
+        RaceDistance: {
+            /** Close */
+            close: boolean;
+            /** Laps */
+            laps: number;
+            /** Timed */
+            timed: boolean;
+        };
+        /** RaceEntry */
+        RaceEntry: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /** Importance */
+            importance: string;
+            /** Place */
+            place: string;
+            /** Race At */
+            race_at: string | null;
+            /** Series */
+            series: string;
+        };
+        /** RaceFlip */
+        RaceFlip: {
+            /** Seconds */
+            seconds: number;
+            /** Stops */
+            stops: number;
+        };
+        /** RaceLimitCorner */
+        RaceLimitCorner: {
+            /** Corner */
+            corner: string;
+            /** Expected */
+            expected: number;
+            /**
+             * Halved
+             * @description Chance of reaching the limit with half as many here
+             */
+            halved: number;
+        };
+        /** RaceLimits */
+        RaceLimits: {
+            /** Chance */
+            chance: number;
+            /** Corners */
+            corners: components["schemas"]["RaceLimitCorner"][];
+            /** Expected */
+            expected: number;
+            /** Limit */
+            limit: number;
+        };
+        /** RaceList */
+        RaceList: {
+            /** Items */
+            items: components["schemas"]["RaceEntry"][];
+        };
+        /** RaceOut */
+        RaceOut: {
+            /** Car */
+            car: string | null;
+            /** Combination Id */
+            combination_id: string | null;
+            /** Compounds */
+            compounds: string[];
+            consumption: components["schemas"]["RaceConsumption"] | null;
+            crossing: components["schemas"]["RaceCrossing"] | null;
+            distance: components["schemas"]["RaceDistance"] | null;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /** Layout Id */
+            layout_id: string | null;
+            limits: components["schemas"]["RaceLimits"] | null;
+            /** Median Us */
+            median_us: number | null;
+            /** Missing */
+            missing: string[];
+            own_race: components["schemas"]["RaceOwn"] | null;
+            /** Place */
+            place: string;
+            qualifying: components["schemas"]["RaceQualifying"] | null;
+            /** Race At */
+            race_at: string | null;
+            /** Series */
+            series: string;
+            stops: components["schemas"]["RaceStops"] | null;
+            /** Target Us */
+            target_us: number | null;
+            /** Version */
+            version: number;
+            wish: components["schemas"]["RaceWishOut"];
+        };
+        /** RaceOwn */
+        RaceOwn: {
+            /** Draws */
+            draws: number;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Median Us */
+            median_us: number;
+            /** One Less Us */
+            one_less_us: number;
+            /** Slips */
+            slips: number;
+            /** Strikes */
+            strikes: number;
+        };
+        /** RacePlanOut */
+        RacePlanOut: {
+            /** Behind Us */
+            behind_us: number;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /** Stints */
+            stints: components["schemas"]["RaceStint"][];
+            /** Stops */
+            stops: number;
+            /** Time Us */
+            time_us: number;
+            /** Wins */
+            wins: number;
+        };
+        /** RaceQualifying */
+        RaceQualifying: {
+            /** Clean Rate */
+            clean_rate: number;
+            /** Cold Laps */
+            cold_laps: number | null;
+            /** High Us */
+            high_us: number | null;
+            /** Laps */
+            laps: number;
+            /** Likely Us */
+            likely_us: number | null;
+            /** Low Us */
+            low_us: number | null;
+            /** Odds */
+            odds: number | null;
+            /** Odds First */
+            odds_first: number | null;
+            /** Safe Us */
+            safe_us: number;
+        };
+        /** RaceStint */
+        RaceStint: {
+            /** Compound */
+            compound: string;
+            /** Laps */
+            laps: number;
+        };
+        /** RaceStops */
+        RaceStops: {
+            /** Compounds */
+            compounds: {
+                [key: string]: unknown;
+            }[];
+            /** Pit Flips S */
+            pit_flips_s: components["schemas"]["RaceFlip"][];
+            /** Plans */
+            plans: components["schemas"]["RacePlanOut"][];
+            /** Why None */
+            why_none: string;
+        };
+        /** RaceWishBody */
+        RaceWishBody: {
+            /**
+             * Dry On Wet Us
+             * @default null
+             */
+            dry_on_wet_us: number | null;
+            /**
+             * Early
+             * @default
+             */
+            early: string;
+            /**
+             * Formation Laps
+             * @default 0.5
+             */
+            formation_laps: number;
+            /**
+             * Leader Us
+             * @default null
+             */
+            leader_us: number | null;
+            /**
+             * Life
+             * @description Laps that a set of a compound lasts
+             */
+            life?: {
+                [key: string]: number;
+            };
+            /**
+             * Pit Deviation S
+             * @default 1.5
+             */
+            pit_deviation_s: number;
+            /**
+             * Pit S
+             * @default 25
+             */
+            pit_s: number;
+            /**
+             * Remember
+             * @default
+             */
+            remember: string;
+            /**
+             * Risk
+             * @description Of running out of fuel or energy
+             * @default 0.05
+             */
+            risk: number;
+            /**
+             * Saving
+             * @default 0
+             */
+            saving: number;
+            /**
+             * Wet On Dry Us
+             * @default null
+             */
+            wet_on_dry_us: number | null;
+        };
+        /** RaceWishOut */
+        RaceWishOut: {
+            /** Dry On Wet Us */
+            dry_on_wet_us: number | null;
+            /** Early */
+            early: string;
+            /** Formation Laps */
+            formation_laps: number;
+            /** Leader Us */
+            leader_us: number | null;
+            /** Life */
+            life: {
+                [key: string]: number;
+            };
+            /** Pit Deviation S */
+            pit_deviation_s: number;
+            /** Pit S */
+            pit_s: number;
+            /** Remember */
+            remember: string;
+            /** Risk */
+            risk: number;
+            /** Saving */
+            saving: number;
+            /** Wet On Dry Us */
+            wet_on_dry_us: number | null;
         };
         /** ReactionOut */
         ReactionOut: {
@@ -9583,6 +10064,72 @@ export interface components {
             title: string;
             /** Words */
             words: string;
+        };
+        /** SheetLine */
+        SheetLine: {
+            /** Part */
+            part: string;
+            /** Seat */
+            seat: boolean;
+            /** Words */
+            words: string;
+        };
+        /** SheetNumber */
+        SheetNumber: {
+            /** Number */
+            number: number;
+        };
+        /** SheetOut */
+        SheetOut: {
+            /** By */
+            by: string | null;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /** Gone */
+            gone: string[];
+            /** Handed Out At */
+            handed_out_at: string | null;
+            /** Last */
+            last: components["schemas"]["SheetLine"][];
+            /** Lines */
+            lines: components["schemas"]["SheetLine"][];
+            /** Missing */
+            missing: string[];
+            /** Number */
+            number: number | null;
+            /** Outdated */
+            outdated: boolean;
+            /** Parts */
+            parts: components["schemas"]["SheetPart"][];
+            /** Place */
+            place: string;
+            /** Race At */
+            race_at: string | null;
+            /** Read At */
+            read_at: string | null;
+            /** Series */
+            series: string;
+            /** Since Read */
+            since_read: string[];
+            /** Text */
+            text: string;
+        };
+        /** SheetPart */
+        SheetPart: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /** ShiftOut */
         ShiftOut: {
@@ -25368,6 +25915,841 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["QuestionClosing"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_races_races_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RaceList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_pressures_races_pressures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PressureWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PressuresOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_race_races__uuid_entered_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RaceOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_race_races__uuid_entered_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RaceWishBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RaceOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_sheet_races__uuid_entered_id__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hand_out_sheet_races__uuid_entered_id__sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_sheet_pdf_races__uuid_entered_id__sheet_pdf_get: {
+        parameters: {
+            query?: {
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_confirm_sheet_races__uuid_entered_id__sheet_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetNumber"];
             };
         };
         responses: {

@@ -18,6 +18,7 @@ const places = [
   { step: 'find', title: 'Find', to: '/find' },
   { step: 'fix', title: 'Fix', to: '/fix' },
   { step: 'plan', title: 'Plan', to: '/plan' },
+  { step: 'race', title: 'Race', to: '/races' },
 ]
 const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/jobs')) })
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))

@@ -34,7 +34,7 @@ const mine = computed(() =>
 )
 const starts = computed(() =>
   mine.value
-    .flatMap(({ column, cell }) => (cell.entry?.starts ?? []).map((start) => ({ start, column })))
+    .flatMap(({ column, cell }) => (cell.entry?.starts ?? []).map((start) => ({ start, column, entry: cell.entry!.id })))
     .filter(({ start }) => new Date(start) > new Date(board.data.value!.now))
     .sort((a, b) => new Date(a.start).getTime() - new Date(b.start).getTime()),
 )
@@ -85,7 +85,7 @@ function act(need: BoardNeed) {
         <ol v-else>
           <li v-for="item in starts" :key="item.start + item.column.week_id" class="sheet">
             <b>{{ moment(item.start) }}</b> <span class="quiet">{{ inWords(item.start, board.data.value.now) }}</span>
-            <span class="where">{{ item.column.series }}: {{ item.column.place }}</span>
+            <span class="where">{{ item.column.series }}: {{ item.column.place }} <RouterLink :to="{ name: 'race-sheet', params: { id: item.entry } }">Race sheet<span class="visually-hidden"> of {{ item.column.place }}</span></RouterLink></span>
           </li>
         </ol>
       </section>

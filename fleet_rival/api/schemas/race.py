@@ -1,0 +1,229 @@
+"""The race ahead of an entry, and its sheet."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from fleet_rival.api.schemas.base import Schema
+
+
+class RaceEntry(Schema):
+    entry_id: UUID
+    driver_id: UUID
+    driver: str
+    series: str
+    place: str
+    importance: str
+    race_at: datetime | None
+
+
+class RaceList(Schema):
+    items: list[RaceEntry]
+
+
+class RaceWishBody(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    pit_s: float = Field(default=25.0, ge=0, le=600)
+    pit_deviation_s: float = Field(default=1.5, ge=0, le=60)
+    risk: float = Field(default=0.05, gt=0, le=0.5, description="Of running out of fuel or energy")
+    formation_laps: float = Field(default=0.5, ge=0, le=5)
+    saving: float = Field(default=0.0, ge=0, lt=1)
+    leader_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
+    life: dict[str, int] = Field(default_factory=dict, max_length=20, description="Laps that a set of a compound lasts")
+    wet_on_dry_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
+    dry_on_wet_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
+    remember: str = Field(default="", max_length=200)
+    early: str = Field(default="", max_length=300)
+
+
+class RaceWishOut(Schema):
+    pit_s: float
+    pit_deviation_s: float
+    risk: float
+    formation_laps: float
+    saving: float
+    leader_us: int | None
+    life: dict[str, int]
+    wet_on_dry_us: int | None
+    dry_on_wet_us: int | None
+    remember: str
+    early: str
+
+
+class RaceDistance(Schema):
+    laps: int
+    close: bool
+    timed: bool
+
+
+class RaceQualifying(Schema):
+    laps: int
+    cold_laps: int | None
+    safe_us: float
+    likely_us: float | None
+    low_us: float | None
+    high_us: float | None
+    odds: float | None
+    odds_first: float | None
+    clean_rate: float
+
+
+class RaceConsumption(Schema):
+    unit: str
+    per_lap: float
+    deviation: float
+    between: float
+    laps: int
+    runs: int
+    start: float
+    margin: float
+    tank: float | None
+    tank_laps: int | None
+    saving_needed: float | None
+
+
+class RaceStint(Schema):
+    compound: str
+    laps: int
+
+
+class RacePlanOut(Schema):
+    stints: list[RaceStint]
+    stops: int
+    time_us: float
+    low_us: float
+    high_us: float
+    wins: float
+    behind_us: float
+
+
+class RaceFlip(Schema):
+    stops: int
+    seconds: float
+
+
+class RaceStops(Schema):
+    plans: list[RacePlanOut]
+    pit_flips_s: list[RaceFlip]
+    why_none: str
+    compounds: list[dict[str, Any]]
+
+
+class RaceLimitCorner(Schema):
+    corner: str
+    expected: float
+    halved: float = Field(description="Chance of reaching the limit with half as many here")
+
+
+class RaceLimits(Schema):
+    limit: int
+    chance: float
+    expected: float
+    corners: list[RaceLimitCorner]
+
+
+class RaceOwn(Schema):
+    median_us: float
+    low_us: float
+    high_us: float
+    slips: float
+    strikes: float
+    one_less_us: float
+    draws: int
+
+
+class RaceCross(Schema):
+    even_us: float
+    change_us: float
+
+
+class RaceCrossing(Schema):
+    laps_left: int
+    drying: RaceCross | None
+    getting_wet: RaceCross | None
+
+
+class RaceOut(Schema):
+    entry_id: UUID
+    version: int
+    driver_id: UUID
+    driver: str
+    series: str
+    place: str
+    car: str | None
+    combination_id: UUID | None
+    layout_id: UUID | None
+    race_at: datetime | None
+    wish: RaceWishOut
+    compounds: list[str]
+    distance: RaceDistance | None
+    median_us: float | None
+    target_us: int | None
+    qualifying: RaceQualifying | None
+    consumption: RaceConsumption | None
+    stops: RaceStops | None
+    limits: RaceLimits | None
+    own_race: RaceOwn | None
+    crossing: RaceCrossing | None
+    missing: list[str]
+
+
+class SheetLine(Schema):
+    part: str
+    words: str
+    seat: bool
+
+
+class SheetPart(Schema):
+    key: str
+    title: str
+
+
+class SheetOut(Schema):
+    entry_id: UUID
+    driver_id: UUID
+    driver: str
+    series: str
+    place: str
+    race_at: datetime | None
+    lines: list[SheetLine]
+    missing: list[str]
+    number: int | None
+    handed_out_at: datetime | None
+    by: str | None
+    read_at: datetime | None
+    last: list[SheetLine]
+    since_read: list[str]
+    gone: list[str]
+    outdated: bool
+    parts: list[SheetPart]
+    text: str
+
+
+class SheetNumber(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    number: int = Field(ge=1, le=10_000)
+
+
+class SheetPdfQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    zone: str = Field(default="UTC", max_length=64)
+
+
+class PressureWish(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    cold_kpa: dict[str, float] = Field(max_length=4, description="As it was set, by wheel")
+    hot_kpa: dict[str, float] = Field(max_length=4, description="As it was measured, by wheel")
+    wanted_kpa: dict[str, float] = Field(max_length=4, description="Wanted when hot, by wheel")
+    cold_c: float | None = Field(default=None, ge=-40, le=70)
+    track_c: float | None = Field(default=None, ge=-40, le=90)
+    now_cold_c: float | None = Field(default=None, ge=-40, le=70)
+    now_track_c: float | None = Field(default=None, ge=-40, le=90)
+    step_kpa: float = Field(default=1.0, gt=0, le=50)
+
+
+class PressuresOut(Schema):
+    cold_kpa: dict[str, float] = Field(description="To be set, on the car's step")
+    exactly_kpa: dict[str, float]

@@ -1,0 +1,386 @@
+"""The race that is ahead of an entry, from the driver's own laps and what people know of it."""
+
+from collections import Counter, defaultdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any, Final
+from uuid import UUID
+
+import numpy as np
+import orjson
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
+from fleet_rival.core.ideals.best_of import odds_of
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.pace.runs import clean_runs
+from fleet_rival.core.race.consumption import Consumption, consumption_of, start_load
+from fleet_rival.core.race.crossing import crossing_time
+from fleet_rival.core.race.distance import timed_race
+from fleet_rival.core.race.limits import CornerRate, limit_budget
+from fleet_rival.core.race.own_race import RaceLap, race_from_laps
+from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
+from fleet_rival.core.season.targets import Benchmark, Target, target_us
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.settings import Settings
+from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.services import entries
+from fleet_rival.services.analysed import analysed, without_intervals
+from fleet_rival.services.base import Actor
+from fleet_rival.services.fix.clinic import driver_clinic
+from fleet_rival.services.look import asked_look
+from fleet_rival.services.race.wish import RaceWish, wish_of
+from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.track import load_track
+
+__all__ = ["Ahead", "ahead_of", "figures_of", "race_view", "races"]
+
+_OUT_LAP: Final = 1.3
+_LEAST_LAPS: Final = 8
+"""Clean laps of a compound from which its pace is told."""
+_ROUND: Final = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """Everything that the race's figures stand on."""
+
+    entry: Entry
+    driver: Driver
+    facts: SeriesWeek
+    combination: Combination | None
+    layout: Layout | None
+    car: Car | None
+    wish: RaceWish
+    found: DriverAnalysis | None
+    target_us: int | None
+    settings: Settings | None
+    race_at: datetime | None
+    clinic: Mapping[str, Any]
+    """The driver's corner clinic of the week; empty where there is none."""
+
+
+def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> list[dict[str, Any]]:
+    """Entries of each series' week that runs, or begins within seven days; the next start first; a driver's own alone."""
+    now = clock()
+    with sessions() as session:
+        near = [item for item in load_weeks(session, actor) if item.facts.window[0] < now + timedelta(days=7) and item.facts.window[1] > now]
+        # Of each series the week that runs, else the next.
+        first = {item.series_id: item for item in sorted(near, key=lambda item: item.facts.window, reverse=True)}
+        weeks = list(first.values())
+        by_id = {item.row.public_id: item for item in weeks}
+        out = []
+        for entry in entries.entries_of_weeks(session, actor, [item.row.id for item in weeks]):
+            facts = by_id[entry.week_id].facts
+            coming = [start for start in entry.starts if start > now]
+            out.append(
+                {
+                    "entry_id": entry.id,
+                    "driver_id": entry.driver_id,
+                    "driver": entry.driver,
+                    "series": facts.series,
+                    "place": facts.place,
+                    "importance": entry.importance,
+                    "race_at": min(coming, default=None),
+                }
+            )
+    return sorted(out, key=lambda item: (item["race_at"] is None, item["race_at"] or now, item["driver"]))
+
+
+def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ahead:
+    """Load what is known before an entry's race.
+
+    Raises:
+        NotThere: no such entry, or not the actor's.
+    """
+    view = entries.entry(sessions, actor, entry_id)
+    with sessions() as session:
+        row = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
+        week = next(item for item in load_weeks(session, actor, SeriesWeekRow.id == row.week_id))
+        driver = session.get_one(Driver, row.driver_id)
+        combination = _combination(session, row, week.row.layout_id)
+        layout = session.get(Layout, week.row.layout_id) if week.row.layout_id else None
+        car = session.get_one(Car, combination.car_id) if combination else None
+        race_at = min((start for start in view.starts if start > clock()), default=max(view.starts, default=None))
+        found, goal, settings = None, None, None
+        if combination is not None and layout is not None:
+            look = asked_look(sessions, actor, combination.public_id, week.row.public_id)
+            settings = without_intervals(look.settings(combination))
+            track = load_track(session, layout, centreline=False)
+            found = analysed(track, look.laps(session, actor, combination, [driver.id]), settings).drivers.get(driver.name)
+            ideal = found.main.ideals.time_us("linked_qualifying") if found else None
+            benchmark = Benchmark(**combination.benchmark) if combination.benchmark else None
+            goal = target_us(Target(**combination.target) if combination.target else None, benchmark, ideal)
+        session.expunge_all()
+    clinic: Mapping[str, Any] = {}
+    if found is not None and combination is not None:
+        clinic = orjson.loads(driver_clinic(sessions, actor, combination.public_id, driver.public_id, week.row.public_id)[0])
+    return Ahead(row, driver, week.facts, combination, layout, car, wish_of(row), found, goal, settings, race_at, clinic)
+
+
+def _combination(session: Session, row: Entry, layout_key: int | None) -> Combination | None:
+    cars = [row.car_id] if row.car_id else list(session.scalars(select(SeriesWeekCar.car_id).where(SeriesWeekCar.week_id == row.week_id)))
+    own = (Combination.team_id == row.team_id, Combination.layout_id == layout_key, Combination.car_id.in_(cars))
+    return session.scalars(select(Combination).where(*own).order_by(Combination.id)).first()
+
+
+def race_view(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
+) -> dict[str, Any]:
+    """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
+    return figures_of(ahead_of(sessions, actor, entry_id, clock))
+
+
+def figures_of(ahead: Ahead) -> dict[str, Any]:
+    """The figures of `race_view`."""
+    found, facts, wish = ahead.found, ahead.facts, ahead.wish
+    missing: list[str] = []
+    paces = _paces(ahead) if found else []
+    dry = _group(found, ahead.facts.wetness or "dry") if found else None
+    median = dry.consistency.median_us if dry else None
+    distance = None
+    if facts.race_laps:
+        distance = {"laps": facts.race_laps, "close": False, "timed": False}
+    elif facts.race_minutes and median:
+        lap = float(median) / MICROSECONDS
+        told = timed_race(facts.race_minutes, lap, wish.leader_us / MICROSECONDS if wish.leader_us else None)
+        distance = {"laps": told.laps, "close": told.close, "timed": True}
+    else:
+        missing.append("laps of the race: no lap at pace tells how many there are")
+    laps = distance["laps"] if distance else None
+    out = {
+        "entry_id": ahead.entry.public_id,
+        "version": ahead.entry.version,
+        "driver_id": ahead.driver.public_id,
+        "driver": ahead.driver.name,
+        "series": facts.series,
+        "place": facts.place,
+        "car": ahead.car.name if ahead.car else None,
+        "combination_id": ahead.combination.public_id if ahead.combination else None,
+        "layout_id": ahead.layout.public_id if ahead.layout else None,
+        "race_at": ahead.race_at,
+        "wish": asdict(wish),
+        "compounds": sorted({item.name for item in paces} | {item.name for item in facts.compounds}),
+        "distance": distance,
+        "median_us": float(median) if median is not None else None,
+        "target_us": ahead.target_us,
+        "qualifying": _qualifying(ahead, dry, missing) if dry else None,
+        "consumption": _consumption(ahead, laps, missing) if found and laps else None,
+        "stops": _stops(ahead, paces, laps, missing) if laps else None,
+        "limits": _limits(ahead, laps, missing) if found and laps else None,
+        "own_race": _own_race(ahead, dry, laps, missing) if dry and found and laps else None,
+        "crossing": _crossing(ahead, laps) if found and laps else None,
+        "missing": missing,
+    }
+    if not found:
+        missing.insert(0, "laps: none has been driven for this week")
+    return out
+
+
+def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:
+    """The group that tells most about a race in this weather."""
+    like = [group for group in (found.main, *found.others) if group.group.wetness == wetness]
+    return max(like, key=lambda group: (group.counts["clean"], group.counts["total"]), default=found.main)
+
+
+def _clean(found: DriverAnalysis, group: GroupAnalysis) -> list[JudgedLap]:
+    return [found.laps[index] for index in group.members if found.laps[index].clean]
+
+
+def _paces(ahead: Ahead) -> list[CompoundPace]:
+    """How each compound goes in the race's weather, from groups with enough clean laps."""
+    found = ahead.found
+    assert found is not None
+    out: dict[str, tuple[int, CompoundPace]] = {}
+    for group in (found.main, *found.others):
+        name, net = group.group.compound or "tyres", group.falloff.net
+        if group.group.wetness != (ahead.facts.wetness or "dry") or group.counts["clean"] < _LEAST_LAPS:
+            continue
+        if name in out and out[name][0] >= group.counts["clean"]:
+            continue
+        slope = net.value if net is not None else 0.0
+        runs = clean_runs(found.laps, group.members, 1)
+        new = float(np.median([time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]))
+        cliff = group.falloff.cliff
+        cold = [found.laps[index].lap.time_us for index in group.members if set(found.laps[index].marks) == {"cold"}]
+        out[name] = (
+            group.counts["clean"],
+            CompoundPace(
+                name,
+                new,
+                slope,
+                net.low if net is not None else 0.0,
+                net.high if net is not None else 0.0,
+                ahead.wish.life.get(name),
+                max(0.0, float(np.median(cold)) - new) if cold else 0.0,
+                cliff.at if cliff is not None else None,
+                max(0.0, cliff.after_us - slope) if cliff is not None else 0.0,
+            ),
+        )
+    return [pace for _, pace in out.values()]
+
+
+def _qualifying(ahead: Ahead, group: GroupAnalysis, missing: list[str]) -> dict[str, Any] | None:
+    """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
+    assert ahead.found is not None
+    clean = [item.lap.time_us for item in _clean(ahead.found, group)]
+    if len(clean) < _LEAST_LAPS or not group.best_of:
+        missing.append("qualifying: fewer than eight clean laps in this weather")
+        return None
+    lap = float(np.median(clean)) / MICROSECONDS
+    laps = ahead.facts.qualifying_laps
+    if ahead.facts.qualifying_minutes:
+        # The last lap may end after the time is over, if it began before.
+        fitting = 1 + int((ahead.facts.qualifying_minutes * 60 - _OUT_LAP * lap) / lap)
+        laps = min(laps, max(1, fitting)) if laps else max(1, fitting)
+    laps = max(1, laps or 2)
+    rate = group.counts["clean"] / group.counts["eligible"] if group.counts["eligible"] else 0.0
+    safe = float(np.quantile(clean, 0.5))
+    told = min(group.best_of, key=lambda item: abs(item.laps - laps))
+    goal = ahead.target_us
+    return {
+        "laps": laps,
+        "cold_laps": ahead.car.cold_laps if ahead.car else None,
+        "safe_us": safe,
+        "likely_us": told.p50_us,
+        "low_us": told.p10_us,
+        "high_us": told.p90_us,
+        "odds": odds_of(clean, rate, laps, goal) if goal is not None and rate > 0 else None,
+        "odds_first": odds_of(clean, rate, 1, goal) if goal is not None and rate > 0 else None,
+        "clean_rate": rate,
+    }
+
+
+def _consumption(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | None:
+    found = ahead.found
+    assert found is not None
+    tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
+    for field, unit, tank in tanks:
+        used = _used(found.laps, field)
+        if used is None:
+            continue
+        load = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps, ahead.wish.saving)
+        none_saved = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps)
+        needed = None
+        if tank is not None and none_saved.amount > tank:
+            needed = 1 - tank / none_saved.amount
+        return {
+            "unit": unit,
+            "per_lap": used.mean,
+            "deviation": used.deviation,
+            "between": used.between,
+            "laps": used.laps,
+            "runs": used.runs,
+            "start": load.amount,
+            "margin": load.margin,
+            "tank": tank,
+            "tank_laps": int(tank / (load.amount / laps)) if tank is not None else None,
+            "saving_needed": needed,
+        }
+    missing.append("fuel or energy: fewer than three laps say what they used")
+    return None
+
+
+def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
+    """What laps used; those of runs that are driven like a race alone, where there are any."""
+    runs: dict[tuple[str, int | None], dict[int, float]] = defaultdict(dict)
+    like_race = set()
+    for item in laps:
+        value = getattr(item.lap, field)
+        if item.flying and value is not None:
+            key = (item.lap.session, item.lap.run)
+            runs[key][item.lap.number] = value
+            if item.lap.session_kind == "race" or item.lap.purpose in ("long", "rehearsal"):
+                like_race.add(key)
+    chosen = [own for key, own in runs.items() if not like_race or key in like_race]
+    falls = [[value - own[number + 1] for number, value in own.items() if number + 1 in own and own[number + 1] < value] for own in chosen]
+    return consumption_of([run for run in falls if run])
+
+
+def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, missing: list[str]) -> dict[str, Any] | None:
+    if not paces:
+        missing.append(f"tyres: no compound has {_LEAST_LAPS} clean laps in the race's weather")
+        return None
+    facts, wish = ahead.facts, ahead.wish
+    must = frozenset(item.name for item in facts.compounds if item.must)
+    if facts.compounds and not must <= {pace.name for pace in paces} and len(paces) == 1 and len(facts.compounds) == 1:
+        must = frozenset()
+    rules = Rules(laps, must, facts.stops_min or 0, pit_us=wish.pit_s * 1e6, pit_deviation_us=wish.pit_deviation_s * 1e6)
+    told = plans_of(paces, rules)
+    return {
+        "plans": [
+            {**asdict(plan), "stints": [{"compound": name, "laps": own} for name, own in plan.stints], "stops": plan.stops} for plan in told.plans
+        ],
+        "pit_flips_s": [{"stops": count, "seconds": value / 1e6} for count, value in told.pit_flips_us.items()],
+        "why_none": told.why_none,
+        "compounds": [asdict(pace) for pace in paces],
+    }
+
+
+def _limits(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | None:
+    found, limit = ahead.found, ahead.facts.strike_limit
+    assert found is not None
+    if ahead.combination is not None:
+        limit = limit or ahead.combination.strike_limit
+    flying = [item.lap for item in found.laps if item.flying and item.lap.purpose != "experiment"]
+    if not limit:
+        return None
+    if len(flying) < _LEAST_LAPS:
+        missing.append("limits: fewer than eight laps tell how often they are crossed")
+        return None
+    struck = Counter(where for lap in flying for where in lap.strikes)
+    told = limit_budget({where: CornerRate(count, len(flying)) for where, count in struck.items()}, laps, limit)
+    return {
+        "limit": limit,
+        "chance": told.chance,
+        "expected": told.expected,
+        "corners": [{"corner": name, "expected": told.by_corner[name], "halved": chance} for name, chance in list(told.halved.items())[:_ROUND]],
+    }
+
+
+def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, missing: list[str]) -> dict[str, Any] | None:
+    found, middle = ahead.found, group.consistency.median_us
+    assert found is not None
+    told = None
+    if middle is not None:
+        slope = group.falloff.net.value if group.falloff.net is not None else 0.0
+        # What a slip cost, its knock-on included; of laps that were spoilt otherwise, all that they took too long.
+        cost: dict[tuple[str, int | None, int], float] = defaultdict(float)
+        for slip in (slip for mistake in ahead.clinic.get("mistakes", ()) for slip in mistake["slips"]):
+            cost[slip["session"], slip["run"], slip["lap"]] += slip["loss_us"] + slip["knock_on_us"]
+        first: dict[tuple[str, int | None], int] = {}
+        drawn = []
+        for item in (found.laps[index] for index in group.members if found.laps[index].eligible):
+            lap = item.lap
+            into = lap.number - first.setdefault((lap.session, lap.run), lap.number)
+            late = max(0.0, lap.time_us - float(middle) - slope * into) if not item.clean else 0.0
+            slipped = max(0.0, cost.get((lap.session, lap.run, lap.number), late))
+            drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(lap.strikes or lap.incidents)))
+        told = race_from_laps(drawn, laps, slope)
+    if told is None:
+        missing.append("the race from own laps: fewer than ten laps tell")
+    return asdict(told) if told else None
+
+
+def _crossing(ahead: Ahead, laps: int) -> dict[str, Any] | None:
+    """Wet or dry, where both groups and what people know of the tyres on the other's track are there."""
+    found, wish = ahead.found, ahead.wish
+    assert found is not None
+    dry, wet = _pace_in(found, "dry"), _pace_in(found, "wet")
+    if dry is None or wet is None or wish.wet_on_dry_us is None or wish.dry_on_wet_us is None:
+        return None
+    left = max(1, laps // 2)
+    told: Mapping[str, Any] = {
+        name: crossing_time(wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * 1e6, left, drying=name == "drying")
+        for name in ("drying", "getting_wet")
+    }
+    return {"laps_left": left, **{name: asdict(value) if value else None for name, value in told.items()}}
+
+
+def _pace_in(found: DriverAnalysis, weather: str) -> float | None:
+    """The middle lap in a weather, of the group that is fastest in it."""
+    known = [group.consistency.median_us for group in (found.main, *found.others) if group.group.wetness == weather]
+    return min((float(value) for value in known if value is not None), default=None)

@@ -1,0 +1,166 @@
+"""The race sheet in short sentences; the five that matter are marked for the seat."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.times import format_time
+from fleet_rival.wording.clinic import seconds
+
+__all__ = ["PARTS", "Line", "plan_words", "sheet_lines"]
+
+PARTS: Final = {
+    "remember": "Remember",
+    "qualifying": "Qualifying",
+    "start": "Start",
+    "distance": "Distance and consumption",
+    "tyres": "Tyres and stops",
+    "passing": "Where to pass, where to yield",
+    "limits": "Limits",
+    "pits": "Pit lane",
+    "others": "Others",
+}
+_RISKS: Final = {"low": "little risk", "medium": "some risk", "high": "much risk"}
+_NEAR: Final = 0.4
+_LITTLE: Final = 0.05
+_SIDES: Final = {"left": "on the left", "right": "on the right", "either": "on either side"}
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of the sheet.
+
+    Attributes:
+        part: after `PARTS`.
+        seat: one of those that stand on the page for the seat.
+    """
+
+    part: str
+    words: str
+    seat: bool = False
+
+
+def plan_words(stints: Sequence[Mapping[str, Any]]) -> str:
+    """A plan of stints in words: compound and laps of each."""
+    return " – ".join(f"{stint['laps']} laps {stint['compound']}" for stint in stints)
+
+
+def sheet_lines(
+    figures: Mapping[str, Any], facts: SeriesWeek, corners: Sequence[Mapping[str, Any]], first: str | None, most_corners: int
+) -> tuple[Line, ...]:
+    """All lines, in the order of the day.
+
+    Args:
+        figures: after `services.race.ahead.figures_of`.
+        corners: code, name, passing and limits, those that matter most first.
+        first: the first of the week's three, as a sentence.
+    """
+    wish = figures["wish"]
+    out = [Line("remember", wish["remember"], seat=True)] if wish["remember"] else []
+    if first and not wish["remember"]:
+        out.append(Line("remember", first, seat=True))
+    out += _qualifying(figures)
+    if facts.start or facts.grid:
+        told = [f"{facts.start} start" if facts.start else "", f"grid of {facts.grid}" if facts.grid else "", "cautions" if facts.cautions else ""]
+        out.append(Line("start", _sentence(", ".join(filter(None, told)))))
+    if figures["qualifying"] and figures["qualifying"]["cold_laps"]:
+        cold = figures["qualifying"]["cold_laps"]
+        out.append(Line("start", f"Tyres are cold for {cold} {'lap' if cold == 1 else 'laps'}: cold references.", seat=True))
+    out += [*_distance(figures), *_tyres(figures), *_passing(corners, most_corners), *_limits(figures, corners, most_corners)]
+    pit = wish["pit_s"]
+    if figures["stops"] and any(len(plan["stints"]) > 1 for plan in figures["stops"]["plans"][:1]):
+        out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
+    if wish["early"]:
+        out.append(Line("others", wish["early"]))
+    return tuple(out)
+
+
+def _sentence(words: str) -> str:
+    return f"{words[:1].upper()}{words[1:]}." if words else words
+
+
+def _time(value: float) -> str:
+    return format_time(round(value))
+
+
+def _qualifying(figures: Mapping[str, Any]) -> list[Line]:
+    told = figures["qualifying"]
+    if not told:
+        return []
+    laps = f"{told['laps']} {'lap' if told['laps'] == 1 else 'laps'}"
+    out = [Line("qualifying", f"{laps}: out lap, then the safe one ({_time(told['safe_us'])}), then risk.", seat=True)]
+    if told["likely_us"] is not None:
+        out.append(Line("qualifying", f"The best of them is likely {_time(told['likely_us'])}."))
+    if told["odds"] is not None and figures["target_us"] is not None:
+        first = f", {100 * told['odds_first']:.0f} % with the first one alone" if told["laps"] > 1 else ""
+        out.append(Line("qualifying", f"The target {_time(figures['target_us'])} comes in {100 * told['odds']:.0f} % of such sessions{first}."))
+    return out
+
+
+def _distance(figures: Mapping[str, Any]) -> list[Line]:
+    out = []
+    if distance := figures["distance"]:
+        close = "; one more or less is close" if distance["close"] else ""
+        out.append(Line("distance", f"{distance['laps']} laps{close}.", seat=True))
+    if used := figures["consumption"]:
+        risk, unit = 100 * figures["wish"]["risk"], used["unit"]
+        margin = (
+            f"{used['margin']:.1f} of it so that it runs out in {risk:.0f} of 100 races" if used["margin"] >= _LITTLE else "laps hardly differ in it"
+        )
+        out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
+        if used["saving_needed"]:
+            out.append(Line("distance", f"The tank holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap, or stop."))
+    if own := figures["own_race"]:
+        slips = f"{own['slips']:.1f} slips; one less is worth {seconds(own['one_less_us'])}"
+        out.append(Line("distance", f"Your race takes about {_time(own['median_us'])}, with {slips}."))
+    return out
+
+
+def _tyres(figures: Mapping[str, Any]) -> list[Line]:
+    told = figures["stops"]
+    if not told:
+        return []
+    if not told["plans"]:
+        return [Line("tyres", _sentence(f"No plan is possible: {told['why_none']}"))]
+    best, *others = told["plans"]
+    out = [Line("tyres", f"{plan_words(best['stints'])}; fastest in {100 * best['wins']:.0f} of 100 draws.", seat=True)]
+    if others:
+        out.append(Line("tyres", f"Else {plan_words(others[0]['stints'])}: {seconds(others[0]['behind_us'])} slower."))
+    # A stop that would have to cost next to nothing is no choice.
+    near = [flip for flip in told["pit_flips_s"] if flip["seconds"] >= _NEAR * figures["wish"]["pit_s"]]
+    for flip in near[:2]:
+        count = f"{flip['stops']} {'stop' if flip['stops'] == 1 else 'stops'}" if flip["stops"] else "no stop"
+        out.append(Line("tyres", f"With {count} it would be as fast if a stop cost {flip['seconds']:.1f} s."))
+    if crossing := figures["crossing"]:
+        for name, words in (("drying", "Drying: dry tyres from"), ("getting_wet", "Getting wet: wet tyres from")):
+            if crossing[name]:
+                out.append(Line("tyres", f"{words} a lap of {_time(crossing[name]['change_us'])} on, {crossing['laps_left']} laps from the end."))
+    return out
+
+
+def _called(corner: Mapping[str, Any]) -> str:
+    return f"{corner['code']} {corner['name']}" if corner["name"] else str(corner["code"])
+
+
+def _passing(corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:
+    out = []
+    for corner in [item for item in corners if item["passing"]][:most]:
+        for way in corner["passing"]:
+            wrong = f"; goes wrong: {way.wrong}" if way.wrong else ""
+            out.append(Line("passing", f"{_called(corner)}: pass {_SIDES[way.side]}, {_RISKS[way.risk]}{wrong}."))
+            if way.yield_when:
+                out.append(Line("passing", f"{_called(corner)}: yield when {way.yield_when.removeprefix('when ')}."))
+    return out
+
+
+def _limits(figures: Mapping[str, Any], corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:
+    out = []
+    if told := figures["limits"]:
+        care = told["corners"][0] if told["corners"] else None
+        most_care = f" Half as many at {care['corner']}: {100 * care['halved']:.0f} %." if care else ""
+        out.append(Line("limits", f"{told['limit']} strikes are the limit: reached in {100 * told['chance']:.0f} % of such races.{most_care}"))
+    for corner in [item for item in corners if item["limits"]][:most]:
+        for limit in corner["limits"]:
+            out.append(Line("limits", f"{_called(corner)}, {limit.where}: {limit.part}."))
+    return out
