@@ -205,6 +205,12 @@ def _live(page: Any) -> None:
     page.get_by_role("article").nth(3).wait_for()
 
 
+def _team_clinic(page: Any) -> None:
+    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Fix").click()
+    page.get_by_role("combobox").first.select_option(label="Port Skerrow, Fishmarket · Wrenfield EC-2")
+    page.get_by_role("row", name=re.compile("^T6 Lantern Steps")).wait_for()
+
+
 def _clinic(page: Any) -> None:
     _team_clinic(page)
     page.get_by_role("columnheader").get_by_role("link", name="Jorund Vetchley").click()
