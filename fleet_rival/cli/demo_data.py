@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
 from fleet_rival.cli.demo_book import load_book
+from fleet_rival.cli.demo_log import load_lessons
 from fleet_rival.cli.demo_plan import load_plan, load_points
 from fleet_rival.cli.demo_runs import load_runs
 from fleet_rival.cli.demo_setups import load_setups
@@ -87,6 +88,7 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         load_runs(sessions, coach, driver)
         load_plan(sessions, coach, now())
         load_points(sessions, manager, now())
+        load_lessons(sessions, coach, driver)
     return accounts
 
 

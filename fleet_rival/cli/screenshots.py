@@ -64,7 +64,6 @@ def run(arguments: argparse.Namespace) -> int:
             take("week", _board)
             take("my-week", lambda page: page.get_by_role("heading", name="Where you stand").wait_for(), role="driver")
             take("track", _track)
-            take("corner", _corner)
             take("combination", _combination)
             take("run", _run)
             take("consistency", _consistency)
@@ -79,6 +78,7 @@ def run(arguments: argparse.Namespace) -> int:
             take("outlook", _outlook)
             take("race", _race)
             take("race-sheet", _race_sheet)
+            take("log", _log)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -111,12 +111,6 @@ def _layout(page: Any, name: str) -> None:
 
 def _track(page: Any) -> None:
     _layout(page, "Great Round")
-
-
-def _corner(page: Any) -> None:
-    _layout(page, "Fishmarket")
-    page.get_by_role("region", name=re.compile("^Before the race")).get_by_role("link", name=re.compile("Two gears")).click()
-    page.get_by_role("heading", name="What one goes by").wait_for()
 
 
 def _row(page: Any) -> Any:
@@ -251,6 +245,11 @@ def _race_sheet(page: Any) -> None:
     page.get_by_role("link", name="Race sheet", exact=True).click()
     page.get_by_role("button", name="Hand it out").click()
     page.get_by_text(re.compile("sheet 1, handed out")).wait_for()
+
+
+def _log(page: Any) -> None:
+    _go(page, "log")
+    page.get_by_role("listitem").nth(3).wait_for()
 
 
 def _outlook(page: Any) -> None:

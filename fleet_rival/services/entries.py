@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, Driver, Entry, PlanBlock, Resource, Series, SeriesWeekRow
+from fleet_rival.db.tables import Car, Driver, Entry, PlanBlock, RaceSheet, Resource, Series, SeriesWeekRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 
@@ -125,7 +125,7 @@ def move_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, ve
             begin_change(session, actor, "entry.move", f"Moved {whose}, {_week_name(session, week.id)}", row)
             _drop_blocks(session, [row])
             if row.week_id != week.id:
-                row.starts, row.car_id, row.resource_id = [], None, None
+                row.starts, row.car_id, row.resource_id, row.race = [], None, None, None
             row.week_id, row.driver_id = week.id, driver.id
     except IntegrityError as error:
         raise Conflict("This driver is entered there already.") from error
@@ -147,10 +147,11 @@ def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Seq
 
 
 def _drop_blocks(session: Session, rows: Sequence[Entry]) -> None:
-    """Nobody practises for an entry that is gone, or another driver's."""
+    """Nobody practises for an entry that is gone, or another driver's, nor drives by its race sheet."""
     keys = [row.id for row in rows]
-    for block in session.scalars(select(PlanBlock).where(PlanBlock.team_id == rows[0].team_id, PlanBlock.entry_id.in_(keys))):
-        session.delete(block)
+    for table in (PlanBlock, RaceSheet):
+        for item in session.scalars(select(table).where(table.team_id == rows[0].team_id, table.entry_id.in_(keys))):
+            session.delete(item)
     session.flush()
 
 

@@ -132,15 +132,18 @@ def remove_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID
     """Remove a series with all its weeks.
 
     Raises:
-        Conflict: somebody is entered in one of them.
+        Conflict: somebody is entered in one of them, or what was learned is tied to it.
     """
-    with sessions.begin() as session:
-        row = find_row(session, Series, actor, series_id, "series", lock=True)
-        begin_change(session, actor, "series.remove", f"Removed the series {row.name}", row)
-        for found in session.scalars(select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)):
-            _remove(session, actor, found, row.name)
-        session.flush()
-        session.delete(row)
+    try:
+        with sessions.begin() as session:
+            row = find_row(session, Series, actor, series_id, "series", lock=True)
+            begin_change(session, actor, "series.remove", f"Removed the series {row.name}", row)
+            for found in session.scalars(select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)):
+                _remove(session, actor, found, row.name)
+            session.flush()
+            session.delete(row)
+    except IntegrityError as error:
+        raise Conflict("What was learned is tied to this series. Tie it to something else first.") from error
 
 
 def weeks(sessions: sessionmaker[Session], actor: Actor, series_id: UUID) -> list[WeekView]:

@@ -20,6 +20,7 @@ PARTS: Final = {
     "limits": "Limits",
     "pits": "Pit lane",
     "others": "Others",
+    "learned": "Learned before",
 }
 _RISKS: Final = {"low": "little risk", "medium": "some risk", "high": "much risk"}
 _NEAR: Final = 0.4
@@ -47,7 +48,12 @@ def plan_words(stints: Sequence[Mapping[str, Any]]) -> str:
 
 
 def sheet_lines(
-    figures: Mapping[str, Any], facts: SeriesWeek, corners: Sequence[Mapping[str, Any]], first: str | None, most_corners: int
+    figures: Mapping[str, Any],
+    facts: SeriesWeek,
+    corners: Sequence[Mapping[str, Any]],
+    first: str | None,
+    most_corners: int,
+    learned: Sequence[str] = (),
 ) -> tuple[Line, ...]:
     """All lines, in the order of the day.
 
@@ -55,6 +61,7 @@ def sheet_lines(
         figures: after `services.race.ahead.figures_of`.
         corners: code, name, passing and limits, those that matter most first.
         first: the first of the week's three, as a sentence.
+        learned: what was learned before and comes back.
     """
     wish = figures["wish"]
     out = [Line("remember", wish["remember"], seat=True)] if wish["remember"] else []
@@ -73,6 +80,7 @@ def sheet_lines(
         out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
     if wish["early"]:
         out.append(Line("others", wish["early"]))
+    out += [Line("learned", words if words.endswith((".", "!", "?")) else f"{words}.") for words in learned]
     return tuple(out)
 
 

@@ -63,6 +63,7 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/races', name: 'races', component: () => import('@/views/RacesView.vue'), meta: { title: 'Races ahead', step: 'race' } },
       { path: '/races/:id', name: 'race', component: () => import('@/views/RaceView.vue'), props: true, meta: { title: 'Race', step: 'race' } },
       { path: '/races/:id/sheet', name: 'race-sheet', component: () => import('@/views/RaceSheetView.vue'), props: true, meta: { title: 'Race sheet', step: 'race' } },
+      { path: '/log', name: 'log', component: () => import('@/views/LogView.vue'), meta: { title: 'Learned', step: 'log' } },
       { path: '/live', name: 'live', component: () => import('@/views/LiveView.vue'), meta: { title: 'Live', step: 'drive' } },
       { path: '/people', name: 'people', component: () => import('@/views/PeopleView.vue'), meta: { title: 'People', roles: ['manager', 'coach'] } },
       { path: '/history', name: 'history', component: () => import('@/views/HistoryView.vue'), meta: { title: 'History' } },

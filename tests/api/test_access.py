@@ -76,7 +76,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/lineup": (LEADERS, {}),
     "PUT /api/series/{series_id}/counting": (LEADERS, {"best_weeks": 4}),
     "GET /api/outlook": (ALL, None),
-    "POST /api/readiness/history": (ALL, {"entry_id": "00000000-0000-0000-0000-000000000000"}),
+    "POST /api/readiness/history": (ALL, {"entry_id": ANY_ID}),
     "GET /api/races": (ALL, None),
     "GET /api/races/{entered_id}": (ALL, None),
     "PUT /api/races/{entered_id}": (LEADERS, {}),
@@ -85,10 +85,16 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/races/{entered_id}/sheet/read": ({"driver"}, {"number": 1}),
     "GET /api/races/{entered_id}/sheet.pdf": (ALL, None),
     "POST /api/races/pressures": (ALL, {"cold_kpa": {"front_left": 160}, "hot_kpa": {"front_left": 190}, "wanted_kpa": {"front_left": 185}}),
+    "GET /api/lessons": (ALL, None),
+    "GET /api/weeks/{week_id}/lessons": (ALL, None),
+    "POST /api/lessons": (ALL, {"text": "later turn-in", "layout_id": ANY_ID}),
+    "PUT /api/lessons/{lesson_id}": (ALL, {"text": "later turn-in", "layout_id": ANY_ID}),
+    "POST /api/lessons/{lesson_id}/confirm": (LEADERS, None),
+    "DELETE /api/lessons/{lesson_id}": (ALL, None),
     "GET /api/seats": (ALL, None),
     "GET /api/plan/why": (LEADERS, None),
     "POST /api/plan/make": (LEADERS, {}),
-    "POST /api/plan/what-if": (LEADERS, {"changes": [{"kind": "less_time", "driver_id": "00000000-0000-0000-0000-000000000000"}]}),
+    "POST /api/plan/what-if": (LEADERS, {"changes": [{"kind": "less_time", "driver_id": ANY_ID}]}),
     "POST /api/plan/room": (LEADERS, {"key": "nothing"}),
     "GET /api/plan/rules": (LEADERS, None),
     "PUT /api/plan/rules": (MANAGER, {"checks": {}, "blocks": {}}),
@@ -357,6 +363,7 @@ class World:
         self.ids["setup_id"] = own.post("/api/setups", json={**SETUP, "car_id": self.ids["car_id"], "name": "Ours"}).json["id"]
         given = f"/api/combinations/{combination}/drivers/{self.ids['driver_id']}/assignments"
         self.ids["assignment_id"] = own.post(given, json=ASSIGNMENT).json["items"][0]["id"]
+        self.ids["lesson_id"] = own.post("/api/lessons", json={"text": "ours", "layout_id": self.ids["layout_id"]}).json["id"]
         self.ids["block_id"] = str(_planned(sessions, UUID(self.ids["entered_id"])))
         made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
         self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]

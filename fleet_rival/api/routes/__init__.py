@@ -1,6 +1,24 @@
 """The routes, by step of the work: read the request, call one service, write the answer. Importing them hangs them on `api`."""
 
-from fleet_rival.api.routes import board, drive, find, fix, garage, history, live, people, plan, race, runs, season, sign_in, telemetry, track, week
+from fleet_rival.api.routes import (
+    board,
+    drive,
+    find,
+    fix,
+    garage,
+    history,
+    live,
+    log,
+    people,
+    plan,
+    race,
+    runs,
+    season,
+    sign_in,
+    telemetry,
+    track,
+    week,
+)
 
 __all__ = [
     "board",
@@ -10,6 +28,7 @@ __all__ = [
     "garage",
     "history",
     "live",
+    "log",
     "people",
     "plan",
     "race",

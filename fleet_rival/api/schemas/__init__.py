@@ -7,6 +7,7 @@ from fleet_rival.api.schemas.find import *  # noqa: F403
 from fleet_rival.api.schemas.fix import *  # noqa: F403
 from fleet_rival.api.schemas.garage import *  # noqa: F403
 from fleet_rival.api.schemas.history import *  # noqa: F403
+from fleet_rival.api.schemas.log import *  # noqa: F403
 from fleet_rival.api.schemas.pace import *  # noqa: F403
 from fleet_rival.api.schemas.people import *  # noqa: F403
 from fleet_rival.api.schemas.plan import *  # noqa: F403

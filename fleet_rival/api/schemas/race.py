@@ -147,6 +147,7 @@ class RaceCrossing(Schema):
 
 class RaceOut(Schema):
     entry_id: UUID
+    week_id: UUID
     version: int
     driver_id: UUID
     driver: str

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Final
 
+from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.problem import Person, Placed, Problem, joined, without
 from fleet_rival.core.planning.solve import Effort, Plan, apart, gain_of, plan_week
 from fleet_rival.core.season.availability import Span
@@ -13,7 +14,7 @@ __all__ = ["Beside", "RoomMaker", "beside", "room_makers", "with_less_time", "wi
 
 _EVENING: Final = (time(19), time(22))
 """In the zone of the person: when people find time who say they have none."""
-_EFFORT: Final = Effort(units=3.0, seconds=20.0)
+_EFFORT: Final = Effort(units=3.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +82,9 @@ def beside(problem: Problem, other: Problem, touched: Collection[str], effort: E
     before = plan_week(_only(problem, people), effort)
     # The week as it would be begins from what is best as it is: only what the change brings is other.
     after = plan_week(replace(_only(other, people), before={**other.before, **{item.key: item.begins for item in before.placed}}), effort)
+    if gain_of(other, after.placed) < gain_of(problem, before.placed) and not broken_rules(_only(other, people), before.placed):
+        # Where the search was cut short: what is best as it is may stay as it is.
+        after = replace(after, placed=before.placed)
     at: Mapping[str, Placed] = {item.key: item for item in before.placed}
     return Beside(
         people,

@@ -49,6 +49,7 @@ class Ahead:
     """Everything that the race's figures stand on."""
 
     entry: Entry
+    week_id: UUID
     driver: Driver
     facts: SeriesWeek
     combination: Combination | None
@@ -114,11 +115,12 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
             ideal = found.main.ideals.time_us("linked_qualifying") if found else None
             benchmark = Benchmark(**combination.benchmark) if combination.benchmark else None
             goal = target_us(Target(**combination.target) if combination.target else None, benchmark, ideal)
+        week_id = week.row.public_id
         session.expunge_all()
     clinic: Mapping[str, Any] = {}
     if found is not None and combination is not None:
-        clinic = orjson.loads(driver_clinic(sessions, actor, combination.public_id, driver.public_id, week.row.public_id)[0])
-    return Ahead(row, driver, week.facts, combination, layout, car, wish_of(row), found, goal, settings, race_at, clinic)
+        clinic = orjson.loads(driver_clinic(sessions, actor, combination.public_id, driver.public_id, week_id)[0])
+    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, settings, race_at, clinic)
 
 
 def _combination(session: Session, row: Entry, layout_key: int | None) -> Combination | None:
@@ -153,6 +155,7 @@ def figures_of(ahead: Ahead) -> dict[str, Any]:
     laps = distance["laps"] if distance else None
     out = {
         "entry_id": ahead.entry.public_id,
+        "week_id": ahead.week_id,
         "version": ahead.entry.version,
         "driver_id": ahead.driver.public_id,
         "driver": ahead.driver.name,

@@ -13,12 +13,14 @@ from fleet_rival.db.tables import Layout, Person, RaceSheet
 from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.book.load import load_book
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.log.lessons import lessons_of_week
 from fleet_rival.services.race.ahead import Ahead, ahead_of, figures_of
 from fleet_rival.wording.race import Line, sheet_lines
 
 __all__ = ["SheetView", "confirm", "hand_out", "lines_of", "sheet"]
 
 _MOST_CORNERS: Final = 6
+_MOST_LEARNED: Final = 4
 _IMPORTANCE: Final = {"high": 0, "medium": 1, "low": 2}
 
 
@@ -169,4 +171,6 @@ def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead) -> tup
     else:
         missing.append("the track: it isn’t in the book yet")
     first = next((str(item["words"]) for item in ahead.clinic.get("three", ())), None)
-    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS), tuple(missing)
+    back = lessons_of_week(sessions, actor, ahead.week_id)
+    learned = [item.text for item in back if item.driver_id in (None, ahead.driver.public_id)][:_MOST_LEARNED]
+    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS, learned), tuple(missing)

@@ -19,6 +19,7 @@ const places = [
   { step: 'fix', title: 'Fix', to: '/fix' },
   { step: 'plan', title: 'Plan', to: '/plan' },
   { step: 'race', title: 'Race', to: '/races' },
+  { step: 'log', title: 'Log', to: '/log' },
 ]
 const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/jobs')) })
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))

@@ -5,6 +5,7 @@ import { RouterLink } from 'vue-router'
 import { answer, api, version, type Schemas } from '@/api/client'
 import { seconds } from '@/clinic'
 import { lapTime, moment, perCent, readTime } from '@/format'
+import LessonsBack from '@/parts/log/LessonsBack.vue'
 import PressurePart from '@/parts/race/PressurePart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -102,6 +103,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       </section>
     </div>
     <section v-if="race.missing.length" class="sheet part missing" aria-labelledby="missing-title"><h2 id="missing-title">Missing</h2><ul><li v-for="words in race.missing" :key="words">{{ words }}</li></ul></section>
+    <LessonsBack :week="race.week_id" />
     <form class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
       <h2 id="known-title">What only people know</h2>
       <fieldset :disabled="!may" class="fields">

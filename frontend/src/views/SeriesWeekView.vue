@@ -6,6 +6,7 @@ import { answer, api } from '@/api/client'
 import { clock, count, date, lapTime, moment, plainDay, temperature, timeOfDay, zoneName } from '@/format'
 import WeekHead from '@/parts/board/WeekHead.vue'
 import WeekDialog from '@/parts/season/WeekDialog.vue'
+import LessonsBack from '@/parts/log/LessonsBack.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { maySeeAll, useMe } from '@/session'
@@ -85,6 +86,7 @@ const rules = computed(() => {
     <ul v-if="week.data.value.warnings.length" class="warn">
       <li v-for="warning in week.data.value.warnings" :key="warning">{{ warning }}.</li>
     </ul>
+    <LessonsBack :week="week.data.value.id" />
     <div class="columns">
       <section class="sheet part" aria-labelledby="rules-title">
         <h2 id="rules-title">What is driven</h2>

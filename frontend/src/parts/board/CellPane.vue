@@ -3,11 +3,15 @@ import { computed, useId } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Board, BoardCell, BoardColumn, BoardDriver } from '@/api/client'
 import { count, gap, inWords, lapTime, moment, perCent } from '@/format'
+import { useLessonsOfWeek } from '@/log'
 import { differenceWords, IMPORTANCE } from '@/words'
 
 const props = defineProps<{ board: Board; driver: BoardDriver; column: BoardColumn; cell: BoardCell; mayChange: boolean; own?: boolean }>()
 const emit = defineEmits<{ open: []; enter: [] }>()
 const title = useId()
+const back = useLessonsOfWeek(() => props.column.week_id)
+/** What comes back in the week, for everybody or for this driver. */
+const learned = computed(() => (back.data.value?.items ?? []).filter((item) => !item.driver_id || item.driver_id === props.driver.id))
 const laps = computed(() => (props.cell.combination_id && props.cell.laps ? { name: 'combination', params: { id: props.cell.combination_id }, query: { driver: props.driver.id, week: props.column.week_id } } : undefined))
 const earlier = computed(() => {
   const { same, track, car } = props.cell.earlier
@@ -65,6 +69,7 @@ const rows = computed(() => {
     <p v-else class="none">No laps for this week yet.</p>
     <p v-if="cell.differences.some((item) => item.matters)" class="warn">Practised {{ differenceWords(cell.differences.filter((item) => item.matters)) }}.</p>
     <p v-if="practice">{{ practice }} <RouterLink :to="{ name: 'plan' }">Plan</RouterLink></p>
+    <p v-if="learned.length"><b>Learned before:</b> {{ learned[0]!.text }}<template v-if="learned.length > 1"> <RouterLink :to="{ name: 'series-week', params: { id: column.week_id } }">{{ learned.length - 1 }} more</RouterLink></template></p>
     <p v-if="earlier" class="earlier"><b>Earlier:</b> {{ earlier }}. <RouterLink :to="{ name: 'series-week', params: { id: column.week_id }, query: { driver: driver.id }, hash: '#known' }">What do we know?</RouterLink></p>
     <template v-if="cell.entry">
       <p>

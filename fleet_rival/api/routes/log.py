@@ -1,0 +1,58 @@
+"""Afterwards: what was learned, and how it comes back."""
+
+from typing import Any
+
+from flask_openapi3 import Tag
+
+from fleet_rival.api import schemas as s
+from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.blueprint import api, sessions
+from fleet_rival.services.log import lessons
+
+_log = Tag(name="log")
+
+
+@api.get("/lessons", responses={"200": s.LessonList}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def list_lessons(query: s.LessonQuery) -> Any:
+    """What was learned; for a driver what isn't another driver's."""
+    ties = {"layout_id": query.layout, "car_id": query.car, "series_id": query.series, "driver_id": query.driver}
+    return s.validate(s.LessonList, {"items": lessons.lessons(sessions(), actor(), query.q, **ties)})
+
+
+@api.get("/weeks/<uuid:week_id>/lessons", responses={"200": s.LessonList}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def list_lessons_of_week(path: s.WeekPath) -> Any:
+    """What comes back in a series' week, since its track, car, series or drivers do."""
+    return s.validate(s.LessonList, {"items": lessons.lessons_of_week(sessions(), actor(), path.week_id)})
+
+
+@api.post("/lessons", responses={"201": s.LessonMade}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def add_lesson(body: s.LessonBody) -> Any:
+    """Write down what was learned; who leads confirms it by that."""
+    return s.validate(s.LessonMade, {"id": lessons.add_lesson(sessions(), actor(), body.model_dump())}), 201
+
+
+@api.put("/lessons/<uuid:lesson_id>", responses={"204": None}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def change_lesson(path: s.LessonPath, header: s.Version, body: s.LessonBody) -> Any:
+    """Change it; a driver the own ones that aren't confirmed yet."""
+    lessons.change_lesson(sessions(), actor(), path.lesson_id, header.number, body.model_dump())
+    return "", 204
+
+
+@api.post("/lessons/<uuid:lesson_id>/confirm", responses={"204": None}, tags=[_log])
+@allowed("manager", "coach")
+def confirm_lesson(path: s.LessonPath, header: s.Version) -> Any:
+    """Confirm it: it comes back from now on."""
+    lessons.confirm_lesson(sessions(), actor(), path.lesson_id, header.number)
+    return "", 204
+
+
+@api.delete("/lessons/<uuid:lesson_id>", responses={"204": None}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def remove_lesson(path: s.LessonPath, header: s.Version) -> Any:
+    """Take it out; a driver the own ones that aren't confirmed yet."""
+    lessons.remove_lesson(sessions(), actor(), path.lesson_id, header.number)
+    return "", 204

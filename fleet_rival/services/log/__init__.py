@@ -1,0 +1,1 @@
+"""Afterwards: what was learned, and how it comes back."""
