@@ -26,6 +26,8 @@ from fleet_rival.wording.lineup import choice_words, form_words, not_words, rule
 
 __all__ = ["propose"]
 
+_SEASON: Final = 52
+"""Weeks to come that are looked at: no season is longer."""
 _ELSEWHERE_PCT: Final = 0.3
 """Who never drove somewhere is taken to be that much farther from the target than elsewhere."""
 _UNKNOWN_PCT: Final = 1.5
@@ -67,11 +69,11 @@ def propose(
     Args:
         most_each: races a driver and week of the calendar.
         places: of a series: how many drivers at most; all where missing.
-        whole_season: the coming weeks too, so that dropped weeks are chosen well; else the weeks of the day alone.
+        whole_season: all weeks to come too, so that dropped weeks are chosen well; else the weeks of the day alone.
     """
     now = clock()
     moment = now if day is None or day <= now.date() else datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
-    loaded = up_to_date(sessions, actor, moment)
+    loaded = up_to_date(sessions, actor, moment, _SEASON if whole_season else 0)
     with sessions() as session:
         series = {row.id: row for row in session.scalars(select(Series).where(Series.team_id == actor.team_id))}
         past = _past(session, actor)

@@ -1,6 +1,6 @@
 """Who drives which race, and the season ahead, in a team's hands."""
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 from uuid import UUID
 
@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
+from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Entry, Series
 from fleet_rival.services import entries, history, lineup, outlook, profiles, series
 from fleet_rival.services.errors import Outdated, Refused
@@ -119,3 +120,15 @@ def test_a_driver_looks_ahead_for_themselves(team: Team) -> None:
     assert told["steps"][0]["races"][0]["missing"][0] == "you don’t know the track yet"
     assert isinstance(told["drivers"][0]["driver_id"], UUID)
     assert told["steps"][0]["begins_at"] == datetime(2031, 4, 8, 22, tzinfo=UTC)
+
+
+def test_a_whole_season_is_lined_up_however_far_away_its_weeks_are(team: Team) -> None:
+    place = team.desk.track
+    days = (date(2031, 6, 16), date(2031, 6, 23))
+    facts = SeriesWeek("Harbour evenings", 9, "UTC", *days, (team.desk.car.name,), place.name, place.layout, starts="2031-06-21T18:00Z")
+    series.add_week(team.sessions, team.actor, team.series, facts)
+    assert [race["step"] for race in proposed(team)["races"]] == [0]
+    told = proposed(team, whole_season=True)
+    # Between two weeks of a series the next one counts. Nobody has driven for it, and everybody may.
+    assert [race["step"] for race in told["races"]] == [0, 9]
+    assert all(row["cells"][1]["chosen"] for row in told["rows"] if row["driver"] in team.drivers)

@@ -19,7 +19,7 @@ from fleet_rival.db.tables import ChangeSet, Combination, StandingRow
 from fleet_rival.services import standing
 from fleet_rival.services.base import Actor
 from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
-from fleet_rival.services.board.load import DriverState, Loaded, WeekState, load
+from fleet_rival.services.board.load import COMING_WEEKS, DriverState, Loaded, WeekState, load
 from fleet_rival.services.kept import Recent, code_stamp
 from fleet_rival.services.plan.coming import Practice, practice_of
 from fleet_rival.services.standing import Kept
@@ -106,19 +106,19 @@ def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = N
     up_to_date(sessions, actor, _moment(day, now) if day else now)
 
 
-def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> Loaded:
-    """The board as it stands at a moment, with figures that are right, however long they take."""
-    loaded, sizes = _load(sessions, actor, moment)
+def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> Loaded:
+    """The board as it stands at a moment, with figures that are right, however long they take, and with so many weeks to come."""
+    loaded, sizes = _load(sessions, actor, moment, coming)
     if not sizes:
         return loaded
     _refresh(sessions, actor, loaded, sizes.keys())
-    return _load(sessions, actor, moment)[0]
+    return _load(sessions, actor, moment, coming)[0]
 
 
-def _load(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> tuple[Loaded, dict[int, int]]:
+def _load(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> tuple[Loaded, dict[int, int]]:
     """The board, and how many laps the combinations have whose figures are out of date."""
     with sessions() as session:
-        loaded = load(session, actor, moment)
+        loaded = load(session, actor, moment, coming)
         old = {combination.key for week in loaded.weeks for combination in week.combinations if _is_old(loaded.figures(combination, week))}
         return loaded, {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
 

@@ -133,11 +133,11 @@ class Loaded:
         return target_us(combination.target, combination.benchmark, kept.ideal_us if kept else None)
 
 
-def load(session: Session, actor: Actor, moment: datetime) -> Loaded:
-    """Load the board as it stands at a moment."""
+def load(session: Session, actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> Loaded:
+    """Load the board as it stands at a moment, with so many weeks to come."""
     weeks = load_weeks(session, actor)
     combinations = _combinations(session, actor)
-    steps = [_of_each_series(weeks, moment + number * _WEEK) for number in range(COMING_WEEKS + 1)]
+    steps = [_of_each_series(weeks, moment + number * _WEEK) for number in range(coming + 1)]
     chosen = list({item.row.id: item for step in steps for item in step}.values())
     entries: dict[UUID, list[EntryView]] = {}
     for entry in entries_of_weeks(session, actor, [item.row.id for item in chosen]):

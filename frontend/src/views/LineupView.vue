@@ -62,7 +62,7 @@ const numberOf = (event: Event) => {
   <div class="wishes">
     <label>Races a driver and week <input v-model.number="wish.most_each" class="field" type="number" min="1" max="10" /></label>
     <label v-for="[id, name] in series" :key="id">{{ name }}: places <input v-model.number="wish.places[id]" class="field" type="number" min="0" max="99" placeholder="all" /></label>
-    <label><input v-model="wish.whole_season" type="checkbox" /> the coming weeks too</label>
+    <label><input v-model="wish.whole_season" type="checkbox" /> the rest of the season too</label>
   </div>
   <TroubleNote :error="asked.error.value ?? enter.error.value ?? score.error.value ?? count.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Weighing who brings what" />
