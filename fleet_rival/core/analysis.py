@@ -52,6 +52,10 @@ class DriverAnalysis:
     main: GroupAnalysis
     others: tuple[GroupAnalysis, ...] = field(default=())
 
+    def clean_times(self, group: GroupAnalysis) -> list[int]:
+        """Times of a group's clean laps, in microseconds, in order."""
+        return [self.laps[index].lap.time_us for index in group.members if self.laps[index].clean]
+
 
 @dataclass(frozen=True, slots=True)
 class Analysis:

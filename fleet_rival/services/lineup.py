@@ -21,6 +21,8 @@ from fleet_rival.services.board.cells import cell, minutes_of
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState
 from fleet_rival.services.fix.work import helped_by_kind
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
+from fleet_rival.services.plan.followed import combinations_of
+from fleet_rival.services.plan.make import moment_of
 from fleet_rival.services.standing import ALL_TIME
 from fleet_rival.wording.lineup import choice_words, form_words, not_words, rule_words
 
@@ -72,8 +74,7 @@ def propose(
         whole_season: all weeks to come too, so that dropped weeks are chosen well; else the weeks of the day alone.
     """
     now = clock()
-    moment = now if day is None or day <= now.date() else datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
-    loaded = up_to_date(sessions, actor, moment, _SEASON if whole_season else 0)
+    loaded = up_to_date(sessions, actor, moment_of(day, clock), _SEASON if whole_season else 0)
     with sessions() as session:
         series = {row.id: row for row in session.scalars(select(Series).where(Series.team_id == actor.team_id))}
         past = _past(session, actor)
@@ -118,7 +119,7 @@ class _Week:
     entry_id: UUID
     version: int
     number: int
-    layout_key: int | None
+    entry_key: int
     driver_key: int
     points: float
 
@@ -126,7 +127,7 @@ class _Week:
 def _past(session: Session, actor: Actor) -> dict[tuple[str, str], list[_Week]]:
     """Points of earlier weeks by driver and series, in the order of the weeks."""
     query = (
-        select(Entry, Driver.name, Series.name.label("series"), SeriesWeekRow.number, SeriesWeekRow.layout_id)
+        select(Entry, Driver.name, Series.name.label("series"), SeriesWeekRow.number)
         .join(Driver, (Driver.team_id == Entry.team_id) & (Driver.id == Entry.driver_id))
         .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
         .join(Series, (Series.team_id == Entry.team_id) & (Series.id == SeriesWeekRow.series_id))
@@ -134,32 +135,39 @@ def _past(session: Session, actor: Actor) -> dict[tuple[str, str], list[_Week]]:
         .order_by(SeriesWeekRow.number)
     )
     out: dict[tuple[str, str], list[_Week]] = defaultdict(list)
-    for row, driver, name, number, layout in session.execute(query):
-        out[driver, name].append(_Week(f"week {number}", row.public_id, row.version, number, layout, row.driver_id, row.points or 0.0))
+    for row, driver, name, number in session.execute(query):
+        out[driver, name].append(_Week(f"week {number}", row.public_id, row.version, number, row.id, row.driver_id, row.points or 0.0))
     return out
 
 
 def _known(session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]]) -> list[tuple[float, float]]:
-    """Gaps and points of earlier weeks, from the standings over all laps of those places."""
-    weeks = [week for some in past.values() for week in some if week.layout_key is not None]
-    layouts = {week.layout_key for week in weeks}
+    """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff and mistakes, of which
+    nothing is kept."""
+    weeks = [week for some in past.values() for week in some]
+    places = combinations_of(session, actor, {week.entry_key for week in weeks})
+    keys = {int(key) for some in places.values() for key in some}
     rows = session.execute(
-        select(Combination.layout_id, Combination.target, Combination.benchmark, StandingRow.driver_id, StandingRow.figures)
+        select(Combination.id, Combination.target, Combination.benchmark, StandingRow.driver_id, StandingRow.figures)
         .join(StandingRow, (StandingRow.team_id == Combination.team_id) & (StandingRow.combination_id == Combination.id))
-        .where(Combination.team_id == actor.team_id, Combination.layout_id.in_(layouts), StandingRow.since == ALL_TIME.since)
+        .where(Combination.team_id == actor.team_id, Combination.id.in_(keys), StandingRow.since == ALL_TIME.since)
     ).all()
-    ideals = {row.layout_id: row.figures[0].get("ideal_us") for row in rows if row.driver_id is None and row.figures}
-    gaps: dict[tuple[int, int], float] = {}
-    for layout, target, benchmark, driver, figures in rows:
+    ideals = {row.id: row.figures[0].get("ideal_us") for row in rows if row.driver_id is None and row.figures}
+    gaps: dict[tuple[str, int], float] = {}
+    for combination, target, benchmark, driver, figures in rows:
         if driver is None or not figures:
             continue
-        wanted = target_us(Target(**target) if target else None, Benchmark(**benchmark) if benchmark else None, ideals.get(layout)) or ideals.get(
-            layout
-        )
+        ideal = ideals.get(combination)
+        wanted = target_us(Target(**target) if target else None, Benchmark(**benchmark) if benchmark else None, ideal) or ideal
         gap = gap_of(Form(figures[0]["best_us"], figures[0]["median_us"]), wanted, 0.0) if wanted else None
         if gap is not None:
-            gaps[layout, driver] = gap
-    return [(gaps[week.layout_key, week.driver_key], week.points) for week in weeks if week.layout_key and (week.layout_key, week.driver_key) in gaps]
+            gaps[str(combination), driver] = gap
+    out = []
+    for week in weeks:
+        # Of several cars that may be driven, the one in which the driver is best.
+        own = [gaps[key, week.driver_key] for key in places.get(week.entry_key, ()) if (key, week.driver_key) in gaps]
+        if own:
+            out.append((min(own), week.points))
+    return out
 
 
 def _rounds(steps: Sequence[Sequence[WeekState]], now: datetime) -> list[tuple[int, WeekState]]:

@@ -1,5 +1,6 @@
 """The season ahead: what is known of the weeks to come, what must be learned, and when to begin with it."""
 
+from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
@@ -11,15 +12,15 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.needs import needed_blocks
 from fleet_rival.core.planning.outlook import look_ahead
+from fleet_rival.core.planning.problem import Person, days_of
 from fleet_rival.core.planning.readiness import Evidence
-from fleet_rival.core.season.availability import Availability, Window, free_spans
 from fleet_rival.core.season.zones import known_zone
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.base import Actor
 from fleet_rival.services.board.answer import up_to_date
-from fleet_rival.services.board.cells import cell, minutes_of
+from fleet_rival.services.board.cells import cell, race_minutes_of
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState
-from fleet_rival.services.plan.problem import care_of
+from fleet_rival.services.plan.problem import care_of, practice_time
 from fleet_rival.services.plan.rules import OwnRules, own_rules
 from fleet_rival.wording.outlook import begin_words, known_words
 from fleet_rival.wording.plan import block_words
@@ -39,12 +40,11 @@ def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], d
     steps = [_of_step(loaded, number, step) for number, step in enumerate([loaded.shown, *loaded.coming])]
     drivers = []
     for driver in loaded.drivers:
-        care, quiet = care_of(rows[driver.id])
         needed, there, blocks = [], [], []
         for number, step in enumerate(steps):
             own = [_needs(loaded, week, driver, rules, rows[driver.id]) for week in step if driver.id in _likely(loaded, week)]
             needed.append(sum(minutes for minutes, _ in own) / 60)
-            there.append(_hours(driver, rows[driver.id], quiet, care.day_limit_minutes, now + number * _WEEK, now + (number + 1) * _WEEK))
+            there.append(_hours(driver, rows[driver.id], now + number * _WEEK, now + (number + 1) * _WEEK))
             blocks.append([words for _, some in own for words in some])
         ahead = look_ahead(needed, there)
         drivers.append(
@@ -87,30 +87,27 @@ def _needs(loaded: Loaded, week: WeekState, driver: DriverState, rules: OwnRules
     care, _ = care_of(row)
     own = cell(loaded, week, driver)
     earlier = sum(own.earlier.get(name, 0) for name in ("same", "track"))
-    race_minutes = minutes_of(loaded, week) - (week.facts.practice_minutes or 0.0) - (week.facts.qualifying_minutes or 0.0)
     standing = own.standing
     evidence = Evidence(
         lap_us=(standing.median_us if standing else None) or own.target_us,
         laps=own.laps,
         known_track=earlier,
         race_laps=week.facts.race_laps,
-        race_minutes=race_minutes,
+        race_minutes=race_minutes_of(loaded, week),
         gap_us=standing.best_us - own.target_us if standing and standing.best_us is not None and own.target_us is not None else None,
     )
     needed = needed_blocks(evidence, care, rules.library)
     return sum(block.minutes for block in needed), [block_words(block.kind, block.about) for block in needed]
 
 
-def _hours(driver: DriverState, row: Driver, quiet: tuple[Any, Any], day_limit: float, begins: datetime, ends: datetime) -> float:
+def _hours(driver: DriverState, row: Driver, begins: datetime, ends: datetime) -> float:
     """Hours at the seat that a driver has in a stretch: free and awake, and no more in a day than the day's limit."""
-    zone = known_zone(row.zone or "UTC")
-    waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), zone, begins, ends)
-    free = [(begins, ends)] if driver.free is None else driver.free
-    by_day: dict[Any, float] = {}
-    for start, end in ((max(a, c), min(b, d)) for a, b in free for c, d in waking if max(a, c) < min(b, d)):
-        day = start.astimezone(zone).date()
-        by_day[day] = by_day.get(day, 0.0) + (end - start).total_seconds() / 60
-    return sum(min(minutes, day_limit) for minutes in by_day.values()) / 60
+    care, _ = care_of(row)
+    free = practice_time(driver.free, row, begins, ends)
+    by_day: dict[int, float] = defaultdict(float)
+    for day, (start, end) in days_of(Person(driver.name, known_zone(row.zone or "UTC"), free), free):
+        by_day[day] += (end - start).total_seconds() / 60
+    return sum(min(minutes, care.day_limit_minutes) for minutes in by_day.values()) / 60
 
 
 def _race(loaded: Loaded, actor: Actor, week: WeekState) -> dict[str, Any]:

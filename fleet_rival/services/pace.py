@@ -132,12 +132,8 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
     return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
 
 
-def _clean_times(driver: DriverAnalysis, group: GroupAnalysis) -> list[int]:
-    return [driver.laps[index].lap.time_us for index in group.members if driver.laps[index].clean]
-
-
 def _odds(group: GroupAnalysis, driver: DriverAnalysis, goal: int | None) -> dict[str, Any]:
-    times, eligible = _clean_times(driver, group), group.counts["eligible"]
+    times, eligible = driver.clean_times(group), group.counts["eligible"]
     alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     if goal is None or group.best_of is None or not eligible:
         return {"odds": None}

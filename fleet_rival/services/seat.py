@@ -1,13 +1,13 @@
 """Who sits at the wheel now, for how long, and whether laps tell that it is enough."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.consistency import consistency_of
@@ -69,26 +69,20 @@ def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
         own = [Lap.team_id == actor.team_id, Lap.started_at > moment - _LOOK_BACK, Lap.started_at <= moment + _AHEAD]
         if not actor.sees_all:
             own.append(Lap.driver_id == (actor.driver_id or 0))
-        latest = session.execute(select(Lap.driver_id, func.max(Lap.started_at)).where(*own).group_by(Lap.driver_id)).all()
-        # A lap takes twenty minutes at most, a break seldom more than an hour: who drove longest ago isn't even looked at.
-        keys = [key for key, last in latest if last is not None and last > moment - timedelta(hours=2)]
-        drivers = {row.id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id, Driver.id.in_(keys)))} if keys else {}
-        found = [seat for row in drivers.values() if (seat := _seat(session, actor, row, moment)) is not None]
-    return sorted(found, key=lambda item: item.driver)
-
-
-def _seat(session: Session, actor: Actor, driver: Driver, moment: datetime) -> Seat | None:
-    query = (
-        select(Lap.started_at, Lap.time_us, Lap.combination_id, Lap.purpose)
-        .where(
-            Lap.team_id == actor.team_id,
-            Lap.driver_id == driver.id,
-            Lap.started_at > moment - _LOOK_BACK,
-            Lap.started_at <= moment + _AHEAD,
+        query = (
+            select(Lap.driver_id, Lap.started_at, Lap.time_us, Lap.combination_id, Lap.purpose, Lap.session_kind)
+            .where(*own)
+            .order_by(Lap.started_at, Lap.id)
         )
-        .order_by(Lap.started_at, Lap.id)
-    )
-    rows = session.execute(query).all()
+        by_driver: dict[int, list[Any]] = defaultdict(list)
+        for row in session.execute(query):
+            by_driver[row.driver_id].append(row)
+        of_team = (Driver.team_id == actor.team_id, Driver.id.in_(by_driver))
+        found = [_seat(session, actor, driver, by_driver[driver.id], moment) for driver in session.scalars(select(Driver).where(*of_team))]
+    return sorted((seat for seat in found if seat is not None), key=lambda item: item.driver)
+
+
+def _seat(session: Session, actor: Actor, driver: Driver, rows: Sequence[Any], moment: datetime) -> Seat | None:
     care, _ = care_of(driver)
     laps = [SeatLap(row.started_at.timestamp(), row.time_us / MICROSECONDS, fair=True, slip=False) for row in rows]
     seat = seat_of(laps, care.break_minutes * 60)
@@ -100,7 +94,8 @@ def _seat(session: Session, actor: Actor, driver: Driver, moment: datetime) -> S
     minutes = (ended - since).total_seconds() / 60
     row = session.get_one(Combination, rows[-1].combination_id)
     stop = _stop(session, row, driver, since, rows[-1].purpose)
-    over = minutes > care.seat_limit_minutes
+    # A race isn't broken off, and a rehearsal may last as long as its race.
+    over = minutes > care.seat_limit_minutes and rows[-1].purpose != "rehearsal" and rows[-1].session_kind != "race"
     words = [limit_words(minutes, care.seat_limit_minutes, care.break_minutes)] if over else []
     if stop is not None:
         words.append(stop_words(stop))

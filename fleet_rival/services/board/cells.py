@@ -14,7 +14,18 @@ from fleet_rival.core.standing import Standing, trend, which
 from fleet_rival.services.board.load import CombinationState, DriverState, Loaded, WeekState
 from fleet_rival.services.entries import EntryView
 
-__all__ = ["Cell", "cell", "clashes_of", "difference_out", "figures_of", "minutes_of", "race_conditions", "week_needs", "with_standings"]
+__all__ = [
+    "Cell",
+    "cell",
+    "clashes_of",
+    "difference_out",
+    "figures_of",
+    "minutes_of",
+    "race_conditions",
+    "race_minutes_of",
+    "week_needs",
+    "with_standings",
+]
 
 
 @dataclass(frozen=True)
@@ -102,6 +113,11 @@ def minutes_of(loaded: Loaded, week: WeekState) -> float:
         and (time := loaded.target(combination, week) or found.best_us or (combination.benchmark.time_us if combination.benchmark else None))
     ]
     return week.facts.busy_minutes(max(times, default=None))
+
+
+def race_minutes_of(loaded: Loaded, week: WeekState) -> float:
+    """How long the race alone takes."""
+    return minutes_of(loaded, week) - (week.facts.practice_minutes or 0.0) - (week.facts.qualifying_minutes or 0.0)
 
 
 def race_conditions(week: WeekState) -> Conditions:

@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from fleet_rival.core.planning.follow import OPEN
 from fleet_rival.db.tables import Combination, Driver, Entry, PlanBlock, Resource, SeriesWeekRow
 from fleet_rival.services.base import Actor
 from fleet_rival.services.plan.followed import became_of, combinations_of
@@ -67,7 +68,7 @@ def practice_of(session: Session, actor: Actor, entries: Sequence[UUID], now: da
     out = {}
     for entry_id, own in rows.items():
         states = Counter(became[row.id].state for row in own)
-        coming = [row.begins_at for row in own if became[row.id].state in ("coming", "under_way")]
+        coming = [row.begins_at for row in own if became[row.id].state in OPEN]
         # What was replaced or cut short is not what was planned; whether that is bad is for people to say.
         missed = states["missed"] + states["replaced"] + states["short"]
         out[entry_id] = Practice(states["done"], missed, len(coming), min(coming, default=None))

@@ -14,7 +14,7 @@ from fleet_rival.core.planning.readiness import Evidence, OpenMistake, OpenOptio
 from fleet_rival.db.tables import Lap
 from fleet_rival.services import pace
 from fleet_rival.services.base import Actor
-from fleet_rival.services.board.cells import Cell, minutes_of
+from fleet_rival.services.board.cells import Cell, race_minutes_of
 from fleet_rival.services.board.load import DriverState, Loaded, WeekState
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.fix.clinic import driver_clinic
@@ -74,7 +74,7 @@ def evidence_of(
         helped: what work on each kind of mistake has brought so far.
         until: as it stood then: `own` and `driven` are of that moment too.
     """
-    minutes = minutes_of(loaded, week) - (week.facts.practice_minutes or 0.0) - (week.facts.qualifying_minutes or 0.0)
+    minutes = race_minutes_of(loaded, week)
     race_laps = week.facts.race_laps
     combination = own.combination
     if combination is None:

@@ -19,14 +19,14 @@ from fleet_rival.services.plan.followed import LAPS
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.wording.plan import block_words
 
-__all__ = ["make_plan", "named", "planned_week"]
+__all__ = ["make_plan", "moment_of", "named", "planned_week"]
 
 Clock = Callable[[], datetime]
 _MOST_TOLD: Final = 40
 """Changes against the plan before that are named."""
 
 
-def _moment(day: date | None, clock: Clock) -> datetime:
+def moment_of(day: date | None, clock: Clock) -> datetime:
     """The moment whose weeks are meant: now, or noon of a day to come."""
     now = clock()
     return now if day is None or day <= now.date() else datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
@@ -46,7 +46,7 @@ def planned_week(
     Args:
         adapt: changes what was loaded, to see what the week would be then.
     """
-    moment = _moment(day, clock)
+    moment = moment_of(day, clock)
     loaded = up_to_date(sessions, actor, moment)
     adapt(loaded)
     begins = min((week.facts.begins for week in loaded.shown), default=moment.date())

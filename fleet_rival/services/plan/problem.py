@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.blocks import BlockKind
-from fleet_rival.core.planning.follow import Followed
+from fleet_rival.core.planning.follow import OPEN, Followed
 from fleet_rival.core.planning.needs import WEIGHTS, NeededBlock, needed_blocks
 from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted, without
 from fleet_rival.core.planning.readiness import Evidence
@@ -27,9 +27,8 @@ from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.followed import became_of
 from fleet_rival.services.plan.rules import OwnRules, own_rules
 
-__all__ = ["Entered", "PlannedWeek", "WeekToPlan", "care_of", "key_of_block", "plain", "week_to_plan"]
+__all__ = ["Entered", "PlannedWeek", "WeekToPlan", "care_of", "key_of_block", "plain", "practice_time", "week_to_plan"]
 
-_OPEN: Final = frozenset({"coming", "under_way"})
 _A_DAY: Final = timedelta(days=1)
 _QUIET: Final = (time(0, 30), time(7))
 """Nobody is asked to practise between these, unless they say otherwise."""
@@ -119,7 +118,7 @@ def week_to_plan(
     behind: dict[str, PlanBlock] = {}
     for key, row in planned:
         # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other stays where it was put.
-        if became[row.id].state in _OPEN and key not in blocks:
+        if became[row.id].state in OPEN and key not in blocks:
             blocks[key] = row
         else:
             behind[f"{key}#{row.id}"] = row
@@ -148,7 +147,7 @@ def week_to_plan(
             wanted.append(_wanted(item, key, block, asked, coach, rules.library))
         for key, row in behind.items():
             # What was driven today counts for the day, and for the break behind it.
-            stands = became[row.id].state in _OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
+            stands = became[row.id].state in OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
             if key.startswith(f"{item.entry.id}/") and stands:
                 wanted.append(Wanted(key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=row.kind == "rehearsal"))
                 locked[key] = Locked(row.begins_at, None, row.minutes)
@@ -253,17 +252,22 @@ def _wanted(
 
 
 def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime, elsewhere: Sequence[Span]) -> Person:
-    zone = known_zone(row.zone or "UTC")
-    care, quiet = care_of(row)
-    waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), zone, begins, ends)
-    free = [(max(a, c), min(b, d)) for a, b in _spans(driver.free, begins, ends) for c, d in waking if max(a, c) < min(b, d)]
+    care, _ = care_of(row)
     busy = [
         (start, start + timedelta(minutes=minutes_of(loaded, week)))
         for week in loaded.weeks
         if (entry := week.entries.get(driver.id)) is not None
         for start in entry.starts
     ]
-    return Person(driver.name, zone, tuple(free), tuple(sorted([*busy, *elsewhere])), care)
+    free = practice_time(driver.free, row, begins, ends)
+    return Person(driver.name, known_zone(row.zone or "UTC"), free, tuple(sorted([*busy, *elsewhere])), care)
+
+
+def practice_time(free: Sequence[Span] | None, row: Driver, begins: datetime, ends: datetime) -> tuple[Span, ...]:
+    """A driver's free time in a stretch, without quiet hours; who said nothing isn't taken for somebody without any."""
+    _, quiet = care_of(row)
+    waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), known_zone(row.zone or "UTC"), begins, ends)
+    return tuple((max(a, c), min(b, d)) for a, b in _spans(free, begins, ends) for c, d in waking if max(a, c) < min(b, d))
 
 
 def plain(numbers: Mapping[str, Any]) -> dict[str, Any]:

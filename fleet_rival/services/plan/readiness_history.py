@@ -1,6 +1,6 @@
 """How a driver's readiness came about over the week, and how it stood at the race in earlier weeks, beside what happened there."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.corners.helped import Helped
 from fleet_rival.core.planning.readiness import readiness, total
 from fleet_rival.core.season.zones import day_begins, known_zone
 from fleet_rival.core.standing import standings_of
@@ -46,6 +47,7 @@ def readiness_history(
         NotThere: no such entry, or not the actor's; or its week isn't one that is shown at any time.
     """
     now = clock()
+    helped = helped_by_kind(sessions, actor)
     entry = entries.entry(sessions, actor, entry_id)
     with sessions() as session:
         rules = own_rules(session, actor)
@@ -63,14 +65,14 @@ def readiness_history(
     days = []
     for number, (shown, until) in enumerate(moments):
         work.step(0.1 + 0.6 * number / len(moments), "looking back, day by day")
-        days.append({"at": shown.isoformat(), **_stood(sessions, actor, loaded, week, driver, until, rules)})
+        days.append({"at": shown.isoformat(), **_stood(sessions, actor, loaded, week, driver, until, rules, helped)})
     behind = []
     for number, (week_id, points, race_at) in enumerate(earlier):
         work.step(0.7 + 0.3 * number / len(earlier), "looking at earlier weeks")
         then = up_to_date(sessions, actor, race_at - timedelta(minutes=1))
         its_week, its_driver = _place(then, week_id, entry.driver_id)
         if its_week is not None and its_driver is not None:
-            told = _stood(sessions, actor, then, its_week, its_driver, race_at, rules)
+            told = _stood(sessions, actor, then, its_week, its_driver, race_at, rules, helped)
             facts = its_week.facts
             behind.append(
                 {"series": facts.series, "place": facts.place, "number": facts.week, "race_at": race_at.isoformat(), "points": points, **told}
@@ -109,7 +111,14 @@ def _days(
 
 
 def _stood(
-    sessions: sessionmaker[Session], actor: Actor, loaded: Loaded, week: WeekState, driver: DriverState, until: datetime, rules: OwnRules
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    loaded: Loaded,
+    week: WeekState,
+    driver: DriverState,
+    until: datetime,
+    rules: OwnRules,
+    helped: Mapping[str, Helped],
 ) -> dict[str, Any]:
     """Readiness as it stood at a moment."""
     own = cell(loaded, week, driver)
@@ -123,7 +132,7 @@ def _stood(
             laps = look.laps(session, actor, row, [driver.key])
             found = analysed(track, laps, settings).drivers.get(driver.name)
             own = with_standings(own, week, standings_of(found, settings) if found else (), len(laps))
-    evidence = evidence_of(sessions, actor, loaded, week, driver, own, driven, helped_by_kind(sessions, actor), until)
+    evidence = evidence_of(sessions, actor, loaded, week, driver, own, driven, helped, until)
     checks = readiness(evidence, rules.readiness)
     return {
         "total": total(checks, rules.readiness),

@@ -127,7 +127,7 @@ def _block(week: WeekToPlan, key: str, row: Any, broken: Sequence[str], by_id: M
         "state": became.state,
         "became": became_words(became.state, became.laps, became.purpose),
         "pass_mark": pass_words(row.kind, {**row.numbers, "gain_us": row.gain_us}, kind.pass_mark if kind else ""),
-        "needed": key in week.behind or key in {item.key for item in week.problem.wanted},
+        "needed": key in week.behind or key in week.needed,
         "broken": list(broken),
     }
 

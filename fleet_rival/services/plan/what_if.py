@@ -14,8 +14,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.planning.solve import Plan
 from fleet_rival.core.planning.variation import Beside, beside, room_makers, with_less_time, with_more_time
 from fleet_rival.core.season.availability import Span
+from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
+from fleet_rival.services.board.cells import minutes_of
 from fleet_rival.services.board.load import Loaded
 from fleet_rival.services.entries import EntryView
 from fleet_rival.services.errors import NotThere, Refused
@@ -139,7 +141,7 @@ def _enter(loaded: Loaded, changes: Sequence[Change]) -> None:
         if driver.id in week.entries:
             raise Refused(f"{driver.name} is entered there already.")
         coming = [start for start in week.starts if start > loaded.moment]
-        fitting = [start for start in coming if driver.free is None or any(begins <= start < ends for begins, ends in driver.free)]
+        fitting = coming if driver.free is None else starts_in_time(coming, minutes_of(loaded, week), driver.free)
         starts = tuple((fitting or coming)[-1:])
         week.entries[driver.id] = EntryView(uuid4(), 1, week.row.public_id, driver.id, driver.name, "want", starts, None, None, None)
 

@@ -9,7 +9,7 @@ from uuid import UUID
 
 import numpy as np
 import orjson
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
@@ -22,16 +22,16 @@ from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.own_race import RaceLap, race_from_laps
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
-from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
-from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, SeriesWeekRow
 from fleet_rival.services import entries
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.fix.clinic import driver_clinic
 from fleet_rival.services.look import asked_look
+from fleet_rival.services.pace import driver_pace
+from fleet_rival.services.plan.followed import combinations_of
 from fleet_rival.services.race.wish import RaceWish, wish_of
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.track import load_track
@@ -58,7 +58,6 @@ class Ahead:
     wish: RaceWish
     found: DriverAnalysis | None
     target_us: int | None
-    settings: Settings | None
     race_at: datetime | None
     clinic: Mapping[str, Any]
     """The driver's corner clinic of the week; empty where there is none."""
@@ -102,31 +101,33 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         row = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
         week = next(item for item in load_weeks(session, actor, SeriesWeekRow.id == row.week_id))
         driver = session.get_one(Driver, row.driver_id)
-        combination = _combination(session, row, week.row.layout_id)
+        combination = _combination(session, actor, row)
         layout = session.get(Layout, week.row.layout_id) if week.row.layout_id else None
         car = session.get_one(Car, combination.car_id) if combination else None
         race_at = min((start for start in view.starts if start > clock()), default=max(view.starts, default=None))
-        found, goal, settings = None, None, None
+        found = None
         if combination is not None and layout is not None:
             look = asked_look(sessions, actor, combination.public_id, week.row.public_id)
-            settings = without_intervals(look.settings(combination))
-            track = load_track(session, layout, centreline=False)
+            track, settings = load_track(session, layout, centreline=False), without_intervals(look.settings(combination))
             found = analysed(track, look.laps(session, actor, combination, [driver.id]), settings).drivers.get(driver.name)
-            ideal = found.main.ideals.time_us("linked_qualifying") if found else None
-            benchmark = Benchmark(**combination.benchmark) if combination.benchmark else None
-            goal = target_us(Target(**combination.target) if combination.target else None, benchmark, ideal)
         week_id = week.row.public_id
         session.expunge_all()
     clinic: Mapping[str, Any] = {}
+    goal = None
     if found is not None and combination is not None:
-        clinic = orjson.loads(driver_clinic(sessions, actor, combination.public_id, driver.public_id, week_id)[0])
-    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, settings, race_at, clinic)
+        which = (sessions, actor, combination.public_id, driver.public_id, week_id)
+        # The target may be a share of the team's best ideal, which everybody's laps make.
+        clinic, goal = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])["target_us"]
+    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic)
 
 
-def _combination(session: Session, row: Entry, layout_key: int | None) -> Combination | None:
-    cars = [row.car_id] if row.car_id else list(session.scalars(select(SeriesWeekCar.car_id).where(SeriesWeekCar.week_id == row.week_id)))
-    own = (Combination.team_id == row.team_id, Combination.layout_id == layout_key, Combination.car_id.in_(cars))
-    return session.scalars(select(Combination).where(*own).order_by(Combination.id)).first()
+def _combination(session: Session, actor: Actor, row: Entry) -> Combination | None:
+    """What is driven: in the car that is entered, else in the one of the week's in which the driver has most laps."""
+    keys = {int(key) for key in combinations_of(session, actor, {row.id}).get(row.id, ())}
+    own = (Lap.team_id == row.team_id, Lap.driver_id == row.driver_id, Lap.combination_id.in_(keys))
+    laps = {key: count for key, count in session.execute(select(Lap.combination_id, func.count()).where(*own).group_by(Lap.combination_id))}
+    chosen = min(keys, key=lambda key: (-laps.get(key, 0), key), default=None)
+    return session.get(Combination, chosen) if chosen is not None else None
 
 
 def race_view(
@@ -141,8 +142,8 @@ def figures_of(ahead: Ahead) -> dict[str, Any]:
     found, facts, wish = ahead.found, ahead.facts, ahead.wish
     missing: list[str] = []
     paces = _paces(ahead) if found else []
-    dry = _group(found, ahead.facts.wetness or "dry") if found else None
-    median = dry.consistency.median_us if dry else None
+    group = _group(found, facts.wetness or "dry") if found else None
+    median = group.consistency.median_us if group else None
     distance = None
     if facts.race_laps:
         distance = {"laps": facts.race_laps, "close": False, "timed": False}
@@ -153,6 +154,9 @@ def figures_of(ahead: Ahead) -> dict[str, Any]:
     else:
         missing.append("laps of the race: no lap at pace tells how many there are")
     laps = distance["laps"] if distance else None
+    consumption = _consumption(ahead, laps, missing) if found and laps else None
+    # A battery isn't filled in the pits.
+    fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     out = {
         "entry_id": ahead.entry.public_id,
         "week_id": ahead.week_id,
@@ -170,11 +174,11 @@ def figures_of(ahead: Ahead) -> dict[str, Any]:
         "distance": distance,
         "median_us": float(median) if median is not None else None,
         "target_us": ahead.target_us,
-        "qualifying": _qualifying(ahead, dry, missing) if dry else None,
-        "consumption": _consumption(ahead, laps, missing) if found and laps else None,
-        "stops": _stops(ahead, paces, laps, missing) if laps else None,
+        "qualifying": _qualifying(ahead, group, missing) if group else None,
+        "consumption": consumption,
+        "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
         "limits": _limits(ahead, laps, missing) if found and laps else None,
-        "own_race": _own_race(ahead, dry, laps, missing) if dry and found and laps else None,
+        "own_race": _own_race(ahead, group, laps, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
         "missing": missing,
     }
@@ -189,17 +193,15 @@ def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:
     return max(like, key=lambda group: (group.counts["clean"], group.counts["total"]), default=found.main)
 
 
-def _clean(found: DriverAnalysis, group: GroupAnalysis) -> list[JudgedLap]:
-    return [found.laps[index] for index in group.members if found.laps[index].clean]
-
-
 def _paces(ahead: Ahead) -> list[CompoundPace]:
     """How each compound goes in the race's weather, from groups with enough clean laps."""
     found = ahead.found
     assert found is not None
+    only = ahead.facts.compounds[0].name if len(ahead.facts.compounds) == 1 else "tyres"
     out: dict[str, tuple[int, CompoundPace]] = {}
     for group in (found.main, *found.others):
-        name, net = group.group.compound or "tyres", group.falloff.net
+        # Laps that don't say their compound were driven on the only one that there is.
+        name, net = group.group.compound or only, group.falloff.net
         if group.group.wetness != (ahead.facts.wetness or "dry") or group.counts["clean"] < _LEAST_LAPS:
             continue
         if name in out and out[name][0] >= group.counts["clean"]:
@@ -229,7 +231,7 @@ def _paces(ahead: Ahead) -> list[CompoundPace]:
 def _qualifying(ahead: Ahead, group: GroupAnalysis, missing: list[str]) -> dict[str, Any] | None:
     """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
     assert ahead.found is not None
-    clean = [item.lap.time_us for item in _clean(ahead.found, group)]
+    clean = ahead.found.clean_times(group)
     if len(clean) < _LEAST_LAPS or not group.best_of:
         missing.append("qualifying: fewer than eight clean laps in this weather")
         return None
@@ -241,18 +243,19 @@ def _qualifying(ahead: Ahead, group: GroupAnalysis, missing: list[str]) -> dict[
         laps = min(laps, max(1, fitting)) if laps else max(1, fitting)
     laps = max(1, laps or 2)
     rate = group.counts["clean"] / group.counts["eligible"] if group.counts["eligible"] else 0.0
-    safe = float(np.quantile(clean, 0.5))
+    # As under Find: laps of a run are alike, so that the best of several is less of a chance.
+    alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     told = min(group.best_of, key=lambda item: abs(item.laps - laps))
     goal = ahead.target_us
     return {
         "laps": laps,
         "cold_laps": ahead.car.cold_laps if ahead.car else None,
-        "safe_us": safe,
+        "safe_us": float(np.median(clean)),
         "likely_us": told.p50_us,
         "low_us": told.p10_us,
         "high_us": told.p90_us,
-        "odds": odds_of(clean, rate, laps, goal) if goal is not None and rate > 0 else None,
-        "odds_first": odds_of(clean, rate, 1, goal) if goal is not None and rate > 0 else None,
+        "odds": odds_of(clean, rate, laps, goal, alike) if goal is not None and rate > 0 else None,
+        "odds_first": odds_of(clean, rate, 1, goal, alike) if goal is not None and rate > 0 else None,
         "clean_rate": rate,
     }
 
@@ -303,21 +306,20 @@ def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
     return consumption_of([run for run in falls if run])
 
 
-def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, missing: list[str]) -> dict[str, Any] | None:
+def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]) -> dict[str, Any] | None:
     if not paces:
         missing.append(f"tyres: no compound has {_LEAST_LAPS} clean laps in the race's weather")
         return None
     facts, wish = ahead.facts, ahead.wish
     must = frozenset(item.name for item in facts.compounds if item.must)
-    if facts.compounds and not must <= {pace.name for pace in paces} and len(paces) == 1 and len(facts.compounds) == 1:
-        must = frozenset()
-    rules = Rules(laps, must, facts.stops_min or 0, pit_us=wish.pit_s * 1e6, pit_deviation_us=wish.pit_deviation_s * 1e6)
+    pit_us, varies_us = wish.pit_s * MICROSECONDS, wish.pit_deviation_s * MICROSECONDS
+    rules = Rules(laps, must, facts.stops_min or 0, pit_us=pit_us, pit_deviation_us=varies_us, fuel_laps=fuel_laps)
     told = plans_of(paces, rules)
     return {
         "plans": [
             {**asdict(plan), "stints": [{"compound": name, "laps": own} for name, own in plan.stints], "stops": plan.stops} for plan in told.plans
         ],
-        "pit_flips_s": [{"stops": count, "seconds": value / 1e6} for count, value in told.pit_flips_us.items()],
+        "pit_flips_s": [{"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()],
         "why_none": told.why_none,
         "compounds": [asdict(pace) for pace in paces],
     }
@@ -377,7 +379,7 @@ def _crossing(ahead: Ahead, laps: int) -> dict[str, Any] | None:
         return None
     left = max(1, laps // 2)
     told: Mapping[str, Any] = {
-        name: crossing_time(wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * 1e6, left, drying=name == "drying")
+        name: crossing_time(wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * MICROSECONDS, left, drying=name == "drying")
         for name in ("drying", "getting_wet")
     }
     return {"laps_left": left, **{name: asdict(value) if value else None for name, value in told.items()}}

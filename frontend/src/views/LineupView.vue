@@ -121,9 +121,8 @@ const numberOf = (event: Event) => {
   </template>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.top,
-.links,
 .wishes,
 .row {
   display: flex;
@@ -133,9 +132,6 @@ const numberOf = (event: Event) => {
 }
 .top,
 .wishes,
-.part {
-  margin-bottom: 10px;
-}
 .wishes {
   align-items: center;
 }

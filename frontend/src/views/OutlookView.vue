@@ -74,18 +74,8 @@ const state = (week: Week, place: number) => (!week.needed ? 'none' : week.short
   </section>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 18px;
-  align-items: baseline;
-  margin-bottom: 6px;
-}
-.links {
-  display: flex;
-  gap: 14px;
-}
 table {
   border-collapse: collapse;
   width: 100%;

@@ -123,26 +123,13 @@ const keep = useMutation({
   </form>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.links {
-  display: flex;
-  gap: 14px;
-}
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 18px;
-  align-items: baseline;
-  margin-bottom: 6px;
-}
 fieldset {
   border: 0;
   padding: 0;
   margin: 0;
   min-width: 0;
-}
-.part {
-  margin-bottom: 12px;
 }
 th,
 td {

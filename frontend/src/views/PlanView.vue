@@ -117,19 +117,8 @@ function tryOut(maker: RoomMaker) {
   </template>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.links {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-}
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: end;
-  gap: 6px 18px;
-  margin-bottom: 6px;
-}
 .make {
   margin-left: auto;
   display: flex;

@@ -73,14 +73,8 @@ const pdf = computed(() => `/api/races/${props.id}/sheet.pdf?zone=${encodeURICom
   </template>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.top,
-.links {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
-  align-items: baseline;
-}
 .buttons {
   align-items: center;
   margin: 8px 0 10px;
@@ -104,9 +98,6 @@ const pdf = computed(() => `/api/races/${props.id}/sheet.pdf?zone=${encodeURICom
 .missing {
   border-left: 4px solid var(--loss);
   padding-left: 10px;
-}
-ul {
-  padding-left: 18px;
 }
 .seat li {
   font-size: clamp(1.5rem, 4vw, 2.6rem);

@@ -126,22 +126,13 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
   </template>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.top,
-.links {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
-  align-items: baseline;
-}
 .columns {
   display: grid;
   gap: 12px;
   margin: 10px 0 12px;
   align-items: start;
-}
-.part {
-  margin-bottom: 12px;
 }
 .columns .part {
   margin: 0;
@@ -183,9 +174,6 @@ fieldset {
 }
 .missing {
   border-left: 4px solid var(--ochre);
-}
-ul {
-  padding-left: 18px;
 }
 @media (min-width: 1000px) {
   .columns {

@@ -54,18 +54,8 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
   </section>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
-.links {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-}
-.top {
-  display: flex;
-  gap: 18px;
-  align-items: baseline;
-  margin-bottom: 6px;
-}
 .turned {
   font-size: 0.78rem;
   max-width: 84px;
@@ -91,8 +81,5 @@ th .quiet {
 summary {
   cursor: pointer;
   padding: 2px 0;
-}
-ul {
-  padding-left: 18px;
 }
 </style>
