@@ -110,7 +110,9 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
     out = []
     if distance := figures["distance"]:
         close = "; one more or less is close" if distance["close"] else ""
-        out.append(Line("distance", f"{distance['laps']} laps{close}.", seat=True))
+        # Where a plan of stints stands on the seat's page, it says how many laps there are.
+        planned = bool(figures["stops"] and figures["stops"]["plans"])
+        out.append(Line("distance", f"{distance['laps']} laps{close}.", seat=not planned))
     if used := figures["consumption"]:
         risk, unit = 100 * figures["wish"]["risk"], used["unit"]
         margin = (

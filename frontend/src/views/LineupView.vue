@@ -81,7 +81,7 @@ const numberOf = (event: Event) => {
       <div class="scroll-x" tabindex="0" role="group" aria-label="Drivers by races">
         <table>
           <thead>
-            <tr><th scope="col">Driver</th><th v-for="race in told.races" :key="race.week_id" scope="col">{{ race.place || 'Track not known' }}<span class="quiet">{{ race.series }}<template v-if="race.step">, in {{ race.step }} {{ race.step === 1 ? 'week' : 'weeks' }}</template></span></th></tr>
+            <tr><th scope="col">Driver</th><th v-for="race in told.races" :key="race.week_id" scope="col" :class="{ near: !race.step }">{{ race.step ? race.place.split(', ').at(-1) || 'Track not known' : race.place || 'Track not known' }}<span class="quiet"><template v-if="race.step"><span class="visually-hidden">{{ race.series }}, </span>in {{ race.step }} {{ race.step === 1 ? 'week' : 'weeks' }}</template><template v-else>{{ race.series }}</template></span></th></tr>
           </thead>
           <tbody>
             <tr v-for="row in told.rows" :key="row.driver_id">
@@ -90,7 +90,7 @@ const numberOf = (event: Event) => {
                 <button
                   v-if="cellOf(row, race.week_id)" type="button" class="cell" :class="{ chosen: cellOf(row, race.week_id)!.chosen, here: opened === `${row.driver_id} ${race.week_id}` }"
                   :aria-pressed="opened === `${row.driver_id} ${race.week_id}`" @click="opened = opened === `${row.driver_id} ${race.week_id}` ? '' : `${row.driver_id} ${race.week_id}`"
-                ><span class="visually-hidden">{{ row.driver }}, {{ race.place }}: </span><b v-if="cellOf(row, race.week_id)!.points !== null">{{ cellOf(row, race.week_id)!.points!.toFixed(0) }}</b><b v-else>–</b> <span class="quiet">{{ sign(cellOf(row, race.week_id)!) }}</span></button>
+                ><span class="visually-hidden">{{ row.driver }}, {{ race.place }}: </span><b v-if="cellOf(row, race.week_id)!.points !== null">{{ cellOf(row, race.week_id)!.points!.toFixed(0) }}</b><b v-else>–</b> <span :class="race.step ? 'visually-hidden' : 'quiet'">{{ sign(cellOf(row, race.week_id)!) }}</span></button>
               </td>
             </tr>
           </tbody>
@@ -128,12 +128,10 @@ const numberOf = (event: Event) => {
   display: flex;
   flex-wrap: wrap;
   gap: 6px 18px;
-  align-items: baseline;
-}
-.top,
-.wishes,
-.wishes {
   align-items: center;
+}
+.wishes {
+  margin-bottom: 10px;
 }
 input[type='number'] {
   width: 72px;
@@ -153,6 +151,9 @@ thead .quiet {
   display: block;
   font-weight: 400;
   font-size: 0.82rem;
+}
+.near {
+  min-width: 160px;
 }
 .cell {
   font: inherit;

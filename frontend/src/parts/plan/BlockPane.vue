@@ -36,7 +36,7 @@ const act = (step: Step) => emit('step', props.block.id, step)
       <v-btn size="small" variant="outlined" @click="act(longer(5))">Longer</v-btn>
       <v-btn size="small" variant="outlined" @click="act(turned)">{{ block.locked ? 'Let it move' : 'Keep it there' }}</v-btn>
       <v-btn size="small" variant="outlined" @click="act(() => 'out')">Take it out</v-btn>
-      <WorkButton size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
+      <WorkButton v-if="isComing(block)" size="small" variant="outlined" :loading="why.isPending.value" @click="why.mutate()">Why this one?</WorkButton>
     </div>
     <p v-if="may && (block.state !== 'coming' || !place)" class="buttons">
       <v-btn v-if="block.state !== 'done'" size="small" variant="outlined" @click="said('done')">It was done</v-btn>
