@@ -141,3 +141,98 @@ def test_nobody_entered_is_an_empty_plan(client: Browser, filled: str) -> None:
     assert told["lanes"] == told["blocks"] == told["left"] == [] and told["made_at"] is None
     assert client.get("/api/readiness").json["items"] == []
     assert client.finish(client.post("/api/plan/make", json={}))["state"] == "done"
+
+
+def test_rules_and_kinds_come_back_as_they_were_written(client: Browser, plan: Any) -> None:
+    usual = client.get("/api/plan/rules").json
+    schemas.PlanRulesOut.model_validate(usual)
+    body = rules_of(usual)
+    body["checks"]["laps"] = {"met": 40, "close": 20, "weight": 5}
+    body["blocks"]["own-x"] = {**body["blocks"]["build"], "name": "standing starts", "times": 2, "driving": True, "coached": False}
+    kept = client.put("/api/plan/rules", json=body, headers=at(0))
+    assert kept.status_code == 200 and kept.json["version"] == 1
+    told = {item["key"]: item for item in client.get("/api/plan/rules").json["checks"]}
+    assert (told["laps"]["met"], told["laps"]["close"], told["laps"]["weight"], told["laps"]["usual_met"]) == (40, 20, 5, 60)
+    assert [item["words"] for item in kept.json["blocks"] if item["own"]] == ["standing starts"]
+    assert is_problem(client.put("/api/plan/rules", json=body, headers=at(0)), 412)
+    # As usual again: nothing is kept of it, and kinds that are missing are gone.
+    again = client.put("/api/plan/rules", json=rules_of(usual), headers=at(1)).json
+    assert {**again, "version": 0} == usual
+
+
+def rules_of(told: Any) -> Any:
+    names = ("laps", "minutes", "rank", "share", "planned", "pass_mark")
+    return {
+        "checks": {item["key"]: {name: item[name] for name in ("met", "close", "weight")} for item in told["checks"]},
+        "blocks": {item["code"]: {name: item[name] for name in names} for item in told["blocks"]},
+    }
+
+
+NO_RULES: list[dict[str, Any]] = [
+    {"checks": {"wings": {"met": 1, "close": 1, "weight": 1}}, "blocks": {}},
+    {"checks": {"laps": {"met": "many", "close": 1, "weight": 1}}, "blocks": {}},
+    {"checks": {"laps": {"met": 5, "close": 10, "weight": 1}}, "blocks": {}},
+    {"checks": {"spread": {"met": -1, "close": 1, "weight": 1}}, "blocks": {}},
+    {"checks": {}, "blocks": {"build": {"laps": 3}}},
+    {"checks": {}},
+    {"checks": {}, "blocks": {}, "colour": "red"},
+]
+
+
+@pytest.mark.parametrize("wrong", NO_RULES)
+def test_rules_that_cannot_be_are_refused(client: Browser, filled: str, wrong: dict[str, Any]) -> None:
+    before = client.get("/api/plan/rules").json
+    assert is_problem(client.put("/api/plan/rules", json=wrong, headers=at(0)), 422)
+    assert client.get("/api/plan/rules").json == before
+
+
+def test_what_if_and_room_are_answered_by_a_worker(client: Browser, driver: Any, plan: Any) -> None:
+    begins = (TODAY + timedelta(days=1)).isoformat()
+    away = {"kind": "less_time", "driver_id": driver["id"], "begins_at": begins, "ends_at": (TODAY + timedelta(days=7)).isoformat()}
+    told = client.finish(client.post("/api/plan/what-if", json={"changes": [away]}))
+    assert told["state"] == "done" and told["result"]["gained_us"] <= 0 and set(told["result"]) == {"gained_us", "words", "before", "after"}
+    assert client.get("/api/plan").json["blocks"] == plan["blocks"], "nothing of it is kept"
+    key = plan["blocks"][0]["key"]
+    room = client.finish(client.post("/api/plan/room", json={"key": key}))
+    assert room["state"] == "done" and room["result"]["key"] == key and room["result"]["items"] == [], "it has a place"
+    failed = client.finish(client.post("/api/plan/room", json={"key": "nothing"}))
+    assert failed["state"] == "failed" and "isn't wanted" in failed["trouble"]
+    for wrong in (
+        {"changes": []},
+        {"changes": [{"kind": "more"}]},
+        {"changes": [{**away, "begins_at": "2031-04-09T19:00"}]},
+        {"changes": [away] * 11},
+    ):
+        assert is_problem(client.post("/api/plan/what-if", json=wrong), 422)
+
+
+def test_readiness_is_looked_back_at_by_who_may_see_it(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any, plan: Any
+) -> None:
+    [entry] = {block["entry_id"] for block in plan["blocks"]}
+    told = client.finish(client.post("/api/readiness/history", json={"entry_id": entry}))
+    assert told["state"] == "done" and set(told["result"]) == {"entry_id", "days", "earlier"}
+    other = browser(add_person(sessions, manager, "Nobody yet", "driver"))
+    assert is_problem(other.post("/api/readiness/history", json={"entry_id": entry}), 404)
+
+
+def test_line_up_outlook_and_seats(client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any) -> None:
+    told = client.post("/api/lineup", json={"most_each": 1}).json
+    schemas.LineupOut.model_validate(told)
+    assert [race["series"] for race in told["races"]] == ["Cinder League"]
+    series = told["races"][0]["series_id"]
+    assert not any(cell["chosen"] for row in client.post("/api/lineup", json={"places": {series: 0}}).json["rows"] for cell in row["cells"])
+    for wrong in ({"most_each": 0}, {"places": {"nowhere": 1}}, {"whole_season": "no, thank you"}, {"colour": "red"}):
+        assert is_problem(client.post("/api/lineup", json=wrong), 422)
+    version = next(item for item in client.get("/api/series").json["items"] if item["id"] == series)["version"]
+    assert client.put(f"/api/series/{series}/counting", json={"best_weeks": 4}, headers=at(version)).status_code == 204
+    assert [item["best_weeks"] for item in client.post("/api/lineup", json={}).json["standings"]] == [4]
+    assert is_problem(client.put(f"/api/series/{series}/counting", json={"best_weeks": 0}, headers=at(version + 1)), 422)
+
+    ahead = client.get("/api/outlook").json
+    schemas.OutlookOut.model_validate(ahead)
+    assert [race["series"] for race in ahead["steps"][0]["races"]] == ["Cinder League"]
+    assert driver["name"] in {item["driver"] for item in ahead["drivers"]}
+    assert client.get("/api/seats").json == {"items": []}, "nobody drove in the last hours"
+    nobody = browser(add_person(sessions, manager, "Nobody yet", "driver"))
+    assert nobody.get("/api/outlook").json["drivers"] == [] and is_problem(nobody.post("/api/lineup", json={}), 403)

@@ -1,17 +1,20 @@
 """The race ahead of an entry, and the sheet that goes through a team's hands."""
 
 from datetime import timedelta
+from math import ceil
 from typing import Any
 from uuid import UUID
 
+import orjson
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
-from fleet_rival.db.tables import Entry, LayoutCorner
-from fleet_rival.services import entries, history
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, LayoutCorner, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.services import cars, entries, history, pace, week
 from fleet_rival.services.errors import NotThere, Outdated, Refused
+from fleet_rival.services.log import lessons
 from fleet_rival.services.race import ahead, pressures, printing, sheet, wish
 from tests.conftest import manager_of
 from tests.services.test_plan import RACE, TUESDAY, Team
@@ -118,3 +121,138 @@ def test_cold_pressures_by_wheel() -> None:
 def test_times_are_those_of_the_zone(team: Team) -> None:
     page = printing.page_of(sheet_of(team, entry_of(team, "Corin Ashgrove")), "America/Halifax", TUESDAY)
     assert "15:00 America/Halifax" in page and "draft, not handed out" in page
+
+
+def told_by(team: Team, **facts: Any) -> dict[str, Any]:
+    """The race of Ysolde in a week of other rules."""
+    with team.sessions.begin() as session:
+        session.execute(update(SeriesWeekRow).values(**facts))
+    return looked(team, entry_of(team, "Ysolde Farrand"))
+
+
+def test_target_and_odds_are_those_that_are_shown_under_find(team: Team) -> None:
+    # A share of the team's best ideal, which is somebody else's.
+    team.desk.drive(0.0, 21, traces=False, name="Corin Ashgrove")
+    with team.sessions.begin() as session:
+        other = session.scalars(select(Driver.id).where(Driver.name == "Corin Ashgrove")).one()
+        session.execute(update(Lap).where(Lap.driver_id == other).values(time_us=Lap.time_us - 300_000))
+        session.execute(update(Combination).values(target={"rule": "ideal", "time_us": None, "per_cent": 100.4}, revision=Combination.revision + 1))
+    told = looked(team, entry_of(team, "Ysolde Farrand"))
+    shown = orjson.loads(pace.driver_pace(team.sessions, team.actor, team.desk.combination, team.desk.driver, team.week)[0])
+    assert told["target_us"] == shown["target_us"] is not None
+    assert told["qualifying"]["laps"] == 2
+    assert told["qualifying"]["odds"] == pytest.approx(next(item["share"] for item in shown["odds"] if item["laps"] == 2))
+    assert told["qualifying"]["odds_first"] == pytest.approx(next(item["share"] for item in shown["odds"] if item["laps"] == 1))
+
+
+def test_a_race_in_minutes_has_the_laps_that_its_leader_begins(team: Team) -> None:
+    told = told_by(team, race_laps=None, race_minutes=20.0)
+    lap = told["median_us"] / 1e6
+    assert told["distance"] == {"laps": ceil(1200 / lap), "close": told["distance"]["close"], "timed": True}
+    wish.change_wish(team.sessions, team.actor, told["entry_id"], told["version"], {"leader_us": int(told["median_us"] * 0.9)})
+    assert looked(team, told["entry_id"])["distance"]["laps"] == ceil(ceil(1200 / (0.9 * lap)) * 0.9)
+    nothing = told_by(team, race_laps=None, race_minutes=None)
+    assert nothing["distance"] is None and nothing["stops"] is None and any("laps of the race" in words for words in nothing["missing"])
+
+
+def test_a_tank_that_does_not_last_asks_for_stops_or_saving(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    with team.sessions.begin() as session:
+        session.execute(update(Lap).values(fuel_l=60 - 1.5 * Lap.number, energy_kwh=None))
+        session.execute(update(Car).values(tank_l=20.0))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    told = looked(team, entry)
+    used = told["consumption"]
+    assert used["per_lap"] == pytest.approx(1.5) and used["start"] == pytest.approx(20.5 * 1.5) and used["tank"] == 20.0
+    assert used["saving_needed"] == pytest.approx(1 - 20 / (20.5 * 1.5)) and used["tank_laps"] == 13
+    assert told["stops"]["plans"][0]["stops"] == 1, "a second stint begins with a full tank"
+    wish.change_wish(team.sessions, team.actor, entry, told["version"], {"saving": 0.4, "formation_laps": 0.0})
+    saved = looked(team, entry)
+    assert saved["consumption"]["start"] == pytest.approx(20 * 1.5 * 0.6) and saved["stops"]["plans"][0]["stops"] == 0
+    # Energy isn't filled up in the pits: there one saves.
+    with team.sessions.begin() as session:
+        session.execute(update(Lap).values(fuel_l=None, energy_kwh=60 - 1.5 * Lap.number))
+        session.execute(update(Car).values(battery_kwh=20.0))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    wish.change_wish(team.sessions, team.actor, entry, saved["version"], {"saving": 0.0})
+    electric = looked(team, entry)
+    assert electric["consumption"]["unit"] == "kWh" and electric["stops"]["plans"][0]["stops"] == 0
+
+
+def test_runs_driven_like_a_race_tell_what_a_race_uses(team: Team) -> None:
+    with team.sessions.begin() as session:
+        session.execute(update(Lap).values(energy_kwh=None))
+        session.execute(update(Lap).where(Lap.purpose == "long").values(fuel_l=60 - 1.5 * Lap.number))
+        session.execute(update(Lap).where(Lap.purpose == "corner").values(fuel_l=60 - 1.2 * Lap.number))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    used = looked(team, entry_of(team, "Ysolde Farrand"))["consumption"]
+    assert used["per_lap"] == pytest.approx(1.5) and used["runs"] == 1
+
+
+def test_compounds_that_must_be_driven_and_laps_that_name_none(team: Team) -> None:
+    one = told_by(team, compounds=[["street", True]])
+    assert one["stops"]["plans"][0]["stints"] == [{"compound": "street", "laps": 20}]
+    both = told_by(team, compounds=[["street", True], ["rain", True]])
+    assert both["stops"]["plans"] == [] and both["stops"]["why_none"] == "rain must be driven, and nothing is known of it"
+    with team.sessions.begin() as session:
+        session.execute(update(Lap).values(compound=None))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    unnamed = told_by(team, compounds=[["street", True]])
+    assert unnamed["stops"]["plans"][0]["stints"] == [{"compound": "street", "laps": 20}], "there is only one that it can be"
+    assert told_by(team, stops_min=1)["stops"]["plans"][0]["stops"] == 1
+
+
+def test_strikes_make_a_budget(team: Team) -> None:
+    assert looked(team, entry_of(team, "Ysolde Farrand"))["limits"] is None, "no limit, no budget"
+    none = told_by(team, strike_limit=3)["limits"]
+    assert none["chance"] == 0 and none["corners"] == []
+    with team.sessions.begin() as session:
+        struck = session.scalars(select(Lap.id).where(Lap.kind == "flying").order_by(Lap.id).limit(6)).all()
+        session.execute(update(Lap).where(Lap.id.in_(struck)).values(strikes="T3"))
+        session.execute(update(Lap).where(Lap.id == struck[0]).values(strikes="T3 T1"))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    told = looked(team, entry_of(team, "Ysolde Farrand"))["limits"]
+    assert [item["corner"] for item in told["corners"]] == ["T3", "T1"] and 0 < told["corners"][0]["halved"] < told["chance"] < 1
+    assert told["expected"] == pytest.approx(sum(item["expected"] for item in told["corners"]))
+
+
+def test_wet_or_dry_needs_both_and_what_nobody_drove(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    assert looked(team, entry)["crossing"] is None
+    with team.sessions.begin() as session:
+        wet = session.scalars(select(Lap.id).where(Lap.purpose == "corner")).all()
+        session.execute(update(Lap).where(Lap.id.in_(wet)).values(wetness="wet", time_us=Lap.time_us + 8_000_000))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    dry = looked(team, entry)
+    assert dry["crossing"] is None
+    median = int(dry["median_us"])
+    known = {"wet_on_dry_us": median + 4_000_000, "dry_on_wet_us": median + 20_000_000, "pit_s": 20.0}
+    wish.change_wish(team.sessions, team.actor, entry, dry["version"], known)
+    told = looked(team, entry)["crossing"]
+    assert told["laps_left"] == 10 and median + 4e6 < told["drying"]["change_us"] < told["drying"]["even_us"] < median + 8.5e6
+    assert told["getting_wet"]["change_us"] > told["getting_wet"]["even_us"] > median
+
+
+def test_of_several_cars_the_one_is_meant_that_is_entered_or_driven_most(team: Team) -> None:
+    other = cars.add_car(team.sessions, team.actor, "Ostelind Volant").id
+    with team.sessions() as session:
+        layout = session.scalars(select(Layout.public_id).where(Layout.team_id == team.actor.team_id)).one()
+    second = week.add_combination(team.sessions, team.actor, layout, "Ostelind Volant").id
+    with team.sessions.begin() as session:
+        keys = {"team_id": team.actor.team_id, "week_id": session.scalars(select(SeriesWeekRow.id)).one()}
+        session.execute(insert(SeriesWeekCar).values(**keys, car_id=session.scalars(select(Car.id).where(Car.public_id == other)).one(), place=2))
+    entry = entry_of(team, "Ysolde Farrand")
+    assert looked(team, entry)["combination_id"] == team.desk.combination
+    entries.change_entry(team.sessions, team.actor, entry, looked(team, entry)["version"], {"car_id": other})
+    told = looked(team, entry)
+    assert told["combination_id"] == second and told["car"] == "Ostelind Volant" and told["missing"][0].startswith("laps")
+
+
+def test_what_was_learned_stands_on_the_sheet(team: Team) -> None:
+    with team.sessions() as session:
+        layout = session.scalars(select(Layout.public_id).where(Layout.team_id == team.actor.team_id)).one()
+    for words, driver in (("Lift before the crest", None), ("Only mine", "Ysolde Farrand"), ("Only theirs", "Corin Ashgrove")):
+        ties = {"layout_id": layout, "driver_id": team.drivers[driver] if driver else None}
+        lessons.add_lesson(team.sessions, team.actor, {"text": words, **ties})
+    lines = [line.words for line in sheet_of(team, entry_of(team, "Ysolde Farrand")).lines if line.part == "learned"]
+    assert lines == ["Only mine.", "Lift before the crest."]

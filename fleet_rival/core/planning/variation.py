@@ -82,9 +82,11 @@ def beside(problem: Problem, other: Problem, touched: Collection[str], effort: E
     before = plan_week(_only(problem, people), effort)
     # The week as it would be begins from what is best as it is: only what the change brings is other.
     after = plan_week(replace(_only(other, people), before={**other.before, **{item.key: item.begins for item in before.placed}}), effort)
-    if gain_of(other, after.placed) < gain_of(problem, before.placed) and not broken_rules(_only(other, people), before.placed):
-        # Where the search was cut short: what is best as it is may stay as it is.
+    # Where a search was cut short, the other's plan may be the better one here too.
+    if gain_of(other, after.placed) < gain_of(problem, before.placed) and _fits(_only(other, people), before):
         after = replace(after, placed=before.placed)
+    elif gain_of(problem, before.placed) < gain_of(other, after.placed) and _fits(_only(problem, people), after):
+        before = replace(before, placed=after.placed)
     at: Mapping[str, Placed] = {item.key: item for item in before.placed}
     return Beside(
         people,
@@ -127,6 +129,11 @@ def room_makers(problem: Problem, key: str, effort: Effort = _EFFORT) -> list[Ro
         if key in found.added and found.gained > 0:
             out.append(RoomMaker(kind, span, found.gained))
     return sorted(out, key=lambda one: (-one.gained, one.kind, one.span or (problem.ends, problem.ends)))
+
+
+def _fits(problem: Problem, plan: Plan) -> bool:
+    """Whether a week could be driven by another week's plan."""
+    return plan.keys <= {item.key for item in problem.wanted} and not broken_rules(problem, plan.placed)
 
 
 def _touched(problem: Problem, other: Problem, touched: Collection[str]) -> frozenset[str]:

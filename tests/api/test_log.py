@@ -1,0 +1,86 @@
+"""What was learned over HTTP: written, found, confirmed, and its borders."""
+
+from typing import Any
+
+import pytest
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.api import schemas
+from fleet_rival.services.base import Actor
+from fleet_rival.services.team import add_person
+from tests.api.conftest import Browser, Sign, is_problem
+from tests.api.test_plan import at
+
+NOBODY = "00000000-0000-0000-0000-000000000000"
+
+
+@pytest.fixture
+def layout(client: Browser, filled: str) -> str:
+    key: str = client.get("/api/layouts").json["items"][0]["id"]
+    return key
+
+
+def test_a_lesson_goes_through_a_team(client: Browser, browser: Sign, sessions: sessionmaker[Session], manager: Actor, layout: str) -> None:
+    own, other = browser(add_person(sessions, manager, "At home", "driver")), browser(add_person(sessions, manager, "Somebody", "driver"))
+    body = {"text": "  later turn-in\n over the bumps ", "layout_id": layout, "corner": "T1", "condition": "wet"}
+    made = own.post("/api/lessons", json=body)
+    assert made.status_code == 201
+    [seen] = client.get("/api/lessons").json["items"]
+    schemas.LessonOut.model_validate(seen)
+    assert seen["id"] == made.json["id"] and seen["text"] == "later turn-in over the bumps" and seen["by"] == "At home"
+    assert (seen["corner"], seen["condition"], seen["confirmed_at"], seen["own"]) == ("T1", "wet", None, False)
+    assert other.get("/api/lessons").json["items"] == [] and own.get("/api/lessons").json["items"][0]["own"]
+
+    path = f"/api/lessons/{seen['id']}"
+    assert is_problem(own.post(f"{path}/confirm", headers=at(1)), 403)
+    assert own.put(path, json={**body, "text": "later turn-in"}, headers=at(1)).status_code == 204
+    assert is_problem(own.put(path, json=body, headers=at(1)), 412)
+    assert is_problem(other.put(path, json=body, headers=at(2)), 404) and is_problem(other.delete(path, headers=at(2)), 404)
+    assert client.post(f"{path}/confirm", headers=at(2)).status_code == 204
+    assert [item["confirmed_by"] for item in other.get("/api/lessons").json["items"]] == [client.get("/api/me").json["person"]]
+    assert is_problem(own.delete(path, headers=at(3)), 404), "it is the team's now"
+    assert client.delete(path, headers=at(3)).status_code == 204 and client.get("/api/lessons").json["items"] == []
+
+
+def test_lessons_are_found_by_words_and_ties(client: Browser, layout: str) -> None:
+    car = client.get("/api/cars").json["items"][0]["id"]
+    said: tuple[tuple[str, dict[str, str]], ...] = (
+        ("pushes when full", {"car_id": car}),
+        ("pushes over the crest", {"layout_id": layout}),
+        ("both", {"car_id": car, "layout_id": layout}),
+    )
+    for text, ties in said:
+        assert client.post("/api/lessons", json={"text": text, **ties}).status_code == 201
+
+    def found(**query: str) -> set[str]:
+        return {item["text"] for item in client.get("/api/lessons", query_string=query).json["items"]}
+
+    assert found(q="PUSH") == {"pushes when full", "pushes over the crest"} and found(q="crest push") == {"pushes over the crest"}
+    assert found(car=car) == {"pushes when full", "both"} and found(car=car, layout=layout) == {"both"}
+    assert found(q="full", layout=layout) == set() and found(driver=NOBODY) == set()
+
+
+WRONG: list[dict[str, Any]] = [
+    {"text": ""},
+    {"text": "   "},
+    {"text": "x" * 501},
+    {"condition": "snow"},
+    {"corner": "T99"},
+    {"layout_id": "somewhere"},
+    {"colour": "red"},
+]
+
+
+@pytest.mark.parametrize("wrong", WRONG)
+def test_what_cannot_be_is_refused(client: Browser, layout: str, wrong: dict[str, Any]) -> None:
+    assert is_problem(client.post("/api/lessons", json={"text": "true", "layout_id": layout, **wrong}), 422)
+    assert client.get("/api/lessons").json["items"] == []
+
+
+def test_what_is_not_there_is_not_there(client: Browser, layout: str) -> None:
+    assert is_problem(client.post("/api/lessons", json={"text": "true", "car_id": NOBODY}), 404)
+    assert is_problem(client.post("/api/lessons", json={"text": "tied to nothing"}), 422, "where it holds")
+    assert is_problem(client.post(f"/api/lessons/{NOBODY}/confirm", headers=at(1)), 404)
+    assert is_problem(client.get(f"/api/weeks/{NOBODY}/lessons"), 404)
+    for query in ("?car=x", "?colour=red", f"?q={'x' * 201}"):
+        assert is_problem(client.get(f"/api/lessons{query}"), 422)
