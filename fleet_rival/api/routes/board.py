@@ -8,10 +8,10 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, kept, sessions
-from fleet_rival.core.season.zones import BadZone, known_zone
+from fleet_rival.core.season.zones import known_zone
 from fleet_rival.db.tables import now
 from fleet_rival.services import board
-from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.errors import Conflict
 
 _board = Tag(name="board")
 
@@ -20,11 +20,7 @@ _board = Tag(name="board")
 @allowed("manager", "coach", "driver")
 def get_board(query: s.BoardQuery) -> Any:
     """What is on, where each driver stands, what needs somebody; a driver sees the own row."""
-    try:
-        zone = known_zone(query.zone)
-    except BadZone as error:
-        raise Refused(f"{error}.") from error
-    found = board.board(sessions(), actor(), query.day, zone, now)
+    found = board.board(sessions(), actor(), query.day, known_zone(query.zone), now)
     if found.behind:
         # Where it is under way already, that is the one.
         with suppress(Conflict):

@@ -1,9 +1,10 @@
 """What all schemas share."""
 
-from typing import Any
+from typing import Annotated, Any
+from zoneinfo import available_timezones
 
 from flask_openapi3 import FileStorage
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 from werkzeug.datastructures import FileStorage as SentFile
 
 
@@ -11,6 +12,16 @@ class Schema(BaseModel):
     """Unknown fields are refused; values may come from the services' dataclasses."""
 
     model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+
+def _known(zone: str) -> str:
+    if zone not in available_timezones():
+        raise ValueError("no time zone of this name is known")
+    return zone
+
+
+ZoneName = Annotated[str, Field(max_length=64), AfterValidator(_known)]
+"""A time zone of the IANA list."""
 
 
 class Problem(BaseModel):

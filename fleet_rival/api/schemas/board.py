@@ -6,13 +6,13 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field, NaiveDatetime
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Schema, ZoneName
 from fleet_rival.api.schemas.season import CarChoice, Importance
 
 
 class BoardQuery(BaseModel):
     day: date | None = Field(default=None, description="In the person's zone; today where missing")
-    zone: str = Field(default="UTC", max_length=64)
+    zone: ZoneName = "UTC"
 
 
 class BoardDifference(Schema):

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Schema, ZoneName
 
 
 class RaceEntry(Schema):
@@ -210,7 +210,7 @@ class SheetNumber(BaseModel):
 
 class SheetPdfQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    zone: str = Field(default="UTC", max_length=64)
+    zone: ZoneName = "UTC"
 
 
 class PressureWish(BaseModel):

@@ -29,7 +29,6 @@ def sheet_pdf(
 
     Raises:
         NotThere: no such entry, or not the actor's.
-        BadZone: there is no such zone.
     """
     made: bytes = document_of(sheet(sessions, actor, entry_id, clock), zone, clock()).write_pdf()
     return made
@@ -53,19 +52,14 @@ def document_of(told: SheetView, zone: str, moment: datetime) -> Any:
 
 
 def page_of(told: SheetView, zone: str, moment: datetime, size: float = _SIZES_PT[0]) -> str:
-    """A sheet as HTML; times in a zone.
-
-    Raises:
-        BadZone: there is no such zone.
-    """
-    there = known_zone(zone)
+    """A sheet as HTML; times in a zone."""
     environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
     lines = told.last or told.lines
     return environment.get_template("race_sheet.html").render(
         sheet=told,
         parts=[(title, own) for key, title in PARTS.items() if (own := [line for line in lines if line.part == key])],
         seat=[line for line in lines if line.seat][:_SEAT],
-        when=f"{told.race_at.astimezone(there):%a %d %b %Y, %H:%M} {zone}" if told.race_at else "",
+        when=f"{told.race_at.astimezone(known_zone(zone)):%a %d %b %Y, %H:%M} {zone}" if told.race_at else "",
         number=f"sheet {told.number}" if told.number else "draft, not handed out",
         foot=f"Fleet Rival, {moment:%d %b %Y}",
         size=size,

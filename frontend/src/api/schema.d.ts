@@ -8327,7 +8327,7 @@ export interface components {
             volume: ("l" | "gal") | null;
             /**
              * Zone
-             * @description Of the IANA list; the browser's where None
+             * @description The browser's where None
              * @default null
              */
             zone: string | null;
