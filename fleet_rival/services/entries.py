@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, Driver, Entry, PlanBlock, RaceSheet, Resource, Series, SeriesWeekRow
+from fleet_rival.db.tables import Car, Driver, Entry, PlanBlock, RaceResult, RaceSheet, Resource, Series, SeriesWeekRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 
@@ -147,8 +147,14 @@ def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Seq
 
 
 def _drop_blocks(session: Session, rows: Sequence[Entry]) -> None:
-    """Nobody practises for an entry that is gone, or another driver's, nor drives by its race sheet."""
+    """Nobody practises for an entry that is gone, or another driver's, nor drives by its race sheet.
+
+    Raises:
+        Conflict: one of them has a result: who drove it did.
+    """
     keys = [row.id for row in rows]
+    if session.scalar(select(RaceResult.id).where(RaceResult.team_id == rows[0].team_id, RaceResult.entry_id.in_(keys)).limit(1)) is not None:
+        raise Conflict("A result is written down for this entry: it stays with who drove it. Take the result out first.")
     for table in (PlanBlock, RaceSheet):
         for item in session.scalars(select(table).where(table.team_id == rows[0].team_id, table.entry_id.in_(keys))):
             session.delete(item)

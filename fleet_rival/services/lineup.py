@@ -278,4 +278,11 @@ def _standing(row: Series, past: Mapping[tuple[str, str], Sequence[_Week]], load
                 }
             )
     drivers.sort(key=lambda item: (-item["total"], item["driver"]))
-    return {"series_id": row.public_id, "version": row.version, "series": row.name, "best_weeks": row.best_weeks, "drivers": drivers}
+    return {
+        "series_id": row.public_id,
+        "version": row.version,
+        "series": row.name,
+        "best_weeks": row.best_weeks,
+        "starts_count": row.starts_count,
+        "drivers": drivers,
+    }

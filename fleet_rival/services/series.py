@@ -17,6 +17,7 @@ from fleet_rival.db.tables import Entry, Series, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.formats.seasons import week_warnings
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.log.results import count_points
 from fleet_rival.services.series_rows import CarChoice, LoadedWeek, core_week, load_weeks, write_week
 
 __all__ = [
@@ -114,8 +115,13 @@ def change_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID
         raise Conflict(f"There is a series called {name.strip()} already.") from error
 
 
-def set_counting(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, best_weeks: int | None) -> None:
-    """Say how many weeks of a series count, the best ones; None: all.
+def set_counting(
+    sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, best_weeks: int | None, starts_count: str = "best"
+) -> None:
+    """Say how many weeks of a series count, the best ones, None: all; and what a week brings that has several starts.
+
+    Args:
+        starts_count: `best`, `sum` or `mean` of the starts' points.
 
     Raises:
         Outdated: somebody changed the series meanwhile.
@@ -125,7 +131,10 @@ def set_counting(sessions: sessionmaker[Session], actor: Actor, series_id: UUID,
         check_version(row, version, "series")
         told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
         begin_change(session, actor, "series.counting", f"Said that in {row.name} {told}", row)
-        row.best_weeks = best_weeks
+        row.best_weeks, row.starts_count = best_weeks, starts_count
+        session.flush()
+        weeks = select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)
+        count_points(session, actor, session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.week_id.in_(weeks))).all())
 
 
 def remove_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID) -> None:

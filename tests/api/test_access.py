@@ -85,6 +85,11 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/races/{entered_id}/sheet/read": ({"driver"}, {"number": 1}),
     "GET /api/races/{entered_id}/sheet.pdf": (ALL, None),
     "POST /api/races/pressures": (ALL, {"cold_kpa": {"front_left": 160}, "hot_kpa": {"front_left": 190}, "wanted_kpa": {"front_left": 185}}),
+    "GET /api/results": (ALL, None),
+    "GET /api/races/{entered_id}/debrief": (ALL, None),
+    "POST /api/races/{entered_id}/results": (ALL, {"starts_at": "2031-04-09T19:00:00Z"}),
+    "PUT /api/results/{result_id}": (ALL, {"starts_at": "2031-04-09T19:00:00Z"}),
+    "DELETE /api/results/{result_id}": (ALL, None),
     "GET /api/lessons": (ALL, None),
     "GET /api/weeks/{week_id}/lessons": (ALL, None),
     "POST /api/lessons": (ALL, {"text": "later turn-in", "layout_id": ANY_ID}),
@@ -364,6 +369,7 @@ class World:
         given = f"/api/combinations/{combination}/drivers/{self.ids['driver_id']}/assignments"
         self.ids["assignment_id"] = own.post(given, json=ASSIGNMENT).json["items"][0]["id"]
         self.ids["lesson_id"] = own.post("/api/lessons", json={"text": "ours", "layout_id": self.ids["layout_id"]}).json["id"]
+        self.ids["result_id"] = own.post(f"/api/races/{self.ids['entered_id']}/results", json={"starts_at": "2031-04-10T19:00:00Z"}).json["id"]
         self.ids["block_id"] = str(_planned(sessions, UUID(self.ids["entered_id"])))
         made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
         self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]

@@ -9,7 +9,9 @@ from fleet_rival.api import schemas
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 from tests.api.conftest import Browser, Sign, is_problem
-from tests.api.test_plan import at
+from tests.api.test_plan import TODAY, at, driver
+
+__all__ = ["driver"]
 
 NOBODY = "00000000-0000-0000-0000-000000000000"
 
@@ -84,3 +86,62 @@ def test_what_is_not_there_is_not_there(client: Browser, layout: str) -> None:
     assert is_problem(client.get(f"/api/weeks/{NOBODY}/lessons"), 404)
     for query in ("?car=x", "?colour=red", f"?q={'x' * 201}"):
         assert is_problem(client.get(f"/api/lessons{query}"), 422)
+
+
+RESULT: dict[str, Any] = {
+    "qualifying_us": 61_200_000,
+    "grid": 4,
+    "finish": 2,
+    "laps": 20,
+    "stops": [{"lap": 9, "seconds": 24.5, "compound": "soft"}],
+    "incidents": [{"corner": "T1", "what": "contact", "fault": "shared", "lap": 1, "note": "side by side"}],
+    "points": 31.5,
+    "note": "Held the place.",
+}
+
+
+@pytest.fixture
+def entry(client: Browser, driver: Any) -> str:
+    key: str = client.get("/api/races").json["items"][0]["entry_id"]
+    return key
+
+
+def test_a_result_comes_back_as_it_was_written(client: Browser, entry: str) -> None:
+    body = {**RESULT, "starts_at": TODAY.isoformat().replace("+00:00", "Z")}
+    made = client.post(f"/api/races/{entry}/results", json=body)
+    assert made.status_code == 201
+    told = client.get(f"/api/races/{entry}/debrief").json
+    schemas.DebriefOut.model_validate(told)
+    [result] = told["results"]
+    assert {name: result[name] for name in body} == body and (result["id"], result["version"]) == (made.json["id"], 1)
+    listed = client.get("/api/results").json
+    schemas.RacesBehind.model_validate(listed)
+    assert [item["points"] for item in listed["items"]] == [31.5] and listed["calibration"] == []
+    path = f"/api/results/{result['id']}"
+    assert client.put(path, json={**body, "points": None, "incidents": []}, headers=at(1)).status_code == 204
+    assert is_problem(client.put(path, json=body, headers=at(1)), 412)
+    assert is_problem(client.post(f"/api/races/{entry}/results", json=body), 409, "already")
+    assert client.delete(path, headers=at(2)).status_code == 204
+    assert client.get(f"/api/races/{entry}/debrief").json["results"] == []
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"starts_at": "2031-04-09T19:00"},
+        {"starts_at": "2001-04-09T19:00:00Z"},
+        {"qualifying_us": 5},
+        {"grid": 0},
+        {"finish": "first"},
+        {"laps": -1},
+        {"stops": [{"seconds": 3}]},
+        {"incidents": [{"corner": "T1", "what": "bang", "fault": "own"}]},
+        {"incidents": [{"corner": "T1", "what": "spin", "fault": "mine"}]},
+        {"incidents": [{"corner": "T99", "what": "spin", "fault": "own"}]},
+        {"note": "x" * 2001},
+        {"colour": "red"},
+    ],
+)
+def test_results_that_cannot_be_are_refused(client: Browser, entry: str, wrong: dict[str, Any]) -> None:
+    assert is_problem(client.post(f"/api/races/{entry}/results", json={**RESULT, "starts_at": TODAY.isoformat(), **wrong}), 422)
+    assert client.get(f"/api/races/{entry}/debrief").json["results"] == []

@@ -66,7 +66,7 @@ def test_a_week_goes_in_with_all_its_fields_and_comes_out_the_same(client: Brows
         ({"race_laps": 0}, 422, ""),
         ({"unknown": 1}, 422, ""),
         ({"changeable": [{"name": "x=y"}]}, 422, ""),
-        ({"zone": "Atlantis/Lost"}, 422, "no time zone"),
+        ({"zone": "Atlantis/Lost"}, 422, "not a time zone"),
         ({"starts": "every 1min from 00:00"}, 422, "closer than 5 minutes"),
         ({"ends": WEEK["begins"]}, 422, "isn't after it begins"),
     ],

@@ -1,4 +1,4 @@
-"""Afterwards: what was learned, and how it comes back."""
+"""Afterwards: what races brought beside what was expected of them, what was learned, and how it comes back."""
 
 from typing import Any
 
@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions
-from fleet_rival.services.log import lessons
+from fleet_rival.services.log import debrief, lessons, results
 
 _log = Tag(name="log")
 
@@ -55,4 +55,41 @@ def confirm_lesson(path: s.LessonPath, header: s.Version) -> Any:
 def remove_lesson(path: s.LessonPath, header: s.Version) -> Any:
     """Take it out; a driver the own ones that aren't confirmed yet."""
     lessons.remove_lesson(sessions(), actor(), path.lesson_id, header.number)
+    return "", 204
+
+
+@api.get("/results", responses={"200": s.RacesBehind}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def list_results() -> Any:
+    """Races that are over with their results, the last one first, and how good what was expected of them was; a driver's own."""
+    return s.validate(s.RacesBehind, debrief.races_behind(sessions(), actor()))
+
+
+@api.get("/races/<uuid:entered_id>/debrief", responses={"200": s.DebriefOut}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def get_debrief(path: s.EntryIdPath) -> Any:
+    """An entry's race afterwards; a driver's own."""
+    return s.validate(s.DebriefOut, debrief.debrief(sessions(), actor(), path.entered_id))
+
+
+@api.post("/races/<uuid:entered_id>/results", responses={"201": s.ResultMade}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def add_result(path: s.EntryIdPath, body: s.ResultBody) -> Any:
+    """Write down what a start brought; a driver the own ones."""
+    return s.validate(s.ResultMade, {"id": results.add_result(sessions(), actor(), path.entered_id, body.model_dump())}), 201
+
+
+@api.put("/results/<uuid:result_id>", responses={"204": None}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def change_result(path: s.ResultPath, header: s.Version, body: s.ResultBody) -> Any:
+    """Change it; if it is still as it was looked at."""
+    results.change_result(sessions(), actor(), path.result_id, header.number, body.model_dump())
+    return "", 204
+
+
+@api.delete("/results/<uuid:result_id>", responses={"204": None}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def remove_result(path: s.ResultPath, header: s.Version) -> Any:
+    """Take it out."""
+    results.remove_result(sessions(), actor(), path.result_id, header.number)
     return "", 204

@@ -45,7 +45,7 @@ def change_series(path: s.SeriesPath, header: s.Version, body: s.SeriesChange) -
 @allowed("manager", "coach")
 def set_counting(path: s.SeriesPath, header: s.Version, body: s.SeriesCounting) -> Any:
     """Say how many weeks of a series count; if it is still as it was looked at."""
-    series.set_counting(sessions(), actor(), path.series_id, header.number, body.best_weeks)
+    series.set_counting(sessions(), actor(), path.series_id, header.number, body.best_weeks, body.starts_count)
     return "", 204
 
 

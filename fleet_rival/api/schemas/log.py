@@ -1,13 +1,14 @@
-"""What was learned."""
+"""What races brought, and what was learned."""
 
 from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.services.log.lessons import CONDITIONS
+from fleet_rival.services.log.results import FAULTS, HAPPENED
 
 LessonCondition = Literal[CONDITIONS]  # type: ignore[valid-type]
 
@@ -63,3 +64,132 @@ class LessonMade(Schema):
 
 class LessonPath(BaseModel):
     lesson_id: UUID
+
+
+class RaceStop(Schema):
+    lap: int = Field(ge=1, le=10_000, description="Behind which it was")
+    seconds: float | None = Field(default=None, ge=0, le=3600)
+    compound: str | None = Field(default=None, max_length=120)
+
+
+class RaceIncident(Schema):
+    """As the driver saw it."""
+
+    corner: str | None = Field(default=None, max_length=40)
+    what: Literal[HAPPENED]  # type: ignore[valid-type]
+    fault: Literal[FAULTS]  # type: ignore[valid-type]
+    lap: int | None = Field(default=None, ge=0, le=10_000)
+    note: str | None = Field(default=None, max_length=300)
+
+
+class ResultBody(Schema):
+    starts_at: AwareDatetime
+    qualifying_us: int | None = Field(default=None, ge=1_000_000, le=3_600_000_000)
+    grid: int | None = Field(default=None, ge=1, le=200)
+    finish: int | None = Field(default=None, ge=1, le=200)
+    laps: int | None = Field(default=None, ge=0, le=10_000)
+    stops: list[RaceStop] = Field(default_factory=list, max_length=50)
+    incidents: list[RaceIncident] = Field(default_factory=list, max_length=50)
+    points: float | None = Field(default=None, ge=-1000, le=100_000)
+    note: str | None = Field(default=None, max_length=2000)
+
+
+class ResultOut(ResultBody):
+    id: UUID
+    version: int
+    by: str
+
+
+class ResultMade(Schema):
+    id: UUID
+
+
+class ResultPath(BaseModel):
+    result_id: UUID
+
+
+class RaceBehind(Schema):
+    entry_id: UUID
+    driver_id: UUID
+    driver: str
+    series: str
+    place: str
+    number: int
+    starts: list[datetime]
+    results: list[ResultOut]
+    points: float | None
+    last: datetime
+
+
+class CalibrationOut(Schema):
+    figure: str
+    label: str
+    races: int
+    inside: int
+    due: float = Field(description="That should have come within the interval, if it is right")
+    off: float | None = Field(description="Mean share by which it was off")
+    shift: float = Field(description="Share that is taken into account from here on")
+    odd: bool
+    words: str
+
+
+class RacesBehind(Schema):
+    items: list[RaceBehind]
+    calibration: list[CalibrationOut]
+
+
+class ComparedOut(Schema):
+    figure: str
+    label: str
+    value: float
+    low: float
+    high: float
+    happened: float
+    inside: bool
+    words: str
+
+
+class PressureOut(Schema):
+    corner: str
+    practice_slips: int
+    practice_passes: int
+    race_slips: int
+    race_passes: int
+    told: bool = Field(description="Whether it is more than chance")
+    more: bool
+    words: str
+
+
+class DebriefResult(ResultOut):
+    sheet: int | None = Field(description="Number of the sheet that was in hand")
+    race_laps: int = Field(description="Laps of the race that are there, from a file, a rig or by hand")
+    compared: list[ComparedOut]
+    pressure: list[PressureOut]
+
+
+class Proposal(LessonBody):
+    """A lesson that the figures propose; a person confirms it by writing it down."""
+
+
+class DebriefCorner(Schema):
+    code: str
+    name: str | None
+
+
+class DebriefOut(Schema):
+    entry_id: UUID
+    driver_id: UUID
+    driver: str
+    series: str
+    place: str
+    number: int
+    week_id: UUID
+    layout_id: UUID | None
+    combination_id: UUID | None
+    starts: list[datetime]
+    begins_at: datetime
+    ends_at: datetime
+    corners: list[DebriefCorner]
+    points: float | None
+    results: list[DebriefResult]
+    proposals: list[Proposal]

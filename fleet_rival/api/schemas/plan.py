@@ -370,6 +370,7 @@ class SeriesStanding(Schema):
     version: int
     series: str
     best_weeks: int | None
+    starts_count: str
     drivers: list[StandingDriver]
 
 

@@ -168,6 +168,7 @@ class RaceOut(Schema):
     limits: RaceLimits | None
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
+    shifts: dict[str, float] = Field(description="Shares by which earlier races were other than practice foretold; taken into account")
     missing: list[str]
 
 

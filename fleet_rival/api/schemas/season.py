@@ -37,6 +37,7 @@ class SeriesChange(Schema):
 
 class SeriesCounting(Schema):
     best_weeks: int | None = Field(ge=1, le=100, description="So many weeks count, the best ones; null: all")
+    starts_count: Literal["best", "sum", "mean"] = Field(default="best", description="What a week with several starts brings, of their points")
 
 
 class Compound(Schema):

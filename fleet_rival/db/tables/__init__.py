@@ -8,7 +8,7 @@ from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
 from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSession, Remark, Run
 from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
 from fleet_rival.db.tables.history import Change, ChangeSet
-from fleet_rival.db.tables.log import Lesson
+from fleet_rival.db.tables.log import Lesson, RaceResult
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.plan import PlanBlock, PlanMade, PlanRules
 from fleet_rival.db.tables.race import RaceSheet
@@ -53,6 +53,7 @@ __all__ = [
     "PlanMade",
     "PlanRules",
     "PracticeSession",
+    "RaceResult",
     "RaceSheet",
     "ReferenceRow",
     "Remark",

@@ -1,13 +1,14 @@
-"""What was learned."""
+"""What races brought, and what was learned."""
 
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Public, Word, table_args, within_team
+from fleet_rival.db.tables.base import Base, Code, Id, Key, Public, Quantity, Word, table_args, within_team
 
-__all__ = ["Lesson"]
+__all__ = ["Lesson", "RaceResult"]
 
 
 class Lesson(Public, Base):
@@ -37,3 +38,30 @@ class Lesson(Public, Base):
     """Who wrote it."""
     confirmed_by_id: Mapped[Key | None] = mapped_column(ForeignKey("person.id"))
     confirmed_at: Mapped[datetime | None]
+
+
+class RaceResult(Public, Base):
+    """What one start of an entry brought."""
+
+    __tablename__ = "race_result"
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "entry_id", "starts_at"), within_team("entry_id", "entry")
+    )
+    recorded = True
+    id: Mapped[Id]
+    team_id: Mapped[Key]
+    entry_id: Mapped[Key]
+    starts_at: Mapped[datetime]
+    qualifying_us: Mapped[int | None] = mapped_column(BigInteger)
+    grid: Mapped[int | None]
+    finish: Mapped[int | None]
+    """None: not classified, or nobody said."""
+    laps: Mapped[int | None]
+    stops: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    """Of each: the `lap` behind which it was, its `seconds` and the `compound` that was taken, where they are known."""
+    incidents: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    """Of each, as the driver saw it: `corner`, `what`, `fault`, `lap` and `note`."""
+    points: Mapped[Quantity | None]
+    note: Mapped[str | None] = mapped_column(Text)
+    person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
+    """Who wrote it down."""

@@ -25,6 +25,8 @@ class RaceSheet(Public, Base):
     number: Mapped[int]
     lines: Mapped[list[Any]] = mapped_column(JSON)
     """Of each: `part`, `words`, and whether it is one of the `seat`'s."""
+    expected: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Figures as they were expected then, after `services.log.expected`; None: handed out before they were kept."""
     person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))
     """Who handed it out."""
     read_at: Mapped[datetime | None]

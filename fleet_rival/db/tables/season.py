@@ -25,6 +25,8 @@ class Series(Public, Base):
     note: Mapped[str | None] = mapped_column(Text)
     best_weeks: Mapped[int | None]
     """So many weeks count, the best ones; None: all."""
+    starts_count: Mapped[Word] = mapped_column(default="best")
+    """What a week brings where it has several starts: the `best`, the `sum`, or the `mean` of their points."""
 
 
 class SeriesWeekRow(Public, Base):

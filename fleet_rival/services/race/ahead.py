@@ -2,14 +2,14 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
 import numpy as np
 import orjson
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
@@ -24,14 +24,15 @@ from fleet_rival.core.race.own_race import RaceLap, race_from_laps
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.times import MICROSECONDS
-from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, SeriesWeekRow
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, SeriesWeekRow
 from fleet_rival.services import entries
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.fix.clinic import driver_clinic
+from fleet_rival.services.log.seasons import shifts
 from fleet_rival.services.look import asked_look
 from fleet_rival.services.pace import driver_pace
-from fleet_rival.services.plan.followed import combinations_of
+from fleet_rival.services.race.entered import combination_of
 from fleet_rival.services.race.wish import RaceWish, wish_of
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.track import load_track
@@ -101,7 +102,7 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         row = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
         week = next(item for item in load_weeks(session, actor, SeriesWeekRow.id == row.week_id))
         driver = session.get_one(Driver, row.driver_id)
-        combination = _combination(session, actor, row)
+        combination = combination_of(session, actor, row)
         layout = session.get(Layout, week.row.layout_id) if week.row.layout_id else None
         car = session.get_one(Car, combination.car_id) if combination else None
         race_at = min((start for start in view.starts if start > clock()), default=max(view.starts, default=None))
@@ -121,40 +122,36 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
     return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic)
 
 
-def _combination(session: Session, actor: Actor, row: Entry) -> Combination | None:
-    """What is driven: in the car that is entered, else in the one of the week's in which the driver has most laps."""
-    keys = {int(key) for key in combinations_of(session, actor, {row.id}).get(row.id, ())}
-    own = (Lap.team_id == row.team_id, Lap.driver_id == row.driver_id, Lap.combination_id.in_(keys))
-    laps = {key: count for key, count in session.execute(select(Lap.combination_id, func.count()).where(*own).group_by(Lap.combination_id))}
-    chosen = min(keys, key=lambda key: (-laps.get(key, 0), key), default=None)
-    return session.get(Combination, chosen) if chosen is not None else None
-
-
 def race_view(
     sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
 ) -> dict[str, Any]:
     """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
-    return figures_of(ahead_of(sessions, actor, entry_id, clock))
+    return figures_of(ahead_of(sessions, actor, entry_id, clock), shifts(sessions, actor, clock()))
 
 
-def figures_of(ahead: Ahead) -> dict[str, Any]:
-    """The figures of `race_view`."""
+def figures_of(ahead: Ahead, shift: Mapping[str, float]) -> dict[str, Any]:
+    """The figures of `race_view`.
+
+    Args:
+        shift: by which share of what practice foretells races were other, after `services.log.seasons.shifts`.
+    """
     found, facts, wish = ahead.found, ahead.facts, ahead.wish
+    slower = 1 + shift.get("race_lap_us", 0.0)
     missing: list[str] = []
-    paces = _paces(ahead) if found else []
+    paces = _paces(ahead, slower) if found else []
     group = _group(found, facts.wetness or "dry") if found else None
     median = group.consistency.median_us if group else None
     distance = None
     if facts.race_laps:
         distance = {"laps": facts.race_laps, "close": False, "timed": False}
     elif facts.race_minutes and median:
-        lap = float(median) / MICROSECONDS
+        lap = slower * float(median) / MICROSECONDS
         told = timed_race(facts.race_minutes, lap, wish.leader_us / MICROSECONDS if wish.leader_us else None)
         distance = {"laps": told.laps, "close": told.close, "timed": True}
     else:
         missing.append("laps of the race: no lap at pace tells how many there are")
     laps = distance["laps"] if distance else None
-    consumption = _consumption(ahead, laps, missing) if found and laps else None
+    consumption = _consumption(ahead, laps, shift, missing) if found and laps else None
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     out = {
@@ -174,12 +171,13 @@ def figures_of(ahead: Ahead) -> dict[str, Any]:
         "distance": distance,
         "median_us": float(median) if median is not None else None,
         "target_us": ahead.target_us,
-        "qualifying": _qualifying(ahead, group, missing) if group else None,
+        "qualifying": _qualifying(ahead, group, 1 + shift.get("qualifying_us", 0.0), missing) if group else None,
         "consumption": consumption,
         "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
         "limits": _limits(ahead, laps, missing) if found and laps else None,
-        "own_race": _own_race(ahead, group, laps, missing) if group and laps else None,
+        "own_race": _own_race(ahead, group, laps, slower, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
+        "shifts": dict(shift),
         "missing": missing,
     }
     if not found:
@@ -193,7 +191,7 @@ def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:
     return max(like, key=lambda group: (group.counts["clean"], group.counts["total"]), default=found.main)
 
 
-def _paces(ahead: Ahead) -> list[CompoundPace]:
+def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
     """How each compound goes in the race's weather, from groups with enough clean laps."""
     found = ahead.found
     assert found is not None
@@ -208,7 +206,7 @@ def _paces(ahead: Ahead) -> list[CompoundPace]:
             continue
         slope = net.value if net is not None else 0.0
         runs = clean_runs(found.laps, group.members, 1)
-        new = float(np.median([time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]))
+        new = slower * float(np.median([time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]))
         cliff = group.falloff.cliff
         cold = [found.laps[index].lap.time_us for index in group.members if set(found.laps[index].marks) == {"cold"}]
         out[name] = (
@@ -228,7 +226,7 @@ def _paces(ahead: Ahead) -> list[CompoundPace]:
     return [pace for _, pace in out.values()]
 
 
-def _qualifying(ahead: Ahead, group: GroupAnalysis, missing: list[str]) -> dict[str, Any] | None:
+def _qualifying(ahead: Ahead, group: GroupAnalysis, slower: float, missing: list[str]) -> dict[str, Any] | None:
     """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
     assert ahead.found is not None
     clean = ahead.found.clean_times(group)
@@ -246,21 +244,22 @@ def _qualifying(ahead: Ahead, group: GroupAnalysis, missing: list[str]) -> dict[
     # As under Find: laps of a run are alike, so that the best of several is less of a chance.
     alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     told = min(group.best_of, key=lambda item: abs(item.laps - laps))
-    goal = ahead.target_us
+    # What practice has to bring so that the race's qualifying brings the target.
+    goal = round(ahead.target_us / slower) if ahead.target_us is not None else None
     return {
         "laps": laps,
         "cold_laps": ahead.car.cold_laps if ahead.car else None,
-        "safe_us": float(np.median(clean)),
-        "likely_us": told.p50_us,
-        "low_us": told.p10_us,
-        "high_us": told.p90_us,
+        "safe_us": slower * float(np.median(clean)),
+        "likely_us": told.p50_us * slower if told.p50_us is not None else None,
+        "low_us": told.p10_us * slower if told.p10_us is not None else None,
+        "high_us": told.p90_us * slower if told.p90_us is not None else None,
         "odds": odds_of(clean, rate, laps, goal, alike) if goal is not None and rate > 0 else None,
         "odds_first": odds_of(clean, rate, 1, goal, alike) if goal is not None and rate > 0 else None,
         "clean_rate": rate,
     }
 
 
-def _consumption(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | None:
+def _consumption(ahead: Ahead, laps: int, shift: Mapping[str, float], missing: list[str]) -> dict[str, Any] | None:
     found = ahead.found
     assert found is not None
     tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
@@ -268,6 +267,7 @@ def _consumption(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] 
         used = _used(found.laps, field)
         if used is None:
             continue
+        used = replace(used, mean=used.mean * (1 + shift.get(field, 0.0)))
         load = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps, ahead.wish.saving)
         none_saved = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps)
         needed = None
@@ -346,7 +346,7 @@ def _limits(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | Non
     }
 
 
-def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, missing: list[str]) -> dict[str, Any] | None:
+def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, slower: float, missing: list[str]) -> dict[str, Any] | None:
     found, middle = ahead.found, group.consistency.median_us
     assert found is not None
     told = None
@@ -365,6 +365,8 @@ def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, missing: list[str])
             slipped = max(0.0, cost.get((lap.session, lap.run, lap.number), late))
             drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(lap.strikes or lap.incidents)))
         told = race_from_laps(drawn, laps, slope)
+        if told is not None:
+            told = replace(told, median_us=slower * told.median_us, low_us=slower * told.low_us, high_us=slower * told.high_us)
     if told is None:
         missing.append("the race from own laps: fewer than ten laps tell")
     return asdict(told) if told else None

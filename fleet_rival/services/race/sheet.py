@@ -1,6 +1,6 @@
 """The sheet for the day: one page in short sentences, handed out in numbered versions, read and confirmed by the driver."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -13,7 +13,9 @@ from fleet_rival.db.tables import Layout, Person, RaceSheet
 from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.book.load import load_book
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.log.expected import expected_of
 from fleet_rival.services.log.lessons import lessons_of_week
+from fleet_rival.services.log.seasons import shifts
 from fleet_rival.services.race.ahead import Ahead, ahead_of, figures_of
 from fleet_rival.wording.race import Line, sheet_lines
 
@@ -63,7 +65,7 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
         NotThere: no such entry, or not the actor's.
     """
     ahead = ahead_of(sessions, actor, entry_id, clock)
-    lines, missing = lines_of(sessions, actor, ahead)
+    lines, missing = lines_of(sessions, actor, ahead, figures_of(ahead, shifts(sessions, actor, clock())))
     with sessions() as session:
         rows = list(_rows(session, ahead))
         last = rows[-1] if rows else None
@@ -102,7 +104,8 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         Refused: the last one says the same.
     """
     ahead = ahead_of(sessions, actor, entry_id, clock)
-    lines, _ = lines_of(sessions, actor, ahead)
+    figures = figures_of(ahead, shifts(sessions, actor, clock()))
+    lines, _ = lines_of(sessions, actor, ahead, figures)
     with sessions.begin() as session:
         rows = list(_rows(session, ahead))
         if rows and [line.words for line in _lines(rows[-1])] == [line.words for line in lines]:
@@ -111,7 +114,14 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         change_set = begin_change(session, actor, "race.sheet", f"Handed out race sheet {number} of {ahead.driver.name}")
         told = [{"part": line.part, "words": line.words, "seat": line.seat} for line in lines]
         row = RaceSheet(
-            team_id=actor.team_id, entry_id=ahead.entry.id, number=number, lines=told, person_id=actor.person_id, read_at=None, created_at=clock()
+            team_id=actor.team_id,
+            entry_id=ahead.entry.id,
+            number=number,
+            lines=told,
+            expected=expected_of(figures),
+            person_id=actor.person_id,
+            read_at=None,
+            created_at=clock(),
         )
         session.add(row)
         session.flush()
@@ -151,9 +161,8 @@ def _lines(row: RaceSheet) -> tuple[Line, ...]:
     return tuple(Line(item["part"], item["words"], item["seat"]) for item in row.lines)
 
 
-def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead) -> tuple[tuple[Line, ...], tuple[str, ...]]:
+def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figures: Mapping[str, Any]) -> tuple[tuple[Line, ...], tuple[str, ...]]:
     """The sheet's lines and what is missing, from the race's figures, the track book and the week's three."""
-    figures = figures_of(ahead)
     corners: list[dict[str, Any]] = []
     missing = list(figures["missing"])
     if ahead.layout is not None:

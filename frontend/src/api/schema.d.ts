@@ -2071,6 +2071,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/races/{entered_id}/debrief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An entry's race afterwards; a driver's own. */
+        get: operations["api_get_debrief_races__uuid_entered_id__debrief_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/races/{entered_id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write down what a start brought; a driver the own ones. */
+        post: operations["api_add_result_races__uuid_entered_id__results_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/races/{entered_id}/sheet": {
         parameters: {
             query?: never;
@@ -2292,6 +2326,41 @@ export interface paths {
         post?: never;
         /** Remove a shared thing that no entry needs. */
         delete: operations["api_remove_resource_resources__uuid_resource_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Races that are over with their results, the last one first, and how good what was expected of them was; a driver's own. */
+        get: operations["api_list_results_results_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{result_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change it; if it is still as it was looked at. */
+        put: operations["api_change_result_results__uuid_result_id__put"];
+        post?: never;
+        /** Take it out. */
+        delete: operations["api_remove_result_results__uuid_result_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4071,6 +4140,36 @@ export interface components {
             /** Items */
             items: components["schemas"]["CalendarOut"][];
         };
+        /** CalibrationOut */
+        CalibrationOut: {
+            /**
+             * Due
+             * @description That should have come within the interval, if it is right
+             */
+            due: number;
+            /** Figure */
+            figure: string;
+            /** Inside */
+            inside: number;
+            /** Label */
+            label: string;
+            /** Odd */
+            odd: boolean;
+            /**
+             * Off
+             * @description Mean share by which it was off
+             */
+            off: number | null;
+            /** Races */
+            races: number;
+            /**
+             * Shift
+             * @description Share that is taken into account from here on
+             */
+            shift: number;
+            /** Words */
+            words: string;
+        };
         /** CarAllowed */
         CarAllowed: {
             /**
@@ -4864,6 +4963,25 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** ComparedOut */
+        ComparedOut: {
+            /** Figure */
+            figure: string;
+            /** Happened */
+            happened: number;
+            /** High */
+            high: number;
+            /** Inside */
+            inside: boolean;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
+        };
         /** Compound */
         Compound: {
             /**
@@ -5201,6 +5319,128 @@ export interface components {
              * @default null
              */
             why: string | null;
+        };
+        /** DebriefCorner */
+        DebriefCorner: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string | null;
+        };
+        /** DebriefOut */
+        DebriefOut: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Combination Id */
+            combination_id: string | null;
+            /** Corners */
+            corners: components["schemas"]["DebriefCorner"][];
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /** Layout Id */
+            layout_id: string | null;
+            /** Number */
+            number: number;
+            /** Place */
+            place: string;
+            /** Points */
+            points: number | null;
+            /** Proposals */
+            proposals: components["schemas"]["Proposal"][];
+            /** Results */
+            results: components["schemas"]["DebriefResult"][];
+            /** Series */
+            series: string;
+            /** Starts */
+            starts: string[];
+            /**
+             * Week Id
+             * Format: uuid
+             */
+            week_id: string;
+        };
+        /** DebriefResult */
+        DebriefResult: {
+            /** By */
+            by: string;
+            /** Compared */
+            compared: components["schemas"]["ComparedOut"][];
+            /**
+             * Finish
+             * @default null
+             */
+            finish: number | null;
+            /**
+             * Grid
+             * @default null
+             */
+            grid: number | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Incidents */
+            incidents?: components["schemas"]["RaceIncident"][];
+            /**
+             * Laps
+             * @default null
+             */
+            laps: number | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Points
+             * @default null
+             */
+            points: number | null;
+            /** Pressure */
+            pressure: components["schemas"]["PressureOut"][];
+            /**
+             * Qualifying Us
+             * @default null
+             */
+            qualifying_us: number | null;
+            /**
+             * Race Laps
+             * @description Laps of the race that are there, from a file, a rig or by hand
+             */
+            race_laps: number;
+            /**
+             * Sheet
+             * @description Number of the sheet that was in hand
+             */
+            sheet: number | null;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /** Stops */
+            stops?: components["schemas"]["RaceStop"][];
+            /** Version */
+            version: number;
         };
         /** Declaration */
         Declaration: {
@@ -8332,6 +8572,28 @@ export interface components {
              */
             zone: string | null;
         };
+        /** PressureOut */
+        PressureOut: {
+            /** Corner */
+            corner: string;
+            /** More */
+            more: boolean;
+            /** Practice Passes */
+            practice_passes: number;
+            /** Practice Slips */
+            practice_slips: number;
+            /** Race Passes */
+            race_passes: number;
+            /** Race Slips */
+            race_slips: number;
+            /**
+             * Told
+             * @description Whether it is more than chance
+             */
+            told: boolean;
+            /** Words */
+            words: string;
+        };
         /** PressureWish */
         PressureWish: {
             /**
@@ -8596,6 +8858,44 @@ export interface components {
             /** Total Us */
             total_us: number;
         };
+        /**
+         * Proposal
+         * @description A lesson that the figures propose; a person confirms it by writing it down.
+         */
+        Proposal: {
+            /**
+             * Car Id
+             * @default null
+             */
+            car_id: string | null;
+            /**
+             * Condition
+             * @default null
+             */
+            condition: ("dry" | "damp" | "wet" | "night" | "cold_tyres" | "traffic" | "start") | null;
+            /**
+             * Corner
+             * @default null
+             */
+            corner: string | null;
+            /**
+             * Driver Id
+             * @default null
+             */
+            driver_id: string | null;
+            /**
+             * Layout Id
+             * @default null
+             */
+            layout_id: string | null;
+            /**
+             * Series Id
+             * @default null
+             */
+            series_id: string | null;
+            /** Text */
+            text: string;
+        };
         /** QuestionAnswer */
         QuestionAnswer: {
             /** Answer */
@@ -8643,6 +8943,38 @@ export interface components {
             text: string;
             /** Version */
             version: number;
+        };
+        /** RaceBehind */
+        RaceBehind: {
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+            /** Number */
+            number: number;
+            /** Place */
+            place: string;
+            /** Points */
+            points: number | null;
+            /** Results */
+            results: components["schemas"]["ResultOut"][];
+            /** Series */
+            series: string;
+            /** Starts */
+            starts: string[];
         };
         /** RaceConsumption */
         RaceConsumption: {
@@ -8722,6 +9054,37 @@ export interface components {
             /** Stops */
             stops: number;
         };
+        /**
+         * RaceIncident
+         * @description As the driver saw it.
+         */
+        RaceIncident: {
+            /**
+             * Corner
+             * @default null
+             */
+            corner: string | null;
+            /**
+             * Fault
+             * @enum {string}
+             */
+            fault: "own" | "other" | "shared" | "nobody";
+            /**
+             * Lap
+             * @default null
+             */
+            lap: number | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "early-brake" | "late-brake" | "over-slow" | "double-input" | "lock-up" | "missed-apex" | "late-throttle" | "early-throttle" | "slide" | "wide-exit" | "limits" | "kerb" | "wrong-gear" | "limiter" | "spin" | "contact" | "other";
+        };
         /** RaceLimitCorner */
         RaceLimitCorner: {
             /** Corner */
@@ -8788,6 +9151,13 @@ export interface components {
             race_at: string | null;
             /** Series */
             series: string;
+            /**
+             * Shifts
+             * @description Shares by which earlier races were other than practice foretold; taken into account
+             */
+            shifts: {
+                [key: string]: number;
+            };
             stops: components["schemas"]["RaceStops"] | null;
             /** Target Us */
             target_us: number | null;
@@ -8861,6 +9231,24 @@ export interface components {
             compound: string;
             /** Laps */
             laps: number;
+        };
+        /** RaceStop */
+        RaceStop: {
+            /**
+             * Compound
+             * @default null
+             */
+            compound: string | null;
+            /**
+             * Lap
+             * @description Behind which it was
+             */
+            lap: number;
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds: number | null;
         };
         /** RaceStops */
         RaceStops: {
@@ -8962,6 +9350,13 @@ export interface components {
             saving: number;
             /** Wet On Dry Us */
             wet_on_dry_us: number | null;
+        };
+        /** RacesBehind */
+        RacesBehind: {
+            /** Calibration */
+            calibration: components["schemas"]["CalibrationOut"][];
+            /** Items */
+            items: components["schemas"]["RaceBehind"][];
         };
         /** ReactionOut */
         ReactionOut: {
@@ -9422,6 +9817,107 @@ export interface components {
         ResourceRows: {
             /** Items */
             items: components["schemas"]["ResourceOut"][];
+        };
+        /** ResultBody */
+        ResultBody: {
+            /**
+             * Finish
+             * @default null
+             */
+            finish: number | null;
+            /**
+             * Grid
+             * @default null
+             */
+            grid: number | null;
+            /** Incidents */
+            incidents?: components["schemas"]["RaceIncident"][];
+            /**
+             * Laps
+             * @default null
+             */
+            laps: number | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Points
+             * @default null
+             */
+            points: number | null;
+            /**
+             * Qualifying Us
+             * @default null
+             */
+            qualifying_us: number | null;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /** Stops */
+            stops?: components["schemas"]["RaceStop"][];
+        };
+        /** ResultMade */
+        ResultMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /** ResultOut */
+        ResultOut: {
+            /** By */
+            by: string;
+            /**
+             * Finish
+             * @default null
+             */
+            finish: number | null;
+            /**
+             * Grid
+             * @default null
+             */
+            grid: number | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Incidents */
+            incidents?: components["schemas"]["RaceIncident"][];
+            /**
+             * Laps
+             * @default null
+             */
+            laps: number | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Points
+             * @default null
+             */
+            points: number | null;
+            /**
+             * Qualifying Us
+             * @default null
+             */
+            qualifying_us: number | null;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /** Stops */
+            stops?: components["schemas"]["RaceStop"][];
+            /** Version */
+            version: number;
         };
         /** RigOut */
         RigOut: {
@@ -9936,6 +10432,13 @@ export interface components {
              * @description So many weeks count, the best ones; null: all
              */
             best_weeks: number | null;
+            /**
+             * Starts Count
+             * @description What a week with several starts brings, of their points
+             * @default best
+             * @enum {string}
+             */
+            starts_count: "best" | "sum" | "mean";
         };
         /** SeriesList */
         SeriesList: {
@@ -9975,6 +10478,8 @@ export interface components {
              * Format: uuid
              */
             series_id: string;
+            /** Starts Count */
+            starts_count: string;
             /** Version */
             version: number;
         };
@@ -27127,6 +27632,216 @@ export interface operations {
             };
         };
     };
+    api_get_debrief_races__uuid_entered_id__debrief_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DebriefOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_result_races__uuid_entered_id__results_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entered_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResultBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_sheet_races__uuid_entered_id__sheet_get: {
         parameters: {
             query?: never;
@@ -28899,6 +29614,319 @@ export interface operations {
             header?: never;
             path: {
                 resource_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_results_results_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RacesBehind"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_result_results__uuid_result_id__put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                result_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResultBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_result_results__uuid_result_id__delete: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The version that was looked at, in quotation marks */
+                "If-Match": string;
+            };
+            path: {
+                result_id: string;
             };
             cookie?: never;
         };

@@ -1,0 +1,170 @@
+"""Afterwards: what a race was like beside what was expected of it, corners under race pressure, and how good expectations are over a season."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from scipy import stats
+
+__all__ = ["FIGURES", "Calibration", "Compared", "CornerPressure", "Expected", "calibrated", "compared", "counted", "under_pressure"]
+
+FIGURES: Final = ("qualifying_us", "race_lap_us", "falloff_us", "fuel_l", "energy_kwh", "slips", "strikes")
+"""What is expected before a race and known after it, in the order of the day."""
+_RELATIVE: Final = frozenset({"qualifying_us", "race_lap_us", "fuel_l", "energy_kwh"})
+"""Figures of which a share that they are off says something on another track, too."""
+_PRIOR_RACES: Final = 4.0
+"""So many races without any difference are supposed before the first one is known."""
+_ODD: Final = 0.1
+"""Odds by chance below which a corner is told to be another one in the race."""
+_LEAST_PASSES: Final = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """A figure before the race.
+
+    Attributes:
+        value: in the unit that its name says.
+        low, high: ends of the interval.
+        share: of races in which the figure should lie within it.
+    """
+
+    value: float
+    low: float
+    high: float
+    share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """A figure before the race and after it."""
+
+    figure: str
+    expected: Expected
+    happened: float
+
+    @property
+    def inside(self) -> bool:
+        """Whether it came as it was expected to."""
+        return self.expected.low <= self.happened <= self.expected.high
+
+    @property
+    def off(self) -> float | None:
+        """By which share of the value it was off, positive: more than expected; None where shares say nothing elsewhere."""
+        if self.figure not in _RELATIVE or self.expected.value <= 0:
+            return None
+        return self.happened / self.expected.value - 1
+
+
+@dataclass(frozen=True, slots=True)
+class CornerPressure:
+    """A corner in practice and in the race.
+
+    Attributes:
+        chance: odds of a difference as large by chance alone, both ways (Fisher's exact test).
+    """
+
+    corner: str
+    practice_slips: int
+    practice_passes: int
+    race_slips: int
+    race_passes: int
+    chance: float
+
+    @property
+    def more(self) -> bool:
+        """Whether it went wrong more often in the race."""
+        return self.race_slips * self.practice_passes > self.practice_slips * self.race_passes
+
+    @property
+    def told(self) -> bool:
+        """Whether that is more than chance."""
+        return self.chance < _ODD
+
+
+@dataclass(frozen=True, slots=True)
+class Calibration:
+    """How good what is expected of one figure was over a season.
+
+    Attributes:
+        races: that were compared.
+        inside: of them as expected.
+        due: that should have been, if the intervals are right.
+        off: mean share by which it was off; None where shares say nothing elsewhere.
+        shift: what is taken into account from here on: that share, drawn to nothing as long as few races are known.
+    """
+
+    figure: str
+    races: int
+    inside: int
+    due: float
+    off: float | None
+    shift: float
+
+    @property
+    def odd(self) -> bool:
+        """Whether so few, or so many, inside would be odd if the intervals were right."""
+        if not self.races:
+            return False
+        share = min(max(self.due / self.races, 1e-9), 1 - 1e-9)
+        return float(stats.binomtest(self.inside, self.races, share).pvalue) < _ODD
+
+
+def compared(expected: Mapping[str, Expected], happened: Mapping[str, float | None]) -> tuple[Compared, ...]:
+    """Figures that are known before and after, in the order of the day."""
+    out = []
+    for figure in FIGURES:
+        before, after = expected.get(figure), happened.get(figure)
+        if before is not None and after is not None:
+            out.append(Compared(figure, before, after))
+    return tuple(out)
+
+
+def under_pressure(practice: Mapping[str, tuple[int, int]], race: Mapping[str, tuple[int, int]]) -> tuple[CornerPressure, ...]:
+    """Corners that went wrong in practice or in the race, the least likely by chance first.
+
+    Args:
+        practice, race: slips and passes of each corner; corners with fewer than five passes in either are left out.
+    """
+    out = []
+    for corner in practice.keys() & race.keys():
+        (before, tries), (after, laps) = practice[corner], race[corner]
+        if min(tries, laps) < _LEAST_PASSES or before + after == 0:
+            continue
+        chance = float(stats.fisher_exact(np.array([[before, tries - before], [after, laps - after]])).pvalue)
+        out.append(CornerPressure(corner, before, tries, after, laps, min(1.0, chance)))
+    return tuple(sorted(out, key=lambda item: (item.chance, item.corner)))
+
+
+def calibrated(races: Iterable[Sequence[Compared]]) -> tuple[Calibration, ...]:
+    """How good expectations were, by figure, over some races."""
+    by_figure: dict[str, list[Compared]] = defaultdict(list)
+    for items in races:
+        for item in items:
+            by_figure[item.figure].append(item)
+    out = []
+    for figure in FIGURES:
+        if own := by_figure.get(figure):
+            offs = [item.off for item in own if item.off is not None]
+            off = float(np.mean(offs)) if offs else None
+            shift = sum(offs) / (len(offs) + _PRIOR_RACES)
+            out.append(Calibration(figure, len(own), sum(item.inside for item in own), sum(item.expected.share for item in own), off, shift))
+    return tuple(out)
+
+
+def counted(points: Sequence[float], rule: str) -> float | None:
+    """What a week brought, from the points of its starts; None where no start has any.
+
+    Args:
+        rule: `best`, `sum` or `mean`.
+
+    Raises:
+        ValueError: another rule.
+    """
+    if rule not in ("best", "sum", "mean"):
+        raise ValueError(f"{rule} is no rule for several starts")
+    if not points:
+        return None
+    return max(points) if rule == "best" else sum(points) / (len(points) if rule == "mean" else 1)

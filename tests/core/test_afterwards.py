@@ -1,0 +1,95 @@
+"""What was expected of a race against what happened: intervals, corners under pressure, and what a season teaches."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+
+from fleet_rival.core.race.afterwards import FIGURES, Compared, Expected, calibrated, compared, counted, under_pressure
+
+
+def expected(value: float, half: float, share: float = 0.8) -> Expected:
+    return Expected(value, value - half, value + half, share)
+
+
+def test_only_what_is_known_before_and_after_is_compared() -> None:
+    before = {"qualifying_us": expected(60e6, 1e5), "slips": expected(3, 2), "race_lap_us": expected(61e6, 1e5)}
+    told = compared(before, {"race_lap_us": 61.05e6, "qualifying_us": 60.2e6, "slips": None, "strikes": 2.0})
+    assert [item.figure for item in told] == ["qualifying_us", "race_lap_us"]
+    assert [item.inside for item in told] == [False, True]
+    assert told[0].off == pytest.approx(0.2 / 60)
+
+
+def test_the_ends_of_an_interval_belong_to_it_and_counts_have_no_share() -> None:
+    assert Compared("slips", Expected(3, 1, 5, 0.9), 5).inside and Compared("slips", Expected(3, 1, 5, 0.9), 1).inside
+    assert Compared("slips", Expected(3, 1, 5, 0.9), 9).off is None and Compared("qualifying_us", Expected(0, 0, 0, 0.9), 9).off is None
+
+
+def test_a_corner_under_pressure_by_the_numbers_of_a_textbook() -> None:
+    # Fisher's tea: 3 of 4 against 1 of 4 is 0.4857; scaled here to passes that are enough.
+    [item] = under_pressure({"T1": (1, 40)}, {"T1": (6, 20)})
+    table = [[1, 39], [6, 14]]
+    assert item.chance == pytest.approx(float(stats.fisher_exact(table).pvalue)) and item.told and item.more
+    hyper = stats.hypergeom(60, 7, 20)
+    assert item.chance == pytest.approx(sum(hyper.pmf(k) for k in range(8) if hyper.pmf(k) <= hyper.pmf(6) * (1 + 1e-7)))
+
+
+def test_corners_come_by_how_odd_they_are_and_few_passes_tell_nothing() -> None:
+    told = under_pressure({"T1": (2, 40), "T2": (2, 40), "T3": (0, 40), "T4": (1, 3)}, {"T1": (1, 20), "T2": (9, 20), "T3": (0, 20), "T4": (3, 20)})
+    assert [item.corner for item in told] == ["T2", "T1"]
+    assert told[0].more and not told[1].told
+
+
+@given(st.integers(0, 30), st.integers(0, 20))
+def test_fewer_slips_in_the_race_are_told_as_fewer(before: int, after: int) -> None:
+    told = under_pressure({"T1": (before, 30)}, {"T1": (after, 20)})
+    assert [item.more for item in told] == ([after / 20 > before / 30] if before + after else [])
+    assert all(0 <= item.chance <= 1 for item in told)
+
+
+def test_a_season_is_taken_into_account_more_the_more_races_are_known() -> None:
+    def races(count: int) -> float:
+        [told] = calibrated([[Compared("race_lap_us", expected(60e6, 1e5), 60e6 * 1.004)] for _ in range(count)])
+        assert told.races == count and told.inside == 0 and told.due == pytest.approx(0.8 * count) and told.off == pytest.approx(0.004)
+        return told.shift
+
+    assert races(1) == pytest.approx(0.004 / 5) and races(4) == pytest.approx(0.002)
+    assert 0.0038 < races(100) < 0.004
+    assert calibrated([]) == ()
+
+
+def test_intervals_that_are_right_are_seldom_called_odd_and_wrong_ones_mostly() -> None:
+    rng = np.random.default_rng(5)
+
+    def share_odd(width: float) -> float:
+        half = width * stats.norm.ppf(0.9)
+        seasons = []
+        for _ in range(300):
+            drawn = rng.normal(100, 1, 20)
+            [told] = calibrated([[Compared("fuel_l", expected(100.0, half), value)] for value in drawn])
+            seasons.append(told.odd)
+        return float(np.mean(seasons))
+
+    assert share_odd(1.0) <= 0.1
+    assert share_odd(0.4) >= 0.8
+
+
+def test_figures_stay_in_the_order_of_the_day() -> None:
+    items = [Compared(name, expected(10, 1), 10) for name in reversed(FIGURES)]
+    assert [item.figure for item in calibrated([items])] == list(FIGURES)
+
+
+@given(st.lists(st.floats(0, 500), min_size=1, max_size=6))
+def test_a_weeks_points_by_the_rule(points: list[float]) -> None:
+    assert counted(points, "best") == max(points)
+    assert counted(points, "sum") == pytest.approx(math.fsum(points))
+    assert counted(points, "mean") == pytest.approx(math.fsum(points) / len(points))
+
+
+def test_no_start_with_points_brings_nothing_and_rules_are_named() -> None:
+    assert counted([], "best") is None
+    with pytest.raises(ValueError, match="worst"):
+        counted([1.0], "worst")
