@@ -19,7 +19,8 @@ from sqlalchemy.orm import Session, sessionmaker
 import fleet_rival
 from fleet_rival.cli.demo_book import load_book
 from fleet_rival.cli.demo_log import load_lessons
-from fleet_rival.cli.demo_plan import load_plan, load_points
+from fleet_rival.cli.demo_plan import load_plan
+from fleet_rival.cli.demo_races import load_races
 from fleet_rival.cli.demo_runs import load_runs
 from fleet_rival.cli.demo_setups import load_setups
 from fleet_rival.cli.demo_week import load_week, season_week
@@ -77,8 +78,6 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         for path in sorted(place.glob("*.later.track.json")):
             track.add_track(sessions, manager, path.read_bytes())
         load_week(sessions, manager, place)
-        # Whoever opens the board first finds everybody's standing computed.
-        board(sessions, manager, None, ZoneInfo("UTC"), now)
     accounts = _accounts(sessions, manager, folder)
     if fresh:
         by_role = {account.role: person_called(sessions, account.name) for account in accounts}
@@ -86,9 +85,11 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         load_book(sessions, manager, coach, driver)
         load_setups(sessions, coach)
         load_runs(sessions, coach, driver)
+        load_races(sessions, coach, driver, now())
         load_plan(sessions, coach, now())
-        load_points(sessions, manager, now())
         load_lessons(sessions, coach, driver)
+        # Whoever opens the board first finds everybody's standing computed.
+        board(sessions, manager, None, ZoneInfo("UTC"), now)
     return accounts
 
 

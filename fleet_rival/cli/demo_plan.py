@@ -1,19 +1,18 @@
-"""What the demo's weeks had planned and brought: blocks of the evenings that are over, driven and missed, and points."""
+"""What the demo's running week had planned: blocks of the evenings that are over, driven and missed."""
 
-from collections import Counter
 from datetime import datetime, timedelta
 from typing import Final
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.follow import DrivenRun
-from fleet_rival.db.tables import Combination, Entry, Lap, PlanBlock, Series, SeriesWeekRow
+from fleet_rival.db.tables import Entry, PlanBlock, SeriesWeekRow
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.plan.followed import LAPS, combinations_of, driven_runs_since
 
-__all__ = ["load_plan", "load_points"]
+__all__ = ["load_plan"]
 
 _KINDS: Final = {"build": "build", "long": "long", "qualifying": "qualifying"}
 _EACH: Final = 2
@@ -22,9 +21,6 @@ _MISSED_OF: Final = 3
 """Of so many drivers one has a block that nobody drove."""
 _LAP_US: Final = 70_000_000
 _STEP: Final = timedelta(minutes=15)
-_MOST_POINTS: Final = 44
-_BY_PLACE: Final = 5
-_BEST_WEEKS: Final = 2
 
 
 def load_plan(sessions: sessionmaker[Session], coach: Actor, moment: datetime) -> None:
@@ -54,28 +50,6 @@ def load_plan(sessions: sessionmaker[Session], coach: Actor, moment: datetime) -
                 session.add(_block(coach, entry, "qualifying", _free_hour(driven[0], own)))
             if driven:
                 planned.add(entry.driver_id)
-
-
-def load_points(sessions: sessionmaker[Session], manager: Actor, moment: datetime) -> None:
-    """What the weeks behind brought: who was quicker in a week's laps has more. In the first series the best two weeks count."""
-    with sessions.begin() as session:
-        begin_change(session, manager, "entry.change", "Entered the points of the weeks behind")
-        query = (
-            select(Entry, SeriesWeekRow.id, func.min(Lap.time_us))
-            .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
-            .join(Combination, (Combination.team_id == Entry.team_id) & (Combination.layout_id == SeriesWeekRow.layout_id))
-            .join(Lap, (Lap.team_id == Entry.team_id) & (Lap.combination_id == Combination.id) & (Lap.driver_id == Entry.driver_id))
-            .where(Entry.team_id == manager.team_id, SeriesWeekRow.ends < moment.date(), Lap.kind == "flying", Lap.valid)
-            .group_by(Entry.id, SeriesWeekRow.id)
-            .order_by(SeriesWeekRow.id, func.min(Lap.time_us))
-        )
-        places: Counter[int] = Counter()
-        for entry, week, _ in session.execute(query):
-            entry.points = float(_MOST_POINTS - _BY_PLACE * places[week])
-            places[week] += 1
-        first = session.scalars(select(Series).where(Series.team_id == manager.team_id).order_by(Series.id)).first()
-        if first is not None:
-            first.best_weeks = _BEST_WEEKS
 
 
 def _block(coach: Actor, entry: Entry, kind: str, begins: datetime) -> PlanBlock:

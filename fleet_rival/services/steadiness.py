@@ -21,7 +21,7 @@ from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import ALL_TIME, LARGE_FROM_LAPS, Wanted, stretch_of
 from fleet_rival.services.week import settings_of
 
-__all__ = ["Steadiness", "WeekSpread", "catch_up", "steadiness"]
+__all__ = ["DrivenWeek", "Steadiness", "WeekSpread", "catch_up", "driven_weeks", "steadiness"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,8 +65,44 @@ class _Week:
     begins_at: datetime | None
 
 
+@dataclass(frozen=True, slots=True)
+class DrivenWeek:
+    """A week in which a driver drove.
+
+    Attributes:
+        team: everybody's figures there, the driver's own among them.
+        out_of_date: laps came or marks changed since.
+    """
+
+    week: _Week
+    place: str
+    car: str
+    main: Standing
+    team: tuple[Standing, ...]
+    ideal_us: int | None
+    out_of_date: bool
+
+
 def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> Steadiness:
     """A driver's weeks, the oldest first. Figures that are missing or out of date are made now where that is quick.
+
+    Raises:
+        NotThere: no such driver, or not the actor's business.
+    """
+    found, behind = driven_weeks(sessions, actor, driver_id)
+    out = []
+    for item in found:
+        main, week = item.main, item.week
+        team = [value for other in item.team if _same(other, main) and (value := _spread(other)) is not None]
+        spread = _spread(main)
+        ratio = spread / median(team) if spread is not None and len(team) > 1 else None
+        where = (week.row.public_id, week.week_id, item.place, item.car, week.series, week.number, week.begins_at)
+        out.append(WeekSpread(*where, main.clean, main.sure, spread, ratio, out_of_date=item.out_of_date))
+    return Steadiness(out, behind)
+
+
+def driven_weeks(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> tuple[list[DrivenWeek], int]:
+    """A driver's weeks with the figures that are kept of them, the oldest first, and how many are behind.
 
     Raises:
         NotThere: no such driver, or not the actor's business.
@@ -87,14 +123,14 @@ def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -
         own = found.drivers.get(driver.id) if found else None
         if found is None or not own:
             continue
-        main = own[0]
-        team = [value for standings in found.drivers.values() for item in standings if _same(item, main) and (value := _spread(item)) is not None]
-        spread = _spread(main)
-        ratio = spread / median(team) if spread is not None and len(team) > 1 else None
-        where = (week.row.public_id, week.week_id, *names[week.row.id], week.series, week.number, week.begins_at)
-        out.append(WeekSpread(*where, main.clean, main.sure, spread, ratio, out_of_date=key in late))
-    ordered = sorted(out, key=lambda item: (item.begins_at is not None, item.begins_at.timestamp() if item.begins_at else 0.0, item.place))
-    return Steadiness(ordered, len(late))
+        team = tuple(item for standings in found.drivers.values() for item in standings)
+        out.append(DrivenWeek(week, *names[week.row.id], own[0], team, found.ideal_us, out_of_date=key in late))
+    return sorted(out, key=_order), len(late)
+
+
+def _order(item: DrivenWeek) -> tuple[bool, float, str]:
+    begins = item.week.begins_at
+    return (begins is not None, begins.timestamp() if begins else 0.0, item.place)
 
 
 def catch_up(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> None:

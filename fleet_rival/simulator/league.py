@@ -20,7 +20,23 @@ from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, sur
 from fleet_rival.simulator.road import Road, lay_out
 from fleet_rival.simulator.stints import drive_stint
 
-__all__ = ["BEHIND", "SEED", "WEEKS", "League", "Practice", "SeriesWeek", "harbour_practice", "league", "rig_driver"]
+__all__ = [
+    "BEHIND",
+    "SEED",
+    "SERIES",
+    "WEEKS",
+    "League",
+    "Practice",
+    "Series",
+    "SeriesWeek",
+    "compound_of",
+    "harbour_practice",
+    "league",
+    "model_of",
+    "rig_driver",
+    "surveyed",
+    "week_of",
+]
 
 SEED: Final = 20310407
 WEEKS: Final = 12
@@ -145,15 +161,15 @@ class League:
 def league(today: date, seed: int = SEED) -> League:
     """The scenario as it stands on a day; the same day and seed give the same league."""
     begins = today - timedelta(days=_DAYS_IN + 7 * BEHIND)
-    weeks = tuple(_week(series, number, begins + timedelta(weeks=number - 1)) for number in range(1, WEEKS + 1) for series in SERIES)
+    weeks = tuple(week_of(series, number, begins + timedelta(weeks=number - 1)) for number in range(1, WEEKS + 1) for series in SERIES)
     driven = sorted((week for week in weeks if week.number <= BEHIND + 1), key=lambda week: (week.number, -SERIES.index(week.series)))
     practices = tuple(_practice(week, seed, running=week.number > BEHIND) for week in driven)
-    return League(TEAM, weeks, practices, (_surveyed(GREAT_ROUND, CARS["hills"][0])[1],), FREE_TIME, tuple(driver.name for driver in DRIVERS))
+    return League(TEAM, weeks, practices, (surveyed(GREAT_ROUND, CARS["hills"][0])[1],), FREE_TIME, tuple(driver.name for driver in DRIVERS))
 
 
 def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Practice:
     """Three evenings of practice on the harbour streets: the running week of the first series."""
-    return _practice(_week(SERIES[0], BEHIND + 1, begins), seed, running=True)
+    return _practice(week_of(SERIES[0], BEHIND + 1, begins), seed, running=True)
 
 
 def rig_driver(driver: str, car: str, track: Track, seed: int) -> tuple[CarModel, DriverModel]:
@@ -177,7 +193,8 @@ def rig_driver(driver: str, car: str, track: Track, seed: int) -> tuple[CarModel
     return model, at_home_on(own, number, len(track.corners), track.length_m / _HARBOUR_M)
 
 
-def _week(series: Series, number: int, begins: date) -> SeriesWeek:
+def week_of(series: Series, number: int, begins: date) -> SeriesWeek:
+    """A week of a series: where, with what, in which weather."""
     # Over four weeks each layout meets each car once; the running week is the first layout with the first car.
     turn = (number - BEHIND - 1) % 4
     place, car = PLACES[series.kind][turn % 2], CARS[series.kind][turn in (2, 1)]
@@ -193,8 +210,8 @@ def _week(series: Series, number: int, begins: date) -> SeriesWeek:
 
 def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     series = week.series
-    road, track = _surveyed(week.place, week.car)
-    drivers = {number: _model(number, series, track) for number in series.drivers}
+    road, track = surveyed(week.place, week.car)
+    drivers = {number: model_of(number, series, track) for number in series.drivers}
     sessions = _sessions(week, running=running)
     home = series.kind == "harbour" and running
     laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
@@ -252,7 +269,7 @@ def _driven(
     Args:
         numbers: of each run's first lap.
     """
-    road, track = _surveyed(place, car)
+    road, track = surveyed(place, car)
     rng = np.random.default_rng(list(seed))
     out = []
     for number, session in enumerate(sessions):
@@ -278,7 +295,7 @@ def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
         starts = datetime.combine(week.begins + timedelta(days=day), time(hour, minute), UTC)
         # Of a wet week the first evening is dry: nobody knew.
         wetness = week.wetness if index else "dry"
-        compound = _compound(week.series, wetness)
+        compound = compound_of(week.series, wetness)
         # Where setups are open, the team goes from the first version of its own to the second after an evening.
         setup = "base" if week.series.setup == "fixed" else f"{SETUP_NAME} v{1 if index == 0 else 2}"
         temperatures = (week.track_temp_c + index, week.air_temp_c + index)
@@ -291,11 +308,13 @@ def _practised_at(week: SeriesWeek) -> datetime:
     return datetime.combine(week.session_local, time(15, 0))
 
 
-def _compound(series: Series, wetness: str) -> str:
+def compound_of(series: Series, wetness: str) -> str:
+    """The compound that is driven in a weather."""
     return series.compounds[-1] if wetness == "wet" else series.compounds[0]
 
 
-def _model(number: int, series: Series, track: Track) -> DriverModel:
+def model_of(number: int, series: Series, track: Track) -> DriverModel:
+    """A driver as they drive the series' places."""
     driver = DRIVERS[number]
     if series.kind == "harbour":
         return driver
@@ -303,7 +322,8 @@ def _model(number: int, series: Series, track: Track) -> DriverModel:
 
 
 @cache
-def _surveyed(place: Place, car: CarModel) -> tuple[Road, Track]:
+def surveyed(place: Place, car: CarModel) -> tuple[Road, Track]:
+    """A place's road and its layout."""
     # One survey a layout: its boundaries don't depend on who drives which car there.
     road = lay_out(place.pieces)
     first = next((cars[0] for kind, cars in CARS.items() if place in PLACES[kind]), car)

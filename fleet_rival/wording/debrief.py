@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import Final
 
+from fleet_rival.core.corners.season import SeasonMistake
 from fleet_rival.core.race.afterwards import Calibration, Compared, CornerPressure
 from fleet_rival.core.times import format_time
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
@@ -15,7 +16,9 @@ __all__ = [
     "corner_words",
     "falloff_lesson",
     "incident_lesson",
+    "mistakes_words",
     "pace_lesson",
+    "season_words",
 ]
 
 FIGURE_WORDS: Final = {
@@ -34,7 +37,7 @@ def _value(figure: str, value: float) -> str:
     if figure in ("qualifying_us", "race_lap_us"):
         return format_time(round(value))
     if figure == "falloff_us":
-        return f"{value / 1e6:.3f} s"
+        return f"{value / 1e6:.3f} s".replace("-", "−")
     if figure in _UNITS:
         return f"{value:.2f} {_UNITS[figure]}"
     return f"{value:.0f}" if value == round(value) else f"{value:.1f}"
@@ -99,3 +102,26 @@ def incident_lesson(corner: str, name: str | None, what: str, starts: int, of: i
     first = " on the first lap" if laps and all(lap == 1 for lap in laps) else ""
     word = MISTAKE_WORDS[what]
     return f"{word[:1].upper()}{word[1:]} at {where}{first} in {starts} of {of} starts"
+
+
+def season_words(series: str, weeks: Sequence[tuple[float | None, float | None, float | None]]) -> str:
+    """A driver's weeks of a series in one sentence, which speaks of laps.
+
+    Args:
+        weeks: spread in per cent, clean rate and gap in per cent of each, in order; None: not known.
+    """
+    told = []
+    for place, (what, digits, by) in enumerate((("spread", 2, 1.0), ("clean rate", 0, 100.0), ("gap to the target", 2, 1.0))):
+        known = [by * value for week in weeks if (value := week[place]) is not None]
+        if len(known) > 1:
+            told.append(f"{what} {known[0]:.{digits}f} → {known[-1]:.{digits}f} %".replace("-", "−"))
+    return f"{series}, {len(weeks)} weeks: {', '.join(told) or 'too few clean laps tell'}."
+
+
+def mistakes_words(mistakes: Sequence[SeasonMistake]) -> list[str]:
+    """What was closed and what came again; what has no known cause is neither."""
+    out = []
+    for state, words in (("closed", "Closed"), ("returned", "Came again")):
+        if named := [MISTAKE_WORDS[item.kind] for item in mistakes if item.state == state and item.kind != "other"]:
+            out.append(f"{words}: {', '.join(named)}.")
+    return out

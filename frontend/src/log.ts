@@ -30,3 +30,18 @@ export function useLessonActs() {
 }
 export const useLessonsOfWeek = (week: () => string) =>
   useQuery({ queryKey: ['lessons', 'week', week], queryFn: () => answer(api.GET('/api/weeks/{week_id}/lessons', { params: { path: { week_id: week() } } })) })
+
+/** Races behind, and what they brought. */
+export type Debrief = Schemas['DebriefOut']
+export type DebriefResult = Schemas['DebriefResult']
+export const FAULTS: Record<Schemas['RaceIncident']['fault'], string> = { own: 'own doing', other: 'another’s doing', shared: 'both had a part', nobody: 'nobody’s doing' }
+
+export function useResultActs(entry: () => string) {
+  const queries = useQueryClient()
+  const onSettled = () => Promise.all(['results', 'races', 'board', 'lineup', 'season', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+  const params = (item: DebriefResult) => ({ path: { result_id: item.id }, header: version(item.version) })
+  const add = useMutation({ mutationFn: (body: Schemas['ResultBody']) => answer(api.POST('/api/races/{entered_id}/results', { params: { path: { entered_id: entry() } }, body })), onSettled })
+  const change = useMutation({ mutationFn: ({ item, body }: { item: DebriefResult; body: Schemas['ResultBody'] }) => answer(api.PUT('/api/results/{result_id}', { params: params(item), body })), onSettled })
+  const remove = useMutation({ mutationFn: (item: DebriefResult) => answer(api.DELETE('/api/results/{result_id}', { params: params(item) })), onSettled })
+  return { add, change, remove }
+}

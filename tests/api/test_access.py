@@ -86,6 +86,8 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/races/{entered_id}/sheet.pdf": (ALL, None),
     "POST /api/races/pressures": (ALL, {"cold_kpa": {"front_left": 160}, "hot_kpa": {"front_left": 190}, "wanted_kpa": {"front_left": 185}}),
     "GET /api/results": (ALL, None),
+    "GET /api/drivers/{driver_id}/season": (ALL, None),
+    "GET /api/drivers/{driver_id}/season/mistakes": (ALL, None),
     "GET /api/races/{entered_id}/debrief": (ALL, None),
     "POST /api/races/{entered_id}/results": (ALL, {"starts_at": "2031-04-09T19:00:00Z"}),
     "PUT /api/results/{result_id}": (ALL, {"starts_at": "2031-04-09T19:00:00Z"}),

@@ -94,7 +94,7 @@ RESULT: dict[str, Any] = {
     "finish": 2,
     "laps": 20,
     "stops": [{"lap": 9, "seconds": 24.5, "compound": "soft"}],
-    "incidents": [{"corner": "T1", "what": "contact", "fault": "shared", "lap": 1, "note": "side by side"}],
+    "incidents": [{"corner": None, "what": "contact", "fault": "shared", "lap": 1, "note": "side by side"}],
     "points": 31.5,
     "note": "Held the place.",
 }
@@ -109,7 +109,7 @@ def entry(client: Browser, driver: Any) -> str:
 def test_a_result_comes_back_as_it_was_written(client: Browser, entry: str) -> None:
     body = {**RESULT, "starts_at": TODAY.isoformat().replace("+00:00", "Z")}
     made = client.post(f"/api/races/{entry}/results", json=body)
-    assert made.status_code == 201
+    assert made.status_code == 201, made.text
     told = client.get(f"/api/races/{entry}/debrief").json
     schemas.DebriefOut.model_validate(told)
     [result] = told["results"]

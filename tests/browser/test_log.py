@@ -1,5 +1,6 @@
 """What was learned, in a real browser: proposed by a driver, confirmed by the coach, back on the next visit."""
 
+import re
 from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
@@ -11,7 +12,7 @@ WORDS = "The bollard at the scales marks the braking when the board is hidden"
 
 
 def test_a_lesson_is_proposed_confirmed_and_comes_back(open_page: Open, accessible: Check) -> None:
-    own = open_page("/log", who="driver", **PHONE)
+    own = open_page("/log/learned", who="driver", **PHONE)
     own.get_by_label("In one sentence").fill(WORDS)
     write = own.get_by_role("form", name="Write down what was learned")
     write.get_by_label("Track").select_option("Port Skerrow, Fishmarket")
@@ -22,7 +23,7 @@ def test_a_lesson_is_proposed_confirmed_and_comes_back(open_page: Open, accessib
     assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
     accessible(own)
 
-    coach = open_page("/log", who="coach")
+    coach = open_page("/log/learned", who="coach")
     search = coach.get_by_role("search", name="Lessons")
     search.get_by_label("Words").fill("bollard board")
     found = coach.get_by_role("listitem").filter(has_text=WORDS)
@@ -41,3 +42,56 @@ def test_a_lesson_is_proposed_confirmed_and_comes_back(open_page: Open, accessib
     accessible(board)
     expect(own.get_by_role("listitem").filter(has_text=WORDS)).not_to_contain_text("proposed")
     expect(mine.get_by_role("button")).to_have_count(0)
+
+
+def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: Open, accessible: Check) -> None:
+    page = open_page("/")
+    page.get_by_role("navigation").get_by_role("link", name="Log").click()
+    expect(page.get_by_role("heading", name="Races behind")).to_be_visible()
+    expect(page.get_by_role("region", name="How good our expectations were").get_by_role("listitem").first).to_be_visible(timeout=60_000)
+    accessible(page)
+    page.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Ebb Tide")).click()
+    # The demo's last race: what the sheet expected is held against its laps.
+    start = page.get_by_role("region", name=re.compile("^Start of"))
+    expect(start.get_by_text(re.compile("^Mean lap of the race: "))).to_be_visible(timeout=60_000)
+    expect(start.get_by_text(re.compile(r"^T\d.* passes in the race"))).not_to_have_count(0)
+    accessible(page)
+
+    # Another start of the same week, as the driver saw it.
+    page.get_by_text("Write down another start").click()
+    form = page.get_by_role("form")
+    form.get_by_label("When, by this clock").fill(page.get_by_label("When, by this clock").get_attribute("min") or "")
+    form.get_by_label("Lap of qualifying").fill("1:05.999")
+    form.get_by_label("Started from").fill("6")
+    form.get_by_label("Finished").fill("3")
+    form.get_by_label("Points").fill("39")
+    form.get_by_role("button", name="Add an incident").click()
+    form.get_by_label(re.compile("^at no corner")).select_option(label="T1 Foghorn")
+    form.get_by_label("came from").select_option("other")
+    accessible(page)
+    form.get_by_role("button", name="Write it down").click()
+    expect(page.get_by_text(re.compile("Qualified with 1:05.999 · started from 6 · finished 3 · 39 points"))).to_be_visible()
+    expect(page.get_by_text("contact at T1 Foghorn, another’s doing").first).to_be_visible()
+    # The best start counts.
+    expect(page.get_by_text(re.compile("week 2 · 39 points"))).to_be_visible()
+
+    # A lesson that the figures propose is confirmed, and comes back.
+    proposed = page.get_by_role("region", name="What there is to be learned").get_by_role("listitem").first
+    words = (proposed.locator("span").first.text_content() or "").split("  ")[0].split(" Port Skerrow")[0]
+    proposed.get_by_role("button", name=re.compile("^Confirm")).click()
+    expect(page.get_by_role("button", name=re.compile(f"^Confirm ?: {re.escape(words)}"))).to_have_count(0)
+    page.get_by_role("link", name="All races behind").click()
+    page.get_by_role("link", name="Learned").click()
+    expect(page.get_by_text(words).first).to_be_visible()
+
+
+def test_a_season_on_a_page(open_page: Open, accessible: Check) -> None:
+    own = open_page("/log/books", who="driver", **PHONE)
+    expect(own.get_by_role("listitem")).to_have_count(1)
+    own.get_by_role("link", name="Ysolde Farrand").click()
+    weeks = own.get_by_role("region", name="Week by week")
+    expect(weeks.get_by_role("row", name=re.compile("^Spread"))).to_be_visible(timeout=60_000)
+    expect(own.get_by_text(re.compile("^Mistakes: what they cost"))).to_be_visible(timeout=60_000)
+    expect(own.get_by_text(re.compile(r"Harbour Spark Cup, \d weeks: spread"))).to_be_visible()
+    assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
+    accessible(own)

@@ -93,3 +93,21 @@ def test_no_start_with_points_brings_nothing_and_rules_are_named() -> None:
     assert counted([], "best") is None
     with pytest.raises(ValueError, match="worst"):
         counted([1.0], "worst")
+
+
+def test_intervals_that_were_too_narrow_are_made_as_wide_as_races_differ() -> None:
+    rng = np.random.default_rng(8)
+    half = float(stats.norm.ppf(0.9))
+
+    def taught(races: int, spread: float) -> float:
+        drawn = 100 * 1.02 + spread * rng.standard_normal(races)
+        [told] = calibrated([[Compared("fuel_l", expected(100.0, half), value)] for value in drawn])
+        return told.widen
+
+    assert taught(400, 3.0) == pytest.approx(3.0, rel=0.1), "the shift is no scatter"
+    assert taught(400, 0.6) == pytest.approx(0.6, rel=0.15)
+    assert taught(400, 0.01) == 0.5 and taught(400, 90.0) == 20.0, "within bounds"
+    assert abs(taught(1, 1.0) - 1) < 0.4
+    # Laps that hardly differed don't say that races won't.
+    [flat] = calibrated([[Compared("energy_kwh", Expected(2.0, 2.0, 2.0, 0.9), 2.05)]] * 3)
+    assert 1 < flat.widen <= 20 and np.isfinite(flat.widen)

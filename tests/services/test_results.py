@@ -195,7 +195,7 @@ def test_races_teach_what_practice_does_not(team: Team, entry: UUID) -> None:
     foretold = looked(team, entry)
     race(team, rate=0.0, slower_us=1_500_000)
     write(team, entry)
-    assert seasons.shifts(team.sessions, team.actor, RACE) == {}, "before the race nothing is known of it"
+    assert seasons.taught(team.sessions, team.actor, RACE) == {}, "before the race nothing is known of it"
     behind = debrief.races_behind(team.sessions, team.actor, lambda: AFTER)
     s.RacesBehind.model_validate(behind)
     pace = next(item for item in behind["calibration"] if item["figure"] == "race_lap_us")
@@ -208,6 +208,6 @@ def test_races_teach_what_practice_does_not(team: Team, entry: UUID) -> None:
         assert session.scalars(select(Entry.id).where(Entry.public_id == later)).one()
     for actor in (team.actor, team.driver("Ysolde Farrand")):
         after = ahead.race_view(team.sessions, actor, later, lambda: RACE + timedelta(days=5))
-        assert after["shifts"]["race_lap_us"] == pytest.approx(pace["shift"])
+        assert after["taught"]["race_lap_us"].shift == pytest.approx(pace["shift"])
     alone = foretold["stops"]["compounds"][0]["new_us"]
     assert after["stops"] is None or after["stops"]["compounds"][0]["new_us"] == pytest.approx(alone * (1 + pace["shift"]), rel=1e-3)

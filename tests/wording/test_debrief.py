@@ -2,6 +2,7 @@
 
 import pytest
 
+from fleet_rival.core.corners.season import over_season
 from fleet_rival.core.race.afterwards import FIGURES, Calibration, Compared, CornerPressure, Expected
 from fleet_rival.wording import debrief as words
 
@@ -58,3 +59,17 @@ def test_lessons_that_are_proposed() -> None:
     assert words.pace_lesson(item("qualifying_us", 65e6, 1e5, 64.5e6)) == "The lap of qualifying is 0.50 s faster than practice tells"
     assert words.incident_lesson("T1", "Customs", "contact", 3, 5, [1, 1, 1]) == "Contact at T1 Customs on the first lap in 3 of 5 starts"
     assert words.incident_lesson("T1", None, "spin", 2, 5, [1, None]) == "Spun at T1 in 2 of 5 starts"
+
+
+def test_a_season_of_a_driver_by_series() -> None:
+    weeks: list[tuple[float | None, float | None, float | None]] = [(0.31, 0.95, -0.231), (None, None, None), (0.23, 1.0, 0.05)]
+    assert words.season_words("Harbour evenings", weeks) == (
+        "Harbour evenings, 3 weeks: spread 0.31 → 0.23 %, clean rate 95 → 100 %, gap to the target −0.23 → 0.05 %."
+    )
+    assert words.season_words("Harbour evenings", [(0.2, None, None), (None, None, None)]).endswith("too few clean laps tell.")
+
+
+def test_what_was_closed_and_came_again() -> None:
+    told = words.mistakes_words(over_season([{"lock-up": 1.0, "slide": 1.0, "other": 1.0}, {}, {"slide": 2.0}]))
+    assert told == ["Closed: locked wheels.", "Came again: slid."]
+    assert words.mistakes_words([]) == []

@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions
-from fleet_rival.services.log import debrief, lessons, results
+from fleet_rival.services.log import debrief, lessons, results, season_book
 
 _log = Tag(name="log")
 
@@ -93,3 +93,17 @@ def remove_result(path: s.ResultPath, header: s.Version) -> Any:
     """Take it out."""
     results.remove_result(sessions(), actor(), path.result_id, header.number)
     return "", 204
+
+
+@api.get("/drivers/<uuid:driver_id>/season", responses={"200": s.SeasonBook}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def get_season(path: s.OfDriver) -> Any:
+    """A driver's season on one page; a driver's own, unless the team opened the rest."""
+    return s.validate(s.SeasonBook, season_book.season_book(sessions(), actor(), path.driver_id))
+
+
+@api.get("/drivers/<uuid:driver_id>/season/mistakes", responses={"200": s.SeasonMistakes}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def get_season_mistakes(path: s.OfDriver) -> Any:
+    """What recurred in which week of a driver's season."""
+    return s.validate(s.SeasonMistakes, season_book.season_mistakes(sessions(), actor(), path.driver_id))

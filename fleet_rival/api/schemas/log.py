@@ -94,9 +94,18 @@ class ResultBody(Schema):
     note: str | None = Field(default=None, max_length=2000)
 
 
-class ResultOut(ResultBody):
+class ResultOut(Schema):
     id: UUID
     version: int
+    starts_at: datetime
+    qualifying_us: int | None
+    grid: int | None
+    finish: int | None
+    laps: int | None
+    stops: list[RaceStop]
+    incidents: list[RaceIncident]
+    points: float | None
+    note: str | None
     by: str
 
 
@@ -129,6 +138,7 @@ class CalibrationOut(Schema):
     due: float = Field(description="That should have come within the interval, if it is right")
     off: float | None = Field(description="Mean share by which it was off")
     shift: float = Field(description="Share that is taken into account from here on")
+    widen: float = Field(description="By which intervals are made wider from here on")
     odd: bool
     words: str
 
@@ -193,3 +203,44 @@ class DebriefOut(Schema):
     points: float | None
     results: list[DebriefResult]
     proposals: list[Proposal]
+
+
+class BookWeek(Schema):
+    combination_id: UUID
+    week_id: UUID | None
+    series: str | None
+    number: int | None
+    place: str
+    car: str
+    begins_at: datetime | None
+    laps: int
+    clean: int
+    sure: str
+    spread_pct: float | None
+    clean_rate: float | None
+    gap_pct: float | None = Field(description="Of the best lap to the target, or to the team's best ideal")
+    points: float | None
+    out_of_date: bool
+
+
+class BookMistake(Schema):
+    kind: str
+    title: str
+    costs_us: list[int | None] = Field(description="A lap, by week as in the book; 0: it didn't recur, null: too little was driven to tell")
+    closed: int
+    returned: int
+    state: Literal["open", "closed", "returned"]
+
+
+class SeasonBook(Schema):
+    driver_id: UUID
+    driver: str
+    behind: int = Field(description="Weeks of which figures are missing or out of date")
+    words: list[str]
+    weeks: list[BookWeek] = Field(description="Series by series, each in the order of its weeks")
+    lessons: list[LessonOut]
+
+
+class SeasonMistakes(Schema):
+    words: list[str]
+    items: list[BookMistake]

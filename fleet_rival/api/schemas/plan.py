@@ -370,7 +370,7 @@ class SeriesStanding(Schema):
     version: int
     series: str
     best_weeks: int | None
-    starts_count: str
+    starts_count: Literal["best", "sum", "mean"]
     drivers: list[StandingDriver]
 
 

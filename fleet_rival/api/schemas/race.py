@@ -145,6 +145,11 @@ class RaceCrossing(Schema):
     getting_wet: RaceCross | None
 
 
+class RaceTaught(Schema):
+    shift: float = Field(description="Share by which races were other than practice foretold")
+    widen: float = Field(description="By which its intervals were too narrow")
+
+
 class RaceOut(Schema):
     entry_id: UUID
     week_id: UUID
@@ -168,7 +173,7 @@ class RaceOut(Schema):
     limits: RaceLimits | None
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
-    shifts: dict[str, float] = Field(description="Shares by which earlier races were other than practice foretold; taken into account")
+    taught: dict[str, RaceTaught] = Field(description="By figure, what earlier races taught; taken into account")
     missing: list[str]
 
 

@@ -1,5 +1,6 @@
 """Afterwards: what a race was like beside what was expected of it, corners under race pressure, and how good expectations are over a season."""
 
+import math
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -19,6 +20,9 @@ _PRIOR_RACES: Final = 4.0
 _ODD: Final = 0.1
 """Odds by chance below which a corner is told to be another one in the race."""
 _LEAST_PASSES: Final = 5
+_LEAST_HALF: Final = 0.001
+_NARROWEST: Final = 0.5
+_WIDEST: Final = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +98,7 @@ class Calibration:
         due: that should have been, if the intervals are right.
         off: mean share by which it was off; None where shares say nothing elsewhere.
         shift: what is taken into account from here on: that share, drawn to nothing as long as few races are known.
+        widen: by which intervals are made wider or narrower from here on, drawn to 1 as long as few races are known.
     """
 
     figure: str
@@ -102,6 +107,7 @@ class Calibration:
     due: float
     off: float | None
     shift: float
+    widen: float = 1.0
 
     @property
     def odd(self) -> bool:
@@ -150,8 +156,24 @@ def calibrated(races: Iterable[Sequence[Compared]]) -> tuple[Calibration, ...]:
             offs = [item.off for item in own if item.off is not None]
             off = float(np.mean(offs)) if offs else None
             shift = sum(offs) / (len(offs) + _PRIOR_RACES)
-            out.append(Calibration(figure, len(own), sum(item.inside for item in own), sum(item.expected.share for item in own), off, shift))
+            inside, due = sum(item.inside for item in own), sum(item.expected.share for item in own)
+            out.append(Calibration(figure, len(own), inside, due, off, shift, _widened(own, shift)))
     return tuple(out)
+
+
+def _widened(items: Sequence[Compared], shift: float) -> float:
+    """Root of the mean square of how many deviations races were off, once the shift is taken into account."""
+    squares = []
+    for item in items:
+        before, by = item.expected, 1 + (shift if item.figure in _RELATIVE else 0.0)
+        # An interval of no width says that laps didn't differ, not that races can't.
+        half = max((before.high - before.low) / 2, _LEAST_HALF * abs(before.value))
+        middle = (before.low + before.high) / 2
+        if half > 0:
+            deviation = half / float(stats.norm.ppf(0.5 + before.share / 2))
+            squares.append(((item.happened - by * middle) / deviation) ** 2)
+    wide = math.sqrt((_PRIOR_RACES + math.fsum(squares)) / (_PRIOR_RACES + len(squares)))
+    return min(max(wide, _NARROWEST), _WIDEST)
 
 
 def counted(points: Sequence[float], rule: str) -> float | None:

@@ -1,18 +1,39 @@
 """What a sheet expects of a race, kept with it, so that it can be held against what happened."""
 
 from collections.abc import Mapping
+from dataclasses import asdict, dataclass
 from typing import Any, Final
 
 from scipy import stats
 
 from fleet_rival.core.race.afterwards import Expected
 
-__all__ = ["expected_of", "read_expected"]
+__all__ = ["Taught", "expected_of", "read_expected", "wider"]
 
 _NINE_IN_TEN: Final = 0.9
 _EIGHT_IN_TEN: Final = 0.8
 _NEARLY_ALL: Final = 0.95
+_TAUGHT: Final = frozenset({"qualifying_us", "race_lap_us", "fuel_l", "energy_kwh"})
+"""Figures into which what earlier races taught goes."""
 _UNITS: Final = {"l": "fuel_l", "kWh": "energy_kwh"}
+
+
+@dataclass(frozen=True, slots=True)
+class Taught:
+    """What earlier races taught of a figure.
+
+    Attributes:
+        shift: share by which races were other than practice foretold.
+        widen: by which their intervals were too narrow; below 1: too wide.
+    """
+
+    shift: float = 0.0
+    widen: float = 1.0
+
+
+def wider(value: float, end: float, widen: float) -> float:
+    """An end of an interval around a value, made wider."""
+    return value + (end - value) * widen
 
 
 def expected_of(figures: Mapping[str, Any]) -> dict[str, Any]:
@@ -39,11 +60,8 @@ def expected_of(figures: Mapping[str, Any]) -> dict[str, Any]:
         out[_UNITS[used["unit"]]] = Expected(used["per_lap"], used["per_lap"] - half, used["per_lap"] + half, _NINE_IN_TEN)
     if limits := figures["limits"]:
         out["strikes"] = _number(limits["expected"])
-    shifts = figures["shifts"]
-    return {
-        name: {"value": item.value, "low": item.low, "high": item.high, "share": item.share, "shift": shifts.get(name, 0.0)}
-        for name, item in out.items()
-    }
+    races = figures["taught"]
+    return {name: {**asdict(item), **asdict(races.get(name, Taught()) if name in _TAUGHT else Taught())} for name, item in out.items()}
 
 
 def read_expected(kept: Mapping[str, Any] | None, *, alone: bool = False) -> dict[str, Expected]:
@@ -54,8 +72,10 @@ def read_expected(kept: Mapping[str, Any] | None, *, alone: bool = False) -> dic
     """
     out = {}
     for name, item in (kept or {}).items():
-        by = 1 + item["shift"] if alone else 1.0
-        out[name] = Expected(item["value"] / by, item["low"] / by, item["high"] / by, item["share"])
+        by, widen = (1 + item["shift"], item["widen"]) if alone else (1.0, 1.0)
+        value = item["value"] / by
+        low, high = (wider(value, item[end] / by, 1 / widen) for end in ("low", "high"))
+        out[name] = Expected(value, low, high, item["share"])
     return out
 
 

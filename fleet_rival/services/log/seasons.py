@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Final
 
 from sqlalchemy import select
@@ -13,10 +13,10 @@ from fleet_rival.core.race.driven import RaceDriven
 from fleet_rival.db.tables import Entry, RaceSheet
 from fleet_rival.services.base import Actor
 from fleet_rival.services.log.driven import driven_starts
-from fleet_rival.services.log.expected import read_expected
+from fleet_rival.services.log.expected import Taught, read_expected
 from fleet_rival.services.log.results import PastRace, ResultView, past_races
 
-__all__ = ["Looked", "calibration", "looked_at", "shifts"]
+__all__ = ["Looked", "calibration", "looked_at", "taught"]
 
 _MOST_RACES: Final = 60
 """Of the last ones."""
@@ -74,13 +74,8 @@ def calibration(sessions: sessionmaker[Session], actor: Actor, races: Sequence[P
     return calibrated([item.alone for race in races[:_MOST_RACES] for item in looked_at(sessions, actor, race)])
 
 
-def shifts(sessions: sessionmaker[Session], actor: Actor, moment: datetime | None = None) -> dict[str, float]:
-    """By which share of what practice foretells races of the team were other, figure by figure; drawn to nothing while few are known.
-
-    Args:
-        moment: only races before that; all where None.
-    """
+def taught(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> dict[str, Taught]:
+    """What the team's races before a moment taught of each figure; drawn to nothing while few are known."""
     whole = replace(actor, role="coach")
-    until = moment or datetime.now(UTC)
-    races = [item for item in past_races(sessions, whole, until) if item.results and item.last < until]
-    return {item.figure: item.shift for item in calibration(sessions, whole, races)}
+    races = [item for item in past_races(sessions, whole, moment) if item.results and item.last < moment]
+    return {item.figure: Taught(item.shift, item.widen) for item in calibration(sessions, whole, races)}

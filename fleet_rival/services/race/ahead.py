@@ -29,7 +29,8 @@ from fleet_rival.services import entries
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.fix.clinic import driver_clinic
-from fleet_rival.services.log.seasons import shifts
+from fleet_rival.services.log.expected import Taught, wider
+from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.look import asked_look
 from fleet_rival.services.pace import driver_pace
 from fleet_rival.services.race.entered import combination_of
@@ -126,17 +127,18 @@ def race_view(
     sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
 ) -> dict[str, Any]:
     """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
-    return figures_of(ahead_of(sessions, actor, entry_id, clock), shifts(sessions, actor, clock()))
+    return figures_of(ahead_of(sessions, actor, entry_id, clock), taught(sessions, actor, clock()))
 
 
-def figures_of(ahead: Ahead, shift: Mapping[str, float]) -> dict[str, Any]:
+def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     """The figures of `race_view`.
 
     Args:
-        shift: by which share of what practice foretells races were other, after `services.log.seasons.shifts`.
+        races: what earlier ones taught, after `services.log.seasons.taught`.
     """
     found, facts, wish = ahead.found, ahead.facts, ahead.wish
-    slower = 1 + shift.get("race_lap_us", 0.0)
+    pace, qualifying = races.get("race_lap_us", Taught()), races.get("qualifying_us", Taught())
+    slower = 1 + pace.shift
     missing: list[str] = []
     paces = _paces(ahead, slower) if found else []
     group = _group(found, facts.wetness or "dry") if found else None
@@ -151,7 +153,7 @@ def figures_of(ahead: Ahead, shift: Mapping[str, float]) -> dict[str, Any]:
     else:
         missing.append("laps of the race: no lap at pace tells how many there are")
     laps = distance["laps"] if distance else None
-    consumption = _consumption(ahead, laps, shift, missing) if found and laps else None
+    consumption = _consumption(ahead, laps, races, missing) if found and laps else None
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     out = {
@@ -171,13 +173,13 @@ def figures_of(ahead: Ahead, shift: Mapping[str, float]) -> dict[str, Any]:
         "distance": distance,
         "median_us": float(median) if median is not None else None,
         "target_us": ahead.target_us,
-        "qualifying": _qualifying(ahead, group, 1 + shift.get("qualifying_us", 0.0), missing) if group else None,
+        "qualifying": _qualifying(ahead, group, qualifying, missing) if group else None,
         "consumption": consumption,
         "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
         "limits": _limits(ahead, laps, missing) if found and laps else None,
-        "own_race": _own_race(ahead, group, laps, slower, missing) if group and laps else None,
+        "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
-        "shifts": dict(shift),
+        "taught": dict(races),
         "missing": missing,
     }
     if not found:
@@ -226,7 +228,7 @@ def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
     return [pace for _, pace in out.values()]
 
 
-def _qualifying(ahead: Ahead, group: GroupAnalysis, slower: float, missing: list[str]) -> dict[str, Any] | None:
+def _qualifying(ahead: Ahead, group: GroupAnalysis, races: Taught, missing: list[str]) -> dict[str, Any] | None:
     """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
     assert ahead.found is not None
     clean = ahead.found.clean_times(group)
@@ -244,22 +246,24 @@ def _qualifying(ahead: Ahead, group: GroupAnalysis, slower: float, missing: list
     # As under Find: laps of a run are alike, so that the best of several is less of a chance.
     alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     told = min(group.best_of, key=lambda item: abs(item.laps - laps))
+    likely, low, high = told.p50_us, told.p10_us, told.p90_us
+    slower = 1 + races.shift
     # What practice has to bring so that the race's qualifying brings the target.
     goal = round(ahead.target_us / slower) if ahead.target_us is not None else None
     return {
         "laps": laps,
         "cold_laps": ahead.car.cold_laps if ahead.car else None,
         "safe_us": slower * float(np.median(clean)),
-        "likely_us": told.p50_us * slower if told.p50_us is not None else None,
-        "low_us": told.p10_us * slower if told.p10_us is not None else None,
-        "high_us": told.p90_us * slower if told.p90_us is not None else None,
+        "likely_us": likely * slower if likely is not None else None,
+        "low_us": wider(likely, low, races.widen) * slower if likely is not None and low is not None else None,
+        "high_us": wider(likely, high, races.widen) * slower if likely is not None and high is not None else None,
         "odds": odds_of(clean, rate, laps, goal, alike) if goal is not None and rate > 0 else None,
         "odds_first": odds_of(clean, rate, 1, goal, alike) if goal is not None and rate > 0 else None,
         "clean_rate": rate,
     }
 
 
-def _consumption(ahead: Ahead, laps: int, shift: Mapping[str, float], missing: list[str]) -> dict[str, Any] | None:
+def _consumption(ahead: Ahead, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
     found = ahead.found
     assert found is not None
     tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
@@ -267,7 +271,8 @@ def _consumption(ahead: Ahead, laps: int, shift: Mapping[str, float], missing: l
         used = _used(found.laps, field)
         if used is None:
             continue
-        used = replace(used, mean=used.mean * (1 + shift.get(field, 0.0)))
+        own = races.get(field, Taught())
+        used = replace(used, mean=used.mean * (1 + own.shift), deviation=used.deviation * own.widen, between=used.between * own.widen)
         load = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps, ahead.wish.saving)
         none_saved = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps)
         needed = None
@@ -346,7 +351,7 @@ def _limits(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | Non
     }
 
 
-def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, slower: float, missing: list[str]) -> dict[str, Any] | None:
+def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, missing: list[str]) -> dict[str, Any] | None:
     found, middle = ahead.found, group.consistency.median_us
     assert found is not None
     told = None
@@ -366,7 +371,9 @@ def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, slower: float, miss
             drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(lap.strikes or lap.incidents)))
         told = race_from_laps(drawn, laps, slope)
         if told is not None:
-            told = replace(told, median_us=slower * told.median_us, low_us=slower * told.low_us, high_us=slower * told.high_us)
+            by, middle_us = 1 + races.shift, told.median_us
+            low, high = (by * wider(middle_us, end, races.widen) for end in (told.low_us, told.high_us))
+            told = replace(told, median_us=by * middle_us, low_us=low, high_us=high)
     if told is None:
         missing.append("the race from own laps: fewer than ten laps tell")
     return asdict(told) if told else None

@@ -15,7 +15,7 @@ from fleet_rival.services.book.load import load_book
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.log.expected import expected_of
 from fleet_rival.services.log.lessons import lessons_of_week
-from fleet_rival.services.log.seasons import shifts
+from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of, figures_of
 from fleet_rival.wording.race import Line, sheet_lines
 
@@ -65,7 +65,7 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
         NotThere: no such entry, or not the actor's.
     """
     ahead = ahead_of(sessions, actor, entry_id, clock)
-    lines, missing = lines_of(sessions, actor, ahead, figures_of(ahead, shifts(sessions, actor, clock())))
+    lines, missing = lines_of(sessions, actor, ahead, figures_of(ahead, taught(sessions, actor, clock())))
     with sessions() as session:
         rows = list(_rows(session, ahead))
         last = rows[-1] if rows else None
@@ -104,7 +104,7 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         Refused: the last one says the same.
     """
     ahead = ahead_of(sessions, actor, entry_id, clock)
-    figures = figures_of(ahead, shifts(sessions, actor, clock()))
+    figures = figures_of(ahead, taught(sessions, actor, clock()))
     lines, _ = lines_of(sessions, actor, ahead, figures)
     with sessions.begin() as session:
         rows = list(_rows(session, ahead))

@@ -743,6 +743,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drivers/{driver_id}/season": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A driver's season on one page; a driver's own, unless the team opened the rest. */
+        get: operations["api_get_season_drivers__uuid_driver_id__season_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drivers/{driver_id}/season/mistakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What recurred in which week of a driver's season. */
+        get: operations["api_get_season_mistakes_drivers__uuid_driver_id__season_mistakes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drivers/{driver_id}/steadiness": {
         parameters: {
             query?: never;
@@ -3973,6 +4007,27 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** BookMistake */
+        BookMistake: {
+            /** Closed */
+            closed: number;
+            /**
+             * Costs Us
+             * @description A lap, by week as in the book; 0: it didn't recur, null: too little was driven to tell
+             */
+            costs_us: (number | null)[];
+            /** Kind */
+            kind: string;
+            /** Returned */
+            returned: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "closed" | "returned";
+            /** Title */
+            title: string;
+        };
         /** BookOut */
         BookOut: {
             /** Car Id */
@@ -4029,6 +4084,45 @@ export interface components {
             unit: "m" | "yd";
             /** Version */
             version: number;
+        };
+        /** BookWeek */
+        BookWeek: {
+            /** Begins At */
+            begins_at: string | null;
+            /** Car */
+            car: string;
+            /** Clean */
+            clean: number;
+            /** Clean Rate */
+            clean_rate: number | null;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /**
+             * Gap Pct
+             * @description Of the best lap to the target, or to the team's best ideal
+             */
+            gap_pct: number | null;
+            /** Laps */
+            laps: number;
+            /** Number */
+            number: number | null;
+            /** Out Of Date */
+            out_of_date: boolean;
+            /** Place */
+            place: string;
+            /** Points */
+            points: number | null;
+            /** Series */
+            series: string | null;
+            /** Spread Pct */
+            spread_pct: number | null;
+            /** Sure */
+            sure: string;
+            /** Week Id */
+            week_id: string | null;
         };
         /** Boundaries */
         Boundaries: {
@@ -4167,6 +4261,11 @@ export interface components {
              * @description Share that is taken into account from here on
              */
             shift: number;
+            /**
+             * Widen
+             * @description By which intervals are made wider from here on
+             */
+            widen: number;
             /** Words */
             words: string;
         };
@@ -5383,15 +5482,9 @@ export interface components {
             by: string;
             /** Compared */
             compared: components["schemas"]["ComparedOut"][];
-            /**
-             * Finish
-             * @default null
-             */
+            /** Finish */
             finish: number | null;
-            /**
-             * Grid
-             * @default null
-             */
+            /** Grid */
             grid: number | null;
             /**
              * Id
@@ -5399,28 +5492,16 @@ export interface components {
              */
             id: string;
             /** Incidents */
-            incidents?: components["schemas"]["RaceIncident"][];
-            /**
-             * Laps
-             * @default null
-             */
+            incidents: components["schemas"]["RaceIncident"][];
+            /** Laps */
             laps: number | null;
-            /**
-             * Note
-             * @default null
-             */
+            /** Note */
             note: string | null;
-            /**
-             * Points
-             * @default null
-             */
+            /** Points */
             points: number | null;
             /** Pressure */
             pressure: components["schemas"]["PressureOut"][];
-            /**
-             * Qualifying Us
-             * @default null
-             */
+            /** Qualifying Us */
             qualifying_us: number | null;
             /**
              * Race Laps
@@ -5438,7 +5519,7 @@ export interface components {
              */
             starts_at: string;
             /** Stops */
-            stops?: components["schemas"]["RaceStop"][];
+            stops: components["schemas"]["RaceStop"][];
             /** Version */
             version: number;
         };
@@ -9151,16 +9232,16 @@ export interface components {
             race_at: string | null;
             /** Series */
             series: string;
-            /**
-             * Shifts
-             * @description Shares by which earlier races were other than practice foretold; taken into account
-             */
-            shifts: {
-                [key: string]: number;
-            };
             stops: components["schemas"]["RaceStops"] | null;
             /** Target Us */
             target_us: number | null;
+            /**
+             * Taught
+             * @description By figure, what earlier races taught; taken into account
+             */
+            taught: {
+                [key: string]: components["schemas"]["RaceTaught"];
+            };
             /** Version */
             version: number;
             /**
@@ -9262,6 +9343,19 @@ export interface components {
             plans: components["schemas"]["RacePlanOut"][];
             /** Why None */
             why_none: string;
+        };
+        /** RaceTaught */
+        RaceTaught: {
+            /**
+             * Shift
+             * @description Share by which races were other than practice foretold
+             */
+            shift: number;
+            /**
+             * Widen
+             * @description By which its intervals were too narrow
+             */
+            widen: number;
         };
         /** RaceWishBody */
         RaceWishBody: {
@@ -9872,15 +9966,9 @@ export interface components {
         ResultOut: {
             /** By */
             by: string;
-            /**
-             * Finish
-             * @default null
-             */
+            /** Finish */
             finish: number | null;
-            /**
-             * Grid
-             * @default null
-             */
+            /** Grid */
             grid: number | null;
             /**
              * Id
@@ -9888,26 +9976,14 @@ export interface components {
              */
             id: string;
             /** Incidents */
-            incidents?: components["schemas"]["RaceIncident"][];
-            /**
-             * Laps
-             * @default null
-             */
+            incidents: components["schemas"]["RaceIncident"][];
+            /** Laps */
             laps: number | null;
-            /**
-             * Note
-             * @default null
-             */
+            /** Note */
             note: string | null;
-            /**
-             * Points
-             * @default null
-             */
+            /** Points */
             points: number | null;
-            /**
-             * Qualifying Us
-             * @default null
-             */
+            /** Qualifying Us */
             qualifying_us: number | null;
             /**
              * Starts At
@@ -9915,7 +9991,7 @@ export interface components {
              */
             starts_at: string;
             /** Stops */
-            stops?: components["schemas"]["RaceStop"][];
+            stops: components["schemas"]["RaceStop"][];
             /** Version */
             version: number;
         };
@@ -10235,6 +10311,30 @@ export interface components {
             /** Time Us */
             time_us: number;
         };
+        /** SeasonBook */
+        SeasonBook: {
+            /**
+             * Behind
+             * @description Weeks of which figures are missing or out of date
+             */
+            behind: number;
+            /** Driver */
+            driver: string;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Lessons */
+            lessons: components["schemas"]["LessonOut"][];
+            /**
+             * Weeks
+             * @description Series by series, each in the order of its weeks
+             */
+            weeks: components["schemas"]["BookWeek"][];
+            /** Words */
+            words: string[];
+        };
         /** SeasonImportedOut */
         SeasonImportedOut: {
             /** Added */
@@ -10247,6 +10347,13 @@ export interface components {
             same: number;
             /** Set Aside */
             set_aside: number;
+        };
+        /** SeasonMistakes */
+        SeasonMistakes: {
+            /** Items */
+            items: components["schemas"]["BookMistake"][];
+            /** Words */
+            words: string[];
         };
         /** SeasonPreviewOut */
         SeasonPreviewOut: {
@@ -10478,8 +10585,11 @@ export interface components {
              * Format: uuid
              */
             series_id: string;
-            /** Starts Count */
-            starts_count: string;
+            /**
+             * Starts Count
+             * @enum {string}
+             */
+            starts_count: "best" | "sum" | "mean";
             /** Version */
             version: number;
         };
@@ -17474,6 +17584,212 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriverRowOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_season_drivers__uuid_driver_id__season_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeasonBook"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_season_mistakes_drivers__uuid_driver_id__season_mistakes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeasonMistakes"];
                 };
             };
             /** @description Unauthorized */

@@ -45,9 +45,10 @@ const score = useMutation({
   onSettled: settled,
 })
 const count = useMutation({
-  mutationFn: ({ item, best }: { item: Schemas['SeriesStanding']; best: number | null }) => answer(api.PUT('/api/series/{series_id}/counting', { params: { path: { series_id: item.series_id }, header: version(item.version) }, body: { best_weeks: best } })),
+  mutationFn: ({ item, best, rule }: { item: Schemas['SeriesStanding']; best: number | null; rule?: Schemas['SeriesStanding']['starts_count'] }) => answer(api.PUT('/api/series/{series_id}/counting', { params: { path: { series_id: item.series_id }, header: version(item.version) }, body: { best_weeks: best, starts_count: rule ?? item.starts_count } })),
   onSettled: settled,
 })
+const ruleOf = (event: Event) => (event.target as HTMLSelectElement).value as Schemas['SeriesStanding']['starts_count']
 const numberOf = (event: Event) => {
   const text = (event.target as HTMLInputElement).value.trim()
   return text === '' ? null : Number(text)
@@ -107,7 +108,7 @@ const numberOf = (event: Event) => {
       <p class="quiet">Points of earlier weeks, as somebody enters them; those that don’t count are struck through.</p>
       <div class="standings">
       <div v-for="item in told.standings" :key="item.series_id" class="standing">
-        <h3>{{ item.series }} <label class="small">the best <input class="field" type="number" min="1" max="100" placeholder="all" :value="item.best_weeks" :aria-label="`${item.series}: weeks that count`" @change="count.mutate({ item, best: numberOf($event) })" /> weeks count</label></h3>
+        <h3>{{ item.series }} <label class="small">the best <input class="field" type="number" min="1" max="100" placeholder="all" :value="item.best_weeks" :aria-label="`${item.series}: weeks that count`" @change="count.mutate({ item, best: numberOf($event) })" /> weeks count,</label> <label class="small">of several starts <select :value="item.starts_count" :aria-label="`${item.series}: of several starts`" @change="count.mutate({ item, best: item.best_weeks, rule: ruleOf($event) })"><option value="best">the best</option><option value="sum">all together</option><option value="mean">their mean</option></select></label></h3>
         <p v-if="!item.drivers.length" class="quiet">No points yet. They are entered with the entry, on the board.</p>
         <ol v-else>
           <li v-for="driver in item.drivers" :key="driver.driver_id">

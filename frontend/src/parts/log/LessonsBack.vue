@@ -14,7 +14,7 @@ const title = useId()
   <section v-if="items.length" class="sheet part" :aria-labelledby="title">
     <h2 :id="title">Learned before</h2>
     <ul><li v-for="item in items" :key="item.id">{{ item.text }} <span class="quiet">{{ ties(item) }}</span></li></ul>
-    <p><RouterLink to="/log">All that was learned</RouterLink></p>
+    <p><RouterLink to="/log/learned">All that was learned</RouterLink></p>
   </section>
 </template>
 

@@ -4,6 +4,7 @@ import { computed, reactive, ref } from 'vue'
 import { answer, api } from '@/api/client'
 import { date } from '@/format'
 import { CONDITIONS, ties, useLessonActs, type Lesson, type LessonBody } from '@/log'
+import LogLinks from '@/parts/log/LogLinks.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -44,7 +45,7 @@ const filtered = computed(() => Object.keys(query.value).length > 0)
 </script>
 
 <template>
-  <h1>Learned</h1>
+  <div class="top"><h1>Learned</h1><LogLinks /></div>
   <form class="sheet part" aria-labelledby="write-title" @submit.prevent="keep().catch(() => undefined)">
     <h2 id="write-title">{{ changing ? 'Change it' : 'Write down what was learned' }}</h2>
     <label class="wide">In one sentence <textarea v-model="form.text" class="field" rows="2" maxlength="500" required placeholder="braking 6 m earlier on cold tyres held for all five starts" /></label>
@@ -81,6 +82,7 @@ const filtered = computed(() => Object.keys(query.value).length > 0)
   </ul>
 </template>
 
+<style scoped src="@/theme/page.css"></style>
 <style scoped>
 form.part {
   padding: 12px 16px;
