@@ -13,7 +13,7 @@ from uuid import UUID
 from sqlalchemy import Select, exists, func, or_, select, update
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
-from fleet_rival.db.tables import Base, Change, ChangeSet, Lap, LapFileRow, Membership, Person, RigToken, SeasonFileRow
+from fleet_rival.db.tables import BROUGHT, Base, Change, ChangeSet, Lap, LapFileRow, Membership, Person, RigToken, SeasonFileRow
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.errors import Conflict, NotThere
 from fleet_rival.services.reversal import Reversal
@@ -210,7 +210,7 @@ def _chosen(session: Session, actor: Actor, entry_id: UUID | None, *, again: boo
 def _may_turn(actor: Actor, row: ChangeSet) -> bool:
     """Whether the actor may do such a thing at all, by the role they have now."""
     manages = row.action.startswith(("people.", "team."))
-    return row.action not in _NOT_TAKEN_BACK and (actor.role == "manager" or not manages)
+    return row.turn != BROUGHT and row.action not in _NOT_TAKEN_BACK and (actor.role == "manager" or not manages)
 
 
 def _changes_of(session: Session, row: ChangeSet) -> int:
@@ -229,7 +229,7 @@ def _newest(session: Session, row: ChangeSet) -> ChangeSet:
 
 def _originals(actor: Actor) -> Select[ChangeSet]:
     """The actor's own acts that changed something."""
-    own = (ChangeSet.team_id == actor.team_id, ChangeSet.person_id == actor.person_id, ChangeSet.original_id.is_(None))
+    own = (ChangeSet.team_id == actor.team_id, ChangeSet.person_id == actor.person_id, ChangeSet.original_id.is_(None), ChangeSet.turn.is_(None))
     rows = exists().where(Change.team_id == actor.team_id, Change.change_set_id == ChangeSet.id)
     laps = exists().where(Lap.team_id == actor.team_id, Lap.change_set_id == ChangeSet.id)
     return select(ChangeSet).where(*own, ChangeSet.rig_token_id.is_(None), ChangeSet.action.not_in(_NOT_TAKEN_BACK), or_(rows, laps))
@@ -282,7 +282,7 @@ def _entries(session: Session, actor: Actor, rows: Sequence[ChangeSet]) -> tuple
                 rigs.get(row.rig_token_id or 0),
                 row.action,
                 row.summary,
-                row.turn or "act",
+                "act" if row.turn in (None, BROUGHT) else row.turn,
                 row.standing,
                 turns and row.standing,
                 turns and not row.standing,

@@ -7,7 +7,7 @@ from fleet_rival.db.tables.base import Base, now
 from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
 from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSession, Remark, Run
 from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
-from fleet_rival.db.tables.history import Change, ChangeSet
+from fleet_rival.db.tables.history import BROUGHT, Change, ChangeSet
 from fleet_rival.db.tables.log import Lesson, RaceResult
 from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
 from fleet_rival.db.tables.plan import PlanBlock, PlanMade, PlanRules
@@ -19,6 +19,7 @@ from fleet_rival.db.tables.week import Car, CarDriver, Combination, Driver, Reso
 from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
 
 __all__ = [
+    "BROUGHT",
     "Assignment",
     "Base",
     "BoardVisit",

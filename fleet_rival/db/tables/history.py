@@ -10,7 +10,9 @@ from uuid6 import uuid7
 
 from fleet_rival.db.tables.base import Base, Code, Id, Key, Word, now, table_args, within_team
 
-__all__ = ["Change", "ChangeSet"]
+__all__ = ["BROUGHT", "Change", "ChangeSet"]
+
+BROUGHT = "brought"
 
 
 class ChangeSet(Base):
@@ -40,7 +42,7 @@ class ChangeSet(Base):
     original_id: Mapped[Key | None]
     """What somebody did first, of which this one is an undo or a redo."""
     turn: Mapped[Word | None]
-    """`undo` or `redo`; None for what somebody did first."""
+    """`undo` or `redo`; None for what somebody did first; `brought` for what came with a team from elsewhere, of which no row before is known."""
     standing: Mapped[bool] = mapped_column(default=True, server_default="1")
     """Of an original: whether what it did is in force now."""
 

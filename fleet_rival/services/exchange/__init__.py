@@ -1,0 +1,1 @@
+"""A whole team's data out and in again, as an exchange package."""
