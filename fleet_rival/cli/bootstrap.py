@@ -33,6 +33,8 @@ NEEDS: dict[str, tuple[str, bool, bool]] = {
     "team": ("server", False, False),
     "backup": ("server", False, False),
     "restore": ("server", False, False),
+    "export": ("server", False, False),
+    "import": ("server", False, False),
     "analyse": ("core", False, False),
     "test": ("dev", True, True),
     "bench": ("dev", True, False),
@@ -80,6 +82,8 @@ HELP = """Fleet Rival, the preparation desk of a sim racing team.
   ./fleet team      a link for the manager of another team
   ./fleet backup    write all data into one file; --schedule does it by itself
   ./fleet restore   put a backup back
+  ./fleet export    a team's data as an exchange package in open formats, or one week of it
+  ./fleet import    bring a team in from such a package
   ./fleet test      checks and tests
   ./fleet analyse   a report from a track file and a lap file, without a server
   ./fleet bench     how fast it is, as ratios

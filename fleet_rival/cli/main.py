@@ -16,6 +16,8 @@ COMMANDS = {
     "team": ("team", "a link for the manager of another team, or for another manager"),
     "backup": ("backup", "write all data into one file, now or by a schedule"),
     "restore": ("backup", "put a backup back in place of what is there"),
+    "export": ("exchange", "write a team's data, or one week of it, as an exchange package"),
+    "import": ("exchange", "bring a team in from an exchange package"),
     "analyse": ("analyse", "a report from a track file and a lap file, without a server"),
     "test": ("test", "checks and tests"),
     "bench": ("bench", "how fast it is, as ratios measured in one run"),

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 from typing import Any
+from uuid import UUID
 
 import pytest
 from sqlalchemy import func, select, text
@@ -18,13 +19,15 @@ from fleet_rival.db.tables import Base, Lap, Membership, Person, Team
 from fleet_rival.services import entries, history, series
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.exchange.bring import bring_team
+from fleet_rival.services.exchange.bring import bring_team, let_in
 from fleet_rival.services.exchange.export import export_team, package_name
 from fleet_rival.services.exchange.tables import LEFT_OUT, TELEMETRY, plain_tables
 from fleet_rival.services.fix import clinic
 from fleet_rival.services.log import lessons, results
 from fleet_rival.services.race import sheet
-from fleet_rival.services.team import make_team
+from fleet_rival.services.rigs import make_rig_token
+from fleet_rival.services.sign_in import password_fits
+from fleet_rival.services.team import give_password, make_team
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
 from tests.formats.test_packages import validate
@@ -93,7 +96,7 @@ def test_out_in_and_out_again_is_the_same_byte_for_byte(sessions: Sessions, team
     assert brought.rows == sum(
         len(rows(before, table.name)) for table in plain_tables() if table.name != "person" and f"data/{table.name}.csv" in tables(before)
     )
-    [manager] = brought.managers
+    manager = brought.members[0]
     after = out(sessions, manager, telemetry=telemetry)
     assert tables(after) == tables(before)
     # The same laps tell the same, with traces where they came along.
@@ -111,7 +114,6 @@ def test_a_package_is_valid_by_the_standard(sessions: Sessions, team: Desk, tmp_
 
 
 def test_no_way_in_goes_along(sessions: Sessions, team: Desk) -> None:
-    from fleet_rival.services.rigs import make_rig_token
     from fleet_rival.services.team import give_password
 
     give_password(sessions, team.actor.person_id, "keziah-at-home", "a long enough secret")
@@ -143,7 +145,7 @@ def test_one_week_goes_alone(sessions: Sessions, team: Desk) -> None:
     assert rows(second, "race_result") == rows(second, "plan_block") == rows(second, "lap_file") == [] and len(rows(first, "race_result")) == 1
     assert len(rows(second, "driver")) == 2, "who drives is known all the same"
     wipe(sessions)
-    [manager] = bring_team(sessions, io.BytesIO(first)).managers
+    manager = bring_team(sessions, io.BytesIO(first)).members[0]
     assert tables(out(sessions, manager)) == tables(first)
     with pytest.raises(NotThere):
         out(sessions, manager, week_ids=[later])
@@ -172,7 +174,7 @@ def test_who_brings_a_team_manages_it_and_acts_of_before_cannot_be_taken_back(se
             ).all()
         )  # type: ignore[arg-type]
     assert roles["Somebody Else"] == "manager" and len(roles) == 2
-    old = next(item for item in brought.managers if item.person_id != who.person_id)
+    old = next(item for item in brought.members if item.person_id != who.person_id)
     page = history.history(sessions, old)
     assert page.items and not any(item.can_undo or item.can_redo for item in page.items)
     assert history.steps(sessions, old).undo is None
@@ -181,6 +183,26 @@ def test_who_brings_a_team_manages_it_and_acts_of_before_cannot_be_taken_back(se
     # What somebody does from here on can.
     lessons.add_lesson(sessions, old, {"text": "new", "driver_id": team.desk.driver})
     history.undo(sessions, old)
+
+
+def test_everybody_who_came_gets_a_way_in_of_their_own(sessions: Sessions, team: Desk) -> None:
+    team.driver("Ysolde Farrand")
+    content = out(sessions, team.actor)
+    wipe(sessions)
+    here = make_team(sessions, "Elsewhere", "Somebody Else")
+    give_password(sessions, here.person_id, "ysolde-farrand-at-home", "a long enough secret")
+    ways = let_in(sessions, bring_team(sessions, io.BytesIO(content)))
+    assert [(way.role, way.sign_in_name) for way in ways] == [("manager", "maren-holloway"), ("driver", "ysolde-farrand-at-home-2")]
+    with sessions() as session:
+        person = session.scalars(select(Person).where(Person.sign_in_name == ways[0].sign_in_name)).one()
+        assert password_fits(session, person.id, ways[0].password) and not password_fits(session, person.id, ways[1].password)
+    # A person who was here before, though without a way in, isn't anybody's to let in who brings a package.
+    wipe(sessions)
+    known = make_team(sessions, "Before", "Maren Holloway")
+    with sessions.begin() as session:
+        session.get_one(Person, known.person_id).public_id = UUID(rows(content, "person")[0]["public_id"])
+    brought = bring_team(sessions, io.BytesIO(content))
+    assert [way.role for way in let_in(sessions, brought)] == ["driver"]
 
 
 def changed(table: str, change: Callable[[list[list[str]]], None]) -> Callable[[bytes], bytes]:

@@ -3,6 +3,7 @@
 from fleet_rival.api.routes import (
     board,
     drive,
+    exchange,
     find,
     fix,
     garage,
@@ -23,6 +24,7 @@ from fleet_rival.api.routes import (
 __all__ = [
     "board",
     "drive",
+    "exchange",
     "find",
     "fix",
     "garage",

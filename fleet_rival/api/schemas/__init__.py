@@ -3,6 +3,7 @@
 from fleet_rival.api.schemas.base import *  # noqa: F403
 from fleet_rival.api.schemas.board import *  # noqa: F403
 from fleet_rival.api.schemas.drive import *  # noqa: F403
+from fleet_rival.api.schemas.exchange import *  # noqa: F403
 from fleet_rival.api.schemas.find import *  # noqa: F403
 from fleet_rival.api.schemas.fix import *  # noqa: F403
 from fleet_rival.api.schemas.garage import *  # noqa: F403

@@ -119,6 +119,7 @@ class ResultPath(BaseModel):
 
 class RaceBehind(Schema):
     entry_id: UUID
+    week_id: UUID
     driver_id: UUID
     driver: str
     series: str

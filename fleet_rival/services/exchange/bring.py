@@ -1,8 +1,11 @@
 """A team comes in from an exchange package, with everything that is in it; nothing of it where one row can't be."""
 
+import re
+import secrets
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from itertools import count
 from typing import IO, Any, Final
 from uuid import UUID
 
@@ -18,9 +21,10 @@ from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.exchange.export import file_path, trace_path
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
+from fleet_rival.services.team import give_password
 from fleet_rival.telemetry.store import store
 
-__all__ = ["Brought", "bring_team"]
+__all__ = ["Brought", "WayIn", "bring_team", "let_in"]
 
 _ROWS: Final = 2000
 _TRIES: Final = 3
@@ -32,14 +36,26 @@ class Brought:
 
     Attributes:
         rows: in all.
-        managers: its managers, who can't sign in yet where they were nobody here before.
+        members: its people, managers first.
+        newcomers: keys of people who weren't known here before, and can't sign in yet.
     """
 
     team_id: int
     public_id: UUID
     name: str
     rows: int
-    managers: tuple[Actor, ...]
+    members: tuple[Actor, ...]
+    newcomers: frozenset[int]
+
+
+@dataclass(frozen=True, slots=True)
+class WayIn:
+    """What somebody signs in with; the password can't be seen again."""
+
+    name: str
+    role: str
+    sign_in_name: str
+    password: str
 
 
 def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | None = None, work: Work = UNWATCHED) -> Brought:
@@ -70,6 +86,30 @@ def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | No
         raise Conflict("Others write much at this moment: try again.") from error
     except (DataError, OperationalError) as error:
         raise Refused("The package holds a value that the database can't take.") from error
+
+
+def let_in(sessions: sessionmaker[Session], brought: Brought) -> list[WayIn]:
+    """Ways in for everybody who came with a team and wasn't known here: packages hold none.
+
+    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not open their door.
+    """
+    out = []
+    for member in brought.members:
+        if member.person_id in brought.newcomers:
+            with sessions() as session:
+                name = session.get_one(Person, member.person_id).name
+            way = WayIn(name, member.role, _free_name(sessions, name), secrets.token_urlsafe(12))
+            give_password(sessions, member.person_id, way.sign_in_name, way.password)
+            out.append(way)
+    return out
+
+
+def _free_name(sessions: sessionmaker[Session], name: str) -> str:
+    """A name to sign in with that nobody has."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "member"
+    with sessions() as session:
+        taken = set(session.scalars(select(Person.sign_in_name).where(Person.sign_in_name.startswith(base, autoescape=True))))
+    return next(one for number in count(1) if (one := base if number == 1 else f"{base}-{number}") not in taken)
 
 
 class _Crossed(Exception):
@@ -134,11 +174,12 @@ def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable
     connection.execute(text("SET SESSION foreign_key_checks = 0"))
     try:
         maps: dict[str, Mapping[int, int]] = {}
+        newcomers: frozenset[int] = frozenset()
         told = 0
         for at, table in enumerate(tables):
             work.step(0.95 * at / len(tables), table.name)
             if table.name == "person":
-                maps["person"] = _people(session, package, table)
+                maps["person"], newcomers = _people(session, package, table)
                 continue
             rows = list(_read(package, table))
             base = _reserved(session, table.name, len(rows))
@@ -153,10 +194,10 @@ def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable
         if who is not None:
             _let_in(session, team_id, who)
         team = session.get_one(Team, team_id)
-        members = session.scalars(select(Membership).where(Membership.team_id == team_id, Membership.role == "manager").order_by(Membership.id))
-        managers = tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in members)
+        people = session.scalars(select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id))
+        members = tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
         work.finish(session, {"team": team.name, "rows": told})
-        return Brought(team_id, team.public_id, team.name, told, managers)
+        return Brought(team_id, team.public_id, team.name, told, members, newcomers)
     finally:
         connection.execute(text("SET SESSION foreign_key_checks = 1"))
 
@@ -232,8 +273,8 @@ def _file(package: PackageReader, table: str, key: int, cell: str) -> bytes:
         return content.read()
 
 
-def _people(session: Session, package: PackageReader, table: PlainTable) -> dict[int, int]:
-    """People by their number in the package: those who are here already, and the others without a way in."""
+def _people(session: Session, package: PackageReader, table: PlainTable) -> tuple[dict[int, int], frozenset[int]]:
+    """People by their number in the package: those who are here already, and the others, without a way in; and who those are."""
     rows = list(_read(package, table))
     wanted = {row["key"]: UUID(row["public_id"]) for row in rows}
 
@@ -242,11 +283,11 @@ def _people(session: Session, package: PackageReader, table: PlainTable) -> dict
         return {public: own for public, own in found}
 
     known = here()
-    fresh = [{name: value for name, value in row.items() if name != "key"} for row in rows if wanted[row["key"]] not in known]
+    fresh = [{"version": 1} | {name: value for name, value in row.items() if name != "key"} for row in rows if wanted[row["key"]] not in known]
     if fresh:
         session.connection().execute(insert(_as_it_is("person", list(fresh[0]))), fresh)
         known = here()
-    return {key: known[public] for key, public in wanted.items()}
+    return {key: known[public] for key, public in wanted.items()}, frozenset(known[UUID(item["public_id"])] for item in fresh)
 
 
 def _let_in(session: Session, team_id: int, who: Actor) -> None:

@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from typing import IO, Any, Final
 from uuid import UUID
@@ -9,20 +10,24 @@ from uuid import UUID
 from sqlalchemy import func, literal_column, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Base, ChangeSet, Combination, Entry, Lap, SeriesWeekCar, SeriesWeekRow, Team
+from fleet_rival.db.tables import Base, ChangeSet, Combination, Driver, Entry, Lap, Membership, SeriesWeekCar, SeriesWeekRow, Team
 from fleet_rival.formats.packages import PackageTable, write_package
 from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.exchange.tables import TELEMETRY, PlainTable, plain_tables
+from fleet_rival.services.find import may_see
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import Stretch, stretch_of
 from fleet_rival.services.week import settings_of
 from fleet_rival.telemetry.store import store
 
-__all__ = ["export_team", "file_path", "package_name", "trace_path"]
+__all__ = ["export_driver", "export_team", "file_path", "package_name", "trace_path"]
 
 _ROWS: Final = 2000
 _FILES: Final = frozenset({"lap_file", "season_file"})
 """Tables of files as they came: of single weeks they would bring along everything else that stood in them."""
+_TEAMS_OWN: Final = ("file_mapping", "plan_made", "plan_rules", "exercise", "setup", "open_question", "book_picture")
+"""Tables of work that is the team's, of which nothing is one driver's."""
+_NAMELESS: Final[Mapping[str, Any]] = {"name": "Somebody", "preferences": "{}", "reaction": None}
 _SLACK: Final = timedelta(days=7)
 
 
@@ -47,25 +52,66 @@ def export_team(
     Raises:
         NotThere: one of the weeks isn't the team's.
     """
-    tables = [table for table in plain_tables() if telemetry or table.name not in TELEMETRY]
+    with _one_state(sessions) as session:
+        only = None if week_ids is None else _of_weeks(session, actor, [find_row(session, SeriesWeekRow, actor, key, "week") for key in week_ids])
+        return _write(session, actor, file, session.get_one(Team, actor.team_id).name, only, telemetry=telemetry, work=work)
+
+
+def export_driver(
+    sessions: sessionmaker[Session], actor: Actor, file: IO[bytes], driver_id: UUID, *, telemetry: bool = False, work: Work = UNWATCHED
+) -> int:
+    """Write what is kept of one driver, for them to take along: profile, laps, what was said of them, entries, results and lessons.
+
+    Names of others stand nowhere in it.
+
+    Returns:
+        How many rows were written.
+
+    Raises:
+        NotThere: no such driver, or not the actor's business.
+    """
+    may_see(sessions, actor, driver_id)
+    with _one_state(sessions) as session:
+        driver = find_row(session, Driver, actor, driver_id, "driver")
+        own = (Membership.team_id == actor.team_id, Membership.driver_id == driver.id)
+        people = {None, *session.scalars(select(Membership.person_id).where(*own))}
+        return _write(session, actor, file, driver.name, _of_driver(session, actor, driver), people, telemetry=telemetry, work=work)
+
+
+@contextmanager
+def _one_state(sessions: sessionmaker[Session]) -> Iterator[Session]:
+    """One state of everything, however long it takes and whatever people do meanwhile."""
     with sessions() as session:
-        # One state of everything, however long it takes and whatever people do meanwhile.
         session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-        title = session.get_one(Team, actor.team_id).name
-        keys = _keys(session, actor, tables, None if week_ids is None else [find_row(session, SeriesWeekRow, actor, key, "week") for key in week_ids])
-        files: list[tuple[str, str, int]] = []
-        told = 0
+        yield session
 
-        def rows(number: int, table: PlainTable) -> Iterator[Sequence[str]]:
-            nonlocal told
-            work.step(number / len(tables), table.name)
-            for row in _rows(session, actor, table, keys, files):
-                told += 1
-                yield row
 
-        pairs: Iterator[tuple[PackageTable, Iterator[Sequence[str]]]] = ((table.package, rows(at, table)) for at, table in enumerate(tables))
-        write_package(file, title, pairs, _others(session, actor, keys, files, telemetry=telemetry))
-        return told
+def _write(
+    session: Session,
+    actor: Actor,
+    file: IO[bytes],
+    title: str,
+    only: "Only | None",
+    named: Collection[int | None] | None = None,
+    *,
+    telemetry: bool,
+    work: Work,
+) -> int:
+    tables = [table for table in plain_tables() if telemetry or table.name not in TELEMETRY]
+    keys = _keys(session, actor, tables, only)
+    files: list[tuple[str, str, int]] = []
+    told = 0
+
+    def rows(number: int, table: PlainTable) -> Iterator[Sequence[str]]:
+        nonlocal told
+        work.step(number / len(tables), table.name)
+        for row in _rows(session, actor, table, keys, files, named):
+            told += 1
+            yield row
+
+    pairs: Iterator[tuple[PackageTable, Iterator[Sequence[str]]]] = ((table.package, rows(at, table)) for at, table in enumerate(tables))
+    write_package(file, title, pairs, _others(session, actor, keys, files, telemetry=telemetry))
+    return told
 
 
 def file_path(table: str, number: int) -> str:
@@ -82,9 +128,8 @@ Keys = Mapping[str, Mapping[int, int]]
 """By table: inner key to the number in the package."""
 
 
-def _keys(session: Session, actor: Actor, tables: Sequence[PlainTable], weeks: Sequence[SeriesWeekRow] | None) -> dict[str, dict[int, int]]:
+def _keys(session: Session, actor: Actor, tables: Sequence[PlainTable], only: "Only | None") -> dict[str, dict[int, int]]:
     """Rows that go along, numbered in the order in which they were made."""
-    only = None if weeks is None else _only(session, actor, weeks)
     out: dict[str, dict[int, int]] = {}
     people: set[int] = set()
     for table in tables:
@@ -95,7 +140,7 @@ def _keys(session: Session, actor: Actor, tables: Sequence[PlainTable], weeks: S
         found: list[int] = []
         for row in _select(session, actor, table, names):
             values = dict(zip(names, row, strict=True))
-            allowed = only is None or _goes_along(table.name, values, only)
+            allowed = only is None or _goes_along(table, values, only, out)
             # What hangs on a row that stays at home stays with it.
             if allowed and all(other == "person" or values[name] in out[other] for name, other in required.items()):
                 found.append(values["id"])
@@ -115,7 +160,14 @@ def _select(session: Session, actor: Actor, table: PlainTable, names: Sequence[s
     return session.execute(query.execution_options(yield_per=_ROWS))
 
 
-def _rows(session: Session, actor: Actor, table: PlainTable, keys: Keys, files: list[tuple[str, str, int]]) -> Iterator[Sequence[str]]:
+def _rows(
+    session: Session, actor: Actor, table: PlainTable, keys: Keys, files: list[tuple[str, str, int]], named: Collection[int | None] | None
+) -> Iterator[Sequence[str]]:
+    """A table's rows as cells.
+
+    Args:
+        named: keys of the only people who are named; None: all of them.
+    """
     own = keys[table.name]
     names = ["id", *(item.name for item in table.columns if item.field.kind != "file")]
     writers = [item.write for item in table.columns]
@@ -131,6 +183,8 @@ def _rows(session: Session, actor: Actor, table: PlainTable, keys: Keys, files: 
             files.append((table.name, name, row[0]))
         for at, numbers in refers:
             values[at] = numbers.get(values[at])
+        if table.name == "person" and named is not None and row[0] not in named:
+            values = [_NAMELESS.get(item.name, value) for item, value in zip(table.columns, values, strict=True)]
         yield [str(number), *(write(value) for write, value in zip(writers, values, strict=True))]
 
 
@@ -152,7 +206,7 @@ Only = Mapping[str, Collection[int]]
 """By table: inner keys of the rows that may go along, where that isn't all."""
 
 
-def _only(session: Session, actor: Actor, rows: Sequence[SeriesWeekRow]) -> Only:
+def _of_weeks(session: Session, actor: Actor, rows: Sequence[SeriesWeekRow]) -> Only:
     """What belongs to some weeks: their entries, and the laps that are theirs with all that hangs on them."""
     weeks = {row.id for row in rows}
     loaded = load_weeks(session, actor)
@@ -204,8 +258,31 @@ def _within(at: Any, stretch: Stretch) -> Any:
     return (at >= stretch.since.astimezone(UTC)) & (at < stretch.until.astimezone(UTC))
 
 
-def _goes_along(table: str, values: Mapping[str, Any], only: Only) -> bool:
-    return table not in only or values["id"] in only[table]
+def _of_driver(session: Session, actor: Actor, driver: Driver) -> Only:
+    """What is one driver's, and where and when it was; nothing of the team's own work."""
+    own = (Lap.team_id == actor.team_id, Lap.driver_id == driver.id)
+    laps = session.execute(select(Lap.combination_id, Lap.session_id, Lap.change_set_id).where(*own).distinct()).all()
+    team = Base.metadata.tables
+
+    def theirs(name: str) -> Collection[int]:
+        table = team[name].c
+        return set(session.scalars(select(table.id).where(table.team_id == actor.team_id, table.driver_id == driver.id)))
+
+    return {
+        "driver": {driver.id},
+        "combination": {row.combination_id for row in laps},
+        "practice_session": {row.session_id for row in laps},
+        "change_set": {row.change_set_id for row in laps},
+        **{name: theirs(name) for name in ("membership", "lesson", "reference_point")},
+        **dict.fromkeys((*_FILES, *_TEAMS_OWN), ()),
+    }
+
+
+def _goes_along(table: PlainTable, values: Mapping[str, Any], only: Only, kept: Keys) -> bool:
+    if table.name in only and values["id"] not in only[table.name]:
+        return False
+    # What is about somebody who stays at home stays there too.
+    return all(values[name] is None or values[name] in kept[other] for name, other in table.refers.items() if other == "driver")
 
 
 def package_name(team: str, moment: datetime) -> str:

@@ -42,6 +42,7 @@ _LEFT_OUT_COLUMNS: Final = frozenset(
     {
         ("person", "sign_in_name"),
         ("person", "password_hash"),
+        ("person", "version"),
         ("change_set", "rig_token_id"),
         ("change_set", "subject_table"),
         ("change_set", "subject_id"),

@@ -44,6 +44,7 @@ def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[
         "items": [
             {
                 "entry_id": race.entry_id,
+                "week_id": race.week_id,
                 "driver_id": race.driver_id,
                 "driver": race.driver,
                 "series": race.facts.series,

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import DataPart from '@/parts/people/DataPart.vue'
 import DriverPart from '@/parts/people/DriverPart.vue'
 import InvitationPart from '@/parts/people/InvitationPart.vue'
 import MemberPart from '@/parts/people/MemberPart.vue'
@@ -20,6 +21,7 @@ const manages = computed(() => me.data.value?.role === 'manager')
     <div class="pair"><InvitationPart /><RigPart /></div>
   </template>
   <DriverPart />
+  <DataPart v-if="manages" />
 </template>
 
 <style scoped>

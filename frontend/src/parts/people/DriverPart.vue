@@ -5,8 +5,11 @@ import { answer, api, theirsOf, version, type DriverRow } from '@/api/client'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
+import { useMe } from '@/session'
 
 const queries = useQueryClient()
+const me = useMe()
+const manages = computed(() => me.data.value?.role === 'manager')
 const list = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const editing = ref<DriverRow>()
 const name = ref('')
@@ -21,6 +24,13 @@ const save = useMutation({
   mutationFn: (row: DriverRow) => answer(api.PUT('/api/drivers/{driver_id}', { params: { path: { driver_id: row.id }, header: version(row.version) }, body: { name: name.value, guest: guest.value } })),
   onSuccess: () => (editing.value = undefined),
   onSettled: () => queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'search' }),
+})
+/** Whom somebody is about to let go for good. */
+const leaving = ref<DriverRow>()
+const leave = useMutation({
+  mutationFn: (row: DriverRow) => answer(api.POST('/api/drivers/{driver_id}/leave', { params: { path: { driver_id: row.id } } })),
+  onSuccess: () => (leaving.value = undefined),
+  onSettled: () => queries.invalidateQueries(),
 })
 /** How somebody else left it meanwhile. */
 const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)?.items[0])
@@ -46,7 +56,19 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
         </form>
         <template v-else>
           <span>{{ row.name }}<span v-if="row.guest" class="quiet"> (guest)</span></span>
-          <v-btn size="small" variant="outlined" @click="edit(row)">Change<span class="visually-hidden"> {{ row.name }}</span></v-btn>
+          <span class="acts">
+            <a :href="`/api/drivers/${row.id}/data.zip`" download>Own data<span class="visually-hidden"> of {{ row.name }}</span></a>
+            <button v-if="manages" type="button" class="link" @click="((leaving = row), leave.reset())">Let go<span class="visually-hidden"> {{ row.name }}</span></button>
+            <v-btn size="small" variant="outlined" @click="edit(row)">Change<span class="visually-hidden"> {{ row.name }}</span></v-btn>
+          </span>
+          <v-alert v-if="leaving?.id === row.id" type="warning" role="alert" class="wide my-2">
+            {{ row.name }} is let go for good: name, profile and way in are removed, also from notes, files and what was kept of changes. The laps stay, as a former driver’s. This can’t be taken back; let them take their own data along first.
+            <template #append>
+              <WorkButton size="small" color="primary" :loading="leave.isPending.value" @click="leave.mutate(row)">Let {{ row.name }} go</WorkButton>
+              <v-btn size="small" variant="outlined" @click="leaving = undefined">Leave it</v-btn>
+            </template>
+          </v-alert>
+          <TroubleNote v-if="leaving?.id === row.id" :error="leave.error.value" class="wide" />
         </template>
       </li>
     </ul>
@@ -60,6 +82,11 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
 }
 .drivers li {
   break-inside: avoid;
+}
+.acts {
+  display: flex;
+  gap: 12px;
+  align-items: center;
 }
 .wide {
   flex-basis: 100%;
