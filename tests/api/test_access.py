@@ -321,6 +321,7 @@ def said(answer: Any) -> str:
     if answer.mimetype != "application/zip":
         return str(answer.text)
     with zipfile.ZipFile(io.BytesIO(answer.data)) as package:
+        answer.close()
         return "\n".join(package.read(name).decode(errors="replace") for name in package.namelist())
 
 
