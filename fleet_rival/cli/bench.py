@@ -25,6 +25,7 @@ from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_lap
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
 from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_plan import bench_plan
+from fleet_rival.cli.bench_race import bench_race
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
@@ -54,6 +55,7 @@ _CORNERS = """## Corners
 Two simulated drivers each in sets of practice on a street and an oval, with telemetry at 10, 25 or 60 samples a second; every other set has no habit.
 """
 _FIND_HEAD = "## Lost time looked for"
+_RACE_HEAD = "## Races planned, and a season taken along"
 _ACCURACY = """# Accuracy
 
 The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure, seeded; their laps go through
@@ -65,6 +67,7 @@ all rules.
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
     parser.add_argument("--find", action="store_true", help="the figures of lost time and of plans, and nothing else")
+    parser.add_argument("--race", action="store_true", help="planning stops, and a season's package, and nothing else")
     parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md, or with --truth to docs/accuracy.md")
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
@@ -76,6 +79,8 @@ def run(arguments: argparse.Namespace) -> int:
         return _truth(save=arguments.save)
     if arguments.find:
         return _find(save=arguments.save)
+    if arguments.race:
+        return _race(save=arguments.save)
     rows: list[Row] = []
 
     def note(found: list[Row]) -> None:
@@ -112,11 +117,13 @@ def run(arguments: argparse.Namespace) -> int:
         with step("Lost time looked for"):
             found = bench_find(whole, actor)
             found += [_bench_analysis(), *bench_clinic(), *bench_plan()]
+        with step("Stops planned, and a season's package"):
+            raced = bench_race(whole.sessions)
     report = f"{_table(rows)}\n{kills}"
-    print(f"{report}\n{_table(found)}")
+    print(f"{report}\n{_table(found)}\n{_table(raced)}")
     if arguments.save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
-        target.write_text(_document(report) + _find_section(found), encoding="utf-8")
+        target.write_text(_document(report) + _find_section(found) + _race_section(raced), encoding="utf-8")
         say(f"Written: {target}")
     return 0
 
@@ -218,14 +225,30 @@ def _find(*, save: bool) -> int:
     print(_table(found))
     if save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
-        before = target.read_text(encoding="utf-8").partition(_FIND_HEAD)[0]
-        target.write_text(before + _find_section(found), encoding="utf-8")
+        before, _, behind = target.read_text(encoding="utf-8").partition(_FIND_HEAD)
+        raced = behind.partition(_RACE_HEAD)
+        target.write_text(before + _find_section(found) + "".join(raced[1:]), encoding="utf-8")
         say(f"Written: {target}")
     return 0
 
 
+def _race(*, save: bool) -> int:
+    with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole, step("Stops planned, and a season's package"):
+        raced = bench_race(whole.sessions)
+    print(_table(raced))
+    if save:
+        target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
+        target.write_text(target.read_text(encoding="utf-8").partition(_RACE_HEAD)[0] + _race_section(raced), encoding="utf-8")
+        say(f"Written: {target}")
+    return 0
+
+
+def _race_section(rows: list[Row]) -> str:
+    return f"{_RACE_HEAD}\n\nThe last output of `./fleet bench --race --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
+
+
 def _find_section(rows: list[Row]) -> str:
-    return f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
+    return f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}\n"
 
 
 def _on() -> str:

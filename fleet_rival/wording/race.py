@@ -80,7 +80,7 @@ def sheet_lines(
         out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
     if wish["early"]:
         out.append(Line("others", wish["early"]))
-    out += [Line("learned", words if words.endswith((".", "!", "?")) else f"{words}.") for words in learned]
+    out += [Line("learned", _ended(words)) for words in learned]
     return tuple(out)
 
 
@@ -103,7 +103,20 @@ def _qualifying(figures: Mapping[str, Any]) -> list[Line]:
     if told["odds"] is not None and figures["target_us"] is not None:
         first = f", {100 * told['odds_first']:.0f} % with the first one alone" if told["laps"] > 1 else ""
         out.append(Line("qualifying", f"The target {_time(figures['target_us'])} comes in {100 * told['odds']:.0f} % of such sessions{first}."))
+    if told["odds_tow"] is not None:
+        out.append(Line("qualifying", f"A tow is worth {seconds(told['tow_us'])}; with one the target comes in {100 * told['odds_tow']:.0f} %."))
+    for option in figures["options"]:
+        if option["qualifying"]:
+            out.append(
+                Line(
+                    "qualifying", f"After the safe lap, {'all lap' if option['where'] == 'lap' else option['where']}: {_ended(option['qualifying'])}"
+                )
+            )
     return out
+
+
+def _ended(words: str) -> str:
+    return words if words.endswith((".", "!", "?")) else f"{words}."
 
 
 def _distance(figures: Mapping[str, Any]) -> list[Line]:
@@ -142,6 +155,12 @@ def _tyres(figures: Mapping[str, Any]) -> list[Line]:
     for flip in near[:2]:
         count = f"{flip['stops']} {'stop' if flip['stops'] == 1 else 'stops'}" if flip["stops"] else "no stop"
         out.append(Line("tyres", f"With {count} it would be as fast if a stop cost {flip['seconds']:.1f} s."))
+    for window in told["cautions"][:2]:
+        where = f"lap {window['first']}" if window["first"] == window["last"] else f"laps {window['first']} to {window['last']}"
+        out.append(Line("tyres", f"A caution behind {where}: stop then, up to {seconds(window['best_us'])} won."))
+    for option in figures["options"]:
+        if option["race"]:
+            out.append(Line("tyres", f"{'All lap' if option['where'] == 'lap' else option['where']}: {_ended(option['race'])}"))
     if crossing := figures["crossing"]:
         for name, words in (("drying", "Drying: dry tyres from"), ("getting_wet", "Getting wet: wet tyres from")):
             if crossing[name]:

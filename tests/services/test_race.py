@@ -15,7 +15,7 @@ from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, 
 from fleet_rival.services import cars, entries, history, pace, week
 from fleet_rival.services.errors import NotThere, Outdated, Refused
 from fleet_rival.services.log import lessons
-from fleet_rival.services.race import ahead, pressures, printing, sheet, wish
+from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
 from tests.conftest import manager_of
 from tests.services.test_plan import RACE, TUESDAY, Team
 
@@ -32,7 +32,7 @@ def entry_of(team: Team, driver: str) -> UUID:
 
 
 def looked(team: Team, entry: UUID, actor: Any = None) -> dict[str, Any]:
-    told = ahead.race_view(team.sessions, actor or team.actor, entry, lambda: TUESDAY)
+    told = figures.race_view(team.sessions, actor or team.actor, entry, lambda: TUESDAY)
     s.RaceOut.model_validate(told)
     return told
 
@@ -256,3 +256,27 @@ def test_what_was_learned_stands_on_the_sheet(team: Team) -> None:
         lessons.add_lesson(team.sessions, team.actor, {"text": words, **ties})
     lines = [line.words for line in sheet_of(team, entry_of(team, "Ysolde Farrand")).lines if line.part == "learned"]
     assert lines == ["Only mine.", "Lift before the crest."]
+
+
+def test_a_caution_is_told_where_the_series_has_them(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    told = looked(team, entry)
+    wish.change_wish(team.sessions, team.actor, entry, told["version"], {"life": {"street": 12}, "pit_s": 20.0})
+    assert looked(team, entry)["stops"]["cautions"] == [], "nobody slows the field here"
+    cautions = told_by(team, cautions=True)["stops"]["cautions"]
+    assert cautions and all(1 <= item["first"] <= item["at"] <= item["last"] < 20 for item in cautions)
+    assert max(item["best_us"] for item in cautions) <= 10e6 * 1.5
+    version = looked(team, entry)["version"]
+    wish.change_wish(team.sessions, team.actor, entry, version, {"caution_pit_s": 20.0})
+    assert max((item["best_us"] for item in looked(team, entry)["stops"]["cautions"]), default=0) < 1e6
+
+
+def test_a_tow_is_told_once_some_laps_had_one(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    assert looked(team, entry)["qualifying"]["tow_us"] is None
+    with team.sessions.begin() as session:
+        towed = session.scalars(select(Lap.id).where(Lap.kind == "flying", Lap.purpose == "long").order_by(Lap.id.desc()).limit(4)).all()
+        session.execute(update(Lap).where(Lap.id.in_(towed)).values(flags="tow", time_us=Lap.time_us - 900_000, segments=None, sectors=None))
+        session.execute(update(Combination).values(target={"rule": "ideal", "time_us": None, "per_cent": 100.0}, revision=Combination.revision + 1))
+    told = looked(team, entry)["qualifying"]
+    assert 0.5e6 < told["tow_us"] < 1.3e6 and told["odds_tow"] >= told["odds"]

@@ -14,7 +14,7 @@ from fleet_rival.services import entries, history, lineup, series
 from fleet_rival.services.base import begin_change
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.log import debrief, lessons, results, seasons
-from fleet_rival.services.race import ahead, sheet
+from fleet_rival.services.race import figures, sheet
 from tests.conftest import manager_of
 from tests.services.test_plan import RACE, TUESDAY, Team
 from tests.services.test_race import entry_of, looked
@@ -207,7 +207,7 @@ def test_races_teach_what_practice_does_not(team: Team, entry: UUID) -> None:
         session.execute(update(Combination).values(revision=Combination.revision + 1))
         assert session.scalars(select(Entry.id).where(Entry.public_id == later)).one()
     for actor in (team.actor, team.driver("Ysolde Farrand")):
-        after = ahead.race_view(team.sessions, actor, later, lambda: RACE + timedelta(days=5))
+        after = figures.race_view(team.sessions, actor, later, lambda: RACE + timedelta(days=5))
         assert after["taught"]["race_lap_us"].shift == pytest.approx(pace["shift"])
     alone = foretold["stops"]["compounds"][0]["new_us"]
     assert after["stops"] is None or after["stops"]["compounds"][0]["new_us"] == pytest.approx(alone * (1 + pace["shift"]), rel=1e-3)

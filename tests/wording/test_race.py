@@ -22,8 +22,9 @@ NOTHING: dict[str, Any] = {
     "stops": None,
     "crossing": None,
     "limits": None,
+    "options": [],
 }
-QUALIFYING = {"laps": 3, "cold_laps": 2, "safe_us": 66.2e6, "likely_us": 66.0e6, "odds": 0.63, "odds_first": 0.12}
+QUALIFYING = {"laps": 3, "cold_laps": 2, "safe_us": 66.2e6, "likely_us": 66.0e6, "odds": 0.63, "odds_first": 0.12, "tow_us": None, "odds_tow": None}
 FUEL = {"unit": "l", "start": 41.26, "per_lap": 1.8, "margin": 1.44, "tank": 40.0, "saving_needed": None}
 PLANS = {
     "plans": [
@@ -32,6 +33,7 @@ PLANS = {
     ],
     "pit_flips_s": [{"stops": 0, "seconds": 27.4}, {"stops": 2, "seconds": 1.1}],
     "why_none": "",
+    "cautions": [],
 }
 T6 = {"code": "T6", "name": "Lantern Steps", "passing": (Passing("right", "high", "no room", "when somebody dives"),), "limits": ()}
 T9 = {"code": "T9", "name": None, "passing": (Passing("either", "medium"),), "limits": (Limit("exit", "two wheels", "strike"),)}
@@ -143,3 +145,22 @@ def test_only_so_many_corners_are_told() -> None:
 
 def test_a_plan_in_words() -> None:
     assert plan_words([{"compound": "hard", "laps": 23}]) == "23 laps hard"
+
+
+def test_cautions_a_tow_and_options_that_were_tried_stand_where_they_matter() -> None:
+    cautions = [{"first": 9, "last": 13, "best_us": 12_400_000.0, "at": 11}, {"first": 20, "last": 20, "best_us": 1_000_000.0, "at": 20}]
+    options = [
+        {"where": "lap", "race": "save is the better one", "qualifying": None},
+        {"where": "T3", "race": None, "qualifying": "late is the better one, firm."},
+    ]
+    qualifying = {**QUALIFYING, "tow_us": 250_000.0, "odds_tow": 0.81}
+    told = lines(qualifying=qualifying, target_us=66_054_000, stops={**PLANS, "cautions": cautions}, options=options)
+    assert words(told, "tyres")[-3:] == [
+        "A caution behind laps 9 to 13: stop then, up to 12.40 s won.",
+        "A caution behind lap 20: stop then, up to 1.00 s won.",
+        "All lap: save is the better one.",
+    ]
+    assert words(told, "qualifying")[-2:] == [
+        "A tow is worth 0.25 s; with one the target comes in 81 %.",
+        "After the safe lap, T3: late is the better one, firm.",
+    ]

@@ -10,14 +10,17 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, sessions
+from fleet_rival.api.blueprint import api, download, sessions
 from fleet_rival.services import people
 from fleet_rival.services.exchange.bring import bring_team, let_in
 from fleet_rival.services.exchange.export import export_driver, export_team, package_name
 from fleet_rival.services.exchange.leave import make_nameless
+from fleet_rival.services.exchange.lists import list_csv, list_xlsx
 
 _exchange = Tag(name="exchange")
 _ZIP: Any = {"200": {"content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}}}}
+_XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+_LIST: Any = {"200": {"content": {kind: {"schema": {"type": "string"}} for kind in ("text/csv", _XLSX)}}}
 _IN_MEMORY = 16_000_000
 
 
@@ -44,6 +47,14 @@ def bring_package(form: s.FileForm) -> Any:
 def get_driver_data(path: s.OfDriver) -> Response:
     """What is kept of one driver, to take along; a driver's own."""
     return _sent("own-data.package.zip", lambda file: export_driver(sessions(), actor(), file, path.driver_id, telemetry=True))
+
+
+@api.get("/lists/<string:listed>.<string:form>", responses=_LIST, tags=[_exchange])
+@allowed("manager", "coach", "driver")
+def get_list(path: s.ListPath) -> Response:
+    """A list in words, for a spreadsheet; a driver's own rows."""
+    make = list_csv if path.form == "csv" else list_xlsx
+    return download(make(sessions(), actor(), path.listed), "text/csv" if path.form == "csv" else _XLSX, f"{path.listed}.{path.form}")
 
 
 def _sent(name: str, write: Callable[[IO[bytes]], object]) -> Response:

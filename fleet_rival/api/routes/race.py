@@ -8,7 +8,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, sessions
-from fleet_rival.services.race import ahead, pressures, printing, sheet, wish
+from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
 from fleet_rival.wording.race import PARTS
 
 _race = Tag(name="race")
@@ -26,7 +26,7 @@ def list_races() -> Any:
 @allowed("manager", "coach", "driver")
 def get_race(path: s.EntryIdPath) -> Any:
     """The race ahead of an entry in figures; a driver's own."""
-    return s.validate(s.RaceOut, ahead.race_view(sessions(), actor(), path.entered_id))
+    return s.validate(s.RaceOut, figures.race_view(sessions(), actor(), path.entered_id))
 
 
 @api.put("/races/<uuid:entered_id>", responses={"200": s.RaceOut}, tags=[_race])
@@ -34,7 +34,7 @@ def get_race(path: s.EntryIdPath) -> Any:
 def change_race(path: s.EntryIdPath, header: s.Version, body: s.RaceWishBody) -> Any:
     """Write what people know and choose of it; if the entry is still as it was looked at."""
     wish.change_wish(sessions(), actor(), path.entered_id, header.number, body.model_dump())
-    return s.validate(s.RaceOut, ahead.race_view(sessions(), actor(), path.entered_id))
+    return s.validate(s.RaceOut, figures.race_view(sessions(), actor(), path.entered_id))
 
 
 @api.get("/races/<uuid:entered_id>/sheet", responses={"200": s.SheetOut}, tags=[_race])

@@ -10,12 +10,13 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.api.blueprint import api, background, download, sessions
 from fleet_rival.api.problems import problem
 from fleet_rival.services.errors import Refused
-from fleet_rival.services.traces import deriving, imports, passes, uploads, view
+from fleet_rival.services.traces import deriving, imports, passes, take, uploads, view
 
 _telemetry = Tag(name="telemetry")
+_PARQUET: Any = {"200": {"content": {"application/vnd.apache.parquet": {"schema": {"type": "string", "format": "binary"}}}}}
 _TUS = {"Tus-Resumable": "1.0.0", "Cache-Control": "no-store"}
 _OCTETS = "application/offset+octet-stream"
 _NOTHING: Any = {"204": None}
@@ -153,3 +154,11 @@ def overlay_traces(path: s.CombinationPath, query: s.OverlayQuery) -> Any:
     """Laps over each other in one channel, and how far each has fallen behind the first."""
     found = view.overlay(sessions(), actor(), path.combination_id, query.lap, query.channel, query.start_m, query.end_m, query.points)
     return s.validate(s.OverlayOut, found)
+
+
+@api.get("/combinations/<uuid:combination_id>/traces.parquet", responses=_PARQUET, tags=[_telemetry])
+@allowed("manager", "coach", "driver")
+def take_traces(path: s.CombinationPath, query: s.TakeTracesQuery) -> Any:
+    """Traces of chosen laps as they were recorded, as a telemetry file."""
+    body = take.traces_parquet(sessions(), actor(), path.combination_id, query.lap)
+    return download(body, "application/vnd.apache.parquet", "laps.telemetry.parquet")

@@ -1,10 +1,12 @@
 """A team's data out and in."""
 
+from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.services.exchange.lists import LISTS
 
 
 class PackageQuery(BaseModel):
@@ -29,3 +31,8 @@ class BroughtInOut(Schema):
 
 class LeftOut(Schema):
     name: str = Field(description="What the driver is called from here on")
+
+
+class ListPath(BaseModel):
+    listed: Literal[tuple(LISTS)]  # type: ignore[valid-type]
+    form: Literal["csv", "xlsx"]

@@ -27,6 +27,7 @@ class RaceWishBody(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     pit_s: float = Field(default=25.0, ge=0, le=600)
     pit_deviation_s: float = Field(default=1.5, ge=0, le=60)
+    caution_pit_s: float | None = Field(default=None, ge=0, le=600, description="What a stop costs under a caution; half where missing")
     risk: float = Field(default=0.05, gt=0, le=0.5, description="Of running out of fuel or energy")
     formation_laps: float = Field(default=0.5, ge=0, le=5)
     saving: float = Field(default=0.0, ge=0, lt=1)
@@ -41,6 +42,7 @@ class RaceWishBody(BaseModel):
 class RaceWishOut(Schema):
     pit_s: float
     pit_deviation_s: float
+    caution_pit_s: float | None
     risk: float
     formation_laps: float
     saving: float
@@ -68,6 +70,8 @@ class RaceQualifying(Schema):
     odds: float | None
     odds_first: float | None
     clean_rate: float
+    tow_us: float | None = Field(description="What a tow is worth on a lap")
+    odds_tow: float | None
 
 
 class RaceConsumption(Schema):
@@ -104,7 +108,21 @@ class RaceFlip(Schema):
     seconds: float
 
 
+class RaceCaution(Schema):
+    first: int
+    last: int
+    best_us: float
+    at: int
+
+
+class RaceOption(Schema):
+    where: str
+    race: str | None
+    qualifying: str | None
+
+
 class RaceStops(Schema):
+    cautions: list[RaceCaution] = Field(description="Laps behind which stopping under a caution is worth it")
     plans: list[RacePlanOut]
     pit_flips_s: list[RaceFlip]
     why_none: str
@@ -173,6 +191,7 @@ class RaceOut(Schema):
     limits: RaceLimits | None
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
+    options: list[RaceOption] = Field(description="Options of which a trial told which one to take")
     taught: dict[str, RaceTaught] = Field(description="By figure, what earlier races taught; taken into account")
     missing: list[str]
 

@@ -79,6 +79,11 @@ class OverlayQuery(BaseModel):
     points: int = Field(default=1000, ge=50, le=4000)
 
 
+class TakeTracesQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`")
+
+
 class PassesQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
     lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`")

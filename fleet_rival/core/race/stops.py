@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-__all__ = ["CompoundPace", "Rules", "StopPlan", "Strategy", "plans_of", "time_of"]
+__all__ = ["CompoundPace", "Rules", "StopPlan", "Strategy", "longest_stint", "plans_of", "time_of"]
 
 _MOST_STOPS: Final = 4
 _TOLD: Final = 12
@@ -121,7 +121,7 @@ def plans_of(compounds: Sequence[CompoundPace], rules: Rules, draws: int = 2000,
     if not compounds or len(set(names)) != len(names) or rules.laps < 1:
         raise ValueError("a race has laps, and compounds with names of their own")
     tables = [np.array([time_of(item, laps) for laps in range(rules.laps + 1)]) for item in compounds]
-    longest = [_longest(item, rules) for item in compounds]
+    longest = [longest_stint(item, rules) for item in compounds]
     found: list[tuple[tuple[int, ...], tuple[int, ...]]] = []
     for stops in range(rules.least_stops, min(rules.most_stops, rules.laps - 1) + 1):
         for chosen in combinations_with_replacement(range(len(compounds)), stops + 1):
@@ -132,7 +132,8 @@ def plans_of(compounds: Sequence[CompoundPace], rules: Rules, draws: int = 2000,
     return _told(compounds, rules, found, draws, seed)
 
 
-def _longest(pace: CompoundPace, rules: Rules) -> int:
+def longest_stint(pace: CompoundPace, rules: Rules) -> int:
+    """Laps that a stint may have: within the race, the tyres' life and the tank."""
     return min(item for item in (rules.laps, pace.life, rules.fuel_laps) if item is not None)
 
 

@@ -1,36 +1,22 @@
 """The race that is ahead of an entry, from the driver's own laps and what people know of it."""
 
-from collections import Counter, defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any, Final
+from typing import Any
 from uuid import UUID
 
-import numpy as np
 import orjson
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
-from fleet_rival.core.ideals.best_of import odds_of
-from fleet_rival.core.laps.marks import JudgedLap
-from fleet_rival.core.pace.runs import clean_runs
-from fleet_rival.core.race.consumption import Consumption, consumption_of, start_load
-from fleet_rival.core.race.crossing import crossing_time
-from fleet_rival.core.race.distance import timed_race
-from fleet_rival.core.race.limits import CornerRate, limit_budget
-from fleet_rival.core.race.own_race import RaceLap, race_from_laps
-from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
+from fleet_rival.core.analysis import DriverAnalysis
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, SeriesWeekRow
 from fleet_rival.services import entries
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.fix.clinic import driver_clinic
-from fleet_rival.services.log.expected import Taught, wider
-from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.look import asked_look
 from fleet_rival.services.pace import driver_pace
 from fleet_rival.services.race.entered import combination_of
@@ -38,12 +24,7 @@ from fleet_rival.services.race.wish import RaceWish, wish_of
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.track import load_track
 
-__all__ = ["Ahead", "ahead_of", "figures_of", "race_view", "races"]
-
-_OUT_LAP: Final = 1.3
-_LEAST_LAPS: Final = 8
-"""Clean laps of a compound from which its pace is told."""
-_ROUND: Final = 5
+__all__ = ["Ahead", "ahead_of", "races"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +44,8 @@ class Ahead:
     race_at: datetime | None
     clinic: Mapping[str, Any]
     """The driver's corner clinic of the week; empty where there is none."""
+    trials: Sequence[Mapping[str, Any]]
+    """Options that were tried, with what came of it; after `services.pace`."""
 
 
 def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> list[dict[str, Any]]:
@@ -115,286 +98,11 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         week_id = week.row.public_id
         session.expunge_all()
     clinic: Mapping[str, Any] = {}
+    trials: Sequence[Mapping[str, Any]] = ()
     goal = None
     if found is not None and combination is not None:
         which = (sessions, actor, combination.public_id, driver.public_id, week_id)
         # The target may be a share of the team's best ideal, which everybody's laps make.
-        clinic, goal = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])["target_us"]
-    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic)
-
-
-def race_view(
-    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
-) -> dict[str, Any]:
-    """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
-    return figures_of(ahead_of(sessions, actor, entry_id, clock), taught(sessions, actor, clock()))
-
-
-def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
-    """The figures of `race_view`.
-
-    Args:
-        races: what earlier ones taught, after `services.log.seasons.taught`.
-    """
-    found, facts, wish = ahead.found, ahead.facts, ahead.wish
-    pace, qualifying = races.get("race_lap_us", Taught()), races.get("qualifying_us", Taught())
-    slower = 1 + pace.shift
-    missing: list[str] = []
-    paces = _paces(ahead, slower) if found else []
-    group = _group(found, facts.wetness or "dry") if found else None
-    median = group.consistency.median_us if group else None
-    distance = None
-    if facts.race_laps:
-        distance = {"laps": facts.race_laps, "close": False, "timed": False}
-    elif facts.race_minutes and median:
-        lap = slower * float(median) / MICROSECONDS
-        told = timed_race(facts.race_minutes, lap, wish.leader_us / MICROSECONDS if wish.leader_us else None)
-        distance = {"laps": told.laps, "close": told.close, "timed": True}
-    else:
-        missing.append("laps of the race: no lap at pace tells how many there are")
-    laps = distance["laps"] if distance else None
-    consumption = _consumption(ahead, laps, races, missing) if found and laps else None
-    # A battery isn't filled in the pits.
-    fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
-    out = {
-        "entry_id": ahead.entry.public_id,
-        "week_id": ahead.week_id,
-        "version": ahead.entry.version,
-        "driver_id": ahead.driver.public_id,
-        "driver": ahead.driver.name,
-        "series": facts.series,
-        "place": facts.place,
-        "car": ahead.car.name if ahead.car else None,
-        "combination_id": ahead.combination.public_id if ahead.combination else None,
-        "layout_id": ahead.layout.public_id if ahead.layout else None,
-        "race_at": ahead.race_at,
-        "wish": asdict(wish),
-        "compounds": sorted({item.name for item in paces} | {item.name for item in facts.compounds}),
-        "distance": distance,
-        "median_us": float(median) if median is not None else None,
-        "target_us": ahead.target_us,
-        "qualifying": _qualifying(ahead, group, qualifying, missing) if group else None,
-        "consumption": consumption,
-        "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
-        "limits": _limits(ahead, laps, missing) if found and laps else None,
-        "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
-        "crossing": _crossing(ahead, laps) if found and laps else None,
-        "taught": dict(races),
-        "missing": missing,
-    }
-    if not found:
-        missing.insert(0, "laps: none has been driven for this week")
-    return out
-
-
-def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:
-    """The group that tells most about a race in this weather."""
-    like = [group for group in (found.main, *found.others) if group.group.wetness == wetness]
-    return max(like, key=lambda group: (group.counts["clean"], group.counts["total"]), default=found.main)
-
-
-def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
-    """How each compound goes in the race's weather, from groups with enough clean laps."""
-    found = ahead.found
-    assert found is not None
-    only = ahead.facts.compounds[0].name if len(ahead.facts.compounds) == 1 else "tyres"
-    out: dict[str, tuple[int, CompoundPace]] = {}
-    for group in (found.main, *found.others):
-        # Laps that don't say their compound were driven on the only one that there is.
-        name, net = group.group.compound or only, group.falloff.net
-        if group.group.wetness != (ahead.facts.wetness or "dry") or group.counts["clean"] < _LEAST_LAPS:
-            continue
-        if name in out and out[name][0] >= group.counts["clean"]:
-            continue
-        slope = net.value if net is not None else 0.0
-        runs = clean_runs(found.laps, group.members, 1)
-        new = slower * float(np.median([time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]))
-        cliff = group.falloff.cliff
-        cold = [found.laps[index].lap.time_us for index in group.members if set(found.laps[index].marks) == {"cold"}]
-        out[name] = (
-            group.counts["clean"],
-            CompoundPace(
-                name,
-                new,
-                slope,
-                net.low if net is not None else 0.0,
-                net.high if net is not None else 0.0,
-                ahead.wish.life.get(name),
-                max(0.0, float(np.median(cold)) - new) if cold else 0.0,
-                cliff.at if cliff is not None else None,
-                max(0.0, cliff.after_us - slope) if cliff is not None else 0.0,
-            ),
-        )
-    return [pace for _, pace in out.values()]
-
-
-def _qualifying(ahead: Ahead, group: GroupAnalysis, races: Taught, missing: list[str]) -> dict[str, Any] | None:
-    """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
-    assert ahead.found is not None
-    clean = ahead.found.clean_times(group)
-    if len(clean) < _LEAST_LAPS or not group.best_of:
-        missing.append("qualifying: fewer than eight clean laps in this weather")
-        return None
-    lap = float(np.median(clean)) / MICROSECONDS
-    laps = ahead.facts.qualifying_laps
-    if ahead.facts.qualifying_minutes:
-        # The last lap may end after the time is over, if it began before.
-        fitting = 1 + int((ahead.facts.qualifying_minutes * 60 - _OUT_LAP * lap) / lap)
-        laps = min(laps, max(1, fitting)) if laps else max(1, fitting)
-    laps = max(1, laps or 2)
-    rate = group.counts["clean"] / group.counts["eligible"] if group.counts["eligible"] else 0.0
-    # As under Find: laps of a run are alike, so that the best of several is less of a chance.
-    alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
-    told = min(group.best_of, key=lambda item: abs(item.laps - laps))
-    likely, low, high = told.p50_us, told.p10_us, told.p90_us
-    slower = 1 + races.shift
-    # What practice has to bring so that the race's qualifying brings the target.
-    goal = round(ahead.target_us / slower) if ahead.target_us is not None else None
-    return {
-        "laps": laps,
-        "cold_laps": ahead.car.cold_laps if ahead.car else None,
-        "safe_us": slower * float(np.median(clean)),
-        "likely_us": likely * slower if likely is not None else None,
-        "low_us": wider(likely, low, races.widen) * slower if likely is not None and low is not None else None,
-        "high_us": wider(likely, high, races.widen) * slower if likely is not None and high is not None else None,
-        "odds": odds_of(clean, rate, laps, goal, alike) if goal is not None and rate > 0 else None,
-        "odds_first": odds_of(clean, rate, 1, goal, alike) if goal is not None and rate > 0 else None,
-        "clean_rate": rate,
-    }
-
-
-def _consumption(ahead: Ahead, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
-    found = ahead.found
-    assert found is not None
-    tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
-    for field, unit, tank in tanks:
-        used = _used(found.laps, field)
-        if used is None:
-            continue
-        own = races.get(field, Taught())
-        used = replace(used, mean=used.mean * (1 + own.shift), deviation=used.deviation * own.widen, between=used.between * own.widen)
-        load = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps, ahead.wish.saving)
-        none_saved = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps)
-        needed = None
-        if tank is not None and none_saved.amount > tank:
-            needed = 1 - tank / none_saved.amount
-        return {
-            "unit": unit,
-            "per_lap": used.mean,
-            "deviation": used.deviation,
-            "between": used.between,
-            "laps": used.laps,
-            "runs": used.runs,
-            "start": load.amount,
-            "margin": load.margin,
-            "tank": tank,
-            "tank_laps": int(tank / (load.amount / laps)) if tank is not None else None,
-            "saving_needed": needed,
-        }
-    missing.append("fuel or energy: fewer than three laps say what they used")
-    return None
-
-
-def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
-    """What laps used; those of runs that are driven like a race alone, where there are any."""
-    runs: dict[tuple[str, int | None], dict[int, float]] = defaultdict(dict)
-    like_race = set()
-    for item in laps:
-        value = getattr(item.lap, field)
-        if item.flying and value is not None:
-            key = (item.lap.session, item.lap.run)
-            runs[key][item.lap.number] = value
-            if item.lap.session_kind == "race" or item.lap.purpose in ("long", "rehearsal"):
-                like_race.add(key)
-    chosen = [own for key, own in runs.items() if not like_race or key in like_race]
-    falls = [[value - own[number + 1] for number, value in own.items() if number + 1 in own and own[number + 1] < value] for own in chosen]
-    return consumption_of([run for run in falls if run])
-
-
-def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]) -> dict[str, Any] | None:
-    if not paces:
-        missing.append(f"tyres: no compound has {_LEAST_LAPS} clean laps in the race's weather")
-        return None
-    facts, wish = ahead.facts, ahead.wish
-    must = frozenset(item.name for item in facts.compounds if item.must)
-    pit_us, varies_us = wish.pit_s * MICROSECONDS, wish.pit_deviation_s * MICROSECONDS
-    rules = Rules(laps, must, facts.stops_min or 0, pit_us=pit_us, pit_deviation_us=varies_us, fuel_laps=fuel_laps)
-    told = plans_of(paces, rules)
-    return {
-        "plans": [
-            {**asdict(plan), "stints": [{"compound": name, "laps": own} for name, own in plan.stints], "stops": plan.stops} for plan in told.plans
-        ],
-        "pit_flips_s": [{"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()],
-        "why_none": told.why_none,
-        "compounds": [asdict(pace) for pace in paces],
-    }
-
-
-def _limits(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | None:
-    found, limit = ahead.found, ahead.facts.strike_limit
-    assert found is not None
-    if ahead.combination is not None:
-        limit = limit or ahead.combination.strike_limit
-    flying = [item.lap for item in found.laps if item.flying and item.lap.purpose != "experiment"]
-    if not limit:
-        return None
-    if len(flying) < _LEAST_LAPS:
-        missing.append("limits: fewer than eight laps tell how often they are crossed")
-        return None
-    struck = Counter(where for lap in flying for where in lap.strikes)
-    told = limit_budget({where: CornerRate(count, len(flying)) for where, count in struck.items()}, laps, limit)
-    return {
-        "limit": limit,
-        "chance": told.chance,
-        "expected": told.expected,
-        "corners": [{"corner": name, "expected": told.by_corner[name], "halved": chance} for name, chance in list(told.halved.items())[:_ROUND]],
-    }
-
-
-def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, missing: list[str]) -> dict[str, Any] | None:
-    found, middle = ahead.found, group.consistency.median_us
-    assert found is not None
-    told = None
-    if middle is not None:
-        slope = group.falloff.net.value if group.falloff.net is not None else 0.0
-        # What a slip cost, its knock-on included; of laps that were spoilt otherwise, all that they took too long.
-        cost: dict[tuple[str, int | None, int], float] = defaultdict(float)
-        for slip in (slip for mistake in ahead.clinic.get("mistakes", ()) for slip in mistake["slips"]):
-            cost[slip["session"], slip["run"], slip["lap"]] += slip["loss_us"] + slip["knock_on_us"]
-        first: dict[tuple[str, int | None], int] = {}
-        drawn = []
-        for item in (found.laps[index] for index in group.members if found.laps[index].eligible):
-            lap = item.lap
-            into = lap.number - first.setdefault((lap.session, lap.run), lap.number)
-            late = max(0.0, lap.time_us - float(middle) - slope * into) if not item.clean else 0.0
-            slipped = max(0.0, cost.get((lap.session, lap.run, lap.number), late))
-            drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(lap.strikes or lap.incidents)))
-        told = race_from_laps(drawn, laps, slope)
-        if told is not None:
-            by, middle_us = 1 + races.shift, told.median_us
-            low, high = (by * wider(middle_us, end, races.widen) for end in (told.low_us, told.high_us))
-            told = replace(told, median_us=by * middle_us, low_us=low, high_us=high)
-    if told is None:
-        missing.append("the race from own laps: fewer than ten laps tell")
-    return asdict(told) if told else None
-
-
-def _crossing(ahead: Ahead, laps: int) -> dict[str, Any] | None:
-    """Wet or dry, where both groups and what people know of the tyres on the other's track are there."""
-    found, wish = ahead.found, ahead.wish
-    assert found is not None
-    dry, wet = _pace_in(found, "dry"), _pace_in(found, "wet")
-    if dry is None or wet is None or wish.wet_on_dry_us is None or wish.dry_on_wet_us is None:
-        return None
-    left = max(1, laps // 2)
-    told: Mapping[str, Any] = {
-        name: crossing_time(wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * MICROSECONDS, left, drying=name == "drying")
-        for name in ("drying", "getting_wet")
-    }
-    return {"laps_left": left, **{name: asdict(value) if value else None for name, value in told.items()}}
-
-
-def _pace_in(found: DriverAnalysis, weather: str) -> float | None:
-    """The middle lap in a weather, of the group that is fastest in it."""
-    known = [group.consistency.median_us for group in (found.main, *found.others) if group.group.wetness == weather]
-    return min((float(value) for value in known if value is not None), default=None)
+        clinic, told = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])
+        goal, trials = told["target_us"], told["options"]
+    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic, trials)

@@ -16,7 +16,8 @@ from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.log.expected import expected_of
 from fleet_rival.services.log.lessons import lessons_of_week
 from fleet_rival.services.log.seasons import taught
-from fleet_rival.services.race.ahead import Ahead, ahead_of, figures_of
+from fleet_rival.services.race.ahead import Ahead, ahead_of
+from fleet_rival.services.race.figures import figures_of
 from fleet_rival.wording.race import Line, sheet_lines
 
 __all__ = ["SheetView", "confirm", "hand_out", "lines_of", "sheet"]

@@ -19,6 +19,7 @@ class RaceWish:
 
     Attributes:
         pit_s, pit_deviation_s: what a stop costs over driving on, in seconds.
+        caution_pit_s: what a stop costs while the field is slowed by a caution; None: half of that.
         risk: of running out of fuel or energy.
         formation_laps: driven slowly before the start, as a share of what a lap uses.
         saving: share that is saved on every lap.
@@ -31,6 +32,7 @@ class RaceWish:
 
     pit_s: float = 25.0
     pit_deviation_s: float = 1.5
+    caution_pit_s: float | None = None
     risk: float = 0.05
     formation_laps: float = 0.5
     saving: float = 0.0

@@ -19,12 +19,12 @@ const may = computed(() => maySeeAll(me.data.value?.role))
 const queries = useQueryClient()
 const asked = useQuery({ queryKey: ['races', () => props.id], queryFn: () => answer(api.GET('/api/races/{entered_id}', { params: { path: { entered_id: props.id } } })) })
 const race = computed(() => asked.data.value)
-const form = reactive({ pit_s: 25, pit_deviation_s: 1.5, risk: 5, formation_laps: 0.5, saving: 0, leader: '', life: {} as Record<string, number | ''>, wet_on_dry: '', dry_on_wet: '', remember: '', early: '' })
+const form = reactive({ pit_s: 25, pit_deviation_s: 1.5, caution_pit_s: '' as number | '', risk: 5, formation_laps: 0.5, saving: 0, leader: '', life: {} as Record<string, number | ''>, wet_on_dry: '', dry_on_wet: '', remember: '', early: '' })
 function take(told: Schemas['RaceOut']) {
   const { wish } = told
   const time = (value: number | null) => (value === null ? '' : lapTime(value))
   Object.assign(form, {
-    pit_s: wish.pit_s, pit_deviation_s: wish.pit_deviation_s, risk: Math.round(1000 * wish.risk) / 10, formation_laps: wish.formation_laps, saving: Math.round(1000 * wish.saving) / 10,
+    pit_s: wish.pit_s, pit_deviation_s: wish.pit_deviation_s, caution_pit_s: wish.caution_pit_s ?? '', risk: Math.round(1000 * wish.risk) / 10, formation_laps: wish.formation_laps, saving: Math.round(1000 * wish.saving) / 10,
     leader: time(wish.leader_us), wet_on_dry: time(wish.wet_on_dry_us), dry_on_wet: time(wish.dry_on_wet_us), remember: wish.remember, early: wish.early,
     life: Object.fromEntries(told.compounds.map((name) => [name, wish.life[name] ?? ''])),
   })
@@ -34,7 +34,7 @@ const said = ref('')
 const keep = useMutation({
   mutationFn: () => {
     const body: Schemas['RaceWishBody'] = {
-      pit_s: form.pit_s, pit_deviation_s: form.pit_deviation_s, risk: form.risk / 100, formation_laps: form.formation_laps, saving: form.saving / 100,
+      pit_s: form.pit_s, pit_deviation_s: form.pit_deviation_s, caution_pit_s: typeof form.caution_pit_s === 'number' ? form.caution_pit_s : null, risk: form.risk / 100, formation_laps: form.formation_laps, saving: form.saving / 100,
       leader_us: readTime(form.leader), wet_on_dry_us: readTime(form.wet_on_dry), dry_on_wet_us: readTime(form.dry_on_wet), remember: form.remember.trim(), early: form.early.trim(),
       life: Object.fromEntries(Object.entries(form.life).filter((item): item is [string, number] => typeof item[1] === 'number')),
     }
@@ -72,10 +72,12 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
             </li>
           </ol>
           <p v-for="flip in flips" :key="flip.stops" class="quiet">With {{ flip.stops ? `${flip.stops} ${flip.stops === 1 ? 'stop' : 'stops'}` : 'no stop' }} it would be as fast if a stop cost {{ flip.seconds.toFixed(1) }} s.</p>
+          <p v-for="item in race.stops.cautions" :key="item.first">A caution behind {{ item.first === item.last ? `lap ${item.first}` : `laps ${item.first} to ${item.last}` }}: stop then, up to <b>{{ seconds(item.best_us) }}</b> won (lap {{ item.at }}).</p>
           <details><summary>What this stands on</summary><ul><li v-for="item in race.stops.compounds" :key="String(item.name)">{{ item.name }}: {{ lapTime(Number(item.new_us)) }} on new tyres, falloff {{ seconds(Number(item.falloff_us), 3) }} a lap ({{ seconds(Number(item.falloff_low_us), 3) }} to {{ seconds(Number(item.falloff_high_us), 3) }})<template v-if="item.life">, {{ item.life }} laps a set</template></li></ul></details>
         </template>
         <p v-else-if="race.stops">No plan is possible: {{ race.stops.why_none }}.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
+        <p v-for="item in race.options.filter((one) => one.race)" :key="item.where">{{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}</p>
         <template v-if="race.crossing">
           <p v-if="race.crossing.drying">Drying: dry tyres from a lap of <b>{{ lapTime(race.crossing.drying.change_us) }}</b> on, {{ race.crossing.laps_left }} laps from the end.</p>
           <p v-if="race.crossing.getting_wet">Getting wet: wet tyres from a lap of <b>{{ lapTime(race.crossing.getting_wet.change_us) }}</b> on.</p>
@@ -89,6 +91,8 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
           <p v-if="race.qualifying.odds !== null">The target {{ lapTime(race.target_us) }} comes in <b>{{ perCent(race.qualifying.odds) }}</b> of such sessions<template v-if="race.qualifying.laps > 1">, {{ perCent(race.qualifying.odds_first ?? 0) }} with the first lap alone</template>.</p>
         </template>
         <p v-else class="quiet">Nothing tells yet.</p>
+        <p v-if="race.qualifying && race.qualifying.tow_us !== null">A tow is worth {{ seconds(race.qualifying.tow_us) }} a lap<template v-if="race.qualifying.odds_tow !== null">; with one, the target comes in <b>{{ perCent(race.qualifying.odds_tow) }}</b></template>.</p>
+        <p v-for="item in race.options.filter((one) => one.qualifying)" :key="item.where">After the safe lap, {{ item.where === 'lap' ? 'all lap' : item.where }}: {{ item.qualifying }}</p>
         <h2>Distance and consumption</h2>
         <p v-if="race.distance"><b>{{ race.distance.laps }}</b> laps<template v-if="race.distance.close">; one more or less is close</template>.</p>
         <p v-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.saving_needed"> The tank holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap, or stop.</template></p>
@@ -109,6 +113,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       <fieldset :disabled="!may" class="fields">
         <label>A stop costs, s <input v-model.number="form.pit_s" class="field" type="number" min="0" max="600" step="0.1" required /></label>
         <label>give or take, s <input v-model.number="form.pit_deviation_s" class="field" type="number" min="0" max="60" step="0.1" required /></label>
+        <label>A stop under a caution, s <input v-model.number="form.caution_pit_s" class="field" type="number" min="0" max="600" step="0.1" placeholder="half of that" /></label>
         <label>Risk of running out, % <input v-model.number="form.risk" class="field" type="number" min="0.1" max="50" step="0.1" required /></label>
         <label>Formation, laps’ worth <input v-model.number="form.formation_laps" class="field" type="number" min="0" max="5" step="0.1" required /></label>
         <label>Saved on a lap, % <input v-model.number="form.saving" class="field" type="number" min="0" max="90" step="0.5" required /></label>

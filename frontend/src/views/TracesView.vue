@@ -106,6 +106,8 @@ function takeFigures(form: 'csv' | 'json') {
       : [['distance_m', ...names.flatMap((name) => [quoted(`${name}: ${channel.value}`), quoted(`${name}: behind_s`)])], ...rows.map((row) => [row.distance_m, ...row.laps.flatMap((lap) => [lap.value ?? '', lap.behind_s ?? ''])])].map((row) => row.join(',')).join('\r\n')
   handOver(new Blob([text], { type: form === 'json' ? 'application/json' : 'text/csv' }), `traces, ${channel.value}`, form)
 }
+/** The laps themselves, with all their channels. */
+const parquet = computed(() => `/api/combinations/${props.id}/traces.parquet?${new URLSearchParams(keys.value.map((key) => ['lap', key]))}`)
 const chart = ref<InstanceType<typeof TraceStrip>>()
 function stretch(low: number, high: number) {
   from.value = low
@@ -140,7 +142,7 @@ function stretch(low: number, high: number) {
     </div>
     <section class="sheet strip" aria-label="Traces over the lap strip">
       <PictureFrame :name="`traces, ${about.name}`"><TraceStrip ref="chart" :overlay="shown" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" /></PictureFrame>
-      <p class="take quiet" role="group" aria-label="Figures of the lines">Figures: <button type="button" :disabled="!shown" @click="takeFigures('csv')">CSV<span class="visually-hidden"> of the lines</span></button> · <button type="button" :disabled="!shown" @click="takeFigures('json')">JSON<span class="visually-hidden"> of the lines</span></button></p>
+      <p class="take quiet" role="group" aria-label="Figures of the lines">Figures: <button type="button" :disabled="!shown" @click="takeFigures('csv')">CSV<span class="visually-hidden"> of the lines</span></button> · <button type="button" :disabled="!shown" @click="takeFigures('json')">JSON<span class="visually-hidden"> of the lines</span></button> · <a :href="parquet" download>Parquet<span class="visually-hidden"> of the laps, as they were recorded</span></a></p>
     </section>
     <div class="columns">
       <section class="sheet part" aria-labelledby="read-title">

@@ -14,6 +14,7 @@ const board = useQuery({ queryKey: ['board', 'weeks-of-data'], queryFn: () => an
 /** Weeks in which somebody raced, the last one first. */
 const weeks = computed(() => [...new Map((board.data.value?.items ?? []).map((item) => [item.week_id, { id: item.week_id, series: item.series, number: item.number }])).values()])
 const href = computed(() => `/api/team/package?${new URLSearchParams({ ...(week.value && { week: week.value }), ...(telemetry.value && { telemetry: 'true' }) })}`)
+const LISTS = { weeks: 'weeks of series', entries: 'entries', results: 'results', laps: 'laps', runs: 'runs', blocks: 'practice blocks', references: 'references', lessons: 'what was learned' }
 const bring = useMutation({ mutationFn: (file: File) => answer(api.POST('/api/team/packages', fileBody(file))), onSuccess: () => queries.invalidateQueries({ queryKey: ME }) })
 const enter = useMutation({
   mutationFn: (team_id: string) => answer(api.POST('/api/me/team', { body: { team_id } })),
@@ -30,6 +31,8 @@ const enter = useMutation({
       <v-checkbox v-model="telemetry" label="With traces, which are large" hide-details />
       <a class="v-btn v-btn--variant-outlined fleet-button take" :href="href" download>Take it along</a>
     </form>
+    <h3>Lists for a spreadsheet</h3>
+    <ul class="lists"><li v-for="(called, name) in LISTS" :key="name">{{ called }}: <a :href="`/api/lists/${name}.csv`" download>CSV<span class="visually-hidden"> of {{ called }}</span></a> · <a :href="`/api/lists/${name}.xlsx`" download>XLSX<span class="visually-hidden"> of {{ called }}</span></a></li></ul>
     <h3>Bring a team in</h3>
     <p class="quiet">A package makes a team of its own, which you manage. It adds nothing to this one.</p>
     <FileDrop label="An exchange package" accept=".zip" :busy="bring.isPending.value" @file="bring.mutate($event)" />
@@ -52,6 +55,9 @@ label {
   border: 1px solid var(--quiet);
   border-radius: 3px;
   text-decoration: none;
+}
+.lists {
+  columns: 3 220px;
 }
 h3 {
   margin-top: 12px;
