@@ -3,12 +3,20 @@
 import json
 import re
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
+from sqlalchemy import text
 
-from fleet_rival.services.team import team_link
+from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.db.tables import Base
+from fleet_rival.services import drive, entries, profiles, series, track, week
+from fleet_rival.services.base import Actor
+from fleet_rival.services.team import make_team, team_link
 from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
+from tests.conftest import DATA
 
 Open = Callable[..., Page]
 Check = Callable[[Page], None]
@@ -164,3 +172,89 @@ def test_the_servers_log_has_a_line_for_each_request_and_nothing_about_a_person(
     assert (line["rule"], line["method"], line["status"]) == ("/api/search", "GET", 200) and line["ms"] > 0
     told_of = [line for line in lines if re.search("ysolde|maren|farhaven|fleet_rival_sign_in", line, re.IGNORECASE)]
     assert not told_of
+
+
+def a_small_team(desk: Desk) -> Actor:
+    """A team of its own with a week that runs, a driver who is entered, and laps."""
+    sessions = desk.whole.sessions
+    manager = make_team(sessions, "Twin Harbours", "Orla Pennick")
+    layout = track.add_track(sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+    made = week.add_combination(sessions, manager, layout.id, "Cinder Kart")
+    laps = "driver,session,run,lap,time\n" + "".join(f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31))
+    file_id = drive.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
+    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
+    today = datetime.now(UTC).date()
+    own = series.add_series(sessions, manager, "Twin Cup")
+    facts = SeriesWeek(
+        *("Twin Cup", 1, "UTC", today - timedelta(days=2), today + timedelta(days=5), ("Cinder Kart",), layout.track, layout.layout), race_laps=20
+    )
+    key = series.add_week(sessions, manager, own.id, facts).id
+    entries.enter(sessions, manager, [key], [item.id for item in profiles.profiles(sessions, manager)], "must")
+    return manager
+
+
+def wipe(desk: Desk, team: Actor) -> None:
+    with desk.whole.sessions.begin() as session:
+        session.execute(text("SET SESSION foreign_key_checks = 0"))
+        for table in Base.metadata.sorted_tables:
+            if "team_id" in table.c:
+                session.execute(table.delete().where(table.c.team_id == team.team_id))
+        session.execute(text("DELETE FROM team WHERE id = :team"), {"team": team.team_id})
+        session.execute(text("DELETE FROM person WHERE id = :person"), {"person": team.person_id})
+        session.execute(text("SET SESSION foreign_key_checks = 1"))
+
+
+def board_of(page: Page) -> str:
+    """What the board says of whom, in its table."""
+    row = page.get_by_role("row").filter(has=page.get_by_role("rowheader", name=re.compile("Wim Sattler")))
+    expect(row).to_contain_text("31.1", timeout=60_000)
+    return re.sub(r"\s+", " ", row.inner_text())
+
+
+def test_a_team_is_taken_along_wiped_and_brought_back(open_page: Open, accessible: Check, desk: Desk, tmp_path: Path) -> None:
+    manager = a_small_team(desk)
+    page = open_page("/", who=manager)
+    before = board_of(page)
+    page.goto(f"{desk.whole.address}/people")
+    data = page.get_by_role("region", name="The team’s data")
+    accessible(page)
+    with page.expect_download() as coming:
+        data.get_by_role("link", name="Take it along").click()
+    package = tmp_path / coming.value.suggested_filename
+    coming.value.save_as(package)
+    assert package.name.startswith("twin-harbours-")
+    with page.expect_download() as listed:
+        data.get_by_role("link", name="XLSX of laps", exact=True).click()
+    assert listed.value.suggested_filename == "laps.xlsx"
+    page.close()
+
+    wipe(desk, manager)
+    other = make_team(desk.whole.sessions, "Elsewhere", "Tove Ransby")
+    page = open_page("/people", who=other)
+    data = page.get_by_role("region", name="The team’s data")
+    data.locator("input[type=file]").set_input_files(package)
+    expect(data.get_by_role("status")).to_contain_text("Twin Harbours came in with")
+    # Whoever wasn't known here gets a way in, shown once.
+    expect(data.get_by_text(re.compile("Orla Pennick, manager: orla-pennick with "))).to_be_visible()
+    accessible(page)
+    data.get_by_role("button", name="Go to Twin Harbours").click()
+    assert board_of(page) == before
+    page.goto(f"{desk.whole.address}/people")
+    page.get_by_role("region", name="The team’s data").locator("input[type=file]").set_input_files(package)
+    expect(page.get_by_role("alert")).to_contain_text("is here already")
+
+
+def test_who_leaves_takes_their_data_along_and_leaves_no_name(open_page: Open, accessible: Check, desk: Desk) -> None:
+    manager = a_small_team(desk)
+    page = open_page("/people", who=manager)
+    drivers = page.get_by_role("region", name="Drivers")
+    with page.expect_download() as coming:
+        drivers.get_by_role("link", name="Own data of Wim Sattler").click()
+    assert coming.value.suggested_filename == "own-data.package.zip"
+    drivers.get_by_role("button", name="Let go Wim Sattler").click()
+    expect(drivers.get_by_role("alert")).to_contain_text("This can’t be taken back")
+    accessible(page)
+    drivers.get_by_role("button", name="Let Wim Sattler go").click()
+    expect(drivers.get_by_text("Former driver 1").first).to_be_visible()
+    expect(page.get_by_text("Wim Sattler")).to_have_count(0)
+    wipe(desk, manager)

@@ -624,6 +624,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/traces.parquet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Traces of chosen laps as they were recorded, as a telemetry file. */
+        get: operations["api_take_traces_combinations__uuid_combination_id__traces_parquet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/traces/overlay": {
         parameters: {
             query?: never;
@@ -1596,6 +1613,23 @@ export interface paths {
         put?: never;
         /** Who should drive which race, with the reasons; nothing is written. */
         post: operations["api_propose_lineup_lineup_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{listed}.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A list in words, for a spreadsheet; a driver's own rows. */
+        get: operations["api_get_list_lists__string_listed___string_form__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -9155,6 +9189,17 @@ export interface components {
              */
             week_id: string;
         };
+        /** RaceCaution */
+        RaceCaution: {
+            /** At */
+            at: number;
+            /** Best Us */
+            best_us: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
         /** RaceConsumption */
         RaceConsumption: {
             /** Between */
@@ -9292,6 +9337,15 @@ export interface components {
             /** Items */
             items: components["schemas"]["RaceEntry"][];
         };
+        /** RaceOption */
+        RaceOption: {
+            /** Qualifying */
+            qualifying: string | null;
+            /** Race */
+            race: string | null;
+            /** Where */
+            where: string;
+        };
         /** RaceOut */
         RaceOut: {
             /** Car */
@@ -9322,6 +9376,11 @@ export interface components {
             median_us: number | null;
             /** Missing */
             missing: string[];
+            /**
+             * Options
+             * @description Options of which a trial told which one to take
+             */
+            options: components["schemas"]["RaceOption"][];
             own_race: components["schemas"]["RaceOwn"] | null;
             /** Place */
             place: string;
@@ -9401,8 +9460,15 @@ export interface components {
             odds: number | null;
             /** Odds First */
             odds_first: number | null;
+            /** Odds Tow */
+            odds_tow: number | null;
             /** Safe Us */
             safe_us: number;
+            /**
+             * Tow Us
+             * @description What a tow is worth on a lap
+             */
+            tow_us: number | null;
         };
         /** RaceStint */
         RaceStint: {
@@ -9431,6 +9497,11 @@ export interface components {
         };
         /** RaceStops */
         RaceStops: {
+            /**
+             * Cautions
+             * @description Laps behind which stopping under a caution is worth it
+             */
+            cautions: components["schemas"]["RaceCaution"][];
             /** Compounds */
             compounds: {
                 [key: string]: unknown;
@@ -9457,6 +9528,12 @@ export interface components {
         };
         /** RaceWishBody */
         RaceWishBody: {
+            /**
+             * Caution Pit S
+             * @description What a stop costs under a caution; half where missing
+             * @default null
+             */
+            caution_pit_s: number | null;
             /**
              * Dry On Wet Us
              * @default null
@@ -9518,6 +9595,8 @@ export interface components {
         };
         /** RaceWishOut */
         RaceWishOut: {
+            /** Caution Pit S */
+            caution_pit_s: number | null;
             /** Dry On Wet Us */
             dry_on_wet_us: number | null;
             /** Early */
@@ -17034,6 +17113,112 @@ export interface operations {
             };
         };
     };
+    api_take_traces_combinations__uuid_combination_id__traces_parquet_get: {
+        parameters: {
+            query: {
+                /** @description `session:driver:run:lap` */
+                lap: string[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_overlay_traces_combinations__uuid_combination_id__traces_overlay_get: {
         parameters: {
             query: {
@@ -23931,6 +24116,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineupOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_list_lists__string_listed___string_form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                listed: "weeks" | "entries" | "results" | "laps" | "runs" | "blocks" | "references" | "lessons";
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
                 };
             };
             /** @description Unauthorized */
