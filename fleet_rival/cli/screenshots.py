@@ -73,12 +73,12 @@ def run(arguments: argparse.Namespace) -> int:
             take("clinic", _clinic)
             take("mistake", _mistake)
             take("plan", _plan)
-            take("what-if", _what_if)
             take("readiness", _readiness)
             take("outlook", _outlook)
             take("race", _race)
             take("race-sheet", _race_sheet)
-            take("log", _log)
+            take("debrief", _debrief)
+            take("season", _season)
             # Last: what is driven here would be seen on other pages too.
             _drive_some(whole)
             take("live", _live)
@@ -225,15 +225,6 @@ def _plan(page: Any) -> None:
     page.locator("button.block.build").nth(1).click()
 
 
-def _what_if(page: Any) -> None:
-    page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Plan").click()
-    page.get_by_role("button", name=re.compile("Make the plan|Plan again")).click()
-    page.get_by_role("button", name=re.compile("^What would make room")).first.click(timeout=90_000)
-    page.get_by_role("button", name="Look at it").first.click(timeout=60_000)
-    page.get_by_text(re.compile("^The plan would be worth")).wait_for(timeout=60_000)
-    page.locator("#what-if-title").evaluate("element => element.scrollIntoView()")
-
-
 def _race(page: Any) -> None:
     _go(page, "races")
     page.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Fishmarket")).click()
@@ -247,9 +238,16 @@ def _race_sheet(page: Any) -> None:
     page.get_by_text(re.compile("sheet 1, handed out")).wait_for()
 
 
-def _log(page: Any) -> None:
+def _debrief(page: Any) -> None:
     _go(page, "log")
-    page.get_by_role("listitem").nth(3).wait_for()
+    page.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Ebb Tide")).click()
+    page.get_by_text(re.compile("^Mean lap of the race: ")).wait_for(timeout=60_000)
+
+
+def _season(page: Any) -> None:
+    _go(page, "log/books")
+    page.get_by_role("link", name="Ysolde Farrand").click()
+    page.get_by_text(re.compile("^Mistakes: what they cost")).wait_for(timeout=90_000)
 
 
 def _outlook(page: Any) -> None:

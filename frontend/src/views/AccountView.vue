@@ -78,6 +78,10 @@ const endAll = useMutation({
       <TroubleNote :error="prefer.error.value" />
     </section>
     <div class="side">
+      <section v-if="me.data.value?.driver_id" class="sheet part" aria-labelledby="own-title">
+        <h2 id="own-title">Your own data</h2>
+        <p>What is kept of you as a driver, with your laps and traces, to take along: <a :href="`/api/drivers/${me.data.value.driver_id}/data.zip`" download>an exchange package</a>. Or your <a href="/api/lists/laps.csv" download>laps as CSV</a>, <a href="/api/lists/laps.xlsx" download>as XLSX</a>. A manager removes your name and profile for good, if you leave the team.</p>
+      </section>
       <section class="sheet part" aria-labelledby="password-title">
         <h2 id="password-title">Password</h2>
         <form @submit.prevent="change.mutate()">

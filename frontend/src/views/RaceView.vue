@@ -49,6 +49,11 @@ const most = computed(() => Math.max(1, ...(race.value?.stops?.plans ?? []).map(
 const shares = computed(() => (race.value?.stops?.plans ?? []).filter((item, index) => index < 2 || item.wins > 0).slice(0, 6))
 /** A stop that would have to cost next to nothing is no choice. */
 const flips = computed(() => (race.value?.stops?.pit_flips_s ?? []).filter((item) => item.seconds >= 0.4 * race.value!.wish.pit_s))
+const LEARNED: Record<string, string> = { qualifying_us: 'qualifying', race_lap_us: 'laps of the race', fuel_l: 'fuel', energy_kwh: 'energy' }
+/** What earlier races taught, in a few words each. */
+const learned = computed(() =>
+  Object.entries(race.value?.taught ?? {}).flatMap(([name, told]) => (LEARNED[name] && Math.abs(told.shift) >= 0.0005 ? [`${LEARNED[name]} ${Math.abs(100 * told.shift).toFixed(2)} % ${told.shift > 0 ? 'more' : 'less'}`] : [])),
+)
 const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) % 4}`
 </script>
 
@@ -99,6 +104,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <h2>The race from own laps</h2>
         <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
+        <p v-if="learned.length" class="quiet">Taken into account from <RouterLink to="/log">races behind</RouterLink>: {{ learned.join(', ') }} than practice tells.</p>
         <template v-if="race.limits">
           <h2>Limits</h2>
           <p>{{ race.limits.limit }} strikes are the limit: reached in <b>{{ perCent(race.limits.chance) }}</b> of such races.</p>
