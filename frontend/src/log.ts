@@ -29,7 +29,7 @@ export function useLessonActs() {
   return { add, change, confirm, remove }
 }
 export const useLessonsOfWeek = (week: () => string) =>
-  useQuery({ queryKey: ['lessons', 'week', week], queryFn: () => answer(api.GET('/api/weeks/{week_id}/lessons', { params: { path: { week_id: week() } } })) })
+  useQuery({ queryKey: ['lessons', 'week', week], enabled: () => Boolean(week()), queryFn: () => answer(api.GET('/api/weeks/{week_id}/lessons', { params: { path: { week_id: week() } } })) })
 
 /** Races behind, and what they brought. */
 export type Debrief = Schemas['DebriefOut']

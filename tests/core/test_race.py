@@ -1,5 +1,6 @@
 """The race ahead: distance, consumption, stops, limits, pressures, crossing, and races from own laps, against brute force and simulation."""
 
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -7,11 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.race.consumption import consumption_of, start_load
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.own_race import RaceLap, race_from_laps
+from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.pressures import ATMOSPHERE_KPA, BadPressure, Measured, cold_setting, rounded_to
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, time_of
 
@@ -233,3 +236,42 @@ class TestOwnRace:
         assert even is not None and even.low_us == even.high_us == 420 and even.one_less_us == 0
         with pytest.raises(ValueError, match="has laps"):
             race_from_laps([RaceLap(1.0)] * 12, 0)
+
+
+def test_the_falloff_at_which_another_plan_is_as_fast() -> None:
+    soft = CompoundPace("soft", 60e6, 60_000, 50_000, 70_000)
+    hard = CompoundPace("hard", 60.4e6, 20_000, 15_000, 25_000)
+    rules = Rules(30, pit_us=20e6)
+    told = plans_of([soft, hard], rules)
+    for name, (value, stints) in told.falloff_flips.items():
+        changed = [replace(item, falloff_us=value) if item.name == name else item for item in (soft, hard)]
+        by_name = {item.name: item for item in changed}
+
+        def took(plan: tuple[tuple[str, int], ...]) -> float:
+            return sum(time_of(by_name[one], laps) for one, laps in plan) + (len(plan) - 1) * rules.pit_us  # noqa: B023 - used at once
+
+        assert took(stints) == pytest.approx(took(told.plans[0].stints), abs=1), name
+        assert value != by_name[name].falloff_us or value == pytest.approx(value)
+    assert set(told.falloff_flips) == {name for name, _ in told.plans[0].stints}
+    [only] = [plans_of([hard], Rules(5, most_stops=0)).falloff_flips]
+    assert only == {}, "nothing else can be driven"
+
+
+def test_what_the_pit_lane_costs_by_practice() -> None:
+    def lap(kind: str, seconds: float, **more: object) -> Lap:
+        return Lap(driver="Ida", number=1, time_us=round(seconds * 1e6), kind=kind, **more)  # type: ignore[arg-type]
+
+    laps = [
+        lap("out", 75),
+        lap("out", 77),
+        lap("out", 79),
+        lap("in", 72),
+        lap("in", 74),
+        lap("in", 140, flags=frozenset({"cool"})),
+        lap("flying", 60),
+    ]
+    told = pit_loss(laps, 60e6)
+    assert told is not None and told.loss_us == pytest.approx(30e6) and (told.in_laps, told.out_laps) == (2, 3)
+    assert pit_loss(laps[2:], 60e6) is None and pit_loss([], 60e6) is None
+    quick = pit_loss(laps, 90e6)
+    assert quick is not None and quick.loss_us == 0

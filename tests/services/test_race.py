@@ -280,3 +280,27 @@ def test_a_tow_is_told_once_some_laps_had_one(team: Team) -> None:
         session.execute(update(Combination).values(target={"rule": "ideal", "time_us": None, "per_cent": 100.0}, revision=Combination.revision + 1))
     told = looked(team, entry)["qualifying"]
     assert 0.5e6 < told["tow_us"] < 1.3e6 and told["odds_tow"] >= told["odds"]
+
+
+def test_incidents_have_a_limit_of_their_own_and_in_laps_tell_of_the_pit_lane(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    told = looked(team, entry)
+    assert told["incidents"] is None and told["pit_loss"]["in_laps"] == told["pit_loss"]["out_laps"] == 2 and told["pit_loss"]["loss_us"] > 5e6
+    with team.sessions.begin() as session:
+        spun = session.scalars(select(Lap.id).where(Lap.kind == "flying").order_by(Lap.id).limit(4)).all()
+        session.execute(update(Lap).where(Lap.id.in_(spun)).values(incidents="spin:T5"))
+        session.execute(update(Combination).values(revision=Combination.revision + 1))
+    incidents = told_by(team, incident_limit=6)["incidents"]
+    assert incidents["limit"] == 6 and [item["corner"] for item in incidents["corners"]] == ["T5"] and 0 < incidents["chance"] < 1
+
+
+def test_a_litre_more_costs_what_burning_it_brings(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    for in_run, known in ((Lap.number, True), (Lap.number - 16 * (Lap.run - 1), False)):
+        with team.sessions.begin() as session:
+            session.execute(update(Lap).values(fuel_l=60 - 1.5 * in_run, energy_kwh=None))
+            session.execute(update(Combination).values(revision=Combination.revision + 1))
+        # Where fuel and tyre age rise together in every run, nobody can tell them apart.
+        litre = looked(team, entry)["consumption"]["unit_us"]
+        assert (litre is not None) == known
+        assert litre is None or 0 <= litre < 10_000, "the simulated car is as fast full as empty"

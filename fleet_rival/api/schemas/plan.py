@@ -78,6 +78,7 @@ class PlanBlockOut(Schema):
     key: str
     driver_id: UUID
     entry_id: UUID
+    week_id: UUID
     combination_id: UUID | None
     place: str
     series: str

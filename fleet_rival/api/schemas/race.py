@@ -86,6 +86,7 @@ class RaceConsumption(Schema):
     tank: float | None
     tank_laps: int | None
     saving_needed: float | None
+    unit_us: float | None = Field(description="What a litre more costs a lap")
 
 
 class RaceStint(Schema):
@@ -121,7 +122,20 @@ class RaceOption(Schema):
     qualifying: str | None
 
 
+class RaceFalloffFlip(Schema):
+    compound: str
+    falloff_us: float = Field(description="At which another plan is as fast")
+    stints: list[RaceStint]
+
+
+class RacePitLoss(Schema):
+    loss_us: float
+    in_laps: int
+    out_laps: int
+
+
 class RaceStops(Schema):
+    falloff_flips: list[RaceFalloffFlip]
     cautions: list[RaceCaution] = Field(description="Laps behind which stopping under a caution is worth it")
     plans: list[RacePlanOut]
     pit_flips_s: list[RaceFlip]
@@ -189,6 +203,8 @@ class RaceOut(Schema):
     consumption: RaceConsumption | None
     stops: RaceStops | None
     limits: RaceLimits | None
+    incidents: RaceLimits | None
+    pit_loss: RacePitLoss | None = Field(description="What in and out laps of practice tell of a stop, without standing still")
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
     options: list[RaceOption] = Field(description="Options of which a trial told which one to take")

@@ -90,11 +90,13 @@ class Strategy:
     Attributes:
         pit_flips_us: what a stop would have to cost for the best plan of another number of stops to be as fast as the best: by number of stops.
         why_none: why there is no legal plan; empty where there is one.
+        falloff_flips: by compound of the best plan, the falloff nearest to what is known of it at which another plan is as fast, and that plan.
     """
 
     plans: tuple[StopPlan, ...]
     pit_flips_us: Mapping[int, float] = field(default_factory=dict)
     why_none: str = ""
+    falloff_flips: Mapping[str, tuple[float, tuple[tuple[str, int], ...]]] = field(default_factory=dict)
 
 
 def time_of(pace: CompoundPace, laps: int, falloff_us: float | None = None) -> float:
@@ -198,7 +200,34 @@ def _told(
         # The lengths of stints don't depend on what a stop costs, so that the best plan of a number of stops stays the best of it.
         own = min(times[place] - rules.pit_us * stops[place] for place in range(len(found)) if stops[place] == count)
         flips[count] = float((own - (times[best] - rules.pit_us * stops[best])) / (stops[best] - count))
-    return Strategy(plans, {count: value for count, value in flips.items() if value > 0})
+    turns = {
+        compounds[index].name: turn
+        for index in sorted(set(found[best][0]))
+        if (turn := _turn(compounds, found, ages, times, best, index)) is not None
+    }
+    return Strategy(plans, {count: value for count, value in flips.items() if value > 0}, falloff_flips=turns)
+
+
+def _turn(
+    compounds: Sequence[CompoundPace],
+    found: Sequence[tuple[tuple[int, ...], tuple[int, ...]]],
+    ages: np.ndarray,
+    times: np.ndarray,
+    best: int,
+    index: int,
+) -> tuple[float, tuple[tuple[str, int], ...]] | None:
+    """The falloff of a compound at which another plan, as it stands, is as fast as the best one; None where none is at any that could be."""
+    slope = compounds[index].falloff_us
+    turns = []
+    for place in range(len(found)):
+        # Times are linear in the falloff, so that two plans are as fast as each other at one value of it.
+        faster = ages[best, index] - ages[place, index]
+        if place != best and faster != 0 and (value := slope + (times[place] - times[best]) / faster) >= 0:
+            turns.append((abs(value - slope), place, float(value)))
+    if not turns:
+        return None
+    _, place, value = min(turns)
+    return value, tuple((compounds[i].name, n) for i, n in zip(*found[place], strict=True))
 
 
 def _why_none(compounds: Sequence[CompoundPace], rules: Rules, longest: Sequence[int]) -> str:

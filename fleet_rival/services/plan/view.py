@@ -110,6 +110,7 @@ def _block(week: WeekToPlan, key: str, row: Any, broken: Sequence[str], by_id: M
         "key": key,
         "driver_id": entered.driver.id,
         "entry_id": entered.entry.id,
+        "week_id": entered.entry.week_id,
         "combination_id": combination,
         "place": entered.week.facts.place,
         "series": entered.week.facts.series,

@@ -20,6 +20,7 @@ from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.own_race import RaceLap, race_from_laps
+from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.services.base import Actor
@@ -66,7 +67,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     else:
         missing.append("laps of the race: no lap at pace tells how many there are")
     laps = distance["laps"] if distance else None
-    consumption = _consumption(ahead, laps, races, missing) if found and laps else None
+    consumption = _consumption(ahead, group, laps, races, missing) if found and laps else None
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     out = {
@@ -89,7 +90,9 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "qualifying": _qualifying(ahead, group, qualifying, missing) if group else None,
         "consumption": consumption,
         "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
-        "limits": _limits(ahead, laps, missing) if found and laps else None,
+        "limits": _limits(ahead, laps, missing, "strikes") if found and laps else None,
+        "incidents": _limits(ahead, laps, missing, "incidents") if found and laps else None,
+        "pit_loss": _pit_loss(ahead, float(median)) if found and median is not None else None,
         "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
         "options": [
@@ -195,7 +198,7 @@ def _towed(
     return {"tow_us": worth, "odds_tow": odds_of(quicker, rate, laps, goal, alike) if goal is not None and rate > 0 else None}
 
 
-def _consumption(ahead: Ahead, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
+def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
     found = ahead.found
     assert found is not None
     tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
@@ -222,9 +225,17 @@ def _consumption(ahead: Ahead, laps: int, races: Mapping[str, Taught], missing: 
             "tank": tank,
             "tank_laps": int(tank / (load.amount / laps)) if tank is not None else None,
             "saving_needed": needed,
+            "unit_us": _unit_us(group, used.mean) if unit == "l" else None,
         }
     missing.append("fuel or energy: fewer than three laps say what they used")
     return None
+
+
+def _unit_us(group: GroupAnalysis | None, per_lap: float) -> float | None:
+    """What a litre more costs a lap: how much faster a lap gets by what it burns, where the tyres' part of the falloff is known apart."""
+    if group is None or group.falloff.net is None or group.falloff.tyre_us_per_lap is None or per_lap <= 0:
+        return None
+    return max(0.0, (group.falloff.tyre_us_per_lap - group.falloff.net.value) / per_lap)
 
 
 def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
@@ -241,6 +252,13 @@ def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
     chosen = [own for key, own in runs.items() if not like_race or key in like_race]
     falls = [[value - own[number + 1] for number, value in own.items() if number + 1 in own and own[number + 1] < value] for own in chosen]
     return consumption_of([run for run in falls if run])
+
+
+def _pit_loss(ahead: Ahead, median_us: float) -> dict[str, Any] | None:
+    """What in laps and out laps of the race's weather tell of a stop."""
+    assert ahead.found is not None
+    told = pit_loss([item.lap for item in ahead.found.laps if item.lap.wetness == (ahead.facts.wetness or "dry")], median_us)
+    return asdict(told) if told else None
 
 
 def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]) -> dict[str, Any] | None:
@@ -262,22 +280,30 @@ def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: in
         ],
         "pit_flips_s": [{"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()],
         "why_none": told.why_none,
+        "falloff_flips": [
+            {"compound": name, "falloff_us": value, "stints": [{"compound": one, "laps": own} for one, own in stints]}
+            for name, (value, stints) in told.falloff_flips.items()
+        ],
         "compounds": [asdict(pace) for pace in paces],
     }
 
 
-def _limits(ahead: Ahead, laps: int, missing: list[str]) -> dict[str, Any] | None:
-    found, limit = ahead.found, ahead.facts.strike_limit
+def _limits(ahead: Ahead, laps: int, missing: list[str], what: str) -> dict[str, Any] | None:
+    """The chance of reaching a limit.
+
+    Args:
+        what: `strikes` or `incidents`.
+    """
+    found, name = ahead.found, f"{what.removesuffix('s')}_limit"
     assert found is not None
-    if ahead.combination is not None:
-        limit = limit or ahead.combination.strike_limit
+    limit = getattr(ahead.facts, name) or (getattr(ahead.combination, name) if ahead.combination is not None else None)
     flying = [item.lap for item in found.laps if item.flying and item.lap.purpose != "experiment"]
     if not limit:
         return None
     if len(flying) < _LEAST_LAPS:
-        missing.append("limits: fewer than eight laps tell how often they are crossed")
+        missing.append(f"{what}: fewer than eight laps tell how often there are any")
         return None
-    struck = Counter(where for lap in flying for where in lap.strikes)
+    struck = Counter(where for lap in flying for where in (lap.strikes if what == "strikes" else (item.corner for item in lap.incidents)))
     told = limit_budget({where: CornerRate(count, len(flying)) for where, count in struck.items()}, laps, limit)
     return {
         "limit": limit,

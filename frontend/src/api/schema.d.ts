@@ -8485,6 +8485,11 @@ export interface components {
             state: "coming" | "under_way" | "done" | "short" | "replaced" | "missed";
             /** Version */
             version: number;
+            /**
+             * Week Id
+             * Format: uuid
+             */
+            week_id: string;
             /** Why */
             why: string;
             /** Words */
@@ -9224,6 +9229,11 @@ export interface components {
             tank_laps: number | null;
             /** Unit */
             unit: string;
+            /**
+             * Unit Us
+             * @description What a litre more costs a lap
+             */
+            unit_us: number | null;
         };
         /** RaceCross */
         RaceCross: {
@@ -9270,6 +9280,18 @@ export interface components {
             race_at: string | null;
             /** Series */
             series: string;
+        };
+        /** RaceFalloffFlip */
+        RaceFalloffFlip: {
+            /** Compound */
+            compound: string;
+            /**
+             * Falloff Us
+             * @description At which another plan is as fast
+             */
+            falloff_us: number;
+            /** Stints */
+            stints: components["schemas"]["RaceStint"][];
         };
         /** RaceFlip */
         RaceFlip: {
@@ -9369,6 +9391,7 @@ export interface components {
              * Format: uuid
              */
             entry_id: string;
+            incidents: components["schemas"]["RaceLimits"] | null;
             /** Layout Id */
             layout_id: string | null;
             limits: components["schemas"]["RaceLimits"] | null;
@@ -9382,6 +9405,8 @@ export interface components {
              */
             options: components["schemas"]["RaceOption"][];
             own_race: components["schemas"]["RaceOwn"] | null;
+            /** @description What in and out laps of practice tell of a stop, without standing still */
+            pit_loss: components["schemas"]["RacePitLoss"] | null;
             /** Place */
             place: string;
             qualifying: components["schemas"]["RaceQualifying"] | null;
@@ -9424,6 +9449,15 @@ export interface components {
             slips: number;
             /** Strikes */
             strikes: number;
+        };
+        /** RacePitLoss */
+        RacePitLoss: {
+            /** In Laps */
+            in_laps: number;
+            /** Loss Us */
+            loss_us: number;
+            /** Out Laps */
+            out_laps: number;
         };
         /** RacePlanOut */
         RacePlanOut: {
@@ -9506,6 +9540,8 @@ export interface components {
             compounds: {
                 [key: string]: unknown;
             }[];
+            /** Falloff Flips */
+            falloff_flips: components["schemas"]["RaceFalloffFlip"][];
             /** Pit Flips S */
             pit_flips_s: components["schemas"]["RaceFlip"][];
             /** Plans */

@@ -77,6 +77,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
             </li>
           </ol>
           <p v-for="flip in flips" :key="flip.stops" class="quiet">With {{ flip.stops ? `${flip.stops} ${flip.stops === 1 ? 'stop' : 'stops'}` : 'no stop' }} it would be as fast if a stop cost {{ flip.seconds.toFixed(1) }} s.</p>
+          <p v-for="item in race.stops.falloff_flips" :key="item.compound" class="quiet">If {{ item.compound }} fell off {{ seconds(item.falloff_us, 3) }} a lap, {{ plan(item.stints) }} would be as fast.</p>
           <p v-for="item in race.stops.cautions" :key="item.first">A caution behind {{ item.first === item.last ? `lap ${item.first}` : `laps ${item.first} to ${item.last}` }}: stop then, up to <b>{{ seconds(item.best_us) }}</b> won (lap {{ item.at }}).</p>
           <details><summary>What this stands on</summary><ul><li v-for="item in race.stops.compounds" :key="String(item.name)">{{ item.name }}: {{ lapTime(Number(item.new_us)) }} on new tyres, falloff {{ seconds(Number(item.falloff_us), 3) }} a lap ({{ seconds(Number(item.falloff_low_us), 3) }} to {{ seconds(Number(item.falloff_high_us), 3) }})<template v-if="item.life">, {{ item.life }} laps a set</template></li></ul></details>
         </template>
@@ -100,7 +101,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <p v-for="item in race.options.filter((one) => one.qualifying)" :key="item.where">After the safe lap, {{ item.where === 'lap' ? 'all lap' : item.where }}: {{ item.qualifying }}</p>
         <h2>Distance and consumption</h2>
         <p v-if="race.distance"><b>{{ race.distance.laps }}</b> laps<template v-if="race.distance.close">; one more or less is close</template>.</p>
-        <p v-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.saving_needed"> The tank holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap, or stop.</template></p>
+        <p v-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template><template v-if="race.consumption.saving_needed"> The tank holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap, or stop.</template></p>
         <h2>The race from own laps</h2>
         <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
@@ -112,6 +113,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         </template>
       </section>
     </div>
+    <section v-if="race.incidents" class="sheet part" aria-labelledby="incidents-title"><h2 id="incidents-title">Incidents</h2><p>{{ race.incidents.limit }} incidents are the limit: reached in <b>{{ perCent(race.incidents.chance) }}</b> of such races.</p><ul v-if="race.incidents.corners.length"><li v-for="item in race.incidents.corners" :key="item.corner">{{ item.corner }}: {{ item.expected.toFixed(1) }} a race; half as many, and it is {{ perCent(item.halved) }}</li></ul></section>
     <section v-if="race.missing.length" class="sheet part missing" aria-labelledby="missing-title"><h2 id="missing-title">Missing</h2><ul><li v-for="words in race.missing" :key="words">{{ words }}</li></ul></section>
     <LessonsBack :week="race.week_id" />
     <form class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
@@ -130,6 +132,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <label class="wide">The one thing to remember <input v-model="form.remember" class="field" maxlength="200" /></label>
         <label class="wide">What to expect of others <input v-model="form.early" class="field" maxlength="300" placeholder="who attacks early and fades, where others crash" /></label>
       </fieldset>
+      <p v-if="race.pit_loss" class="quiet">In and out laps of practice took {{ seconds(race.pit_loss.loss_us, 1) }} longer than two laps at pace ({{ race.pit_loss.in_laps }} and {{ race.pit_loss.out_laps }} of them), without standing still. <button v-if="may" type="button" class="link" @click="form.pit_s = Math.round(race.pit_loss.loss_us / 1e5) / 10">Take it as what a stop costs</button></p>
       <p v-if="may"><WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
       <TroubleNote :error="keep.error.value" />
     </form>

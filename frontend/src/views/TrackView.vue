@@ -8,6 +8,7 @@ import LapStrip from '@/charts/LapStrip.vue'
 import { count, length, shortLength } from '@/format'
 import PastPart from '@/parts/PastPart.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
+import LessonsBack from '@/parts/log/LessonsBack.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import ChecksList from '@/parts/track/ChecksList.vue'
 import CornerTable from '@/parts/track/CornerTable.vue'
@@ -64,6 +65,7 @@ usePageKeys(() => ({ c: () => book.value?.corners[0] && void open(book.value.cor
         <ChecksList :book="book" />
       </section>
     </div>
+    <LessonsBack :layout="book.id" />
     <section class="sheet part" aria-labelledby="corners-title">
       <h2 id="corners-title">Corners</h2>
       <CornerTable :book="book" :over="over" @over="over = $event" />

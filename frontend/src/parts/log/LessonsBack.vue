@@ -1,12 +1,17 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
 import { computed, useId } from 'vue'
 import { RouterLink } from 'vue-router'
+import { answer, api } from '@/api/client'
 import { ties, useLessonsOfWeek } from '@/log'
 
-/** What was learned before and comes back in a week, since its track, car, series or drivers do. Nothing where nothing does. */
-const props = defineProps<{ week: string }>()
-const asked = useLessonsOfWeek(() => props.week)
-const items = computed(() => asked.data.value?.items ?? [])
+/** What was learned before and comes back in a week, since its track, car, series or drivers do; or on a track. Nothing where nothing does. */
+const props = defineProps<{ week?: string; layout?: string; driver?: string }>()
+const ofWeek = useLessonsOfWeek(() => props.week ?? '')
+const ofLayout = useQuery({ queryKey: ['lessons', 'layout', () => props.layout], enabled: () => Boolean(props.layout), queryFn: () => answer(api.GET('/api/lessons', { params: { query: { layout: props.layout } } })) })
+const items = computed(() =>
+  ((props.week ? ofWeek.data.value?.items : ofLayout.data.value?.items) ?? []).filter((item) => item.confirmed_at && (!props.driver || !item.driver_id || item.driver_id === props.driver)),
+)
 const title = useId()
 </script>
 

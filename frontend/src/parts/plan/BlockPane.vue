@@ -4,6 +4,7 @@ import { computed, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { capital, clock, date, moment } from '@/format'
+import LessonsBack from '@/parts/log/LessonsBack.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { DAY, declarePlace, ends, isComing, longer, MINUTE, moved, turned, type PlanBlock, type Step } from '@/plan'
@@ -48,6 +49,7 @@ const act = (step: Step) => emit('step', props.block.id, step)
     <ul v-if="why.data.value" role="status"><li v-for="words in why.data.value.words" :key="words">{{ words }}</li><li v-if="why.data.value.best_at">It stands best at {{ moment(why.data.value.best_at) }}.</li></ul>
     <p><button type="button" class="link" @click="emit('close')">Close</button></p>
   </section>
+  <LessonsBack :week="block.week_id" :driver="block.driver_id" />
 </template>
 
 <style scoped>
