@@ -133,7 +133,9 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
         )
         out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
         if used["saving_needed"]:
-            out.append(Line("distance", f"The tank holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap, or stop."))
+            # A battery isn't filled in the pits.
+            what, instead = ("tank", ", or stop") if unit == "l" else ("battery", "")
+            out.append(Line("distance", f"The {what} holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))
     if own := figures["own_race"]:
         slips = f"{own['slips']:.1f} slips; one less is worth {seconds(own['one_less_us'])}"
         out.append(Line("distance", f"Your race takes about {_time(own['median_us'])}, with {slips}."))

@@ -95,3 +95,12 @@ def test_a_season_on_a_page(open_page: Open, accessible: Check) -> None:
     expect(own.get_by_text(re.compile(r"Harbour Spark Cup, \d weeks: spread"))).to_be_visible()
     assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
     accessible(own)
+    # What a driver writes of the own race, on the way home.
+    own.goto(own.url.split("/log/")[0] + "/log")
+    own.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Ebb Tide")).click()
+    expect(own.get_by_role("region", name=re.compile("^Start of")).first).to_be_visible(timeout=60_000)
+    own.get_by_text("Write down another start").click()
+    expect(own.get_by_role("button", name="Write it down")).to_be_visible()
+    assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
+    accessible(own)
+    expect(own.get_by_role("button", name=re.compile("^Confirm"))).to_have_count(0)

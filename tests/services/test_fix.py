@@ -4,6 +4,7 @@ import io
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -14,7 +15,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
-from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.track import Track
 from fleet_rival.db.tables import CorrectionRow, Driver, LapCurve, Layout, PracticeSession, ReferenceRow, Remark
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.telemetry_export import TelemetryWriter
@@ -29,10 +30,11 @@ from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
 from fleet_rival.services.traces import imports, passes, uploads
 from fleet_rival.services.traces.keep import sweep
+from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel, Habit
 from fleet_rival.simulator.places import CARS, PLACES
 from fleet_rival.simulator.practice import Run, SessionPlan, survey
-from fleet_rival.simulator.road import lay_out
+from fleet_rival.simulator.road import Road, lay_out
 from fleet_rival.simulator.stints import StintLap, drive_stint
 from tests.conftest import manager_of
 
@@ -40,48 +42,70 @@ Sessions = sessionmaker[Session]
 EVENING = datetime(2031, 4, 8, 18, tzinfo=UTC)
 
 
+@cache
+def harbour() -> tuple[Road, CarModel, Track, bytes]:
+    """The place where everybody drives here, surveyed once."""
+    place, car = PLACES["harbour"][0], CARS["harbour"][0]
+    road = lay_out(place.pieces)
+    surveyed = survey(road, car, place.track, place.layout, place.kind, place.sector_corners)
+    return road, car, surveyed, write_track(surveyed)
+
+
+@cache
+def driven(rate: float, seed: int, moment: datetime, name: str) -> tuple[list[StintLap], bytes]:
+    """Two runs of somebody with a habit, and their lap file; simulated once, however many tests drive them."""
+    road, car, layout, _ = harbour()
+    habit = Habit("T3", "early-brake", rate, 0.35)
+    model = DriverModel(name, 0.98, 0.003, 0.01, 0.5, habits=(habit,) if rate else (), strike_rate=0.0, spin_rate=0.0)
+    plan = SessionPlan(f"{moment:%d-%H%M}", moment, (Run("long", 14), Run("corner", 14)), 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None))
+    made: list[StintLap] = []
+    for run in range(2):
+        made += list(drive_stint(model, road, car, layout, plan, run, len(made) + 1, moment, np.random.default_rng([seed, run])))
+        moment += timedelta(minutes=40)
+    return made, write_laps([replace(item.lap, car=car.name) for item in made], layout)
+
+
+@cache
+def recorded(rate: float, seed: int, moment: datetime, name: str) -> bytes:
+    """Their traces as a file."""
+    return traces_of(driven(rate, seed, moment, name)[0])
+
+
+def traces_of(made: list[StintLap]) -> bytes:
+    out = io.BytesIO()
+    traces = [item.trace(25.0) for item in made]
+    with TelemetryWriter(out, tuple(traces[0].channels)) as writer:
+        for trace in traces:
+            writer.add(trace)
+    return out.getvalue()
+
+
 class Desk:
     """A team with a harbour, a driver with a habit, and a way to let them drive."""
 
     def __init__(self, sessions: Sessions, actor: Actor) -> None:
         self.sessions, self.actor = sessions, actor
-        place, self.car = PLACES["harbour"][0], CARS["harbour"][0]
-        self.road = lay_out(place.pieces)
-        self.track = survey(self.road, self.car, place.track, place.layout, place.kind, place.sector_corners)
-        layout = track.add_track(sessions, actor, write_track(self.track))
+        self.road, self.car, self.track, file = harbour()
+        layout = track.add_track(sessions, actor, file)
         self.combination = week.add_combination(sessions, actor, layout.id, self.car.name).id
         self.driver = profiles.add_driver(sessions, actor, "Ysolde Farrand").id
         self.other = profiles.add_driver(sessions, actor, "Corin Ashgrove").id
 
     def drive(self, rate: float, seed: int, moment: datetime = EVENING, *, name: str = "Ysolde Farrand", traces: bool = True) -> list[StintLap]:
-        habit = Habit("T3", "early-brake", rate, 0.35)
-        model = DriverModel(name, 0.98, 0.003, 0.01, 0.5, habits=(habit,) if rate else (), strike_rate=0.0, spin_rate=0.0)
-        plan = SessionPlan(
-            f"{moment:%d-%H%M}", moment, (Run("long", 14), Run("corner", 14)), 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None)
-        )
-        made: list[StintLap] = []
-        for run in range(2):
-            first = len(made) + 1
-            made += list(drive_stint(model, self.road, self.car, self.track, plan, run, first, moment, np.random.default_rng([seed, run])))
-            moment += timedelta(minutes=40)
-        laps: list[Lap] = [replace(item.lap, car=self.car.name) for item in made]
-        content = write_laps(laps, self.track)
+        made, content = driven(rate, seed, moment, name)
         file_id = drive.upload(self.sessions, self.actor, self.combination, f"{seed}.laps.csv", content)
         drive.confirm(self.sessions, self.actor, file_id, drive.Wishes(week.combination(self.sessions, self.actor, self.combination).revision))
         if traces:
-            self.record(made)
+            self.send(recorded(rate, seed, moment, name))
         return made
 
     def record(self, made: list[StintLap]) -> None:
-        out = io.BytesIO()
-        recorded = [item.trace(25.0) for item in made]
-        with TelemetryWriter(out, tuple(recorded[0].channels)) as writer:
-            for trace in recorded:
-                writer.add(trace)
-        out.seek(0)
-        size = len(out.getvalue())
-        coming = uploads.begin_upload(self.sessions, self.actor, self.combination, "x.telemetry.parquet", size)
-        uploads.add_piece(self.sessions, self.actor, coming.id, 0, out.read)
+        self.send(traces_of(made))
+
+    def send(self, content: bytes) -> None:
+        """Import a telemetry file."""
+        coming = uploads.begin_upload(self.sessions, self.actor, self.combination, "x.telemetry.parquet", len(content))
+        uploads.add_piece(self.sessions, self.actor, coming.id, 0, io.BytesIO(content).read)
         imports.import_upload(self.sessions, self.actor, coming.id)
 
     def clinic(self, actor: Actor | None = None, driver: UUID | None = None) -> Any:

@@ -118,6 +118,7 @@ def test_what_somebody_wants_remembered_stands_before_what_was_found() -> None:
     [
         ({**FUEL, "margin": 0.0}, ["Start with 41.3 l: 1.80 a lap, laps hardly differ in it."]),
         ({**FUEL, "saving_needed": 0.27}, ["The tank holds 40 l: save 27 % a lap, or stop."]),
+        ({**FUEL, "unit": "kWh", "saving_needed": 0.27}, ["The battery holds 40 kWh: save 27 % a lap."]),
     ],
 )
 def test_margin_and_tank(consumption: dict[str, Any], wanted: list[str]) -> None:
