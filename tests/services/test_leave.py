@@ -115,6 +115,8 @@ def test_own_data_goes_along_and_nobody_elses(team: Team) -> None:
     whole = b"".join(tables(content).values())
     assert OTHER.encode() not in whole and b"Maren" not in whole and b"another's" not in whole
     assert len(rows(content, "trace")) == 32 and sum(name.startswith("telemetry/") for name in zipfile.ZipFile(io.BytesIO(content)).namelist()) == 1
+    with team.sessions.begin() as session:
+        session.execute(text("UPDATE team SET open_ranking = 1"))
     with pytest.raises(NotThere):
         export_driver(team.sessions, own, io.BytesIO(), team.desk.other)
 

@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.db.tables import Base, ChangeSet, Combination, Driver, Entry, Lap, Membership, SeriesWeekCar, SeriesWeekRow, Team
 from fleet_rival.formats.packages import PackageTable, write_package
 from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
+from fleet_rival.services.errors import NotThere
 from fleet_rival.services.exchange.tables import TELEMETRY, PlainTable, plain_tables
-from fleet_rival.services.find import may_see
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import Stretch, stretch_of
 from fleet_rival.services.week import settings_of
@@ -70,9 +70,11 @@ def export_driver(
     Raises:
         NotThere: no such driver, or not the actor's business.
     """
-    may_see(sessions, actor, driver_id)
     with _one_state(sessions) as session:
         driver = find_row(session, Driver, actor, driver_id, "driver")
+        # Figures may be open to colleagues; a profile and everything that was said isn't.
+        if not actor.sees_all and driver.id != actor.driver_id:
+            raise NotThere("This driver doesn't exist, or isn't yours to take along.")
         own = (Membership.team_id == actor.team_id, Membership.driver_id == driver.id)
         people = {None, *session.scalars(select(Membership.person_id).where(*own))}
         return _write(session, actor, file, driver.name, _of_driver(session, actor, driver), people, telemetry=telemetry, work=work)
