@@ -19,6 +19,7 @@ Sessions = sessionmaker[Session]
 WISH: dict[str, Any] = {
     "pit_s": 21.5,
     "pit_deviation_s": 0.8,
+    "caution_pit_s": 12.5,
     "risk": 0.1,
     "formation_laps": 1.0,
     "saving": 0.05,
@@ -59,6 +60,7 @@ def test_what_people_know_comes_back_as_it_was_written(client: Browser, race: An
         {"risk": 0.6},
         {"saving": 1},
         {"pit_s": -1},
+        {"caution_pit_s": -1},
         {"pit_s": "long"},
         {"leader_us": 10},
         {"formation_laps": 9},

@@ -91,7 +91,8 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     assert f"Fleet Rival is ready: http://127.0.0.1:{installation.port}" in said
     assert all(f"{step}: done" in said for step in ("Database", "Messages", "Tables", "Demo data", "Server and worker"))
     before = installation.combinations(said)
-    assert sum(item["laps"] for item in before) == 3122
+    # All that was practised; how much was raced depends on the day, by which starts people choose.
+    assert 3122 + 300 < sum(item["laps"] for item in before) < 3122 + 1200
     processes = installation.alive()
     assert [process.name for process in processes] == ["fleet", "server", "worker", "messages", "database"]
     secret = [installation.folder / "var" / name for name in ("secret.txt", "redis/password.txt", "mariadb/password.txt", "demo/accounts.json")]
