@@ -13,7 +13,7 @@ from fleet_rival.core.race.consumption import consumption_of, start_load
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
-from fleet_rival.core.race.own_race import RaceLap, race_from_laps
+from fleet_rival.core.race.own_race import OwnRace, RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.pressures import ATMOSPHERE_KPA, BadPressure, Measured, cold_setting, rounded_to
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, time_of
@@ -275,3 +275,12 @@ def test_what_the_pit_lane_costs_by_practice() -> None:
     assert pit_loss(laps[2:], 60e6) is None and pit_loss([], 60e6) is None
     quick = pit_loss(laps, 90e6)
     assert quick is not None and quick.loss_us == 0
+
+
+def test_places_among_rivals_and_with_a_slip_less() -> None:
+    own = OwnRace(median_us=1000e6, low_us=1000e6 - 1.6448536e6, high_us=1000e6 + 1.6448536e6, slips=4, strikes=0, one_less_us=1e6, draws=2000)
+    assert places(own, []) == (1.0, 1.0)
+    assert places(own, [900e6, 1100e6]) == pytest.approx((2.0, 2.0))
+    place, better = places(own, [1000e6])
+    assert place == pytest.approx(1.5) and better == pytest.approx(1 + 0.158655, abs=1e-5), "one deviation"
+    assert places(replace(own, low_us=own.median_us, high_us=own.median_us), [999e6, 1001e6])[0] == pytest.approx(2.0)

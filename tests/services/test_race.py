@@ -11,11 +11,12 @@ from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
-from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, LayoutCorner, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, LayoutCorner, Run, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.services import cars, entries, history, pace, week
 from fleet_rival.services.errors import NotThere, Outdated, Refused
 from fleet_rival.services.log import lessons
 from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
+from fleet_rival.services.runs import declare
 from tests.conftest import manager_of
 from tests.services.test_plan import RACE, TUESDAY, Team
 
@@ -304,3 +305,28 @@ def test_a_litre_more_costs_what_burning_it_brings(team: Team) -> None:
         litre = looked(team, entry)["consumption"]["unit_us"]
         assert (litre is not None) == known
         assert litre is None or 0 <= litre < 10_000, "the simulated car is as fast full as empty"
+
+
+def test_hot_pressures_that_were_read_come_with_when_and_how(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    assert looked(team, entry)["hot_readings"] == []
+    values = {"purpose": "long"}
+    key = declare.declare(team.sessions, team.actor, team.desk.combination, team.desk.driver, values, ()).id
+    first = {"when": "after lap 3", "how": "stylus", "hot_pressure_kpa": {"front_left": 190.5, "front_right": None}, "track_temp_c": 27.0}
+    with team.sessions.begin() as session:
+        tread = {"when": "after lap 9", "how": "", "tread_pct": {"front_left": 80.0}}
+        session.execute(update(Run).where(Run.public_id == key).values(readings=[first, tread, {**first, "when": "after lap 12", "how": ""}]))
+    told = looked(team, entry)["hot_readings"]
+    assert [(item["when"], item["how"]) for item in told] == [("after lap 12", ""), ("after lap 3", "stylus")], "the last one first, and no tread"
+    assert told[0]["hot_kpa"] == {"front_left": 190.5} and told[0]["track_temp_c"] == 27.0
+    assert looked(team, entry_of(team, "Corin Ashgrove"))["hot_readings"] == []
+
+
+def test_a_slip_less_is_worth_places_where_rivals_are_known(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    told = looked(team, entry)
+    assert told["own_race"]["place"] is None and told["wish"]["rivals_us"] == ()
+    lap = round(told["own_race"]["median_us"] / 20)
+    wish.change_wish(team.sessions, team.actor, entry, told["version"], {"rivals_us": [lap - 2_000_000, lap, lap + 2_000_000]})
+    own = looked(team, entry)["own_race"]
+    assert own["place"] == pytest.approx(2.5, abs=0.01) and 2 <= own["place_one_less"] < own["place"]

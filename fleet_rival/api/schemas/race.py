@@ -1,7 +1,7 @@
 """The race ahead of an entry, and its sheet."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -32,6 +32,7 @@ class RaceWishBody(BaseModel):
     formation_laps: float = Field(default=0.5, ge=0, le=5)
     saving: float = Field(default=0.0, ge=0, lt=1)
     leader_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
+    rivals_us: list[Annotated[int, Field(ge=1_000_000, le=36_000_000_000)]] = Field(default_factory=list, max_length=60)
     life: dict[str, int] = Field(default_factory=dict, max_length=20, description="Laps that a set of a compound lasts")
     wet_on_dry_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
     dry_on_wet_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
@@ -47,6 +48,7 @@ class RaceWishOut(Schema):
     formation_laps: float
     saving: float
     leader_us: int | None
+    rivals_us: list[int]
     life: dict[str, int]
     wet_on_dry_us: int | None
     dry_on_wet_us: int | None
@@ -157,6 +159,8 @@ class RaceLimits(Schema):
 
 
 class RaceOwn(Schema):
+    place: float | None = Field(description="Among the rivals that somebody named, on average")
+    place_one_less: float | None = Field(description="With one slip less")
     median_us: float
     low_us: float
     high_us: float
@@ -175,6 +179,14 @@ class RaceCrossing(Schema):
     laps_left: int
     drying: RaceCross | None
     getting_wet: RaceCross | None
+
+
+class HotReading(Schema):
+    where: str = Field(description="After which run it was read")
+    when: str | None
+    how: str | None
+    track_temp_c: float | None
+    hot_kpa: dict[str, float]
 
 
 class RaceTaught(Schema):
@@ -208,6 +220,7 @@ class RaceOut(Schema):
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
     options: list[RaceOption] = Field(description="Options of which a trial told which one to take")
+    hot_readings: list[HotReading] = Field(description="Hot pressures that were read after runs, the last ones first")
     taught: dict[str, RaceTaught] = Field(description="By figure, what earlier races taught; taken into account")
     missing: list[str]
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, Final
 from uuid import UUID
 
 import orjson
@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import DriverAnalysis
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, SeriesWeekRow
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, PracticeSession, Run, SeriesWeekRow
 from fleet_rival.services import entries
 from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
@@ -25,6 +25,8 @@ from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.track import load_track
 
 __all__ = ["Ahead", "ahead_of", "races"]
+
+_MOST_READINGS: Final = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +48,8 @@ class Ahead:
     """The driver's corner clinic of the week; empty where there is none."""
     trials: Sequence[Mapping[str, Any]]
     """Options that were tried, with what came of it; after `services.pace`."""
+    hot: Sequence[Mapping[str, Any]]
+    """Hot pressures that were read after runs, the last ones first: by wheel, with when, how, and the track's temperature then."""
 
 
 def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> list[dict[str, Any]]:
@@ -96,6 +100,7 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
             track, settings = load_track(session, layout, centreline=False), without_intervals(look.settings(combination))
             found = analysed(track, look.laps(session, actor, combination, [driver.id]), settings).drivers.get(driver.name)
         week_id = week.row.public_id
+        hot = _hot_pressures(session, actor, combination, driver) if combination else ()
         session.expunge_all()
     clinic: Mapping[str, Any] = {}
     trials: Sequence[Mapping[str, Any]] = ()
@@ -105,4 +110,22 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         # The target may be a share of the team's best ideal, which everybody's laps make.
         clinic, told = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])
         goal, trials = told["target_us"], told["options"]
-    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic, trials)
+    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic, trials, hot)
+
+
+def _hot_pressures(session: Session, actor: Actor, combination: Combination, driver: Driver) -> list[dict[str, Any]]:
+    own = (Run.team_id == actor.team_id, Run.combination_id == combination.id, Run.driver_id == driver.id)
+    query = (
+        select(Run, PracticeSession.label)
+        .join(PracticeSession, (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id), isouter=True)
+        .where(*own)
+        .order_by(Run.id.desc())
+    )
+    out = []
+    for run, label in session.execute(query):
+        for reading in reversed(run.readings):
+            hot = {wheel: value for wheel, value in (reading.get("hot_pressure_kpa") or {}).items() if value is not None}
+            if hot:
+                where = f"session {label}, run {run.number}" if label else "a run without laps"
+                out.append({"where": where, **{name: reading.get(name) for name in ("when", "how", "track_temp_c")}, "hot_kpa": hot})
+    return out[:_MOST_READINGS]

@@ -19,7 +19,7 @@ from fleet_rival.core.race.consumption import Consumption, consumption_of, start
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
-from fleet_rival.core.race.own_race import RaceLap, race_from_laps
+from fleet_rival.core.race.own_race import RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
 from fleet_rival.core.times import MICROSECONDS
@@ -100,6 +100,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
             for trial in ahead.trials
             if trial["winner_race"] or trial["winner_qualifying"]
         ],
+        "hot_readings": ahead.hot,
         "taught": dict(races),
         "missing": missing,
     }
@@ -338,7 +339,11 @@ def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, miss
             told = replace(told, median_us=by * middle_us, low_us=low, high_us=high)
     if told is None:
         missing.append("the race from own laps: fewer than ten laps tell")
-    return asdict(told) if told else None
+    if told is None:
+        return None
+    rivals = [float(lap_us * laps) for lap_us in ahead.wish.rivals_us]
+    place, with_one_less = places(told, rivals) if rivals else (None, None)
+    return {**asdict(told), "place": place, "place_one_less": with_one_less}
 
 
 def _crossing(ahead: Ahead, laps: int) -> dict[str, Any] | None:

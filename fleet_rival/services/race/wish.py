@@ -1,6 +1,6 @@
 """What people know and choose of a race that no lap can tell: what a stop costs, how long tyres last, which risk is run."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, Final
 
@@ -24,6 +24,7 @@ class RaceWish:
         formation_laps: driven slowly before the start, as a share of what a lap uses.
         saving: share that is saved on every lap.
         leader_us: a lap of who leads; None: nobody knows.
+        rivals_us: laps of rivals at pace, as far as somebody knows them.
         life: laps that a set of a compound lasts, by its name.
         wet_on_dry_us, dry_on_wet_us: a lap on wet tyres on a dry track, and on dry ones on a wet one; None: nobody drove that.
         remember: the one thing.
@@ -37,6 +38,7 @@ class RaceWish:
     formation_laps: float = 0.5
     saving: float = 0.0
     leader_us: int | None = None
+    rivals_us: Sequence[int] = ()
     life: Mapping[str, int] = field(default_factory=dict)
     wet_on_dry_us: int | None = None
     dry_on_wet_us: int | None = None

@@ -6528,6 +6528,24 @@ export interface components {
             /** Next */
             next: number | null;
         };
+        /** HotReading */
+        HotReading: {
+            /** Hot Kpa */
+            hot_kpa: {
+                [key: string]: number;
+            };
+            /** How */
+            how: string | null;
+            /** Track Temp C */
+            track_temp_c: number | null;
+            /** When */
+            when: string | null;
+            /**
+             * Where
+             * @description After which run it was read
+             */
+            where: string;
+        };
         /** IdealOut */
         IdealOut: {
             /** Linked Qualifying Us */
@@ -9391,6 +9409,11 @@ export interface components {
              * Format: uuid
              */
             entry_id: string;
+            /**
+             * Hot Readings
+             * @description Hot pressures that were read after runs, the last ones first
+             */
+            hot_readings: components["schemas"]["HotReading"][];
             incidents: components["schemas"]["RaceLimits"] | null;
             /** Layout Id */
             layout_id: string | null;
@@ -9445,6 +9468,16 @@ export interface components {
             median_us: number;
             /** One Less Us */
             one_less_us: number;
+            /**
+             * Place
+             * @description Among the rivals that somebody named, on average
+             */
+            place: number | null;
+            /**
+             * Place One Less
+             * @description With one slip less
+             */
+            place_one_less: number | null;
             /** Slips */
             slips: number;
             /** Strikes */
@@ -9618,6 +9651,8 @@ export interface components {
              * @default 0.05
              */
             risk: number;
+            /** Rivals Us */
+            rivals_us?: number[];
             /**
              * Saving
              * @default 0
@@ -9653,6 +9688,8 @@ export interface components {
             remember: string;
             /** Risk */
             risk: number;
+            /** Rivals Us */
+            rivals_us: number[];
             /** Saving */
             saving: number;
             /** Wet On Dry Us */

@@ -19,13 +19,13 @@ const may = computed(() => maySeeAll(me.data.value?.role))
 const queries = useQueryClient()
 const asked = useQuery({ queryKey: ['races', () => props.id], queryFn: () => answer(api.GET('/api/races/{entered_id}', { params: { path: { entered_id: props.id } } })) })
 const race = computed(() => asked.data.value)
-const form = reactive({ pit_s: 25, pit_deviation_s: 1.5, caution_pit_s: '' as number | '', risk: 5, formation_laps: 0.5, saving: 0, leader: '', life: {} as Record<string, number | ''>, wet_on_dry: '', dry_on_wet: '', remember: '', early: '' })
+const form = reactive({ pit_s: 25, pit_deviation_s: 1.5, caution_pit_s: '' as number | '', risk: 5, formation_laps: 0.5, saving: 0, leader: '', rivals: '', life: {} as Record<string, number | ''>, wet_on_dry: '', dry_on_wet: '', remember: '', early: '' })
 function take(told: Schemas['RaceOut']) {
   const { wish } = told
   const time = (value: number | null) => (value === null ? '' : lapTime(value))
   Object.assign(form, {
     pit_s: wish.pit_s, pit_deviation_s: wish.pit_deviation_s, caution_pit_s: wish.caution_pit_s ?? '', risk: Math.round(1000 * wish.risk) / 10, formation_laps: wish.formation_laps, saving: Math.round(1000 * wish.saving) / 10,
-    leader: time(wish.leader_us), wet_on_dry: time(wish.wet_on_dry_us), dry_on_wet: time(wish.dry_on_wet_us), remember: wish.remember, early: wish.early,
+    leader: time(wish.leader_us), rivals: wish.rivals_us.map((value) => lapTime(value)).join(' '), wet_on_dry: time(wish.wet_on_dry_us), dry_on_wet: time(wish.dry_on_wet_us), remember: wish.remember, early: wish.early,
     life: Object.fromEntries(told.compounds.map((name) => [name, wish.life[name] ?? ''])),
   })
 }
@@ -35,7 +35,7 @@ const keep = useMutation({
   mutationFn: () => {
     const body: Schemas['RaceWishBody'] = {
       pit_s: form.pit_s, pit_deviation_s: form.pit_deviation_s, caution_pit_s: typeof form.caution_pit_s === 'number' ? form.caution_pit_s : null, risk: form.risk / 100, formation_laps: form.formation_laps, saving: form.saving / 100,
-      leader_us: readTime(form.leader), wet_on_dry_us: readTime(form.wet_on_dry), dry_on_wet_us: readTime(form.dry_on_wet), remember: form.remember.trim(), early: form.early.trim(),
+      leader_us: readTime(form.leader), rivals_us: form.rivals.split(/[\s;]+/).flatMap((text) => readTime(text) ?? []), wet_on_dry_us: readTime(form.wet_on_dry), dry_on_wet_us: readTime(form.dry_on_wet), remember: form.remember.trim(), early: form.early.trim(),
       life: Object.fromEntries(Object.entries(form.life).filter((item): item is [string, number] => typeof item[1] === 'number')),
     }
     return answer(api.PUT('/api/races/{entered_id}', { params: { path: { entered_id: props.id }, header: version(race.value!.version) }, body }))
@@ -49,10 +49,12 @@ const most = computed(() => Math.max(1, ...(race.value?.stops?.plans ?? []).map(
 const shares = computed(() => (race.value?.stops?.plans ?? []).filter((item, index) => index < 2 || item.wins > 0).slice(0, 6))
 /** A stop that would have to cost next to nothing is no choice. */
 const flips = computed(() => (race.value?.stops?.pit_flips_s ?? []).filter((item) => item.seconds >= 0.4 * race.value!.wish.pit_s))
+const USED: Record<string, string> = { fuel_l: 'l', energy_kwh: 'kWh' }
 const LEARNED: Record<string, string> = { qualifying_us: 'qualifying', race_lap_us: 'laps of the race', fuel_l: 'fuel', energy_kwh: 'energy' }
+const budgets = computed(() => [{ what: 'strikes', budget: race.value?.limits }, { what: 'incidents', budget: race.value?.incidents }].flatMap((item) => (item.budget ? [{ what: item.what, budget: item.budget }] : [])))
 /** What earlier races taught, in a few words each. */
 const learned = computed(() =>
-  Object.entries(race.value?.taught ?? {}).flatMap(([name, told]) => (LEARNED[name] && Math.abs(told.shift) >= 0.0005 ? [`${LEARNED[name]} ${Math.abs(100 * told.shift).toFixed(2)} % ${told.shift > 0 ? 'more' : 'less'}`] : [])),
+  Object.entries(race.value?.taught ?? {}).flatMap(([name, told]) => (LEARNED[name] && Math.abs(told.shift) >= 0.0005 && (!(name in USED) || USED[name] === race.value?.consumption?.unit) ? [`${LEARNED[name]} ${Math.abs(100 * told.shift).toFixed(2)} % ${told.shift > 0 ? 'more' : 'less'}`] : [])),
 )
 const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) % 4}`
 </script>
@@ -103,17 +105,16 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <p v-if="race.distance"><b>{{ race.distance.laps }}</b> laps<template v-if="race.distance.close">; one more or less is close</template>.</p>
         <p v-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template><template v-if="race.consumption.saving_needed"> The {{ race.consumption.unit === 'l' ? 'tank' : 'battery' }} holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap<template v-if="race.consumption.unit === 'l'">, or stop</template>.</template></p>
         <h2>The race from own laps</h2>
-        <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}.</p>
+        <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}<template v-if="race.own_race.place !== null && race.own_race.place_one_less !== null">, and {{ (race.own_race.place - race.own_race.place_one_less).toFixed(1) }} places: {{ race.own_race.place.toFixed(1) }} is likely among the {{ race.wish.rivals_us.length }} who are known</template>.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
         <p v-if="learned.length" class="quiet">Taken into account from <RouterLink to="/log">races behind</RouterLink>: {{ learned.join(', ') }} than practice tells.</p>
-        <template v-if="race.limits">
-          <h2>Limits</h2>
-          <p>{{ race.limits.limit }} strikes are the limit: reached in <b>{{ perCent(race.limits.chance) }}</b> of such races.</p>
-          <ul v-if="race.limits.corners.length"><li v-for="item in race.limits.corners" :key="item.corner">{{ item.corner }}: {{ item.expected.toFixed(1) }} a race; half as many, and it is {{ perCent(item.halved) }}</li></ul>
+        <h2 v-if="budgets.length">Limits</h2>
+        <template v-for="{ what, budget } in budgets" :key="what">
+          <p>{{ budget.limit }} {{ what }} are the limit: reached in <b>{{ perCent(budget.chance) }}</b> of such races.</p>
+          <ul v-if="budget.corners.length"><li v-for="item in budget.corners" :key="item.corner">{{ item.corner }}: {{ item.expected.toFixed(1) }} a race; half as many, and it is {{ perCent(item.halved) }}</li></ul>
         </template>
       </section>
     </div>
-    <section v-if="race.incidents" class="sheet part" aria-labelledby="incidents-title"><h2 id="incidents-title">Incidents</h2><p>{{ race.incidents.limit }} incidents are the limit: reached in <b>{{ perCent(race.incidents.chance) }}</b> of such races.</p><ul v-if="race.incidents.corners.length"><li v-for="item in race.incidents.corners" :key="item.corner">{{ item.corner }}: {{ item.expected.toFixed(1) }} a race; half as many, and it is {{ perCent(item.halved) }}</li></ul></section>
     <section v-if="race.missing.length" class="sheet part missing" aria-labelledby="missing-title"><h2 id="missing-title">Missing</h2><ul><li v-for="words in race.missing" :key="words">{{ words }}</li></ul></section>
     <LessonsBack :week="race.week_id" />
     <form class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
@@ -126,6 +127,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <label>Formation, laps’ worth <input v-model.number="form.formation_laps" class="field" type="number" min="0" max="5" step="0.1" required /></label>
         <label>Saved on a lap, % <input v-model.number="form.saving" class="field" type="number" min="0" max="90" step="0.5" required /></label>
         <label>Leader’s lap <input v-model="form.leader" class="field" placeholder="m:ss.fff" /></label>
+        <label>Rivals’ laps, as far as known <input v-model="form.rivals" class="field" maxlength="600" placeholder="m:ss.fff m:ss.fff" /></label>
         <label v-for="name in race.compounds" :key="name">{{ name }}: a set lasts, laps <input v-model.number="form.life[name]" class="field" type="number" min="1" max="500" placeholder="the race" /></label>
         <label>Wet tyres on a dry track <input v-model="form.wet_on_dry" class="field" placeholder="m:ss.fff" /></label>
         <label>Dry tyres on a wet track <input v-model="form.dry_on_wet" class="field" placeholder="m:ss.fff" /></label>
@@ -136,7 +138,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       <p v-if="may"><WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
       <TroubleNote :error="keep.error.value" />
     </form>
-    <PressurePart />
+    <PressurePart :readings="race.hot_readings" />
   </template>
 </template>
 

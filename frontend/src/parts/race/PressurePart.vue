@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { useMutation } from '@tanstack/vue-query'
 import { reactive } from 'vue'
-import { answer, api } from '@/api/client'
+import { answer, api, type Schemas } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 
 /** Cold pressures for wanted hot ones: cold and hot have names of their own and fields of their own, so that nobody takes one for the other. */
+const props = defineProps<{ readings?: Schemas['HotReading'][] }>()
 const WHEELS = { front_left: 'front left', front_right: 'front right', rear_left: 'rear left', rear_right: 'rear right' } as const
 type Wheel = keyof typeof WHEELS
 const wheels = Object.keys(WHEELS) as Wheel[]
@@ -14,6 +15,13 @@ const form = reactive({
   cold_c: '' as number | '', track_c: '' as number | '', now_cold_c: '' as number | '', now_track_c: '' as number | '', step: 1,
 })
 const numbers = (from: Record<Wheel, number | ''>) => Object.fromEntries(Object.entries(from).filter((item): item is [string, number] => typeof item[1] === 'number'))
+/** What was read after a run stands in the fields for hot pressures, and nowhere else. */
+function take(event: Event) {
+  const reading = props.readings?.[Number((event.target as HTMLSelectElement).value)]
+  if (!reading) return
+  for (const wheel of wheels) form.hot[wheel] = reading.hot_kpa[wheel] ?? ''
+  form.track_c = reading.track_temp_c ?? ''
+}
 const orNull = (value: number | '') => (typeof value === 'number' ? value : null)
 const ask = useMutation({
   mutationFn: () =>
@@ -32,6 +40,7 @@ const ask = useMutation({
   <details class="sheet part">
     <summary>Tyre pressures: which cold setting gives the wanted hot one</summary>
     <form @submit.prevent="ask.mutate()">
+      <label v-if="readings?.length" class="taken">Hot pressures as they were read <select @change="take"><option value="">type them</option><option v-for="(item, index) in readings" :key="index" :value="index">{{ item.where }}, {{ item.when }}<template v-if="item.how"> ({{ item.how }})</template></option></select></label>
       <table>
         <thead><tr><th scope="col">Wheel</th><th scope="col">Set cold, kPa</th><th scope="col">Measured hot, kPa</th><th scope="col">Wanted hot, kPa</th><th scope="col">Set cold now, kPa</th></tr></thead>
         <tbody>
