@@ -5,15 +5,16 @@ import time
 from typing import Final
 
 import numpy as np
-from sqlalchemy import func, select, text
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.cli.bench_load import add_practice, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat_in_turn, seconds
+from fleet_rival.cli.trial import remove_team
 from fleet_rival.core.race.caution import caution_windows
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import Base, Lap
+from fleet_rival.db.tables import Lap
 from fleet_rival.services.base import Actor
 from fleet_rival.services.exchange.bring import bring_team
 from fleet_rival.services.exchange.export import export_team
@@ -69,7 +70,7 @@ def _package(sessions: sessionmaker[Session], actor: Actor) -> list[Row]:
     begin = time.perf_counter()
     rows = export_team(sessions, actor, file)
     out = time.perf_counter() - begin
-    _wipe(sessions, actor)
+    remove_team(sessions, actor.team_id)
     begin = time.perf_counter()
     brought = bring_team(sessions, io.BytesIO(file.getvalue()))
     came = time.perf_counter() - begin
@@ -92,13 +93,3 @@ def _read_raw(sessions: sessionmaker[Session], actor: Actor) -> int:
                 rows = connection.exec_driver_sql(f"SELECT * FROM `{table.name}` WHERE team_id = ?", (actor.team_id,))  # noqa: S608 - our own names
                 told += len(rows.fetchall())
     return told
-
-
-def _wipe(sessions: sessionmaker[Session], actor: Actor) -> None:
-    with sessions.begin() as session:
-        session.execute(text("SET SESSION foreign_key_checks = 0"))
-        for table in Base.metadata.sorted_tables:
-            if "team_id" in table.c:
-                session.execute(table.delete().where(table.c.team_id == actor.team_id))
-        session.execute(Base.metadata.tables["team"].delete().where(Base.metadata.tables["team"].c.id == actor.team_id))
-        session.execute(text("SET SESSION foreign_key_checks = 1"))

@@ -6,6 +6,7 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from sqlalchemy import delete, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.cli.children import Places, Server, Worker
@@ -15,9 +16,10 @@ from fleet_rival.cli.redis_server import Redis
 from fleet_rival.cli.secret import kept_secret
 from fleet_rival.db.migrate import upgrade
 from fleet_rival.db.session import make_engine, make_sessions
+from fleet_rival.db.tables import Base, Team
 from fleet_rival.telemetry.store import telemetry_place
 
-__all__ = ["Trial", "trial"]
+__all__ = ["Trial", "remove_team", "trial"]
 
 
 @dataclass
@@ -39,6 +41,17 @@ class Trial:
     @property
     def address(self) -> str:
         return self.server.address
+
+
+def remove_team(sessions: sessionmaker[Session], team_id: int) -> None:
+    """A team is gone with all its rows, past every rule; its people stay."""
+    with sessions.begin() as session:
+        session.execute(text("SET SESSION foreign_key_checks = 0"))
+        for table in Base.metadata.sorted_tables:
+            if "team_id" in table.c:
+                session.execute(table.delete().where(table.c.team_id == team_id))
+        session.execute(delete(Team).where(Team.id == team_id))
+        session.execute(text("SET SESSION foreign_key_checks = 1"))
 
 
 @contextmanager

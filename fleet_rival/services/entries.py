@@ -123,7 +123,7 @@ def move_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, ve
             old = session.get_one(Driver, row.driver_id).name
             whose = f"{old}'s entry" if driver.name == old else f"{old}'s entry to {driver.name}"
             begin_change(session, actor, "entry.move", f"Moved {whose}, {_week_name(session, week.id)}", row)
-            _drop_blocks(session, [row])
+            _drop_what_hangs_on(session, [row])
             if row.week_id != week.id:
                 row.starts, row.car_id, row.resource_id, row.race = [], None, None, None
             row.week_id, row.driver_id = week.id, driver.id
@@ -141,12 +141,12 @@ def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Seq
         names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
         what = f"the entry of {names[rows[0].driver_id]} in {_week_name(session, rows[0].week_id)}" if len(rows) == 1 else f"{len(rows)} entries"
         begin_change(session, actor, "entry.remove", f"Took out {what}", rows[0])
-        _drop_blocks(session, rows)
+        _drop_what_hangs_on(session, rows)
         for row in rows:
             session.delete(row)
 
 
-def _drop_blocks(session: Session, rows: Sequence[Entry]) -> None:
+def _drop_what_hangs_on(session: Session, rows: Sequence[Entry]) -> None:
     """Nobody practises for an entry that is gone, or another driver's, nor drives by its race sheet.
 
     Raises:

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.core.season.lineup import Form, PointsRule, Race, Scored, gap_of, line_up, points_rule, standings
-from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.db.tables import Combination, Driver, Entry, Series, SeriesWeekRow, StandingRow
 from fleet_rival.services.base import Actor
 from fleet_rival.services.board.answer import up_to_date
@@ -24,6 +23,7 @@ from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.followed import combinations_of
 from fleet_rival.services.plan.make import moment_of
 from fleet_rival.services.standing import ALL_TIME
+from fleet_rival.services.week import target_of
 from fleet_rival.wording.lineup import choice_words, form_words, not_words, rule_words
 
 __all__ = ["propose"]
@@ -147,20 +147,20 @@ def _known(session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequen
     places = combinations_of(session, actor, {week.entry_key for week in weeks})
     keys = {int(key) for some in places.values() for key in some}
     rows = session.execute(
-        select(Combination.id, Combination.target, Combination.benchmark, StandingRow.driver_id, StandingRow.figures)
+        select(Combination, StandingRow.driver_id, StandingRow.figures)
         .join(StandingRow, (StandingRow.team_id == Combination.team_id) & (StandingRow.combination_id == Combination.id))
         .where(Combination.team_id == actor.team_id, Combination.id.in_(keys), StandingRow.since == ALL_TIME.since)
     ).all()
-    ideals = {row.id: row.figures[0].get("ideal_us") for row in rows if row.driver_id is None and row.figures}
+    ideals = {combination.id: figures[0].get("ideal_us") for combination, driver, figures in rows if driver is None and figures}
     gaps: dict[tuple[str, int], float] = {}
-    for combination, target, benchmark, driver, figures in rows:
+    for combination, driver, figures in rows:
         if driver is None or not figures:
             continue
-        ideal = ideals.get(combination)
-        wanted = target_us(Target(**target) if target else None, Benchmark(**benchmark) if benchmark else None, ideal) or ideal
+        ideal = ideals.get(combination.id)
+        wanted = target_of(combination, ideal) or ideal
         gap = gap_of(Form(figures[0]["best_us"], figures[0]["median_us"]), wanted, 0.0) if wanted else None
         if gap is not None:
-            gaps[str(combination), driver] = gap
+            gaps[str(combination.id), driver] = gap
     out = []
     for week in weeks:
         # Of several cars that may be driven, the one in which the driver is best.

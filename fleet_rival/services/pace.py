@@ -31,7 +31,6 @@ from fleet_rival.core.pace.slope import Slope
 from fleet_rival.core.pace.versus import versus
 from fleet_rival.core.pace.wear import TreadReading, wear_of
 from fleet_rival.core.report import driver_report
-from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
@@ -43,6 +42,7 @@ from fleet_rival.services.find import may_see
 from fleet_rival.services.kept import kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
 from fleet_rival.services.track import load_track
+from fleet_rival.services.week import target_of
 from fleet_rival.wording.marks import SURE_WORDS
 from fleet_rival.wording.pace import (
     falloff_words,
@@ -102,7 +102,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         return {}
     ideals = [other.main.ideals.time_us("linked_qualifying") for other in analysis.drivers.values() if not other.guest]
     ideal = min((value for value in ideals if value is not None), default=None)
-    goal = target_us(Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideal)
+    goal = target_of(row, ideal)
     others = [
         group.consistency.spread_s_per_sqrt_min
         for other in analysis.drivers.values()

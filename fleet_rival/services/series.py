@@ -130,7 +130,8 @@ def set_counting(
         row = find_row(session, Series, actor, series_id, "series", lock=True)
         check_version(row, version, "series")
         told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
-        begin_change(session, actor, "series.counting", f"Said that in {row.name} {told}", row)
+        of_several = {"best": "the best", "sum": "the sum", "mean": "the mean"}[starts_count]
+        begin_change(session, actor, "series.counting", f"Said that in {row.name} {told}, of several starts {of_several}", row)
         row.best_weeks, row.starts_count = best_weeks, starts_count
         session.flush()
         weeks = select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.runs.pass_mark import pass_mark
-from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, Run, TraceRow, TrackRow, now
@@ -21,7 +20,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.runs.declare import waiting_runs
 from fleet_rival.services.standing import ideals_at
 from fleet_rival.services.track import load_track
-from fleet_rival.services.week import settings_of
+from fleet_rival.services.week import settings_of, target_of
 from fleet_rival.wording.runs import pass_mark_words
 
 __all__ = ["LiveLap", "LiveRun", "LiveView", "driving_now"]
@@ -176,7 +175,7 @@ def _runs(
         place = places[combination_id]
         track = load_track(session, place.layout, centreline=False)
         row = place.row
-        target = target_us(Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideals.get(row.id))
+        target = target_of(row, ideals.get(row.id))
         laps: dict[tuple[str, str, int | None], list[StoredLap]] = defaultdict(list)
         for item in laps_of(session, actor.team_id, combination_id, runs=keys, as_said=True):
             laps[item.lap.driver, item.lap.session, item.lap.run].append(item)

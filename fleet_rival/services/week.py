@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.season.targets import BadTarget, Benchmark, Target
+from fleet_rival.core.season.targets import BadTarget, Benchmark, Target, target_us
 from fleet_rival.core.settings import BadSetting, Settings
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
@@ -28,6 +28,7 @@ __all__ = [
     "remove_combination",
     "set_target",
     "settings_of",
+    "target_of",
     "thresholds",
 ]
 
@@ -214,6 +215,15 @@ def thresholds() -> list[dict[str, Any]]:
     """What a manager may set for one combination: name, words, default."""
     plain = Settings()
     return [{"name": name, "words": words, "usual": getattr(plain, name)} for name, words in THRESHOLDS.items()]
+
+
+def target_of(row: Combination, ideal_us: int | None) -> int | None:
+    """The combination's target lap, where its rule has something to go by.
+
+    Args:
+        ideal_us: the team's best linked ideal.
+    """
+    return target_us(Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideal_us)
 
 
 def settings_of(row: Combination) -> Settings:

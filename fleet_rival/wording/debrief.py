@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Final
 
 from fleet_rival.core.corners.season import SeasonMistake
-from fleet_rival.core.race.afterwards import Calibration, Compared, CornerPressure
+from fleet_rival.core.race.afterwards import Calibration, Compared, CornerPressure, Repeated
 from fleet_rival.core.times import format_time
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
@@ -96,12 +96,11 @@ def pace_lesson(item: Compared) -> str:
     return f"{what} is {abs(slower):.2f} s {'slower' if slower > 0 else 'faster'} than practice tells"
 
 
-def incident_lesson(corner: str, name: str | None, what: str, starts: int, of: int, laps: Sequence[int | None]) -> str:
+def incident_lesson(again: Repeated, name: str | None) -> str:
     """What incidents of several starts teach."""
-    where = f"{corner} {name}" if name else corner
-    first = " on the first lap" if laps and all(lap == 1 for lap in laps) else ""
-    word = MISTAKE_WORDS[what]
-    return f"{word[:1].upper()}{word[1:]} at {where}{first} in {starts} of {of} starts"
+    where = f"{again.corner} {name}" if name else again.corner
+    word, first = MISTAKE_WORDS[again.what], " on the first lap" if again.at_start else ""
+    return f"{word[:1].upper()}{word[1:]} at {where}{first} in {len(again.laps)} of {again.of} starts"
 
 
 def season_words(series: str, weeks: Sequence[tuple[float | None, float | None, float | None]]) -> str:

@@ -15,7 +15,7 @@ export const CONDITIONS: Record<NonNullable<Lesson['condition']>, string> = {
   start: 'at the start',
 }
 /** Where a lesson holds, in a few words. */
-export const ties = (item: Lesson): string =>
+export const ties = (item: Partial<Pick<Lesson, 'place' | 'corner' | 'car' | 'series' | 'driver' | 'condition'>>): string =>
   [item.place && (item.corner ? `${item.place}, ${item.corner}` : item.place), item.car, item.series, item.driver, item.condition && CONDITIONS[item.condition]].filter(Boolean).join(' · ')
 
 export function useLessonActs() {

@@ -8,10 +8,11 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from sqlalchemy import text
+from sqlalchemy import delete
 
+from fleet_rival.cli.trial import remove_team
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Base
+from fleet_rival.db.tables import Person
 from fleet_rival.services import drive, entries, profiles, series, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import make_team, team_link
@@ -194,14 +195,10 @@ def a_small_team(desk: Desk) -> Actor:
 
 
 def wipe(desk: Desk, team: Actor) -> None:
+    """The team is gone, and its manager is nobody here any more."""
+    remove_team(desk.whole.sessions, team.team_id)
     with desk.whole.sessions.begin() as session:
-        session.execute(text("SET SESSION foreign_key_checks = 0"))
-        for table in Base.metadata.sorted_tables:
-            if "team_id" in table.c:
-                session.execute(table.delete().where(table.c.team_id == team.team_id))
-        session.execute(text("DELETE FROM team WHERE id = :team"), {"team": team.team_id})
-        session.execute(text("DELETE FROM person WHERE id = :person"), {"person": team.person_id})
-        session.execute(text("SET SESSION foreign_key_checks = 1"))
+        session.execute(delete(Person).where(Person.id == team.person_id))
 
 
 def board_of(page: Page) -> str:

@@ -8,7 +8,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from fleet_rival.core.race.afterwards import FIGURES, Compared, Expected, calibrated, compared, counted, under_pressure
+from fleet_rival.core.race.afterwards import (
+    FIGURES,
+    Compared,
+    Expected,
+    Repeated,
+    Taught,
+    calibrated,
+    compared,
+    counted,
+    expected_count,
+    expected_use,
+    repeated,
+    under_pressure,
+    wider,
+)
+from fleet_rival.core.race.consumption import Consumption
 
 
 def expected(value: float, half: float, share: float = 0.8) -> Expected:
@@ -111,3 +126,27 @@ def test_intervals_that_were_too_narrow_are_made_as_wide_as_races_differ() -> No
     # Laps that hardly differed don't say that races won't.
     [flat] = calibrated([[Compared("energy_kwh", Expected(2.0, 2.0, 2.0, 0.9), 2.05)]] * 3)
     assert 1 < flat.widen <= 20 and np.isfinite(flat.widen)
+
+
+def test_what_happens_once_in_a_start_counts_once_and_twice_is_a_rule() -> None:
+    starts = [[("T1", "contact", 1), ("T1", "contact", 9)], [("T1", "contact", 1), ("T5", "spin", 3)], [("T5", "spin", None)], []]
+    assert repeated(starts) == (Repeated("T1", "contact", (1, 1), 4), Repeated("T5", "spin", (3, None), 4))
+    assert [item.at_start for item in repeated(starts)] == [True, False]
+    assert repeated([starts[0]]) == repeated([]) == ()
+
+
+def test_counts_and_use_hold_nine_races_in_ten() -> None:
+    rng = np.random.default_rng(3)
+    told = expected_count(4.2)
+    drawn = rng.poisson(4.2, 20_000)
+    assert 0.9 <= float(np.mean((drawn >= told.low) & (drawn <= told.high))) <= 0.97, "whole numbers hold a little more"
+    assert (expected_count(0).low, expected_count(0).high) == (0, 0)
+    used = expected_use(Consumption(2.5, 0.2, 0.05, 40, 4), 20)
+    races = 2.5 + 0.05 * rng.standard_normal(20_000) + 0.2 * rng.standard_normal((20_000, 20)).mean(axis=1)
+    assert float(np.mean((races >= used.low) & (races <= used.high))) == pytest.approx(0.9, abs=0.01)
+
+
+def test_what_a_season_teaches_is_handed_on_and_intervals_grow_around_their_value() -> None:
+    [told] = calibrated([[Compared("fuel_l", expected(100.0, 1.0), 103.0)]])
+    assert told.taught == Taught(told.shift, told.widen) and Taught() == Taught(0.0, 1.0)
+    assert (wider(10, 8, 3), wider(10, 13, 0.5), wider(10, 8, 1)) == (4, 11.5, 8)

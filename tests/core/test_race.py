@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.race.consumption import consumption_of, start_load
+from fleet_rival.core.race.consumption import consumption_of, litre_cost, start_load
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
@@ -17,6 +17,7 @@ from fleet_rival.core.race.own_race import OwnRace, RaceLap, places, race_from_l
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.pressures import ATMOSPHERE_KPA, BadPressure, Measured, cold_setting, rounded_to
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, time_of
+from fleet_rival.core.race.tow import tow_worth
 
 
 class TestDistance:
@@ -284,3 +285,11 @@ def test_places_among_rivals_and_with_a_slip_less() -> None:
     place, better = places(own, [1000e6])
     assert place == pytest.approx(1.5) and better == pytest.approx(1 + 0.158655, abs=1e-5), "one deviation"
     assert places(replace(own, low_us=own.median_us, high_us=own.median_us), [999e6, 1001e6])[0] == pytest.approx(2.0)
+
+
+def test_a_tow_and_a_litre_by_what_laps_tell() -> None:
+    assert tow_worth([61_000_000, 61_200_000, 61_400_000], [60_900_000, 60_950_000, 61_000_000]) == 250_000
+    assert tow_worth([61_000_000], [60_900_000] * 2) is None and tow_worth([], [60_900_000] * 3) is None
+    assert tow_worth([60_000_000], [61_000_000] * 3) == 0, "a tow never costs"
+    assert litre_cost(2.0, 30_000, 90_000) == 30_000 and litre_cost(2.0, 90_000, 30_000) == 0
+    assert litre_cost(2.0, None, 1.0) is litre_cost(2.0, 1.0, None) is litre_cost(0.0, 1.0, 2.0) is None

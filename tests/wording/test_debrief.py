@@ -3,7 +3,7 @@
 import pytest
 
 from fleet_rival.core.corners.season import over_season
-from fleet_rival.core.race.afterwards import FIGURES, Calibration, Compared, CornerPressure, Expected
+from fleet_rival.core.race.afterwards import FIGURES, Calibration, Compared, CornerPressure, Expected, Repeated
 from fleet_rival.wording import debrief as words
 
 
@@ -57,8 +57,8 @@ def test_lessons_that_are_proposed() -> None:
     assert words.falloff_lesson(item("falloff_us", 30_000, 5_000, 52_000)) == "Tyres fall off 0.052 s a lap in the race; practice told 0.030 s"
     assert words.pace_lesson(item("race_lap_us", 65e6, 1e5, 65.5e6)) == "A lap of the race is 0.50 s slower than practice tells"
     assert words.pace_lesson(item("qualifying_us", 65e6, 1e5, 64.5e6)) == "The lap of qualifying is 0.50 s faster than practice tells"
-    assert words.incident_lesson("T1", "Customs", "contact", 3, 5, [1, 1, 1]) == "Contact at T1 Customs on the first lap in 3 of 5 starts"
-    assert words.incident_lesson("T1", None, "spin", 2, 5, [1, None]) == "Spun at T1 in 2 of 5 starts"
+    assert words.incident_lesson(Repeated("T1", "contact", (1, 1, 1), 5), "Customs") == "Contact at T1 Customs on the first lap in 3 of 5 starts"
+    assert words.incident_lesson(Repeated("T1", "spin", (1, None), 5), None) == "Spun at T1 in 2 of 5 starts"
 
 
 def test_a_season_of_a_driver_by_series() -> None:

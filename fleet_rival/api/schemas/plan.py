@@ -10,6 +10,7 @@ from fleet_rival.api.schemas.base import Schema
 from fleet_rival.core.planning.blocks import MOST_OWN
 from fleet_rival.core.planning.follow import STATES
 from fleet_rival.core.planning.readiness import CHECKS
+from fleet_rival.core.race.afterwards import COUNTING
 from fleet_rival.services.plan.what_if import CHANGES
 
 BlockState = Literal[STATES]  # type: ignore[valid-type]
@@ -371,7 +372,7 @@ class SeriesStanding(Schema):
     version: int
     series: str
     best_weeks: int | None
-    starts_count: Literal["best", "sum", "mean"]
+    starts_count: Literal[COUNTING]  # type: ignore[valid-type]
     drivers: list[StandingDriver]
 
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import AwareDatetime, BaseModel, Field, NaiveDatetime
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.race.afterwards import COUNTING
 
 Text = Annotated[str, Field(max_length=120)]
 Importance = Literal["must", "want", "if_ready"]
@@ -37,7 +38,7 @@ class SeriesChange(Schema):
 
 class SeriesCounting(Schema):
     best_weeks: int | None = Field(ge=1, le=100, description="So many weeks count, the best ones; null: all")
-    starts_count: Literal["best", "sum", "mean"] = Field(default="best", description="What a week with several starts brings, of their points")
+    starts_count: Literal[COUNTING] = Field(default="best", description="What a week with several starts brings, of their points")  # type: ignore[valid-type]
 
 
 class Compound(Schema):

@@ -9,12 +9,36 @@ from typing import Final
 import numpy as np
 from scipy import stats
 
-__all__ = ["FIGURES", "Calibration", "Compared", "CornerPressure", "Expected", "calibrated", "compared", "counted", "under_pressure"]
+from fleet_rival.core.race.consumption import Consumption
+
+__all__ = [
+    "COUNTING",
+    "FIGURES",
+    "Calibration",
+    "Compared",
+    "CornerPressure",
+    "Expected",
+    "Repeated",
+    "Taught",
+    "calibrated",
+    "compared",
+    "counted",
+    "expected_count",
+    "expected_use",
+    "repeated",
+    "under_pressure",
+    "wider",
+]
 
 FIGURES: Final = ("qualifying_us", "race_lap_us", "falloff_us", "fuel_l", "energy_kwh", "slips", "strikes")
 """What is expected before a race and known after it, in the order of the day."""
 _RELATIVE: Final = frozenset({"qualifying_us", "race_lap_us", "fuel_l", "energy_kwh"})
 """Figures of which a share that they are off says something on another track, too."""
+COUNTING: Final = ("best", "sum", "mean")
+"""What a week with several starts may bring, of their points."""
+_NINE_IN_TEN: Final = 0.9
+_LEAST_STARTS: Final = 2
+"""Starts in which the same happened at the same corner before that is more than once."""
 _PRIOR_RACES: Final = 4.0
 """So many races without any difference are supposed before the first one is known."""
 _ODD: Final = 0.1
@@ -39,6 +63,39 @@ class Expected:
     low: float
     high: float
     share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Taught:
+    """What earlier races taught of a figure.
+
+    Attributes:
+        shift: share by which races were other than practice foretold.
+        widen: by which their intervals were too narrow; below 1: too wide.
+    """
+
+    shift: float = 0.0
+    widen: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Repeated:
+    """What happened at one corner in several starts.
+
+    Attributes:
+        laps: of each of those starts, where it happened; None: nobody said.
+        of: starts in all.
+    """
+
+    corner: str
+    what: str
+    laps: tuple[int | None, ...]
+    of: int
+
+    @property
+    def at_start(self) -> bool:
+        """Whether it was on the first lap each time."""
+        return all(lap == 1 for lap in self.laps)
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,12 +167,34 @@ class Calibration:
     widen: float = 1.0
 
     @property
+    def taught(self) -> Taught:
+        return Taught(self.shift, self.widen)
+
+    @property
     def odd(self) -> bool:
         """Whether so few, or so many, inside would be odd if the intervals were right."""
         if not self.races:
             return False
         share = min(max(self.due / self.races, 1e-9), 1 - 1e-9)
         return float(stats.binomtest(self.inside, self.races, share).pvalue) < _ODD
+
+
+def wider(value: float, end: float, widen: float) -> float:
+    """An end of an interval around a value, made wider."""
+    return value + (end - value) * widen
+
+
+def expected_count(mean: float) -> Expected:
+    """A number of single events, with the interval of nine races in ten by Poisson."""
+    low, high = stats.poisson.interval(_NINE_IN_TEN, mean) if mean > 0 else (0.0, 0.0)
+    return Expected(mean, float(low), float(high), _NINE_IN_TEN)
+
+
+def expected_use(used: Consumption, laps: int) -> Expected:
+    """The mean of what a race's laps use: how races differ, and what is left of laps' own scatter over the distance; nine races in ten."""
+    spread = math.sqrt(used.between**2 + used.deviation**2 / laps)
+    half = float(stats.norm.ppf(0.5 + _NINE_IN_TEN / 2)) * spread
+    return Expected(used.mean, used.mean - half, used.mean + half, _NINE_IN_TEN)
 
 
 def compared(expected: Mapping[str, Expected], happened: Mapping[str, float | None]) -> tuple[Compared, ...]:
@@ -142,6 +221,22 @@ def under_pressure(practice: Mapping[str, tuple[int, int]], race: Mapping[str, t
         chance = float(stats.fisher_exact(np.array([[before, tries - before], [after, laps - after]])).pvalue)
         out.append(CornerPressure(corner, before, tries, after, laps, min(1.0, chance)))
     return tuple(sorted(out, key=lambda item: (item.chance, item.corner)))
+
+
+def repeated(starts: Sequence[Iterable[tuple[str, str, int | None]]]) -> tuple[Repeated, ...]:
+    """What happened at one corner in at least two starts, by corner and word.
+
+    Args:
+        starts: of each its incidents: corner, what happened, lap. The same twice in one start counts once, where it was first.
+    """
+    found: dict[tuple[str, str], list[int | None]] = defaultdict(list)
+    for incidents in starts:
+        once: dict[tuple[str, str], int | None] = {}
+        for corner, what, lap in incidents:
+            once.setdefault((corner, what), lap)
+        for key, lap in once.items():
+            found[key].append(lap)
+    return tuple(Repeated(*key, tuple(laps), len(starts)) for key, laps in sorted(found.items()) if len(laps) >= _LEAST_STARTS)
 
 
 def calibrated(races: Iterable[Sequence[Compared]]) -> tuple[Calibration, ...]:
@@ -180,12 +275,12 @@ def counted(points: Sequence[float], rule: str) -> float | None:
     """What a week brought, from the points of its starts; None where no start has any.
 
     Args:
-        rule: `best`, `sum` or `mean`.
+        rule: one of `COUNTING`.
 
     Raises:
         ValueError: another rule.
     """
-    if rule not in ("best", "sum", "mean"):
+    if rule not in COUNTING:
         raise ValueError(f"{rule} is no rule for several starts")
     if not points:
         return None

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from scipy import stats
 
-__all__ = ["Consumption", "Load", "consumption_of", "start_load"]
+__all__ = ["Consumption", "Load", "consumption_of", "litre_cost", "start_load"]
 
 _LEAST_LAPS: Final = 3
 
@@ -87,3 +87,15 @@ def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: fl
     freedom = used.runs - 1 if used.between > 0 else used.laps - used.runs
     margin = float(stats.t.ppf(1 - risk, max(1, freedom))) * spread * (1 - saving)
     return Load(mean + margin, margin, risk)
+
+
+def litre_cost(per_lap: float, driven_us: float | None, tyres_us: float | None) -> float | None:
+    """What a litre more costs a lap, in microseconds: how much faster a lap gets by what it burns; None where the two falloffs aren't known apart.
+
+    Args:
+        per_lap: litres.
+        driven_us: falloff a lap as driven, in which the car gets lighter; `tyres_us`: the tyres' alone.
+    """
+    if driven_us is None or tyres_us is None or per_lap <= 0:
+        return None
+    return max(0.0, (tyres_us - driven_us) / per_lap)

@@ -1,9 +1,6 @@
 """Lists of a team in words, for a spreadsheet: as CSV and as XLSX."""
 
-import csv
-import io
 from collections.abc import Callable, Mapping, Sequence
-from datetime import UTC, date, datetime
 from typing import Any, Final
 
 from sqlalchemy import func, select
@@ -26,6 +23,7 @@ from fleet_rival.db.tables import (
     SeriesWeekRow,
     TrackRow,
 )
+from fleet_rival.formats.sheets import write_table, write_workbook
 from fleet_rival.services.base import Actor
 from fleet_rival.services.log.lessons import lessons
 from fleet_rival.services.series_rows import load_weeks
@@ -36,64 +34,20 @@ Rows = tuple[Sequence[str], Sequence[Sequence[Any]]]
 """Names of the columns, each with its unit, and rows."""
 _MOST_ROWS: Final = 1_000_000
 """A sheet takes no more."""
-_FORMULA: Final = ("=", "+", "-", "@", "\t", "\r")
 
 
 def list_csv(sessions: sessionmaker[Session], actor: Actor, name: str) -> bytes:
-    """A list as CSV after RFC 4180.
+    """A list as CSV.
 
     Args:
         name: after `LISTS`.
     """
-    columns, rows = _rows(sessions, actor, name)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(columns)
-    writer.writerows([_cell(value) for value in row] for row in rows)
-    return out.getvalue().encode()
+    return write_table(*_rows(sessions, actor, name))
 
 
 def list_xlsx(sessions: sessionmaker[Session], actor: Actor, name: str) -> bytes:
-    """A list as a workbook of one sheet; numbers are numbers, moments are moments in UTC, and text is never a formula."""
-    # Takes a while to load: only who wants a workbook pays for it.
-    from openpyxl import Workbook  # noqa: PLC0415
-    from openpyxl.cell import WriteOnlyCell  # noqa: PLC0415
-    from openpyxl.styles import Font  # noqa: PLC0415
-
-    columns, rows = _rows(sessions, actor, name)
-    book = Workbook(write_only=True)
-    sheet = book.create_sheet(name)
-    sheet.freeze_panes = "A2"
-    head = [WriteOnlyCell(sheet, value=column) for column in columns]
-    for cell in head:
-        cell.font = Font(bold=True)
-    sheet.append(head)
-    for row in rows:
-        sheet.append([_typed(WriteOnlyCell, sheet, value) for value in row])
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
-
-
-def _typed(cell: Callable[..., Any], sheet: Any, value: Any) -> Any:
-    if isinstance(value, datetime):
-        return value.astimezone(UTC).replace(tzinfo=None)
-    if isinstance(value, str):
-        made = cell(sheet, value=value)
-        made.data_type = "s"
-        return made
-    return value
-
-
-def _cell(value: Any) -> Any:
-    """A value as CSV holds it; text that a spreadsheet would take for a formula stands behind an apostrophe."""
-    if isinstance(value, datetime):
-        return f"{value.astimezone(UTC):%Y-%m-%dT%H:%M:%SZ}"
-    if isinstance(value, date):
-        return value.isoformat()
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
+    """A list as a workbook of one sheet."""
+    return write_workbook(name, *_rows(sessions, actor, name))
 
 
 def _rows(sessions: sessionmaker[Session], actor: Actor, name: str) -> Rows:

@@ -1,6 +1,5 @@
 """A race afterwards: what was expected beside what came, corners under pressure, and lessons that the figures propose."""
 
-from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime
@@ -10,12 +9,12 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.race.afterwards import under_pressure
+from fleet_rival.core.race.afterwards import repeated, under_pressure
 from fleet_rival.db.tables import Car, Entry, Layout, LayoutCorner, Lesson, SeriesWeekRow
 from fleet_rival.services import entries
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
-from fleet_rival.services.log.results import PastRace, past_races, results_of
+from fleet_rival.services.log.results import PastRace, ResultView, past_races, results_of
 from fleet_rival.services.log.seasons import Looked, calibration, looked_at
 from fleet_rival.services.race.entered import combination_of
 from fleet_rival.services.series_rows import load_weeks
@@ -33,8 +32,6 @@ from fleet_rival.wording.debrief import (
 __all__ = ["debrief", "races_behind"]
 
 _MOST_CORNERS: Final = 6
-_LEAST_STARTS: Final = 2
-"""Starts in which the same happened at the same corner before that is proposed as a lesson."""
 
 
 def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> dict[str, Any]:
@@ -72,9 +69,8 @@ def debrief(
     Raises:
         NotThere: no such entry, not the actor's, or its week is still to come.
     """
-    race = next((item for item in past_races(sessions, actor, clock()) if item.entry_id == entry_id), None)
-    race = race or _unstarted(sessions, actor, entry_id, clock())
-    looked = looked_at(sessions, actor, race)
+    race = next(iter(past_races(sessions, actor, clock(), entry_id)), None) or _unstarted(sessions, actor, entry_id, clock())
+    looked = looked_at(sessions, actor, [race])[entry_id]
     with sessions() as session:
         entry = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
         week = session.get_one(SeriesWeekRow, entry.week_id)
@@ -89,8 +85,9 @@ def debrief(
             "car_id": car.public_id if car else None,
             "driver_id": race.driver_id,
         }
-        team = _incidents(session, actor, entry.week_id) if actor.sees_all else _own_incidents(race)
-    proposals = list(_proposals(looked, team, names, ties))
+        # A driver alone sees what the own starts tell.
+        starts = _starts_of_week(session, actor, entry.week_id) if actor.sees_all else race.results
+    proposals = list(_proposals(looked, starts, names, ties))
     return {
         "entry_id": entry_id,
         "driver_id": race.driver_id,
@@ -156,30 +153,15 @@ def _result(item: Looked, names: Mapping[str, str | None]) -> dict[str, Any]:
     }
 
 
-_Incidents = tuple[int, Mapping[tuple[str, str], Sequence[int | None]]]
-"""Starts in all, and by corner and word the laps of the incidents, one of each start."""
-
-
-def _incidents(session: Session, actor: Actor, week_key: int) -> _Incidents:
-    """Incidents of the whole team in a week."""
+def _starts_of_week(session: Session, actor: Actor, week_key: int) -> list[ResultView]:
+    """What the whole team's starts of a week brought."""
     keys = list(session.scalars(select(Entry.id).where(Entry.team_id == actor.team_id, Entry.week_id == week_key)))
-    return _counted([result.incidents for some in results_of(session, actor, keys).values() for result in some])
+    return [result for some in results_of(session, actor, keys).values() for result in some]
 
 
-def _own_incidents(race: PastRace) -> _Incidents:
-    return _counted([result.incidents for result in race.results])
-
-
-def _counted(starts: Sequence[Sequence[Mapping[str, Any]]]) -> _Incidents:
-    found: dict[tuple[str, str], list[int | None]] = defaultdict(list)
-    for incidents in starts:
-        once = {(item["corner"], item["what"]): item.get("lap") for item in reversed(incidents) if item.get("corner")}
-        for key, lap in once.items():
-            found[key].append(lap)
-    return len(starts), found
-
-
-def _proposals(looked: Sequence[Looked], team: _Incidents, names: Mapping[str, str | None], ties: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
+def _proposals(
+    looked: Sequence[Looked], starts: Sequence[ResultView], names: Mapping[str, str | None], ties: Mapping[str, Any]
+) -> Iterator[dict[str, Any]]:
     """Lessons that the figures propose; a person confirms them."""
 
     def lesson(text: str, *tied: str, corner: str | None = None, condition: str | None = None) -> dict[str, Any]:
@@ -198,8 +180,8 @@ def _proposals(looked: Sequence[Looked], team: _Incidents, names: Mapping[str, s
                 yield lesson(falloff_lesson(figure), "layout_id", "car_id")
             elif figure.figure in ("qualifying_us", "race_lap_us"):
                 yield lesson(pace_lesson(figure), "layout_id", "car_id", "driver_id")
-    of, by_corner = team
-    for (corner, what), laps in sorted(by_corner.items()):
-        if len(laps) >= _LEAST_STARTS and corner in names and ties["layout_id"]:
-            start = "start" if all(lap == 1 for lap in laps) else None
-            yield lesson(incident_lesson(corner, names[corner], what, len(laps), of, laps), "layout_id", corner=corner, condition=start)
+    incidents = [[(item["corner"], item["what"], item.get("lap")) for item in start.incidents if item.get("corner")] for start in starts]
+    for again in repeated(incidents):
+        if again.corner in names and ties["layout_id"]:
+            condition = "start" if again.at_start else None
+            yield lesson(incident_lesson(again, names[again.corner]), "layout_id", corner=again.corner, condition=condition)

@@ -18,7 +18,7 @@ from fleet_rival.db.tables import Combination, Driver, Entry, Layout, SeriesWeek
 from fleet_rival.services.analysed import without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.race.entered import combination_of
+from fleet_rival.services.race.entered import entered_combinations
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.services.standing import Stretch, stretch_of, within
 from fleet_rival.services.track import load_track
@@ -27,27 +27,32 @@ from fleet_rival.services.week import settings_of
 __all__ = ["driven_starts"]
 
 
-def driven_starts(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, starts: Sequence[datetime]) -> dict[datetime, RaceDriven]:
-    """Each start as its laps tell it; empty where the entry's combination has no laps.
+def driven_starts(sessions: sessionmaker[Session], actor: Actor, wanted: Mapping[UUID, Sequence[datetime]]) -> dict[UUID, dict[datetime, RaceDriven]]:
+    """Starts of entries as their laps tell them; nothing of an entry whose week has no combination.
 
     Args:
-        entry_id: of an entry that is the actor's business.
-        starts: in order.
+        wanted: starts in order, by entries that are the actor's business.
     """
     with sessions() as session:
-        entry = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
-        combination = combination_of(session, actor, entry)
-        if combination is None or not starts:
-            return {}
-        weeks = load_weeks(session, actor, SeriesWeekRow.layout_id == combination.layout_id)
-        week = next(item for item in weeks if item.row.id == entry.week_id)
-        stretch = stretch_of(week, combination.car_id, weeks, settings_of(combination))
-        driver, key = session.get_one(Driver, entry.driver_id), combination.public_id
+        asked = (Entry.team_id == actor.team_id, Entry.public_id.in_([key for key, starts in wanted.items() if starts]))
+        rows = session.scalars(select(Entry).where(*asked)).all()
+        combinations = entered_combinations(session, actor, rows)
+        weeks = load_weeks(session, actor, SeriesWeekRow.layout_id.in_({item.layout_id for item in combinations.values()})) if combinations else []
+        by_key = {item.row.id: item for item in weeks}
+        of_team = (Driver.team_id == actor.team_id, Driver.id.in_({row.driver_id for row in rows}))
+        drivers = {row.id: row for row in session.scalars(select(Driver).where(*of_team))} if rows else {}
         session.expunge_all()
-    told = " ".join(start.isoformat() for start in (*starts, *stretch))
-    about = f"driven:{entry_id}:{hashlib.sha256(told.encode()).hexdigest()[:16]}"
-    body, _ = kept_answer(sessions, actor, key, about, partial(_compute, driver, stretch, tuple(starts), about))
-    return {datetime.fromisoformat(start): _read(values) for start, values in orjson.loads(body).items()}
+    out = {}
+    for row in rows:
+        if (combination := combinations.get(row.id)) is None:
+            continue
+        stretch = stretch_of(by_key[row.week_id], combination.car_id, weeks, settings_of(combination))
+        starts = tuple(wanted[row.public_id])
+        told = " ".join(start.isoformat() for start in (*starts, *stretch))
+        about = f"driven:{row.public_id}:{hashlib.sha256(told.encode()).hexdigest()[:16]}"
+        body, _ = kept_answer(sessions, actor, combination.public_id, about, partial(_compute, drivers[row.driver_id], stretch, starts, about))
+        out[row.public_id] = {datetime.fromisoformat(start): _read(values) for start, values in orjson.loads(body).items()}
+    return out
 
 
 def _compute(

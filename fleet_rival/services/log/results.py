@@ -21,7 +21,6 @@ from fleet_rival.services.series_rows import load_weeks
 __all__ = [
     "FAULTS",
     "HAPPENED",
-    "RULES",
     "PastRace",
     "ResultView",
     "add_result",
@@ -36,7 +35,6 @@ FAULTS: Final = ("own", "other", "shared", "nobody")
 """Whose fault an incident was, as the driver saw it."""
 HAPPENED: Final = MISTAKES
 """Words for what happened: those for mistakes."""
-RULES: Final = ("best", "sum", "mean")
 _MOST_STARTS: Final = 30
 _FIELDS: Final = ("starts_at", "qualifying_us", "grid", "finish", "laps", "stops", "incidents", "points", "note")
 
@@ -75,11 +73,15 @@ class PastRace:
     @property
     def last(self) -> datetime:
         """The start that was last."""
-        return max(*self.starts, *(item.starts_at for item in self.results), datetime.min.replace(tzinfo=UTC))
+        return max((*self.starts, *(item.starts_at for item in self.results)), default=datetime.min.replace(tzinfo=UTC))
 
 
-def past_races(sessions: sessionmaker[Session], actor: Actor, moment: datetime) -> list[PastRace]:
-    """Entries with a start that is over or a result, the last race first; a driver's own alone."""
+def past_races(sessions: sessionmaker[Session], actor: Actor, moment: datetime, only: UUID | None = None) -> list[PastRace]:
+    """Entries with a start that is over or a result, the last race first; a driver's own alone.
+
+    Args:
+        only: one entry, where no other is asked for.
+    """
     with sessions() as session:
         weeks = {item.row.id: item for item in load_weeks(session, actor)}
         query = (
@@ -89,6 +91,8 @@ def past_races(sessions: sessionmaker[Session], actor: Actor, moment: datetime) 
         )
         if not actor.sees_all:
             query = query.where(Entry.driver_id == actor.driver_id)
+        if only is not None:
+            query = query.where(Entry.public_id == only)
         rows = session.execute(query).all()
         written = results_of(session, actor, [row.id for row, _ in rows])
         out = []

@@ -12,7 +12,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.corners.season import over_season
-from fleet_rival.core.season.targets import Benchmark, Target, target_us
 from fleet_rival.db.tables import Driver, Entry, SeriesWeekRow
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
@@ -20,6 +19,7 @@ from fleet_rival.services.find import may_see
 from fleet_rival.services.fix.clinic import driver_clinic
 from fleet_rival.services.log.lessons import lessons
 from fleet_rival.services.steadiness import DrivenWeek, driven_weeks
+from fleet_rival.services.week import target_of
 from fleet_rival.wording.debrief import mistakes_words, season_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
@@ -121,9 +121,7 @@ def _points(session: Session, actor: Actor, driver: Driver) -> dict[UUID, float 
 
 def _gap(item: DrivenWeek) -> float | None:
     """Of the best lap to the target, in per cent; to the team's best ideal where nobody set one."""
-    row = item.week.row
-    target, benchmark = Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None
-    wanted = target_us(target, benchmark, item.ideal_us) or item.ideal_us
+    wanted = target_of(item.week.row, item.ideal_us) or item.ideal_us
     return 100 * (item.main.best_us / wanted - 1) if item.main.best_us is not None and wanted else None
 
 

@@ -14,24 +14,24 @@ from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
 from fleet_rival.core.ideals.best_of import odds_of
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
+from fleet_rival.core.race.afterwards import Taught, wider
 from fleet_rival.core.race.caution import caution_windows
-from fleet_rival.core.race.consumption import Consumption, consumption_of, start_load
+from fleet_rival.core.race.consumption import Consumption, consumption_of, litre_cost, start_load
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.own_race import RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
+from fleet_rival.core.race.tow import tow_worth
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.services.base import Actor
-from fleet_rival.services.log.expected import Taught, wider
 from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
 
 __all__ = ["figures_of", "race_view"]
 
 _OUT_LAP: Final = 1.3
-_LEAST_TOWED: Final = 3
 _LEAST_LAPS: Final = 8
 """Clean laps of a compound from which its pace is told."""
 _ROUND: Final = 5
@@ -191,10 +191,10 @@ def _towed(
 ) -> dict[str, float | None]:
     """What a tow is worth on a lap, and the odds of the target with one; from laps that had one and nothing else."""
     assert ahead.found is not None
-    towed = [ahead.found.laps[index].lap.time_us for index in group.members if set(ahead.found.laps[index].marks) == {"tow"}]
-    if len(towed) < _LEAST_TOWED:
+    laps_of = (ahead.found.laps[index] for index in group.members)
+    worth = tow_worth(clean, [item.lap.time_us for item in laps_of if set(item.marks) == {"tow"}])
+    if worth is None:
         return {"tow_us": None, "odds_tow": None}
-    worth = max(0.0, float(np.median(clean) - np.median(towed)))
     quicker = [round(time - worth) for time in clean]
     return {"tow_us": worth, "odds_tow": odds_of(quicker, rate, laps, goal, alike) if goal is not None and rate > 0 else None}
 
@@ -202,6 +202,7 @@ def _towed(
 def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
     found = ahead.found
     assert found is not None
+    falloff = group.falloff if group else None
     tanks = (("fuel_l", "l", ahead.car.tank_l), ("energy_kwh", "kWh", ahead.car.battery_kwh)) if ahead.car else ()
     for field, unit, tank in tanks:
         used = _used(found.laps, field)
@@ -214,6 +215,7 @@ def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Ma
         needed = None
         if tank is not None and none_saved.amount > tank:
             needed = 1 - tank / none_saved.amount
+        tyres = falloff.tyre_us_per_lap if falloff else None
         return {
             "unit": unit,
             "per_lap": used.mean,
@@ -226,17 +228,10 @@ def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Ma
             "tank": tank,
             "tank_laps": int(tank / (load.amount / laps)) if tank is not None else None,
             "saving_needed": needed,
-            "unit_us": _unit_us(group, used.mean) if unit == "l" else None,
+            "unit_us": litre_cost(used.mean, falloff.net.value if falloff and falloff.net else None, tyres) if unit == "l" else None,
         }
     missing.append("fuel or energy: fewer than three laps say what they used")
     return None
-
-
-def _unit_us(group: GroupAnalysis | None, per_lap: float) -> float | None:
-    """What a litre more costs a lap: how much faster a lap gets by what it burns, where the tyres' part of the falloff is known apart."""
-    if group is None or group.falloff.net is None or group.falloff.tyre_us_per_lap is None or per_lap <= 0:
-        return None
-    return max(0.0, (group.falloff.tyre_us_per_lap - group.falloff.net.value) / per_lap)
 
 
 def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:

@@ -5,7 +5,7 @@ import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { capital, count, lapTime, moment } from '@/format'
 import { useLibrary } from '@/clinic'
-import { FAULTS, ties, useLessonActs, useResultActs, type DebriefResult } from '@/log'
+import { FAULTS, ties, useLessonActs, useResultActs, type Debrief, type DebriefResult } from '@/log'
 import ExpectedStrips from '@/parts/log/ExpectedStrips.vue'
 import ResultForm from '@/parts/log/ResultForm.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
@@ -35,8 +35,8 @@ function facts(item: DebriefResult): string {
     item.points !== null && `${item.points} points`,
   ].filter(Boolean).join(' · ')
 }
-const tied = (item: { layout_id?: string | null; corner?: string | null; car_id?: string | null; driver_id?: string | null; condition?: string | null }) =>
-  ties({ place: item.layout_id ? race.value!.place : null, corner: item.corner ?? null, car: item.car_id ? 'this car' : null, driver: item.driver_id ? race.value!.driver : null, condition: item.condition ?? null, series: null } as Parameters<typeof ties>[0])
+const tied = (item: Debrief['proposals'][number]) =>
+  ties({ place: item.layout_id ? race.value?.place : null, corner: item.corner, car: item.car_id ? 'this car' : null, driver: item.driver_id ? race.value?.driver : null, condition: item.condition })
 </script>
 
 <template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, fileBody } from '@/api/client'
 import FileDrop from '@/parts/FileDrop.vue'
@@ -10,9 +10,19 @@ import { ME } from '@/session'
 const queries = useQueryClient()
 const telemetry = ref(false)
 const week = ref('')
-const board = useQuery({ queryKey: ['board', 'weeks-of-data'], queryFn: () => answer(api.GET('/api/results')) })
-/** Weeks in which somebody raced, the last one first. */
-const weeks = computed(() => [...new Map((board.data.value?.items ?? []).map((item) => [item.week_id, { id: item.week_id, series: item.series, number: item.number }])).values()])
+const series = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
+const ofSeries = useQueries({
+  queries: computed(() =>
+    (series.data.value?.items ?? []).map((item) => ({ queryKey: ['weeks', item.id], queryFn: () => answer(api.GET('/api/series/{series_id}/weeks', { params: { path: { series_id: item.id } } })) })),
+  ),
+})
+/** Weeks that have begun, the last one first. */
+const weeks = computed(() =>
+  ofSeries.value
+    .flatMap((item) => item.data?.items ?? [])
+    .filter((item) => new Date(item.begins_at) <= new Date())
+    .sort((one, other) => other.begins_at.localeCompare(one.begins_at)),
+)
 const href = computed(() => `/api/team/package?${new URLSearchParams({ ...(week.value && { week: week.value }), ...(telemetry.value && { telemetry: 'true' }) })}`)
 const LISTS = { weeks: 'weeks of series', entries: 'entries', results: 'results', laps: 'laps', runs: 'runs', blocks: 'practice blocks', references: 'references', lessons: 'what was learned' }
 const bring = useMutation({ mutationFn: (file: File) => answer(api.POST('/api/team/packages', fileBody(file))), onSuccess: () => queries.invalidateQueries({ queryKey: ME }) })
@@ -27,7 +37,7 @@ const enter = useMutation({
     <h2 id="data-title">The team’s data</h2>
     <p>Everything as CSV tables with their description, in one zip: an exchange package, which any spreadsheet reads, and from which the team can be made again. Ways in and passwords are never in it.</p>
     <form class="row" @submit.prevent>
-      <label>What <select v-model="week"><option value="">everything</option><option v-for="item in weeks" :key="item.id" :value="item.id">{{ item.series }}, week {{ item.number }} alone</option></select></label>
+      <label>What <select v-model="week"><option value="">everything</option><option v-for="item in weeks" :key="item.id" :value="item.id">{{ item.facts.series }}, week {{ item.facts.week }} alone</option></select></label>
       <v-checkbox v-model="telemetry" label="With traces, which are large" hide-details />
       <a class="v-btn v-btn--variant-outlined fleet-button take" :href="href" download>Take it along</a>
     </form>
@@ -36,7 +46,7 @@ const enter = useMutation({
     <h3>Bring a team in</h3>
     <p class="quiet">A package makes a team of its own, which you manage. It adds nothing to this one.</p>
     <FileDrop label="An exchange package" accept=".zip" :busy="bring.isPending.value" @file="bring.mutate($event)" />
-    <TroubleNote :error="bring.error.value ?? enter.error.value ?? board.error.value" />
+    <TroubleNote :error="bring.error.value ?? enter.error.value ?? series.error.value" />
     <v-alert v-if="bring.data.value" type="info" role="status" class="my-2">
       <b>{{ bring.data.value.team }} came in with {{ bring.data.value.rows }} rows.</b>
       <p v-if="bring.data.value.ways.length">These people weren’t known here. Hand their ways in on; they can’t be seen again.</p>
