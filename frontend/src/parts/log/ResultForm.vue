@@ -114,6 +114,11 @@ summary h2 {
 }
 .line label {
   display: grid;
+  font-size: 0.9rem;
+}
+.line select {
+  box-sizing: border-box;
+  min-height: 32px;
 }
 .line input[type='number'] {
   width: 90px;
@@ -123,5 +128,6 @@ summary h2 {
 }
 .wide {
   display: grid;
+  font-size: 0.9rem;
 }
 </style>
