@@ -51,7 +51,7 @@ const enter = useMutation({
             <option v-for="item in series.data.value?.items" :key="item.id" :value="item.id">{{ item.name }}</option>
           </select></legend>
           <p class="all">
-            <button type="button" class="link" @click="pickedWeeks = ahead.map((item) => item.id)">All that run or come</button>
+            <button type="button" class="link" :disabled="!ahead.length" @click="pickedWeeks = ahead.map((item) => item.id)">All that run or come</button>
             <button type="button" class="link" @click="pickedWeeks = []">None</button>
           </p>
           <SkeletonRows v-if="weeks.isPending.value && chosen" :rows="6" label="Loading the weeks" />
@@ -63,7 +63,7 @@ const enter = useMutation({
         <fieldset>
           <legend>Drivers</legend>
           <p class="all">
-            <button type="button" class="link" @click="pickedDrivers = people.map((item) => item.id)">All</button>
+            <button type="button" class="link" :disabled="!people.length" @click="pickedDrivers = people.map((item) => item.id)">All</button>
             <button type="button" class="link" @click="pickedDrivers = []">None</button>
           </p>
           <label v-for="item in people" :key="item.id"><input v-model="pickedDrivers" type="checkbox" :value="item.id" /> {{ item.name }}</label>
