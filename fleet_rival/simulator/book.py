@@ -76,6 +76,10 @@ def _pass(side: str, risk: str, wrong: str = "", yield_when: str = "") -> dict[s
     return {"side": side, "risk": risk, "wrong": wrong, "yield_when": yield_when}
 
 
+def _lane(phase: str, lane: str, where: str = "", why: str = "") -> dict[str, Any]:
+    return {"phase": phase, "lane": lane, "where": where, "why": why}
+
+
 _EC2: Final = "Wrenfield EC-2"
 _VOLANT: Final = "Ostelind Volant"
 _HAULER: Final = "Grindle Hauler"
@@ -93,6 +97,7 @@ _HARBOUR: Final = Book(
                 "kerbs": [_kerb("inside", "use", "low and flat"), _kerb("exit", "brush", "ends in a drain cover")],
                 "passing": [_pass("right", "low", "the outside closes on the exit", "when a car is alongside at the scales")],
                 "traits": [_trait("bump", "in the braking zone, right half")],
+                "lanes": [_lane("start", "inside", why="three abreast do not fit between the scales")],
                 "note": "First corner after the start: the tyres are cold and the brakes colder.",
             },
         ),
@@ -178,9 +183,21 @@ _OVAL: Final = Book(
                 "move": "South end",
                 "limits": [_limit("inside, below the white line", "slow-down")],
                 "passing": [_pass("left", "low", "the outside truck pinches on the exit", "when the nose is at the cab")],
+                "lanes": [
+                    _lane("start", "inside", "first groove", "nobody gives room outside while tyres are cold"),
+                    _lane("middle", "middle", "second groove, from lap ten on", "the first one is polished by then"),
+                    _lane("end", "outside", "at the cinder’s edge", "it has taken rubber, and the exit carries"),
+                ],
             },
         ),
-        Note("T3", {"move": "North end", "traits": [_trait("bump", "entry"), _trait("dirt", "above the second groove")]}),
+        Note(
+            "T3",
+            {
+                "move": "North end",
+                "traits": [_trait("bump", "entry"), _trait("dirt", "above the second groove")],
+                "lanes": [_lane("start", "inside"), _lane("end", "middle", "below the dirt")],
+            },
+        ),
         Note("T4", {"move": "North end", "kerbs": [_kerb("apron", "never", "unloads the front")], "limits": [_limit("outside wall", "nothing")]}),
     ),
     references=(

@@ -6,10 +6,22 @@ from typing import Final
 
 from fleet_rival.core.book.card import CardLine
 from fleet_rival.core.book.checks import Check
+from fleet_rival.core.book.corner import PHASES, Lane
 from fleet_rival.core.book.importance import Importance
 from fleet_rival.core.book.references import Reference
 
-__all__ = ["LASTING_WORDS", "METRES", "YARDS", "LengthUnit", "card_words", "check_words", "importance_words", "ordinal", "reference_words"]
+__all__ = [
+    "LASTING_WORDS",
+    "METRES",
+    "YARDS",
+    "LengthUnit",
+    "card_words",
+    "check_words",
+    "importance_words",
+    "lane_words",
+    "ordinal",
+    "reference_words",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +53,7 @@ LASTING_WORDS: Final = {
 _VERBS: Final = {"braking": "Brake", "lift": "Lift", "turn-in": "Turn in", "apex": "Apex", "pick-up": "Throttle", "exit": "Run out"}
 _SIDES: Final = {"left": "on the left", "right": "on the right", "on the road": "on the road", "above": "overhead", "ahead": "straight ahead"}
 _SENSED: Final = {"sound": "when you hear", "feel": "when you feel", "sequence": "after", "horizon": "when", "car part": "when"}
+_PHASES: Final = {"start": "first laps", "middle": "middle of the race", "end": "last laps"}
 _TRAITS: Final = {
     "on-camber": "camber helps",
     "off-camber": "falls away to the outside",
@@ -136,7 +149,20 @@ def card_words(line: CardLine, unit: LengthUnit = METRES) -> str:
         sentences.append(f"Pass on {side}, {way.risk} risk{f': {way.wrong}' if way.wrong else ''}.")
         if way.yield_when:
             sentences.append(f"Yield {way.yield_when.removeprefix('yield ')}.")
+    if line.lanes:
+        sentences.append(f"{lane_words(line.lanes)}.")
     return " ".join(filter(None, sentences)) or "Nothing written yet."
+
+
+def lane_words(lanes: Sequence[Lane]) -> str:
+    """Which lane is driven in each phase of the race, in the order of the race, without a full stop."""
+    told = []
+    for item in sorted(lanes, key=lambda lane: PHASES.index(lane.phase)):
+        where = f", {item.where}" if item.where else ""
+        why = f" ({item.why})" if item.why else ""
+        told.append(f"{_PHASES[item.phase]} {item.lane}{where}{why}")
+    words = "; ".join(told)
+    return f"{words[:1].upper()}{words[1:]}"
 
 
 def plain_card(title: str, lines: Sequence[tuple[str, str]]) -> str:

@@ -6,9 +6,10 @@ from typing import Any, Final
 
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.times import format_time
+from fleet_rival.wording.book import lane_words
 from fleet_rival.wording.clinic import seconds
 
-__all__ = ["PARTS", "Line", "plan_words", "sheet_lines"]
+__all__ = ["PARTS", "Line", "opening_words", "plan_words", "sheet_lines"]
 
 PARTS: Final = {
     "remember": "Remember",
@@ -16,6 +17,7 @@ PARTS: Final = {
     "start": "Start",
     "distance": "Distance and consumption",
     "tyres": "Tyres and stops",
+    "lanes": "Lanes by phase of the race",
     "passing": "Where to pass, where to yield",
     "limits": "Limits",
     "pits": "Pit lane",
@@ -25,6 +27,7 @@ PARTS: Final = {
 _RISKS: Final = {"low": "little risk", "medium": "some risk", "high": "much risk"}
 _NEAR: Final = 0.4
 _LITTLE: Final = 0.05
+_TENTH_US: Final = 1e5
 _SIDES: Final = {"left": "on the left", "right": "on the right", "either": "on either side"}
 
 
@@ -59,7 +62,7 @@ def sheet_lines(
 
     Args:
         figures: after `services.race.ahead.figures_of`.
-        corners: code, name, passing and limits, those that matter most first.
+        corners: code, name, lanes, passing and limits, those that matter most first.
         first: the first of the week's three, as a sentence.
         learned: what was learned before and comes back.
     """
@@ -74,7 +77,16 @@ def sheet_lines(
     if figures["qualifying"] and figures["qualifying"]["cold_laps"]:
         cold = figures["qualifying"]["cold_laps"]
         out.append(Line("start", f"Tyres are cold for {cold} {'lap' if cold == 1 else 'laps'}: cold references.", seat=True))
-    out += [*_distance(figures), *_tyres(figures), *_passing(corners, most_corners), *_limits(figures, corners, most_corners)]
+    if (told := figures["opening"]) and told["verdict"] and not any(item["where"] == "lap" and item["race"] for item in figures["options"]):
+        # Where somebody tried it on purpose, that decides.
+        out.append(Line("start", told["words"]))
+    out += [
+        *_distance(figures),
+        *_tyres(figures),
+        *_lanes(corners, most_corners),
+        *_passing(corners, most_corners),
+        *_limits(figures, corners, most_corners),
+    ]
     pit = wish["pit_s"]
     if figures["stops"] and any(len(plan["stints"]) > 1 for plan in figures["stops"]["plans"][:1]):
         out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
@@ -82,6 +94,24 @@ def sheet_lines(
         out.append(Line("others", wish["early"]))
     out += [Line("learned", _ended(words)) for words in learned]
     return tuple(out)
+
+
+def opening_words(told: Mapping[str, Any]) -> str:
+    """Push or save at the start in words; said of a tenth of a second, as nobody wins a whole one on a lap.
+
+    Args:
+        told: after `core.race.opening`, with `first`, the laps that count as the start.
+    """
+    even, won = seconds(told["even"] * _TENTH_US, 3), f"0.1 s won on each of the first {told['first']} laps"
+    if told["cost"] is None:
+        later = f"each of the {told['laps'] - told['first']} later ones"
+        pays = f"Push or save at the start: {won} may cost {even} on {later} before it is lost again"
+        return f"{pays}. Practice doesn’t tell what it costs: {told['reason']}."
+    cost = seconds(max(0.0, told["cost"]) * _TENTH_US, 3)
+    measured = f"{won} cost {cost} on each later one ({told['runs']} runs); up to {even} pays"
+    if told["verdict"] is None:
+        return f"Push or save at the start is open: {measured}, but {told['reason']}."
+    return f"{'Push from the start' if told['verdict'] == 'push' else 'Save at the start'}: {measured}."
 
 
 def _sentence(words: str) -> str:
@@ -172,6 +202,10 @@ def _tyres(figures: Mapping[str, Any]) -> list[Line]:
 
 def _called(corner: Mapping[str, Any]) -> str:
     return f"{corner['code']} {corner['name']}" if corner["name"] else str(corner["code"])
+
+
+def _lanes(corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:
+    return [Line("lanes", f"{_called(item)}: {lane_words(item['lanes'])}.") for item in [one for one in corners if one["lanes"]][:most]]
 
 
 def _passing(corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:

@@ -59,6 +59,8 @@ export const TRAITS: Record<Corner['traits'][number]['kind'], string> = {
 }
 export const KERBS: Record<Corner['kerbs'][number]['use'], string> = { use: 'use', brush: 'brush', never: 'never' }
 export const COSTS: Record<Corner['limits'][number]['cost'], string> = { strike: 'a strike', 'slow-down': 'time to give back', void: 'the lap', nothing: 'nothing' }
+export const PHASES: Record<Corner['lanes'][number]['phase'], string> = { start: 'first laps', middle: 'middle of the race', end: 'last laps' }
+export const LANES: Record<Corner['lanes'][number]['lane'], string> = { inside: 'inside', middle: 'middle', outside: 'outside' }
 export const PASSING_SIDES = { left: 'on the left', right: 'on the right', either: 'either side' } as const
 
 export const titleOf = (corner: { code: string; name?: string | null }) => [corner.code, corner.name].filter(Boolean).join(' ')

@@ -145,6 +145,7 @@ NO_CORNER: list[Any] = [
     {"kerbs": [{"where": "exit", "use": "eat"}]},
     {"limits": [{"where": "exit", "cost": "money"}]},
     {"passing": [{"side": "above", "risk": "low"}]},
+    {"lanes": [{"phase": "lap 3", "lane": "inside"}]},
     {"start_m": 3},
     {"other_names": [""]},
 ]
@@ -169,6 +170,7 @@ def test_all_that_is_written_of_a_corner_comes_out_the_same(client: Browser, lay
         "kerbs": [{"where": "exit, first half", "use": "never", "why": "throws the car"}],
         "limits": [{"where": "exit", "part": "all four wheels", "cost": "strike", "rules": "2031-2"}],
         "passing": [{"side": "left", "risk": "low", "wrong": "", "yield_when": "when alongside at the board"}],
+        "lanes": [{"phase": "end", "lane": "outside", "where": "second groove", "why": "it has rubber"}],
         "note": "Two lines work.",
     }
     assert client.put(f"/api/corners/{first['id']}", json=told, headers=at(first["version"])).status_code == 204

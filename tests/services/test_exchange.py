@@ -15,7 +15,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Base, Lap, Membership, Person, Team
+from fleet_rival.db.tables import Base, Lap, LayoutCorner, Membership, Person, Team
 from fleet_rival.services import entries, history, series
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Conflict, NotThere, Refused
@@ -241,6 +241,24 @@ def newer(content: bytes) -> bytes:
     described = json.loads(told["datapackage.json"])
     described["resources"].append({"name": "wing", "path": "data/wing.csv", "schema": {"fields": [{"name": "key"}]}})
     return packed({**told, "datapackage.json": json.dumps(described).encode()})
+
+
+def test_a_package_of_before_a_column_was_there_comes_in(sessions: Sessions, team: Desk) -> None:
+    content = out(sessions, team.actor)
+
+    def without(cells: list[list[str]]) -> None:
+        at = cells[0].index("lanes")
+        for row in cells:
+            del row[at]
+
+    told = tables(changed("layout_corner", without)(content))
+    described = json.loads(told["datapackage.json"])
+    [corner] = [one for one in described["resources"] if one["name"] == "layout_corner"]
+    corner["schema"]["fields"] = [one for one in corner["schema"]["fields"] if one["name"] != "lanes"]
+    wipe(sessions)
+    brought = bring_team(sessions, io.BytesIO(packed({**told, "datapackage.json": json.dumps(described).encode()})))
+    with sessions() as session:
+        assert set(map(tuple, session.scalars(select(LayoutCorner.lanes)))) == {()} and brought.rows
 
 
 @pytest.mark.parametrize(

@@ -78,9 +78,10 @@ def test_a_sheet_is_handed_out_read_and_changed(team: Team) -> None:
     entry = entry_of(team, "Ysolde Farrand")
     with team.sessions.begin() as session:
         way = {"side": "left", "risk": "low", "wrong": "braking on the dust", "yield_when": "they are alongside at the board"}
-        session.execute(update(LayoutCorner).where(LayoutCorner.code == "T3").values(passing=[way]))
+        session.execute(update(LayoutCorner).where(LayoutCorner.code == "T3").values(passing=[way], lanes=[{"phase": "end", "lane": "outside"}]))
     draft = sheet_of(team, entry)
     assert draft.number is None and draft.outdated and any("T3" in line.words and "on the left" in line.words for line in draft.lines)
+    assert [line.words for line in draft.lines if line.part == "lanes"] == ["T3 Net Loft: Last laps outside."]
     assert 1 <= sum(line.seat for line in draft.lines) <= 6
     assert sheet.hand_out(team.sessions, team.actor, entry, lambda: TUESDAY) == 1
     with pytest.raises(Refused, match="says the same"):

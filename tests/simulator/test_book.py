@@ -2,7 +2,7 @@
 
 import pytest
 
-from fleet_rival.core.book.corner import COSTS, KERB_USES, PASSING_SIDES, RISKS, TRAITS
+from fleet_rival.core.book.corner import COSTS, KERB_USES, LANES, PASSING_SIDES, PHASES, RISKS, TRAITS
 from fleet_rival.core.book.references import KINDS, LASTING, LASTS, POINTS, SIDES, SURE, THROTTLES, VARIANTS
 from fleet_rival.simulator.book import BOOKS, Written, long_road_references
 from fleet_rival.simulator.league import league
@@ -47,6 +47,7 @@ def test_what_is_written_is_of_corners_that_are_there_in_words_that_are_known(bo
         assert all(trait["kind"] in TRAITS for trait in note.values.get("traits", ()))
         assert all(kerb["use"] in KERB_USES for kerb in note.values.get("kerbs", ()))
         assert all(limit["cost"] in COSTS for limit in note.values.get("limits", ()))
+        assert all(way["phase"] in PHASES and way["lane"] in LANES for way in note.values.get("lanes", ()))
         assert all(way["side"] in PASSING_SIDES and way["risk"] in RISKS for way in note.values.get("passing", ()))
     assert all(question.corner in (*codes, None) for question in book.questions)
 

@@ -6,7 +6,7 @@ import pytest
 
 from fleet_rival.core.book.card import CardLine
 from fleet_rival.core.book.checks import CHECKS, Check
-from fleet_rival.core.book.corner import COSTS, TRAITS, Kerb, Limit, Passing, Trait
+from fleet_rival.core.book.corner import COSTS, TRAITS, Kerb, Lane, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance
 from fleet_rival.core.book.references import KINDS, POINTS, SIDES, THROTTLES, Reference
 from fleet_rival.wording.book import YARDS, card_words, check_words, importance_words, plain_card, reference_words
@@ -99,7 +99,7 @@ def test_each_kind_of_check_has_words() -> None:
 
 
 def line(**values: Any) -> CardLine:
-    usual = {"go_by": (), "traits": (), "never": (), "limits": (), "passing": (), "linked": "", "is_flat": False}
+    usual = {"go_by": (), "traits": (), "never": (), "limits": (), "passing": (), "lanes": (), "linked": "", "is_flat": False}
     return CardLine("T1", "Boiler", "high", **{**usual, **values})
 
 
@@ -115,6 +115,8 @@ def test_a_line_of_the_card_says_what_to_do_and_what_to_mind() -> None:
     far = line(limits=(Limit("exit, over the kerb", "wheels", "strike"),))
     assert card_words(far) == "Mind: the limit at the exit, over the kerb costs a strike."
     way = Passing("either", "low", "it closes", "yield when alongside")
+    lanes = (Lane("middle", "middle", why="the first is polished"), Lane("start", "inside", "first groove"))
+    assert card_words(line(lanes=lanes)) == "First laps inside, first groove; middle of the race middle (the first is polished)."
     assert card_words(line(passing=(way,))) == "Pass on either side, low risk: it closes. Yield when alongside."
 
 

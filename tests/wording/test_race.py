@@ -6,9 +6,9 @@ from typing import Any
 
 import pytest
 
-from fleet_rival.core.book.corner import Limit, Passing
+from fleet_rival.core.book.corner import Lane, Limit, Passing
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.wording.race import PARTS, Line, plan_words, sheet_lines
+from fleet_rival.wording.race import PARTS, Line, opening_words, plan_words, sheet_lines
 
 WEEK = SeriesWeek("Harbour Spark Cup", 3, "UTC", date(2031, 4, 7), date(2031, 4, 14), start="standing", grid=24)
 WISH: dict[str, Any] = {"pit_s": 25.0, "risk": 0.05, "remember": "", "early": ""}
@@ -20,6 +20,7 @@ NOTHING: dict[str, Any] = {
     "consumption": None,
     "own_race": None,
     "stops": None,
+    "opening": None,
     "crossing": None,
     "limits": None,
     "options": [],
@@ -35,8 +36,9 @@ PLANS = {
     "why_none": "",
     "cautions": [],
 }
-T6 = {"code": "T6", "name": "Lantern Steps", "passing": (Passing("right", "high", "no room", "when somebody dives"),), "limits": ()}
-T9 = {"code": "T9", "name": None, "passing": (Passing("either", "medium"),), "limits": (Limit("exit", "two wheels", "strike"),)}
+T6 = {"code": "T6", "name": "Lantern Steps", "passing": (Passing("right", "high", "no room", "when somebody dives"),), "lanes": (), "limits": ()}
+LANES = (Lane("end", "outside", "second groove", "it has rubber"), Lane("start", "inside"))
+T9 = {"code": "T9", "name": None, "passing": (Passing("either", "medium"),), "lanes": LANES, "limits": (Limit("exit", "two wheels", "strike"),)}
 
 
 def lines(
@@ -87,6 +89,7 @@ def test_everything_stands_in_the_order_of_the_day() -> None:
         "With no stop it would be as fast if a stop cost 27.4 s.",
     ]
     assert words(told, "pits") == ["A stop costs 25.0 s over driving on. Limiter before the line; the lane’s limit holds to its end."]
+    assert words(told, "lanes") == ["T9: First laps inside; last laps outside, second groove (it has rubber)."]
     assert words(told, "passing") == [
         "T6 Lantern Steps: pass on the right, much risk; goes wrong: no room.",
         "T6 Lantern Steps: yield when somebody dives.",
@@ -165,3 +168,25 @@ def test_cautions_a_tow_and_options_that_were_tried_stand_where_they_matter() ->
         "A tow is worth 0.25 s; with one the target comes in 81 %.",
         "After the safe lap, T3: late is the better one, firm.",
     ]
+
+
+FEW = "only 4 long runs have another one in their session"
+OPENING: dict[str, Any] = {"laps": 23, "first": 3, "even": 0.15, "cost": None, "runs": 4, "verdict": None, "reason": FEW}
+
+
+def test_push_or_save_stands_on_the_sheet_where_practice_decides() -> None:
+    assert opening_words(OPENING) == (
+        "Push or save at the start: 0.1 s won on each of the first 3 laps may cost 0.015 s on each of the 20 later ones before it is lost again. "
+        "Practice doesn’t tell what it costs: only 4 long runs have another one in their session."
+    )
+    measured = {**OPENING, "cost": 0.42, "runs": 9, "verdict": "save", "reason": ""}
+    saved = opening_words(measured)
+    assert saved == "Save at the start: 0.1 s won on each of the first 3 laps cost 0.042 s on each later one (9 runs); up to 0.015 s pays."
+    assert words(lines(opening={**OPENING, "words": "open"}), "start") == ["Standing start, grid of 24."]
+    assert words(lines(opening={**measured, "words": saved}), "start")[-1] == saved
+    tried = [{"where": "lap", "race": "save: 0.20 s a lap faster.", "qualifying": None}]
+    assert saved not in words(lines(opening={**measured, "words": saved}, options=tried), "start"), "who tried it on purpose knows better"
+    assert opening_words({**measured, "cost": -0.1, "verdict": None, "reason": "9 long runs don't tell it firmly enough"}) == (
+        "Push or save at the start is open: 0.1 s won on each of the first 3 laps cost 0.000 s on each later one (9 runs); up to 0.015 s pays, "
+        "but 9 long runs don't tell it firmly enough."
+    )

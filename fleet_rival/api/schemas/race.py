@@ -1,7 +1,7 @@
 """The race ahead of an entry, and its sheet."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -194,6 +194,21 @@ class RaceTaught(Schema):
     widen: float = Field(description="By which its intervals were too narrow")
 
 
+class RaceOpening(Schema):
+    """Push or save at the start of the first stint, where nobody tried it on purpose."""
+
+    first: int = Field(description="Laps that count as the start")
+    laps: int = Field(description="Of the stint")
+    even: float = Field(description="What a second won on each of the first laps may cost on each later one, in seconds, without being lost again")
+    cost: float | None = Field(description="What it did cost in practice, in seconds")
+    low: float | None
+    high: float | None
+    runs: int
+    verdict: Literal["push", "save"] | None
+    reason: str
+    words: str
+
+
 class RaceOut(Schema):
     entry_id: UUID
     week_id: UUID
@@ -214,6 +229,7 @@ class RaceOut(Schema):
     qualifying: RaceQualifying | None
     consumption: RaceConsumption | None
     stops: RaceStops | None
+    opening: RaceOpening | None
     limits: RaceLimits | None
     incidents: RaceLimits | None
     pit_loss: RacePitLoss | None = Field(description="What in and out laps of practice tell of a stop, without standing still")

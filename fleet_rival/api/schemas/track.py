@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field, model_validator
 
 from fleet_rival.api.schemas.base import Schema
-from fleet_rival.core.book.corner import Cost, KerbUse, Level, PassingSide, Risk, TraitKind
+from fleet_rival.core.book.corner import Cost, KerbUse, LaneSide, Level, PassingSide, Phase, Risk, TraitKind
 from fleet_rival.core.book.references import Kind, Lasting, Point, Side, Sure, Throttle, Variant
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -135,6 +135,13 @@ class CornerPassing(Schema):
     yield_when: ShortText = ""
 
 
+class CornerLane(Schema):
+    phase: Phase
+    lane: LaneSide
+    where: ShortText = ""
+    why: ShortText = ""
+
+
 class CornerChange(Schema):
     """What isn't named stays."""
 
@@ -147,6 +154,7 @@ class CornerChange(Schema):
     kerbs: list[CornerKerb] = Field(default_factory=list, max_length=30)
     limits: list[CornerLimit] = Field(default_factory=list, max_length=30)
     passing: list[CornerPassing] = Field(default_factory=list, max_length=10)
+    lanes: list[CornerLane] = Field(default_factory=list, max_length=10)
     note: str | None = Field(default=None, max_length=5000)
 
 
@@ -175,6 +183,7 @@ class CornerOut(Schema):
     kerbs: list[CornerKerb]
     limits: list[CornerLimit]
     passing: list[CornerPassing]
+    lanes: list[CornerLane]
     note: str
 
 

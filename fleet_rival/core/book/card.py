@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fleet_rival.core.book.corner import CornerNotes, Kerb, Level, Limit, Passing, Trait
+from fleet_rival.core.book.corner import CornerNotes, Kerb, Lane, Level, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance
 from fleet_rival.core.book.references import POINTS, Reference, Variant, best_of
 
@@ -27,6 +27,7 @@ class CardLine:
     limits: tuple[Limit, ...]
     """Those that cost something."""
     passing: tuple[Passing, ...]
+    lanes: tuple[Lane, ...]
     is_flat: bool
 
 
@@ -60,6 +61,7 @@ def card(
                 tuple(kerb for kerb in note.kerbs if kerb.use == "never"),
                 tuple(limit for limit in note.limits if limit.cost != "nothing"),
                 note.passing,
+                note.lanes,
                 note.is_flat,
             )
         )

@@ -6,18 +6,23 @@ from typing import Final, Literal, get_args
 __all__ = [
     "COSTS",
     "KERB_USES",
+    "LANES",
     "LEVELS",
     "PASSING_SIDES",
+    "PHASES",
     "RISKS",
     "TRAITS",
     "CornerNotes",
     "Cost",
     "Kerb",
     "KerbUse",
+    "Lane",
+    "LaneSide",
     "Level",
     "Limit",
     "Passing",
     "PassingSide",
+    "Phase",
     "Risk",
     "Trait",
     "TraitKind",
@@ -32,12 +37,17 @@ Cost = Literal["strike", "slow-down", "void", "nothing"]
 """What it costs to be found outside: a strike, time to be given back, the lap, or nothing."""
 Risk = Literal["low", "medium", "high"]
 PassingSide = Literal["left", "right", "either"]
+Phase = Literal["start", "middle", "end"]
+"""Of a race: its first laps, when the field is still together, its middle, its last laps."""
+LaneSide = Literal["inside", "middle", "outside"]
 LEVELS: Final[tuple[Level, ...]] = get_args(Level)
 TRAITS: Final[tuple[TraitKind, ...]] = get_args(TraitKind)
 KERB_USES: Final[tuple[KerbUse, ...]] = get_args(KerbUse)
 COSTS: Final[tuple[Cost, ...]] = get_args(Cost)
 RISKS: Final[tuple[Risk, ...]] = get_args(Risk)
 PASSING_SIDES: Final[tuple[PassingSide, ...]] = get_args(PassingSide)
+PHASES: Final[tuple[Phase, ...]] = get_args(Phase)
+LANES: Final[tuple[LaneSide, ...]] = get_args(LaneSide)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +91,17 @@ class Passing:
 
 
 @dataclass(frozen=True, slots=True)
+class Lane:
+    """Where one drives in a phase of the race, if not on the usual line."""
+
+    phase: Phase
+    lane: LaneSide
+    where: str = ""
+    """What one sees of it."""
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class CornerNotes:
     """All that is written of a corner besides where it lies and what one goes by in it."""
 
@@ -96,6 +117,7 @@ class CornerNotes:
     kerbs: tuple[Kerb, ...] = ()
     limits: tuple[Limit, ...] = ()
     passing: tuple[Passing, ...] = ()
+    lanes: tuple[Lane, ...] = ()
     note: str = ""
 
     @property

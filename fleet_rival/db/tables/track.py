@@ -102,4 +102,6 @@ class LayoutCorner(Public, Base):
     """`where`, `part`, `cost` and `rules` of each."""
     passing: Mapped[list[Any]] = mapped_column(JSON, default=list)
     """`side`, `risk`, `wrong` and `yield_when` of each."""
+    lanes: Mapped[list[Any]] = mapped_column(JSON, default=list)
+    """`phase`, `lane`, `where` and `why` of each."""
     note: Mapped[str | None] = mapped_column(Text)

@@ -14,7 +14,7 @@ from fleet_rival.services.revisions import raise_revisions
 
 __all__ = ["change_corner", "corner_title"]
 
-_LISTS: Final = ("other_names", "traits", "kerbs", "limits", "passing")
+_LISTS: Final = ("other_names", "traits", "kerbs", "limits", "passing", "lanes")
 _TEXTS: Final = ("name", "move", "importance", "note")
 
 
@@ -22,8 +22,8 @@ def change_corner(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID
     """Write what is known of a corner.
 
     Args:
-        values: `name`, `other_names`, `move`, `given_up_for` (a code, or None), `importance`, `traits`, `kerbs`, `limits`, `passing`, `note`;
-            what isn't named stays.
+        values: `name`, `other_names`, `move`, `given_up_for` (a code, or None), `importance`, `traits`, `kerbs`, `limits`, `passing`,
+            `lanes`, `note`; what isn't named stays.
 
     Returns:
         Of the layout.

@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.book.corner import CornerNotes, Kerb, Limit, Passing, Trait
+from fleet_rival.core.book.corner import CornerNotes, Kerb, Lane, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance, importances
 from fleet_rival.core.book.references import LASTING, Reference
 from fleet_rival.core.track import Track
@@ -106,6 +106,7 @@ def notes_of(row: LayoutCorner, following: str) -> CornerNotes:
         tuple(Kerb(**item) for item in row.kerbs),
         tuple(Limit(**item) for item in row.limits),
         tuple(Passing(**item) for item in row.passing),
+        tuple(Lane(**item) for item in row.lanes),
         row.note or "",
     )
 

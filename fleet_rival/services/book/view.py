@@ -50,6 +50,7 @@ class CornerView:
     kerbs: tuple[dict[str, Any], ...]
     limits: tuple[dict[str, Any], ...]
     passing: tuple[dict[str, Any], ...]
+    lanes: tuple[dict[str, Any], ...]
     note: str
 
 
@@ -261,6 +262,7 @@ def _corner(loaded: LoadedBook, index: int, unit: LengthUnit) -> CornerView:
         tuple(row.kerbs),
         tuple(row.limits),
         tuple(row.passing),
+        tuple(row.lanes),
         note.note,
     )
 

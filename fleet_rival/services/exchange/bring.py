@@ -1,5 +1,6 @@
 """A team comes in from an exchange package, with everything that is in it; nothing of it where one row can't be."""
 
+import json
 import re
 import secrets
 from collections.abc import Iterator, Mapping, Sequence
@@ -9,7 +10,7 @@ from itertools import count
 from typing import IO, Any, Final
 from uuid import UUID
 
-from sqlalchemy import column, func, insert, select, text
+from sqlalchemy import JSON, column, func, insert, select, text
 from sqlalchemy import table as plain
 from sqlalchemy.exc import DataError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -148,8 +149,12 @@ def _has_default(table: str, name: str) -> bool:
 
 
 def _default(of: Any) -> Any:
-    """What a column holds where nobody says anything, as long as that is a plain value."""
-    return of.default.arg if of.default is not None and of.default.is_scalar else None
+    """What a column holds where nobody says anything: a plain value, or an empty list as it is kept; None: nothing says."""
+    if of.default is None:
+        return None
+    if of.default.is_callable and isinstance(of.type, JSON):
+        return json.dumps(of.default.arg(None))
+    return of.default.arg if of.default.is_scalar else None
 
 
 def _keep_traces(package: PackageReader, tables: Sequence[PlainTable]) -> None:

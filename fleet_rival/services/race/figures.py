@@ -20,6 +20,7 @@ from fleet_rival.core.race.consumption import Consumption, consumption_of, litre
 from fleet_rival.core.race.crossing import crossing_time
 from fleet_rival.core.race.distance import timed_race
 from fleet_rival.core.race.limits import CornerRate, limit_budget
+from fleet_rival.core.race.opening import FIRST_LAPS, opening
 from fleet_rival.core.race.own_race import RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
@@ -28,6 +29,7 @@ from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.services.base import Actor
 from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
+from fleet_rival.wording.race import opening_words
 
 __all__ = ["figures_of", "race_view"]
 
@@ -70,6 +72,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     consumption = _consumption(ahead, group, laps, races, missing) if found and laps else None
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
+    stops = _stops(ahead, paces, laps, fuel_laps, missing) if laps else None
     out = {
         "entry_id": ahead.entry.public_id,
         "week_id": ahead.week_id,
@@ -89,7 +92,8 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "target_us": ahead.target_us,
         "qualifying": _qualifying(ahead, group, qualifying, missing) if group else None,
         "consumption": consumption,
-        "stops": _stops(ahead, paces, laps, fuel_laps, missing) if laps else None,
+        "stops": stops,
+        "opening": _opening(ahead, group, stops, laps) if group and laps else None,
         "limits": _limits(ahead, laps, missing, "strikes") if found and laps else None,
         "incidents": _limits(ahead, laps, missing, "incidents") if found and laps else None,
         "pit_loss": _pit_loss(ahead, float(median)) if found and median is not None else None,
@@ -282,6 +286,18 @@ def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: in
         ],
         "compounds": [asdict(pace) for pace in paces],
     }
+
+
+def _opening(ahead: Ahead, group: GroupAnalysis, stops: Mapping[str, Any] | None, laps: int) -> dict[str, Any] | None:
+    """Push or save at the start of the first stint, as runs that weren't driven for a trial tell it."""
+    assert ahead.found is not None
+    first = int(stops["plans"][0]["stints"][0]["laps"]) if stops and stops["plans"] else laps
+    net = group.falloff.net
+    told = opening(clean_runs(ahead.found.laps, group.members, _LEAST_LAPS), net.value if net is not None else 0.0, first)
+    if told is None:
+        return None
+    facts = {**asdict(told), "first": FIRST_LAPS}
+    return {**facts, "words": opening_words(facts)}
 
 
 def _limits(ahead: Ahead, laps: int, missing: list[str], what: str) -> dict[str, Any] | None:

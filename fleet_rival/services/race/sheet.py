@@ -174,7 +174,8 @@ def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figure
             importance = book.importance
             for note in book.notes:
                 level = importance[note.code].level if note.code in importance else None
-                corners.append({"code": note.code, "name": names.get(note.code), "level": level, "passing": note.passing, "limits": note.limits})
+                told = {"lanes": note.lanes, "passing": note.passing, "limits": note.limits}
+                corners.append({"code": note.code, "name": names.get(note.code), "level": level, **told})
         corners.sort(key=lambda item: _IMPORTANCE.get(item["level"] or "low", 2))
         if not any(item["passing"] for item in corners):
             missing.append("passing places: none stands in the track book")

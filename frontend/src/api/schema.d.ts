@@ -5308,6 +5308,8 @@ export interface components {
             importance: ("high" | "medium" | "low") | null;
             /** Kerbs */
             kerbs?: components["schemas"]["CornerKerb"][];
+            /** Lanes */
+            lanes?: components["schemas"]["CornerLane"][];
             /** Limits */
             limits?: components["schemas"]["CornerLimit"][];
             /**
@@ -5340,6 +5342,29 @@ export interface components {
              */
             use: "use" | "brush" | "never";
             /** Where */
+            where: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** CornerLane */
+        CornerLane: {
+            /**
+             * Lane
+             * @enum {string}
+             */
+            lane: "inside" | "middle" | "outside";
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "start" | "middle" | "end";
+            /**
+             * Where
+             * @default
+             */
             where: string;
             /**
              * Why
@@ -5387,6 +5412,8 @@ export interface components {
             importance: components["schemas"]["ImportanceOut"];
             /** Kerbs */
             kerbs: components["schemas"]["CornerKerb"][];
+            /** Lanes */
+            lanes: components["schemas"]["CornerLane"][];
             /** Limits */
             limits: components["schemas"]["CornerLimit"][];
             /** Move */
@@ -9377,6 +9404,44 @@ export interface components {
             /** Items */
             items: components["schemas"]["RaceEntry"][];
         };
+        /**
+         * RaceOpening
+         * @description Push or save at the start of the first stint, where nobody tried it on purpose.
+         */
+        RaceOpening: {
+            /**
+             * Cost
+             * @description What it did cost in practice, in seconds
+             */
+            cost: number | null;
+            /**
+             * Even
+             * @description What a second won on each of the first laps may cost on each later one, in seconds, without being lost again
+             */
+            even: number;
+            /**
+             * First
+             * @description Laps that count as the start
+             */
+            first: number;
+            /** High */
+            high: number | null;
+            /**
+             * Laps
+             * @description Of the stint
+             */
+            laps: number;
+            /** Low */
+            low: number | null;
+            /** Reason */
+            reason: string;
+            /** Runs */
+            runs: number;
+            /** Verdict */
+            verdict: ("push" | "save") | null;
+            /** Words */
+            words: string;
+        };
         /** RaceOption */
         RaceOption: {
             /** Qualifying */
@@ -9422,6 +9487,7 @@ export interface components {
             median_us: number | null;
             /** Missing */
             missing: string[];
+            opening: components["schemas"]["RaceOpening"] | null;
             /**
              * Options
              * @description Options of which a trial told which one to take

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
-import { COSTS, KERBS, onStrip, PASSING_SIDES, POINTS, titleOf, TRAITS, useBook, useNeighbours, usePageKeys, VARIANTS } from '@/book'
+import { COSTS, KERBS, LANES, onStrip, PASSING_SIDES, PHASES, POINTS, titleOf, TRAITS, useBook, useNeighbours, usePageKeys, VARIANTS } from '@/book'
 import LapStrip from '@/charts/LapStrip.vue'
 import { shortLength } from '@/format'
 import PastPart from '@/parts/PastPart.vue'
@@ -116,6 +116,7 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
             <dt>Kerbs</dt><dd><p v-for="(item, index) in corner.kerbs" :key="index"><b :class="item.use">{{ KERBS[item.use] }}</b> {{ item.where }}<template v-if="item.why">: {{ item.why }}</template></p><span v-if="!corner.kerbs.length" class="quiet">not written</span></dd>
             <dt>Limits</dt><dd><p v-for="(item, index) in corner.limits" :key="index">{{ item.where }}<template v-if="item.part">, {{ item.part }}</template>: costs {{ COSTS[item.cost] }} <span v-if="item.rules" class="quiet">by the rules “{{ item.rules }}”</span></p><span v-if="!corner.limits.length" class="quiet">not read yet</span></dd>
             <dt>Passing</dt><dd><p v-for="(item, index) in corner.passing" :key="index">{{ PASSING_SIDES[item.side] }}, {{ item.risk }} risk<template v-if="item.wrong">: {{ item.wrong }}</template><template v-if="item.yield_when">. Yield {{ item.yield_when }}</template></p><span v-if="!corner.passing.length" class="quiet">not written</span></dd>
+            <template v-if="corner.lanes.length"><dt>Lanes</dt><dd><p v-for="(item, index) in corner.lanes" :key="index">{{ PHASES[item.phase] }}: {{ LANES[item.lane] }}<template v-if="item.where">, {{ item.where }}</template><template v-if="item.why"> <span class="quiet">({{ item.why }})</span></template></p></dd></template>
             <template v-for="item in pitHere" :key="item.what"><dt>{{ item.what }}</dt><dd>at {{ shortLength(item.metres) }}: <span class="text">{{ item.note ?? 'nobody has written how it goes' }}</span></dd></template>
             <template v-if="corner.note"><dt>Note</dt><dd class="text">{{ corner.note }}</dd></template>
           </dl>

@@ -86,6 +86,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <p v-else-if="race.stops">No plan is possible: {{ race.stops.why_none }}.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
         <p v-for="item in race.options.filter((one) => one.race)" :key="item.where">{{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}</p>
+        <p v-if="race.opening">{{ race.opening.words }}<template v-if="!race.opening.verdict && race.combination_id && !race.options.some((one) => one.where === 'lap' && one.race)"> <RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }">Try it on purpose</RouterLink>: one run pushed, one saved, each with its option named.</template></p>
         <template v-if="race.crossing">
           <p v-if="race.crossing.drying">Drying: dry tyres from a lap of <b>{{ lapTime(race.crossing.drying.change_us) }}</b> on, {{ race.crossing.laps_left }} laps from the end.</p>
           <p v-if="race.crossing.getting_wet">Getting wet: wet tyres from a lap of <b>{{ lapTime(race.crossing.getting_wet.change_us) }}</b> on.</p>

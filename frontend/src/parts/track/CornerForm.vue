@@ -2,7 +2,7 @@
 import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Book, type Corner, type CornerChange } from '@/api/client'
-import { COSTS, KERBS, LEVELS, PASSING_SIDES, titleOf, TRAITS, useSettled } from '@/book'
+import { COSTS, KERBS, LANES, LEVELS, PASSING_SIDES, PHASES, titleOf, TRAITS, useSettled } from '@/book'
 import TheirsNote from '@/parts/TheirsNote.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import RowsEditor from '@/parts/track/RowsEditor.vue'
@@ -17,12 +17,14 @@ const traits = ref<Corner['traits']>([])
 const kerbs = ref<Corner['kerbs']>([])
 const limits = ref<Corner['limits']>([])
 const passing = ref<Corner['passing']>([])
+const lanes = ref<Corner['lanes']>([])
 function show(row: Corner) {
   Object.assign(form, { version: row.version, name: row.name ?? '', others: row.other_names.join(', '), move: row.move, given_up_for: row.given_up_for, importance: row.importance.said ?? '', note: row.note })
   traits.value = row.traits.map((item) => ({ ...item }))
   kerbs.value = row.kerbs.map((item) => ({ ...item }))
   limits.value = row.limits.map((item) => ({ ...item }))
   passing.value = row.passing.map((item) => ({ ...item }))
+  lanes.value = row.lanes.map((item) => ({ ...item }))
 }
 show(props.corner)
 const body = (): CornerChange => ({
@@ -35,6 +37,7 @@ const body = (): CornerChange => ({
   kerbs: kerbs.value,
   limits: limits.value,
   passing: passing.value,
+  lanes: lanes.value,
   note: form.note || null,
 })
 const save = useMutation({
@@ -62,6 +65,7 @@ const moves = computed(() => [...new Set(props.book.corners.map((item) => item.m
       <RowsEditor v-model="kerbs" title="Kerbs, piece by piece" one="kerb" :empty="{ where: '', use: 'use', why: '' }" :columns="[{ key: 'where', title: 'Where', placeholder: 'exit, second half' }, { key: 'use', title: 'Use', choices: KERBS }, { key: 'why', title: 'Why', size: 30 }]" />
       <RowsEditor v-model="limits" title="Limits" one="limit" :empty="{ where: '', part: 'all four wheels', cost: 'strike', rules: book.rules ?? '' }" :columns="[{ key: 'where', title: 'Where', placeholder: 'exit' }, { key: 'part', title: 'What counts' }, { key: 'cost', title: 'Costs', choices: COSTS }, { key: 'rules', title: 'In rules', size: 8 }]" />
       <RowsEditor v-model="passing" title="Passing" one="way to pass" :empty="{ side: 'left', risk: 'medium', wrong: '', yield_when: '' }" :columns="[{ key: 'side', title: 'Side', choices: PASSING_SIDES }, { key: 'risk', title: 'Risk', choices: { low: 'low', medium: 'medium', high: 'high' } }, { key: 'wrong', title: 'How it goes wrong', size: 26 }, { key: 'yield_when', title: 'Yield when' }]" />
+      <RowsEditor v-model="lanes" title="Lanes by phase of the race" one="lane" :empty="{ phase: 'start', lane: 'inside', where: '', why: '' }" :columns="[{ key: 'phase', title: 'When', choices: PHASES }, { key: 'lane', title: 'Lane', choices: LANES }, { key: 'where', title: 'Where it lies', placeholder: 'second groove' }, { key: 'why', title: 'Why', size: 26 }]" />
       <label class="note-field">Note <textarea v-model="form.note" class="field" rows="3" maxlength="5000" /></label>
       <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">Somebody else changed this corner meanwhile.</TheirsNote>
       <TroubleNote v-else :error="save.error.value" />
