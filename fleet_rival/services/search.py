@@ -8,16 +8,15 @@ from uuid import UUID
 from sqlalchemy import Select, and_, collate, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, Series, SeriesWeekRow, TrackRow
+from fleet_rival.db.tables import WRITTEN, Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, Series, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor
+from fleet_rival.services.full_text import holding
 
 __all__ = ["Found", "search"]
 
 _EACH = 8
 _NUMBERED = re.compile(r"\b(run(?= +\d{1,6}\b)|session) +(\S+)", re.IGNORECASE)
 _WORDS = 6
-_COLLATION = "utf8mb4_unicode_nopad_ci"
-"""Without a difference of case or accents: for searching, never for telling names apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,10 +62,7 @@ def search(sessions: sessionmaker[Session], actor: Actor, text: str) -> list[Fou
 
 
 def _matching(query: Any, words: list[str], *texts: Any) -> Any:
-    whole = collate(func.concat_ws(" ", *texts), _COLLATION)
-    for word in words:
-        query = query.where(whole.contains(word, autoescape=True))
-    return query.limit(_EACH)
+    return holding(query, words, *texts, indexed=False).limit(_EACH)
 
 
 def _placed(actor: Actor, *columns: Any) -> Select[Any]:
@@ -152,7 +148,7 @@ def _corners(session: Session, actor: Actor, words: list[str]) -> list[Found]:
         .order_by(Combination.id.desc(), LayoutCorner.start_m)
     )
     # The place narrows it down, but naming a place alone doesn't ask for all its corners.
-    own = collate(func.concat_ws(" ", LayoutCorner.code, LayoutCorner.name), _COLLATION)
+    own = collate(func.concat_ws(" ", LayoutCorner.code, LayoutCorner.name), WRITTEN)
     query = query.where(or_(*(own.contains(word, autoescape=True) for word in words)))
     rows = session.execute(_matching(query, words, LayoutCorner.code, LayoutCorner.name, TrackRow.name, Layout.name, Car.name))
     return [
@@ -178,7 +174,7 @@ def _runs(session: Session, actor: Actor, words: list[str], numbered: dict[str, 
         query = query.where(each.c.run == int(numbered["run"]))
     if "session" in numbered:
         # Labels may go on after a blank, as those of a rig do.
-        label = collate(PracticeSession.label, _COLLATION)
+        label = collate(PracticeSession.label, WRITTEN)
         query = query.where(or_(label == numbered["session"], label.startswith(f"{numbered['session']} ", autoescape=True)))
     texts = (Driver.name, func.concat("session ", PracticeSession.label), func.concat("run ", each.c.run), TrackRow.name, Layout.name, Car.name)
     return [

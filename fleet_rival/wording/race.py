@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any, Final
 
 from fleet_rival.core.season.weeks import SeriesWeek
@@ -46,8 +47,9 @@ class Line:
 
 
 def plan_words(stints: Sequence[Mapping[str, Any]]) -> str:
-    """A plan of stints in words: compound and laps of each."""
-    return " – ".join(f"{stint['laps']} laps {stint['compound']}" for stint in stints)
+    """A plan of stints in words: compound and laps of each, equal ones that follow each other together."""
+    counted = [(words, len(list(same))) for words, same in groupby(f"{stint['laps']} laps {stint['compound']}" for stint in stints)]
+    return " – ".join(f"{count} × {words}" if count > 1 else words for words, count in counted)
 
 
 def sheet_lines(
@@ -161,8 +163,15 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
         margin = (
             f"{used['margin']:.1f} of it so that it runs out in {risk:.0f} of 100 races" if used["margin"] >= _LITTLE else "laps hardly differ in it"
         )
-        out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
-        if used["saving_needed"]:
+        plans = figures["stops"]["plans"] if figures["stops"] else ()
+        stops = len(plans[0]["stints"]) - 1 if plans else 0
+        if used["saving_needed"] and unit == "l" and stops:
+            filled = "filled at the stop" if stops == 1 else f"filled at the {stops} stops"
+            whole = f"{used['start']:.1f} l in all, {used['per_lap']:.2f} a lap"
+            out.append(Line("distance", f"Start with a full tank, {used['tank']:.0f} l, {filled}: {whole}.", seat=True))
+        else:
+            out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
+        if used["saving_needed"] and not (unit == "l" and stops):
             # A battery isn't filled in the pits.
             what, instead = ("tank", ", or stop") if unit == "l" else ("battery", "")
             out.append(Line("distance", f"The {what} holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))

@@ -66,6 +66,7 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/races/:id/debrief', name: 'debrief', component: () => import('@/views/DebriefView.vue'), props: true, meta: { title: 'Debrief', step: 'log' } },
       { path: '/log', name: 'log', component: () => import('@/views/ResultsView.vue'), meta: { title: 'Races behind', step: 'log' } },
       { path: '/log/learned', name: 'learned', component: () => import('@/views/LessonsView.vue'), meta: { title: 'Learned', step: 'log' } },
+      { path: '/log/written', name: 'written', component: () => import('@/views/WrittenView.vue'), meta: { title: 'All that was written', step: 'log' } },
       { path: '/log/books', name: 'books', component: () => import('@/views/BooksView.vue'), meta: { title: 'Seasons of drivers', step: 'log' } },
       { path: '/log/books/:driver', name: 'book', component: () => import('@/views/SeasonBookView.vue'), props: true, meta: { title: 'A driver’s season', step: 'log' } },
       { path: '/live', name: 'live', component: () => import('@/views/LiveView.vue'), meta: { title: 'Live', step: 'drive' } },

@@ -192,6 +192,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/jobs/{job_id}/cancel": (ALL, None),
     "POST /api/jobs/{job_id}/retry": (ALL, None),
     "GET /api/search": (ALL, None),
+    "GET /api/written": (ALL, None),
     "PUT /api/team": (MANAGER, {"name": "Theirs", "open_ranking": True}),
     "GET /api/people": (MANAGER, None),
     "PUT /api/people/{member_id}": (MANAGER, {"role": "driver", "driver_id": None}),

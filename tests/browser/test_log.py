@@ -5,6 +5,8 @@ from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import demo_row, open_search
+
 Open = Callable[..., Page]
 Check = Callable[[Page], None]
 PHONE = {"viewport": {"width": 390, "height": 800}, "color_scheme": "dark"}
@@ -42,6 +44,36 @@ def test_a_lesson_is_proposed_confirmed_and_comes_back(open_page: Open, accessib
     accessible(board)
     expect(own.get_by_role("listitem").filter(has_text=WORDS)).not_to_contain_text("proposed")
     expect(mine.get_by_role("button")).to_have_count(0)
+
+
+def test_what_was_written_is_found_wherever_it_stands(open_page: Open, accessible: Check) -> None:
+    page = open_page("/")
+    expect(demo_row(page)).to_be_visible()
+    open_search(page)
+    page.get_by_role("combobox", name="Go to").fill("groove")
+    page.get_by_role("link", name="“groove” in all that was written").click()
+    asked = page.get_by_role("search", name="All that was written")
+    expect(asked.get_by_label("Words")).to_have_value("groove")
+    found = page.get_by_role("main").get_by_role("listitem")
+    expect(found.filter(has_text="Question")).to_contain_text("Do we run the second groove from lap ten on, or later?")
+    accessible(page)
+    asked.get_by_label("Kind").select_option("Corner")
+    expect(found.filter(has_text="Question")).to_have_count(0)
+    lanes = found.filter(has_text="lane: second groove, from lap ten on")
+    expect(lanes.locator("mark").first).to_have_text("groove")
+    lanes.get_by_role("link").click()
+    expect(page.get_by_role("heading", name="T2 Clinker")).to_be_visible()
+    expect(page.get_by_text("middle of the race: middle, second groove, from lap ten on")).to_be_visible()
+    # What was asked for stands in the address.
+    page.go_back()
+    expect(asked.get_by_label("Kind")).to_have_value("corner")
+    asked.get_by_label("Words").fill("nothing of the kind")
+    expect(page.get_by_text("Nothing that was written holds all of that.")).to_be_visible()
+
+    own = open_page("/log/written?q=exit", who="driver", **PHONE)
+    expect(own.get_by_role("main").get_by_role("listitem").first).to_be_visible()
+    assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
+    accessible(own)
 
 
 def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: Open, accessible: Check) -> None:

@@ -170,6 +170,19 @@ def test_cautions_a_tow_and_options_that_were_tried_stand_where_they_matter() ->
     ]
 
 
+def test_who_stops_fills_the_tank_and_saves_nothing() -> None:
+    short = {**FUEL, "tank": 30.0, "saving_needed": 0.27}
+    assert "save 27 % a lap, or stop" in " ".join(words(lines(consumption=short), "distance"))
+    told = words(lines(consumption=short, stops=PLANS), "distance")
+    assert told == ["Start with a full tank, 30 l, filled at the stop: 41.3 l in all, 1.80 a lap."]
+    assert any("save 27 %" in line for line in words(lines(consumption={**short, "unit": "kWh"}, stops=PLANS), "distance")), "a battery isn't filled"
+
+
+def test_equal_stints_are_counted() -> None:
+    stint = {"compound": "hard", "laps": 8}
+    assert plan_words([stint, stint, {"compound": "hard", "laps": 7}, stint]) == "2 × 8 laps hard – 7 laps hard – 8 laps hard"
+
+
 FEW = "only 4 long runs have another one in their session"
 OPENING: dict[str, Any] = {"laps": 23, "first": 3, "even": 0.15, "cost": None, "runs": 4, "verdict": None, "reason": FEW}
 

@@ -7,9 +7,18 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions
+from fleet_rival.services import written
 from fleet_rival.services.log import debrief, lessons, results, season_book
 
 _log = Tag(name="log")
+
+
+@api.get("/written", responses={"200": s.WrittenList}, tags=[_log])
+@allowed("manager", "coach", "driver")
+def list_written(query: s.WrittenQuery) -> Any:
+    """Everything that people wrote in which every word stands; for a driver, of driving the own alone."""
+    where = {"layout_id": query.layout, "car_id": query.car, "driver_id": query.driver}
+    return s.validate(s.WrittenList, {"items": written.written(sessions(), actor(), query.q, kind=query.kind, **where)})
 
 
 @api.get("/lessons", responses={"200": s.LessonList}, tags=[_log])

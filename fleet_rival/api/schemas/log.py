@@ -9,6 +9,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.services.log.lessons import CONDITIONS
 from fleet_rival.services.log.results import FAULTS, HAPPENED
+from fleet_rival.services.written import WrittenKind
 
 LessonCondition = Literal[CONDITIONS]  # type: ignore[valid-type]
 
@@ -36,6 +37,37 @@ class LessonOut(Schema):
 
 class LessonList(Schema):
     items: list[LessonOut]
+
+
+class WrittenQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    q: str = Field(max_length=200, description="Words that all stand in it")
+    kind: WrittenKind | None = None
+    layout: UUID | None = None
+    car: UUID | None = None
+    driver: UUID | None = None
+
+
+class WrittenOut(Schema):
+    kind: WrittenKind
+    id: UUID | None = Field(description="Of the race, week, series, setup or car that it stands at")
+    text: str
+    by: str | None
+    at: datetime | None
+    layout_id: UUID | None
+    place: str | None
+    corner: str | None
+    car_id: UUID | None
+    car: str | None
+    combination_id: UUID | None
+    driver_id: UUID | None
+    driver: str | None
+    session: str | None
+    run: int | None
+
+
+class WrittenList(Schema):
+    items: list[WrittenOut]
 
 
 class LessonQuery(BaseModel):

@@ -4,13 +4,16 @@ from datetime import UTC, datetime
 from typing import Annotated, Any, ClassVar
 from uuid import UUID
 
-from sqlalchemy import JSON, BigInteger, ForeignKeyConstraint, MetaData, String, Uuid
+from sqlalchemy import JSON, BigInteger, ForeignKeyConstraint, Index, MetaData, String, Text, Uuid
 from sqlalchemy.dialects.mysql import DOUBLE
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column
 from uuid6 import uuid7
 
 from fleet_rival.db.types import UtcDateTime
 
+WRITTEN = "utf8mb4_unicode_nopad_ci"
+"""How text is compared that is searched: without a difference of case or accents. Never for telling names apart."""
+Written = Annotated[str, mapped_column(Text(collation=WRITTEN))]
 Id = Annotated[int, mapped_column(BigInteger, primary_key=True, autoincrement=True)]
 Key = Annotated[int, mapped_column(BigInteger)]
 Label = Annotated[str, mapped_column(String(120))]
@@ -58,6 +61,11 @@ def table_args(*constraints: Any) -> tuple[Any, ...]:
 def within_team(column: str, table: str, **options: Any) -> ForeignKeyConstraint:
     """A reference to another row of the same team."""
     return ForeignKeyConstraint(["team_id", column], [f"{table}.team_id", f"{table}.id"], **options)
+
+
+def full_text(table: str, *columns: str) -> Index:
+    """MariaDB's full text over columns that are compared as `WRITTEN`."""
+    return Index(f"ix_{table}_text", *columns, mariadb_prefix="FULLTEXT")
 
 
 class Public:

@@ -2,11 +2,11 @@
 
 from datetime import datetime
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Id, Key, Label, Metres, Public, Quantity, Word, table_args, within_team
+from fleet_rival.db.tables.base import WRITTEN, Base, Id, Key, Label, Metres, Public, Quantity, Word, Written, full_text, table_args, within_team
 
 __all__ = ["BookPicture", "OpenQuestion", "ReferenceRow"]
 
@@ -23,6 +23,7 @@ class ReferenceRow(Public, Base):
         within_team("driver_id", "driver"),
         within_team("picture_id", "book_picture"),
         Index(None, "team_id", "layout_id"),
+        full_text("reference_point", "thing", "offset_words", "note"),
     )
     recorded = True
     id: Mapped[Id]
@@ -31,10 +32,10 @@ class ReferenceRow(Public, Base):
     corner_id: Mapped[Key]
     point: Mapped[Word]
     kind: Mapped[Word]
-    thing: Mapped[str] = mapped_column(String(200))
+    thing: Mapped[str] = mapped_column(String(200, collation=WRITTEN))
     side: Mapped[Word | None]
     offset_m: Mapped[Metres | None]
-    offset_words: Mapped[str] = mapped_column(String(200))
+    offset_words: Mapped[str] = mapped_column(String(200, collation=WRITTEN))
     at_m: Mapped[Metres | None]
     """Where it lies on the lap, in metres from the line."""
     gear: Mapped[int | None]
@@ -49,7 +50,7 @@ class ReferenceRow(Public, Base):
     variant: Mapped[Word]
     state: Mapped[Word]
     sure: Mapped[Word]
-    note: Mapped[str | None] = mapped_column(Text)
+    note: Mapped[Written | None]
     proposed_by: Mapped[Key] = mapped_column(ForeignKey("person.id"))
     settled_by: Mapped[Key | None] = mapped_column(ForeignKey("person.id"))
     """Who confirmed or declined it."""
@@ -80,15 +81,16 @@ class OpenQuestion(Public, Base):
         within_team("corner_id", "layout_corner"),
         within_team("reference_id", "reference_point"),
         Index(None, "team_id", "layout_id"),
+        full_text("open_question", "text", "answer"),
     )
     recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
     layout_id: Mapped[Key]
     corner_id: Mapped[Key | None]
-    text: Mapped[str] = mapped_column(String(500))
+    text: Mapped[str] = mapped_column(String(500, collation=WRITTEN))
     asked_by: Mapped[Key] = mapped_column(ForeignKey("person.id"))
-    answer: Mapped[str | None] = mapped_column(String(1000))
+    answer: Mapped[str | None] = mapped_column(String(1000, collation=WRITTEN))
     answered_by: Mapped[Key | None] = mapped_column(ForeignKey("person.id"))
     answered_at: Mapped[datetime | None]
     closed_at: Mapped[datetime | None]

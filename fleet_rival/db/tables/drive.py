@@ -3,11 +3,11 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, table_args, within_team
+from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Quantity, Word, Written, full_text, table_args, within_team
 
 __all__ = ["FileMapping", "Lap", "LapFileRow", "PracticeSession", "Remark", "Run"]
 
@@ -90,6 +90,7 @@ class Run(Public, Base):
         within_team("combination_id", "combination"),
         within_team("session_id", "practice_session"),
         within_team("driver_id", "driver"),
+        full_text("run", "note"),
     )
     recorded = True
     id: Mapped[Id]
@@ -120,7 +121,7 @@ class Run(Public, Base):
     """By speed of corner and phase from -3 (pushes) to 3 (loose), and the two apex tests."""
     readings: Mapped[list[Any]] = mapped_column(JSON, default=list)
     """Measured values, each with when and how."""
-    note: Mapped[str | None] = mapped_column(Text)
+    note: Mapped[Written | None]
 
 
 class Remark(Public, Base):
@@ -132,6 +133,7 @@ class Remark(Public, Base):
         Index(None, "team_id", "combination_id"),
         within_team("combination_id", "combination"),
         within_team("lap_id", "lap"),
+        full_text("remark", "text"),
     )
     recorded = True
     id: Mapped[Id]
@@ -146,7 +148,7 @@ class Remark(Public, Base):
     """Where it began; None: at the corner itself."""
     because: Mapped[Word | None]
     """`traffic`, `yellow`, `tow`, `cool` or `practice_only`: what it came from, which is a mark of the lap then."""
-    text: Mapped[str | None] = mapped_column(String(500))
+    text: Mapped[str | None] = mapped_column(String(500, collation=WRITTEN))
 
 
 class Lap(Base):
@@ -162,6 +164,7 @@ class Lap(Base):
         within_team("session_id", "practice_session"),
         within_team("driver_id", "driver"),
         within_team("change_set_id", "change_set"),
+        full_text("lap", "note"),
     )
     recorded = True
     id: Mapped[Id]
@@ -196,7 +199,7 @@ class Lap(Base):
     assists: Mapped[Label | None]
     options: Mapped[str | None] = mapped_column(String(500))
     mistakes: Mapped[str | None] = mapped_column(String(500))
-    note: Mapped[str | None] = mapped_column(Text)
+    note: Mapped[Written | None]
     said: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     """What people said of its marks afterwards: mark to whether it stands; `damage` to what was answered."""
     plus_minus_us: Mapped[int | None] = mapped_column(BigInteger)

@@ -7,7 +7,7 @@ from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Word, now, table_args, within_team
+from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Word, full_text, now, table_args, within_team
 
 __all__ = ["Assignment", "CorrectionRow", "Exercise", "LapCurve", "LikeKind", "Setup", "SetupVersion"]
 
@@ -36,6 +36,7 @@ class CorrectionRow(Public, Base):
         Index(None, "team_id", "combination_id"),
         within_team("combination_id", "combination"),
         within_team("lap_id", "lap"),
+        full_text("correction", "remark"),
     )
     recorded = True
     id: Mapped[Id]
@@ -48,7 +49,7 @@ class CorrectionRow(Public, Base):
     """Of the vocabulary of mistakes; None: as the rules say."""
     cause_corner: Mapped[Code | None]
     no_mistake: Mapped[bool] = mapped_column(default=False)
-    remark: Mapped[str | None] = mapped_column(String(500))
+    remark: Mapped[str | None] = mapped_column(String(500, collation=WRITTEN))
 
 
 class LikeKind(Public, Base):

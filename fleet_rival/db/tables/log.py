@@ -3,10 +3,10 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Public, Quantity, Word, table_args, within_team
+from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Public, Quantity, Word, full_text, table_args, within_team
 
 __all__ = ["Lesson", "RaceResult"]
 
@@ -21,12 +21,12 @@ class Lesson(Public, Base):
         within_team("car_id", "car"),
         within_team("series_id", "series"),
         within_team("driver_id", "driver"),
-        Index("ix_lesson_text", "text", mariadb_prefix="FULLTEXT"),
+        full_text("lesson", "text"),
     )
     recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
-    text: Mapped[str] = mapped_column(String(500, collation="utf8mb4_unicode_nopad_ci"))
+    text: Mapped[str] = mapped_column(String(500, collation=WRITTEN))
     layout_id: Mapped[Key | None]
     corner: Mapped[Code | None]
     car_id: Mapped[Key | None]

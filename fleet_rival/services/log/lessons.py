@@ -1,18 +1,18 @@
 """What was learned: short entries that a person confirms, and that come back when their track, car, series or driver does."""
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 from uuid import UUID
 
-from sqlalchemy import func, or_, select, text
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
 from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow, now
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.full_text import holding, words_of
 
 __all__ = ["CONDITIONS", "LessonView", "add_lesson", "change_lesson", "confirm_lesson", "lessons", "lessons_of_week", "remove_lesson"]
 
@@ -25,7 +25,6 @@ _TIES: Final[Mapping[str, tuple[Any, str]]] = {
 }
 _LONGEST: Final = 500
 _MOST: Final = 300
-_WORD: Final = re.compile(r"\w+", re.UNICODE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,14 +65,8 @@ def lessons(sessions: sessionmaker[Session], actor: Actor, words: str = "", **ti
             if ties.get(name) is not None:
                 columns: Any = table
                 query = query.where(columns.public_id == ties[name])
-        if found := _WORD.findall(words):
-            # Words shorter than three letters are in no index; they are looked for one by one.
-            long = [word for word in found if len(word) > 2]
-            if long:
-                asked = " ".join(f"+{word}*" for word in long)
-                query = query.where(text("MATCH(lesson.text) AGAINST(:asked IN BOOLEAN MODE)").bindparams(asked=asked))
-            for word in found:
-                query = query.where(Lesson.text.contains(word, autoescape=True))
+        if found := words_of(words):
+            query = holding(query, found, Lesson.text, indexed=True)
         return [_view(actor, row) for row in session.execute(query.limit(_MOST))]
 
 

@@ -3403,6 +3403,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/written": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that people wrote in which every word stands; for a driver, of driving the own alone. */
+        get: operations["api_list_written_written_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -12566,6 +12583,50 @@ export interface components {
              * Format: time
              */
             ends: string;
+        };
+        /** WrittenList */
+        WrittenList: {
+            /** Items */
+            items: components["schemas"]["WrittenOut"][];
+        };
+        /** WrittenOut */
+        WrittenOut: {
+            /** At */
+            at: string | null;
+            /** By */
+            by: string | null;
+            /** Car */
+            car: string | null;
+            /** Car Id */
+            car_id: string | null;
+            /** Combination Id */
+            combination_id: string | null;
+            /** Corner */
+            corner: string | null;
+            /** Driver */
+            driver: string | null;
+            /** Driver Id */
+            driver_id: string | null;
+            /**
+             * Id
+             * @description Of the race, week, series, setup or car that it stands at
+             */
+            id: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lesson" | "remark" | "run" | "lap" | "correction" | "work" | "corner" | "reference" | "question" | "track" | "result" | "race" | "week" | "series" | "setup" | "version" | "exercise" | "car" | "combination";
+            /** Layout Id */
+            layout_id: string | null;
+            /** Place */
+            place: string | null;
+            /** Run */
+            run: number | null;
+            /** Session */
+            session: string | null;
+            /** Text */
+            text: string;
         };
     };
     responses: never;
@@ -38126,6 +38187,114 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_list_written_written_get: {
+        parameters: {
+            query: {
+                /** @description Words that all stand in it */
+                q: string;
+                kind?: ("lesson" | "remark" | "run" | "lap" | "correction" | "work" | "corner" | "reference" | "question" | "track" | "result" | "race" | "week" | "series" | "setup" | "version" | "exercise" | "car" | "combination") | null;
+                layout?: string | null;
+                car?: string | null;
+                driver?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenList"];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
-import { useRouter, type RouteLocationRaw } from 'vue-router'
+import { RouterLink, useRouter, type RouteLocationRaw } from 'vue-router'
 import { answer, api, type Found } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 
@@ -75,6 +75,7 @@ function move(step: number) {
           </div>
         </template>
       </div>
+      <p v-if="asked" class="hint"><RouterLink :to="{ name: 'written', query: { q: asked } }" @click="open = false">“{{ asked }}” in all that was written</RouterLink></p>
       <p class="quiet hint" role="status">
         <template v-if="asked && found.data.value && !items.length">Nothing here holds “{{ asked }}”. Fewer words, or a part of one, find more.</template>
         <template v-else-if="!asked">Several words narrow it down: “ysolde run 2”. <kbd>↑</kbd> <kbd>↓</kbd> choose, <kbd>Enter</kbd> goes there, <kbd>Esc</kbd> closes.</template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { date } from '@/format'
 import { CONDITIONS, ties, useLessonActs, type Lesson, type LessonBody } from '@/log'
@@ -13,7 +14,8 @@ import { maySeeAll, useMe } from '@/session'
 /** What was learned: written down in a sentence, tied to where it holds, confirmed by a person; it comes back by itself when that does. */
 const me = useMe()
 const leads = computed(() => maySeeAll(me.data.value?.role))
-const filters = reactive({ q: '', layout: '', car: '', series: '', driver: '' })
+const route = useRoute()
+const filters = reactive({ q: typeof route.query.q === 'string' ? route.query.q : '', layout: '', car: '', series: '', driver: '' })
 const query = computed(() => Object.fromEntries(Object.entries(filters).filter(([, value]) => value)) as { q?: string })
 const asked = useQuery({ queryKey: ['lessons', query], placeholderData: keepPreviousData, queryFn: () => answer(api.GET('/api/lessons', { params: { query: query.value } })) })
 const items = computed(() => asked.data.value?.items ?? [])

@@ -63,5 +63,14 @@ legend {
 }
 .row .field {
   flex: 1 1 auto;
+  min-width: 0;
+}
+@media (min-width: 900px) {
+  .row {
+    flex-wrap: nowrap;
+  }
+  .row .wide {
+    min-width: 0;
+  }
 }
 </style>
