@@ -108,6 +108,6 @@ def _bring(sessions: sessionmaker[Session], file: Path) -> int:
         raise Failure(str(error)) from error
     say(f"{brought.name} came in with {brought.rows:,} rows.")
     # Packages hold no way in: whoever runs the installation hands these on.
-    for way in let_in(sessions, brought):
+    for way in let_in(sessions, brought.members, brought.newcomers):
         say(f"  {way.name}, {way.role}, signs in as {way.sign_in_name} with {way.password}, to be changed under Account.")
     return 0

@@ -218,6 +218,10 @@ class PackageReader:
         except pa.ArrowInvalid as error:
             raise UnusableFile(f"{path} can't be read as CSV: {error}.") from error
 
+    def size(self, name: str) -> int:
+        """Bytes of a table."""
+        return self._archive.NameToInfo[self._paths[name]].file_size if self.has(self._paths[name]) else 0
+
     def has(self, path: str) -> bool:
         """Whether a file beside the tables is there."""
         return path in self._archive.NameToInfo

@@ -9,6 +9,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.track import Corner, Sector
 from fleet_rival.services import board, boundaries, drive, find, history, steadiness
 from fleet_rival.services.base import Actor, Work
+from fleet_rival.services.exchange import background as packages
+from fleet_rival.services.exchange.bring import BRINGING
 from fleet_rival.services.jobs import Kinds
 from fleet_rival.services.plan import make as plan
 from fleet_rival.services.plan.readiness_history import readiness_history
@@ -107,7 +109,18 @@ def _find_layout(sessions: Sessions, actor: Actor, arguments: dict[str, Any], wo
     deriving.found_from_upload(sessions, actor, UUID(arguments["upload_id"]), work)
 
 
+def _package(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    weeks = None if arguments["weeks"] is None else [UUID(key) for key in arguments["weeks"]]
+    packages.make_package(sessions, actor, weeks, work, telemetry=arguments["telemetry"])
+
+
+def _bring(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    packages.bring_upload(sessions, actor, UUID(arguments["upload_id"]), work)
+
+
 KINDS: Kinds = {
+    packages.MAKING: _package,
+    BRINGING: _bring,
     "track.find": _find_layout,
     "telemetry.import": _telemetry,
     "laps.look": _look,

@@ -8,6 +8,7 @@ import hashlib
 import io
 import os
 import secrets
+import shutil
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cache
@@ -19,7 +20,7 @@ import fsspec  # type: ignore[import-untyped]
 __all__ = ["Joined", "Store", "store", "telemetry_place"]
 
 _BLOCK: Final = 1 << 20
-_TRACES, _PIECES, _UNFINISHED = "traces", "uploads", "unfinished"
+_TRACES, _PIECES, _PACKAGES, _UNFINISHED = "traces", "uploads", "packages", "unfinished"
 
 
 class Store:
@@ -32,7 +33,7 @@ class Store:
     def __init__(self, address: str) -> None:
         self._files, self._root = fsspec.core.url_to_fs(address)
         self._local = "file" in self._files.protocol
-        for folder in (_TRACES, _PIECES, _UNFINISHED):
+        for folder in (_TRACES, _PIECES, _PACKAGES, _UNFINISHED):
             self._files.makedirs(f"{self._root}/{folder}", exist_ok=True)
 
     @contextmanager
@@ -109,6 +110,31 @@ class Store:
         folder = f"{self._root}/{_PIECES}/{upload}"
         paths = sorted(str(path) for path in self._files.ls(folder, detail=False) if not str(path).endswith(".part"))
         return Joined([(path, int(self._files.size(path))) for path in paths], lambda path: self._files.open(path, "rb"))
+
+    def keep_package(self, name: str, source: IO[bytes]) -> None:
+        """Keep an exchange package until it is fetched or swept; it has its name once all of it is there."""
+        place = f"{self._root}/{_UNFINISHED}/{secrets.token_hex(16)}"
+        try:
+            with self._files.open(place, "wb") as file:
+                shutil.copyfileobj(source, file, _BLOCK)
+            self._files.mv(place, f"{self._root}/{_PACKAGES}/{name}")
+        finally:
+            if self._files.exists(place):
+                self._files.rm(place)
+
+    def open_package(self, name: str) -> IO[bytes]:
+        """
+        Raises:
+            FileNotFoundError: it was never there, or was swept.
+        """
+        opened: IO[bytes] = self._files.open(f"{self._root}/{_PACKAGES}/{name}", "rb")
+        return opened
+
+    def sweep_packages(self, before: float) -> None:
+        """Throw away packages that were made before a moment, in seconds since 1970."""
+        for path in self._files.ls(f"{self._root}/{_PACKAGES}", detail=False):
+            if float(self._files.modified(path).timestamp()) < before:
+                self._files.rm(path)
 
     def uploads(self) -> list[str]:
         return [str(path).rsplit("/", 1)[-1] for path in self._files.ls(f"{self._root}/{_PIECES}", detail=False)]

@@ -18,6 +18,7 @@ export interface Going {
 const PIECE = 8_000_000
 const WAITS = [0, 1000, 3000, 6000, 15000]
 const sendings = new Map<Going, Sending>()
+const stops = new Map<Going, (why: Trouble) => void>()
 
 /** Send a file; resolves with the upload's id once all of it is there. */
 export async function send(file: File, combination: string | null, going: Going): Promise<string> {
@@ -39,11 +40,17 @@ export async function send(file: File, combination: string | null, going: Going)
       onUploadUrlAvailable: () => (going.id = sending.url?.split('/').pop() ?? ''),
     })
     sendings.set(going, sending)
+    stops.set(going, fail)
     void sending.findPreviousUploads().then((earlier) => {
       if (earlier[0]) sending.resumeFromPreviousUpload(earlier[0])
       sending.start()
     })
   })
+}
+/** Give up a file that is being sent; what has come of it is forgotten. */
+export async function discard(going: Going) {
+  await sendings.get(going)?.abort(true)
+  stops.get(going)?.(new Trouble('It was cancelled; nothing of it is kept.'))
 }
 /** Hold a file back for a while, or let it go on. */
 export function hold(going: Going) {
@@ -72,3 +79,5 @@ export async function read(id: string, names: Record<string, string>, tell: (job
   const job = await answer(api.POST('/api/uploads/{upload_id}/reading', { params: { path: { upload_id: id } }, body: { names, combination_id: null } }))
   return follow(job, tell)
 }
+
+export const megabytes = (bytes: number) => `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`

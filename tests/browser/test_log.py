@@ -87,6 +87,10 @@ def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: 
     start = page.get_by_role("region", name=re.compile("^Start of"))
     expect(start.get_by_text(re.compile("^Mean lap of the race: "))).to_be_visible(timeout=60_000)
     expect(start.get_by_text(re.compile(r"^T\d.* passes in the race"))).not_to_have_count(0)
+    with page.expect_download() as download:
+        start.get_by_role("group", name=re.compile("^Picture: expected and came")).get_by_role("button", name="SVG").click()
+    drawn = download.value.path().read_text()
+    assert drawn.startswith("<svg") and "Mean lap of the race:" in drawn
     accessible(page)
 
     # Another start of the same week, as the driver saw it.

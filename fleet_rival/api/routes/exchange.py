@@ -1,8 +1,6 @@
 """A team's data out and in: exchange packages, and what belongs to who leaves."""
 
 import tempfile
-from collections.abc import Callable
-from datetime import UTC, datetime
 from typing import IO, Any
 
 from flask import Response, send_file
@@ -10,12 +8,13 @@ from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
-from fleet_rival.api.blueprint import api, download, sessions
-from fleet_rival.services import people
-from fleet_rival.services.exchange.bring import bring_team, let_in
-from fleet_rival.services.exchange.export import export_driver, export_team, package_name
+from fleet_rival.api.blueprint import api, background, download, sessions
+from fleet_rival.services.exchange import background as packages
+from fleet_rival.services.exchange.bring import BRINGING, ways_in
+from fleet_rival.services.exchange.export import export_driver
 from fleet_rival.services.exchange.leave import make_nameless
 from fleet_rival.services.exchange.lists import list_csv, list_xlsx
+from fleet_rival.services.traces import uploads
 
 _exchange = Tag(name="exchange")
 _ZIP: Any = {"200": {"content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}}}}
@@ -24,29 +23,50 @@ _LIST: Any = {"200": {"content": {kind: {"schema": {"type": "string"}} for kind 
 _IN_MEMORY = 16_000_000
 
 
-@api.get("/team/package", responses=_ZIP, tags=[_exchange])
+@api.post("/team/packages", responses={"202": s.JobOut}, tags=[_exchange])
 @allowed("manager")
-def get_package(query: s.PackageQuery) -> Response:
-    """The team's data as an exchange package, or what belongs to some weeks."""
-    name = package_name(people.me(sessions(), actor()).team, datetime.now(UTC))
-    return _sent(name, lambda file: export_team(sessions(), actor(), file, query.week, telemetry=query.telemetry))
+def make_package(body: s.PackageWish) -> Any:
+    """The team's data as an exchange package, or what belongs to some weeks: a job."""
+    arguments = {"weeks": None if body.weeks is None else [str(key) for key in body.weeks], "telemetry": body.telemetry}
+    return background(packages.MAKING, "The team’s data as a package", arguments), 202
 
 
-@api.post("/team/packages", responses={"201": s.BroughtInOut}, tags=[_exchange])
+@api.get("/team/packages/<uuid:job_id>", responses=_ZIP, tags=[_exchange])
 @allowed("manager")
-def bring_package(form: s.FileForm) -> Any:
-    """Make another team from a package; whoever brings it manages it. People who weren't known here get a way in, which is shown once."""
-    with form.file.stream as stream:
-        brought = bring_team(sessions(), stream, actor())
-    told = {"team_id": brought.public_id, "team": brought.name, "rows": brought.rows, "ways": let_in(sessions(), brought)}
-    return s.validate(s.BroughtInOut, told), 201
+def get_package(path: s.JobPath) -> Response:
+    """A package that such a job made; kept for a day."""
+    name, file = packages.package_file(sessions(), actor(), path.job_id)
+    return _sent(name, file)
+
+
+@api.post("/uploads/<uuid:upload_id>/team", responses={"202": s.JobOut}, tags=[_exchange])
+@allowed("manager")
+def bring_package(path: s.UploadPath) -> Any:
+    """Make another team from a package that was sent: a job. Whoever brings it manages it."""
+    name = uploads.upload(sessions(), actor(), path.upload_id).name
+    return background(BRINGING, f"A team from {name}", {"upload_id": str(path.upload_id)}), 202
+
+
+@api.post("/team/brought/<uuid:job_id>/ways", responses={"200": s.WaysInOut}, tags=[_exchange])
+@allowed("manager")
+def let_newcomers_in(path: s.JobPath) -> Any:
+    """Ways in for people who came with a team and weren't known here; each is shown once."""
+    return s.validate(s.WaysInOut, {"items": ways_in(sessions(), actor(), path.job_id)})
 
 
 @api.get("/drivers/<uuid:driver_id>/data.zip", responses=_ZIP, tags=[_exchange])
 @allowed("manager", "coach", "driver")
 def get_driver_data(path: s.OfDriver) -> Response:
     """What is kept of one driver, to take along; a driver's own."""
-    return _sent("own-data.package.zip", lambda file: export_driver(sessions(), actor(), file, path.driver_id, telemetry=True))
+    # A large one lies on disk while it is sent.
+    file: IO[bytes] = tempfile.SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115 - closed with the answer
+    try:
+        export_driver(sessions(), actor(), file, path.driver_id, telemetry=True)
+        file.seek(0)
+    except BaseException:
+        file.close()
+        raise
+    return _sent("own-data.package.zip", file)
 
 
 @api.get("/lists/<string:listed>.<string:form>", responses=_LIST, tags=[_exchange])
@@ -57,16 +77,9 @@ def get_list(path: s.ListPath) -> Response:
     return download(make(sessions(), actor(), path.listed), "text/csv" if path.form == "csv" else _XLSX, f"{path.listed}.{path.form}")
 
 
-def _sent(name: str, write: Callable[[IO[bytes]], object]) -> Response:
-    """A file as it is written; a large one lies on disk while it is sent."""
-    file: IO[bytes] = tempfile.SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115 - closed with the answer
-    try:
-        write(file)
-        file.seek(0)
-        answer = send_file(file, "application/zip", as_attachment=True, download_name=name, etag=False)
-    except BaseException:
-        file.close()
-        raise
+def _sent(name: str, file: IO[bytes]) -> Response:
+    """A file as it is read; closed with the answer."""
+    answer = send_file(file, "application/zip", as_attachment=True, download_name=name, etag=False)
     answer.call_on_close(file.close)
     return answer
 

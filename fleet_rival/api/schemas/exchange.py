@@ -9,9 +9,11 @@ from fleet_rival.api.schemas.base import Schema
 from fleet_rival.services.exchange.lists import LISTS
 
 
-class PackageQuery(BaseModel):
+class PackageWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    week: list[UUID] | None = Field(default=None, max_length=200, description="Only what belongs to these weeks of series; everything where missing")
+    weeks: list[UUID] | None = Field(
+        default=None, min_length=1, max_length=200, description="Only what belongs to these weeks of series; everything where missing"
+    )
     telemetry: bool = Field(default=False, description="Traces too, of which the files are large")
 
 
@@ -22,11 +24,8 @@ class WayInOut(Schema):
     password: str = Field(description="Can't be seen again")
 
 
-class BroughtInOut(Schema):
-    team_id: UUID
-    team: str
-    rows: int
-    ways: list[WayInOut] = Field(description="For everybody who wasn't known here")
+class WaysInOut(Schema):
+    items: list[WayInOut] = Field(description="For everybody who wasn't known here and has none yet")
 
 
 class LeftOut(Schema):

@@ -3,7 +3,7 @@
 import json
 import re
 import secrets
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from itertools import count
@@ -15,19 +15,25 @@ from sqlalchemy import table as plain
 from sqlalchemy.exc import DataError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import BROUGHT, Base, Membership, Person, Team
+from fleet_rival.db.tables import BROUGHT, Base, Job, Membership, Person, Team
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageReader
-from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
-from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
+from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.exchange.export import file_path, trace_path
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
 from fleet_rival.services.team import give_password
 from fleet_rival.telemetry.store import store
 
-__all__ = ["Brought", "WayIn", "bring_team", "let_in"]
+__all__ = ["BRINGING", "Brought", "WayIn", "bring_team", "let_in", "ways_in"]
+
+BRINGING: Final = "team.bring"
+"""The kind of job that brings a team in."""
 
 _ROWS: Final = 2000
+_TOLD_EVERY: Final = 10_000
+"""Rows after which it is told how far it is, and asked whether it is still wanted."""
+_OF_TABLES: Final = 0.97
 _TRIES: Final = 3
 
 
@@ -89,20 +95,53 @@ def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | No
         raise Refused("The package holds a value that the database can't take.") from error
 
 
-def let_in(sessions: sessionmaker[Session], brought: Brought) -> list[WayIn]:
+def let_in(sessions: sessionmaker[Session], members: Sequence[Actor], newcomers: Collection[int]) -> list[WayIn]:
     """Ways in for everybody who came with a team and wasn't known here: packages hold none.
 
-    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not open their door.
+    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not open their door. Nobody gets a
+    second one.
+
+    Args:
+        members: of the team, after `Brought`.
+        newcomers: keys of people who came with it.
     """
     out = []
-    for member in brought.members:
-        if member.person_id in brought.newcomers:
+    for member in members:
+        if member.person_id in newcomers:
             with sessions() as session:
-                name = session.get_one(Person, member.person_id).name
+                person = session.get_one(Person, member.person_id)
+                name = person.name
+                if person.sign_in_name is not None:
+                    continue
             way = WayIn(name, member.role, _free_name(sessions, name), secrets.token_urlsafe(12))
             give_password(sessions, member.person_id, way.sign_in_name, way.password)
             out.append(way)
     return out
+
+
+def ways_in(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> list[WayIn]:
+    """Ways in for those who came with a team in the background; each is told once, to whoever brought the team.
+
+    Raises:
+        NotThere: no such work, or not the actor's.
+        Conflict: it isn't done.
+    """
+    with sessions() as session:
+        job = find_row(session, Job, actor, job_id, "job")
+        if job.person_id != actor.person_id or job.kind != BRINGING:
+            raise NotThere("This isn't a team that you brought in.")
+        if job.state != "done" or job.result is None:
+            raise Conflict("The team isn't in yet.")
+        team = session.scalar(select(Team.id).where(Team.public_id == UUID(job.result["team_id"])))
+        newcomers = set(session.scalars(select(Person.id).where(Person.public_id.in_([UUID(key) for key in job.result["newcomers"]]))))
+        members = _members(session, team) if team is not None else ()
+    return let_in(sessions, members, newcomers)
+
+
+def _members(session: Session, team_id: int) -> tuple[Actor, ...]:
+    """A team's people, managers first."""
+    people = session.scalars(select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id))
+    return tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
 
 
 def _free_name(sessions: sessionmaker[Session], name: str) -> str:
@@ -111,6 +150,30 @@ def _free_name(sessions: sessionmaker[Session], name: str) -> str:
     with sessions() as session:
         taken = set(session.scalars(select(Person.sign_in_name).where(Person.sign_in_name.startswith(base, autoescape=True))))
     return next(one for number in count(1) if (one := base if number == 1 else f"{base}-{number}") not in taken)
+
+
+@dataclass(frozen=True, slots=True)
+class _Progress:
+    """Tells how far a table is, by the bytes of all tables, and asks whether the work is still wanted."""
+
+    work: Work
+    table: str
+    before: int
+    own: int
+    whole: int
+
+    def reading(self, rows: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+        for number, row in enumerate(rows, 1):
+            if number % _TOLD_EVERY == 0:
+                self._tell(0.0, f"{number:,} rows read")
+            yield row
+
+    def coming_in(self, done: float) -> None:
+        """A share of the table's rows is in."""
+        self._tell(done, "coming in")
+
+    def _tell(self, done: float, doing: str) -> None:
+        self.work.step(_OF_TABLES * (self.before + done * self.own) / max(self.whole, 1), f"{self.table}: {doing}")
 
 
 class _Crossed(Exception):
@@ -181,27 +244,29 @@ def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable
         maps: dict[str, Mapping[int, int]] = {}
         newcomers: frozenset[int] = frozenset()
         told = 0
+        sizes = [package.size(table.name) for table in tables]
         for at, table in enumerate(tables):
-            work.step(0.95 * at / len(tables), table.name)
+            progress = _Progress(work, table.name, sum(sizes[:at]), sizes[at], sum(sizes))
+            progress.coming_in(0.0)
             if table.name == "person":
                 maps["person"], newcomers = _people(session, package, table)
                 continue
-            rows = list(_read(package, table))
+            rows = list(progress.reading(_read(package, table)))
             base = _reserved(session, table.name, len(rows))
             maps[table.name] = {row["key"]: base + number for number, row in enumerate(rows, 1)}
             if len(maps[table.name]) != len(rows):
                 raise UnusableFile(f"A key stands twice in the package's table {table.name}.")
             if table.name == "team" and len(rows) != 1:
                 raise UnusableFile("The package must hold one team.")
-            _insert(session, package, table, rows, maps)
+            _insert(session, package, table, rows, maps, progress)
             told += len(rows)
         [team_id] = maps["team"].values()
         if who is not None:
             _let_in(session, team_id, who)
         team = session.get_one(Team, team_id)
-        people = session.scalars(select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id))
-        members = tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
-        work.finish(session, {"team": team.name, "rows": told})
+        members = _members(session, team_id)
+        known = session.scalars(select(Person.public_id).where(Person.id.in_(newcomers)))
+        work.finish(session, {"team_id": str(team.public_id), "team": team.name, "rows": told, "newcomers": [str(key) for key in known]})
         return Brought(team_id, team.public_id, team.name, told, members, newcomers)
     finally:
         connection.execute(text("SET SESSION foreign_key_checks = 1"))
@@ -229,7 +294,12 @@ def _reserved(session: Session, table: str, count: int) -> int:
 
 
 def _insert(
-    session: Session, package: PackageReader, table: PlainTable, rows: Sequence[dict[str, Any]], maps: Mapping[str, Mapping[int, int]]
+    session: Session,
+    package: PackageReader,
+    table: PlainTable,
+    rows: Sequence[dict[str, Any]],
+    maps: Mapping[str, Mapping[int, int]],
+    progress: _Progress,
 ) -> None:
     source = Base.metadata.tables[table.name]
     refers = table.refers
@@ -262,6 +332,7 @@ def _insert(
     # The last one first: whoever writes meanwhile counts on behind it.
     ordered = values[-1:] + values[:-1]
     for start in range(0, len(ordered), _ROWS):
+        progress.coming_in(start / len(ordered))
         session.connection().execute(insert(taken), ordered[start : start + _ROWS])
 
 

@@ -23,6 +23,11 @@ from fleet_rival.telemetry.store import store
 __all__ = ["export_driver", "export_team", "file_path", "package_name", "trace_path"]
 
 _ROWS: Final = 2000
+_TOLD_EVERY: Final = 10_000
+"""Rows after which it is told how far it is, and asked whether it is still wanted."""
+_FILES_EVERY: Final = 50
+_OF_TABLES: Final = 0.9
+"""Share of the work that is writing tables."""
 _FILES: Final = frozenset({"lap_file", "season_file"})
 """Tables of files as they came: of single weeks they would bring along everything else that stood in them."""
 _TEAMS_OWN: Final = ("file_mapping", "plan_made", "plan_rules", "exercise", "setup", "open_question", "book_picture")
@@ -102,17 +107,24 @@ def _write(
     tables = [table for table in plain_tables() if telemetry or table.name not in TELEMETRY]
     keys = _keys(session, actor, tables, only)
     files: list[tuple[str, str, int]] = []
-    told = 0
+    told, whole = 0, max(1, sum(len(numbers) for numbers in keys.values()))
 
-    def rows(number: int, table: PlainTable) -> Iterator[Sequence[str]]:
+    def rows(table: PlainTable) -> Iterator[Sequence[str]]:
         nonlocal told
-        work.step(number / len(tables), table.name)
         for row in _rows(session, actor, table, keys, files, named):
+            if told % _TOLD_EVERY == 0:
+                work.step(_OF_TABLES * told / whole, f"{told:,} of {whole:,} rows written")
             told += 1
             yield row
 
-    pairs: Iterator[tuple[PackageTable, Iterator[Sequence[str]]]] = ((table.package, rows(at, table)) for at, table in enumerate(tables))
-    write_package(file, title, pairs, _others(session, actor, keys, files, telemetry=telemetry))
+    def others() -> Iterator[tuple[str, IO[bytes]]]:
+        for number, item in enumerate(_others(session, actor, keys, files, telemetry=telemetry), 1):
+            if number % _FILES_EVERY == 1:
+                work.step(_OF_TABLES, f"file {number:,} beside the tables")
+            yield item
+
+    pairs: Iterator[tuple[PackageTable, Iterator[Sequence[str]]]] = ((table.package, rows(table)) for table in tables)
+    write_package(file, title, pairs, others())
     return told
 
 

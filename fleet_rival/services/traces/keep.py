@@ -27,6 +27,7 @@ _ROWS_AT_ONCE: Final = 400
 _SWEPT_AFTER: Final = timedelta(days=30)
 """Files in which no trace is any more stay this long, so that what was taken back can be done again."""
 _PIECES_AFTER: Final = timedelta(days=7)
+_PACKAGES_AFTER: Final = timedelta(days=1)
 _KEYS_AFTER: Final = timedelta(days=30)
 _KEYS_AT_ONCE: Final = 10_000
 
@@ -219,6 +220,7 @@ def load_traces(session: Session, team_id: int, lap_ids: Sequence[int]) -> Itera
 def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     """Throw away files that no row names, pieces of uploads that were given up, and keys of what rigs sent long ago."""
     place = store()
+    place.sweep_packages((moment - _PACKAGES_AFTER).timestamp())
     # Listed before the rows are asked for: what begins to come meanwhile isn't among them.
     digests, coming = set(place.traces()), set(place.uploads())
     with sessions.begin() as session:

@@ -3178,17 +3178,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/team/package": {
+    "/api/team/brought/{job_id}/ways": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The team's data as an exchange package, or what belongs to some weeks. */
-        get: operations["api_get_package_team_package_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Ways in for people who came with a team and weren't known here; each is shown once. */
+        post: operations["api_let_newcomers_in_team_brought__uuid_job_id__ways_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3204,8 +3204,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make another team from a package; whoever brings it manages it. People who weren't known here get a way in, which is shown once. */
-        post: operations["api_bring_package_team_packages_post"];
+        /** The team's data as an exchange package, or what belongs to some weeks: a job. */
+        post: operations["api_make_package_team_packages_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/team/packages/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A package that such a job made; kept for a day. */
+        get: operations["api_get_package_team_packages__uuid_job_id__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3293,6 +3310,23 @@ export interface paths {
         put?: never;
         /** Read a telemetry file: a job. Again with names, where it held drivers that the team doesn't know by these. */
         post: operations["api_read_upload_uploads__uuid_upload_id__reading_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload_id}/team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make another team from a package that was sent: a job. Whoever brings it manages it. */
+        post: operations["api_bring_package_uploads__uuid_upload_id__team_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4271,23 +4305,6 @@ export interface components {
             track: {
                 [key: string]: unknown;
             };
-        };
-        /** BroughtInOut */
-        BroughtInOut: {
-            /** Rows */
-            rows: number;
-            /** Team */
-            team: string;
-            /**
-             * Team Id
-             * Format: uuid
-             */
-            team_id: string;
-            /**
-             * Ways
-             * @description For everybody who wasn't known here
-             */
-            ways: components["schemas"]["WayInOut"][];
         };
         /** BroughtItem */
         BroughtItem: {
@@ -8296,6 +8313,21 @@ export interface components {
             /** Tyre Set */
             tyre_set: string | null;
         };
+        /** PackageWish */
+        PackageWish: {
+            /**
+             * Telemetry
+             * @description Traces too, of which the files are large
+             * @default false
+             */
+            telemetry: boolean;
+            /**
+             * Weeks
+             * @description Only what belongs to these weeks of series; everything where missing
+             * @default null
+             */
+            weeks: string[] | null;
+        };
         /** PairOut */
         PairOut: {
             /** Learner */
@@ -12062,6 +12094,14 @@ export interface components {
             role: string;
             /** Sign In Name */
             sign_in_name: string;
+        };
+        /** WaysInOut */
+        WaysInOut: {
+            /**
+             * Items
+             * @description For everybody who wasn't known here and has none yet
+             */
+            items: components["schemas"]["WayInOut"][];
         };
         /** WeatherChange */
         WeatherChange: {
@@ -36512,16 +36552,13 @@ export interface operations {
             };
         };
     };
-    api_get_package_team_package_get: {
+    api_let_newcomers_in_team_brought__uuid_job_id__ways_post: {
         parameters: {
-            query?: {
-                /** @description Only what belongs to these weeks of series; everything where missing */
-                week?: string[] | null;
-                /** @description Traces too, of which the files are large */
-                telemetry?: boolean;
-            };
+            query?: never;
             header?: never;
-            path?: never;
+            path: {
+                job_id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -36532,7 +36569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/zip": string;
+                    "application/json": components["schemas"]["WaysInOut"];
                 };
             };
             /** @description Unauthorized */
@@ -36618,7 +36655,7 @@ export interface operations {
             };
         };
     };
-    api_bring_package_team_packages_post: {
+    api_make_package_team_packages_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -36627,17 +36664,120 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["FileForm"];
+                "application/json": components["schemas"]["PackageWish"];
             };
         };
         responses: {
-            /** @description Created */
-            201: {
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BroughtInOut"];
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_package_team_packages__uuid_job_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             /** @description Unauthorized */
@@ -37345,6 +37485,109 @@ export interface operations {
                 "application/json": components["schemas"]["UploadReading"];
             };
         };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bring_package_uploads__uuid_upload_id__team_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Accepted */
             202: {

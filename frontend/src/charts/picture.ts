@@ -109,11 +109,16 @@ function draw(node: Node, out: SVGElement, left: number, top: number) {
 /** The chart within a frame as the text of an SVG file. */
 export function asSvg(frame: HTMLElement): string {
   const box = frame.getBoundingClientRect()
-  const [wide, high] = [Math.ceil(box.width) + 2 * ROOM, Math.ceil(box.height) + 2 * ROOM]
+  // What is wider than the screen is drawn as a whole, from its beginning on.
+  const scrolled = [...frame.querySelectorAll<HTMLElement>('.scroll-x')].map((part) => ({ part, before: part.scrollLeft }))
+  for (const { part } of scrolled) part.scrollLeft = 0
+  const width = Math.max(box.width, ...scrolled.map(({ part }) => part.getBoundingClientRect().left - box.left + part.scrollWidth))
+  const [wide, high] = [Math.ceil(width) + 2 * ROOM, Math.ceil(box.height) + 2 * ROOM]
   const whole = drawn('svg', { xmlns: SPACE, width: wide, height: high, viewBox: `0 0 ${wide} ${high}` })
   const paper = getComputedStyle(document.documentElement).getPropertyValue('--sheet').trim() || '#fff'
   whole.append(drawn('rect', { width: wide, height: high, fill: paper }))
   draw(frame, whole, box.left - ROOM, box.top - ROOM)
+  for (const { part, before } of scrolled) part.scrollLeft = before
   return new XMLSerializer().serializeToString(whole)
 }
 

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api } from '@/api/client'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { capital, count, lapTime, moment } from '@/format'
 import { useLibrary } from '@/clinic'
 import { FAULTS, ties, useLessonActs, useResultActs, type Debrief, type DebriefResult } from '@/log'
@@ -54,7 +55,7 @@ const tied = (item: Debrief['proposals'][number]) =>
       <ul v-if="item.incidents.length"><li v-for="(one, number) in item.incidents" :key="number">{{ words[one.what] }}<template v-if="one.corner"> at {{ corner(one.corner) }}</template><template v-if="one.lap"> on lap {{ one.lap }}</template>, {{ FAULTS[one.fault] }}<template v-if="one.note">: {{ one.note }}</template></li></ul>
       <p v-if="item.note">{{ item.note }}</p>
       <h3>Expected, and came</h3>
-      <ExpectedStrips v-if="item.compared.length" :items="item.compared" />
+      <PictureFrame v-if="item.compared.length" :name="`expected and came, ${race.driver}, ${moment(item.starts_at)}`"><ExpectedStrips :items="item.compared" /></PictureFrame>
       <p v-else class="quiet">{{ item.sheet === null ? 'No sheet was in hand before this start, so that nothing is known of what was expected.' : 'Neither a lap of qualifying nor laps of the race are there to hold against the sheet.' }}</p>
       <p v-if="item.compared.length" class="quiet">From sheet {{ item.sheet }}: the stretch is what was expected, the diamond what came; a cross lies beyond it.</p>
       <template v-if="item.pressure.length">

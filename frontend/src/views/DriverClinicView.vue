@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import CostMap from '@/charts/CostMap.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { seconds, useClinicSettled, useDriverClinic, useLibrary, type Mistake } from '@/clinic'
 import { perCent } from '@/format'
 import AlsoNote from '@/parts/find/AlsoNote.vue'
@@ -103,7 +104,7 @@ function jump(code: string) {
       </section>
       <section class="sheet part" aria-labelledby="map">
         <h2 id="map">Where it costs</h2>
-        <CostMap v-if="parts.length" :outline="outline.data.value ?? null" :length="length" :parts="parts" label="Seconds a lap by corner" @pick="jump" />
+        <PictureFrame v-if="parts.length" :name="`where it costs, ${shown.name}`"><CostMap :outline="outline.data.value ?? null" :length="length" :parts="parts" label="Seconds a lap by corner" @pick="jump" /></PictureFrame>
         <p class="quiet">Seconds a lap, of recurring mistakes and standing losses.</p>
       </section>
     </div>

@@ -23,6 +23,8 @@ function outcome(job: Job): string {
   if (job.trouble) return job.trouble
   if (!isOver(job)) return job.cancel_asked ? 'is being cancelled' : (job.doing ?? '')
   if (job.kind === 'laps.import' && job.result) return `${count(Number(job.result.added), 'lap')} added${job.result.set_aside ? `, ${count(Number(job.result.set_aside), 'row')} set aside` : ''}`
+  if (job.kind === 'team.package' && job.result) return `${String(job.result.file)}, to be fetched under People`
+  if (job.kind === 'team.bring' && job.result) return `${String(job.result.team)} came in`
   return job.result?.summary ? String(job.result.summary) : ''
 }
 const to = (job: Job) => (job.result?.combination_id ? { name: 'combination', params: { id: String(job.result.combination_id) } } : undefined)

@@ -5,6 +5,7 @@ import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/api/client'
 import { useBook } from '@/book'
 import PassPicture from '@/charts/PassPicture.vue'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { seconds, useDriverClinic, useLibrary, type Kind, type Slip } from '@/clinic'
 import { perCent } from '@/format'
 import AssignPart from '@/parts/fix/AssignPart.vue'
@@ -105,7 +106,7 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
       <ul class="pictures">
         <li v-for="pass in passes.data.value?.passes" :key="pass.key + pass.at">
           <h3><RouterLink :to="trace(pass)">{{ name(pass) }}</RouterLink> <span class="number">{{ seconds(pass.loss_us) }}</span></h3>
-          <PassPicture :at="passes.data.value!.at_m" :good="passes.data.value!.good" :own="pass.channels" :begins="pass.begins_m" :marks="marks" :label="`${corner}, ${name(pass)}: ${pass.evidence}`" />
+          <PictureFrame :name="`${corner}, ${name(pass)}`"><PassPicture :at="passes.data.value!.at_m" :good="passes.data.value!.good" :own="pass.channels" :begins="pass.begins_m" :marks="marks" :label="`${corner}, ${name(pass)}: ${pass.evidence}`" /></PictureFrame>
           <p class="small">{{ pass.phases.filter((phase) => Math.abs(phase.loss_us) >= 5000).map((phase) => `${seconds(phase.loss_us)} ${phase.words}`).join(', ') }}</p>
           <p class="small quiet">{{ pass.evidence }}<template v-if="pass.remark"> “{{ pass.remark }}”</template></p>
           <SayPart :slip="pass" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(pass)" />

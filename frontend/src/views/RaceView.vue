@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, version, type Schemas } from '@/api/client'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { seconds } from '@/clinic'
 import { lapTime, moment, perCent, readTime } from '@/format'
 import LessonsBack from '@/parts/log/LessonsBack.vue'
@@ -84,12 +85,12 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       <section class="sheet part" aria-labelledby="tyres-title">
         <h2 id="tyres-title">Tyres and stops</h2>
         <template v-if="race.stops?.plans.length">
-          <ol class="plans">
+          <PictureFrame :name="`tyres and stops, ${race.driver}`"><ol class="plans">
             <li v-for="(item, index) in shares" :key="plan(item.stints)">
               <p><b>{{ plan(item.stints) }}</b> <span class="quiet">{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in {{ perCent(item.wins) }} of the draws</span></p>
               <span class="stints" aria-hidden="true"><span v-for="(stint, place) in item.stints" :key="place" class="stint" :class="hatch(stint.compound)" :style="{ width: `${(100 * stint.laps) / most}%` }">{{ stint.laps }}</span></span>
             </li>
-          </ol>
+          </ol></PictureFrame>
           <p v-for="flip in flips" :key="flip.stops" class="quiet">With {{ flip.stops ? `${flip.stops} ${flip.stops === 1 ? 'stop' : 'stops'}` : 'no stop' }} it would be as fast if a stop cost {{ flip.seconds.toFixed(1) }} s.</p>
           <p v-for="item in race.stops.falloff_flips" :key="item.compound" class="quiet">If {{ item.compound }} fell off {{ seconds(item.falloff_us, 3) }} a lap, {{ plan(item.stints) }} would be as fast.</p>
           <p v-for="item in race.stops.cautions" :key="item.first">A caution behind {{ item.first === item.last ? `lap ${item.first}` : `laps ${item.first} to ${item.last}` }}: stop then, up to <b>{{ seconds(item.best_us) }}</b> won (lap {{ item.at }}).</p>

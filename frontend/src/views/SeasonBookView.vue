@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, type Schemas } from '@/api/client'
+import PictureFrame from '@/charts/PictureFrame.vue'
 import { date } from '@/format'
 import { ties } from '@/log'
 import LogLinks from '@/parts/log/LogLinks.vue'
@@ -65,9 +66,9 @@ const head = (week: Week) => (week.number === null ? 'any' : `${week.number}`)
   <template v-else-if="book">
     <p v-for="words in [...book.words, ...(found.data.value?.words ?? [])]" :key="words" class="sentence">{{ words }}</p>
     <p v-if="book.behind" class="quiet" role="status">Figures of {{ book.behind }} {{ book.behind === 1 ? 'week' : 'weeks' }} are being made anew.</p>
-    <section class="sheet part scroll-x" tabindex="0" aria-labelledby="weeks-title">
+    <section class="sheet part" aria-labelledby="weeks-title">
       <h2 id="weeks-title">Week by week</h2>
-      <table class="ledger weeks">
+      <PictureFrame :name="`season, ${book.driver}`"><div class="scroll-x" tabindex="0" role="group" aria-label="Week by week"><table class="ledger weeks">
         <thead>
           <tr><td /><th v-for="group in groups" :key="group.name" scope="colgroup" :colspan="group.weeks" class="group">{{ group.name }}</th></tr>
           <tr><th scope="col">Week</th><th v-for="(week, index) in book.weeks" :key="index" scope="col"><RouterLink :to="{ name: 'driver-pace', params: { id: week.combination_id, driver: book.driver_id }, query: week.week_id ? { week: week.week_id } : {} }">{{ head(week) }}<span class="visually-hidden">, {{ week.place }}</span></RouterLink></th></tr>
@@ -86,7 +87,7 @@ const head = (week: Week) => (week.number === null ? 'any' : `${week.number}`)
             <td v-for="(cost, index) in item.costs_us" :key="index" class="cell" :class="{ none: cost === null }"><span v-if="cost" class="bar" :style="{ width: `${Math.max(6, (100 * cost) / most)}%` }" aria-hidden="true" />{{ cost ? `${(cost / 1e6).toFixed(2)} s` : cost === 0 ? '·' : '' }}</td>
           </tr>
         </tbody>
-      </table>
+      </table></div></PictureFrame>
       <TroubleNote :error="found.error.value" :again="() => found.refetch()" />
       <SkeletonRows v-if="found.isPending.value" :rows="2" label="Looking for what recurs" />
       <p v-else class="quiet">Mistakes: what they cost a lap where they recur; a dot where they don’t, nothing where too little was driven to tell.</p>

@@ -11,7 +11,7 @@ import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { useRunsSettled } from '@/runs'
-import { begun, hold, read, send, type Going } from '@/uploads'
+import { begun, hold, megabytes, read, send, type Going } from '@/uploads'
 
 /** Telemetry files of a combination: sent in pieces, read into laps. */
 const props = defineProps<{ id: string }>()
@@ -22,7 +22,6 @@ const there = useQuery({
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/uploads', { params: { path: { combination_id: props.id } } })),
 })
 const going = ref<Going[]>([])
-const megabytes = (bytes: number) => `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`
 async function take(files: File[]) {
   for (const file of files) {
     const item = begun(file)

@@ -1,0 +1,93 @@
+"""Exchange packages in the background: made and kept for a day, and teams that come in from what was sent in pieces."""
+
+import io
+import tempfile
+from collections.abc import Collection
+from datetime import UTC, datetime
+from typing import IO, Final
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+from uuid6 import uuid7
+
+from fleet_rival.db.tables import Job, Team
+from fleet_rival.services.base import Actor, Work, find_row
+from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.exchange.bring import bring_team
+from fleet_rival.services.exchange.export import export_team, package_name
+from fleet_rival.services.traces.uploads import discard_upload, own_upload
+from fleet_rival.telemetry.store import store
+
+__all__ = ["MAKING", "bring_upload", "make_package", "package_file"]
+
+MAKING: Final = "team.package"
+"""The kind of job that makes a package."""
+
+
+def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collection[UUID] | None, work: Work, *, telemetry: bool) -> None:
+    """Make a team's package and keep it to be fetched.
+
+    Raises:
+        Refused: whoever asked for it doesn't manage the team any more.
+    """
+    _check_manages(actor)
+    name = str(uuid7())
+    # Written where one can go back in it, whatever place packages are kept in: so that it is the same as one made by command.
+    with tempfile.TemporaryFile() as file:
+        rows = export_team(sessions, actor, file, week_ids, telemetry=telemetry, work=work)
+        size = file.tell()
+        file.seek(0)
+        work.step(0.95, "being put away")
+        store().keep_package(name, file)
+    with sessions.begin() as session:
+        team = session.scalars(select(Team.name).where(Team.id == actor.team_id)).one()
+        told = {"package": name, "file": package_name(team, datetime.now(UTC)), "rows": rows, "bytes": size}
+        work.finish(session, told)
+
+
+def package_file(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> tuple[str, IO[bytes]]:
+    """A package that was made in the background, to be read, and what it is called.
+
+    Raises:
+        NotThere: no such work in this team, or its package isn't kept any more.
+        Conflict: it isn't done.
+    """
+    with sessions() as session:
+        job = find_row(session, Job, actor, job_id, "job")
+        if job.kind != MAKING:
+            raise NotThere("This work makes no package.")
+        if job.state != "done" or job.result is None:
+            raise Conflict("The package isn't done yet.")
+        told = job.result
+    try:
+        return str(told["file"]), store().open_package(str(told["package"]))
+    except FileNotFoundError as error:
+        raise NotThere("The package was kept for a day. Make it again.") from error
+
+
+def bring_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work) -> None:
+    """Make another team from a package that was sent.
+
+    Raises:
+        Conflict: it isn't whole yet, or the team is here already.
+        Refused: it isn't a package, or a cell of it can't be; or whoever brings it doesn't manage a team any more.
+    """
+    _check_manages(actor)
+    with sessions() as session:
+        row = own_upload(session, actor, upload_id)
+        if row.state == "coming":
+            raise Conflict(f"{row.name} isn't whole yet: {row.received:,} of {row.size:,} bytes have come.")
+    try:
+        with store().open_upload(str(upload_id)) as pieces:
+            bring_team(sessions, io.BufferedReader(pieces, 1 << 20), actor, work)
+    except Refused:
+        # It won't be another one the next time.
+        discard_upload(sessions, actor, upload_id)
+        raise
+    discard_upload(sessions, actor, upload_id)
+
+
+def _check_manages(actor: Actor) -> None:
+    if actor.role != "manager":
+        raise Refused("Whole teams are taken along and brought in by those who manage them.")
