@@ -2,10 +2,10 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
-from fleet_rival.core.consistency import Consistency, consistency_of
+from fleet_rival.core.consistency import Consistency, consistency_of, with_intervals
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.ideals import BestOf, Ideals, TeamIdeal, best_of, ideals_of, team_ideal
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, Place, best_of_run, cold_offset, moved
@@ -16,7 +16,7 @@ from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
-__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped"]
+__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped", "with_share_intervals"]
 
 _NOT_COUNTING: Final = frozenset({"invalid", "incident", "spoiled"})
 
@@ -121,6 +121,19 @@ def analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Setti
     analysed = [_analyse_group(track, judged, group, indices, settings) for group, indices in grouped(judged)]
     guest = all("guest" in lap.flags for lap in laps)
     return DriverAnalysis(name, guest, tuple(judged), analysed[0], tuple(analysed[1:]))
+
+
+def with_share_intervals(track: Track, driver: DriverAnalysis, settings: Settings) -> DriverAnalysis:
+    """The same analysis, with the intervals of the scatter's shares.
+
+    Args:
+        settings: those that it was made with, but for `bootstrap_resamples`.
+    """
+
+    def group(of: GroupAnalysis) -> GroupAnalysis:
+        return replace(of, consistency=with_intervals(of.consistency, track, driver.laps, of.members, settings))
+
+    return replace(driver, main=group(driver.main), others=tuple(map(group, driver.others)))
 
 
 def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indices: Sequence[int], settings: Settings) -> GroupAnalysis:

@@ -1,7 +1,7 @@
 """Consistency of the clean laps of a group: how alike they are, what is scatter and what is drift, and where it comes from."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil, floor, sqrt
 from typing import Final
@@ -17,8 +17,9 @@ from fleet_rival.core.statistics import MAD_TO_SD, detrended, mean, median, medi
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of"]
+__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of", "with_intervals"]
 
+_DRAWN_AT_ONCE: Final = 64
 _NEED_CLEAN_LAPS: Final = (
     "median_us",
     "mean_us",
@@ -160,12 +161,21 @@ def _successive_difference_ratio(judged: Sequence[JudgedLap], clean: Sequence[in
     return sum(step * step for step in steps) / len(steps) / variance
 
 
-def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> tuple[dict[str, Share] | None, str | None, str]:
-    """Where the scatter comes from: cov(part, lap) / var(lap), both as residuals of a line over the lap number in each run."""
+@dataclass(frozen=True, slots=True)
+class _Residuals:
+    """What is left of times behind a line over the lap number in each run (laps, parts)."""
+
+    values: NDArray[np.float64]
+    codes: tuple[str, ...]
+    depth: str
+
+
+def _residuals(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> _Residuals | str:
+    """Residuals by the finest parts that enough laps have; else why there are none."""
     if not runs:
-        return None, None, f"no run of {settings.min_clean_laps} clean laps"
+        return f"no run of {settings.min_clean_laps} clean laps"
     for depth, parts in (("segments", track.segment_parts), ("sectors", track.sector_parts)):
-        codes = [part.code for part in parts]
+        codes = tuple(part.code for part in parts)
         if not codes:
             continue
         rows: list[NDArray[np.float64]] = []
@@ -175,17 +185,36 @@ def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> 
                 continue
             times = np.asarray([[getattr(lap, depth)[code] for code in codes] for lap in whole], dtype=np.int64)
             rows.append(_line_residuals(np.asarray([lap.number for lap in whole], dtype=np.float64), (times - times[0]).astype(np.float64)))
-        if not rows:
-            continue
-        residuals = np.concatenate(rows)
-        lap = residuals.sum(axis=1)
-        variance = float(lap @ lap)
-        if variance == 0:
-            return None, None, "all laps alike"
-        values = residuals.T @ lap / variance
-        intervals = _share_intervals(residuals, settings)
-        return {code: Share(float(v), *interval) for code, v, interval in zip(codes, values, intervals, strict=True)}, depth, ""
-    return None, None, f"no run of {settings.min_clean_laps} clean laps with all parts timed"
+        if rows:
+            return _Residuals(np.concatenate(rows), codes, depth)
+    return f"no run of {settings.min_clean_laps} clean laps with all parts timed"
+
+
+def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> tuple[dict[str, Share] | None, str | None, str]:
+    """Where the scatter comes from: cov(part, lap) / var(lap), both as residuals of a line over the lap number in each run."""
+    found = _residuals(track, runs, settings)
+    if isinstance(found, str):
+        return None, None, found
+    lap = found.values.sum(axis=1)
+    variance = float(lap @ lap)
+    if variance == 0:
+        return None, None, "all laps alike"
+    values = found.values.T @ lap / variance
+    intervals = _share_intervals(found.values, settings)
+    return {code: Share(float(v), *interval) for code, v, interval in zip(found.codes, values, intervals, strict=True)}, found.depth, ""
+
+
+def with_intervals(found: Consistency, track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Consistency:
+    """The same figures, with the intervals of the scatter's shares: they take as long as all the rest, and few look at them.
+
+    Args:
+        found: what `consistency_of` made of the same laps.
+    """
+    if found.share is None:
+        return found
+    runs = [run.laps for run in clean_runs(judged, members, settings.min_clean_laps)]
+    share, _, _ = _shares(track, runs, settings)
+    return replace(found, share=share)
 
 
 def _line_residuals(numbers: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -198,37 +227,46 @@ def _line_residuals(numbers: NDArray[np.float64], values: NDArray[np.float64]) -
     return np.asarray(values - np.outer(centred, centred @ values / spread), dtype=np.float64)
 
 
+def _resampled(rows: NDArray[np.float64], count: int, seed: int) -> NDArray[np.float64]:
+    """Sums of rows drawn anew with replacement, as many as there are: shape (count, columns)."""
+    rng, laps = np.random.default_rng(seed), len(rows)
+    sums = []
+    # A few at once, so that they stay near the processor; how often each was drawn makes one product of all sums.
+    for start in range(0, count, _DRAWN_AT_ONCE):
+        some = min(_DRAWN_AT_ONCE, count - start)
+        drawn = rng.integers(laps, size=(some, laps)) + laps * np.arange(some)[:, None]
+        sums.append(np.bincount(drawn.ravel(), minlength=some * laps).reshape(some, laps).astype(np.float64) @ rows)
+    return np.concatenate(sums)
+
+
 def _share_intervals(residuals: NDArray[np.float64], settings: Settings) -> list[tuple[float | None, float | None]]:
     """95 % bias-corrected and accelerated bootstrap intervals (Efron 1987) by resampling laps, seeded."""
     from scipy.special import ndtr, ndtri  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
-    laps, parts = residuals.shape
+    parts = residuals.shape[1]
     if not settings.bootstrap_resamples:
         return [(None, None)] * parts
     total = residuals.sum(axis=1)
     products = residuals * total[:, None]
     squares = total * total
     point = products.sum(axis=0) / squares.sum()
-    # Each row tells how often each lap was drawn: one product instead of a loop over resamples.
-    weights = (
-        np.random.default_rng(settings.bootstrap_seed)
-        .multinomial(laps, np.full(laps, 1 / laps), size=settings.bootstrap_resamples)
-        .astype(np.float64)
-    )
+    count = settings.bootstrap_resamples
+    sums = _resampled(np.column_stack([products, squares]), count, settings.bootstrap_seed)
     with np.errstate(invalid="ignore", divide="ignore"):
-        drawn = (weights @ products) / (weights @ squares)[:, None]
+        drawn = sums[:, :-1] / sums[:, -1:]
         without_one = (products.sum(axis=0) - products) / (squares.sum() - squares)[:, None]
-    intervals: list[tuple[float | None, float | None]] = []
-    for column in range(parts):
-        sample, knife = drawn[:, column], without_one[:, column]
-        below = float(np.mean(sample < point[column]))
-        deviations = knife.mean() - knife
-        denominator = 6 * float(np.sum(deviations**2)) ** 1.5
-        if not (0 < below < 1 and denominator > 0 and np.isfinite(sample).all()):
-            intervals.append((None, None))
-            continue
-        bias, acceleration = ndtri(below), float(np.sum(deviations**3)) / denominator
-        ends = [ndtr(bias + (bias + z) / (1 - acceleration * (bias + z))) for z in ndtri([0.025, 0.975])]
-        low, high = np.quantile(sample, ends)
-        intervals.append((float(low), float(high)))
-    return intervals
+        below = (drawn < point).mean(axis=0)
+        deviations = without_one.mean(axis=0) - without_one
+        denominator = 6 * (deviations**2).sum(axis=0) ** 1.5
+        can = (below > 0) & (below < 1) & (denominator > 0) & np.isfinite(drawn).all(axis=0)
+        bias, acceleration = ndtri(below), (deviations**3).sum(axis=0) / denominator
+        moved = bias + ndtri(np.array([[0.025], [0.975]]))
+        ends = ndtr(bias + moved / (1 - acceleration * moved))
+    ordered = np.sort(drawn, axis=0)
+    # By linear interpolation between neighbours in order (type 7 of Hyndman and Fan 1996).
+    places = np.where(can, ends, 0.0) * (count - 1)
+    lower = places.astype(np.intp)
+    columns = np.arange(parts)
+    low_values, high_values = ordered[lower, columns], ordered[np.minimum(lower + 1, count - 1), columns]
+    values = low_values + (places - lower) * (high_values - low_values)
+    return [(float(low), float(high)) if known else (None, None) for low, high, known in zip(*values, can, strict=True)]

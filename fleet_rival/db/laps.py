@@ -1,7 +1,7 @@
 """Laps between the core's values and the rows of the database; in bulk, without the ORM."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from operator import attrgetter
@@ -118,7 +118,9 @@ def laps_of(
         query = query.where(Lap.driver_id.in_(driver_ids))
     if runs is not None:
         query = query.where(tuple_(Lap.driver_id, Lap.session_id, Lap.run).in_(runs))
-    rows = session.execute(query).all()
+    session.flush()
+    # Columns alone, thousands of rows: past what makes objects of them.
+    rows = session.connection().execute(query).all()
     if not as_said:
         return [StoredLap(row.id, row.version, _lap(row)) for row in rows]
     keys = None if runs is None else [row.id for row in rows]
@@ -188,26 +190,26 @@ def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], be
 
 
 def _lap(row: Row[Any], traced: Mapping[str, Any] | None = None) -> CoreLap:
-    return CoreLap(
-        driver=row.driver,
-        session=row.session,
-        session_local=datetime.fromisoformat(row.session_local) if row.session_local else None,
-        number=row.number,
-        strikes=tuple(_tokens(row.strikes)),
-        incidents=tuple(Incident(*token.split(":", 1)) for token in _tokens(row.incidents)),
-        flags=frozenset(_tokens(row.flags)),
-        options=tuple(_pair(token, "=") for token in _tokens(row.options)),
-        mistakes=tuple(_pair(token, ":") for token in _tokens(row.mistakes)),
-        sectors=row.sectors or {},
-        segments=row.segments or {},
-        said=row.said or {},
-        **(traced or {}),
-        **{name: getattr(row, name) for name in _PLAIN},
-    )
-
-
-def _tokens(text: str | None) -> Iterable[str]:
-    return text.split() if text else ()
+    # The last columns of the query, in this order.
+    values = dict(zip(_PLAIN, row[-len(_PLAIN) :], strict=True))
+    # Most laps have nothing of these.
+    if row.session_local:
+        values["session_local"] = datetime.fromisoformat(row.session_local)
+    if row.strikes:
+        values["strikes"] = tuple(row.strikes.split())
+    if row.incidents:
+        values["incidents"] = tuple(Incident(*token.split(":", 1)) for token in row.incidents.split())
+    if row.flags:
+        values["flags"] = frozenset(row.flags.split())
+    if row.options:
+        values["options"] = tuple(_pair(token, "=") for token in row.options.split())
+    if row.mistakes:
+        values["mistakes"] = tuple(_pair(token, ":") for token in row.mistakes.split())
+    if row.said:
+        values["said"] = row.said
+    if traced:
+        values |= traced
+    return CoreLap(driver=row.driver, session=row.session, number=row.number, sectors=row.sectors or {}, segments=row.segments or {}, **values)
 
 
 def _pair(token: str, sign: str) -> tuple[str, str]:

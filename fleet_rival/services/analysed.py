@@ -13,11 +13,11 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 from fleet_rival.services.remembered import Remembered, key_of
 
-__all__ = ["analysed", "without_intervals"]
+__all__ = ["MOST_LAPS", "analysed", "without_intervals"]
 
-_MOST_LAPS: Final = 4000
+MOST_LAPS: Final = 4000
 """Of all that is remembered: some 20 MB."""
-_remembered: Final = Remembered(_MOST_LAPS, size=lambda driver: len(driver.laps))
+_remembered: Final = Remembered(MOST_LAPS, size=lambda driver: len(driver.laps))
 
 
 def analysed(track: Track, laps: Sequence[Lap], settings: Settings) -> Analysis:

@@ -1,6 +1,5 @@
 """Drivers side by side in one combination, for who sees all; a driver's own beside the team's best parts."""
 
-import json
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from functools import partial
@@ -14,11 +13,11 @@ from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
 from fleet_rival.core.corners.references import PartFigures
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout
-from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.find import sees_others
-from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
+from fleet_rival.services.looked_at import analysis_of
 from fleet_rival.services.track import load_track
 from fleet_rival.wording.pace import pair_words
 
@@ -45,8 +44,8 @@ def beside(
 
 
 def _compute(about: str, own: int | None, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
-    settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    analysis = analysed(track, look.laps(session, actor, row), without_intervals(settings))
+    track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    analysis = analysis_of(look, session, actor, row, track)
     keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
     figures: dict[str, Mapping[str, PartFigures]] = {}
     for name, driver in analysis.drivers.items():
@@ -63,7 +62,7 @@ def _compute(about: str, own: int | None, look: Look, session: Session, actor: A
         "countable": countable(driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own),
         "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
     }
-    return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
+    return {about: as_json(body)}
 
 
 def _parts(track: Track, told: Beside, shown: list[str], *, open_names: bool) -> list[dict[str, Any]]:

@@ -1,6 +1,5 @@
 """Where each driver loses time: the answers of the core, computed once for each state of a combination and kept."""
 
-import json
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from functools import partial
@@ -18,11 +17,11 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Lap, Layout, Team
-from fleet_rival.services.analysed import analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
-from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
+from fleet_rival.services.looked_at import analysis_of
 from fleet_rival.services.track import load_track
 from fleet_rival.wording.ladder import ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
@@ -114,14 +113,14 @@ def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> di
     settings = look.settings(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
-    analysis = analysed(track, look.laps(session, actor, row), without_intervals(settings))
+    analysis = analysis_of(look, session, actor, row, track)
     whole = _summary(track, analysis, ids)
     tail = look.tail
     whole["countable"] = countable(analysis.drivers.values())
-    answers = {f"summary{tail}": _json(whole), f"summary:nobody{tail}": _json(_of_one(whole, "", {}))}
+    answers = {f"summary{tail}": as_json(whole), f"summary:nobody{tail}": as_json(_of_one(whole, "", {}))}
     for name, driver in analysis.drivers.items():
-        answers[f"driver:{ids[name]}{tail}"] = _json(_driver(track, driver, ids[name], settings))
-        answers[f"summary:{ids[name]}{tail}"] = _json(_of_one(whole, name, countable([driver])))
+        answers[f"driver:{ids[name]}{tail}"] = as_json(_driver(track, driver, ids[name], settings))
+        answers[f"summary:{ids[name]}{tail}"] = as_json(_of_one(whole, name, countable([driver])))
     return answers
 
 
@@ -133,10 +132,6 @@ def _of_one(whole: dict[str, Any], name: str, counts: Mapping[str, int]) -> dict
         "warnings": [warning for warning in whole["warnings"] if warning["driver"] == name],
         "drivers": [driver for driver in whole["drivers"] if driver["name"] == name],
     }
-
-
-def _json(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
 
 
 def _summary(track: Track, analysis: Analysis, ids: Mapping[str, str]) -> dict[str, Any]:

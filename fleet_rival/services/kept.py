@@ -11,6 +11,7 @@ from threading import Lock
 from typing import Any, Final, NamedTuple
 from uuid import UUID
 
+import orjson
 from sqlalchemy import bindparam, delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import OperationalError
@@ -23,8 +24,9 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.turns import Turns
 
-__all__ = ["IN_THE_WAY", "Compute", "Recent", "code_stamp", "kept_answer", "stamp_of"]
+__all__ = ["IN_THE_WAY", "Compute", "Recent", "as_json", "code_stamp", "kept_answer", "stamp_of"]
 
+_AT_ONCE: Final = 10
 _FORGOTTEN_AFTER: Final = timedelta(days=7)
 """An answer that no longer holds, and that nobody asked for anew so long, isn't asked for any more."""
 
@@ -60,6 +62,11 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
     return body, state.stamp
 
 
+def as_json(answer: Any) -> bytes:
+    """An answer as it is kept and sent."""
+    return orjson.dumps(answer, option=orjson.OPT_NON_STR_KEYS | orjson.OPT_SERIALIZE_NUMPY)
+
+
 class _State(NamedTuple):
     """What an answer is right for."""
 
@@ -93,10 +100,13 @@ def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, st
     """Keep answers for the next who asks. Two who computed the same at once may get in each other's way: one of them keeps it then."""
     try:
         with sessions.begin() as session:
-            for about, body in sorted(answers.items()):
-                values = {"stamp": stamp, "body": body, "made_at": now()}
-                statement = insert(StoredAnalysis).values(team_id=actor.team_id, combination_id=combination_id, about=about, **values)
-                session.execute(statement.on_duplicate_key_update(**values))
+            rows = [
+                {"team_id": actor.team_id, "combination_id": combination_id, "about": about, "stamp": stamp, "body": body, "made_at": now()}
+                for about, body in sorted(answers.items())
+            ]
+            for start in range(0, len(rows), _AT_ONCE):
+                statement = insert(StoredAnalysis).values(rows[start : start + _AT_ONCE])
+                session.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
             # Answers for looks and weeks that nobody asks for any more.
             own = (StoredAnalysis.team_id == actor.team_id, StoredAnalysis.combination_id == combination_id)
             session.execute(delete(StoredAnalysis).where(*own, StoredAnalysis.stamp != stamp, StoredAnalysis.made_at < now() - _FORGOTTEN_AFTER))

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from datetime import datetime
@@ -14,12 +15,12 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, grouped
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, grouped, with_share_intervals
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.marks import judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, runs_with
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
@@ -35,12 +36,12 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, Run
-from fleet_rival.services.analysed import analysed
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.find import may_see
-from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
+from fleet_rival.services.looked_at import analysis_of
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import target_of
 from fleet_rival.wording.marks import SURE_WORDS
@@ -96,10 +97,10 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         return {}
     settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     # The team's level and ideal are of everybody's laps.
-    analysis = analysed(track, look.laps(session, actor, row), settings)
-    found = analysis.drivers.get(driver.name)
-    if found is None:
+    analysis = analysis_of(look, session, actor, row, track)
+    if driver.name not in analysis.drivers:
         return {}
+    found = with_share_intervals(track, analysis.drivers[driver.name], settings)
     ideals = [other.main.ideals.time_us("linked_qualifying") for other in analysis.drivers.values() if not other.guest]
     ideal = min((value for value in ideals if value is not None), default=None)
     goal = target_of(row, ideal)
@@ -129,7 +130,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         "countable": countable([found]),
         "pars": _pars(analysis, found, sheets, settings),
     }
-    return {about: json.dumps(body, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()}
+    return {about: as_json(body)}
 
 
 def _odds(group: GroupAnalysis, driver: DriverAnalysis, goal: int | None) -> dict[str, Any]:
@@ -147,10 +148,16 @@ def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], 
     if not any(figures.losses_us for figures in parts.values()):
         parts = part_figures(track, judged, members, settings, "sectors")
     shown = lap_to_show(judged, members, parts)
+    of_run: dict[tuple[str, int | None], list[JudgedLap]] = defaultdict(list)
+    for index in members:
+        of_run[judged[index].lap.session, judged[index].lap.run].append(judged[index])
+    begun: dict[tuple[str, int | None], int] = {}
+    for item in judged:
+        key = (item.lap.session, item.lap.run)
+        begun[key] = min(begun.get(key, item.lap.number), item.lap.number)
     runs = []
     for run in by_run(judged, members, settings):
-        laps = [judged[index] for index in members if (judged[index].lap.session, judged[index].lap.run) == (run.session, run.run)]
-        first = min(item.lap.number for item in judged if (item.lap.session, item.lap.run) == (run.session, run.run))
+        laps, first = of_run[run.session, run.run], begun[run.session, run.run]
         runs.append(
             {
                 "session": run.session,

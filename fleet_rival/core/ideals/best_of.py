@@ -9,6 +9,7 @@ fastest and the slowest lap: no lap is promised that nobody has come near.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -130,6 +131,18 @@ def cold_offset(cold_us: Sequence[int], warm_us: Sequence[int]) -> Fraction:
 
 def _curve(times_us: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
     """Times, and the share of laps that are at most so slow: both ascending."""
+    return _kept_curve(tuple(times_us))
+
+
+@lru_cache(maxsize=16)
+def _kept_curve(times_us: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """Kept for a while: the best of several laps, the same behind an out lap, and each of the odds go by the same one."""
+    grid, reached = _made_curve(times_us)
+    grid.flags.writeable = reached.flags.writeable = False
+    return grid, reached
+
+
+def _made_curve(times_us: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
     from scipy.special import ndtr  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
     ordered = np.sort(np.asarray(times_us, dtype=np.float64))

@@ -2,9 +2,10 @@
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import datetime
-from typing import Final, NamedTuple
+from operator import attrgetter
+from typing import Any, Final, NamedTuple
 
 __all__ = [
     "COMPANIES",
@@ -144,12 +145,19 @@ class Lap:
     crossings: Mapping[str, Crossing] = field(default_factory=dict)
     """Where a trace is known: by the code of the part that begins at the boundary; `line` is the end of the lap."""
 
+    def __reduce__(self) -> Any:
+        # As its fields one after the other: keys are made of pickled laps, and laps go to other processes so.
+        return Lap, _IN_ORDER(self)
+
     @property
     def identity(self) -> Identity:
         """Driver, session, run, lap. Runs must have been told apart before."""
         if self.run is None:
             raise ValueError("the lap's run isn't known yet")
         return Identity(self.driver, self.session, self.run, self.number)
+
+
+_IN_ORDER: Final = attrgetter(*(item.name for item in fields(Lap)))
 
 
 def natural_key(label: str) -> tuple[tuple[int, int, str], ...]:

@@ -15,7 +15,7 @@ from fleet_rival.core.laps.order import following, in_order
 from fleet_rival.core.laps.taken import Taken, taken_parts
 from fleet_rival.core.laps.tow import towed
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, theil_sen_slope
+from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, middle, theil_sen_slope
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
@@ -49,6 +49,8 @@ class JudgedLap:
     """Whether its times are exact enough for ideal laps."""
     counted: frozenset[str] = frozenset()
     """Marks that the settings count along, as if the lap didn't have them."""
+    settled: tuple[bool, bool] | None = field(default=None, init=False)
+    """Whether it is eligible, and clean: asked for often, and known once all marks stand."""
 
     @property
     def flying(self) -> bool:
@@ -62,12 +64,12 @@ class JudgedLap:
     @property
     def eligible(self) -> bool:
         """Flying, and nothing outside the driver's hands or intent speaks against it."""
-        return self.flying and not _NOT_ELIGIBLE & self.against
+        return self.settled[0] if self.settled else self.flying and not _NOT_ELIGIBLE & self.against
 
     @property
     def clean(self) -> bool:
         """Eligible, and neither invalid, incident nor spoiled: behind consistency and pace."""
-        return self.eligible and not {"invalid", "incident", "spoiled"} & self.marks.keys()
+        return self.settled[1] if self.settled else self.eligible and not {"invalid", "incident", "spoiled"} & self.marks.keys()
 
     @property
     def may_be_best(self) -> bool:
@@ -120,6 +122,8 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
         _mark_cool(members, settings)
     for members in groups.values():
         _mark_spoiled(members, settings)
+    for item in judged:
+        item.settled = (item.eligible, item.clean)
     return judged
 
 
@@ -256,7 +260,7 @@ def _mark_spoiled(members: Sequence[JudgedLap], settings: Settings) -> None:
         if long:
             numbers = [item.lap.number for item in run]
             excess = detrended(numbers, times, theil_sen_slope(numbers, times))
-            scatter = MAD_TO_SD * float(np.median(np.abs(excess)))
+            scatter = MAD_TO_SD * middle(np.abs(excess))
         else:
             excess = np.asarray([float(item.lap.time_us - centre) for item in run])
             scatter = MAD_TO_SD * float(median_abs_deviation(times))

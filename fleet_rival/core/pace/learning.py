@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, log
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -19,6 +19,11 @@ _LEAST_LAPS: Final = 3
 _BETTER_BY: Final = 2.0
 """By how much a curve must be better than no curve, in BIC."""
 _ROUNDS: Final = 3
+_POWERS: Final = (0.2, 0.4, 0.6, 0.8, 1.0, 1.3)
+_NO_BETTER: Final = 1e-6
+_INNER: Final = 1e-3
+_NEAR_ENOUGH: Final[dict[str, Any]] = {"ftol": 1e-5, "xtol": 1e-5, "gtol": 1e-5, "max_nfev": 20}
+"""Far below what laps scatter."""
 _MOST_LAPS: Final = 2000
 
 
@@ -85,17 +90,23 @@ def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCu
         floor, amount, power = values
         return np.asarray(floor + amount * done**-power - seconds)
 
+    def slopes(values: np.ndarray) -> np.ndarray:
+        _, amount, power = values
+        falling = done**-power
+        return np.column_stack([np.ones_like(done), falling, -amount * np.log(done) * falling])
+
     bounds = ([lowest - span, 0.0, 0.1], [lowest + span, 20 * span, 1.5])
-    fits = [
-        least_squares(rest, (lowest, max(float(seconds[0]) - lowest, spread), power), bounds=bounds, loss="soft_l1", f_scale=spread)
-        for power in (0.3, 0.6, 1.0)
-    ]
-    best = min(fits, key=lambda item: float(np.abs(item.fun).sum()))
+    begin = _begin(done, seconds, np.array(bounds))
+    best = least_squares(rest, begin, slopes, bounds=bounds, loss="soft_l1", f_scale=spread, **_NEAR_ENOUGH)
     for _ in range(_ROUNDS):
         # The scale is told by the residuals' middle, so that a run that went wrong is known as one.
         scale = max(MAD_TO_SD * float(np.median(np.abs(best.fun))), 1e-3)
-        again = least_squares(rest, best.x, bounds=bounds, loss="cauchy", f_scale=scale)
-        best = min((best, again), key=lambda item: float(np.abs(item.fun).sum()))
+        again = least_squares(rest, best.x, slopes, bounds=bounds, loss="cauchy", f_scale=scale, **_NEAR_ENOUGH)
+        before, after = (float(np.abs(item.fun).sum()) for item in (best, again))
+        if after < before:
+            best = again
+        if after > (1 - _NO_BETTER) * before:
+            break
     flat = float(np.abs(seconds - np.median(seconds)).sum())
     curved = float(np.abs(rest(best.x)).sum())
     count = len(points)
@@ -107,6 +118,21 @@ def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCu
     curve = LearningCurve(tuple(points), floor * MICROSECONDS, amount * MICROSECONDS, power)
     remain, reason = _remaining(curve, float(done[-1]), target_us)
     return LearningCurve(curve.points, curve.floor_us, curve.amount_us, curve.power, remain, reason)
+
+
+def _begin(done: np.ndarray, seconds: np.ndarray, bounds: np.ndarray) -> np.ndarray:
+    """Where the fit begins: of several powers that with the smallest residuals, whose floor and amount are those of a line through the medians."""
+    tried = []
+    for power in _POWERS:
+        falling = done**-power
+        apart = falling - falling.mean()
+        spread = float(apart @ apart)
+        amount = float(apart @ seconds) / spread if spread > 0 else 0.0
+        floor = float(seconds.mean() - amount * falling.mean())
+        # Not at the edge, from where a bounded fit doesn't move.
+        inner = np.clip([floor, amount, power], bounds[0] + _INNER * (bounds[1] - bounds[0]), bounds[1] - _INNER * (bounds[1] - bounds[0]))
+        tried.append((float(np.abs(inner[0] + inner[1] * falling - seconds).sum()), inner))
+    return min(tried, key=lambda item: item[0])[1]
 
 
 def _remaining(curve: LearningCurve, done: float, target_us: int | None) -> tuple[int | None, str]:

@@ -10,7 +10,7 @@ from fleet_rival.core.consistency import adjusted_deviation
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, median, median_abs_deviation, theil_sen_slope
+from fleet_rival.core.statistics import MAD_TO_SD, median, median_abs_deviation, middle, theil_sen_slope
 
 __all__ = ["LapOfRun", "RunScatter", "by_lap_of_run", "by_run"]
 
@@ -70,7 +70,7 @@ def by_run(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settin
         slope = line = adjusted = None
         if len(times) >= settings.min_clean_laps:
             slope = theil_sen_slope(numbers, times)
-            level = float(np.median(np.asarray(times, dtype=np.float64) - slope * np.asarray(numbers)))
+            level = middle(np.asarray(times, dtype=np.float64) - slope * np.asarray(numbers))
             line = (level + slope * numbers[0], level + slope * numbers[-1])
             adjusted = adjusted_deviation([(numbers, times)])
         out.append(RunScatter(*key, run.positions, float(median(times)), slope, line, adjusted, count))

@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fleet_rival.core.statistics import MAD_TO_SD, Z_95
+from fleet_rival.core.statistics import MAD_TO_SD, Z_95, middle, pairs_of
 
 __all__ = ["Level", "Slope", "Values", "correlation_of", "level_of", "pooled_slope", "widening"]
 
@@ -65,7 +65,7 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
         x, y = np.asarray(numbers, dtype=np.float64), np.asarray(values, dtype=np.float64)
         thin = -(-len(x) // _MOST_PAIRED)
         x, y = x[::thin], y[::thin]
-        first, second = np.triu_indices(len(x), 1)
+        first, second = pairs_of(len(x))
         apart = x[second] - x[first]
         different = apart != 0
         if not different.any():
@@ -77,7 +77,7 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
     if not pairs:
         return None
     slopes = np.sort(np.concatenate(pairs))
-    slope = float(np.median(slopes))
+    slope = middle(slopes)
     correlation = correlation_of(usable, slope)
     count, spread = len(slopes), Z_95 * sqrt(variance)
     # Between which of the ordered slopes the truth of independent laps lies (Sen 1968); then wider on either side. Further out
@@ -101,8 +101,8 @@ def correlation_of(runs: Sequence[tuple[Values, Values]], slope: float) -> float
         if len(x) < 4:
             continue
         rest = y - slope * x
-        rest = rest - np.median(rest)
-        scale = MAD_TO_SD * float(np.median(np.abs(rest)))
+        rest = rest - middle(rest)
+        scale = MAD_TO_SD * middle(np.abs(rest))
         if scale > 0:
             rest = np.clip(rest, -_CLIPPED_AT * scale, _CLIPPED_AT * scale)
         out = _without_line(x)
@@ -204,9 +204,9 @@ def level_of(runs: Sequence[tuple[Values, Values]], slope: Slope) -> Level:
         runs: x and y of each, at least one value in all.
     """
     rests = [y - slope.value * x for x, y in runs]
-    levels = [float(np.median(rest)) for rest in rests]
+    levels = [middle(rest) for rest in rests]
     rest = np.concatenate(rests)
     about = np.concatenate([part - level for part, level in zip(rests, levels, strict=True)])
     variance = float(about @ about) / max(len(rest) - len(runs) - 1, 1) * widening(runs, slope.correlation)
     between = float(np.var(levels, ddof=1)) / len(levels) if len(levels) > 1 else 0.0
-    return Level(float(np.median(rest)), sqrt(max(variance / len(rest), between)), variance)
+    return Level(middle(rest), sqrt(max(variance / len(rest), between)), variance)

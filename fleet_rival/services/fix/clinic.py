@@ -1,6 +1,5 @@
 """The corner clinic's answers: the team's corners by cost, one driver's mistakes, and one mistake's passes."""
 
-import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
@@ -26,7 +25,7 @@ from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.find import may_see, sees_others
 from fleet_rival.services.fix.looked import LookedThrough, look_through
-from fleet_rival.services.kept import kept_answer
+from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look
 from fleet_rival.services.series_rows import load_weeks
 from fleet_rival.wording.clinic import (
@@ -111,22 +110,18 @@ def _compute(sessions: sessionmaker[Session], look: Look, race: _Race, session: 
     found = look_through(sessions, look, session, actor, row)
     own = {str(key): name for name, key in _own_keys(session, actor).items()}
     tail = f"{look.tail}{race.tail}"
-    answers = {f"clinic:team:all{tail}": _json(_team(found, race, None)), f"clinic:team:0{tail}": _json(_team(found, race, ""))}
+    answers = {f"clinic:team:all{tail}": as_json(_team(found, race, None)), f"clinic:team:0{tail}": as_json(_team(found, race, ""))}
     for key, name in own.items():
-        answers[f"clinic:team:{key}{tail}"] = _json(_team(found, race, name))
+        answers[f"clinic:team:{key}{tail}"] = as_json(_team(found, race, name))
     for name in found.analysis.drivers:
         for alone in ("", ":alone"):
-            answers[f"clinic:{found.ids[name]}{alone}{tail}"] = _json(_driver(found, name, race, open_names=not alone))
+            answers[f"clinic:{found.ids[name]}{alone}{tail}"] = as_json(_driver(found, name, race, open_names=not alone))
     return answers
 
 
 def _own_keys(session: Session, actor: Actor) -> dict[str, int]:
     """Drivers' inner keys by name."""
     return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
-
-
-def _json(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
 
 
 def _names(track: Track) -> dict[str, str | None]:
