@@ -8,7 +8,7 @@ from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import update
+from sqlalchemy import select, update
 
 from fleet_rival.cli.bench_floors import numpy_pass
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
@@ -16,11 +16,12 @@ from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, se
 from fleet_rival.cli.trial import Trial
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import part_table
-from fleet_rival.core.laps.lap import LINE_END, Crossing, Lap
+from fleet_rival.core.laps.lap import LINE_END, Crossing
+from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
-from fleet_rival.db.tables import Combination
+from fleet_rival.db.tables import Combination, Lap
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.services import drive, find, pace, week
 from fleet_rival.services.base import Actor
@@ -39,11 +40,11 @@ def bench_find(whole: Trial, actor: Actor) -> list[Row]:
     return [_linked(), *_page(whole, actor), *_group(whole, actor)]
 
 
-def _times(laps: list[Lap]) -> NDArray[np.int64]:
+def _times(laps: list[CoreLap]) -> NDArray[np.int64]:
     return np.asarray([list(lap.segments.values()) for lap in laps], dtype=np.int64)
 
 
-def _with_crossings(layout: Track, laps: list[Lap]) -> list[Lap]:
+def _with_crossings(layout: Track, laps: list[CoreLap]) -> list[CoreLap]:
     """Each boundary with a speed and an offset, as traces would tell."""
     rng = np.random.default_rng(7)
     codes = [*(part.code for part in layout.segment_parts), LINE_END]
@@ -79,6 +80,7 @@ def _page(whole: Trial, actor: Actor) -> list[Row]:
         pace.driver_pace(whole.sessions, actor, combination.id, driver_id)
 
     def cold() -> None:
+        # All laps are others than before: also of what is remembered by its laps, nothing is right any more.
         _changed(whole, combination.id)
         ask()
 
@@ -93,8 +95,10 @@ def _page(whole: Trial, actor: Actor) -> list[Row]:
 
 
 def _changed(whole: Trial, combination_id: UUID) -> None:
-    """As if a lap had come: nothing that is kept is right any more."""
+    """As if all laps had come anew, a microsecond slower: nothing that is kept is right any more."""
     with whole.sessions.begin() as session:
+        own = select(Combination.id).where(Combination.public_id == combination_id)
+        session.execute(update(Lap).where(Lap.combination_id.in_(own)).values(time_us=Lap.time_us + 1).execution_options(synchronize_session=False))
         session.execute(update(Combination).where(Combination.public_id == combination_id).values(revision=Combination.revision + 1))
 
 

@@ -58,17 +58,17 @@ def part_figures(
     trends = _trends(judged, members, settings)
     parts = track.segment_parts if depth == "segments" else track.sector_parts
     inside = {part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts}
-    times = {
-        part.code: {index: time for index in members if (time := getattr(judged[index].lap, depth).get(part.code)) is not None} for part in parts
-    }
+    driven = [(index, judged[index].lap.segments if depth == "segments" else judged[index].lap.sectors) for index in members]
+    times = {part.code: {index: time for index, known in driven if (time := known.get(part.code)) is not None} for part in parts}
     # Once for all parts: most laps have nothing taken.
     evidence = {index: judged[index].taken.by_earlier | judged[index].cold_parts for index in members if judged[index].has_passes}
     passes = {
         code: [index for index in known if (lost := evidence.get(index)) is not None and not (lost and inside[code] & lost)]
         for code, known in times.items()
     }
+    happened = {index: own for index in members if (own := judged[index].taken.own)}
     references = {
-        code: _reference([times[code][index] for index in indices if not inside[code] & judged[index].taken.own], settings)
+        code: _reference([times[code][index] for index in indices if not (index in happened and inside[code] & happened[index])], settings)
         for code, indices in passes.items()
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))

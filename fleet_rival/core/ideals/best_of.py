@@ -103,16 +103,17 @@ def best_of_run(places: Sequence[Place]) -> list[BestOf]:
     results = []
     # Most places are the same warm laps: their distribution is made once.
     curves = {times: _curve(times) for times in {place.times_us for place in places}}
+    arrays = {times: np.asarray(times, dtype=np.float64) for times in curves}
     for laps in LAP_COUNTS:
         if laps > len(places):
             break
         used = places[:laps]
-        low, high = min(min(place.times_us) for place in used), max(max(place.times_us) for place in used)
-        known = [np.asarray(place.times_us, dtype=np.float64) for place in used]
-        grid = np.unique(np.concatenate([np.linspace(low, high, _POINTS), *known]))
+        times = np.concatenate([arrays[times] for times in dict.fromkeys(place.times_us for place in used)])
+        grid = np.unique(np.concatenate([np.linspace(times.min(), times.max(), _POINTS), times]))
+        shares = {times: _share_at(curves[times], grid) for times in {place.times_us for place in used}}
         none_yet = np.ones_like(grid)
         for place in used:
-            none_yet *= place.failure + (1 - place.failure) * (1 - _share_at(curves[place.times_us], grid))
+            none_yet *= place.failure + (1 - place.failure) * (1 - shares[place.times_us])
         reached = np.maximum.accumulate(1 - none_yet)
         values = [float(np.interp(share, reached, grid)) if reached[-1] >= share else None for share in _PERCENTILES]
         results.append(BestOf(laps, *values))
@@ -121,7 +122,8 @@ def best_of_run(places: Sequence[Place]) -> list[BestOf]:
 
 def moved(times_us: Sequence[int], offset_us: Fraction) -> tuple[int, ...]:
     """Warm laps moved by the driver's cold offset, for a place with too few laps of its own."""
-    return tuple(round(time + offset_us) for time in times_us)
+    whole = round(offset_us)
+    return tuple(time + whole for time in times_us)
 
 
 def cold_offset(cold_us: Sequence[int], warm_us: Sequence[int]) -> Fraction:
@@ -131,7 +133,9 @@ def cold_offset(cold_us: Sequence[int], warm_us: Sequence[int]) -> Fraction:
 
 def _curve(times_us: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
     """Times, and the share of laps that are at most so slow: both ascending."""
-    return _kept_curve(tuple(times_us))
+    # Laps that were moved by an offset have the same one, moved.
+    grid, reached = _kept_curve(tuple(time - times_us[0] for time in times_us))
+    return grid + times_us[0], reached
 
 
 @lru_cache(maxsize=16)

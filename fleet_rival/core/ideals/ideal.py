@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import NEVER, PartTable, part_table
 from fleet_rival.core.laps.lap import Lap
@@ -103,17 +105,18 @@ def _along(path: Sequence[int], table: PartTable) -> Ideal:
 def _unbroken(table: PartTable) -> Ideal | None:
     """The fastest full circuit without a break, wherever it starts: the end of a lap and the start of the one that followed."""
     columns = len(table.parts)
-    best_sum, best = int(NEVER), None
-    for row, after in enumerate(table.next_row):
-        for start in range(columns):
-            if start and after is None:
-                break
-            total = int(table.times[row, start:].sum()) + (int(table.times[after, :start].sum()) if start else 0)
-            if total < best_sum:
-                best_sum, best = total, (row, after, start)
-    if best is None:
+    if not columns or not len(table.times):
         return None
-    row, after, start = best
+    # From each part of a lap to its end, and from the line to before it: whole circuits are sums of two of these.
+    tails = table.times[:, ::-1].cumsum(axis=1)[:, ::-1]
+    heads = table.times.cumsum(axis=1) - table.times
+    following = np.array([-1 if after is None else after for after in table.next_row])
+    totals = tails + heads[following]
+    totals[following < 0, 1:] = NEVER
+    row, start = (int(place) for place in np.unravel_index(int(totals.argmin()), totals.shape))
+    best_sum, after = int(totals[row, start]), table.next_row[row]
+    if best_sum >= NEVER:
+        return None
     driven = [(row, column) for column in range(start, columns)] + [(after, column) for column in range(start) if after is not None]
     parts = tuple(PartTime(table.parts[column].code, int(table.times[lap, column]), table.laps[lap].lap) for lap, column in driven if lap is not None)
     return Ideal(best_sum, parts)

@@ -52,6 +52,7 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
     """
     parts = track.sector_parts if depth == "sectors" else track.segment_parts
     overlaps = [frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts]
+    codes = [part.code for part in parts]
     rows = {index: row for row, index in enumerate(members)}
     times = np.full((len(members), len(parts)), NEVER, dtype=np.int64)
     for row, index in enumerate(members):
@@ -60,10 +61,9 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
             continue
         known = item.lap.sectors if depth == "sectors" else item.lap.segments
         taken = item.taken.segments
-        for column, part in enumerate(parts):
-            time = known.get(part.code)
-            if time is not None and not (taken and taken & overlaps[column]):
-                times[row, column] = time
+        times[row] = [known.get(code, NEVER) for code in codes]
+        if taken:
+            times[row, [bool(taken & overlap) for overlap in overlaps]] = NEVER
     next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)
     return PartTable(parts, tuple(judged[index] for index in members), times, next_row, *_crossings(parts, judged, members))
 

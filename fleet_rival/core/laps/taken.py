@@ -1,7 +1,9 @@
 """Taken parts: what an incident or a strike spoils beyond the place where it happened."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.settings import Settings
@@ -26,6 +28,9 @@ class Taken:
         return self.own | self.by_earlier
 
 
+_NOTHING: Final = Taken(frozenset(), frozenset(), carried=False)
+
+
 def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None], settings: Settings) -> list[Taken]:
     """Which segments are taken, lap by lap.
 
@@ -37,10 +42,12 @@ def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None
     """
     codes = [part.code for part in track.segment_parts]
     place = {code: index for index, code in enumerate(codes)}
-    own: list[set[str]] = [set() for _ in laps]
-    earlier: list[set[str]] = [set() for _ in laps]
+    own: dict[int, set[str]] = defaultdict(set)
+    earlier: dict[int, set[str]] = defaultdict(set)
     carried = [False] * len(laps)
     for index, lap in enumerate(laps):
+        if not lap.incidents and not lap.strikes:
+            continue
         events = [(incident.corner, settings.incident_takes, True) for incident in lap.incidents]
         events += [(corner, settings.strike_takes, False) for corner in lap.strikes]
         for corner, reach, incident in events:
@@ -61,4 +68,9 @@ def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None
                 # Somebody said that this lap was spared what the one before began.
                 if not (incident and at != index and laps[at].said.get("carried") is False):
                     earlier[at].add(codes[segment])
-    return [Taken(frozenset(o), frozenset(e), c) for o, e, c in zip(own, earlier, carried, strict=True)]
+    return [
+        Taken(frozenset(own.get(index, ())), frozenset(earlier.get(index, ())), carried[index])
+        if index in own or index in earlier or carried[index]
+        else _NOTHING
+        for index in range(len(laps))
+    ]
