@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from math import pi, sqrt
 from typing import Final
 
 import numpy as np
@@ -24,6 +25,10 @@ _WIDTH: Final = 1.06
 _SMOOTHED_FROM: Final = 8
 """Laps from which on their distribution is smoothed."""
 _POINTS: Final = 512
+_OF_MEDIAN: Final = sqrt(pi / 2)
+"""Standard error of a median over that of a mean."""
+_NODES, _WEIGHTS = np.polynomial.hermite_e.hermegauss(7)
+_WEIGHTS /= _WEIGHTS.sum()
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +78,8 @@ def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: in
     """The chance that the best of so many warm laps, driven one after the other, is at the target or better.
 
     Laps that resemble their neighbours say less than so many independent ones: who missed the target on one lap is likelier to miss it on the
-    next. A lap depends on the one before alone, and both are normal where their correlation is told (Owen 1956); 0 is the formula of the module.
+    next. A lap depends on the one before alone, and both are normal where their correlation is told (Owen 1956). The odds are the mean over where the
+    middle of the laps may truly lie: what is known from few laps isn't told as if it were known from many. 0 is the formula of the module.
 
     Args:
         correlation: of neighbouring laps' times, trend taken out, 0 or more.
@@ -83,15 +89,22 @@ def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: in
     """
     if target_us >= max(clean_us):
         return 1 - (1 - clean_rate) ** laps
-    reached = float(_distribution(clean_us, np.asarray([target_us], dtype=np.float64))[0])
-    missed = 1 - clean_rate * reached
-    if correlation <= 0 or laps == 1 or not 0 < reached < 1:
-        return 1 - missed**laps
+    if correlation <= 0:
+        return float(1 - (1 - clean_rate * _distribution(clean_us, np.asarray([float(target_us)]))[0]) ** laps)
     from scipy.special import ndtri, owens_t  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
-    both = reached - 2 * float(owens_t(float(ndtri(reached)), np.sqrt((1 - correlation) / (1 + correlation))))
+    # Where the middle of the driver's laps truly lies isn't known better than so many laps that resemble each other tell.
+    spread = MAD_TO_SD * float(median_abs_deviation(clean_us))
+    error = _OF_MEDIAN * spread * sqrt((1 + correlation) / (1 - correlation) / len(clean_us))
+    reached = _distribution(clean_us, target_us + error * _NODES)
+    missed = 1 - clean_rate * reached
+    inner = np.clip(reached, 1e-12, 1 - 1e-12)
+    both = reached - 2 * owens_t(ndtri(inner), sqrt((1 - correlation) / (1 + correlation)))
+    # Beyond all laps, one is like the other.
+    both = np.where((reached > 0) & (reached < 1), both, reached)
     twice_missed = 1 - 2 * clean_rate * reached + clean_rate**2 * both
-    return 1 - missed * (twice_missed / missed) ** (laps - 1)
+    again = np.divide(twice_missed, missed, out=np.zeros_like(missed), where=missed > 0)
+    return float((1 - missed * again ** (laps - 1)) @ _WEIGHTS)
 
 
 def best_of_run(places: Sequence[Place]) -> list[BestOf]:
