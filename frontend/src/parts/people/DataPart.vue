@@ -29,14 +29,14 @@ const weeks = computed(() =>
     .filter((item) => new Date(item.begins_at) <= new Date())
     .sort((one, other) => other.begins_at.localeCompare(one.begins_at)),
 )
+const KINDS = ['team.package', 'team.bring']
+const DAY = 86_400_000
 /** What is done in the background: packages that are kept for a day, and teams that came in. Seen by whoever manages, also after the page was left. */
 const jobs = useQuery({
   queryKey: ['jobs'],
   queryFn: () => answer(api.GET('/api/jobs')),
   refetchInterval: (query) => (query.state.data?.items.some((job) => KINDS.includes(job.kind) && !isOver(job)) ? 1500 : false),
 })
-const KINDS = ['team.package', 'team.bring']
-const DAY = 86_400_000
 const recent = computed(() => (jobs.data.value?.items ?? []).filter((job) => KINDS.includes(job.kind) && Date.now() - new Date(job.ended_at ?? job.made_at).getTime() < DAY))
 const under = computed(() => recent.value.filter((job) => !isOver(job)))
 const made = computed(() => recent.value.filter((job) => job.kind === 'team.package' && job.state === 'done'))
