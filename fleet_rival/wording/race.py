@@ -59,6 +59,7 @@ def sheet_lines(
     first: str | None,
     most_corners: int,
     learned: Sequence[str] = (),
+    lane: Mapping[str, Any] | None = None,
 ) -> tuple[Line, ...]:
     """All lines, in the order of the day.
 
@@ -67,6 +68,7 @@ def sheet_lines(
         corners: code, name, lanes, passing and limits, those that matter most first.
         first: the first of the week's three, as a sentence.
         learned: what was learned before and comes back.
+        lane: `limit_kmh`, `entry_note` and `exit_note` of the pit lane, where the track book has them.
     """
     wish = figures["wish"]
     out = [Line("remember", wish["remember"], seat=True)] if wish["remember"] else []
@@ -89,9 +91,15 @@ def sheet_lines(
         *_passing(corners, most_corners),
         *_limits(figures, corners, most_corners),
     ]
+    lane = lane or {}
     pit = wish["pit_s"]
     if figures["stops"] and any(len(plan["stints"]) > 1 for plan in figures["stops"]["plans"][:1]):
         out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
+    if lane.get("limit_kmh"):
+        out.append(Line("pits", f"{lane['limit_kmh']:.0f} km/h in the lane."))
+    for name, what in (("entry_note", "In"), ("exit_note", "Out")):
+        if lane.get(name):
+            out.append(Line("pits", f"{what}: {_ended(lane[name])}"))
     if wish["early"]:
         out.append(Line("others", wish["early"]))
     out += [Line("learned", _ended(words)) for words in learned]

@@ -1,5 +1,6 @@
 """The race ahead of an entry, and the sheet that goes through a team's hands."""
 
+import re
 from datetime import timedelta
 from math import ceil
 from typing import Any
@@ -16,6 +17,7 @@ from fleet_rival.services import cars, entries, history, pace, week
 from fleet_rival.services.errors import NotThere, Outdated, Refused
 from fleet_rival.services.log import lessons
 from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
+from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs import declare
 from tests.conftest import manager_of
 from tests.services.test_plan import RACE, TUESDAY, Team
@@ -83,6 +85,7 @@ def test_a_sheet_is_handed_out_read_and_changed(team: Team) -> None:
     assert draft.number is None and draft.outdated and any("T3" in line.words and "on the left" in line.words for line in draft.lines)
     assert [line.words for line in draft.lines if line.part == "lanes"] == ["T3 Net Loft: Last laps outside."]
     assert 1 <= sum(line.seat for line in draft.lines) <= 6
+    assert any(words.startswith("references: nothing confirmed to brake by at T") for words in draft.missing)
     assert sheet.hand_out(team.sessions, team.actor, entry, lambda: TUESDAY) == 1
     with pytest.raises(Refused, match="says the same"):
         sheet.hand_out(team.sessions, team.actor, entry, lambda: TUESDAY)
@@ -109,6 +112,20 @@ def test_a_sheet_is_handed_out_read_and_changed(team: Team) -> None:
     assert "sheet 2" in page and page.count("Hands quiet over the bumps.") == 2, "once on the sheet, once for the seat"
     assert len(printing.document_of(new, "Europe/Oslo", TUESDAY).pages) == printing.MOST_PAGES
     assert printing.sheet_pdf(team.sessions, driver, entry, clock=lambda: TUESDAY).startswith(b"%PDF-")
+
+
+def test_what_a_plan_asks_for_and_nobody_drove_is_missing(team: Team) -> None:
+    entry = entry_of(team, "Ysolde Farrand")
+    wish.change_wish(team.sessions, team.actor, entry, looked(team, entry)["version"], {"life": {"street": 12}})
+    assert not any(words.startswith(("long run", "pit practice")) for words in looked(team, entry)["missing"])
+    with team.sessions.begin() as session:
+        session.execute(update(Lap).where(Lap.kind.in_(("in", "outin"))).values(kind="flying"))
+        session.execute(update(SeriesWeekRow).values(race_laps=90))
+        raise_revisions(session, team.actor.team_id, session.scalars(select(Combination.id)))
+    wish.change_wish(team.sessions, team.actor, entry, looked(team, entry)["version"], {"life": {"street": 45}})
+    told = looked(team, entry)["missing"]
+    assert "pit practice: fewer than two in laps and two out laps tell what the lane costs" in told
+    assert any(re.fullmatch(r"long run: the longest has \d+ clean laps, the first stint 45", words) for words in told)
 
 
 def test_cold_pressures_by_wheel() -> None:

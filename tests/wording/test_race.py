@@ -178,6 +178,13 @@ def test_who_stops_fills_the_tank_and_saves_nothing() -> None:
     assert any("save 27 %" in line for line in words(lines(consumption={**short, "unit": "kWh"}, stops=PLANS), "distance")), "a battery isn't filled"
 
 
+def test_the_pit_lane_stands_there_as_the_book_has_it() -> None:
+    lane = {"limit_kmh": 60.0, "entry_note": "hug the wall", "exit_note": "Blend line is judged."}
+    told = sheet_lines({**NOTHING, "stops": PLANS}, WEEK, (), None, 2, (), lane)
+    assert words(list(told), "pits")[1:] == ["60 km/h in the lane.", "In: hug the wall.", "Out: Blend line is judged."]
+    assert words(list(sheet_lines(NOTHING, WEEK, (), None, 2, (), {"limit_kmh": None, "exit_note": ""})), "pits") == []
+
+
 def test_equal_stints_are_counted() -> None:
     stint = {"compound": "hard", "laps": 8}
     assert plan_words([stint, stint, {"compound": "hard", "laps": 7}, stint]) == "2 × 8 laps hard – 7 laps hard – 8 laps hard"

@@ -1,7 +1,7 @@
 """The race ahead of an entry in figures: qualifying, consumption, stops, limits, the race from own laps."""
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -37,6 +37,8 @@ _OUT_LAP: Final = 1.3
 _LEAST_LAPS: Final = 8
 """Clean laps of a compound from which its pace is told."""
 _ROUND: Final = 5
+_LONG_ENOUGH: Final = 0.5
+"""Share of a stint that a run must have to say how tyres and driver last."""
 
 
 def race_view(
@@ -73,6 +75,9 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     stops = _stops(ahead, paces, laps, fuel_laps, missing) if laps else None
+    lane = _pit_loss(ahead, float(median)) if found and median is not None else None
+    if group is not None and stops and stops["plans"]:
+        missing += _not_practised(ahead, group, stops["plans"][0]["stints"], lane)
     out = {
         "entry_id": ahead.entry.public_id,
         "week_id": ahead.week_id,
@@ -96,7 +101,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "opening": _opening(ahead, group, stops, laps) if group and laps else None,
         "limits": _limits(ahead, laps, missing, "strikes") if found and laps else None,
         "incidents": _limits(ahead, laps, missing, "incidents") if found and laps else None,
-        "pit_loss": _pit_loss(ahead, float(median)) if found and median is not None else None,
+        "pit_loss": lane,
         "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
         "options": [
@@ -286,6 +291,16 @@ def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: in
         ],
         "compounds": [asdict(pace) for pace in paces],
     }
+
+
+def _not_practised(ahead: Ahead, group: GroupAnalysis, stints: Sequence[Mapping[str, Any]], lane: Mapping[str, Any] | None) -> Iterator[str]:
+    """What of the best plan nobody has driven yet."""
+    assert ahead.found is not None
+    longest = max((len(run.laps) for run in clean_runs(ahead.found.laps, group.members, 1)), default=0)
+    if longest < _LONG_ENOUGH * int(stints[0]["laps"]):
+        yield f"long run: the longest has {longest} clean {'lap' if longest == 1 else 'laps'}, the first stint {stints[0]['laps']}"
+    if len(stints) > 1 and lane is None:
+        yield "pit practice: fewer than two in laps and two out laps tell what the lane costs"
 
 
 def _opening(ahead: Ahead, group: GroupAnalysis, stops: Mapping[str, Any] | None, laps: int) -> dict[str, Any] | None:

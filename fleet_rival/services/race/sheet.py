@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.book.checks import needs_reference
 from fleet_rival.db.tables import Layout, Person, RaceSheet
 from fleet_rival.services.base import Actor, about, begin_change
 from fleet_rival.services.book.load import load_book
@@ -165,6 +166,7 @@ def _lines(row: RaceSheet) -> tuple[Line, ...]:
 def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figures: Mapping[str, Any]) -> tuple[tuple[Line, ...], tuple[str, ...]]:
     """The sheet's lines and what is missing, from the race's figures, the track book and the week's three."""
     corners: list[dict[str, Any]] = []
+    pit: Mapping[str, Any] = {}
     missing = list(figures["missing"])
     if ahead.layout is not None:
         with sessions() as session:
@@ -176,7 +178,13 @@ def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figure
                 level = importance[note.code].level if note.code in importance else None
                 told = {"lanes": note.lanes, "passing": note.passing, "limits": note.limits}
                 corners.append({"code": note.code, "name": names.get(note.code), "level": level, **told})
+            bare = needs_reference(book.notes, book.core_references, str(ahead.car.id) if ahead.car else None)
+            pit = {name: getattr(layout, f"pit_{name}") for name in ("limit_kmh", "entry_note", "exit_note")}
         corners.sort(key=lambda item: _IMPORTANCE.get(item["level"] or "low", 2))
+        if bare:
+            first_ones = [str(item["code"]) for item in corners if item["code"] in bare][:_MOST_CORNERS]
+            more = f" and {len(bare) - len(first_ones)} more" if len(bare) > len(first_ones) else ""
+            missing.append(f"references: nothing confirmed to brake by at {', '.join(first_ones)}{more}")
         if not any(item["passing"] for item in corners):
             missing.append("passing places: none stands in the track book")
     else:
@@ -184,4 +192,4 @@ def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figure
     first = next((str(item["words"]) for item in ahead.clinic.get("three", ())), None)
     back = lessons_of_week(sessions, actor, ahead.week_id)
     learned = [item.text for item in back if item.driver_id in (None, ahead.driver.public_id)][:_MOST_LEARNED]
-    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS, learned), tuple(missing)
+    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS, learned, pit), tuple(missing)
