@@ -178,12 +178,13 @@ def _residuals(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) 
         codes = tuple(part.code for part in parts)
         if not codes:
             continue
+        needed = set(codes)
         rows: list[NDArray[np.float64]] = []
         for run in runs:
-            whole = [lap for lap in run if all(code in getattr(lap, depth) for code in codes)]
+            whole = [lap for lap in run if needed <= getattr(lap, depth).keys()]
             if len(whole) < settings.min_clean_laps:
                 continue
-            times = np.asarray([[getattr(lap, depth)[code] for code in codes] for lap in whole], dtype=np.int64)
+            times = np.asarray([list(map(getattr(lap, depth).__getitem__, codes)) for lap in whole], dtype=np.int64)
             rows.append(_line_residuals(np.asarray([lap.number for lap in whole], dtype=np.float64), (times - times[0]).astype(np.float64)))
         if rows:
             return _Residuals(np.concatenate(rows), codes, depth)

@@ -28,6 +28,8 @@ def report(
     clinics: Mapping[str, DriverClinics] | None = None,
     set_aside: Sequence[Mapping[str, Any]] = (),
     warnings: Sequence[Mapping[str, Any]] = (),
+    *,
+    by_set: bool = True,
 ) -> dict[str, Any]:
     """The report as a JSON-ready value.
 
@@ -36,13 +38,14 @@ def report(
         clinics: the corners, of the same laps; where nobody looked for mistakes, nothing is told of them.
         set_aside: rows that couldn't be read or repeat another, as the format's `set_aside` wants them.
         warnings: warnings on lines; those on groups are added here.
+        by_set: as in `driver_report`.
     """
     return {
         "format": "fleet-rival/report",
         "version": 1,
         "set_aside": [dict(row) for row in set_aside],
         "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
-        "drivers": {name: driver_report(driver, clinics[name] if clinics else None) for name, driver in analysis.drivers.items()},
+        "drivers": {name: driver_report(driver, clinics[name] if clinics else None, by_set=by_set) for name, driver in analysis.drivers.items()},
         "team_ideal": {
             "segment_us": analysis.team.segment_us,
             "sector_us": analysis.team.sector_us,
@@ -66,16 +69,22 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
                 yield {"file": None, "line": None, "driver": name, "reason": warning}
 
 
-def driver_report(driver: DriverAnalysis, clinics: DriverClinics | None = None) -> dict[str, Any]:
-    """One driver's part of the report."""
-    figures = _group(driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None)
+def driver_report(driver: DriverAnalysis, clinics: DriverClinics | None = None, *, by_set: bool = True) -> dict[str, Any]:
+    """One driver's part of the report.
+
+    Args:
+        by_set: whether falloff is told by tyre set too, which takes as long as the rest.
+    """
+    figures = _group(driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None, by_set)
     if driver.guest:
         figures["guest"] = True
     others = clinics.others if clinics else [None] * len(driver.others)
-    return {**figures, "groups": [_group(group, driver.laps, clinic, None) for group, clinic in zip(driver.others, others, strict=True)]}
+    return {**figures, "groups": [_group(group, driver.laps, clinic, None, by_set) for group, clinic in zip(driver.others, others, strict=True)]}
 
 
-def _group(group: GroupAnalysis, laps: Sequence[JudgedLap], clinic: Clinic | None, standing: Sequence[StandingLoss] | None) -> dict[str, Any]:
+def _group(
+    group: GroupAnalysis, laps: Sequence[JudgedLap], clinic: Clinic | None, standing: Sequence[StandingLoss] | None, by_set: bool
+) -> dict[str, Any]:
     missing: dict[str, str] = {}
     if group.best is None:
         missing["best_us"] = "no lap that may be the best one"
@@ -102,7 +111,7 @@ def _group(group: GroupAnalysis, laps: Sequence[JudgedLap], clinic: Clinic | Non
     after_out_lap = _best_of(
         group.best_of_after_out_lap, "best_of_after_out_lap", "no out lap followed by a counting cold lap, or too few clean laps", missing
     )
-    falloff = _falloff(group.falloff, missing)
+    falloff = _falloff(group.falloff, missing, by_set)
     return {
         "group": group.group._asdict(),
         "sure": group.sure,
@@ -201,7 +210,7 @@ def _best_of(results: Sequence[BestOf] | None, name: str, why_none: str, missing
     return rows
 
 
-def _falloff(figures: Falloff, missing: dict[str, str]) -> dict[str, Any] | None:
+def _falloff(figures: Falloff, missing: dict[str, str], by_set: bool) -> dict[str, Any] | None:
     net = figures.net
     if net is None:
         missing["falloff"] = figures.reasons["us_per_lap"]
@@ -224,7 +233,7 @@ def _falloff(figures: Falloff, missing: dict[str, str]) -> dict[str, Any] | None
         else {"at": cliff.at, "by": cliff.by, "before_us": round_half_even(cliff.before_us), "after_us": round_half_even(cliff.after_us)},
         "by_set": {
             label: {"us_per_lap": round_half_even(slope.value), "low_us": round_half_even(slope.low), "high_us": round_half_even(slope.high)}
-            for label, slope in sorted(figures.by_set.items())
+            for label, slope in sorted(figures.by_set().items() if by_set else ())
         },
     }
 

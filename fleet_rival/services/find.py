@@ -135,7 +135,7 @@ def _of_one(whole: dict[str, Any], name: str, counts: Mapping[str, int]) -> dict
 
 
 def _summary(track: Track, analysis: Analysis, ids: Mapping[str, str]) -> dict[str, Any]:
-    figures = report(analysis)
+    figures = report(analysis, by_set=False)
     return {
         "sectors": [part.code for part in track.sector_parts],
         "segments": _segments(track),

@@ -297,7 +297,7 @@ def _falloff(falloff: Falloff) -> dict[str, Any] | None:
         "runs_used": net.runs,
         "correlation": net.correlation,
         "cliff": None if falloff.cliff is None else asdict(falloff.cliff),
-        "by_set": [{"tyre_set": label, **_slope(slope)} for label, slope in sorted(falloff.by_set.items())],
+        "by_set": [{"tyre_set": label, **_slope(slope)} for label, slope in sorted(falloff.by_set().items())],
     }
 
 

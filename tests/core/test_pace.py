@@ -159,7 +159,7 @@ class TestFalloff:
     def test_each_tyre_set_has_its_own(self) -> None:
         one, other = ([91, *(90 + cost * at for at in range(8))] for cost in (0.02, 0.06))
         laps = run_of(one, tyre_set="A") + run_of(other, run=2, tyre_set="B")
-        assert {label: round(slope.value) for label, slope in falloff(laps).by_set.items()} == {"A": 20_000, "B": 60_000}
+        assert {label: round(slope.value) for label, slope in falloff(laps).by_set().items()} == {"A": 20_000, "B": 60_000}
 
 
 def pace_runs(*runs: list[Lap]):  # type: ignore[no-untyped-def]

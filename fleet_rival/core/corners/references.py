@@ -6,6 +6,8 @@ from fractions import Fraction
 from math import ceil
 from statistics import fmean
 
+import numpy as np
+
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
@@ -83,7 +85,9 @@ def part_figures(
         if reference:
             centre = float(reference.time_us)
             share = float(reference.time_us / whole)
-            losses = {index: round(time - centre - aged[index] * share) for index, time in times[code].items()}
+            timed = times[code]
+            late = np.array(list(timed.values()), dtype=np.float64) - centre - share * np.array([aged[index] for index in timed])
+            losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
         passed = [times[code][index] for index in passes[code]]
         figures[code] = PartFigures(
             code,

@@ -49,7 +49,6 @@ class Falloff:
     Attributes:
         net: as driven: tyres, fuel, track and driver together.
         tyre_us_per_lap, tyre_low_us, tyre_high_us: the tyres alone.
-        by_set: net slope by tyre set, where a set has a run of its own.
         runs: what it was read from.
     """
 
@@ -58,9 +57,17 @@ class Falloff:
     tyre_low_us: float | None = None
     tyre_high_us: float | None = None
     cliff: Cliff | None = None
-    by_set: Mapping[str, Slope] = field(default_factory=dict)
     runs: tuple[PaceRun, ...] = ()
     reasons: Mapping[str, str] = field(default_factory=dict)
+
+    def by_set(self) -> dict[str, Slope]:
+        """Net slope by tyre set, where a set has a run of its own: made when it is asked for, as it takes longer than all the rest."""
+        sets: dict[str, list[PaceRun]] = defaultdict(list)
+        for run in self.runs:
+            for label in {lap.tyre_set for lap in run.laps if lap.tyre_set}:
+                sets[label].append(run)
+        slopes = {label: pooled_slope([(run.numbers, run.times_us) for run in some]) for label, some in sets.items()}
+        return {label: slope for label, slope in slopes.items() if slope is not None}
 
 
 def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Falloff:
@@ -76,17 +83,12 @@ def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Se
         why = f"no run of {settings.min_clean_laps} clean laps"
         return Falloff(None, reasons=dict.fromkeys(("us_per_lap", "tyre_us_per_lap", "cliff"), why))
     tyre, why_not = _tyres_alone(runs, net, settings)
-    sets: dict[str, list[PaceRun]] = defaultdict(list)
-    for run in runs:
-        for label in {lap.tyre_set for lap in run.laps if lap.tyre_set}:
-            sets[label].append(run)
-    by_set = {label: slope for label, some in sets.items() if (slope := pooled_slope([(run.numbers, run.times_us) for run in some])) is not None}
     cliff = _cliff(runs, settings)
     reasons = {} if tyre is not None else {"tyre_us_per_lap": why_not}
     if cliff is None:
         reasons["cliff"] = "one straight piece tells the pace as well, or too few laps for two"
     alone, low, high = tyre or (None, None, None)
-    return Falloff(net, alone, low, high, cliff, by_set, tuple(runs), reasons)
+    return Falloff(net, alone, low, high, cliff, tuple(runs), reasons)
 
 
 def _tyres_alone(runs: Sequence[PaceRun], net: Slope, settings: Settings) -> tuple[tuple[float, float, float] | None, str]:
