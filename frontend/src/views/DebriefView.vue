@@ -8,6 +8,7 @@ import { capital, count, lapTime, moment } from '@/format'
 import { useLibrary } from '@/clinic'
 import { FAULTS, ties, useLessonActs, useResultActs, type Debrief, type DebriefResult } from '@/log'
 import ExpectedStrips from '@/parts/log/ExpectedStrips.vue'
+import PressureStrips from '@/parts/log/PressureStrips.vue'
 import ResultForm from '@/parts/log/ResultForm.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -60,7 +61,8 @@ const tied = (item: Debrief['proposals'][number]) =>
       <p v-if="item.compared.length" class="quiet">From sheet {{ item.sheet }}: the stretch is what was expected, the diamond what came; a cross lies beyond it.</p>
       <template v-if="item.pressure.length">
         <h3>Corners under pressure</h3>
-        <ul class="plain"><li v-for="one in item.pressure" :key="one.corner" :class="{ told: one.told }"><span>{{ one.words }}</span></li></ul>
+        <PictureFrame :name="`corners under pressure, ${race.driver}, ${moment(item.starts_at)}`"><PressureStrips :items="item.pressure" /></PictureFrame>
+        <p class="quiet">How often they went wrong: the full bar in the race, the one below in practice.</p>
       </template>
       <p v-else-if="!item.race_laps" class="quiet">No lap of this race is there. With a file, a rig or by hand they are added to the combination, as laps of a race.</p>
       <p v-if="leads || race.driver_id === me.data.value?.driver_id" class="buttons">
@@ -86,9 +88,5 @@ const tied = (item: Debrief['proposals'][number]) =>
 <style scoped>
 h3 {
   margin: 8px 0 2px;
-}
-.told {
-  border-left: 3px solid var(--ochre);
-  padding-left: 8px;
 }
 </style>
