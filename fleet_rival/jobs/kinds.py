@@ -9,8 +9,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.track import Corner, Sector
 from fleet_rival.services import board, boundaries, drive, find, history, steadiness
 from fleet_rival.services.base import Actor, Work
-from fleet_rival.services.exchange import background as packages
-from fleet_rival.services.exchange.bring import BRINGING
+from fleet_rival.services.exchange import packages
 from fleet_rival.services.jobs import Kinds
 from fleet_rival.services.plan import make as plan
 from fleet_rival.services.plan.readiness_history import readiness_history
@@ -120,7 +119,7 @@ def _bring(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wo
 
 KINDS: Kinds = {
     packages.MAKING: _package,
-    BRINGING: _bring,
+    packages.BRINGING: _bring,
     "track.find": _find_layout,
     "telemetry.import": _telemetry,
     "laps.look": _look,

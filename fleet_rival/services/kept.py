@@ -11,7 +11,6 @@ from threading import Lock
 from typing import Any, Final, NamedTuple
 from uuid import UUID
 
-import orjson
 from sqlalchemy import bindparam, delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import OperationalError
@@ -63,8 +62,12 @@ def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: U
 
 
 def as_json(answer: Any) -> bytes:
-    """An answer as it is kept and sent."""
-    return orjson.dumps(answer, option=orjson.OPT_NON_STR_KEYS | orjson.OPT_SERIALIZE_NUMPY)
+    """An answer as it is kept and sent.
+
+    Raises:
+        ValueError: a number in it is none, which no answer may show.
+    """
+    return json.dumps(answer, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
 
 
 class _State(NamedTuple):

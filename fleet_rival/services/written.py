@@ -1,7 +1,7 @@
 """One search over everything that people wrote: of laps and runs, tracks and cars, races and weeks, work and lessons."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 from functools import cache
 from typing import Any, Final, Literal, get_args
@@ -57,7 +57,7 @@ class WrittenView:
     Attributes:
         id: of what it is written about, where that has a page of its own: an entry, a week, a series, a setup, a car; else None.
         text: as it was written, its parts one after the other.
-        session, run: of what was written after driving.
+        session, session_id, run: of what was written after driving.
     """
 
     kind: WrittenKind
@@ -74,7 +74,11 @@ class WrittenView:
     driver_id: UUID | None
     driver: str | None
     session: str | None
+    session_id: UUID | None
     run: int | None
+
+
+_OF_ROW: Final = tuple(item.name for item in fields(WrittenView) if item.name not in ("kind", "text"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,6 +107,7 @@ class _Source:
         texts: columns, or what is read from them.
         joins: tables besides its own, with what they hang on.
         layout, car, combination, driver, person: keys; by the combination where it has one.
+        session: `PracticeSession`, where it is one of the joins.
         own: whether it is the driver's own business, so that other drivers don't see it.
         lists: columns that hold more texts in JSON.
     """
@@ -133,10 +138,21 @@ def _same(one: Any, key: str, other: Any) -> tuple[Any, Any]:
     return one, and_(one.team_id == other.team_id, one.id == getattr(other, key))
 
 
+def _of_lap(kind: WrittenKind, table: Any, texts: tuple[Any, ...], lap: Any = None, **more: Any) -> _Source:
+    """What is written of a lap, which is its driver's own business.
+
+    Args:
+        lap: key of the lap, where the table isn't that of laps.
+    """
+    to_lap = () if lap is None else ((Lap, and_(Lap.team_id == table.team_id, Lap.id == lap)),)
+    joins = (*to_lap, _same(PracticeSession, "session_id", Lap))
+    own: dict[str, Any] = {"combination": table.combination_id, "driver": Lap.driver_id, "session": PracticeSession, "run": Lap.run, "own": True}
+    return _Source(kind, table, texts, joins, indexed=True, **own, **more)
+
+
 @cache
 def _sources() -> tuple[_Source, ...]:
-    of_lap: dict[str, Any] = {"session": PracticeSession.label, "run": Lap.run, "driver": Lap.driver_id, "own": True}
-    corner = LayoutCorner
+    corner, said = LayoutCorner, CorrectionRow
     return (
         _Source(
             "lesson",
@@ -151,38 +167,9 @@ def _sources() -> tuple[_Source, ...]:
             own=True,
             seen=lambda actor: or_(Lesson.confirmed_at.is_not(None), Lesson.person_id == actor.person_id),
         ),
-        _Source(
-            "remark",
-            Remark,
-            (Remark.text,),
-            (_same(Lap, "lap_id", Remark), _same(PracticeSession, "session_id", Lap)),
-            indexed=True,
-            combination=Remark.combination_id,
-            person=Remark.person_id,
-            corner=Remark.corner,
-            **of_lap,
-        ),
-        _Source(
-            "correction",
-            CorrectionRow,
-            (CorrectionRow.remark,),
-            (_same(Lap, "lap_id", CorrectionRow), _same(PracticeSession, "session_id", Lap)),
-            indexed=True,
-            combination=CorrectionRow.combination_id,
-            person=CorrectionRow.person_id,
-            corner=CorrectionRow.corner,
-            **of_lap,
-        ),
-        _Source(
-            "lap",
-            Lap,
-            (Lap.note,),
-            (_same(PracticeSession, "session_id", Lap),),
-            indexed=True,
-            combination=Lap.combination_id,
-            at=Lap.started_at,
-            **of_lap,
-        ),
+        _of_lap("remark", Remark, (Remark.text,), Remark.lap_id, person=Remark.person_id, corner=Remark.corner),
+        _of_lap("correction", said, (said.remark,), said.lap_id, person=said.person_id, corner=said.corner),
+        _of_lap("lap", Lap, (Lap.note,), at=Lap.started_at),
         _Source(
             "run",
             Run,
@@ -191,7 +178,7 @@ def _sources() -> tuple[_Source, ...]:
             indexed=True,
             combination=Run.combination_id,
             driver=Run.driver_id,
-            session=PracticeSession.label,
+            session=PracticeSession,
             run=Run.number,
             own=True,
         ),
@@ -338,7 +325,8 @@ def _query(actor: Actor, source: _Source, wanted: Mapping[Any, UUID | None]) -> 
         "at": source.at if source.at is not None else table.created_at,
         "id": source.id,
         "corner": source.corner,
-        "session": source.session,
+        "session": None if source.session is None else source.session.label,
+        "session_id": None if source.session is None else source.session.public_id,
         "run": source.run,
         "layout_id": of(Layout, Layout.public_id),
         "place": of(Layout, func.concat(TrackRow.name, ", ", Layout.name)),
@@ -382,5 +370,4 @@ def _view(source: _Source, row: Any) -> WrittenView:
     for place, item in enumerate(source.lists):
         parts += item.parts(told[f"list_{place}"])
     text = " · ".join(part for part in parts if part)
-    rest = ("id", "by", "at", "layout_id", "place", "corner", "car_id", "car", "combination_id", "driver_id", "driver", "session", "run")
-    return WrittenView(source.kind, text=text, **{name: told[name] for name in rest})
+    return WrittenView(source.kind, text=text, **{name: told[name] for name in _OF_ROW})

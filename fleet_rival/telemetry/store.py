@@ -130,6 +130,10 @@ class Store:
         opened: IO[bytes] = self._files.open(f"{self._root}/{_PACKAGES}/{name}", "rb")
         return opened
 
+    def remove_package(self, name: str) -> None:
+        if self._files.exists(f"{self._root}/{_PACKAGES}/{name}"):
+            self._files.rm(f"{self._root}/{_PACKAGES}/{name}")
+
     def sweep_packages(self, before: float) -> None:
         """Throw away packages that were made before a moment, in seconds since 1970."""
         for path in self._files.ls(f"{self._root}/{_PACKAGES}", detail=False):

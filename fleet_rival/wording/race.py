@@ -81,8 +81,8 @@ def sheet_lines(
     if figures["qualifying"] and figures["qualifying"]["cold_laps"]:
         cold = figures["qualifying"]["cold_laps"]
         out.append(Line("start", f"Tyres are cold for {cold} {'lap' if cold == 1 else 'laps'}: cold references.", seat=True))
-    if (told := figures["opening"]) and told["verdict"] and not any(item["where"] == "lap" and item["race"] for item in figures["options"]):
-        # Where somebody tried it on purpose, that decides.
+    # Where somebody tried it on purpose, that decides.
+    if (told := figures["opening"]) and told["verdict"] and not told["tried"]:
         out.append(Line("start", told["words"]))
     out += [
         *_distance(figures),
@@ -171,15 +171,13 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
         margin = (
             f"{used['margin']:.1f} of it so that it runs out in {risk:.0f} of 100 races" if used["margin"] >= _LITTLE else "laps hardly differ in it"
         )
-        plans = figures["stops"]["plans"] if figures["stops"] else ()
-        stops = len(plans[0]["stints"]) - 1 if plans else 0
-        if used["saving_needed"] and unit == "l" and stops:
+        if stops := used["filled_at_stops"]:
             filled = "filled at the stop" if stops == 1 else f"filled at the {stops} stops"
             whole = f"{used['start']:.1f} l in all, {used['per_lap']:.2f} a lap"
             out.append(Line("distance", f"Start with a full tank, {used['tank']:.0f} l, {filled}: {whole}.", seat=True))
         else:
             out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
-        if used["saving_needed"] and not (unit == "l" and stops):
+        if used["saving_needed"] and not stops:
             # A battery isn't filled in the pits.
             what, instead = ("tank", ", or stop") if unit == "l" else ("battery", "")
             out.append(Line("distance", f"The {what} holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))

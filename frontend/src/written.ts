@@ -1,5 +1,6 @@
 import type { RouteLocationRaw } from 'vue-router'
 import type { Schemas } from '@/api/client'
+import { runPlace } from '@/runs'
 
 /** What people wrote, wherever it stands. */
 export type Written = Schemas['WrittenOut']
@@ -38,7 +39,7 @@ export function placeOf(item: Written, words: string): RouteLocationRaw | undefi
   if (item.kind === 'race' && id) return { name: 'race', params: { id } }
   if (item.kind === 'result' && id) return { name: 'debrief', params: { id } }
   if (item.kind === 'work' && combination && driver) return { name: 'driver-clinic', params: { id: combination, driver } }
-  if (combination && driver && item.session && item.run !== null) return { name: 'run', params: { id: combination, session: item.session, driver, run: item.run } }
+  if (combination && driver && item.session_id && item.run !== null) return runPlace(combination, { session_id: item.session_id, driver_id: driver, number: item.run })
   if (combination) return { name: 'combination', params: { id: combination } }
   if (layout && item.corner) return { name: 'corner', params: { id: layout, code: item.corner } }
   return layout ? { name: 'track', params: { id: layout } } : undefined

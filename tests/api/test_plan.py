@@ -27,7 +27,7 @@ def at(version: int) -> dict[str, str]:
 def driver(client: Browser, filled: str) -> Any:
     """Somebody who is entered in a week that runs, and has time every day."""
     row = client.get("/api/profiles").json["items"][0]
-    hours = {"weekly": [{"days": list(range(7)), "begins": "17:00", "ends": "20:00"}], "off": [], "extra": []}
+    hours = {"weekly": [{"days": list(range(7)), "begins": "18:00", "ends": "22:00"}], "off": [], "extra": []}
     care = {"seat_limit_minutes": 45.0, "quiet_from": "21:00", "quiet_to": "08:00"}
     told = client.put(f"/api/profiles/{row['id']}", json={"zone": "UTC", "availability": hours, "care": care}, headers=at(row["version"]))
     assert told.status_code == 200 and told.json["care"] == {**care, "break_minutes": None, "day_limit_minutes": None}

@@ -70,6 +70,14 @@ def test_what_was_written_is_found_wherever_it_stands(open_page: Open, accessibl
     asked.get_by_label("Words").fill("nothing of the kind")
     expect(page.get_by_text("Nothing that was written holds all of that.")).to_be_visible()
 
+    # What was said of a run leads to that run.
+    asked.get_by_label("Kind").select_option("")
+    for words, kind in (("second lantern", "Said of a lap"), ("later turn-in", "Note of a run")):
+        asked.get_by_label("Words").fill(words)
+        found.filter(has_text=kind).get_by_role("link").first.click()
+        expect(page.get_by_role("heading", name=re.compile(r", run \d+$"), level=1)).to_be_visible()
+        page.go_back()
+
     own = open_page("/log/written?q=exit", who="driver", **PHONE)
     expect(own.get_by_role("main").get_by_role("listitem").first).to_be_visible()
     assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")

@@ -16,7 +16,7 @@ from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.own_race import OwnRace, RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.pressures import ATMOSPHERE_KPA, BadPressure, Measured, cold_setting, rounded_to
-from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, time_of
+from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, tells_of_stint, time_of
 from fleet_rival.core.race.tow import tow_worth
 
 
@@ -41,6 +41,12 @@ class TestDistance:
         assert timed_race(20, 90, 60).laps == 14 and timed_race(20, 60, 60, lost_seconds=65).laps == 19
         with pytest.raises(ValueError, match="take time"):
             timed_race(0, 60)
+
+
+class TestStints:
+    @pytest.mark.parametrize(("laps", "stint", "tells"), [(10, 20, True), (9, 20, False), (1, 1, True), (0, 1, False)])
+    def test_half_a_stint_tells_of_it(self, laps: int, stint: int, tells: bool) -> None:
+        assert tells_of_stint(laps, stint) is tells
 
 
 class TestConsumption:

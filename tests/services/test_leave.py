@@ -10,8 +10,10 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Base, Combination, Driver, Lap, Person
-from fleet_rival.services import history, people, profiles
+from fleet_rival.jobs.kinds import KINDS
+from fleet_rival.services import history, jobs, people, profiles
 from fleet_rival.services.errors import Conflict, NotThere
+from fleet_rival.services.exchange import packages
 from fleet_rival.services.exchange.export import export_driver
 from fleet_rival.services.exchange.leave import make_nameless
 from fleet_rival.services.fix import clinic
@@ -79,6 +81,15 @@ def test_nothing_says_any_more_whose_laps_they_were(team: Team) -> None:
     assert history.history(team.sessions, team.actor).items[0].summary == "Let a driver go, whose laps stay as those of Former driver 1"
     profile = profiles.profile(team.sessions, team.actor, team.desk.driver)
     assert profile.name == "Former driver 1" and not profile.availability["weekly"] and profile.zone is None
+
+
+def test_packages_of_before_are_gone_with_who_leaves(team: Team) -> None:
+    job = jobs.start(team.sessions, team.actor, packages.MAKING, "A package", {"weeks": None, "telemetry": False}).id
+    jobs.run(team.sessions, jobs.key_of(team.sessions, job), KINDS)
+    packages.package_file(team.sessions, team.actor, job)[1].close()
+    make_nameless(team.sessions, team.actor, team.drivers[NAME])
+    with pytest.raises(NotThere):
+        packages.package_file(team.sessions, team.actor, job)
 
 
 def test_the_next_one_gets_the_next_number_and_nobody_lets_themselves_go(team: Team) -> None:

@@ -8,14 +8,13 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Base, Job, Person, Team, Upload, now
+from fleet_rival.db.tables import Base, Job, Membership, Person, Team, Upload, now
 from fleet_rival.jobs.kinds import KINDS
 from fleet_rival.services import jobs
-from fleet_rival.services.base import Actor
+from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.errors import Conflict, NotThere
-from fleet_rival.services.exchange.background import MAKING, package_file
-from fleet_rival.services.exchange.bring import BRINGING, ways_in
 from fleet_rival.services.exchange.export import export_team
+from fleet_rival.services.exchange.packages import BRINGING, MAKING, package_file, ways_in
 from fleet_rival.services.team import add_person, make_team
 from fleet_rival.services.traces import keep, uploads
 from fleet_rival.telemetry.store import store
@@ -127,7 +126,21 @@ def test_a_team_comes_in_from_what_was_sent_and_newcomers_are_let_in_once(sessio
             ways_in(sessions, stranger, job_id)
     with pytest.raises(NotThere):
         ways_in(sessions, who, uuid4())
-    ways = ways_in(sessions, who, job_id)
+    with sessions() as session:
+        one = session.scalars(
+            select(Person).where(Person.id != who.person_id, Person.id != colleague.person_id, Person.name != "Keziah Marl")
+        ).first()
+        assert one is not None
+    joined = Membership(team_id=who.team_id, person_id=one.id, role="coach", driver_id=None)
+    with sessions.begin() as session:
+        begin_change(session, who, "people.join", "Joined")
+        session.add(joined)
+    early = ways_in(sessions, who, job_id)
+    assert one.name not in [way.name for way in early], "in another team by now"
+    with sessions.begin() as session:
+        begin_change(session, who, "people.leave", "Left")
+        session.delete(session.merge(joined))
+    ways = early + ways_in(sessions, who, job_id)
     assert len(ways) == len(newcomers) and all(len(way.password) >= 12 for way in ways)
     assert ways_in(sessions, who, job_id) == [], "each is told once"
 

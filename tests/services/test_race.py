@@ -1,6 +1,7 @@
 """The race ahead of an entry, and the sheet that goes through a team's hands."""
 
 import re
+from dataclasses import replace
 from datetime import timedelta
 from math import ceil
 from typing import Any
@@ -128,6 +129,13 @@ def test_what_a_plan_asks_for_and_nobody_drove_is_missing(team: Team) -> None:
     assert any(re.fullmatch(r"long run: the longest has \d+ clean laps, the first stint 45", words) for words in told)
 
 
+def test_a_trial_of_the_whole_lap_goes_before_what_long_runs_tell_of_the_start(team: Team) -> None:
+    seen = ahead.ahead_of(team.sessions, team.actor, entry_of(team, "Ysolde Farrand"), lambda: TUESDAY)
+    trial = {"where": "lap", "race": "save: 0.20 s a lap faster.", "qualifying": None, "winner_race": "save", "winner_qualifying": None}
+    opening = [figures.figures_of(replace(seen, trials=trials), {})["opening"] for trials in ((), (trial,), ({**trial, "winner_race": None},))]
+    assert [item["tried"] for item in opening] == [False, True, False] and opening[0]["even"] == pytest.approx(3 / 17)
+
+
 def test_cold_pressures_by_wheel() -> None:
     told = pressures.settings_for({"front_left": 160.0}, {"front_left": 190.0}, {"front_left": 180.0}, step_kpa=2.0)
     assert told["cold_kpa"]["front_left"] == 2 * round(told["exactly_kpa"]["front_left"] / 2)
@@ -184,10 +192,11 @@ def test_a_tank_that_does_not_last_asks_for_stops_or_saving(team: Team) -> None:
     used = told["consumption"]
     assert used["per_lap"] == pytest.approx(1.5) and used["start"] == pytest.approx(20.5 * 1.5) and used["tank"] == 20.0
     assert used["saving_needed"] == pytest.approx(1 - 20 / (20.5 * 1.5)) and used["tank_laps"] == 13
-    assert told["stops"]["plans"][0]["stops"] == 1, "a second stint begins with a full tank"
+    assert told["stops"]["plans"][0]["stops"] == 1 == used["filled_at_stops"], "a second stint begins with a full tank"
     wish.change_wish(team.sessions, team.actor, entry, told["version"], {"saving": 0.4, "formation_laps": 0.0})
     saved = looked(team, entry)
     assert saved["consumption"]["start"] == pytest.approx(20 * 1.5 * 0.6) and saved["stops"]["plans"][0]["stops"] == 0
+    assert saved["consumption"]["filled_at_stops"] == 0
     # Energy isn't filled up in the pits: there one saves.
     with team.sessions.begin() as session:
         session.execute(update(Lap).values(fuel_l=None, energy_kwh=60 - 1.5 * Lap.number))
@@ -196,6 +205,7 @@ def test_a_tank_that_does_not_last_asks_for_stops_or_saving(team: Team) -> None:
     wish.change_wish(team.sessions, team.actor, entry, saved["version"], {"saving": 0.0})
     electric = looked(team, entry)
     assert electric["consumption"]["unit"] == "kWh" and electric["stops"]["plans"][0]["stops"] == 0
+    assert electric["consumption"]["filled_at_stops"] == 0
 
 
 def test_runs_driven_like_a_race_tell_what_a_race_uses(team: Team) -> None:

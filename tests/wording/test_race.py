@@ -26,7 +26,7 @@ NOTHING: dict[str, Any] = {
     "options": [],
 }
 QUALIFYING = {"laps": 3, "cold_laps": 2, "safe_us": 66.2e6, "likely_us": 66.0e6, "odds": 0.63, "odds_first": 0.12, "tow_us": None, "odds_tow": None}
-FUEL = {"unit": "l", "start": 41.26, "per_lap": 1.8, "margin": 1.44, "tank": 40.0, "saving_needed": None}
+FUEL = {"unit": "l", "start": 41.26, "per_lap": 1.8, "margin": 1.44, "tank": 40.0, "saving_needed": None, "filled_at_stops": 0}
 PLANS = {
     "plans": [
         {"stints": [{"compound": "hard", "laps": 12}, {"compound": "soft", "laps": 11}], "wins": 0.81, "behind_us": 0.0},
@@ -172,8 +172,9 @@ def test_cautions_a_tow_and_options_that_were_tried_stand_where_they_matter() ->
 
 def test_who_stops_fills_the_tank_and_saves_nothing() -> None:
     short = {**FUEL, "tank": 30.0, "saving_needed": 0.27}
+    filled = {**short, "filled_at_stops": 1}
     assert "save 27 % a lap, or stop" in " ".join(words(lines(consumption=short), "distance"))
-    told = words(lines(consumption=short, stops=PLANS), "distance")
+    told = words(lines(consumption=filled, stops=PLANS), "distance")
     assert told == ["Start with a full tank, 30 l, filled at the stop: 41.3 l in all, 1.80 a lap."]
     assert any("save 27 %" in line for line in words(lines(consumption={**short, "unit": "kWh"}, stops=PLANS), "distance")), "a battery isn't filled"
 
@@ -191,7 +192,7 @@ def test_equal_stints_are_counted() -> None:
 
 
 FEW = "only 4 long runs have another one in their session"
-OPENING: dict[str, Any] = {"laps": 23, "first": 3, "even": 0.15, "cost": None, "runs": 4, "verdict": None, "reason": FEW}
+OPENING: dict[str, Any] = {"laps": 23, "first": 3, "even": 0.15, "cost": None, "runs": 4, "verdict": None, "reason": FEW, "tried": False}
 
 
 def test_push_or_save_stands_on_the_sheet_where_practice_decides() -> None:
@@ -205,7 +206,8 @@ def test_push_or_save_stands_on_the_sheet_where_practice_decides() -> None:
     assert words(lines(opening={**OPENING, "words": "open"}), "start") == ["Standing start, grid of 24."]
     assert words(lines(opening={**measured, "words": saved}), "start")[-1] == saved
     tried = [{"where": "lap", "race": "save: 0.20 s a lap faster.", "qualifying": None}]
-    assert saved not in words(lines(opening={**measured, "words": saved}, options=tried), "start"), "who tried it on purpose knows better"
+    told = lines(opening={**measured, "words": saved, "tried": True}, options=tried)
+    assert saved not in words(told, "start"), "who tried it on purpose knows better"
     assert opening_words({**measured, "cost": -0.1, "verdict": None, "reason": "9 long runs don't tell it firmly enough"}) == (
         "Push or save at the start is open: 0.1 s won on each of the first 3 laps cost 0.000 s on each later one (9 runs); up to 0.015 s pays, "
         "but 9 long runs don't tell it firmly enough."

@@ -9,8 +9,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, sessions
-from fleet_rival.services.exchange import background as packages
-from fleet_rival.services.exchange.bring import BRINGING, ways_in
+from fleet_rival.services.exchange import packages
 from fleet_rival.services.exchange.export import export_driver
 from fleet_rival.services.exchange.leave import make_nameless
 from fleet_rival.services.exchange.lists import list_csv, list_xlsx
@@ -44,14 +43,14 @@ def get_package(path: s.JobPath) -> Response:
 def bring_package(path: s.UploadPath) -> Any:
     """Make another team from a package that was sent: a job. Whoever brings it manages it."""
     name = uploads.upload(sessions(), actor(), path.upload_id).name
-    return background(BRINGING, f"A team from {name}", {"upload_id": str(path.upload_id)}), 202
+    return background(packages.BRINGING, f"A team from {name}", {"upload_id": str(path.upload_id)}), 202
 
 
 @api.post("/team/brought/<uuid:job_id>/ways", responses={"200": s.WaysInOut}, tags=[_exchange])
 @allowed("manager")
 def let_newcomers_in(path: s.JobPath) -> Any:
     """Ways in for people who came with a team and weren't known here; each is shown once."""
-    return s.validate(s.WaysInOut, {"items": ways_in(sessions(), actor(), path.job_id)})
+    return s.validate(s.WaysInOut, {"items": packages.ways_in(sessions(), actor(), path.job_id)})
 
 
 @api.get("/drivers/<uuid:driver_id>/data.zip", responses=_ZIP, tags=[_exchange])

@@ -63,6 +63,7 @@ class WrittenOut(Schema):
     driver_id: UUID | None
     driver: str | None
     session: str | None
+    session_id: UUID | None
     run: int | None
 
 

@@ -89,6 +89,7 @@ class RaceConsumption(Schema):
     tank_laps: int | None
     saving_needed: float | None
     unit_us: float | None = Field(description="What a litre more costs a lap")
+    filled_at_stops: int = Field(description="Stops at which a tank is filled that doesn't hold the whole race; 0: none is")
 
 
 class RaceStint(Schema):
@@ -98,6 +99,7 @@ class RaceStint(Schema):
 
 class RacePlanOut(Schema):
     stints: list[RaceStint]
+    words: str
     stops: int
     time_us: float
     low_us: float
@@ -128,6 +130,7 @@ class RaceFalloffFlip(Schema):
     compound: str
     falloff_us: float = Field(description="At which another plan is as fast")
     stints: list[RaceStint]
+    words: str
 
 
 class RacePitLoss(Schema):
@@ -206,6 +209,7 @@ class RaceOpening(Schema):
     runs: int
     verdict: Literal["push", "save"] | None
     reason: str
+    tried: bool = Field(description="Whether a trial of the whole lap tells it instead")
     words: str
 
 

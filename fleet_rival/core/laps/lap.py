@@ -146,7 +146,7 @@ class Lap:
     """Where a trace is known: by the code of the part that begins at the boundary; `line` is the end of the lap."""
 
     def __reduce__(self) -> Any:
-        # As its fields one after the other: keys are made of pickled laps, and laps go to other processes so.
+        # As its fields one after the other: what is remembered goes by keys of pickled laps, thousands at once.
         return Lap, _IN_ORDER(self)
 
     @property

@@ -7,10 +7,12 @@ from typing import Final
 
 import numpy as np
 
-__all__ = ["CompoundPace", "Rules", "StopPlan", "Strategy", "longest_stint", "plans_of", "time_of"]
+__all__ = ["CompoundPace", "Rules", "StopPlan", "Strategy", "longest_stint", "plans_of", "tells_of_stint", "time_of"]
 
 _MOST_STOPS: Final = 4
 _TOLD: Final = 12
+_LONG_ENOUGH: Final = 0.5
+"""Share of a stint."""
 """Plans that are told."""
 
 
@@ -109,6 +111,11 @@ def time_of(pace: CompoundPace, laps: int, falloff_us: float | None = None) -> f
     ages = np.arange(laps)
     beyond = np.clip(ages - pace.cliff, 0, None).sum() * pace.beyond_us if pace.cliff is not None else 0.0
     return float(laps * pace.new_us + (pace.cold_us if laps else 0.0) + slope * ages.sum() + beyond)
+
+
+def tells_of_stint(clean_laps: int, stint: int) -> bool:
+    """Whether a run of so many clean laps says how tyres and driver last for a stint: half of it is driven, the rest by its slope."""
+    return clean_laps >= _LONG_ENOUGH * stint
 
 
 def plans_of(compounds: Sequence[CompoundPace], rules: Rules, draws: int = 2000, seed: int = 1) -> Strategy:

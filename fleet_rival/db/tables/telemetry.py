@@ -55,7 +55,7 @@ class TraceRow(Base):
 
 
 class Upload(Public, Base):
-    """A telemetry file that is coming in pieces, or has come."""
+    """A large file that is coming in pieces, or has come: telemetry, or a team's package."""
 
     __tablename__ = "upload"
     __table_args__ = table_args(UniqueConstraint("team_id", "id"), within_team("combination_id", "combination"))

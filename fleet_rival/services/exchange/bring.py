@@ -15,20 +15,18 @@ from sqlalchemy import table as plain
 from sqlalchemy.exc import DataError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import BROUGHT, Base, Job, Membership, Person, Team
+from fleet_rival.db.tables import BROUGHT, Base, Membership, Person, Team
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageReader
-from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
-from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
+from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.exchange.export import file_path, trace_path
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
 from fleet_rival.services.team import give_password
 from fleet_rival.telemetry.store import store
 
-__all__ = ["BRINGING", "Brought", "WayIn", "bring_team", "let_in", "ways_in"]
+__all__ = ["Brought", "WayIn", "bring_team", "let_in", "members_of"]
 
-BRINGING: Final = "team.bring"
-"""The kind of job that brings a team in."""
 
 _ROWS: Final = 2000
 _TOLD_EVERY: Final = 10_000
@@ -119,26 +117,7 @@ def let_in(sessions: sessionmaker[Session], members: Sequence[Actor], newcomers:
     return out
 
 
-def ways_in(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> list[WayIn]:
-    """Ways in for those who came with a team in the background; each is told once, to whoever brought the team.
-
-    Raises:
-        NotThere: no such work, or not the actor's.
-        Conflict: it isn't done.
-    """
-    with sessions() as session:
-        job = find_row(session, Job, actor, job_id, "job")
-        if job.person_id != actor.person_id or job.kind != BRINGING:
-            raise NotThere("This isn't a team that you brought in.")
-        if job.state != "done" or job.result is None:
-            raise Conflict("The team isn't in yet.")
-        team = session.scalar(select(Team.id).where(Team.public_id == UUID(job.result["team_id"])))
-        newcomers = set(session.scalars(select(Person.id).where(Person.public_id.in_([UUID(key) for key in job.result["newcomers"]]))))
-        members = _members(session, team) if team is not None else ()
-    return let_in(sessions, members, newcomers)
-
-
-def _members(session: Session, team_id: int) -> tuple[Actor, ...]:
+def members_of(session: Session, team_id: int) -> tuple[Actor, ...]:
     """A team's people, managers first."""
     people = session.scalars(select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id))
     return tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
@@ -264,7 +243,7 @@ def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable
         if who is not None:
             _let_in(session, team_id, who)
         team = session.get_one(Team, team_id)
-        members = _members(session, team_id)
+        members = members_of(session, team_id)
         known = session.scalars(select(Person.public_id).where(Person.id.in_(newcomers)))
         work.finish(session, {"team_id": str(team.public_id), "team": team.name, "rows": told, "newcomers": [str(key) for key in known]})
         return Brought(team_id, team.public_id, team.name, told, members, newcomers)

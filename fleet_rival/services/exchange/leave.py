@@ -29,6 +29,7 @@ from fleet_rival.db.tables import (
 )
 from fleet_rival.services.base import Actor, begin_change, find_row
 from fleet_rival.services.errors import Conflict
+from fleet_rival.services.exchange.packages import forget_packages
 from fleet_rival.telemetry.store import store
 
 __all__ = ["make_nameless"]
@@ -81,7 +82,9 @@ def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
         session.execute(
             update(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(places)).values(revision=Combination.revision + 1)
         )
-        return nameless
+    # Packages of before would say it until their day is over.
+    forget_packages(sessions, actor)
+    return nameless
 
 
 def _let_go(session: Session, actor: Actor, driver: Driver, nameless: str) -> list[int]:

@@ -1,7 +1,7 @@
 """The race ahead of an entry in figures: qualifying, consumption, stops, limits, the race from own laps."""
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -23,13 +23,13 @@ from fleet_rival.core.race.limits import CornerRate, limit_budget
 from fleet_rival.core.race.opening import FIRST_LAPS, opening
 from fleet_rival.core.race.own_race import RaceLap, places, race_from_laps
 from fleet_rival.core.race.pits import pit_loss
-from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
+from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, tells_of_stint
 from fleet_rival.core.race.tow import tow_worth
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.services.base import Actor
 from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
-from fleet_rival.wording.race import opening_words
+from fleet_rival.wording.race import opening_words, plan_words
 
 __all__ = ["figures_of", "race_view"]
 
@@ -37,8 +37,6 @@ _OUT_LAP: Final = 1.3
 _LEAST_LAPS: Final = 8
 """Clean laps of a compound from which its pace is told."""
 _ROUND: Final = 5
-_LONG_ENOUGH: Final = 0.5
-"""Share of a stint that a run must have to say how tyres and driver last."""
 
 
 def race_view(
@@ -75,6 +73,8 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     # A battery isn't filled in the pits.
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     stops = _stops(ahead, paces, laps, fuel_laps, missing) if laps else None
+    if consumption:
+        consumption["filled_at_stops"] = stops["plans"][0]["stops"] if fuel_laps and consumption["saving_needed"] and stops and stops["plans"] else 0
     lane = _pit_loss(ahead, float(median)) if found and median is not None else None
     if group is not None and stops and stops["plans"]:
         missing += _not_practised(ahead, group, stops["plans"][0]["stints"], lane)
@@ -281,23 +281,27 @@ def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: in
     return {
         "cautions": [asdict(item) for item in windows],
         "plans": [
-            {**asdict(plan), "stints": [{"compound": name, "laps": own} for name, own in plan.stints], "stops": plan.stops} for plan in told.plans
+            {**asdict(plan), "stints": (stints := _stints(plan.stints)), "words": plan_words(stints), "stops": plan.stops} for plan in told.plans
         ],
         "pit_flips_s": [{"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()],
         "why_none": told.why_none,
         "falloff_flips": [
-            {"compound": name, "falloff_us": value, "stints": [{"compound": one, "laps": own} for one, own in stints]}
-            for name, (value, stints) in told.falloff_flips.items()
+            {"compound": name, "falloff_us": value, "stints": (stints := _stints(other)), "words": plan_words(stints)}
+            for name, (value, other) in told.falloff_flips.items()
         ],
         "compounds": [asdict(pace) for pace in paces],
     }
+
+
+def _stints(stints: Iterable[tuple[str, int]]) -> list[dict[str, Any]]:
+    return [{"compound": name, "laps": laps} for name, laps in stints]
 
 
 def _not_practised(ahead: Ahead, group: GroupAnalysis, stints: Sequence[Mapping[str, Any]], lane: Mapping[str, Any] | None) -> Iterator[str]:
     """What of the best plan nobody has driven yet."""
     assert ahead.found is not None
     longest = max((len(run.laps) for run in clean_runs(ahead.found.laps, group.members, 1)), default=0)
-    if longest < _LONG_ENOUGH * int(stints[0]["laps"]):
+    if not tells_of_stint(longest, int(stints[0]["laps"])):
         yield f"long run: the longest has {longest} clean {'lap' if longest == 1 else 'laps'}, the first stint {stints[0]['laps']}"
     if len(stints) > 1 and lane is None:
         yield "pit practice: fewer than two in laps and two out laps tell what the lane costs"
@@ -311,7 +315,8 @@ def _opening(ahead: Ahead, group: GroupAnalysis, stops: Mapping[str, Any] | None
     told = opening(clean_runs(ahead.found.laps, group.members, _LEAST_LAPS), net.value if net is not None else 0.0, first)
     if told is None:
         return None
-    facts = {**asdict(told), "first": FIRST_LAPS}
+    tried = any(trial["where"] == "lap" and trial["winner_race"] for trial in ahead.trials)
+    facts = {**asdict(told), "first": FIRST_LAPS, "tried": tried}
     return {**facts, "words": opening_words(facts)}
 
 

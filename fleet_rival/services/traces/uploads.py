@@ -1,4 +1,4 @@
-"""Telemetry files that come in pieces, so that one that breaks off goes on from where it was."""
+"""Large files that come in pieces, telemetry and packages of teams, so that one that breaks off goes on from where it was."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -23,7 +23,7 @@ _MOST_COMING: Final = 20
 
 @dataclass(frozen=True, slots=True)
 class UploadView:
-    """A telemetry file that is coming or has come."""
+    """A file that is coming or has come."""
 
     id: UUID
     combination_id: UUID | None
@@ -47,7 +47,8 @@ def begin_upload(sessions: sessionmaker[Session], actor: Actor, combination_id: 
         Conflict: too many are coming already.
     """
     if not 1 <= size <= MOST_BYTES:
-        raise Refused(f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. Split it by session.")
+        smaller = "Telemetry can be split by session; a package is smaller without traces."
+        raise Refused(f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. {smaller}")
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination") if combination_id else None
         mine = (Upload.team_id == actor.team_id, Upload.person_id == actor.person_id, Upload.state == "coming")

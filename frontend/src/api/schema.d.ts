@@ -9305,6 +9305,11 @@ export interface components {
             between: number;
             /** Deviation */
             deviation: number;
+            /**
+             * Filled At Stops
+             * @description Stops at which a tank is filled that doesn't hold the whole race; 0: none is
+             */
+            filled_at_stops: number;
             /** Laps */
             laps: number;
             /** Margin */
@@ -9386,6 +9391,8 @@ export interface components {
             falloff_us: number;
             /** Stints */
             stints: components["schemas"]["RaceStint"][];
+            /** Words */
+            words: string;
         };
         /** RaceFlip */
         RaceFlip: {
@@ -9486,6 +9493,11 @@ export interface components {
             reason: string;
             /** Runs */
             runs: number;
+            /**
+             * Tried
+             * @description Whether a trial of the whole lap tells it instead
+             */
+            tried: boolean;
             /** Verdict */
             verdict: ("push" | "save") | null;
             /** Words */
@@ -9623,6 +9635,8 @@ export interface components {
             time_us: number;
             /** Wins */
             wins: number;
+            /** Words */
+            words: string;
         };
         /** RaceQualifying */
         RaceQualifying: {
@@ -12665,6 +12679,8 @@ export interface components {
             run: number | null;
             /** Session */
             session: string | null;
+            /** Session Id */
+            session_id: string | null;
             /** Text */
             text: string;
         };

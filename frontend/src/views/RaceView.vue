@@ -44,24 +44,11 @@ const keep = useMutation({
   onSuccess: () => (said.value = 'Kept.'),
   onSettled: () => Promise.all(['races', 'steps', 'history', 'board'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
-/** Compound and laps of each stint, equal ones that follow each other together. */
-function plan(stints: Schemas['RaceStint'][]): string {
-  const told: { words: string; count: number }[] = []
-  for (const { laps, compound } of stints) {
-    const words = `${laps} laps ${compound}`
-    const last = told.at(-1)
-    if (last?.words === words) last.count += 1
-    else told.push({ words, count: 1 })
-  }
-  return told.map(({ words, count }) => (count > 1 ? `${count} × ${words}` : words)).join(' – ')
-}
 const most = computed(() => Math.max(1, ...(race.value?.stops?.plans ?? []).map((item) => item.stints.reduce((sum, stint) => sum + stint.laps, 0))))
 /** The best, and those that could be. */
 const shares = computed(() => (race.value?.stops?.plans ?? []).filter((item, index) => index < 2 || item.wins > 0).slice(0, 6))
 /** A stop that would have to cost next to nothing is no choice. */
 const flips = computed(() => (race.value?.stops?.pit_flips_s ?? []).filter((item) => item.seconds >= 0.4 * race.value!.wish.pit_s))
-/** Stops of the best plan at which a tank is filled that doesn’t hold the whole race. */
-const filledAtStops = computed(() => (race.value?.consumption?.unit === 'l' && race.value.consumption.saving_needed ? (race.value.stops?.plans[0]?.stops ?? 0) : 0))
 const USED: Record<string, string> = { fuel_l: 'l', energy_kwh: 'kWh' }
 const LEARNED: Record<string, string> = { qualifying_us: 'qualifying', race_lap_us: 'laps of the race', fuel_l: 'fuel', energy_kwh: 'energy' }
 const budgets = computed(() => [{ what: 'strikes', budget: race.value?.limits }, { what: 'incidents', budget: race.value?.incidents }].flatMap((item) => (item.budget ? [{ what: item.what, budget: item.budget }] : [])))
@@ -86,20 +73,20 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <h2 id="tyres-title">Tyres and stops</h2>
         <template v-if="race.stops?.plans.length">
           <PictureFrame :name="`tyres and stops, ${race.driver}`"><ol class="plans">
-            <li v-for="(item, index) in shares" :key="plan(item.stints)">
-              <p><b>{{ plan(item.stints) }}</b> <span class="quiet">{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in {{ perCent(item.wins) }} of the draws</span></p>
+            <li v-for="(item, index) in shares" :key="item.words">
+              <p><b>{{ item.words }}</b> <span class="quiet">{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in {{ perCent(item.wins) }} of the draws</span></p>
               <span class="stints" aria-hidden="true"><span v-for="(stint, place) in item.stints" :key="place" class="stint" :class="hatch(stint.compound)" :style="{ width: `${(100 * stint.laps) / most}%` }">{{ stint.laps }}</span></span>
             </li>
           </ol></PictureFrame>
           <p v-for="flip in flips" :key="flip.stops" class="quiet">With {{ flip.stops ? `${flip.stops} ${flip.stops === 1 ? 'stop' : 'stops'}` : 'no stop' }} it would be as fast if a stop cost {{ flip.seconds.toFixed(1) }} s.</p>
-          <p v-for="item in race.stops.falloff_flips" :key="item.compound" class="quiet">If {{ item.compound }} fell off {{ seconds(item.falloff_us, 3) }} a lap, {{ plan(item.stints) }} would be as fast.</p>
+          <p v-for="item in race.stops.falloff_flips" :key="item.compound" class="quiet">If {{ item.compound }} fell off {{ seconds(item.falloff_us, 3) }} a lap, {{ item.words }} would be as fast.</p>
           <p v-for="item in race.stops.cautions" :key="item.first">A caution behind {{ item.first === item.last ? `lap ${item.first}` : `laps ${item.first} to ${item.last}` }}: stop then, up to <b>{{ seconds(item.best_us) }}</b> won (lap {{ item.at }}).</p>
           <details><summary>What this stands on</summary><ul><li v-for="item in race.stops.compounds" :key="String(item.name)">{{ item.name }}: {{ lapTime(Number(item.new_us)) }} on new tyres, falloff {{ seconds(Number(item.falloff_us), 3) }} a lap ({{ seconds(Number(item.falloff_low_us), 3) }} to {{ seconds(Number(item.falloff_high_us), 3) }})<template v-if="item.life">, {{ item.life }} laps a set</template></li></ul></details>
         </template>
         <p v-else-if="race.stops">No plan is possible: {{ race.stops.why_none }}.</p>
         <p v-else class="quiet">Nothing tells yet.</p>
         <p v-for="item in race.options.filter((one) => one.race)" :key="item.where">{{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}</p>
-        <p v-if="race.opening">{{ race.opening.words }}{{ ' ' }}<template v-if="!race.opening.verdict && race.combination_id && !race.options.some((one) => one.where === 'lap' && one.race)"><RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }">Try it on purpose</RouterLink>: one run pushed, one saved, each with its option named.</template></p>
+        <p v-if="race.opening && !race.opening.tried">{{ race.opening.words }}{{ ' ' }}<template v-if="!race.opening.verdict && race.combination_id"><RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }">Try it on purpose</RouterLink>: one run pushed, one saved, each with its option named.</template></p>
         <template v-if="race.crossing">
           <p v-if="race.crossing.drying">Drying: dry tyres from a lap of <b>{{ lapTime(race.crossing.drying.change_us) }}</b> on, {{ race.crossing.laps_left }} laps from the end.</p>
           <p v-if="race.crossing.getting_wet">Getting wet: wet tyres from a lap of <b>{{ lapTime(race.crossing.getting_wet.change_us) }}</b> on.</p>
@@ -117,7 +104,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <p v-for="item in race.options.filter((one) => one.qualifying)" :key="item.where">After the safe lap, {{ item.where === 'lap' ? 'all lap' : item.where }}: {{ item.qualifying }}</p>
         <h2>Distance and consumption</h2>
         <p v-if="race.distance"><b>{{ race.distance.laps }}</b> laps<template v-if="race.distance.close">; one more or less is close</template>.</p>
-        <p v-if="race.consumption && filledAtStops">Start with a full tank, <b>{{ race.consumption.tank }} l</b>, filled at {{ filledAtStops === 1 ? 'the stop' : `the ${filledAtStops} stops` }}: {{ race.consumption.start.toFixed(1) }} l in all, {{ race.consumption.per_lap.toFixed(2) }} a lap <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template></p>
+        <p v-if="race.consumption?.filled_at_stops">Start with a full tank, <b>{{ race.consumption.tank }} l</b>, filled at {{ race.consumption.filled_at_stops === 1 ? 'the stop' : `the ${race.consumption.filled_at_stops} stops` }}: {{ race.consumption.start.toFixed(1) }} l in all, {{ race.consumption.per_lap.toFixed(2) }} a lap <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template></p>
         <p v-else-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template><template v-if="race.consumption.saving_needed"> The {{ race.consumption.unit === 'l' ? 'tank' : 'battery' }} holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap<template v-if="race.consumption.unit === 'l'">, or stop</template>.</template></p>
         <h2>The race from own laps</h2>
         <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}<template v-if="race.own_race.place !== null && race.own_race.place_one_less !== null">, and {{ (race.own_race.place - race.own_race.place_one_less).toFixed(1) }} places: {{ race.own_race.place.toFixed(1) }} is likely among the {{ race.wish.rivals_us.length }} who are known</template>.</p>

@@ -40,7 +40,8 @@ const jobs = useQuery({
 const recent = computed(() => (jobs.data.value?.items ?? []).filter((job) => KINDS.includes(job.kind) && Date.now() - new Date(job.ended_at ?? job.made_at).getTime() < DAY))
 const under = computed(() => recent.value.filter((job) => !isOver(job)))
 const made = computed(() => recent.value.filter((job) => job.kind === 'team.package' && job.state === 'done'))
-const broken = computed(() => recent.value.filter((job) => job.state === 'failed'))
+/** The last of each kind, if it came to nothing. */
+const broken = computed(() => KINDS.flatMap((kind) => recent.value.find((job) => job.kind === kind) ?? []).filter((job) => job.state === 'failed'))
 const came = computed(() => recent.value.filter((job) => job.kind === 'team.bring' && job.state === 'done' && job.person === me.data.value?.person))
 /** Whoever brought a team in is in one more. */
 watch(() => came.value.length, () => queries.invalidateQueries({ queryKey: ME }))
@@ -82,7 +83,7 @@ const enter = useMutation({
     </form>
     <JobProgress v-for="job in under" :key="job.id" :job="job" />
     <ul v-if="made.length" class="plain" aria-label="Packages">
-      <li v-for="job in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ told<string>(job, 'file') }}</a> <span class="quiet">{{ megabytes(told<number>(job, 'bytes')) }}, {{ told<number>(job, 'rows').toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
+      <li v-for="job in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ told<string>(job, 'file') }}</a> <span class="quiet">{{ megabytes(told<number>(job, 'bytes')) }}<template v-if="told<boolean>(job, 'telemetry')"> with traces</template>, {{ told<number>(job, 'rows').toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
     </ul>
     <p v-for="job in broken" :key="job.id" role="alert" class="bad">{{ job.name }}: {{ job.trouble }}</p>
     <h3>Lists for a spreadsheet</h3>

@@ -36,6 +36,7 @@ function write(index: number, key: string, value: string) {
 .rows {
   border: 0;
   border-top: 1px solid var(--rule);
+  min-width: 0;
   padding: 6px 0 4px;
   margin: 0;
 }
@@ -71,6 +72,9 @@ legend {
   }
   .row .wide {
     min-width: 0;
+  }
+  .row .wide .field {
+    width: 0;
   }
 }
 </style>

@@ -11,18 +11,20 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 from uuid6 import uuid7
 
-from fleet_rival.db.tables import Job, Team
+from fleet_rival.db.tables import Job, Membership, Person, Team
 from fleet_rival.services.base import Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.exchange.bring import bring_team
+from fleet_rival.services.exchange.bring import WayIn, bring_team, let_in, members_of
 from fleet_rival.services.exchange.export import export_team, package_name
 from fleet_rival.services.traces.uploads import discard_upload, own_upload
 from fleet_rival.telemetry.store import store
 
-__all__ = ["MAKING", "bring_upload", "make_package", "package_file"]
+__all__ = ["BRINGING", "MAKING", "bring_upload", "forget_packages", "make_package", "package_file", "ways_in"]
 
 MAKING: Final = "team.package"
 """The kind of job that makes a package."""
+BRINGING: Final = "team.bring"
+"""The kind of job that brings a team in."""
 
 
 def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collection[UUID] | None, work: Work, *, telemetry: bool) -> None:
@@ -42,7 +44,7 @@ def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collec
         store().keep_package(name, file)
     with sessions.begin() as session:
         team = session.scalars(select(Team.name).where(Team.id == actor.team_id)).one()
-        told = {"package": name, "file": package_name(team, datetime.now(UTC)), "rows": rows, "bytes": size}
+        told = {"package": name, "file": package_name(team, datetime.now(UTC)), "rows": rows, "bytes": size, "telemetry": telemetry}
         work.finish(session, told)
 
 
@@ -86,6 +88,38 @@ def bring_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID,
         discard_upload(sessions, actor, upload_id)
         raise
     discard_upload(sessions, actor, upload_id)
+
+
+def ways_in(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> list[WayIn]:
+    """Ways in for those who came with a team in the background; each is told once, to whoever brought the team.
+
+    Whoever is in another team by now is let in by that one.
+
+    Raises:
+        NotThere: no such work, or not the actor's.
+        Conflict: it isn't done.
+    """
+    with sessions() as session:
+        job = find_row(session, Job, actor, job_id, "job")
+        if job.person_id != actor.person_id or job.kind != BRINGING:
+            raise NotThere("This isn't a team that you brought in.")
+        if job.state != "done" or job.result is None:
+            raise Conflict("The team isn't in yet.")
+        team = session.scalar(select(Team.id).where(Team.public_id == UUID(job.result["team_id"])))
+        newcomers = set(session.scalars(select(Person.id).where(Person.public_id.in_([UUID(key) for key in job.result["newcomers"]]))))
+        elsewhere = select(Membership.person_id).where(Membership.team_id != team)
+        newcomers -= set(session.scalars(elsewhere.where(Membership.person_id.in_(newcomers))))
+        members = members_of(session, team) if team is not None else ()
+    return let_in(sessions, members, newcomers)
+
+
+def forget_packages(sessions: sessionmaker[Session], actor: Actor) -> None:
+    """Throw away what is kept of a team's packages, before their day is over."""
+    with sessions() as session:
+        made = session.scalars(select(Job.result).where(Job.team_id == actor.team_id, Job.kind == MAKING, Job.state == "done"))
+        names = [str(told["package"]) for told in made if told]
+    for name in names:
+        store().remove_package(name)
 
 
 def _check_manages(actor: Actor) -> None:
