@@ -1,6 +1,5 @@
 """How the server runs: one process with threads on loopback, nothing loaded before the fork."""
 
-import gc
 import importlib
 import os
 import signal
@@ -9,6 +8,7 @@ from types import FrameType
 from typing import Any
 
 from fleet_rival.api.streams import PLACES
+from fleet_rival.collector import settle
 from fleet_rival.logs import configure
 
 bind = f"127.0.0.1:{os.environ.get('FLEET_PORT', '8350')}"
@@ -45,8 +45,7 @@ def post_worker_init(worker: Any) -> None:
 
 
 def _settle() -> None:
-    """What is loaded by now stays: the garbage collector needn't look through it again, which held all threads up for a third of a second."""
+    """Load what the first analysis needs; from then on, what is loaded stays."""
     for name in ("scipy.special", "scipy.optimize"):
         importlib.import_module(name)
-    gc.collect()
-    gc.freeze()
+    settle()

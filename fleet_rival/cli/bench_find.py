@@ -14,6 +14,7 @@ from fleet_rival.cli.bench_floors import numpy_pass
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
 from fleet_rival.cli.trial import Trial
+from fleet_rival.collector import settle
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import part_table
 from fleet_rival.core.laps.lap import LINE_END, Crossing
@@ -37,6 +38,8 @@ _CORNERS: Final = 13
 
 def bench_find(whole: Trial, actor: Actor) -> list[Row]:
     """Each beside a plain NumPy pass (best, median, mean, deviation) over the same times."""
+    # As the server and its worker do once they have begun.
+    settle()
     return [_linked(), *_page(whole, actor), *_group(whole, actor)]
 
 
@@ -79,12 +82,8 @@ def _page(whole: Trial, actor: Actor) -> list[Row]:
         find.driver_laps(whole.sessions, actor, combination.id, driver_id)
         pace.driver_pace(whole.sessions, actor, combination.id, driver_id)
 
-    def cold() -> None:
-        # All laps are others than before: also of what is remembered by its laps, nothing is right any more.
-        _changed(whole, combination.id)
-        ask()
-
-    anew, floor = repeat_in_turn(cold, lambda: numpy_pass(_times(laps)), 5)
+    # All laps are others than before: also of what is remembered by its laps, nothing is right any more.
+    anew, floor = repeat_in_turn(ask, lambda: numpy_pass(_times(laps)), 5, before=lambda: _changed(whole, combination.id))
     again = repeat(ask, 50)
     what = f"a driver's whole page (figures, laps, pace), {_OWN_LAPS} laps × {_CORNERS + 1} segments"
     rows = [
@@ -132,9 +131,12 @@ def _group(whole: Trial, actor: Actor) -> list[Row]:
     layout = made_layout(_CORNERS, "Group")
     laps = made_laps(layout, _GROUP, _OWN_LAPS, 8)
     combination = add_practice(whole.sessions, actor, layout, "Group", laps)
-    floor = repeat(lambda: numpy_pass(_times(laps)), 5)
-    began = time.perf_counter()
-    find.summary(whole.sessions, actor, combination.id)
-    took = time.perf_counter() - began
+
+    took, floor = repeat_in_turn(
+        lambda: find.summary(whole.sessions, actor, combination.id),
+        lambda: numpy_pass(_times(laps)),
+        3,
+        before=lambda: _changed(whole, combination.id),
+    )
     what = f"all figures of a group of {_GROUP} drivers × {_OWN_LAPS} laps × {_CORNERS + 1} segments, as the worker makes them"
     return [(what, f"{seconds(took)} (aim 3 s)", f"one NumPy pass: {seconds(floor)}", ratio(took, floor))]

@@ -22,18 +22,33 @@ def repeat(act: Callable[[], Any], times: int) -> float:
     return median(took)
 
 
-def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int) -> tuple[float, float]:
-    """Medians of two things done in turn."""
-    one, other = times_in_turn(act, floor, times)
+def _nothing() -> None:
+    """What is to be prepared where nothing is."""
+
+
+def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int, before: Callable[[], Any] = _nothing) -> tuple[float, float]:
+    """Medians of two things done in turn.
+
+    Args:
+        before: as in `times_in_turn`.
+    """
+    one, other = times_in_turn(act, floor, times, before)
     return median(one), median(other)
 
 
-def times_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int) -> tuple[list[float], list[float]]:
-    """Seconds that two things take, done in turn, so that whatever else the machine does meets both alike."""
+def times_in_turn(
+    act: Callable[[], Any], floor: Callable[[], Any], times: int, before: Callable[[], Any] = _nothing
+) -> tuple[list[float], list[float]]:
+    """Seconds that two things take, done in turn, so that whatever else the machine does meets both alike.
+
+    Args:
+        before: done each time before both, and not measured.
+    """
     act()
     floor()
     took: tuple[list[float], list[float]] = ([], [])
     for _ in range(times):
+        before()
         for one, seconds in zip((act, floor), took, strict=True):
             begin = time.perf_counter()
             one()

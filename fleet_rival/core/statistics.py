@@ -49,10 +49,10 @@ def percentile(values: Sequence[int], share: Fraction) -> Fraction:
     Fraction(15, 1)
     """
     ordered = sorted(values)
-    position = share * (len(ordered) - 1)
-    below = int(position)
+    # In whole numbers up to the last step: sums of fractions are brought to lowest terms each time.
+    below, rest = divmod(share.numerator * (len(ordered) - 1), share.denominator)
     above = min(below + 1, len(ordered) - 1)
-    return ordered[below] + (position - below) * (ordered[above] - ordered[below])
+    return Fraction(ordered[below] * share.denominator + rest * (ordered[above] - ordered[below]), share.denominator)
 
 
 def median(values: Sequence[int]) -> Fraction:

@@ -7,7 +7,7 @@ from datetime import datetime
 from operator import attrgetter
 from typing import Any, NamedTuple
 
-from sqlalchemy import Row, func, select, tuple_
+from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session
 
 from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident, Pull
@@ -54,6 +54,19 @@ class StoredLap(NamedTuple):
     lap: CoreLap
 
 
+class _Around(NamedTuple):
+    """Of a row what isn't the lap's own: where it is stored, and what was said of its driver and its session."""
+
+    id: int
+    version: int
+    guest: bool
+    wetness: str | None
+    air_temp_c: float | None
+    track_temp_c: float | None
+    session_id: int
+    weather: list[dict[str, Any]] | None
+
+
 def lap_values(lap: CoreLap) -> dict[str, Any]:
     """A lap's facts as column values; keys to other rows are the caller's."""
     values: dict[str, Any] = dict(zip(_PLAIN, _plain_of(lap), strict=True))
@@ -90,15 +103,15 @@ def laps_of(
         select(
             Lap.id,
             Lap.version,
-            Driver.name.label("driver"),
             Driver.guest,
-            PracticeSession.label.label("session"),
-            PracticeSession.session_local,
-            PracticeSession.wetness.label("said_wetness"),
-            PracticeSession.air_temp_c.label("said_air_temp_c"),
-            PracticeSession.track_temp_c.label("said_track_temp_c"),
-            PracticeSession.id.label("session_key"),
+            PracticeSession.wetness,
+            PracticeSession.air_temp_c,
+            PracticeSession.track_temp_c,
+            PracticeSession.id,
             PracticeSession.weather,
+            Driver.name,
+            PracticeSession.label,
+            PracticeSession.session_local,
             Lap.number,
             Lap.strikes,
             Lap.incidents,
@@ -120,16 +133,20 @@ def laps_of(
         query = query.where(tuple_(Lap.driver_id, Lap.session_id, Lap.run).in_(runs))
     session.flush()
     # Columns alone, thousands of rows: past what makes objects of them.
-    rows = session.connection().execute(query).all()
+    rows = [(_Around._make(row[: len(_Around._fields)]), row[len(_Around._fields) :]) for row in session.connection().execute(query)]
     if not as_said:
-        return [StoredLap(row.id, row.version, _lap(row)) for row in rows]
-    keys = None if runs is None else [row.id for row in rows]
+        return [StoredLap(around.id, around.version, _lap(facts)) for around, facts in rows]
+    keys = None if runs is None else [around.id for around, _ in rows]
     remarks = _remarks(session, team_id, combination_id, keys)
-    begun = _begun(session, team_id, {row.session_key for row in rows if row.weather})
+    begun = _begun(session, team_id, {around.session_id for around, _ in rows if around.weather})
     traced = _traced(session, team_id, combination_id, keys)
     return [
-        StoredLap(row.id, row.version, _as_said(row, _lap(row, traced.get(row.id)), remarks.get(row.id, ()), begun.get(row.session_key)))
-        for row in rows
+        StoredLap(
+            around.id,
+            around.version,
+            _as_said(around, _lap(facts, traced.get(around.id)), remarks.get(around.id, ()), begun.get(around.session_id)),
+        )
+        for around, facts in rows
     ]
 
 
@@ -167,20 +184,20 @@ def _begun(session: Session, team_id: int, keys: Collection[int]) -> dict[int, d
     return {key: moment for key, moment in session.execute(query) if moment is not None}
 
 
-def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], begun: datetime | None) -> CoreLap:
+def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[tuple[str, str]], begun: datetime | None) -> CoreLap:
     values: dict[str, Any] = {}
-    if row.guest and "guest" not in lap.flags:
+    if around.guest and "guest" not in lap.flags:
         values["flags"] = lap.flags | {"guest"}
     weather = None
-    if row.weather and begun is not None and lap.started_at is not None:
-        changes = [Weather(item["minute"], item["wetness"]) for item in row.weather]
+    if around.weather and begun is not None and lap.started_at is not None:
+        changes = [Weather(item["minute"], item["wetness"]) for item in around.weather]
         weather = wetness_at(changes, (lap.started_at - begun).total_seconds())
-    if said := weather or row.said_wetness:
+    if said := weather or around.wetness:
         values["wetness"] = said
-    if row.said_air_temp_c is not None and lap.air_temp_c is None:
-        values["air_temp_c"] = row.said_air_temp_c
-    if row.said_track_temp_c is not None and lap.track_temp_c is None:
-        values["track_temp_c"] = row.said_track_temp_c
+    if around.air_temp_c is not None and lap.air_temp_c is None:
+        values["air_temp_c"] = around.air_temp_c
+    if around.track_temp_c is not None and lap.track_temp_c is None:
+        values["track_temp_c"] = around.track_temp_c
     if remarks:
         happened = [Incident(kind, corner) for corner, kind in remarks if kind in INCIDENTS]
         values["incidents"] = tuple(dict.fromkeys((*lap.incidents, *happened)))
@@ -189,27 +206,27 @@ def _as_said(row: Row[Any], lap: CoreLap, remarks: Sequence[tuple[str, str]], be
     return replace(lap, **values) if values else lap
 
 
-def _lap(row: Row[Any], traced: Mapping[str, Any] | None = None) -> CoreLap:
-    # The last columns of the query, in this order.
-    values = dict(zip(_PLAIN, row[-len(_PLAIN) :], strict=True))
+def _lap(facts: Sequence[Any], traced: Mapping[str, Any] | None = None) -> CoreLap:
+    driver, session, session_local, number, strikes, incidents, flags, options, mistakes, sectors, segments, said, *plain = facts
+    values = dict(zip(_PLAIN, plain, strict=True))
     # Most laps have nothing of these.
-    if row.session_local:
-        values["session_local"] = datetime.fromisoformat(row.session_local)
-    if row.strikes:
-        values["strikes"] = tuple(row.strikes.split())
-    if row.incidents:
-        values["incidents"] = tuple(Incident(*token.split(":", 1)) for token in row.incidents.split())
-    if row.flags:
-        values["flags"] = frozenset(row.flags.split())
-    if row.options:
-        values["options"] = tuple(_pair(token, "=") for token in row.options.split())
-    if row.mistakes:
-        values["mistakes"] = tuple(_pair(token, ":") for token in row.mistakes.split())
-    if row.said:
-        values["said"] = row.said
+    if session_local:
+        values["session_local"] = datetime.fromisoformat(session_local)
+    if strikes:
+        values["strikes"] = tuple(strikes.split())
+    if incidents:
+        values["incidents"] = tuple(Incident(*token.split(":", 1)) for token in incidents.split())
+    if flags:
+        values["flags"] = frozenset(flags.split())
+    if options:
+        values["options"] = tuple(_pair(token, "=") for token in options.split())
+    if mistakes:
+        values["mistakes"] = tuple(_pair(token, ":") for token in mistakes.split())
+    if said:
+        values["said"] = said
     if traced:
         values |= traced
-    return CoreLap(driver=row.driver, session=row.session, number=row.number, sectors=row.sectors or {}, segments=row.segments or {}, **values)
+    return CoreLap(driver=driver, session=session, number=number, sectors=sectors or {}, segments=segments or {}, **values)
 
 
 def _pair(token: str, sign: str) -> tuple[str, str]:

@@ -1,6 +1,5 @@
 """The worker process: runs jobs, and looks for those that nobody told it of."""
 
-import gc
 import logging
 import os
 import threading
@@ -11,6 +10,7 @@ from celery.signals import worker_ready, worker_shutdown
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.collector import settle
 from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.db.tables import now
@@ -43,9 +43,7 @@ def run_job(key: int) -> None:
 
 @worker_ready.connect  # type: ignore[untyped-decorator]
 def _begin(**_: Any) -> None:
-    # What is loaded by now stays; the garbage collector needn't look through it again and hold what is fed up.
-    gc.collect()
-    gc.freeze()
+    settle()
     threading.Thread(target=_look, daemon=True).start()
     threading.Thread(target=take_feed, args=(_sessions, _end), daemon=True).start()
 

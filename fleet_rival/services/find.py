@@ -21,7 +21,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
-from fleet_rival.services.looked_at import analysis_of
+from fleet_rival.services.looked_at import analysis_of, driver_analysis_of
 from fleet_rival.services.track import load_track
 from fleet_rival.wording.ladder import ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
@@ -64,7 +64,8 @@ def driver_laps(
     """
     may_see(sessions, actor, driver_id)
     look = asked_look(sessions, actor, combination_id, week_id, also)
-    return kept_answer(sessions, actor, combination_id, f"driver:{driver_id}{look.tail}", partial(_compute, look))
+    about = f"driver:{driver_id}{look.tail}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute_laps, about, driver_id, look))
 
 
 def may_see(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> None:
@@ -110,7 +111,6 @@ def _is_open(session: Session, actor: Actor) -> bool:
 
 
 def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
-    settings = look.settings(row)
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
     analysis = analysis_of(look, session, actor, row, track)
@@ -119,9 +119,15 @@ def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> di
     whole["countable"] = countable(analysis.drivers.values())
     answers = {f"summary{tail}": as_json(whole), f"summary:nobody{tail}": as_json(_of_one(whole, "", {}))}
     for name, driver in analysis.drivers.items():
-        answers[f"driver:{ids[name]}{tail}"] = as_json(_driver(track, driver, ids[name], settings))
         answers[f"summary:{ids[name]}{tail}"] = as_json(_of_one(whole, name, countable([driver])))
     return answers
+
+
+def _compute_laps(about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+    track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+    driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
+    found = driver and driver_analysis_of(look, session, actor, row, track, driver)
+    return {about: as_json(_driver(track, found, str(driver_id), look.settings(row)))} if found else {}
 
 
 def _of_one(whole: dict[str, Any], name: str, counts: Mapping[str, int]) -> dict[str, Any]:
@@ -189,6 +195,8 @@ def _strip(track: Track, driver: DriverAnalysis, group: GroupAnalysis, settings:
         parts = part_figures(track, driver.laps, group.members, settings, "sectors")
         depth = "sectors" if any(figures.losses_us for figures in parts.values()) else None
     codes = list(parts) if depth else []
+    losses = [parts[code].losses_us.get for code in codes]
+    passes = [parts[code].passes for code in codes]
     laps = []
     for index in group.members:
         item = driver.laps[index]
@@ -203,9 +211,9 @@ def _strip(track: Track, driver: DriverAnalysis, group: GroupAnalysis, settings:
                 "started_at": lap.started_at.isoformat() if lap.started_at else None,
                 "marks": dict(item.marks),
                 "clean": item.clean,
-                "times_us": [known.get(code) for code in codes],
-                "losses_us": [parts[code].losses_us.get(index) for code in codes],
-                "passes": [index in parts[code].passes for code in codes],
+                "times_us": list(map(known.get, codes)),
+                "losses_us": [loss(index) for loss in losses],
+                "passes": [index in passed for passed in passes],
                 "taken": sorted(item.taken.segments),
                 "strikes": list(lap.strikes),
                 "incidents": [f"{what}:{corner}" for what, corner in lap.incidents],

@@ -1,18 +1,19 @@
-"""The analysis of all laps that somebody looks at, remembered by the state of their combination."""
+"""The analysis of all laps, or of a driver's, that somebody looks at, remembered by the state of their combination."""
 
 from typing import Final
 
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.analysis import Analysis
+from fleet_rival.core.analysis import Analysis, DriverAnalysis
+from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
-from fleet_rival.db.tables import Combination
+from fleet_rival.db.tables import Combination, Driver
 from fleet_rival.services.analysed import MOST_LAPS, analysed, without_intervals
 from fleet_rival.services.base import Actor
 from fleet_rival.services.look import Look
 from fleet_rival.services.remembered import Remembered, key_of
 
-__all__ = ["analysis_of"]
+__all__ = ["analysis_of", "driver_analysis_of"]
 
 _remembered: Final = Remembered(MOST_LAPS, size=lambda analysis: sum(len(driver.laps) for driver in analysis.drivers.values()))
 
@@ -23,5 +24,16 @@ def analysis_of(look: Look, session: Session, actor: Actor, row: Combination, tr
     Remembered by the combination's revision, which rises whenever something changes that figures depend on: several answers are made of it.
     """
     settings = without_intervals(look.settings(row))
-    key = key_of(row.public_id, row.revision, look.stretch, track, settings)
-    return _remembered.get(key, lambda: analysed(track, look.laps(session, actor, row), settings))
+    return _remembered.get(_key(look, row, track, settings), lambda: analysed(track, look.laps(session, actor, row), settings))
+
+
+def driver_analysis_of(look: Look, session: Session, actor: Actor, row: Combination, track: Track, driver: Driver) -> DriverAnalysis | None:
+    """One driver's part of `analysis_of`: nobody else's laps are looked through for it. None: no laps."""
+    settings = without_intervals(look.settings(row))
+    whole: Analysis | None = _remembered.known(_key(look, row, track, settings))
+    analysis = whole or analysed(track, look.laps(session, actor, row, [driver.id]), settings)
+    return analysis.drivers.get(driver.name)
+
+
+def _key(look: Look, row: Combination, track: Track, settings: Settings) -> bytes:
+    return key_of(row.public_id, row.revision, look.stretch, track, settings)

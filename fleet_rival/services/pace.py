@@ -112,7 +112,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         if group.group == found.main.group and group.consistency.spread_s_per_sqrt_min is not None
     ]
     readings = _readings(session, actor, row, driver, [item.lap for item in found.laps])
-    figures = driver_report(found)
+    figures = driver_report(found, by_set=False)
     own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
     sheets = {label: str(key) for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))}
     body = {

@@ -34,15 +34,23 @@ class Remembered:
         self._turns: Final = Turns()
         self._held: Final[OrderedDict[bytes, Any]] = OrderedDict()
 
+    def known(self, key: bytes) -> Any:
+        """The answer to a key; None where it isn't known."""
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+            return self._held.get(key)
+
     def get(self, key: bytes, make: Callable[[], Item]) -> Item:
         """The answer to a key; made where it isn't known, once for all who ask at the same time."""
         with self._turns.of(key):
-            with self._lock:
-                if key in self._held:
-                    self._held.move_to_end(key)
-                    known: Item = self._held[key]
-                    return known
+            known: Item | None = self.known(key)
+            if known is not None:
+                return known
             made = make()
+            if self._size(made) > self._most:
+                # Everything else would be forgotten for it, and then itself.
+                return made
             with self._lock:
                 self._held[key] = made
                 while sum(self._size(item) for item in self._held.values()) > self._most:

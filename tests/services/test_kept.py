@@ -82,6 +82,12 @@ class TestRemembered:
         held.get(b"c", lambda: "yy")
         assert held.get(b"a", lambda: "anew") == "xx" and held.get(b"b", lambda: "anew") == "anew"
 
+    def test_what_is_larger_than_all_that_may_be_held_drives_nothing_out(self) -> None:
+        held = Remembered(5, len)
+        held.get(b"a", lambda: "xx")
+        assert held.get(b"b", lambda: "larger") == "larger" and held.known(b"b") is None
+        assert held.known(b"a") == "xx"
+
     def test_a_key_tells_apart_what_looks_alike(self) -> None:
         assert len({key_of("a", "b"), key_of("ab"), key_of(["a", "b"]), key_of(1), key_of(1.0), key_of(None)}) == 6
         assert key_of({"x": (1, 2)}, 3) == key_of({"x": (1, 2)}, 3)

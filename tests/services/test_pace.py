@@ -1,9 +1,10 @@
 """One driver's page: the report's figures in the same words everywhere, for whom they are, and anew after each change."""
 
 import json
-from datetime import UTC, datetime
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import orjson
 import pytest
@@ -11,8 +12,9 @@ from sqlalchemy import select
 
 from fleet_rival.api import schemas
 from fleet_rival.core.season.targets import Target
-from fleet_rival.db.tables import Driver, Lap, PracticeSession
-from fleet_rival.services import beside, drive, pace, track, week
+from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession
+from fleet_rival.services import beside, drive, find, looked_at, pace, track, week
+from fleet_rival.services.analysed import analysed
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.runs import edit
 from fleet_rival.services.runs.places import RunKey
@@ -48,6 +50,31 @@ def test_the_page_says_what_the_report_says_and_where_each_lap_stands(season: Se
     assert run["adjusted_us"] == found["figures"]["consistency"]["adjusted_sd_us"], "one run alone is all of it"
     assert found["falloff"]["laps_used"] == 8 and len(found["falloff_words"]) >= 2
     assert found["options"] == [] and found["odds"] is None and "4 are needed" in found["learning"]["words"]
+
+
+def test_a_drivers_laps_are_told_alike_with_or_without_everybody_elses(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    season.drive("Corin Ashgrove", EVENING + timedelta(hours=1), [90, 71, 64.0, 64.5, 64.8, 64.6, 64.9])
+    looked: list[set[str]] = []
+
+    def watched(layout: Any, laps: Sequence[Any], settings: Any) -> Any:
+        looked.append({lap.driver for lap in laps})
+        return analysed(layout, laps, settings)
+
+    monkeypatch.setattr(looked_at, "analysed", watched)
+
+    def told() -> bytes:
+        return find.driver_laps(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"])[0]
+
+    alone = told()
+    assert looked == [{"Ysolde Farrand"}], "nobody else's laps are looked through for it"
+    with season.sessions.begin() as session:
+        # As after a change that touches no lap: every answer is made anew.
+        session.scalars(select(Combination)).one().revision += 1
+    find.summary(season.sessions, season.actor, place)
+    assert looked[1:] == [{"Ysolde Farrand", "Corin Ashgrove"}]
+    assert told() == alone and len(looked) == 2, "what is known of all isn't looked through again"
+    with pytest.raises(NotThere, match="no laps"):
+        find.driver_laps(season.sessions, season.actor, place, uuid4())
 
 
 def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID) -> None:

@@ -93,7 +93,7 @@ def part_figures(
             code,
             len(passed),
             reference,
-            fmean(losses[index] for index in passes[code]) if passed and reference else None,
+            fmean([losses[index] for index in passes[code]]) if passed and reference else None,
             standard_deviation(passed) if len(passed) > 1 else None,
             losses,
             frozenset(passes[code]),

@@ -54,6 +54,7 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
     overlaps = [frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts]
     codes = [part.code for part in parts]
     rows = {index: row for row, index in enumerate(members)}
+    never = int(NEVER)
     times = np.full((len(members), len(parts)), NEVER, dtype=np.int64)
     for row, index in enumerate(members):
         item = judged[index]
@@ -61,7 +62,7 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
             continue
         known = item.lap.sectors if depth == "sectors" else item.lap.segments
         taken = item.taken.segments
-        times[row] = [known.get(code, NEVER) for code in codes]
+        times[row] = [known.get(code, never) for code in codes]
         if taken:
             times[row, [bool(taken & overlap) for overlap in overlaps]] = NEVER
     next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)

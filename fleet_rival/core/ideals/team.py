@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from fleet_rival.core.ideals.table import NEVER, PartTable
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.order import in_order
@@ -51,6 +53,6 @@ def _best_parts(tables: Sequence[PartTable]) -> list[TeamPart] | None:
         fastest = min((int(table.times[:, column].min()) for table in tables if table.laps), default=int(NEVER))
         if fastest >= NEVER:
             return None
-        reached = [table.laps[row].lap for table in tables for row in range(len(table.laps)) if table.times[row, column] == fastest]
+        reached = [table.laps[row].lap for table in tables for row in np.flatnonzero(table.times[:, column] == fastest)]
         best.append(TeamPart(part.code, fastest, in_order(reached)[0]))
     return best

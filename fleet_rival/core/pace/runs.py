@@ -50,12 +50,15 @@ def clean_runs(judged: Sequence[JudgedLap], members: Sequence[int], least: int) 
     """
     found: dict[tuple[str, int | None], list[int]] = defaultdict(list)
     for index in members:
-        if judged[index].clean:
-            found[judged[index].lap.session, judged[index].lap.run].append(index)
+        item = judged[index]
+        if item.clean:
+            found[item.lap.session, item.lap.run].append(index)
     first: dict[tuple[str, int | None], int] = {}
     for item in judged:
-        key = (item.lap.session, item.lap.run)
-        first[key] = min(first.get(key, item.lap.number), item.lap.number)
+        lap = item.lap
+        key = (lap.session, lap.run)
+        if lap.number < first.get(key, lap.number + 1):
+            first[key] = lap.number
     runs = []
     for (session, run), positions in found.items():
         if len(positions) >= least:
