@@ -19,7 +19,7 @@ from fleet_rival.jobs.feeding import take_feed
 from fleet_rival.jobs.kinds import KINDS
 from fleet_rival.jobs.messages import tell_events, wake
 from fleet_rival.logs import configure
-from fleet_rival.services import jobs
+from fleet_rival.services import jobs, kept
 from fleet_rival.services.traces import keep
 
 __all__ = ["app"]
@@ -75,6 +75,7 @@ def _look() -> None:
             if count % _SWEEP_EVERY == 0:
                 with _sessions.begin() as session:
                     events.sweep(session)
+                    kept.sweep(session, now())
                 keep.sweep(_sessions, now())
         except DBAPIError:
             log.warning("the database can't be reached; looking again in a moment")

@@ -4,7 +4,7 @@ import hashlib
 import json
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import cache
 from pathlib import Path
 from threading import Lock
@@ -23,9 +23,10 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.turns import Turns
 
-__all__ = ["IN_THE_WAY", "Compute", "Recent", "as_json", "code_stamp", "kept_answer", "stamp_of"]
+__all__ = ["IN_THE_WAY", "Compute", "Recent", "as_json", "code_stamp", "kept_answer", "stamp_of", "sweep"]
 
 _AT_ONCE: Final = 10
+_SWEPT_AT_ONCE: Final = 500
 _FORGOTTEN_AFTER: Final = timedelta(days=7)
 """An answer that no longer holds, and that nobody asked for anew so long, isn't asked for any more."""
 
@@ -110,12 +111,21 @@ def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, st
             for start in range(0, len(rows), _AT_ONCE):
                 statement = insert(StoredAnalysis).values(rows[start : start + _AT_ONCE])
                 session.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
-            # Answers for looks and weeks that nobody asks for any more.
-            own = (StoredAnalysis.team_id == actor.team_id, StoredAnalysis.combination_id == combination_id)
-            session.execute(delete(StoredAnalysis).where(*own, StoredAnalysis.stamp != stamp, StoredAnalysis.made_at < now() - _FORGOTTEN_AFTER))
     except OperationalError as error:
         if getattr(error.orig, "errno", None) not in IN_THE_WAY:
             raise
+
+
+def sweep(session: Session, moment: datetime) -> None:
+    """Throw away answers that no longer hold, for looks and weeks that nobody asks for any more, of all teams."""
+    old = (
+        select(StoredAnalysis.id, StoredAnalysis.stamp, Combination.revision, Combination.settings)
+        .join(Combination, (Combination.team_id == StoredAnalysis.team_id) & (Combination.id == StoredAnalysis.combination_id))
+        .where(StoredAnalysis.made_at < moment - _FORGOTTEN_AFTER)
+    )
+    gone = [key for key, stamp, revision, settings in session.execute(old) if stamp != stamp_of(revision, settings)]
+    for start in range(0, len(gone), _SWEPT_AT_ONCE):
+        session.execute(delete(StoredAnalysis).where(StoredAnalysis.id.in_(gone[start : start + _SWEPT_AT_ONCE])))
 
 
 IN_THE_WAY = frozenset({1205, 1213})

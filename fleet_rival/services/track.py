@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.track import Corner, Pit, Sector, Track
@@ -117,20 +117,32 @@ def layouts(sessions: sessionmaker[Session], actor: Actor) -> list[LayoutView]:
         return [LayoutView(*row) for row in session.execute(query)]
 
 
+_SECTORS = (
+    select(LayoutSector.code, LayoutSector.start_m)
+    .where(LayoutSector.team_id == bindparam("team"), LayoutSector.layout_id == bindparam("layout"))
+    .order_by(LayoutSector.start_m)
+)
+_CORNERS = (
+    select(*(getattr(LayoutCorner, name) for name in ("code", "start_m", "apex_m", "end_m", "name", "direction", "linked_to_next")))
+    .where(LayoutCorner.team_id == bindparam("team"), LayoutCorner.layout_id == bindparam("layout"))
+    .order_by(LayoutCorner.start_m)
+)
+
+
 def load_track(session: Session, layout: Layout, *, centreline: bool = True) -> Track:
     """A layout as the core knows it."""
     name = session.scalar(select(TrackRow.name).where(TrackRow.team_id == layout.team_id, TrackRow.id == layout.track_id)) or ""
-    own = {"team_id": layout.team_id, "layout_id": layout.id}
-    sectors = session.scalars(select(LayoutSector).filter_by(**own).order_by(LayoutSector.start_m))
-    corners = session.scalars(select(LayoutCorner).filter_by(**own).order_by(LayoutCorner.start_m))
+    # Columns alone: it is asked for with each answer that is computed.
+    sectors = session.execute(_SECTORS, {"team": layout.team_id, "layout": layout.id})
+    corners = session.execute(_CORNERS, {"team": layout.team_id, "layout": layout.id})
     points = (layout.centreline_xy_m or []) if centreline else []
     return Track(
         name=name,
         layout=layout.name,
         kind=layout.kind,
         length_m=layout.length_m,
-        sectors=tuple(Sector(row.code, row.start_m) for row in sectors),
-        corners=tuple(Corner(row.code, row.start_m, row.apex_m, row.end_m, row.name, row.direction, row.linked_to_next) for row in corners),
+        sectors=tuple(Sector(*row) for row in sectors),
+        corners=tuple(Corner(*row) for row in corners),
         centreline_step_m=layout.centreline_step_m if points else None,
         centreline_xy_m=tuple((point[0], point[1]) for point in points),
         pit=_pit(layout),

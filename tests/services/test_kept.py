@@ -14,7 +14,7 @@ from fleet_rival.db.tables import Combination, StoredAnalysis, now
 from fleet_rival.services import track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
-from fleet_rival.services.kept import Recent, kept_answer
+from fleet_rival.services.kept import Recent, kept_answer, sweep
 from fleet_rival.services.remembered import Remembered, key_of
 from fleet_rival.services.turns import Turns
 from tests.conftest import DATA, manager_of
@@ -175,4 +175,9 @@ class TestKeptAnswers:
             session.execute(update(StoredAnalysis).where(StoredAnalysis.about != "summary@1-2").values(made_at=long_ago))
             session.execute(update(Combination).where(Combination.public_id == place).values(revision=Combination.revision + 1))
         ask("summary")
+        with sessions.begin() as session:
+            sweep(session, now())
         assert left() == {"summary", "summary@1-2"}, "made anew, and not old enough"
+        with sessions.begin() as session:
+            sweep(session, now() + timedelta(days=8))
+        assert left() == {"summary"}, "however old it is, what still holds stays"

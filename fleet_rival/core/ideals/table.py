@@ -55,15 +55,12 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
     codes = [part.code for part in parts]
     rows = {index: row for row, index in enumerate(members)}
     never = int(NEVER)
-    times = np.full((len(members), len(parts)), NEVER, dtype=np.int64)
-    for row, index in enumerate(members):
-        item = judged[index]
-        if not item.parts_count:
-            continue
-        known = item.lap.sectors if depth == "sectors" else item.lap.segments
-        taken = item.taken.segments
-        times[row] = [known.get(code, never) for code in codes]
-        if taken:
+    counting = [judged[index] if judged[index].parts_count else None for index in members]
+    known = [None if item is None else item.lap.sectors if depth == "sectors" else item.lap.segments for item in counting]
+    listed = [[never] * len(codes) if of is None else [of.get(code, never) for code in codes] for of in known]
+    times = np.asarray(listed, dtype=np.int64).reshape(len(members), len(parts))
+    for row, item in enumerate(counting):
+        if item is not None and (taken := item.taken.segments):
             times[row, [bool(taken & overlap) for overlap in overlaps]] = NEVER
     next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)
     return PartTable(parts, tuple(judged[index] for index in members), times, next_row, *_crossings(parts, judged, members))

@@ -22,7 +22,7 @@ _ROUNDS: Final = 3
 _POWERS: Final = (0.2, 0.4, 0.6, 0.8, 1.0, 1.3)
 _NO_BETTER: Final = 1e-6
 _INNER: Final = 1e-3
-_NEAR_ENOUGH: Final[dict[str, Any]] = {"ftol": 1e-5, "xtol": 1e-5, "gtol": 1e-5, "max_nfev": 20}
+_NEAR_ENOUGH: Final[dict[str, Any]] = {"method": "dogbox", "ftol": 1e-5, "xtol": 1e-5, "gtol": 1e-5, "max_nfev": 20}
 """Far below what laps scatter."""
 _MOST_LAPS: Final = 2000
 
