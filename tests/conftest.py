@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 if TYPE_CHECKING:
     from fleet_rival.services.base import Actor
+    from tests.filled import Filled
 
 # Before anything of the interface is loaded: the tests hold its description against the code.
 os.environ["FLEET_DESCRIBE"] = "1"
@@ -85,6 +86,14 @@ def sessions(engine: Engine, wipe: str) -> Iterator[sessionmaker[Session]]:
     yield make_sessions(engine)
     with engine.begin() as connection:
         connection.exec_driver_sql(wipe)
+
+
+@pytest.fixture(scope="session")
+def fill_once(engine: Engine) -> "Filled":
+    """Fills an empty database, or puts back what it was filled with before."""
+    from tests.filled import Filled
+
+    return Filled(engine)
 
 
 def manager_of(sessions: sessionmaker[Session], team: str = "Farhaven Racing", name: str = "Maren Holloway") -> "Actor":

@@ -30,6 +30,7 @@ from fleet_rival.services.sign_in import password_fits
 from fleet_rival.services.team import give_password, make_team
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.formats.test_packages import validate
 from tests.services.test_plan import RACE, TUESDAY
 from tests.services.test_plan import Team as Desk
@@ -38,8 +39,7 @@ from tests.services.test_race import entry_of
 Sessions = sessionmaker[Session]
 
 
-@pytest.fixture
-def team(sessions: Sessions) -> Desk:
+def team_of(sessions: Sessions) -> Desk:
     """A team that has driven, planned, raced and learned."""
     desk = Desk(sessions, manager_of(sessions))
     entry = entry_of(desk, "Ysolde Farrand")
@@ -50,6 +50,11 @@ def team(sessions: Sessions) -> Desk:
     )
     lessons.add_lesson(sessions, desk.actor, {"text": "Later, on “cold” tyres;\nwith care", "driver_id": desk.desk.driver})
     return desk
+
+
+@pytest.fixture
+def team(sessions: Sessions, fill_once: Filled) -> Desk:
+    return fill_once(sessions, team_of)
 
 
 def out(sessions: Sessions, actor: Actor, **how: Any) -> bytes:

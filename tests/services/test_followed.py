@@ -13,9 +13,9 @@ from fleet_rival.db.tables import ChangeSet, Combination, Driver, Entry, Lap, La
 from fleet_rival.services import cars, week
 from fleet_rival.services.plan.followed import became_of, combinations_of, driven_runs_since
 from fleet_rival.services.runs import declare
-from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_fix import EVENING
-from tests.services.test_plan import Team
+from tests.services.test_plan import Team, team_of
 from tests.services.test_race import entry_of
 
 AFTER = EVENING + timedelta(hours=5)
@@ -24,8 +24,8 @@ LATER = EVENING + timedelta(minutes=40)
 
 
 @pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
-    return Team(sessions, manager_of(sessions))
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 @pytest.fixture

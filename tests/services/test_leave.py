@@ -23,6 +23,7 @@ from fleet_rival.services.sign_in import hash_of, start
 from fleet_rival.services.team import add_person, give_password, make_team
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_exchange import rows, tables
 from tests.services.test_plan import RACE, TUESDAY, Team
 from tests.services.test_race import entry_of
@@ -31,8 +32,7 @@ NAME = "Ysolde Farrand"
 OTHER = "Corin Ashgrove"
 
 
-@pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
+def team_of(sessions: sessionmaker[Session]) -> Team:
     made = Team(sessions, manager_of(sessions))
     made.desk.drive(0.2, 77, traces=False, name=OTHER)
     entry = entry_of(made, NAME)
@@ -42,6 +42,11 @@ def team(sessions: sessionmaker[Session]) -> Team:
     lessons.add_lesson(sessions, made.actor, {"text": f"{NAME} brakes later than Ysolde Farrandale", "driver_id": made.desk.driver})
     lessons.add_lesson(sessions, made.actor, {"text": "another's", "driver_id": made.desk.other})
     return made
+
+
+@pytest.fixture
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def everything(team: Team) -> dict[str, str]:

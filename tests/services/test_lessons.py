@@ -13,13 +13,13 @@ from fleet_rival.services import entries, history, series
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.log import lessons
 from fleet_rival.services.race import sheet
-from tests.conftest import manager_of
-from tests.services.test_plan import TUESDAY, Team
+from tests.filled import Filled
+from tests.services.test_plan import TUESDAY, Team, team_of
 
 
 @pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
-    return Team(sessions, manager_of(sessions))
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def key_of(team: Team, table: Any) -> UUID:

@@ -14,18 +14,23 @@ from fleet_rival.db.tables import Entry, Series
 from fleet_rival.services import entries, history, lineup, outlook, profiles, series
 from fleet_rival.services.errors import Outdated, Refused
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_plan import EVENINGS, TUESDAY, Team
 
 WITH_SATURDAYS = {**EVENINGS, "weekly": [*EVENINGS["weekly"], {"days": [5], "begins": "17:00", "ends": "21:30"}]}
 
 
-@pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
+def team_of(sessions: sessionmaker[Session]) -> Team:
     made = Team(sessions, manager_of(sessions))
     for driver in made.drivers.values():
         found = profiles.profile(sessions, made.actor, driver)
         profiles.change_profile(sessions, made.actor, driver, found.version, {"availability": WITH_SATURDAYS})
     return made
+
+
+@pytest.fixture
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def proposed(team: Team, **wish: Any) -> dict[str, Any]:

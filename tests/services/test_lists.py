@@ -12,12 +12,12 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.exchange.lists import LISTS, list_csv, list_xlsx
 from fleet_rival.services.log import lessons, results
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_plan import RACE, Team
 from tests.services.test_race import entry_of
 
 
-@pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
+def team_of(sessions: sessionmaker[Session]) -> Team:
     made = Team(sessions, manager_of(sessions))
     made.desk.drive(0.2, 77, traces=False, name="Corin Ashgrove")
     made.make()
@@ -28,6 +28,11 @@ def team(sessions: sessionmaker[Session]) -> Team:
         )
     lessons.add_lesson(sessions, made.actor, {"text": '=HYPERLINK("http://x")', "driver_id": made.desk.driver})
     return made
+
+
+@pytest.fixture
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def rows(team: Team, name: str, actor: Actor | None = None) -> list[dict[str, str]]:

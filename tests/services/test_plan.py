@@ -22,6 +22,7 @@ from fleet_rival.services.errors import NotThere, Outdated, Refused
 from fleet_rival.services.plan import change, make, readiness_history, rules, view, what_if, why
 from fleet_rival.services.team import add_person
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_fix import Desk
 
 Sessions = sessionmaker[Session]
@@ -96,9 +97,13 @@ class Team:
         return add_person(self.sessions, self.actor, f"{name} at home", "driver", key)
 
 
-@pytest.fixture
-def team(sessions: Sessions) -> Team:
+def team_of(sessions: Sessions) -> Team:
     return Team(sessions, manager_of(sessions))
+
+
+@pytest.fixture
+def team(sessions: Sessions, fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def by_key(plan: Any) -> dict[str, Any]:

@@ -20,13 +20,13 @@ from fleet_rival.services.log import lessons
 from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs import declare
-from tests.conftest import manager_of
-from tests.services.test_plan import RACE, TUESDAY, Team
+from tests.filled import Filled
+from tests.services.test_plan import RACE, TUESDAY, Team, team_of
 
 
 @pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
-    return Team(sessions, manager_of(sessions))
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def entry_of(team: Team, driver: str) -> UUID:

@@ -15,8 +15,8 @@ from fleet_rival.services.base import begin_change
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.log import debrief, lessons, results, seasons
 from fleet_rival.services.race import figures, sheet
-from tests.conftest import manager_of
-from tests.services.test_plan import RACE, TUESDAY, Team
+from tests.filled import Filled
+from tests.services.test_plan import RACE, TUESDAY, Team, team_of
 from tests.services.test_race import entry_of, looked
 
 SECOND = RACE + timedelta(hours=2)
@@ -24,8 +24,8 @@ AFTER = RACE + timedelta(days=1)
 
 
 @pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
-    return Team(sessions, manager_of(sessions))
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 @pytest.fixture

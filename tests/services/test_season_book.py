@@ -13,14 +13,14 @@ from fleet_rival.db.tables import Combination
 from fleet_rival.services import entries, series
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.log import lessons, results, season_book
-from tests.conftest import manager_of
-from tests.services.test_plan import RACE, Team
+from tests.filled import Filled
+from tests.services.test_plan import RACE, Team, team_of
 from tests.services.test_race import entry_of
 
 
 @pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
-    return Team(sessions, manager_of(sessions))
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def another_week(team: Team, number: int, begins: date, rate: float, seed: int) -> UUID:

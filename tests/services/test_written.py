@@ -33,13 +33,13 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.team import make_team
 from fleet_rival.services.written import KINDS, written
 from tests.conftest import manager_of
+from tests.filled import Filled
 from tests.services.test_plan import TUESDAY, Team
 
 WORD = "Sumpfdotterblume"
 
 
-@pytest.fixture
-def team(sessions: sessionmaker[Session]) -> Team:
+def team_of(sessions: sessionmaker[Session]) -> Team:
     """Ysolde's laps and everything else that can be written of, each with the same word in it."""
     made = Team(sessions, manager_of(sessions))
     plain = sessionmaker(sessions.kw["bind"])
@@ -80,6 +80,11 @@ def team(sessions: sessionmaker[Session]) -> Team:
             ]
         )  # fmt: skip
     return made
+
+
+@pytest.fixture
+def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
+    return fill_once(sessions, team_of)
 
 
 def kinds(team: Team, text: str, actor: Actor | None = None, **filters: Any) -> list[str]:
