@@ -24,14 +24,15 @@ CHECKS: dict[str, list[str]] = {
 }
 _WHOLE = [f"tests/browser/test_{name}.py" for name in ("journeys", "people", "shell")]
 TESTS: dict[str, list[str]] = {
-    "core and formats": ["fleet_rival/core", "fleet_rival/formats", "tests/core", "tests/formats", "tests/simulator", "tests/wording"],
-    "services and API": ["tests/db", "tests/services", "tests/api"],
-    "commands": ["tests/cli"],
     "browser": ["tests/browser", *(f"--ignore={path}" for path in _WHOLE)],
-    "browser, whole application": [*_WHOLE],
+    "services": ["tests/services"],
+    "whole application": [*_WHOLE],
+    "core": ["fleet_rival/core", "tests/core"],
+    "commands": ["tests/cli"],
+    "API and database": ["tests/api", "tests/db"],
+    "formats, simulator and words": ["fleet_rival/formats", "tests/formats", "tests/simulator", "tests/wording"],
 }
-_SIDE_BY_SIDE = (("browser", "commands"), ("core and formats", "browser, whole application"), ("services and API",))
-"""Tests that wait for pages or for servers to come and go beside those that compute: no core is idle."""
+"""What takes longest comes first, so that no core is idle at the end."""
 _LANES = 3
 """More than there are cores on a small machine: much of the time is spent waiting."""
 
@@ -45,45 +46,33 @@ def run(arguments: argparse.Namespace) -> int:
     """Run everything, side by side where that saves waiting; what failed is shown, and named at the end."""
     home = Path(os.environ["FLEET_HOME"])
     started = time.monotonic()
-    failed: list[str] = []
-    if arguments.only in (None, "checks"):
-        failed += _side_by_side([{name: command} for name, command in CHECKS.items()], home, verbose=False)
-    tests = {name: folders for name, folders in TESTS.items() if arguments.only in (None, _called(name))}
-    commands = {
-        name: [
-            sys.executable,
-            "-m",
-            "pytest",
-            *(folder for folder in folders if folder.startswith("--") or (home / folder).exists()),
-            *arguments.rest,
-        ]
-        for name, folders in tests.items()
-    }
-    lanes = [{name: commands[name] for name in lane if name in commands} for lane in _SIDE_BY_SIDE]
-    failed += _side_by_side(lanes, home, verbose=True)
+    commands: dict[str, list[str]] = {}
+    for name, folders in TESTS.items():
+        if arguments.only in (None, _called(name)):
+            there = [folder for folder in folders if folder.startswith("--") or (home / folder).exists()]
+            commands[name] = [sys.executable, "-m", "pytest", *there, *arguments.rest]
+    checks = CHECKS if arguments.only in (None, "checks") else {}
+    failed = _side_by_side({**checks, **commands}, home)
     say(f"\n{'Failed: ' + ', '.join(failed) if failed else 'All passed'} ({time.monotonic() - started:.0f} s)")
     return 1 if failed else 0
 
 
 def _called(name: str) -> str:
-    return name.replace(",", " ").split()[0]
+    return name.replace(",", " ").split()[0].lower()
 
 
-def _side_by_side(lanes: list[dict[str, list[str]]], home: Path, *, verbose: bool) -> list[str]:
-    """Run lanes of commands, a few at a time; each lane's own one after the other.
+def _side_by_side(commands: dict[str, list[str]], home: Path) -> list[str]:
+    """Run commands, a few at a time.
 
     Returns:
         Names of what failed.
     """
-
-    def lane_through(lane: dict[str, list[str]]) -> list[str]:
-        return [name for name, command in lane.items() if not _succeeds(name, command, home, verbose)]
-
     with ThreadPoolExecutor(_LANES) as pool:
-        return [name for failed in pool.map(lane_through, lanes) for name in failed]
+        passed = pool.map(lambda name: _succeeds(name, commands[name], home, verbose=name in TESTS), commands)
+        return [name for name, well in zip(commands, passed, strict=True) if not well]
 
 
-def _succeeds(name: str, command: list[str], home: Path, verbose: bool) -> bool:
+def _succeeds(name: str, command: list[str], home: Path, *, verbose: bool) -> bool:
     started = time.monotonic()
     program = shutil.which(command[0]) or command[0]
     done = subprocess.run([program, *command[1:]], cwd=home, check=False, capture_output=True, text=True)
