@@ -103,14 +103,15 @@ def _computed(sessions: sessionmaker[Session], actor: Actor, combination_id: int
 def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]) -> None:
     """Keep answers for the next who asks. Two who computed the same at once may get in each other's way: one of them keeps it then."""
     try:
-        with sessions.begin() as session:
+        # Past the unit of work, as where it is asked for: nobody is told of it, and it is no change of anybody's.
+        with engine_of(sessions).begin() as connection:
             rows = [
                 {"team_id": actor.team_id, "combination_id": combination_id, "about": about, "stamp": stamp, "body": body, "made_at": now()}
                 for about, body in sorted(answers.items())
             ]
             for start in range(0, len(rows), _AT_ONCE):
                 statement = insert(StoredAnalysis).values(rows[start : start + _AT_ONCE])
-                session.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
+                connection.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
     except OperationalError as error:
         if getattr(error.orig, "errno", None) not in IN_THE_WAY:
             raise
