@@ -1,10 +1,11 @@
 """A layout: its length, its sectors and corners, and the parts of the lap that follow from them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 from itertools import pairwise
 from math import dist
+from typing import Any
 
 __all__ = ["BadTrack", "Corner", "Part", "Pit", "Sector", "Track"]
 
@@ -103,6 +104,10 @@ class Track:
                 raise BadTrack(f"the pit {what} at {where:g} m lies outside the lap of {self.length_m:g} m")
         if self.centreline_xy_m:
             self._check_centreline()
+
+    def __getstate__(self) -> dict[str, Any]:
+        # Without the parts that are worked out once somebody asks for them: keys of what is remembered are made of pickled layouts.
+        return {item.name: getattr(self, item.name) for item in fields(self)}
 
     def _check_order(self, what: str, starts: Sequence[tuple[str, float]]) -> None:
         for code, start in starts:

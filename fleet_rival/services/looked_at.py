@@ -5,6 +5,7 @@ from typing import Final
 from sqlalchemy.orm import Session
 
 from fleet_rival.core.analysis import Analysis, DriverAnalysis
+from fleet_rival.core.pace.par import AgainstPar, Par, session_pars
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver
@@ -13,9 +14,11 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.look import Look
 from fleet_rival.services.remembered import Remembered, key_of
 
-__all__ = ["analysis_of", "driver_analysis_of"]
+__all__ = ["analysis_of", "driver_analysis_of", "pars_of"]
 
 _remembered: Final = Remembered(MOST_LAPS, size=lambda analysis: sum(len(driver.laps) for driver in analysis.drivers.values()))
+
+_pars: Final = Remembered(MOST_LAPS, size=lambda pars: sum(len(own) for _, against in pars.values() for own in against.values()))
 
 
 def analysis_of(look: Look, session: Session, actor: Actor, row: Combination, track: Track) -> Analysis:
@@ -33,6 +36,17 @@ def driver_analysis_of(look: Look, session: Session, actor: Actor, row: Combinat
     whole: Analysis | None = _remembered.known(_key(look, row, track, settings))
     analysis = whole or analysed(track, look.laps(session, actor, row, [driver.id]), settings)
     return analysis.drivers.get(driver.name)
+
+
+def pars_of(look: Look, row: Combination, track: Track, analysis: Analysis) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
+    """Par of each session, as `core.pace.par.session_pars` makes it of everybody's laps: the same for each of the drivers.
+
+    Args:
+        analysis: after `analysis_of`.
+    """
+    settings = without_intervals(look.settings(row))
+    laps = {name: driver.laps for name, driver in analysis.drivers.items()}
+    return _pars.get(_key(look, row, track, settings), lambda: session_pars(laps, settings.par_moves_pct))
 
 
 def _key(look: Look, row: Combination, track: Track, settings: Settings) -> bytes:

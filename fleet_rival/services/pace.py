@@ -15,7 +15,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis, grouped, with_share_intervals
+from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, grouped, with_share_intervals
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
@@ -25,7 +25,7 @@ from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, ru
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
 from fleet_rival.core.pace.looks import setup_changes
-from fleet_rival.core.pace.par import session_pars
+from fleet_rival.core.pace.par import AgainstPar, Par
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.scatter import by_lap_of_run, by_run
 from fleet_rival.core.pace.slope import Slope
@@ -41,7 +41,7 @@ from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.find import may_see
 from fleet_rival.services.kept import as_json, kept_answer
 from fleet_rival.services.look import Look, asked_look, countable
-from fleet_rival.services.looked_at import analysis_of
+from fleet_rival.services.looked_at import analysis_of, pars_of
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import target_of
 from fleet_rival.wording.marks import SURE_WORDS
@@ -128,7 +128,7 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
         **_pace(found, goal, readings, settings),
         "options": _options(track, found, settings),
         "countable": countable([found]),
-        "pars": _pars(analysis, found, sheets, settings),
+        "pars": _pars(pars_of(look, row, track, analysis), found, sheets, settings),
     }
     return {about: as_json(body)}
 
@@ -216,11 +216,12 @@ def _condition(group: GroupAnalysis) -> dict[str, Any]:
     }
 
 
-def _pars(analysis: Analysis, driver: DriverAnalysis, sheets: Mapping[str, str], settings: Settings) -> list[dict[str, Any]]:
+def _pars(
+    pars: Mapping[str, tuple[Par | str, Mapping[str, Sequence[AgainstPar]]]], driver: DriverAnalysis, sheets: Mapping[str, str], settings: Settings
+) -> list[dict[str, Any]]:
     """Sessions in which the track moved, with the driver's laps held against par for their minute."""
-    by_driver = {name: other.laps for name, other in analysis.drivers.items()}
     told = []
-    for session, (par, against) in session_pars(by_driver, settings.par_moves_pct).items():
+    for session, (par, against) in pars.items():
         own = against.get(driver.name, [])
         if isinstance(par, str) or not own:
             continue

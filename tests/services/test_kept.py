@@ -1,5 +1,6 @@
 """What is computed once: together by who asks at the same time, remembered by all that it came from, and swept when nobody asks any more."""
 
+import pickle
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -11,6 +12,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Combination, StoredAnalysis, now
+from fleet_rival.formats.tracks import read_track
 from fleet_rival.services import track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
@@ -91,6 +93,12 @@ class TestRemembered:
     def test_a_key_tells_apart_what_looks_alike(self) -> None:
         assert len({key_of("a", "b"), key_of("ab"), key_of(["a", "b"]), key_of(1), key_of(1.0), key_of(None)}) == 6
         assert key_of({"x": (1, 2)}, 3) == key_of({"x": (1, 2)}, 3)
+
+    def test_a_layout_has_one_key_whatever_was_asked_of_it(self) -> None:
+        layout = read_track(next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+        key = key_of(layout)
+        assert layout.segment_parts and layout.sector_parts
+        assert key_of(layout) == key and pickle.loads(pickle.dumps(layout)) == layout
 
 
 class TestTurns:

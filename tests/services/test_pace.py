@@ -11,6 +11,7 @@ import pytest
 from sqlalchemy import select
 
 from fleet_rival.api import schemas
+from fleet_rival.core.pace.par import session_pars
 from fleet_rival.core.season.targets import Target
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession
 from fleet_rival.services import beside, drive, find, looked_at, pace, track, week
@@ -75,6 +76,23 @@ def test_a_drivers_laps_are_told_alike_with_or_without_everybody_elses(season: S
     assert told() == alone and len(looked) == 2, "what is known of all isn't looked through again"
     with pytest.raises(NotThere, match="no laps"):
         find.driver_laps(season.sessions, season.actor, place, uuid4())
+
+
+def test_par_is_made_once_for_all_who_drove(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    season.drive("Corin Ashgrove", EVENING, [90, 71, 64.0, 64.5, 64.8, 64.6, 64.9, 64.7])
+    made: list[int] = []
+
+    def watched(drivers: Any, moves_pct: float) -> Any:
+        made.append(len(drivers))
+        return session_pars(drivers, moves_pct)
+
+    monkeypatch.setattr(looked_at, "session_pars", watched)
+    for driver in ("Ysolde Farrand", "Corin Ashgrove"):
+        page(season, place, driver)
+    assert made == [2]
+    season.drive("Corin Ashgrove", EVENING + timedelta(hours=2), [90, 71, 64.0])
+    page(season, place)
+    assert made == [2, 2], "with one more lap it is another one"
 
 
 def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID) -> None:

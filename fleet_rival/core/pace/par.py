@@ -108,16 +108,17 @@ def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | st
     logs = np.log(np.asarray([laps[index][2] for index in order], dtype=np.float64))
     curve = np.zeros(len(logs))
     levels = np.zeros(len(drivers))
+    near = _nearness(minutes, minutes)
     for _ in range(_ROUNDS):
         # By turns: each driver's level with the track's part taken out, the track's with the drivers' taken out.
         levels = np.asarray([np.median((logs - curve)[who == number]) for number in range(len(drivers))])
-        curve = _smooth(minutes, logs - levels[who], minutes)
+        curve = _smooth(minutes, logs - levels[who], near, near, minutes)
         curve -= np.median(curve)
     overlap = [np.ptp(minutes[who == number]) > 0.5 * np.ptp(minutes) for number in range(len(drivers))]
     if sum(overlap) < _LEAST_DRIVERS:
         return "the drivers were not out at the same time"
     grid = np.linspace(float(minutes[0]), float(minutes[-1]), _POINTS)
-    shares = np.expm1(_smooth(minutes, logs - levels[who], grid))
+    shares = np.expm1(_smooth(minutes, logs - levels[who], near, _nearness(minutes, grid), grid))
     if (np.ptp(shares)) * 100 < moves_pct:
         return f"pace moves by less than {moves_pct:g} %"
     return Par(
@@ -127,24 +128,37 @@ def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | st
     )
 
 
-def _smooth(x: Values, y: Values, at: Values) -> Values:
-    """Locally weighted lines with robust weights (Cleveland 1979)."""
-    reach = max(int(np.ceil(_WINDOW * len(x))), 5)
+def _smooth(x: Values, y: Values, near: Values, near_at: Values, at: Values) -> Values:
+    """Locally weighted lines with robust weights (Cleveland 1979).
+
+    Args:
+        near, near_at: how near laps are to each other, and to the places that are asked for, after `_nearness`.
+        at: these places.
+    """
     robust = np.ones(len(x))
     for _ in range(3):
-        rest = y - _lines(x, y, robust, x, reach)
+        rest = y - _lines(x, y, near * robust, x)
         scale = 6 * float(np.median(np.abs(rest)))
         robust = np.clip(1 - (rest / scale) ** 2, 0, None) ** 2 if scale > 0 else np.ones(len(x))
-    return _lines(x, y, robust, at, reach)
+    return _lines(x, y, near_at * robust, at)
 
 
-def _lines(x: Values, y: Values, robust: Values, at: Values, reach: int) -> Values:
+def _nearness(x: Values, at: Values) -> Values:
+    """Weights of laps around each place, by time alone: shape (places, laps)."""
+    reach = max(int(np.ceil(_WINDOW * len(x))), 5)
     apart = np.abs(at[:, None] - x[None, :])
     width = np.maximum(np.sort(apart, axis=1)[:, min(reach, len(x)) - 1], 1e-6)
-    weights = np.clip(1 - (apart / width[:, None]) ** 3, 0, None) ** 3 * robust + 1e-12
+    return np.asarray(np.clip(1 - (apart / width[:, None]) ** 3, 0, None) ** 3)
+
+
+def _lines(x: Values, y: Values, weights: Values, at: Values) -> Values:
+    weights = weights + 1e-12
     total = weights.sum(axis=1)
     middle, level = weights @ x / total, weights @ y / total
-    across = ((weights * (x - middle[:, None])) * (y - level[:, None])).sum(axis=1)
-    squares = (weights * (x - middle[:, None]) ** 2).sum(axis=1)
+    apart = x - middle[:, None]
+    weighted = weights * apart
+    # Around the middle the weighted distances add up to nothing, so that the level needn't be taken from y.
+    across = weighted @ (y - y.mean())
+    squares = (weighted * apart).sum(axis=1)
     slope = np.where(squares > 1e-9, across / np.maximum(squares, 1e-9), 0.0)
     return np.asarray(level + slope * (at - middle))
