@@ -26,13 +26,13 @@ _WHOLE = [f"tests/browser/test_{name}.py" for name in ("journeys", "people", "sh
 TESTS: dict[str, list[str]] = {
     "browser": ["tests/browser", *(f"--ignore={path}" for path in _WHOLE)],
     "services": ["tests/services"],
+    "commands": ["tests/cli"],
     "whole application": [*_WHOLE],
     "core": ["fleet_rival/core", "tests/core"],
-    "commands": ["tests/cli"],
     "API and database": ["tests/api", "tests/db"],
     "formats, simulator and words": ["fleet_rival/formats", "tests/formats", "tests/simulator", "tests/wording"],
 }
-"""What takes longest comes first, so that no core is idle at the end."""
+"""What takes long comes first, and beside what computes what waits, so that no core is idle at the end."""
 _LANES = 3
 """More than there are cores on a small machine: much of the time is spent waiting."""
 
