@@ -40,7 +40,10 @@ export function gap(microseconds: number | null | undefined, decimals = 3): stri
 }
 
 export function perCent(share: number | null | undefined, decimals = 0): string {
-  return share === null || share === undefined ? '–' : `${(share * 100).toFixed(decimals).replace('-', '−')} %`
+  if (share === null || share === undefined) return '–'
+  // Rounded first: what is less than nothing by less than is shown is nothing.
+  const rounded = Number((share * 100).toFixed(decimals))
+  return `${rounded.toFixed(decimals).replace('-', '−')} %`
 }
 
 export function count(number: number, one: string, many = `${one}s`): string {

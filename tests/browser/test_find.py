@@ -96,7 +96,7 @@ def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> No
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
     expect(page.get_by_role("img", name=re.compile("22 flying laps"))).to_be_visible()
     desk.add_laps(path.rsplit("/", 1)[1], "w.csv", laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], datetime.now(UTC) - timedelta(hours=1)))
-    expect(page.get_by_role("img", name=re.compile("24 flying laps"))).to_be_visible(timeout=5000)
+    expect(page.get_by_role("img", name=re.compile("24 flying laps"))).to_be_visible()
 
 
 def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(open_page: Open, accessible: Check, desk: Desk) -> None:
