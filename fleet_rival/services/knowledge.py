@@ -12,13 +12,15 @@ from uuid import UUID
 from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.season.conditions import Conditions, like
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.settings import Settings
-from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, SeriesWeekRow, TrackRow
+from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapVerdict, Layout, PracticeSession, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.series_rows import LoadedWeek, load_weeks
 from fleet_rival.services.standing import stretch_of
+from fleet_rival.services.verdicts import counts_for, settle
 from fleet_rival.services.week import settings_of
 
 __all__ = ["Earlier", "EarlierLaps", "Knowledge", "knowledge"]
@@ -39,7 +41,7 @@ class EarlierLaps:
     first_at: datetime | None
     last_at: datetime | None
     best_us: int | None
-    """The fastest flying lap that isn't void: without the whole analysis behind it."""
+    """The fastest lap that may be the best."""
     track_temp_c: float | None
     like: bool
     """Whether weather and temperatures were like the race's."""
@@ -72,6 +74,11 @@ class Knowledge:
 
 def knowledge(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> Knowledge:
     """All that is known for a week, nearest first; a driver's own laps alone for who doesn't see all."""
+    with sessions() as session:
+        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
+        weeks = load_weeks(session, actor)
+        related = _related(session, actor, next(item for item in weeks if item.row.id == row.id))
+    settle(sessions, actor, [head.id for head in related.values()])
     with sessions() as session:
         row = find_row(session, SeriesWeekRow, actor, week_id, "week")
         weeks = load_weeks(session, actor)
@@ -136,7 +143,6 @@ def _laps(
         since: when the week's own laps begin, by the key of the combination.
     """
     counts = func.count().label("laps")
-    flying = (Lap.kind == "flying") & Lap.valid
     # As everywhere: what somebody said of a session's weather counts, and temperatures where a lap has none of its own.
     wetness = func.coalesce(PracticeSession.wetness, Lap.wetness)
     # A lap that doesn't say when it was driven was there when it came in.
@@ -152,7 +158,7 @@ def _laps(
             func.count(func.distinct(func.concat(Lap.session_id, ":", Lap.run))),
             func.min(Lap.started_at),
             func.max(Lap.started_at),
-            func.min(func.if_(flying, Lap.time_us, None)),
+            func.min(func.if_(counts_for(Use.BEST), Lap.time_us, None)),
             func.avg(func.coalesce(Lap.track_temp_c, PracticeSession.track_temp_c)),
             func.avg(func.coalesce(Lap.air_temp_c, PracticeSession.air_temp_c)),
             func.max(PracticeSession.session_local),
@@ -160,6 +166,7 @@ def _laps(
         .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
         .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
         .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
+        .outerjoin(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
         .where(Lap.team_id == actor.team_id, Lap.combination_id.in_(heads), Driver.guest.is_(False))
         .where(or_(and_(Lap.combination_id.in_(heads.keys() - since.keys()), moment < race.window[1]), *own))
         .group_by(Lap.combination_id, Driver.id, wetness)

@@ -1,5 +1,6 @@
 """How a kept lap file is read: by its columns' names, as somebody told of this source before, or as they tell now; with what was mended."""
 
+import re
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -103,11 +104,17 @@ def first_reading(session: Session, actor: Actor, row: Combination, name: str, c
         own = (FileMapping.team_id == actor.team_id, FileMapping.signature == signature(grid.header))
         before = session.scalar(select(FileMapping.mapping).where(*own))
         if before is not None:
-            reading = Reading.from_plain(before)
+            reading = _with_session(Reading.from_plain(before), name)
             try:
-                if reading.table is not None:
+                if reading.table is None:
+                    return replace(reading, confirmed=True)
+                if any(use.target == "driver" for use in reading.table.columns.values()):
                     check_mapping(reading.table, grid.header, track)
-                return replace(_with_session(reading, name), confirmed=True, remembered=reading.table is not None)
+                    return replace(reading, confirmed=True, remembered=True)
+                # Whose laps a file holds is asked for each: the next one of this source may be anybody's.
+                check_mapping(_of_driver(reading.table, "anybody"), grid.header, track)
+                whose = _whose(session, actor, name)
+                return replace(reading, table=_of_driver(reading.table, whose), confirmed=False, remembered=True)
             except BadMapping:
                 pass  # made for a track with other parts
         if reads_by_names(grid.header, [cells for _, cells in rows], track):
@@ -117,7 +124,30 @@ def first_reading(session: Session, actor: Actor, row: Combination, name: str, c
         raise Refused(str(error)) from error
     if not guess.mapping.columns:
         raise Refused("The lap file has no header: its first line must name the columns, at least driver, lap and time.")
-    return _with_session(Reading(guess.mapping, confirmed=False), name)
+    told = guess.mapping if "driver" not in guess.missing else _of_driver(guess.mapping, _whose(session, actor, name))
+    return _with_session(Reading(told, confirmed=False), name)
+
+
+def _of_driver(table: ColumnMapping, driver: str) -> ColumnMapping:
+    """The same table with all of its laps by one driver; empty: nobody has said whose they are."""
+    rest = {name: value for name, value in table.constants.items() if name != "driver"}
+    return replace(table, constants={**rest, "driver": driver} if driver else rest)
+
+
+def _whose(session: Session, actor: Actor, file: str) -> str:
+    """Whose laps a file may hold that doesn't say: one's own for who adds only those, else of the one driver whom its name points at. A guess."""
+    drivers = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+    if not actor.sees_all:
+        return drivers.get(actor.driver_id or 0, "")
+    alike = {name: number for name in drivers.values() if (number := _words_alike(file.rsplit(".", 1)[0], name))}
+    best = [name for name, number in alike.items() if number == max(alike.values())]
+    return best[0] if len(best) == 1 else ""
+
+
+def _words_alike(text: str, name: str) -> int:
+    """How many words of a name, of three letters or more, stand in a text, or begin one there, or are begun by one."""
+    there = [word for word in re.split(r"[\W\d_]+", text.casefold()) if len(word) >= 3]
+    return sum(any(word.startswith(own) or own.startswith(word) for word in there) for own in name.casefold().split() if len(own) >= 3)
 
 
 def _with_session(reading: Reading, name: str) -> Reading:
@@ -238,8 +268,14 @@ def _with_names(file: LapFile, names: Mapping[str, str]) -> LapFile:
 
 
 def remember(session: Session, actor: Actor, kept: LapFileRow) -> None:
-    """Keep for the next file of this source how this one was read, where its names alone didn't say it."""
+    """Keep for the next file of this source how this one was read, where its names alone didn't say it.
+
+    Never who drove: not a driver said for the whole file, nor that a name like "me" or "player 1" is somebody, which the next file says of
+    somebody else. Another spelling of the driver's own name is kept.
+    """
     reading = Reading.from_plain(kept.mapping)
+    spelled = {name: driver for name, driver in reading.names.items() if _words_alike(name, driver)}
+    reading = replace(reading, table=reading.table and _of_driver(reading.table, ""), names=spelled)
     if reading.table is None and not reading.names:
         return
     grid, _ = peek(content_of(kept))

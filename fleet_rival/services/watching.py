@@ -238,7 +238,7 @@ def _ended(lap: CoreLap) -> datetime | None:
 
 def _live(item: JudgedLap, has_trace: bool) -> LiveLap:
     lap = item.lap
-    return LiveLap(lap.number, lap.kind, lap.time_us, lap.valid and not lap.strikes, item.clean, has_trace, _ended(lap))
+    return LiveLap(lap.number, lap.kind, lap.time_us, item.stands, item.clean, has_trace, _ended(lap))
 
 
 def _waiting(run: Run, driver: Driver, place: _Place) -> WaitingRun:

@@ -28,7 +28,11 @@ export function readTime(text: string): number | null {
 }
 
 /** A number with a point or a comma as people type it; null where nothing was typed, NaN where that is no number. */
-export const readNumber = (text: string): number | null => (text.trim() ? Number(text.replace(',', '.')) : null)
+export function readNumber(text: string): number | null {
+  const plain = text.trim()
+  if (!plain) return null
+  return /^[+\-−]?\d{1,12}(?:[.,]\d{1,12})?$/.test(plain) ? Number(plain.replace('−', '-').replace(',', '.')) : Number.NaN
+}
 /** What stands in a field to begin with. */
 export const asTyped = (value: unknown): string => (value === null || value === undefined ? '' : String(value))
 
@@ -60,8 +64,10 @@ function format(parts: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
   return made
 }
 
+/** The year belongs to a date of another year, and would only be noise elsewhere. */
+const yearOf = (iso: string): Intl.DateTimeFormatOptions => (dayOf(new Date(iso)).slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' })
 export const moment = (iso: string): string =>
-  format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
+  format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso), hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
 export const clock = (iso: string): string => format({ hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
 export const zoneName = (): string => preferences.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone
 /** The day of a moment in the person's zone, as it stands in an address. */
@@ -71,19 +77,20 @@ export function dayOf(moment: Date): string {
 }
 /** A day that belongs to no zone, as in "from 7 April". */
 export const plainDay = (iso: string): string =>
-  new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
+  new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', ...(iso.slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' as const }), timeZone: 'UTC' }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
 /** Time of day of a date and time without a zone, as inside the simulation. */
 export const timeOfDay = (iso: string): string => iso.slice(11, 16)
 export const minutesOfDay = (minutes: number): string => `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(Math.round(minutes % 60)).padStart(2, '0')}`
-/** How long until a moment, in words. */
+/** How long until a moment, in words: days are those of the calendar in the person's zone, so that tomorrow evening is tomorrow. */
 export function inWords(iso: string, now: string): string {
   const hours = (new Date(iso).getTime() - new Date(now).getTime()) / 3_600_000
   if (hours < 0) return 'over'
   if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`
-  if (hours < 36) return `in ${Math.round(hours)} h`
-  return `in ${Math.round(hours / 24)} days`
+  const days = Math.round((Date.parse(dayOf(new Date(iso))) - Date.parse(dayOf(new Date(now)))) / 86_400_000)
+  if (days < 1 || hours < 12) return `in ${Math.round(hours)} h`
+  return days === 1 ? 'tomorrow' : `in ${days} days`
 }
-export const date = (iso: string): string => format({ weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(iso))
+export const date = (iso: string): string => format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso) }).format(new Date(iso))
 
 /** Length of a lap, in the unit that belongs to the chosen unit of speed. */
 export function length(metres: number): string {

@@ -5,6 +5,7 @@ import '@/theme/base.css'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 import App from '@/App.vue'
+import { reads } from '@/reads'
 import { makeRouter } from '@/router'
 import { vuetify } from '@/theme/vuetify'
 
@@ -15,4 +16,4 @@ const queries = new QueryClient({
     mutations: { networkMode: 'always' },
   },
 })
-createApp(App).use(vuetify).use(VueQueryPlugin, { queryClient: queries }).use(makeRouter(queries)).mount('#app')
+createApp(App).use(vuetify).use(VueQueryPlugin, { queryClient: queries }).use(makeRouter(queries)).directive('reads', reads).mount('#app')

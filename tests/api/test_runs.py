@@ -15,7 +15,7 @@ from schemathesis.checks import not_a_server_error
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from tests.api.conftest import PLAIN, Browser, is_problem
 
-UNKNOWN = b"Pilot;Lap no;Laptime\nYsolde Farrand;1;20700\nYsolde Farrand;2;20x00\nWanda Rook;1;20100\n"
+UNKNOWN = b"Pilot;Lap no;Laptime\nK. Umberlin;1;20700\nK. Umberlin;2;20x00\nWanda Rook;1;20100\n"
 
 
 def table(**changes: Any) -> dict[str, Any]:
@@ -71,10 +71,10 @@ def test_an_unknown_table_is_mapped_mended_matched_and_remembered(client: Browse
     tried = client.put(f"{file}/reading", json={"table": table(), "confirmed": False}).json
     assert tried["mapping"]["needed"] and tried["set_aside_count"] == 1
     keziah = next(item for item in client.get("/api/drivers").json["items"] if item["name"] == "Keziah Umberlin")
-    told = client.put(f"{file}/reading", json={"table": table(), "names": {"Ysolde Farrand": keziah["id"]}}).json
+    told = client.put(f"{file}/reading", json={"table": table(), "names": {"K. Umberlin": keziah["id"]}}).json
     assert (told["unknown_drivers"], told["rows"], told["new"], told["set_aside_count"]) == (["Wanda Rook"], 3, 2, 1)
-    assert told["cells"] == {"3": ["Ysolde Farrand", "2", "20x00"]}
-    mended = client.put(f"{file}/lines/3", json={"cells": ["Ysolde Farrand", "2", "20800"]}).json
+    assert told["cells"] == {"3": ["K. Umberlin", "2", "20x00"]}
+    mended = client.put(f"{file}/lines/3", json={"cells": ["K. Umberlin", "2", "20800"]}).json
     assert (mended["new"], mended["set_aside_count"], mended["mended"]) == (3, 0, 1)
     assert client.put(f"{file}/lines/3", json={"cells": None}).json["set_aside_count"] == 1
     job = client.finish(client.post(f"{file}/import", json={"revision": told["revision"], "guests": ["Wanda Rook"]}))
@@ -82,9 +82,9 @@ def test_an_unknown_table_is_mapped_mended_matched_and_remembered(client: Browse
     assert {item["name"]: item["guest"] for item in client.get("/api/drivers").json["items"]}["Wanda Rook"]
     again = client.post(f"{file}/again").json
     assert (again["same"], again["new"]) == (2, 0)
-    assert client.put(f"/api/lap-files/{again['id']}/lines/3", json={"cells": ["Ysolde Farrand", "2", "20800"]}).json["new"] == 1
+    assert client.put(f"/api/lap-files/{again['id']}/lines/3", json={"cells": ["K. Umberlin", "2", "20800"]}).json["new"] == 1
     assert is_problem(client.put(f"{file}/lines/3", json={"cells": ["x", "1", "1"]}), 409, "Read it again")
-    longer = client.send(url, UNKNOWN + b"Ysolde Farrand;3;20900\n", "evening.csv").json
+    longer = client.send(url, UNKNOWN + b"K. Umberlin;3;20900\n", "evening.csv").json
     assert (longer["mapping"]["remembered"], longer["mapping"]["needed"]) == (True, False)
     assert (longer["same"], longer["new"]) == (2, 1), "a longer version adds what is new"
 
@@ -209,3 +209,39 @@ def test_what_cannot_be_is_refused_at_the_border_with_its_field(client: Browser,
         ("POST", f"{session}/move", {"runs": [{"driver_id": run["driver_id"], "number": 77}], "driver_id": run["driver_id"]}),
     ):
         assert is_problem(client.open(url, method=method, json=body, headers=match), 404), url
+
+
+NAMELESS = b"lap_no;laptime\n1;20700\n2;20800\n"
+
+
+def test_who_drove_is_asked_for_each_file_that_does_not_say_it(client: Browser, filled: str) -> None:
+    url = f"/api/combinations/{filled}/lap-files"
+    columns = {"lap_no": {"target": "lap", "unit": "time"}, "laptime": {"target": "time", "unit": "ms"}}
+
+    def told(driver: str) -> dict[str, Any]:
+        return {"table": table(columns=columns, constants={"session": "mon", "driver": driver}), "confirmed": True}
+
+    first = client.send(url, NAMELESS, "monday.csv").json
+    assert first["mapping"]["needed"] and "driver" in first["problem"]
+    said = client.put(f"/api/lap-files/{first['id']}/reading", json=told("Wanda Rook")).json
+    assert client.finish(client.post(f"/api/lap-files/{first['id']}/import", json={"revision": said["revision"]}))["result"]["added"] == 2
+    # The same header, somebody else's laps.
+    second = client.send(url, NAMELESS, "tuesday.csv").json
+    assert second["mapping"]["needed"] and second["mapping"]["remembered"] and "driver" not in second["mapping"]["constants"]
+    assert is_problem(client.post(f"/api/lap-files/{second['id']}/import", json={"revision": second["revision"]}), 409, "Confirm it first")
+    # A name of the file is a guess, and no more.
+    third = client.send(url, NAMELESS, "keziah-umberlin wed.csv").json
+    assert third["mapping"]["needed"] and third["mapping"]["constants"]["driver"] == "Keziah Umberlin"
+    assert is_problem(client.post(f"/api/lap-files/{third['id']}/import", json={"revision": third["revision"]}), 409, "Confirm it first")
+
+
+def test_a_name_that_is_anybody_s_is_not_remembered_and_a_spelling_is(client: Browser, filled: str) -> None:
+    url = f"/api/combinations/{filled}/lap-files"
+    drivers = {item["name"]: item["id"] for item in client.get("/api/drivers").json["items"]}
+    content = b"driver,session,lap,time\nplayer 1,x,1,20.7\nK. Umberlin,x,2,20.9\n"
+    seen = client.send(url, content, "a.csv").json
+    names = {"player 1": drivers["Keziah Umberlin"], "K. Umberlin": drivers["Keziah Umberlin"]}
+    seen = client.put(f"/api/lap-files/{seen['id']}/reading", json={"table": None, "names": names}).json
+    client.finish(client.post(f"/api/lap-files/{seen['id']}/import", json={"revision": seen["revision"]}))
+    after = client.send(url, content.replace(b",x,", b",y,"), "b.csv").json
+    assert (after["mapping"]["names"], after["unknown_drivers"]) == ({"K. Umberlin": "Keziah Umberlin"}, ["player 1"])

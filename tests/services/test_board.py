@@ -18,6 +18,7 @@ from fleet_rival.services import board, book, entries, history, knowledge, pract
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.board import answer
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs import asked
 from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person
@@ -84,6 +85,13 @@ def test_earlier_laps_stand_apart_from_the_weeks_own_and_come_back_as_knowledge(
         ("same", "Truck A", ("Cup, week 1",), ("Bumps at T2",), [("Ysolde Farrand", 8, 65_500_000)]),
         ("layout", "Truck B", ("Cup, week 3",), (), [("Ysolde Farrand", 4, 67_000_000)]),
     ]
+    # What somebody says of a lap counts here too.
+    with season.sessions.begin() as session:
+        begin_change(session, season.actor, "lap.mark", "Said that a lap had a tow")
+        session.scalars(select(Lap).where(Lap.time_us == 65_500_000)).one().said = {"tow": True}
+        raise_revisions(session, season.actor.team_id, [session.scalars(select(Lap.combination_id).where(Lap.time_us == 65_500_000)).one()])
+    best = knowledge.knowledge(season.sessions, season.actor, again.id).items[0].laps[0].best_us
+    assert best is not None and best > 65_500_000
     nobody = add_person(season.sessions, season.actor, "Somebody", "driver")
     assert not any(item.laps for item in knowledge.knowledge(season.sessions, nobody, again.id).items)
 

@@ -232,6 +232,20 @@ class TestFingers:
 
 
 class TestTheLastWord:
+    def test_the_list_of_runs_says_what_the_sheet_says(self, season: Season, place: UUID) -> None:
+        key = key_of(season, place)
+
+        def listed() -> int | None:
+            return sheet.driven(season.sessions, season.actor, place).sessions[0].runs[0].best_us
+
+        assert listed() == best(season) == 65_500_000
+        edit.say_of_marks(season.sessions, season.actor, key, versions(season, key, 3), {"tow": True})
+        assert listed() == best(season) == 65_550_000
+        edit.change_laps(season.sessions, season.actor, key, versions(season, key, 7), {"valid": False})
+        assert listed() == best(season) == 65_600_000
+        edit.turn_laps(season.sessions, season.actor, key, versions(season, key, 7))
+        assert listed() == best(season) == 65_550_000, "somebody said that it counts after all"
+
     def test_one_key_turns_whether_a_lap_counts_and_figures_follow(self, season: Season, place: UUID) -> None:
         key = key_of(season, place)
         assert best(season) == 65_500_000 and lap_of(season, key, 3).counts

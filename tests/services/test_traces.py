@@ -18,6 +18,8 @@ from fleet_rival.services import boundaries, drive, find, history, profiles, tra
 from fleet_rival.services.base import Actor
 from fleet_rival.services.boundaries import DraftCorner
 from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.runs import edit
+from fleet_rival.services.runs.places import RunKey
 from fleet_rival.services.team import add_person, person_called
 from fleet_rival.services.traces import deriving, imports, keep, uploads, view
 from fleet_rival.telemetry.store import Store, store
@@ -265,6 +267,11 @@ def test_laps_lie_over_each_other_with_as_many_points_as_are_wanted(sessions: Se
     # However few points: the fastest place stays.
     assert max(value for value in whole.laps[0].values if value) == pytest.approx(max(value for value in every if value), abs=0.2)
     assert view.overlay(sessions, garage.manager, garage.combination, keys, "slip_pct").laps[0].missing
+    # What is offered to be compared with is what counts, as somebody said of it.
+    first = view.LapKey.read(keys[0])
+    run = RunKey(first.session_id, first.driver_id, first.run)
+    edit.turn_laps(sessions, garage.manager, run, {first.number: 1})
+    assert not next(item for item in view.traced_laps(sessions, garage.manager, garage.combination) if item.key == keys[0]).counts
     for wrong in (["x"], ["a:b:c:d"], keys * 5):
         with pytest.raises(Refused):
             view.overlay(sessions, garage.manager, garage.combination, wrong, "speed_kmh")

@@ -296,8 +296,8 @@ def warm_slips(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], th
 
 def _look(item: JudgedLap, index: int, code: str, loss_us: int, threshold: Threshold | None, levels: Levels) -> Found | None:
     lap = item.lap
-    incident = next((incident.what for incident in lap.incidents if incident.corner == code), None) if code in item.taken.own else None
-    fact = incident or ("limits" if code in lap.strikes and code in item.taken.own else None)
+    incident = next((incident.what for incident in item.incidents if incident.corner == code), None) if code in item.taken.own else None
+    fact = incident or ("limits" if code in item.strikes and code in item.taken.own else None)
     tag = next((kind for corner, kind in lap.mistakes if corner == code), None)
     excess = threshold.excess(loss_us, levels.us(lap, code, threshold.reference_us)) if threshold else float(loss_us)
     slow = threshold is not None and excess > threshold.excess_us and levels.judges(lap, code)

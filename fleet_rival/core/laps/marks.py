@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from fleet_rival.core.laps.groups import Group, group_of
-from fleet_rival.core.laps.lap import NO_EVIDENCE_PURPOSES, Lap
+from fleet_rival.core.laps.lap import NO_EVIDENCE_PURPOSES, Incident, Lap
 from fleet_rival.core.laps.order import following, in_order
 from fleet_rival.core.laps.taken import Taken, taken_parts
 from fleet_rival.core.laps.tow import towed
@@ -76,11 +76,27 @@ class JudgedLap:
         return self.flying and not _NOT_BEST & self.against
 
     @property
+    def strikes(self) -> tuple[str, ...]:
+        """Corners at which it was struck, unless somebody said that it wasn't."""
+        return () if self.lap.said.get("invalid") is False else self.lap.strikes
+
+    @property
+    def incidents(self) -> tuple[Incident, ...]:
+        """What happened in it, unless somebody said that nothing did."""
+        return () if self.lap.said.get("incident") is False else self.lap.incidents
+
+    @property
+    def stands(self) -> bool:
+        """Whether nothing voids it; out and in laps bear no marks, and are judged by what was said of them alone."""
+        said = self.lap.said.get("invalid")
+        return not said if said is not None else self.lap.valid and not self.lap.strikes
+
+    @property
     def parts_count(self) -> bool:
         """Whether the parts that aren't taken count for ideals."""
         if not self.flying or not self.timed_well or _NO_PARTS & self.against:
             return False
-        return "invalid" not in self.marks or bool(self.lap.strikes)
+        return "invalid" not in self.marks or bool(self.strikes)
 
     @property
     def has_passes(self) -> bool:

@@ -104,7 +104,7 @@ def samples_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
             if set(parts) & (item.taken.by_earlier | item.cold_parts) or not all(code in item.lap.segments for code in parts):
                 continue
             time = sum(item.lap.segments[code] for code in parts)
-            failed = bool(set(parts) & (set(item.lap.strikes) | {corner for _, corner in item.lap.incidents}))
+            failed = bool(set(parts) & (set(item.strikes) | {corner for _, corner in item.incidents}))
         out.append(Sample(index, (item.lap.session, item.lap.run), item.lap.number, time, failed, item.lap.tyre_age))
     return out
 

@@ -12,6 +12,7 @@ import numpy as np
 from fleet_rival.core.analysis import analyse_driver
 from fleet_rival.core.corners.clinic import clinic_of
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
@@ -95,12 +96,12 @@ def driven_race(track: Track, name: str, practice: Sequence[Lap], qualifying: Se
         name: of the driver.
         practice: laps before the race that weren't raced.
     """
-    timed = [lap.time_us for lap in qualifying if lap.kind == "flying" and lap.valid]
+    timed = [item.lap.time_us for item in judge(track, qualifying, settings) if item.may_be_best]
     best = float(min(timed)) if timed else None
     if not race:
         return RaceDriven(qualifying_us=best)
     found = analyse_driver(track, name, race, settings)
-    pace = [item.lap.time_us for item in found.laps if item.flying and item.lap is not found.laps[0].lap and not _NOT_PACE & set(item.lap.flags)]
+    pace = [item.lap.time_us for item in found.laps if item.flying and item.lap is not found.laps[0].lap and not _NOT_PACE & item.marks.keys()]
     net = found.main.falloff.net
     fuel, energy = used_in(race, "fuel_l"), used_in(race, "energy_kwh")
     lap_slips, before, by_corner = _slips(track, name, practice, race, settings)
@@ -112,7 +113,7 @@ def driven_race(track: Track, name: str, practice: Sequence[Lap], qualifying: Se
         fuel_l=float(np.mean(fuel)) if len(fuel) >= _LEAST_LAPS else None,
         energy_kwh=float(np.mean(energy)) if len(energy) >= _LEAST_LAPS else None,
         slips=float(lap_slips) if by_corner else None,
-        strikes=float(sum(len(lap.strikes) for lap in race)),
+        strikes=float(sum(len(item.strikes) for item in found.laps)),
         practice=before,
         race=by_corner,
     )

@@ -16,7 +16,7 @@ from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, 
 from fleet_rival.db.tables.telemetry import FeedEntry, TraceFile, TraceRow, Upload
 from fleet_rival.db.tables.track import Layout, LayoutCorner, LayoutSector, TrackRow
 from fleet_rival.db.tables.week import Car, CarDriver, Combination, Driver, Resource
-from fleet_rival.db.tables.work import Event, Job, StandingRow, StoredAnalysis
+from fleet_rival.db.tables.work import Event, Job, LapVerdict, StandingRow, StoredAnalysis
 
 __all__ = [
     "BROUGHT",
@@ -43,6 +43,7 @@ __all__ = [
     "Lap",
     "LapCurve",
     "LapFileRow",
+    "LapVerdict",
     "Layout",
     "LayoutCorner",
     "LayoutSector",

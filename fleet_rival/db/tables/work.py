@@ -4,13 +4,13 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint, Uuid
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstraint, Uuid
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, now, table_args, within_team
 
-__all__ = ["Event", "Job", "StandingRow", "StoredAnalysis"]
+__all__ = ["Event", "Job", "LapVerdict", "StandingRow", "StoredAnalysis"]
 
 
 class StoredAnalysis(Base):
@@ -55,6 +55,19 @@ class StandingRow(Base):
     """Of each group of laps, the main one first; of the team, its best lap and linked ideal."""
     changed_at: Mapped[datetime] = mapped_column(default=now)
     """When the figures last became others."""
+
+
+class LapVerdict(Base):
+    """For what a lap counts, as `core.laps.verdict` says: for lists and queries that don't load laps. Right once it was settled."""
+
+    __tablename__ = "lap_verdict"
+    __table_args__ = table_args(Index(None, "team_id", "combination_id"), within_team("lap_id", "lap", ondelete="CASCADE"))
+    lap_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    team_id: Mapped[Key]
+    combination_id: Mapped[Key]
+    uses: Mapped[int]
+    marks: Mapped[str | None] = mapped_column(String(160))
+    """Why not, with blanks between them."""
 
 
 class Job(Public, Base):

@@ -36,7 +36,7 @@ __all__ = ["make_nameless"]
 
 _FORMER: Final = "Former driver"
 _PERSONAL: Final = ("nickname", "zone", "controls", "preferences")
-_KEPT_APART: Final = frozenset({"analysis", "standing", "lap_curve", "person", "team"})
+_KEPT_APART: Final = frozenset({"analysis", "standing", "lap_curve", "lap_verdict", "person", "team"})
 
 
 def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> str:

@@ -22,6 +22,7 @@ __all__ = ["LEFT_OUT", "TELEMETRY", "BadCell", "Column", "PlainTable", "plain_ta
 LEFT_OUT: Final[Mapping[str, str]] = {
     "analysis": "follows from the laps",
     "standing": "follows from the laps",
+    "lap_verdict": "follows from the laps",
     "lap_curve": "follows from the traces",
     "change": "rows before and after, by keys that mean nothing elsewhere",
     "event": "who is to be told what",

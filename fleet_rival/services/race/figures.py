@@ -329,13 +329,13 @@ def _limits(ahead: Ahead, laps: int, missing: list[str], what: str) -> dict[str,
     found, name = ahead.found, f"{what.removesuffix('s')}_limit"
     assert found is not None
     limit = getattr(ahead.facts, name) or (getattr(ahead.combination, name) if ahead.combination is not None else None)
-    flying = [item.lap for item in found.laps if item.flying and item.lap.purpose != "experiment"]
+    flying = [item for item in found.laps if item.flying and item.lap.purpose != "experiment"]
     if not limit:
         return None
     if len(flying) < _LEAST_LAPS:
         missing.append(f"{what}: fewer than eight laps tell how often there are any")
         return None
-    struck = Counter(where for lap in flying for where in (lap.strikes if what == "strikes" else (item.corner for item in lap.incidents)))
+    struck = Counter(where for item in flying for where in (item.strikes if what == "strikes" else (one.corner for one in item.incidents)))
     told = limit_budget({where: CornerRate(count, len(flying)) for where, count in struck.items()}, laps, limit)
     return {
         "limit": limit,
@@ -362,7 +362,7 @@ def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, miss
             into = lap.number - first.setdefault((lap.session, lap.run), lap.number)
             late = max(0.0, lap.time_us - float(middle) - slope * into) if not item.clean else 0.0
             slipped = max(0.0, cost.get((lap.session, lap.run, lap.number), late))
-            drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(lap.strikes or lap.incidents)))
+            drawn.append(RaceLap(lap.time_us - slope * into, slipped, bool(item.strikes or item.incidents)))
         told = race_from_laps(drawn, laps, slope)
         if told is not None:
             by, middle_us = 1 + races.shift, told.median_us

@@ -14,9 +14,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.laps.questions import questions
+from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.runs.context import RunContext, changes_since
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark, Run, TraceRow
+from fleet_rival.db.tables import Combination, Driver, Lap, LapVerdict, Person, PracticeSession, Remark, Run, TraceRow
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.kept import kept_answer
@@ -24,6 +25,7 @@ from fleet_rival.services.practice import PracticeView, practice_view, practices
 from fleet_rival.services.runs.context import context_of, said_by_laps
 from fleet_rival.services.runs.declare import RunView, context_out, effective_context, last_context, merged, run_view, waiting_runs
 from fleet_rival.services.runs.places import Place, RunKey, find_place, laps_in, run_row, track_of
+from fleet_rival.services.verdicts import counts_for, settle
 from fleet_rival.services.week import settings_of
 from fleet_rival.wording.marks import MARK_WORDS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
@@ -43,7 +45,7 @@ class RunLine:
     laps: int
     first_at: datetime | None
     best_us: int | None
-    """The fastest flying lap that its file calls valid."""
+    """The fastest lap that may be the best."""
     purpose: str | None
     compound: str | None
     setup: str | None
@@ -152,6 +154,7 @@ class RunSheet:
 def driven(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> Driven:
     """The sessions of a combination, the last one first, with their runs; a driver's own for who doesn't see all."""
     lines = practices(sessions, actor, combination_id)
+    settle(sessions, actor, [combination_id])
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         runs = _run_lines(session, actor, row)
@@ -163,7 +166,7 @@ def driven(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
 
 
 def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, list[RunLine]]:
-    first, best = func.min(Lap.started_at), func.min(func.if_((Lap.kind == "flying") & Lap.valid & Lap.strikes.is_(None), Lap.time_us, None))
+    first, best = func.min(Lap.started_at), func.min(func.if_(counts_for(Use.BEST), Lap.time_us, None))
     query: Any = (
         select(
             PracticeSession.public_id,
@@ -186,6 +189,7 @@ def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, l
             Run,
             (Run.team_id == Lap.team_id) & (Run.session_id == Lap.session_id) & (Run.driver_id == Lap.driver_id) & (Run.number == Lap.run),
         )
+        .outerjoin(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
         .where(Lap.team_id == actor.team_id, Lap.combination_id == row.id)
         .group_by(PracticeSession.id, Driver.id, Lap.run)
         .order_by(first.is_(None), first, Driver.name, Lap.run)

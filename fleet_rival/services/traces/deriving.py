@@ -10,10 +10,11 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.telemetry.finding import CantFind, Found, find_track
 from fleet_rival.core.telemetry.laps import cut_at_line, kinds_by_speed
 from fleet_rival.core.telemetry.trace import Trace
-from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow, TrackRow
+from fleet_rival.db.tables import Combination, Lap, LapVerdict, Layout, TraceRow, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import write_track
@@ -21,6 +22,7 @@ from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.traces.keep import load_traces
 from fleet_rival.services.traces.uploads import own_upload
+from fleet_rival.services.verdicts import counts_for, settle
 from fleet_rival.telemetry.store import store
 
 __all__ = ["found_from_laps", "found_from_upload"]
@@ -73,12 +75,17 @@ def found_from_laps(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
     """
     with sessions() as session:
         row = find_row(session, Layout, actor, layout_id, "layout")
+        driven = list(session.scalars(select(Combination.public_id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)))
+    settle(sessions, actor, driven)
+    with sessions() as session:
+        row = find_row(session, Layout, actor, layout_id, "layout")
         track = session.get_one(TrackRow, row.track_id)
         query = (
             select(Lap.id, Lap.kind, Lap.time_us)
             .join(TraceRow, (TraceRow.team_id == Lap.team_id) & (TraceRow.lap_id == Lap.id))
             .join(Combination, (Combination.team_id == Lap.team_id) & (Combination.id == Lap.combination_id))
-            .where(Lap.team_id == actor.team_id, Combination.layout_id == row.id, Lap.valid)
+            .join(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
+            .where(Lap.team_id == actor.team_id, Combination.layout_id == row.id, counts_for(Use.STANDS))
             .order_by(Lap.kind != "flying", Lap.time_us)
         )
         found = session.execute(query).all()

@@ -11,15 +11,17 @@ import orjson
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.telemetry.comparing import Aligned, aligned, difference
 from fleet_rival.core.telemetry.soundness import Stretch
 from fleet_rival.core.telemetry.trace import CHANNELS, Samples, Trace
-from fleet_rival.db.tables import Combination, Driver, Lap, Layout, PracticeSession, TraceFile, TraceRow
+from fleet_rival.db.tables import Combination, Driver, Lap, LapVerdict, Layout, PracticeSession, TraceFile, TraceRow
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.services.base import Actor, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.kept import Recent
 from fleet_rival.services.track import load_track
+from fleet_rival.services.verdicts import counts_for, settle
 from fleet_rival.telemetry.store import store
 from fleet_rival.wording.telemetry import stretch_sentence
 
@@ -69,7 +71,7 @@ class TracedLap:
     time_us: int
     kind: str
     counts: bool
-    """Flying, valid, nothing happened: good to be compared with."""
+    """It counts for consistency and pace: good to be compared with."""
     started_at: datetime | None
     rate_hz: float
     channels: tuple[str, ...]
@@ -105,13 +107,15 @@ class Overlay:
 
 def traced_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> list[TracedLap]:
     """A combination's laps with traces, the newest session first; a driver's own alone for who doesn't see all."""
+    settle(sessions, actor, [combination_id])
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         query = (
-            select(Lap, PracticeSession, Driver, TraceRow)
+            select(Lap, PracticeSession, Driver, TraceRow, counts_for(Use.CLEAN))
             .join(TraceRow, (TraceRow.team_id == Lap.team_id) & (TraceRow.lap_id == Lap.id))
             .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
             .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
+            .outerjoin(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
             .where(Lap.team_id == actor.team_id, Lap.combination_id == row.id)
             .order_by(PracticeSession.id.desc(), Driver.name, Lap.run, Lap.number)
         )
@@ -120,13 +124,12 @@ def traced_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: U
         return [_traced(*found) for found in session.execute(query)]
 
 
-def _traced(lap: Lap, practice: PracticeSession, driver: Driver, trace: TraceRow) -> TracedLap:
+def _traced(lap: Lap, practice: PracticeSession, driver: Driver, trace: TraceRow, counts: bool | None) -> TracedLap:
     key = LapKey(practice.public_id, driver.public_id, lap.run, lap.number)
     told = tuple(stretch_sentence(Stretch.from_plain(item)) for item in trace.stretches)
-    counts = lap.kind == "flying" and lap.valid and not lap.incidents and not lap.flags
     channels = tuple(trace.channels)
     return TracedLap(
-        str(key), driver.name, practice.label, lap.run, lap.number, lap.time_us, lap.kind, counts, lap.started_at, trace.rate_hz, channels, told
+        str(key), driver.name, practice.label, lap.run, lap.number, lap.time_us, lap.kind, bool(counts), lap.started_at, trace.rate_hz, channels, told
     )
 
 

@@ -67,7 +67,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <v-textarea v-model="form.note" label="Note" rows="3" auto-grow maxlength="5000" variant="outlined" hide-details class="my-3" />
       <fieldset>
         <legend>Tyres are cold for the first</legend>
-        <input v-model="form.amount" inputmode="decimal" size="6" maxlength="8" :aria-label="`How many ${form.cold}`" :placeholder="form.cold === 'laps' ? '1' : ''" />
+        <input v-model="form.amount" v-reads inputmode="decimal" size="6" maxlength="8" :aria-label="`How many ${form.cold}`" :placeholder="form.cold === 'laps' ? '1' : ''" />
         <select v-model="form.cold" aria-label="Laps or seconds">
           <option value="laps">flying laps</option>
           <option value="seconds">seconds after the pits</option>
@@ -75,14 +75,14 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       </fieldset>
       <fieldset>
         <legend>Nobody laps alone faster than</legend>
-        <input v-model="form.floor" inputmode="decimal" size="8" maxlength="12" aria-label="Solo floor in seconds" placeholder="no floor" /> s
+        <input v-model="form.floor" v-reads inputmode="decimal" size="8" maxlength="12" aria-label="Solo floor in seconds" placeholder="no floor" /> s
         <span class="quiet">a faster lap is taken for one in a tow until somebody says otherwise</span>
       </fieldset>
       <fieldset>
         <legend>Practice differs from the race</legend>
-        from <input v-model="form.minutes" inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
-        <input v-model="form.air" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
-        <input v-model="form.track" inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
+        from <input v-model="form.minutes" v-reads inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
+        <input v-model="form.air" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
+        <input v-model="form.track" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
       </fieldset>
       <fieldset>
         <legend>Times by hand</legend>
@@ -92,7 +92,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <details class="all">
         <summary>All thresholds<span v-if="changed" class="quiet"> ({{ changed }} of your own)</span></summary>
         <p class="quiet">Empty: the default. What is changed here holds for this combination alone.</p>
-        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : String(item.usual)" /></label>
+        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" v-reads inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : String(item.usual)" /></label>
       </details>
       <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
         Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.

@@ -73,22 +73,22 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <fieldset>
         <legend>The target lap is</legend>
         <label><input v-model="form.rule" type="radio" value="none" /> not set</label>
-        <label><input v-model="form.rule" type="radio" value="time" /> this time: <input v-model="form.time" class="field" size="9" maxlength="12" aria-label="Target time" placeholder="1:32.114" @focus="form.rule = 'time'" /></label>
+        <label><input v-model="form.rule" type="radio" value="time" /> this time: <input v-model="form.time" v-reads="form.rule === 'time' ? 'time' : undefined" class="field" size="9" maxlength="12" aria-label="Target time" placeholder="1:32.114" @focus="form.rule = 'time'" /></label>
         <label><input v-model="form.rule" type="radio" value="benchmark" /> a share of the benchmark</label>
         <label><input v-model="form.rule" type="radio" value="ideal" /> a share of our best linked ideal</label>
-        <label v-if="form.rule === 'benchmark' || form.rule === 'ideal'">namely <input v-model="form.share" class="field" size="6" maxlength="9" inputmode="decimal" aria-label="Share in per cent" placeholder="100" /> %</label>
+        <label v-if="form.rule === 'benchmark' || form.rule === 'ideal'">namely <input v-model="form.share" v-reads class="field" size="6" maxlength="9" inputmode="decimal" aria-label="Share in per cent" placeholder="100" /> %</label>
       </fieldset>
       <fieldset>
         <legend>Benchmark</legend>
-        <label>Time <input v-model="form.bench" class="field" size="9" maxlength="12" aria-label="Benchmark time" placeholder="1:31.500" /></label>
+        <label>Time <input v-model="form.bench" v-reads="'time'" class="field" size="9" maxlength="12" aria-label="Benchmark time" placeholder="1:31.500" /></label>
         <label>Whose <input v-model="form.whose" class="field" maxlength="120" /></label>
         <label>From where <input v-model="form.source" class="field" maxlength="120" /></label>
         <label>Conditions <input v-model="form.conditions" class="field" maxlength="120" /></label>
       </fieldset>
       <fieldset>
         <legend>A race allows</legend>
-        <label><input v-model="form.strikes" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Strikes allowed" /> strikes</label>
-        <label><input v-model="form.incidents" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Incidents allowed" /> incidents</label>
+        <label><input v-model="form.strikes" v-reads="'whole'" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Strikes allowed" /> strikes</label>
+        <label><input v-model="form.incidents" v-reads="'whole'" class="field" size="4" maxlength="4" inputmode="numeric" aria-label="Incidents allowed" /> incidents</label>
       </fieldset>
       </template>
       <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">

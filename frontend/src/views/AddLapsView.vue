@@ -305,7 +305,7 @@ function toggle(list: string[], name: string): string[] {
 
     <section v-if="seen.unknown_drivers.length && !seen.mapping.needed" class="sheet block" aria-labelledby="drivers-title">
       <h2 id="drivers-title">New names</h2>
-      <p class="quiet">Nobody in the team is called so yet. A guest’s laps are for comparison only; who is somebody of the team under another name is known by it from then on.</p>
+      <p class="quiet">Nobody in the team is called so yet. A guest’s laps are for comparison only; another spelling of somebody’s name is known from then on.</p>
       <p v-for="name in seen.unknown_drivers" :key="name" class="who">
         <label>{{ name }} <span class="quiet">({{ count(lapsOf(name), 'lap') }})</span>
           <select :value="decided(name)" :disabled="match.isPending.value" @change="decide(name, ($event.target as HTMLSelectElement).value)">

@@ -93,7 +93,7 @@ watch(book, (row) => row && row.id === props.id && (from.id !== row.id || (from.
         <div class="line"><h2 id="table-title">Corners and sectors</h2><v-btn size="small" variant="outlined" @click="add">Add a corner</v-btn></div>
         <CornerRows v-model="corners" acts :here="here" @here="here = $event" @merge="corners = merged(corners, $event)" @split="corners = split(corners, $event, book.length_m)" />
         <p class="sectors">
-          <span v-for="(sector, index) in sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m <button v-if="index" type="button" class="link" @click="sectors = sectors.filter((_, place) => place !== index)">Remove<span class="visually-hidden"> sector {{ sector.code }}</span></button></span>
+          <span v-for="(sector, index) in sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" v-reads class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m <button v-if="index" type="button" class="link" @click="sectors = sectors.filter((_, place) => place !== index)">Remove<span class="visually-hidden"> sector {{ sector.code }}</span></button></span>
           <button type="button" class="link" @click="sectors = [...sectors, { code: `S${sectors.length + 1}`, start: '' }]">Add a sector</button>
         </p>
       </section>

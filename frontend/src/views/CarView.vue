@@ -50,7 +50,7 @@ const change = (): CarChange => ({
   drive: form.drive || null,
   gears: readNumber(form.gears),
   limiter_rpm: readNumber(form.limiter_rpm),
-  shift_rpm: form.shift_rpm.split(/\s+/).filter(Boolean).map(Number),
+  shift_rpm: form.shift_rpm.split(/\s+/).filter(Boolean).map((text) => readNumber(text) ?? 0),
   assists: form.assists.split(',').map((item) => item.trim()).filter(Boolean),
   traits: form.traits.split('\n').map((item) => item.trim()).filter(Boolean),
   cold_laps: readNumber(form.cold_laps),
@@ -109,13 +109,13 @@ const facts = computed(() => {
       <label>Name <input v-model="form.name" class="field" maxlength="120" required /></label>
       <label>Class <input v-model="form.car_class" class="field" maxlength="120" /></label>
       <label>Drive <input v-model="form.drive" class="field" maxlength="120" placeholder="rear" /></label>
-      <label>Gears <input v-model="form.gears" class="field" inputmode="numeric" /></label>
-      <label>Limiter, rpm <input v-model="form.limiter_rpm" class="field" inputmode="numeric" /></label>
-      <label>Shift up at, rpm by gear <input v-model="form.shift_rpm" class="field" placeholder="8700 8750 8800" /></label>
+      <label>Gears <input v-model="form.gears" v-reads class="field" inputmode="numeric" /></label>
+      <label>Limiter, rpm <input v-model="form.limiter_rpm" v-reads class="field" inputmode="numeric" /></label>
+      <label>Shift up at, rpm by gear <input v-model="form.shift_rpm" v-reads="'numbers'" class="field" placeholder="8700 8750 8800" /></label>
       <label>Assists it has <input v-model="form.assists" class="field" placeholder="ABS, traction" /></label>
-      <label>Laps on cold tyres <input v-model="form.cold_laps" class="field" inputmode="numeric" /></label>
-      <label>Tank, l <input v-model="form.tank_l" class="field" inputmode="decimal" /></label>
-      <label>Battery, kWh <input v-model="form.battery_kwh" class="field" inputmode="decimal" /></label>
+      <label>Laps on cold tyres <input v-model="form.cold_laps" v-reads class="field" inputmode="numeric" /></label>
+      <label>Tank, l <input v-model="form.tank_l" v-reads class="field" inputmode="decimal" /></label>
+      <label>Battery, kWh <input v-model="form.battery_kwh" v-reads class="field" inputmode="decimal" /></label>
       <label class="wide">How it is, one sentence a line <textarea v-model="form.traits" class="field" rows="3" placeholder="Needs the throttle laid on, not stabbed." /></label>
       <label class="wide">Note <textarea v-model="form.note" class="field" rows="2" maxlength="5000" /></label>
     </div>

@@ -123,7 +123,7 @@ const LEFT_OUT: Record<string, string> = { short: 'not whole', no_place: 'withou
         <h2 id="corners-title">Corners and sectors</h2>
         <CornerRows v-model="corners" :here="here" @here="here = $event" />
         <p class="sectors">
-          <span v-for="(sector, index) in sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m</span>
+          <span v-for="(sector, index) in sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" v-reads class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m</span>
         </p>
       </section>
       <div>

@@ -49,9 +49,10 @@ const count = useMutation({
   onSettled: settled,
 })
 const ruleOf = (event: Event) => (event.target as HTMLSelectElement).value as Schemas['SeriesStanding']['starts_count']
-const numberOf = (event: Event) => {
-  const text = (event.target as HTMLInputElement).value.trim()
-  return text === '' ? null : Number(text)
+/** What a field holds; nothing is sent while it holds something that is no number, and the field says so. */
+function withNumber(event: Event, send: (number: number | null) => void) {
+  const field = event.target as HTMLInputElement
+  if (field.reportValidity()) send(field.value.trim() === '' ? null : Number(field.value))
 }
 </script>
 
@@ -108,12 +109,12 @@ const numberOf = (event: Event) => {
       <p class="quiet">Points of earlier weeks, as somebody enters them; those that don’t count are struck through.</p>
       <div class="standings">
       <div v-for="item in told.standings" :key="item.series_id" class="standing">
-        <h3>{{ item.series }} <label class="small">the best <input class="field" type="number" min="1" max="100" placeholder="all" :value="item.best_weeks" :aria-label="`${item.series}: weeks that count`" @change="count.mutate({ item, best: numberOf($event) })" /> weeks count,</label> <label class="small">of several starts <select :value="item.starts_count" :aria-label="`${item.series}: of several starts`" @change="count.mutate({ item, best: item.best_weeks, rule: ruleOf($event) })"><option value="best">the best</option><option value="sum">all together</option><option value="mean">their mean</option></select></label></h3>
+        <h3>{{ item.series }} <label class="small">the best <input class="field" type="number" min="1" max="100" placeholder="all" :value="item.best_weeks" :aria-label="`${item.series}: weeks that count`" @change="withNumber($event, (best) => count.mutate({ item, best }))" /> weeks count,</label> <label class="small">of several starts <select :value="item.starts_count" :aria-label="`${item.series}: of several starts`" @change="count.mutate({ item, best: item.best_weeks, rule: ruleOf($event) })"><option value="best">the best</option><option value="sum">all together</option><option value="mean">their mean</option></select></label></h3>
         <p v-if="!item.drivers.length" class="quiet">No points yet. They are entered with the entry, on the board.</p>
         <ol v-else>
           <li v-for="driver in item.drivers" :key="driver.driver_id">
             <span class="name">{{ driver.driver }}</span> <b class="total">{{ driver.total }}</b>
-            <label v-for="week in driver.weeks" :key="week.entry_id" class="small" :class="{ dropped: week.dropped }">week {{ week.number }} <input class="field" type="number" min="0" step="any" :value="week.points" :aria-label="`${driver.driver}, week ${week.number}: points`" @change="score.mutate({ week, points: numberOf($event) })" /></label>
+            <label v-for="week in driver.weeks" :key="week.entry_id" class="small" :class="{ dropped: week.dropped }">week {{ week.number }} <input class="field" type="number" min="0" step="any" :value="week.points" :aria-label="`${driver.driver}, week ${week.number}: points`" @change="withNumber($event, (points) => score.mutate({ week, points }))" /></label>
           </li>
         </ol>
       </div>

@@ -97,8 +97,8 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
           <label>Clutch and blip <input v-model="form.shifting" class="field" maxlength="120" placeholder="paddles, own clutch" /></label>
           <label>Racing line <input v-model="form.line" class="field" maxlength="120" placeholder="off" /></label>
           <label>Controls <input v-model="form.controls" class="field" maxlength="500" /></label>
-          <label>Field of view, degrees <input v-model="form.angle" class="field" inputmode="decimal" /></label>
-          <label>Screens <input v-model="form.screens" class="field" inputmode="numeric" /></label>
+          <label>Field of view, degrees <input v-model="form.angle" v-reads class="field" inputmode="decimal" /></label>
+          <label>Screens <input v-model="form.screens" v-reads class="field" inputmode="numeric" /></label>
           <label class="wide">What can and can't be seen <input v-model="form.sight" class="field" maxlength="500" placeholder="Bonnet view: the left kerb is hidden" /></label>
           <label class="wide">Prefers <textarea v-model="form.preferences" class="field" rows="2" maxlength="5000" placeholder="Short notes; one thing a day" /></label>
         </div>
@@ -116,9 +116,9 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
         <HoursEditor v-model="form.hours" v-model:zone="form.zone" />
         <h3>Care</h3>
         <div class="fields">
-          <label>At the seat without a break, min <input v-model="form.seat" class="field" inputmode="numeric" placeholder="50" /></label>
-          <label>Break behind it, min <input v-model="form.pause" class="field" inputmode="numeric" placeholder="10" /></label>
-          <label>In a day, min <input v-model="form.most" class="field" inputmode="numeric" placeholder="150" /></label>
+          <label>At the seat without a break, min <input v-model="form.seat" v-reads class="field" inputmode="numeric" placeholder="50" /></label>
+          <label>Break behind it, min <input v-model="form.pause" v-reads class="field" inputmode="numeric" placeholder="10" /></label>
+          <label>In a day, min <input v-model="form.most" v-reads class="field" inputmode="numeric" placeholder="150" /></label>
           <label>Quiet from <input v-model="form.quietFrom" class="field" type="time" /></label>
           <label>Quiet to <input v-model="form.quietTo" class="field" type="time" /></label>
         </div>

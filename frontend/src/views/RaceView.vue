@@ -33,6 +33,7 @@ function take(told: Schemas['RaceOut']) {
 watch(race, (told, old) => told && told.version !== old?.version && take(told), { immediate: true })
 const said = ref('')
 const keep = useMutation({
+  onMutate: () => (said.value = ''),
   mutationFn: () => {
     const body: Schemas['RaceWishBody'] = {
       pit_s: form.pit_s, pit_deviation_s: form.pit_deviation_s, caution_pit_s: typeof form.caution_pit_s === 'number' ? form.caution_pit_s : null, risk: form.risk / 100, formation_laps: form.formation_laps, saving: form.saving / 100,
@@ -128,11 +129,11 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <label>Risk of running out, % <input v-model.number="form.risk" class="field" type="number" min="0.1" max="50" step="0.1" required /></label>
         <label>Formation, laps’ worth <input v-model.number="form.formation_laps" class="field" type="number" min="0" max="5" step="0.1" required /></label>
         <label>Saved on a lap, % <input v-model.number="form.saving" class="field" type="number" min="0" max="90" step="0.5" required /></label>
-        <label>Leader’s lap <input v-model="form.leader" class="field" placeholder="m:ss.fff" /></label>
-        <label>Rivals’ laps, as far as known <input v-model="form.rivals" class="field" maxlength="600" placeholder="m:ss.fff m:ss.fff" /></label>
+        <label>Leader’s lap <input v-model="form.leader" v-reads="'time'" class="field" placeholder="m:ss.fff" /></label>
+        <label>Rivals’ laps, as far as known <input v-model="form.rivals" v-reads="'times'" class="field" maxlength="600" placeholder="m:ss.fff m:ss.fff" /></label>
         <label v-for="name in race.compounds" :key="name">{{ name }}: a set lasts, laps <input v-model.number="form.life[name]" class="field" type="number" min="1" max="500" placeholder="the race" /></label>
-        <label>Wet tyres on a dry track <input v-model="form.wet_on_dry" class="field" placeholder="m:ss.fff" /></label>
-        <label>Dry tyres on a wet track <input v-model="form.dry_on_wet" class="field" placeholder="m:ss.fff" /></label>
+        <label>Wet tyres on a dry track <input v-model="form.wet_on_dry" v-reads="'time'" class="field" placeholder="m:ss.fff" /></label>
+        <label>Dry tyres on a wet track <input v-model="form.dry_on_wet" v-reads="'time'" class="field" placeholder="m:ss.fff" /></label>
         <label class="wide">The one thing to remember <input v-model="form.remember" class="field" maxlength="200" /></label>
         <label class="wide">What to expect of others <input v-model="form.early" class="field" maxlength="300" placeholder="who attacks early and fades, where others crash" /></label>
       </fieldset>

@@ -63,11 +63,11 @@ const make = useMutation({
       <label>Track <input v-model="form.track" class="field" maxlength="120" /></label>
       <label>Layout <input v-model="form.layout" class="field" maxlength="120" /></label>
       <label>Kind <input v-model="form.kind" class="field" maxlength="40" placeholder="street, road, oval" /></label>
-      <label>Length of the lap, m <input v-model="form.length" class="field" inputmode="decimal" maxlength="9" /></label>
+      <label>Length of the lap, m <input v-model="form.length" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
     </div>
     <h3>Sectors</h3>
     <p class="sectors">
-      <span v-for="(sector, index) in form.sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m</span>
+      <span v-for="(sector, index) in form.sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" v-reads class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m</span>
       <button type="button" class="link" @click="form.sectors.push({ code: `S${form.sectors.length + 1}`, start: '' })">Add a sector</button>
       <button v-if="form.sectors.length > 1" type="button" class="link" @click="form.sectors.pop()">Remove the last one</button>
     </p>

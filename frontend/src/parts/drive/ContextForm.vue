@@ -61,9 +61,9 @@ const official = computed({ get: () => (context.value.official === null || conte
     </label>
     <label :class="{ supposed: isSupposed('tyre_set') }">Tyre set <input v-model="tyreSet" class="field" maxlength="120" list="known-tyre_set" /></label>
     <label :class="{ supposed: isSupposed('compound') }">Compound <input v-model="compound" class="field" maxlength="120" list="known-compound" /></label>
-    <label :class="{ supposed: isSupposed('tyre_age') }">Laps on the set <input v-model="numbers.tyre_age" class="field" inputmode="decimal" maxlength="9" /></label>
-    <label v-if="burns" :class="{ supposed: isSupposed('fuel_l') }">Fuel, l <input v-model="numbers.fuel_l" class="field" inputmode="decimal" maxlength="9" /></label>
-    <label v-if="charges" :class="{ supposed: isSupposed('energy_kwh') }">Energy, kWh <input v-model="numbers.energy_kwh" class="field" inputmode="decimal" maxlength="9" /></label>
+    <label :class="{ supposed: isSupposed('tyre_age') }">Laps on the set <input v-model="numbers.tyre_age" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
+    <label v-if="burns" :class="{ supposed: isSupposed('fuel_l') }">Fuel, l <input v-model="numbers.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
+    <label v-if="charges" :class="{ supposed: isSupposed('energy_kwh') }">Energy, kWh <input v-model="numbers.energy_kwh" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
     <label :class="{ supposed: isSupposed('setup') }">Setup <input v-model="setup" class="field" maxlength="120" list="known-setup" /></label>
     <label :class="{ supposed: isSupposed('assists') }">Assists <input v-model="assists" class="field" maxlength="120" list="known-assists" /></label>
     <label :class="{ supposed: isSupposed('company') }">Company

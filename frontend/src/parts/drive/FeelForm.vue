@@ -133,14 +133,14 @@ const readingWords = (item: Typed) => [
         <table class="wheels">
           <thead><tr><td /><th v-for="wheel in WHEELS" :key="wheel" scope="col">{{ wheel.replace('_', ' ') }}</th></tr></thead>
           <tbody>
-            <tr><th scope="row">tread, %</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.tread[wheel]" class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: tread ${wheel.replace('_', ' ')}, %`" /></td></tr>
-            <tr><th scope="row">hot, {{ unit }}</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.pressure[wheel]" class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: hot pressure ${wheel.replace('_', ' ')}, ${unit}`" /></td></tr>
+            <tr><th scope="row">tread, %</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.tread[wheel]" v-reads class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: tread ${wheel.replace('_', ' ')}, %`" /></td></tr>
+            <tr><th scope="row">hot, {{ unit }}</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.pressure[wheel]" v-reads class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: hot pressure ${wheel.replace('_', ' ')}, ${unit}`" /></td></tr>
           </tbody>
         </table>
         <div class="fields small-fields">
-          <label>Track, °C <input v-model="item.track" class="field" inputmode="decimal" /></label>
-          <label>Air, °C <input v-model="item.air" class="field" inputmode="decimal" /></label>
-          <label>Fuel left, l <input v-model="item.fuel" class="field" inputmode="decimal" /></label>
+          <label>Track, °C <input v-model="item.track" v-reads class="field" inputmode="decimal" /></label>
+          <label>Air, °C <input v-model="item.air" v-reads class="field" inputmode="decimal" /></label>
+          <label>Fuel left, l <input v-model="item.fuel" v-reads class="field" inputmode="decimal" /></label>
         </div>
         <button type="button" class="link" @click="readings.splice(index, 1)">Remove reading {{ index + 1 }}</button>
       </fieldset>

@@ -56,8 +56,8 @@ const save = useMutation({
       <label>Track was <select v-model="form.wetness"><option value="">as it is</option><option>dry</option><option>damp</option><option>wet</option></select></label>
       <label>Compound <input v-model="form.compound" class="field" maxlength="120" :placeholder="one?.compound ?? ''" /></label>
       <label>Tyre set <input v-model="form.tyre_set" class="field" maxlength="120" :placeholder="one?.tyre_set ?? ''" /></label>
-      <label>Laps on the set <input v-model="form.tyre_age" class="field" inputmode="decimal" maxlength="9" :placeholder="one?.tyre_age?.toString() ?? ''" /></label>
-      <label>Fuel, l <input v-model="form.fuel_l" class="field" inputmode="decimal" maxlength="9" :placeholder="one?.fuel_l?.toString() ?? ''" /></label>
+      <label>Laps on the set <input v-model="form.tyre_age" v-reads class="field" inputmode="decimal" maxlength="9" :placeholder="one?.tyre_age?.toString() ?? ''" /></label>
+      <label>Fuel, l <input v-model="form.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" :placeholder="one?.fuel_l?.toString() ?? ''" /></label>
       <label>Setup <input v-model="form.setup" class="field" maxlength="120" :placeholder="one?.setup ?? ''" /></label>
       <label v-if="one" class="wide">Note <input v-model="form.note" class="field" maxlength="2000" /></label>
     </div>

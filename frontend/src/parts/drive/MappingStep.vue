@@ -48,7 +48,8 @@ const typedName = ref(false)
 <template>
   <section class="sheet block" aria-labelledby="mapping-title">
     <h2 id="mapping-title">Which column is what?</h2>
-    <p class="quiet">The names of this file’s columns aren’t known here. Say once what they hold; the next file of this source is read the same way by itself.</p>
+    <p v-if="seen.mapping.remembered && !hasDriver" class="quiet">Columns are read as they were last time for this source. No column says who drove, so it is asked for each file<template v-if="form.driver">; the name here is a guess from the file’s name</template>.</p>
+    <p v-else class="quiet">The names of this file’s columns aren’t known here. Say once what they hold; the next file of this source is read the same way by itself.</p>
     <p v-if="seen.mapping.seen.length" class="recognised">Recognised: {{ seen.mapping.seen.join('; ') }}.</p>
     <div class="beside">
     <div class="scroll-x" tabindex="0" role="region" aria-label="Columns of the file">

@@ -49,11 +49,11 @@ const add = () => weather.value.push({ minute: weather.value.length ? '' : '0', 
       <label>Name <input v-model="form.label" class="field" maxlength="120" /></label>
       <label>Inside the simulation <input v-model="form.inside" class="field" type="datetime-local" /></label>
       <label>Weather <select v-model="form.wetness"><option value="">as the laps say</option><option>dry</option><option>damp</option><option>wet</option></select></label>
-      <label>Air, °C <input v-model="form.air" class="field" inputmode="decimal" /></label>
-      <label>Track, °C <input v-model="form.track" class="field" inputmode="decimal" /></label>
+      <label>Air, °C <input v-model="form.air" v-reads class="field" inputmode="decimal" /></label>
+      <label>Track, °C <input v-model="form.track" v-reads class="field" inputmode="decimal" /></label>
     </div>
     <p v-for="(item, index) in weather" :key="index" class="change">
-      From minute <input v-model="item.minute" class="field" size="5" inputmode="decimal" :aria-label="`Change ${index + 1}: from minute`" />
+      From minute <input v-model="item.minute" v-reads class="field" size="5" inputmode="decimal" :aria-label="`Change ${index + 1}: from minute`" />
       <select v-model="item.wetness" :aria-label="`Change ${index + 1}: how wet`"><option>dry</option><option>damp</option><option>wet</option></select>
       <button type="button" class="link" @click="weather.splice(index, 1)">Remove<span class="visually-hidden"> change {{ index + 1 }}</span></button>
     </p>

@@ -50,9 +50,9 @@ const lines = computed<PlotLine[]>(() => [{ key: 'sum', kind: 'curve', at: steps
     <div class="asked">
       <label>One <select v-model="first"><option v-for="way in ways" :key="way.key" :value="way.key">{{ way.words }}</option></select></label>
       <label>other <select v-model="second"><option v-for="way in ways" :key="way.key" :value="way.key">{{ way.words }}</option></select></label>
-      <label>over <input v-model="laps" inputmode="numeric" size="4" /> laps</label>
-      <label>with <input v-model="stops" inputmode="numeric" size="3" /> stops</label>
-      <label>of <input v-model="stopSeconds" inputmode="numeric" size="4" /> s</label>
+      <label>over <input v-model="laps" v-reads inputmode="numeric" size="4" /> laps</label>
+      <label>with <input v-model="stops" v-reads inputmode="numeric" size="3" /> stops</label>
+      <label>of <input v-model="stopSeconds" v-reads inputmode="numeric" size="4" /> s</label>
     </div>
     <TroubleNote :error="told.error.value" :again="() => told.refetch()" />
     <template v-if="told.data.value">

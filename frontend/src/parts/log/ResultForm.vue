@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, ref, watch } from 'vue'
 import type { Schemas } from '@/api/client'
-import { dayOf, lapTime, moment, readTime } from '@/format'
+import { lapTime, moment, readTime } from '@/format'
 import { FAULTS, useResultActs, type Debrief, type DebriefResult } from '@/log'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -19,8 +19,8 @@ const form = reactive({ start: '', other: '', qualifying: '', grid: '' as number
 const trouble = ref('')
 const orEmpty = (value: number | null | undefined): number | '' => value ?? ''
 const orNull = (value: number | '') => (typeof value === 'number' ? value : null)
-/** A moment as the field for it takes it, by the clock of this machine. */
-const asField = (iso: string) => `${dayOf(new Date(iso))}T${new Date(iso).toTimeString().slice(0, 5)}`
+/** A moment as the field for it takes it, by the clock of this machine: day and time of day of one zone. */
+const asField = (iso: string) => new Date(new Date(iso).getTime() - new Date(iso).getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
 function fill() {
   const item = props.changing
   const known = item && props.race.starts.includes(item.starts_at)
@@ -38,7 +38,6 @@ watch(() => [props.changing?.id, props.race.results.length, props.race.entry_id]
 async function keep() {
   trouble.value = ''
   const qualifying_us = readTime(form.qualifying)
-  if (form.qualifying.trim() && qualifying_us === null) return (trouble.value = `${form.qualifying} is no lap time: write m:ss.fff.`)
   const at = form.start === 'other' ? new Date(form.other) : new Date(form.start)
   if (Number.isNaN(at.getTime())) return (trouble.value = 'Say when it started.')
   const body: Schemas['ResultBody'] = {
@@ -61,7 +60,7 @@ const error = computed(() => acts.add.error.value ?? acts.change.error.value)
     <div class="fields">
       <label>Start <select v-model="form.start"><option v-for="start in free" :key="start" :value="start">{{ moment(start) }}</option><option value="other">another one</option></select></label>
       <label v-if="form.start === 'other'">When, by this clock <input v-model="form.other" class="field" type="datetime-local" :min="asField(race.begins_at)" :max="asField(race.ends_at)" required /></label>
-      <label>Lap of qualifying <input v-model="form.qualifying" class="field" placeholder="m:ss.fff" /></label>
+      <label>Lap of qualifying <input v-model="form.qualifying" v-reads="'time'" class="field" placeholder="m:ss.fff" /></label>
       <label>Started from <input v-model.number="form.grid" class="field" type="number" min="1" max="200" /></label>
       <label>Finished <input v-model.number="form.finish" class="field" type="number" min="1" max="200" /></label>
       <label>Laps <input v-model.number="form.laps" class="field" type="number" min="0" max="10000" /></label>

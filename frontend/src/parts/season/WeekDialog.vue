@@ -101,7 +101,7 @@ const FIELDS: [string, string, string?][] = [
     <form class="sheet part" @submit.prevent="save.mutate(seen)">
       <h2 id="week-title">{{ week ? `Week ${week.facts.week} of ${series}` : `New week of ${series}` }}</h2>
       <div class="fields">
-        <label>Week <input v-model="form.week" class="field" inputmode="numeric" maxlength="4" /></label>
+        <label>Week <input v-model="form.week" v-reads class="field" inputmode="numeric" maxlength="4" /></label>
         <label>From <input v-model="form.begins" class="field" type="date" required /></label>
         <label>To (not in it) <input v-model="form.ends" class="field" type="date" required /></label>
         <label>Turns over at midnight in <select v-model="form.zone"><option v-for="zone in [...new Set(['UTC', form.zone, ...zones])]" :key="zone" :value="zone">{{ zone }}</option></select></label>

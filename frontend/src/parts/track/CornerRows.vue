@@ -41,7 +41,7 @@ function take() {
         <tr v-for="(row, index) in rows" :key="row.id ?? `new ${index}`" :class="{ here: index === props.here }" @focusin="emit('here', index)">
           <td><input v-model="row.code" class="field" size="4" maxlength="120" :aria-label="`Code of corner ${index + 1}`" /></td>
           <td><input v-model="row.name" class="field" size="13" maxlength="120" :aria-label="`${named(row, index)}: name`" /></td>
-          <td v-for="(title, key) in COLUMNS" :key="key" class="number"><input v-model="row[key]" class="field number" size="6" inputmode="decimal" maxlength="10" :aria-label="`${named(row, index)}: ${title}`" /></td>
+          <td v-for="(title, key) in COLUMNS" :key="key" class="number"><input v-model="row[key]" v-reads class="field number" size="6" inputmode="decimal" maxlength="10" :aria-label="`${named(row, index)}: ${title}`" /></td>
           <td><select v-model="row.direction" :aria-label="`${named(row, index)}: bends`"><option value="">–</option><option value="left">left</option><option value="right">right</option></select></td>
           <td><input v-model="row.linked" type="checkbox" :aria-label="`${named(row, index)}: given up for the next`" /></td>
           <td class="acts">

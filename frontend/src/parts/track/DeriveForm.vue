@@ -43,9 +43,9 @@ const make = useMutation({
         <label>How <select v-model="form.how"><option value="reversed">{{ book.layout }}, the other way round</option><option value="shortened">{{ book.layout }}, with a stretch left out</option></select></label>
         <label>Its name <input v-model="form.layout" class="field" maxlength="120" required /></label>
         <template v-if="form.how === 'shortened'">
-          <label>Left at, metres from the line <input v-model="form.from" class="field" inputmode="decimal" /></label>
-          <label>Met again at <input v-model="form.to" class="field" inputmode="decimal" /></label>
-          <label>Length of the link, m <input v-model="form.link" class="field" inputmode="decimal" placeholder="straight across" /></label>
+          <label>Left at, metres from the line <input v-model="form.from" v-reads class="field" inputmode="decimal" /></label>
+          <label>Met again at <input v-model="form.to" v-reads class="field" inputmode="decimal" /></label>
+          <label>Length of the link, m <input v-model="form.link" v-reads class="field" inputmode="decimal" placeholder="straight across" /></label>
         </template>
       </div>
       <p class="quiet">{{ form.how === 'reversed' ? 'Corners are counted anew. Where braking begins can’t be known from the other direction: look through the boundaries afterwards.' : 'Corners that stay keep their codes, names and what is written of the road. Limits and references are read anew.' }}</p>

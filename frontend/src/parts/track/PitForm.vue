@@ -50,10 +50,10 @@ const theirs = computed(() => theirsOf<Book>(save.error.value))
         <label>Track <input v-model="form.track" class="field" maxlength="120" required /></label>
         <label>Layout <input v-model="form.layout" class="field" maxlength="120" required /></label>
         <label>Kind <input v-model="form.kind" class="field" maxlength="40" required placeholder="street, road, oval" /></label>
-        <label>Pit entry, metres from the line <input v-model="form.entry" class="field" inputmode="decimal" maxlength="9" /></label>
-        <label>Pit exit, metres from the line <input v-model="form.exit" class="field" inputmode="decimal" maxlength="9" /></label>
+        <label>Pit entry, metres from the line <input v-model="form.entry" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
+        <label>Pit exit, metres from the line <input v-model="form.exit" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
         <label>Side <select v-model="form.side"><option value="">not known</option><option value="left">left</option><option value="right">right</option></select></label>
-        <label>Limit, km/h <input v-model="form.limit" class="field" inputmode="decimal" maxlength="5" /></label>
+        <label>Limit, km/h <input v-model="form.limit" v-reads class="field" inputmode="decimal" maxlength="5" /></label>
         <label class="wide">Pit entry: how it goes, where its traps are <textarea v-model="form.pit_entry_note" class="field" rows="3" maxlength="5000" /></label>
         <label class="wide">Pit exit: how it goes, where its traps are <textarea v-model="form.pit_exit_note" class="field" rows="3" maxlength="5000" /></label>
       </div>

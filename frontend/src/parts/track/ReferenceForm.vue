@@ -96,18 +96,18 @@ const send = () => !bad.value && save.mutate({ version: form.version, confirmed:
         <label>Kind <select v-model="form.kind"><option v-for="(item, value) in KINDS" :key="value" :value="value">{{ item.title }}</option></select></label>
         <label class="two">What one goes by <input v-model="form.thing" class="field" maxlength="200" placeholder="second board" /></label>
         <label>Side <select v-model="form.side"><option value="">not said</option><option v-for="side in SIDES" :key="side" :value="side">{{ side }}</option></select></label>
-        <label>{{ shortUnit() }} behind it (− before) <input v-model="form.offset" class="field" inputmode="decimal" maxlength="12" /></label>
+        <label>{{ shortUnit() }} behind it (− before) <input v-model="form.offset" v-reads class="field" inputmode="decimal" maxlength="12" /></label>
         <label class="two">or in words <input v-model="form.offset_words" class="field" maxlength="200" placeholder="end of the second drain cover" /></label>
         <label>Whose <select v-model="form.car_id"><option value="">landmark, for every car</option><option v-for="car in book.cars" :key="car.id" :value="car.id">{{ car.name }}</option></select></label>
         <label>For <select v-model="form.driver_id" aria-label="For which driver"><option value="">every driver</option><option v-for="driver in drivers.data.value?.items.filter((item) => !item.guest)" :key="driver.id" :value="driver.id">{{ driver.name }}</option></select></label>
         <label>When <select v-model="form.variant"><option v-for="(words, value) in VARIANTS" :key="value" :value="value">{{ words }}</option></select></label>
         <label>How sure <select v-model="form.sure"><option v-for="(words, value) in SURE" :key="value" :value="value">{{ words }}</option></select></label>
-        <label>Gear <input v-model="form.gear" class="field" inputmode="numeric" maxlength="2" /></label>
-        <label>Peak brake, % <input v-model="form.peak" class="field" inputmode="numeric" maxlength="4" /></label>
+        <label>Gear <input v-model="form.gear" v-reads class="field" inputmode="numeric" maxlength="2" /></label>
+        <label>Peak brake, % <input v-model="form.peak" v-reads class="field" inputmode="numeric" maxlength="4" /></label>
         <label>Throttle <select v-model="form.throttle"><option value="">not said</option><option v-for="shape in THROTTLES" :key="shape" :value="shape">{{ shape }}</option></select></label>
         <label>Brake harder than in <select v-model="form.harder_than"><option value="">not said</option><option v-for="item in book.corners.filter((one) => one.id !== corner.id)" :key="item.id" :value="item.code">{{ titleOf(item) }}</option></select></label>
         <label>How it lasts <select v-model="form.lasts"><option value="">as its kind: {{ usual }}</option><option v-for="(words, value) in LASTS" :key="value" :value="value">{{ words }}</option></select></label>
-        <label>Metres from the line <input v-model="form.at" class="field" inputmode="decimal" maxlength="9" /></label>
+        <label>Metres from the line <input v-model="form.at" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
         <label class="wide">Note <textarea v-model="form.note" class="field" rows="2" maxlength="2000" /></label>
       </div>
       <TheirsNote v-if="theirs" @mine="save.mutate({ version: theirs.version, confirmed: false })" @theirs="(show(theirs), save.reset())">Somebody else changed this reference meanwhile.</TheirsNote>
