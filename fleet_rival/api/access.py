@@ -103,9 +103,16 @@ def _from_here() -> Response | None:
         return problem(421, "other-host", "Not the right address", "This server answers on this machine alone: open it as http://127.0.0.1.")
     if request.method not in _SAFE_METHODS:
         origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site")
-        if (origin is not None and urlsplit(origin).netloc != request.host) or site not in (None, "same-origin", "none"):
+        if (origin is not None and _place_of(origin) != request.host) or site not in (None, "same-origin", "none"):
             return problem(403, "other-origin", "Not from here", "Changes are taken from this application's own pages only.")
     return None
+
+
+def _place_of(origin: str) -> str | None:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:  # brackets around what is no address
+        return None
 
 
 def _rig() -> Response | None:
@@ -121,7 +128,9 @@ def _person(who: frozenset[str]) -> Response | None:
     found = signed()
     if found is None:
         return clear_cookie(problem(401, "sign-in", "Not signed in", "Sign in first."))
-    if request.method not in _SAFE_METHODS and not hmac.compare_digest(request.headers.get(CSRF_HEADER, ""), csrf_token(token() or "")):
+    if request.method not in _SAFE_METHODS and not hmac.compare_digest(
+        request.headers.get(CSRF_HEADER, "").encode(), csrf_token(token() or "").encode()
+    ):
         return problem(403, "no-token", "Not from a page of ours", "This page is out of date. Load it anew, then try again.")
     if found.actor is None:
         if "person" in who:

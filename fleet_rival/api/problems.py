@@ -5,8 +5,10 @@ from typing import Any
 
 from flask import Flask, Response, g, json, make_response
 from pydantic import ValidationError
+from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
+from fleet_rival.db.session import is_passing
 from fleet_rival.services.drive import MAX_BYTES
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused, ServiceError, TooMany
 
@@ -19,6 +21,7 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     Outdated: (412, "outdated", "Changed meanwhile"),
     TooMany: (429, "too-many", "Too many attempts"),
 }
+AWAY = "The database can't be reached at the moment. Nothing was changed; what you typed is still here. It is tried again by itself."
 log = logging.getLogger(__name__)
 
 
@@ -64,6 +67,21 @@ def register(app: Flask) -> None:
         body = {"type": "about:blank", "title": error.name, "status": error.code, "detail": error.description or error.name, **_request_id()}
         response.set_data(json.dumps(body))
         response.mimetype = "application/problem+json"
+        return response
+
+    @app.errorhandler(RecursionError)
+    def too_deep(error: RecursionError) -> Response:
+        return problem(
+            400, "too-deep", "This can't be read", "What was sent holds lists or objects within each other, deeper than anything here needs."
+        )
+
+    @app.errorhandler(SQLAlchemyError)
+    def database(error: SQLAlchemyError) -> Response:
+        if not is_passing(error):
+            return anything(error)
+        log.warning("the database can't be asked now: %s", type(error).__name__)
+        response = problem(503, "away", "Not now", AWAY)
+        response.headers["Retry-After"] = "3"
         return response
 
     @app.errorhandler(Exception)

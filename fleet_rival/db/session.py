@@ -1,17 +1,23 @@
 """Where engines and sessions are made."""
 
 import time
-from typing import Any
+from typing import Any, Final
 
 import mariadb
 import orjson
 from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.exc import DisconnectionError
+from sqlalchemy.exc import DBAPIError, DisconnectionError, InterfaceError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db import events, recording
 
-__all__ = ["engine_of", "make_engine", "make_sessions"]
+__all__ = ["engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions"]
+
+_IN_THE_WAY: Final = frozenset({1205, 1213})
+"""MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
+_AWAY: Final = frozenset({1021, 1040, 1053, 1114, 1129, 1158, 1159, 1160, 1161, 1203, 1927, 2002, 2003, 2006, 2013, 2014, 2055})
+"""MariaDB's numbers for what has nothing to do with what was asked: it is away, ends, has no room or no place for one more."""
 
 
 def make_engine(url: str) -> Engine:
@@ -54,6 +60,18 @@ def engine_of(sessions: sessionmaker[Session]) -> Engine:
     """The engine behind sessions, for a read that needs no unit of work."""
     engine: Engine = sessions.kw["bind"]
     return engine
+
+
+def is_in_the_way(error: BaseException) -> bool:
+    """Whether somebody else's work was in the way, and the same may go well at once."""
+    return isinstance(error, DBAPIError) and getattr(error.orig, "errno", None) in _IN_THE_WAY
+
+
+def is_passing(error: BaseException) -> bool:
+    """Whether an error comes from the state that the database is in, and not from what it was asked: later the same may go well."""
+    if isinstance(error, PoolTimeout | InterfaceError):
+        return True
+    return isinstance(error, DBAPIError) and (error.connection_invalidated or getattr(error.orig, "errno", None) in _AWAY | _IN_THE_WAY)
 
 
 def _to_json(value: Any) -> str:

@@ -3,9 +3,10 @@
 import math
 import re
 from collections.abc import Callable, Mapping
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
+from fleet_rival.core.dates import read_moment, read_wall_clock
 from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident
 
 __all__ = ["BadCell", "Cell", "column_readers"]
@@ -146,16 +147,15 @@ def yes_or_no(text: str) -> bool:
 def moment(text: str) -> datetime:
     """An ISO 8601 moment; without an offset it is taken as UTC."""
     try:
-        value = datetime.fromisoformat(text)
-        return value.astimezone(UTC) if value.tzinfo else value.replace(tzinfo=UTC)
-    except (ValueError, OverflowError) as error:
+        return read_moment(text)
+    except ValueError as error:
         raise BadCell("not a date and time such as 2031-03-04T18:17:10Z") from error
 
 
 def time_inside(text: str) -> datetime:
     """Date and time of day inside a simulation: it has no zone."""
     try:
-        value = datetime.fromisoformat(text)
+        value = read_wall_clock(text)
     except ValueError as error:
         raise BadCell("not a date and time of day such as 2031-06-14T21:30") from error
     if value.tzinfo is not None:

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from dateutil.tz import datetime_exists
 
+from fleet_rival.core.dates import read_day
 from fleet_rival.core.laps.lap import WETNESSES
 from fleet_rival.core.season.starts import BadStarts, read_starts
 from fleet_rival.core.season.weeks import SETUPS, START_KINDS, BadChangeable, Compound, SeriesWeek, overlaps, read_changeables
@@ -125,7 +126,7 @@ def _fits(line: int, week: SeriesWeek, before: Sequence[tuple[int, SeriesWeek]])
 
 def _day(text: str) -> date:
     try:
-        return date.fromisoformat(text[:10] if text[10:] in ("T00:00:00", " 00:00:00") else text)
+        return read_day(text[:10] if text[10:] in ("T00:00:00", " 00:00:00") else text)
     except ValueError as error:
         raise BadCell("not a date such as 2031-04-07") from error
 

@@ -135,7 +135,7 @@ def move_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, ve
 def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Sequence[UUID]) -> None:
     """Take entries out, all in one act."""
     with sessions.begin() as session:
-        rows = [find_row(session, Entry, actor, key, "entry", lock=True) for key in dict.fromkeys(entry_ids)]
+        rows = [find_row(session, Entry, actor, key, "entry", lock=True) for key in sorted(set(entry_ids))]
         if not rows:
             return
         names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}

@@ -6,8 +6,10 @@ with the reason, so that it can be taken after all.
 """
 
 import hashlib
+import logging
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
@@ -18,7 +20,6 @@ import numpy as np
 import orjson
 from sqlalchemy import func, select, update
 from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
@@ -26,10 +27,10 @@ from fleet_rival.core.telemetry.cutting import cut
 from fleet_rival.core.telemetry.filling import filled
 from fleet_rival.core.telemetry.trace import CHANNELS, Trace
 from fleet_rival.db.events import announce
+from fleet_rival.db.session import is_in_the_way, is_passing
 from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow, now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Refused, ServiceError
-from fleet_rival.services.kept import IN_THE_WAY
 from fleet_rival.services.live import Delivery, Known, Landing, deliver_within, landing_of
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.traces.keep import fill_laps, keep_traces, trace_sink
@@ -46,6 +47,8 @@ _TRIED_AGAIN: Final = timedelta(minutes=1)
 _LAP_COMES_WITHIN: Final = timedelta(hours=12)
 """After this it is told that samples wait for a lap. When it comes after all, they are taken."""
 _SHOWN: Final = 50
+
+log = logging.getLogger(__name__)
 
 Entry = tuple[int, str, dict[str, Any]]
 """A line's key, its lap's digest, and what it says."""
@@ -143,8 +146,12 @@ def take(sessions: sessionmaker[Session]) -> int:
         ).all()
     by_rig: dict[tuple[int, int], dict[tuple[str, ...], list[Entry]]] = defaultdict(lambda: defaultdict(list))
     for row in found:
-        content = orjson.loads(row.content)
-        where = tuple(content[name] for name in ("track", "layout", "car", "driver", "session"))
+        try:
+            content = orjson.loads(row.content)
+            where = tuple(content[name] for name in ("track", "layout", "car", "driver", "session"))
+        except (ValueError, KeyError, TypeError):
+            done += _refuse(sessions, row.team_id, [row.id], Refused("This line can't be read any more."))
+            continue
         by_rig[row.team_id, row.rig_token_id][where].append((row.id, row.lap_key, content))
     for (team_id, rig_id), groups in by_rig.items():
         done += _take_rig(sessions, team_id, rig_id, list(groups.values()))
@@ -157,10 +164,8 @@ def take(sessions: sessionmaker[Session]) -> int:
             ).all()
         parts, keys = [orjson.loads(row.content) for row in rows], [row.id for row in rows]
         since = max((row.came_at for row in rows), default=now())
-        try:
-            done += _try(sessions, keys, partial(_take_samples, team_id=team_id, rig_id=rig_id, parts=parts, since=since))
-        except ServiceError as error:
-            done += _refuse(sessions, team_id, keys, error)
+        taking = partial(_take_samples, team_id=team_id, rig_id=rig_id, parts=parts, since=since)
+        done += _taken_or_refused(sessions, team_id, keys, taking)
     return done
 
 
@@ -176,21 +181,31 @@ def _take_rig(sessions: sessionmaker[Session], team_id: int, rig_id: int, groups
         return taken
 
     keys = [key for entries in groups for key, _, _ in entries]
-    try:
+    with suppress(_CantBeTaken):
         return _try(sessions, keys, work(groups))
-    except ServiceError:
-        pass
     done = 0
     for entries in groups:
         try:
             done += _try(sessions, [key for key, _, _ in entries], work([entries]))
-        except ServiceError:
-            for entry in entries:
-                try:
-                    done += _try(sessions, [entry[0]], work([[entry]]))
-                except ServiceError as error:
-                    done += _refuse(sessions, team_id, [entry[0]], error)
+        except _CantBeTaken:
+            done += sum(_taken_or_refused(sessions, team_id, [entry[0]], work([[entry]])) for entry in entries)
     return done
+
+
+class _CantBeTaken(Exception):
+    """These lines can't be taken, for a reason of their own; others can."""
+
+
+def _taken_or_refused(sessions: sessionmaker[Session], team_id: int, keys: Sequence[int], work: Callable[[Session], bool]) -> int:
+    """Take lines, or keep them with the reason why they can't be taken: whatever they hold, those behind them go on."""
+    try:
+        return _try(sessions, keys, work)
+    except _CantBeTaken as error:
+        reason = error.__cause__
+        if not isinstance(reason, ServiceError):
+            log.error("a line of a rig met an error of the server's own", exc_info=reason)
+            reason = Refused("It met an error of the server's own and is kept. The log under var/log says more.")
+        return _refuse(sessions, team_id, keys, reason)
 
 
 def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[Session], bool]) -> int:
@@ -198,6 +213,10 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[S
 
     Returns:
         How many were taken; 0 where it must wait for something.
+
+    Raises:
+        _CantBeTaken: from whatever they brought about.
+        DBAPIError: the database is away or in trouble: they can be taken later.
     """
     entries = update(FeedEntry).where(FeedEntry.id.in_(keys))
     quiet: Any = {"synchronize_session": False}
@@ -211,10 +230,18 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[S
                 session.execute(entries.values(due_at=now() + _TRIED_AGAIN), execution_options=quiet)
                 return 0
             session.execute(entries.values(state="taken", content=None, reason=None), execution_options=quiet)
-    except OperationalError as error:
-        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
-            raise
+    except OSError as error:
+        # The disk may be full: the lines wait, and others needn't.
+        log.warning("lines of a rig can't be written now: %s", error.strerror or error)
+        with sessions.begin() as session:
+            session.execute(entries.values(due_at=now() + _TRIED_AGAIN), execution_options=quiet)
         return 0
+    except Exception as error:
+        if is_in_the_way(error):
+            return 0
+        if is_passing(error):
+            raise  # nobody's line's fault
+        raise _CantBeTaken from error
     return len(keys)
 
 

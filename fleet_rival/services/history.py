@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, aliased, sessionmaker
 from fleet_rival.db.tables import BROUGHT, Base, Change, ChangeSet, Lap, LapFileRow, Membership, Person, RigToken, SeasonFileRow
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.errors import Conflict, NotThere
+from fleet_rival.services.permissions import acts_of, bears_on_others, may_act
 from fleet_rival.services.reversal import Reversal
 
 __all__ = ["ChangeView", "Entry", "Page", "Reversed", "Steps", "entry", "history", "is_long", "redo", "steps", "undo"]
@@ -194,23 +195,25 @@ def _own(session: Session, actor: Actor, entry_id: UUID) -> ChangeSet:
 
 def _chosen(session: Session, actor: Actor, entry_id: UUID | None, *, again: bool) -> ChangeSet:
     if entry_id is None:
-        row = _next_redo(session, actor) if again else _next_undo(session, actor)
-        if row is None:
+        found = _next_redo(session, actor) if again else _next_undo(session, actor)
+        if found is None:
             raise Conflict("There is nothing to do again." if again else "There is nothing of yours to take back.")
-        return row
-    row = _own(session, actor, entry_id)
-    if row.original_id is not None:
-        original = session.scalars(select(ChangeSet).where(ChangeSet.team_id == actor.team_id, ChangeSet.id == row.original_id)).one()
-        return original
-    if not _may_turn(actor, row) or (row.standing and not (_laps_of(session, row) or _changes_of(session, row))):
-        raise Conflict("This isn't something that can be taken back.")
+        row = found
+    else:
+        row = _own(session, actor, entry_id)
+        if row.original_id is not None:
+            row = session.scalars(select(ChangeSet).where(ChangeSet.team_id == actor.team_id, ChangeSet.id == row.original_id)).one()
+        if row.turn == BROUGHT or row.action in _NOT_TAKEN_BACK or (row.standing and not (_laps_of(session, row) or _changes_of(session, row))):
+            raise Conflict("This isn't something that can be taken back.")
+    # Roles change: what somebody once did they may not be the one to bring back.
+    if not may_act(actor, row.action) or bears_on_others(session, actor, row):
+        raise Conflict(f"As {actor.role} you can't do this any more. Ask a manager of the team.")
     return row
 
 
 def _may_turn(actor: Actor, row: ChangeSet) -> bool:
     """Whether the actor may do such a thing at all, by the role they have now."""
-    manages = row.action.startswith(("people.", "team."))
-    return row.turn != BROUGHT and row.action not in _NOT_TAKEN_BACK and (actor.role == "manager" or not manages)
+    return row.turn != BROUGHT and row.action not in _NOT_TAKEN_BACK and may_act(actor, row.action)
 
 
 def _changes_of(session: Session, row: ChangeSet) -> int:
@@ -232,7 +235,7 @@ def _originals(actor: Actor) -> Select[ChangeSet]:
     own = (ChangeSet.team_id == actor.team_id, ChangeSet.person_id == actor.person_id, ChangeSet.original_id.is_(None), ChangeSet.turn.is_(None))
     rows = exists().where(Change.team_id == actor.team_id, Change.change_set_id == ChangeSet.id)
     laps = exists().where(Lap.team_id == actor.team_id, Lap.change_set_id == ChangeSet.id)
-    return select(ChangeSet).where(*own, ChangeSet.rig_token_id.is_(None), ChangeSet.action.not_in(_NOT_TAKEN_BACK), or_(rows, laps))
+    return select(ChangeSet).where(*own, ChangeSet.rig_token_id.is_(None), ChangeSet.action.not_in(_NOT_TAKEN_BACK), acts_of(actor), or_(rows, laps))
 
 
 def _next_undo(session: Session, actor: Actor) -> ChangeSet | None:
@@ -255,6 +258,8 @@ def _next_redo(session: Session, actor: Actor) -> ChangeSet | None:
     if found is None:
         return None
     row: ChangeSet = found[0]
+    if not may_act(actor, row.action):
+        return None
     # An act that was done again is older than its redo: what counts is when it was done first.
     return row if last_act is None or last_act.id < found[1] else None
 

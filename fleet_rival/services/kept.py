@@ -17,13 +17,13 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
-from fleet_rival.db.session import engine_of
+from fleet_rival.db.session import engine_of, is_in_the_way
 from fleet_rival.db.tables import Combination, StoredAnalysis, now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.turns import Turns
 
-__all__ = ["IN_THE_WAY", "Compute", "Recent", "as_json", "code_stamp", "kept_answer", "stamp_of", "sweep"]
+__all__ = ["Compute", "Recent", "as_json", "code_stamp", "kept_answer", "stamp_of", "sweep"]
 
 _AT_ONCE: Final = 10
 _SWEPT_AT_ONCE: Final = 500
@@ -113,7 +113,7 @@ def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, st
                 statement = insert(StoredAnalysis).values(rows[start : start + _AT_ONCE])
                 connection.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
     except OperationalError as error:
-        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
+        if not is_in_the_way(error):
             raise
 
 
@@ -127,10 +127,6 @@ def sweep(session: Session, moment: datetime) -> None:
     gone = [key for key, stamp, revision, settings in session.execute(old) if stamp != stamp_of(revision, settings)]
     for start in range(0, len(gone), _SWEPT_AT_ONCE):
         session.execute(delete(StoredAnalysis).where(StoredAnalysis.id.in_(gone[start : start + _SWEPT_AT_ONCE])))
-
-
-IN_THE_WAY = frozenset({1205, 1213})
-"""MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
 
 
 _STATE = select(Combination.id, Combination.revision, Combination.settings).where(

@@ -20,9 +20,10 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.standing import SessionFigures, Standing, standings_of
 from fleet_rival.db.events import announce
 from fleet_rival.db.laps import StoredLap, laps_of
+from fleet_rival.db.session import is_in_the_way
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
 from fleet_rival.services.analysed import without_intervals
-from fleet_rival.services.kept import IN_THE_WAY, stamp_of
+from fleet_rival.services.kept import stamp_of
 from fleet_rival.services.series_rows import LoadedWeek
 from fleet_rival.services.track import load_track
 from fleet_rival.services.week import settings_of
@@ -203,7 +204,7 @@ def _write(
             session.connection().execute(insert(StandingRow), values)
             announce(session, team_id, "standing.refresh")
     except OperationalError as error:
-        if getattr(error.orig, "errno", None) not in IN_THE_WAY:
+        if not is_in_the_way(error):
             raise
 
 

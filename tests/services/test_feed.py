@@ -10,7 +10,7 @@ import orjson
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.targets import Target
@@ -43,9 +43,9 @@ CONTEXT = {"purpose": "build", "tyre_set": "7-1", "compound": "cinder", "tyre_ag
 class Cellar:
     """A rig of a team that prepares one combination, and a run that it drives."""
 
-    def __init__(self, sessions: Sessions) -> None:
+    def __init__(self, sessions: Sessions, team: str = "Farhaven Racing", name: str = "Maren Holloway") -> None:
         self.sessions = sessions
-        self.manager = manager_of(sessions)
+        self.manager = manager_of(sessions, team, name)
         content = (DATA / "oval-102" / "oval-a-102.track.json").read_bytes()
         layout = track.add_track(sessions, self.manager, content)
         self.layout = layout.id
@@ -150,6 +150,28 @@ def test_what_cant_be_taken_is_kept_with_the_reason_until_it_can(cellar: Cellar)
         pass
     assert [item.reason for item in feed.troubles(cellar.sessions, cellar.manager)] == [reason for reason in told if "T99" in reason]
     assert len(cellar.result()) == 2
+
+
+def test_one_bad_line_is_kept_with_its_reason_and_stops_neither_the_next_nor_another_team(sessions: Sessions, cellar: Cellar) -> None:
+    """Lines that were written down before the border knew better, or that meet an error of our own."""
+    other = Cellar(sessions, "Elsewhere", "Somebody Else")
+    bad = next(line for line in cellar.sent if line.kind == "lap")
+    bad.content["lap"]["started_at"] = "0001-01-01T00:00:00+14:00"
+    odd = Line("odd", "lap", {"lap": {"lap": 1, "run": 1}, **{name: {} for name in ("track", "layout", "car", "driver", "session")}})
+    feed.accept(sessions, cellar.rig, [odd])
+    feed.accept(sessions, cellar.rig, cellar.sent)
+    with sessions.begin() as session:
+        session.execute(update(FeedEntry).where(FeedEntry.entry_key == "odd").values(content=b"no JSON"))
+    feed.accept(sessions, other.rig, other.sent)
+    while feed.take(sessions):
+        pass
+    with sessions() as session:
+        laps = dict(session.execute(select(Lap.team_id, func.count()).group_by(Lap.team_id)).tuples().all())
+        refused = dict(session.execute(select(FeedEntry.entry_key, FeedEntry.reason).where(FeedEntry.state == "refused")).tuples().all())
+    assert laps == {cellar.manager.team_id: len(cellar.driven) - 1, other.manager.team_id: len(other.driven)}
+    assert set(refused) == {"odd", bad.key} and all(refused.values())
+    assert {trouble.lines for trouble in feed.troubles(sessions, cellar.manager)} == {1}
+    assert not feed.troubles(sessions, other.manager)
 
 
 def test_samples_wait_for_their_lap_and_go_and_come_back_with_it(cellar: Cellar) -> None:

@@ -155,7 +155,7 @@ def test_each_role_takes_back_what_it_may_do(desk: Desk) -> None:
     driver = add_person(desk.sessions, desk.actor, "Ysolde Farrand", "driver")
     people.change_team(desk.sessions, desk.actor, 1, "Farhaven", False)
     renamed = history.history(desk.sessions, desk.actor).items[0].id
-    with pytest.raises(Conflict, match="isn't something that can be taken back"):
+    with pytest.raises(Conflict, match="As coach you can't do this"):
         history.undo(desk.sessions, coach, renamed)
     desk.write(0, "by the manager")
     written = history.history(desk.sessions, desk.actor).items[0].id
@@ -168,6 +168,54 @@ def test_each_role_takes_back_what_it_may_do(desk: Desk) -> None:
     assert not [entry for entry in history.history(desk.sessions, stranger).items if "Truck" in entry.summary]
     history.undo(desk.sessions, coach, written)
     assert desk.notes()[0] is None
+
+
+def test_who_was_demoted_brings_nothing_back_that_is_no_longer_theirs_to_do(desk: Desk) -> None:
+    """Made a manager, removed an accomplice, was demoted: neither undo nor redo, with or without an id, makes either a manager again."""
+    other = add_person(desk.sessions, desk.actor, "Somebody", "manager")
+    friend = add_person(desk.sessions, desk.actor, "Accomplice", "manager")
+
+    def member(name: str) -> people.Member:
+        return next(item for item in people.members(desk.sessions, desk.actor) if item.person == name)
+
+    people.remove_member(desk.sessions, other, member("Accomplice").id)
+    removal = history.history(desk.sessions, other, mine=True).items[0].id
+    history.undo(desk.sessions, other)
+    turned_back = history.history(desk.sessions, other, mine=True).items[0].id
+    for role in ("coach", "driver"):
+        shown = member("Somebody")
+        people.change_member(desk.sessions, desk.actor, shown.id, shown.version, role, None)  # type: ignore[arg-type]
+        demoted = Actor(other.team_id, other.person_id, role)
+        for turn in (history.undo, history.redo):
+            for which in (None, removal, turned_back):
+                with pytest.raises(Conflict):
+                    turn(desk.sessions, demoted, which)
+        assert history.steps(desk.sessions, demoted) == history.Steps(None, None)
+    assert member("Somebody").role == "driver"
+    assert member("Accomplice").role == "manager" and friend.person_id
+
+
+def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk) -> None:
+    """A coach's acts stay a coach's: as a driver, the same person can't bring a note, an import of others' laps or an entry's points back."""
+    coach = add_person(desk.sessions, desk.actor, "Somebody", "coach")
+    desk.write(0, "dusty", coach)
+    seen = week.combination(desk.sessions, coach, desk.combinations[0])
+    file_id = drive.upload(desk.sessions, coach, seen.id, "practice.laps.csv", PLAIN)
+    drive.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
+    own = next(item.id for item in history.history(desk.sessions, coach, mine=True).items if item.action == "laps.import")
+    with desk.sessions() as session:
+        driver = session.scalars(select(Driver.id).where(Driver.name == "Keziah Umberlin")).one()
+    demoted = Actor(coach.team_id, coach.person_id, "driver", driver)
+    for which in (None, own):
+        with pytest.raises(Conflict, match="can't do this any more"):
+            history.undo(desk.sessions, demoted, which)
+    # The own laps alone are the own.
+    alone = b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n"
+    seen = week.combination(desk.sessions, demoted, desk.combinations[0])
+    file_id = drive.upload(desk.sessions, demoted, seen.id, "own.csv", alone)
+    drive.confirm(desk.sessions, demoted, file_id, Wishes(seen.revision))
+    assert history.undo(desk.sessions, demoted).rows == 2
+    assert history.redo(desk.sessions, demoted).rows == 2
 
 
 def test_a_team_keeps_a_manager_whatever_is_taken_back(desk: Desk) -> None:

@@ -203,14 +203,14 @@ def get_clip(path: s.CombinationPath, query: s.ClipQuery) -> Any:
 
 
 @api.get("/me/reaction", responses={"200": s.ReactionOut}, tags=[_runs])
-@allowed("person")
+@allowed("manager", "coach", "driver")
 def get_reaction() -> Any:
     """How the person presses a key when something crosses a line."""
     return s.validate(s.ReactionOut, fingers.reaction(sessions(), actor()))
 
 
 @api.put("/me/reaction", responses={"200": s.ReactionOut}, tags=[_runs])
-@allowed("person")
+@allowed("manager", "coach", "driver")
 def measure_reaction(body: s.ReactionWish) -> Any:
     """Measure the person against the crossings of a clip, and keep it."""
     return s.validate(s.ReactionOut, fingers.remember_reaction(sessions(), actor(), body.truths_us, body.presses_us))

@@ -1,17 +1,27 @@
 """What all schemas share."""
 
+from datetime import date
 from typing import Annotated, Any
 from zoneinfo import available_timezones
 
 from flask_openapi3 import FileStorage
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, NaiveDatetime, field_validator
 from werkzeug.datastructures import FileStorage as SentFile
+
+from fleet_rival.core.dates import within_reach
 
 
 class Schema(BaseModel):
     """Unknown fields are refused; values may come from the services' dataclasses."""
 
     model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+
+Moment = Annotated[AwareDatetime, AfterValidator(within_reach)]
+"""With its zone or offset, in a year that can be reckoned with."""
+WallClock = Annotated[NaiveDatetime, AfterValidator(within_reach)]
+"""Date and time of day without a zone."""
+Day = Annotated[date, AfterValidator(within_reach)]
 
 
 def _known(zone: str) -> str:

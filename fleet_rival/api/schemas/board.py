@@ -6,12 +6,12 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field, NaiveDatetime
 
-from fleet_rival.api.schemas.base import Schema, ZoneName
+from fleet_rival.api.schemas.base import Day, Schema, ZoneName
 from fleet_rival.api.schemas.season import CarChoice, Importance
 
 
 class BoardQuery(BaseModel):
-    day: date | None = Field(default=None, description="In the person's zone; today where missing")
+    day: Day | None = Field(default=None, description="In the person's zone; today where missing")
     zone: ZoneName = "UTC"
 
 

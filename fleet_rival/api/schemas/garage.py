@@ -4,9 +4,9 @@ from datetime import date, time
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, Field, NaiveDatetime, field_serializer
+from pydantic import BaseModel, Field, field_serializer
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Day, Schema, WallClock
 
 Text = Annotated[str, Field(max_length=120)]
 _Clock = Annotated[str, Field(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
@@ -110,14 +110,14 @@ class Window(Clock):
 
 
 class DayOff(Schema):
-    first: date
-    last: date
+    first: Day
+    last: Day
     why: str | None = Field(default=None, max_length=120)
 
 
 class Slot(Schema):
-    begins: NaiveDatetime
-    ends: NaiveDatetime
+    begins: WallClock
+    ends: WallClock
 
 
 class Availability(Schema):

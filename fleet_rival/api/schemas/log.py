@@ -4,9 +4,9 @@ from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Moment, Schema
 from fleet_rival.services.log.lessons import CONDITIONS
 from fleet_rival.services.log.results import FAULTS, HAPPENED
 from fleet_rival.services.written import WrittenKind
@@ -116,7 +116,7 @@ class RaceIncident(Schema):
 
 
 class ResultBody(Schema):
-    starts_at: AwareDatetime
+    starts_at: Moment
     qualifying_us: int | None = Field(default=None, ge=1_000_000, le=3_600_000_000)
     grid: int | None = Field(default=None, ge=1, le=200)
     finish: int | None = Field(default=None, ge=1, le=200)

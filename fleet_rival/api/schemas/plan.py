@@ -1,12 +1,12 @@
 """The practice plan and readiness."""
 
-from datetime import date, datetime
+from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Day, Moment, Schema
 from fleet_rival.core.planning.blocks import MOST_OWN
 from fleet_rival.core.planning.follow import STATES
 from fleet_rival.core.planning.readiness import CHECKS
@@ -19,12 +19,12 @@ BlockSaid = Literal["done", "missed"]
 
 class PlanQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    day: date | None = Field(default=None, description="A day of the weeks that are meant; today's where missing")
+    day: Day | None = Field(default=None, description="A day of the weeks that are meant; today's where missing")
 
 
 class PlanWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    day: date | None = None
+    day: Day | None = None
     drivers: list[UUID] | None = Field(default=None, max_length=200, description="Whose blocks are placed; everybody's where missing")
 
 
@@ -32,20 +32,20 @@ class WhatIfChange(BaseModel):
     model_config = ConfigDict(extra="forbid")
     kind: Literal[CHANGES]  # type: ignore[valid-type]
     driver_id: UUID
-    begins_at: AwareDatetime | None = None
-    ends_at: AwareDatetime | None = None
+    begins_at: Moment | None = None
+    ends_at: Moment | None = None
     week_id: UUID | None = None
 
 
 class WhatIfWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    day: date | None = None
+    day: Day | None = None
     changes: list[WhatIfChange] = Field(min_length=1, max_length=10)
 
 
 class RoomWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    day: date | None = None
+    day: Day | None = None
     key: str = Field(min_length=1, max_length=300)
 
 
@@ -173,7 +173,7 @@ class PlanBlockPath(BaseModel):
 
 class PlanBlockChange(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    begins_at: datetime | None = None
+    begins_at: Moment | None = None
     minutes: int | None = Field(default=None, ge=5, le=600)
     rig_id: UUID | None = None
     locked: bool | None = None
@@ -318,7 +318,7 @@ class SeatsOut(Schema):
 
 class LineupWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    day: date | None = None
+    day: Day | None = None
     most_each: int = Field(default=1, ge=1, le=10, description="Races a driver and week")
     places: dict[UUID, int] = Field(default_factory=dict, max_length=50, description="Of a series: how many drivers at most; all where missing")
     whole_season: bool = False

@@ -4,9 +4,9 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, Field
+from pydantic import BaseModel, Field
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Moment, Schema
 from fleet_rival.api.schemas.season import PracticeOut, PracticePath
 from fleet_rival.api.schemas.week import CombinationPath
 
@@ -186,7 +186,7 @@ class TimedLap(Schema):
     presses_us: list[Annotated[int, Field(ge=0, le=10**15)] | None] = Field(
         min_length=2, max_length=200, description="At the line, at each sector line (null where missed), and at the line again"
     )
-    ended_at: AwareDatetime
+    ended_at: Moment
 
 
 class ReactionOut(Schema):

@@ -4,9 +4,9 @@ from datetime import date, datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, Field, NaiveDatetime
+from pydantic import BaseModel, Field, NaiveDatetime
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Day, Moment, Schema, WallClock
 from fleet_rival.core.race.afterwards import COUNTING
 
 Text = Annotated[str, Field(max_length=120)]
@@ -58,8 +58,8 @@ class Changeable(Schema):
 class WeekFacts(Schema):
     week: int = Field(ge=0, le=9999)
     zone: str = Field(default="UTC", max_length=64)
-    begins: date
-    ends: date = Field(description="The day after the last")
+    begins: Day
+    ends: Day = Field(description="The day after the last")
     cars: list[Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^|]+$")]] = Field(default_factory=list, max_length=20)
     track: Text | None = None
     layout: Text | None = None
@@ -82,7 +82,7 @@ class WeekFacts(Schema):
     strike_limit: Whole | None = None
     incident_limit: Whole | None = None
     boost: Text | None = None
-    session_local: NaiveDatetime | None = Field(default=None, description="Date and time of day inside the simulation")
+    session_local: WallClock | None = Field(default=None, description="Date and time of day inside the simulation")
     air_temp_c: Degrees | None = None
     track_temp_c: Degrees | None = None
     wetness: Literal["dry", "damp", "wet"] | None = None
@@ -199,7 +199,7 @@ class EnteredCount(Schema):
 
 class EntryChange(Schema):
     importance: Importance | None = None
-    starts: list[AwareDatetime] | None = Field(default=None, max_length=50)
+    starts: list[Moment] | None = Field(default=None, max_length=50)
     car_id: UUID | None = None
     resource_id: UUID | None = None
     note: str | None = Field(default=None, max_length=2000)

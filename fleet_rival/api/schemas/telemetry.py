@@ -4,9 +4,9 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, NaiveDatetime, TypeAdapter, model_validator
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
-from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.base import Moment, Schema, WallClock
 from fleet_rival.core.laps.lap import COMPANIES, FLAGS, KINDS, PURPOSES, WETNESSES
 from fleet_rival.core.telemetry.trace import CHANNELS
 from fleet_rival.services.feed import Line
@@ -202,13 +202,16 @@ class BriefOut(Schema):
     declared: dict[str, Any] | None
 
 
+_PartTimes = dict[Annotated[str, Field(min_length=1, max_length=40)], Annotated[int, Field(gt=0, le=86_400_000_000)]]
+
+
 class FedLap(Schema):
     run: int = Field(ge=1, le=100_000)
     lap: int = Field(ge=0, le=100_000)
     lap_of_run: int | None = Field(default=None, ge=0, le=100_000, description="From 0; lets laps come in any order")
-    run_began_at: AwareDatetime | None = None
+    run_began_at: Moment | None = None
     time_us: int = Field(gt=0, le=86_400_000_000)
-    started_at: AwareDatetime | None = None
+    started_at: Moment | None = None
     kind: Literal[KINDS] = "flying"  # type: ignore[valid-type]
     valid: bool = True
     strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
@@ -223,8 +226,8 @@ class FedLap(Schema):
     air_temp_c: float | None = Field(default=None, ge=-60, le=80)
     wetness: Literal[WETNESSES] = "dry"  # type: ignore[valid-type]
     purpose: Literal[PURPOSES] | None = None  # type: ignore[valid-type]
-    sectors: dict[str, int] = Field(default_factory=dict, max_length=200)
-    segments: dict[str, int] = Field(default_factory=dict, max_length=200)
+    sectors: _PartTimes = Field(default_factory=dict, max_length=200)
+    segments: _PartTimes = Field(default_factory=dict, max_length=200)
 
 
 class _FedHead(Schema):
@@ -234,7 +237,7 @@ class _FedHead(Schema):
     car: _Name
     driver: _Name
     session: _Name
-    session_local: NaiveDatetime | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
+    session_local: WallClock | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
 
 
 class FedLapLine(_FedHead):

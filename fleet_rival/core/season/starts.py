@@ -8,11 +8,12 @@ same when the clocks change. A rule begins anew each day.
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Final
 
 from dateutil.rrule import DAILY, MINUTELY, rrule, weekday
 
+from fleet_rival.core.dates import read_moment
 from fleet_rival.core.season.zones import BadZone, NoSuchTime, instant, known_zone
 
 __all__ = ["BadStarts", "Expanded", "StartRule", "expand", "read_starts"]
@@ -138,12 +139,12 @@ def _moments(words: Sequence[str]) -> tuple[datetime, ...]:
     moments = []
     for word in words:
         try:
-            value = datetime.fromisoformat(word)
+            value = read_moment(word)
         except ValueError as error:
             raise BadStarts(
                 f"{word} is neither a moment such as 2031-04-07T18:20Z nor part of a rule such as every 90min from 00:20 or at 18:00 20:30 on sat"
             ) from error
         if "T" not in word.upper():
             raise BadStarts(f"{word} has no time of day; write 2031-04-07T18:20Z")
-        moments.append((value if value.tzinfo else value.replace(tzinfo=UTC)).astimezone(UTC))
+        moments.append(value)
     return tuple(sorted(set(moments)))

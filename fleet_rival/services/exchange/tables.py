@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from functools import cache
 from typing import Any, Final, get_args, get_origin
 from uuid import UUID
@@ -13,6 +13,7 @@ from sqlalchemy import JSON, Boolean, Date, Float, Integer, String, Uuid, inspec
 from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMBLOB
 from sqlalchemy.orm import Mapper
 
+from fleet_rival.core.dates import read_day, read_moment
 from fleet_rival.db.tables import Base
 from fleet_rival.db.types import UtcDateTime
 from fleet_rival.formats.packages import PackageField, PackageTable
@@ -211,15 +212,14 @@ def _moment_cell(value: datetime) -> str:
 
 def _moment(text: str) -> datetime:
     try:
-        value = datetime.fromisoformat(text)
+        return read_moment(text).replace(tzinfo=None)
     except ValueError:
         raise BadCell("isn't a moment such as 2031-04-07T18:30:00.000000Z") from None
-    return (value.astimezone(UTC) if value.tzinfo else value).replace(tzinfo=None)
 
 
 def _date(text: str) -> date:
     try:
-        return date.fromisoformat(text)
+        return read_day(text)
     except ValueError:
         raise BadCell("isn't a day such as 2031-04-07") from None
 
