@@ -6,6 +6,7 @@ What a file is, its first bytes say, never its name.
 import io
 import json
 import math
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
@@ -16,17 +17,20 @@ from python_calamine import CalamineError, CalamineWorkbook, ZipError
 
 from fleet_rival.core.times import format_time
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.rows import SEPARATORS, SetAside, misfit, rows_of, separator_of, text_lines
+from fleet_rival.formats.rows import MOST_LINES, SEPARATORS, SetAside, misfit, rows_of, separator_of, text_lines
+from fleet_rival.formats.sizes import sheet_size
 from fleet_rival.formats.text import decode
 
-__all__ = ["Grid", "Table", "open_grid", "read_table"]
+__all__ = ["Grid", "Table", "is_packed", "open_grid", "read_table"]
 
 Rows = Iterator[tuple[int, list[str], bool]]
 """Line number, cells, and whether all quotation marks were closed."""
 
 _MOST_TIMES_LARGER: Final = 100
-_MOST_UNPACKED: Final = 400_000_000
-_MOST_CELLS: Final = 40_000_000
+_MOST_UNPACKED: Final = 200_000_000
+_MOST_CELLS: Final = 4_000_000
+"""Of a whole table: a hundred thousand laps with forty columns."""
+_MOST_CHARACTERS: Final = 100_000_000
 _MOST_COLUMNS: Final = 2000
 _MOST_ROWS: Final = 20_000
 """Of a small table."""
@@ -51,6 +55,11 @@ class Table:
     """Line number, from 1, and cells; empty rows are left out."""
     set_aside: tuple[SetAside, ...]
     """Rows of another width, or with a quotation mark that isn't closed."""
+
+
+def is_packed(content: bytes) -> bool:
+    """Whether a file is of a kind that unpacks to something else than its bytes: it is read where that can't hurt."""
+    return content.startswith((b"PK", b"PAR1")) or content[:4096].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"["))
 
 
 def open_grid(content: bytes, what: str) -> Grid:
@@ -105,6 +114,8 @@ def _text(content: bytes, what: str) -> Grid:
     _, header, closed = next(rows)
     if not closed:
         raise UnusableFile(f"The first line of the {what} holds a quotation mark that isn't closed.")
+    if len(header) > _MOST_COLUMNS:
+        raise UnusableFile(f"The {what} has {len(header):,} columns, more than laps need. Save the laps alone.")
     return Grid(SEPARATORS[separator], tuple(header), rows)
 
 
@@ -112,10 +123,16 @@ def _sheet(content: bytes, what: str) -> Grid:
     try:
         with ZipFile(io.BytesIO(content)) as archive:
             unpacked = sum(item.file_size for item in archive.infolist())
-    except BadZipFile as error:
+            if unpacked > min(_MOST_UNPACKED, max(2_000_000, _MOST_TIMES_LARGER * len(content))):
+                raise UnusableFile(
+                    f"This spreadsheet unpacks to {unpacked // 1_000_000} MB, too much for its size. Save the sheet as CSV and try again."
+                )
+            cells, characters = sheet_size(archive)
+    except (BadZipFile, zlib.error, NotImplementedError, RuntimeError, OSError, EOFError) as error:
         raise _unreadable(what) from error
-    if unpacked > min(_MOST_UNPACKED, max(2_000_000, _MOST_TIMES_LARGER * len(content))):
-        raise UnusableFile(f"This spreadsheet unpacks to {unpacked // 1_000_000} MB, too much for its size. Save the sheet as CSV and try again.")
+    if cells > _MOST_CELLS or characters > _MOST_CHARACTERS:
+        what_too_much = f"spans {cells:,} cells" if cells > _MOST_CELLS else f"holds {characters:,} characters of text"
+        raise UnusableFile(f"The sheet {what_too_much}, more than laps need. Save the laps alone.")
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(content))
         sheet = next((found for name in book.sheet_names if (found := book.get_sheet_by_name(name)).total_height), None)
@@ -144,13 +161,20 @@ def _parquet(content: bytes, what: str) -> Grid:
     except ImportError as error:
         raise UnusableFile("Parquet isn't read here. Save the laps as CSV and try again.") from error
     try:
-        file = parquet.ParquetFile(arrow.BufferReader(content))
+        buffer = arrow.BufferReader(content)
+        # Text stays as it is kept, each different one once, until it is known how much it all is.
+        texts = [field.name for field in parquet.read_schema(buffer) if arrow.types.is_string(field.type) or arrow.types.is_binary(field.type)]
+        file = parquet.ParquetFile(arrow.BufferReader(content), read_dictionary=texts)
         groups = [file.metadata.row_group(index) for index in range(file.metadata.num_row_groups)]
         unpacked = sum(group.total_byte_size for group in groups)
         count, columns = file.metadata.num_rows, list(file.schema_arrow.names)
         if unpacked > max(20_000_000, _MOST_TIMES_LARGER * len(content)) or count * len(columns) > _MOST_CELLS or len(columns) > _MOST_COLUMNS:
             raise UnusableFile(f"This file unpacks to {count:,} rows and {len(columns):,} columns, more than laps need. Save the laps alone.")
         batches = list(file.iter_batches(batch_size=10_000))
+        if sum(_characters(column) for batch in batches for column in batch.columns) > _MOST_CHARACTERS:
+            raise UnusableFile(
+                f"This file unpacks to more than {_MOST_CHARACTERS // 1_000_000} MB of text, more than laps need. Save the laps alone."
+            )
     except arrow.ArrowException as error:
         raise UnusableFile(f"This {what} is Parquet that can't be read. Write it again, or save it as CSV.") from error
 
@@ -164,7 +188,20 @@ def _parquet(content: bytes, what: str) -> Grid:
     return Grid("Parquet", tuple(columns), rows())
 
 
+def _characters(column: Any) -> int:
+    """How much text a column holds, repeated ones each time."""
+    import pyarrow as arrow  # noqa: PLC0415
+    from pyarrow import compute  # noqa: PLC0415
+
+    if not arrow.types.is_dictionary(column.type):
+        return int(column.nbytes)
+    lengths = compute.binary_length(column.dictionary) if len(column.dictionary) else arrow.array([], arrow.int32())
+    return int(compute.sum(compute.cast(lengths, arrow.int64()).take(column.indices)).as_py() or 0)
+
+
 def _json_lines(content: bytes, what: str) -> Grid:
+    if content.count(b"{") > MOST_LINES or content.count(b":") > _MOST_CELLS:
+        raise UnusableFile(f"The {what} holds more than {MOST_LINES:,} rows or {_MOST_CELLS:,} values. Split it and add the parts.")
     text = decode(content, what)
     found: list[tuple[int, dict[str, str] | None, str]] = []
     if text.lstrip().startswith("["):

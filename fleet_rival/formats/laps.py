@@ -13,7 +13,7 @@ from fleet_rival.core.times import MICROSECONDS, NotATime, ParsedTime, format_ti
 from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.grids import Grid, open_grid
+from fleet_rival.formats.grids import open_grid
 from fleet_rival.formats.mapping import Along, ColumnMapping, apply_mapping
 from fleet_rival.formats.rows import RowWarning, SetAside, misfit
 
@@ -211,7 +211,7 @@ def reads_by_names(header: Sequence[str], rows: Sequence[Sequence[str]], track: 
     return not (cells and all(cell.isdecimal() and int(cell) >= _NO_SECONDS for cell in cells))
 
 
-def peek(content: bytes, rows: int = 200) -> tuple[Grid, list[tuple[int, list[str]]]]:
+def peek(content: bytes, rows: int = 200) -> tuple[tuple[str, ...], list[tuple[int, list[str]]]]:
     """The header and the first rows of a file, without reading the rest of a large one.
 
     Raises:
@@ -219,7 +219,7 @@ def peek(content: bytes, rows: int = 200) -> tuple[Grid, list[tuple[int, list[st
     """
     grid = open_grid(_first_part(content), "lap file")
     found = [(line, cells) for line, cells, closed in islice(grid.rows, rows) if closed and any(cell.strip() for cell in cells)]
-    return grid, found
+    return grid.header, found
 
 
 def _first_part(content: bytes) -> bytes:

@@ -31,6 +31,9 @@ _CHUNK_ROWS: Final = 2000
 _BLOCK: Final = 1 << 24
 """Bytes that are read at once; a row is shorter."""
 _MOST_BYTES: Final = 20 * 1024**3
+_MOST_TIMES_LARGER: Final = 100
+_SMALL: Final = 2_000_000
+"""Bytes; the description of all tables has some thirty thousand."""
 _UNITS: Final = (
     ("_us", "µs"),
     ("_ms", "ms"),
@@ -179,11 +182,16 @@ class PackageReader:
         try:
             self._archive = zipfile.ZipFile(self.file)
             whole = sum(item.file_size for item in self._archive.infolist())
-            told = json.loads(self._archive.read(_DESCRIPTOR)) if whole <= _MOST_BYTES else None
-        except (zipfile.BadZipFile, KeyError, ValueError, OSError, NotImplementedError) as error:
+            size = self.file.seek(0, 2)
+            fits = whole <= min(_MOST_BYTES, max(_SMALL, _MOST_TIMES_LARGER * size)) and self._archive.getinfo(_DESCRIPTOR).file_size <= _SMALL
+            with self._archive.open(_DESCRIPTOR) as described:
+                # What the directory says of a size needn't be true.
+                text = described.read(_SMALL + 1) if fits else b""
+            told = json.loads(text) if fits and len(text) <= _SMALL else None
+        except (zipfile.BadZipFile, zlib.error, KeyError, ValueError, RecursionError, OSError, EOFError, NotImplementedError, RuntimeError) as error:
             raise UnusableFile("This isn't an exchange package: a zip with a datapackage.json in it is needed.") from error
         if told is None:
-            raise UnusableFile(f"The package holds more than {_MOST_BYTES // 1024**3} GB.")
+            raise UnusableFile("The package unpacks to more than a team can have, or than belongs into one of its size.")
         version = str(told.get("version", "")) if isinstance(told, dict) else ""
         if not isinstance(told, dict) or told.get("format") != FORMAT or not version.isdecimal():
             raise UnusableFile("This is a data package, but not of a Fleet Rival team.")

@@ -22,6 +22,7 @@ _NEEDED: Final = ("driver", "session", "lap", *REQUIRED)
 _ROWS: Final = 1 << 16
 _BLOCK: Final = 1 << 22
 _UNKNOWN: Final = ("", "NaN", "nan", "NA", "null", "-nan", "inf", "-inf")
+_LONGEST_NAME: Final = 140
 _MOST_OPEN: Final = 2_000_000
 """Samples of laps that aren't finished; a file that isn't in the order of time would pile them up."""
 
@@ -61,6 +62,7 @@ class TelemetryFile:
     def __init__(self, source: Path | IO[bytes], name: str) -> None:
         self._source, self._name = source, name
         self.lost = 0
+        self._columns: dict[str, str] = {}
         self._parquet = _begins_with(source, b"PAR1")
         try:
             columns = self._parquet_columns() if self._parquet else self._csv_columns()
@@ -89,6 +91,16 @@ class TelemetryFile:
             raise UnusableFile(f"{self._name} can't be read: {_first_line(error)}.") from error
         for item in waiting.values():
             yield item.trace()
+
+    def count_groups(self) -> int:
+        """How many row groups a Parquet file has.
+
+        Raises:
+            UnusableFile: it is none.
+        """
+        if not self._parquet:
+            raise UnusableFile(f"{self._name} isn't Parquet.")
+        return int(self._open_parquet().num_row_groups)
 
     def groups(self, numbers: Sequence[int]) -> Iterator[Trace]:
         """The laps of some row groups, of a file with one lap in each."""
@@ -156,10 +168,18 @@ class TelemetryFile:
 
         if not isinstance(self._source, Path):
             self._source.seek(0)
-        return pq.ParquetFile(self._source, pre_buffer=False, buffer_size=1 << 20)
+        # Names are kept once each, however often they stand there.
+        names = [self._columns[name] for name in ("driver", "session")] if self._columns else None
+        return pq.ParquetFile(self._source, pre_buffer=False, buffer_size=1 << 20, read_dictionary=names)
 
     def _parquet_columns(self) -> list[str]:
-        return list(self._open_parquet().schema_arrow.names)
+        import pyarrow as pa  # noqa: PLC0415
+
+        schema = self._open_parquet().schema_arrow
+        for column in schema:
+            if pa.types.is_nested(column.type) and column.name.strip().lower() in (*_KEYS, *CHANNELS):
+                raise UnusableFile(f"{self._name} holds lists or objects in the column {column.name[:80]}, where single values belong.")
+        return list(schema.names)
 
     def _csv_columns(self) -> list[str]:
         head = _head(self._source, 1 << 16)
@@ -235,6 +255,8 @@ def _texts(column: Any) -> tuple[NDArray[np.int64], list[str]]:
             column = column.cast(pa.string())
         encoded = column.dictionary_encode()
     names = ["" if value is None else str(value).strip() for value in encoded.dictionary.to_pylist()]
+    if any(len(name) > _LONGEST_NAME for name in names):
+        raise UnusableFile(f"A driver or session has a name of more than {_LONGEST_NAME} characters.")
     codes = encoded.indices.fill_null(len(names)).to_numpy(zero_copy_only=False).astype(np.int64)
     return codes, [*names, ""]
 

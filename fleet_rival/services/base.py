@@ -40,6 +40,9 @@ class Actor:
 class Work:
     """What a service tells of long work while it does it. This one tells nobody; `jobs` has one that does."""
 
+    cancel_wanted = False
+    """Whether somebody wants it to end; known within a second or two, whatever it is at."""
+
     def step(self, share: float, doing: str) -> None:
         """Say how far it has come; raises where somebody wants it to end.
 
@@ -47,6 +50,9 @@ class Work:
             share: of the whole, 0 to 1.
             doing: what is being done, in a few words.
         """
+
+    def look(self) -> None:
+        """Raise where somebody wants it to end, without having anything to say."""
 
     def finish(self, session: Session, result: dict[str, Any]) -> None:
         """Say in the work's own transaction that it is done, so that the two are true together or not at all."""

@@ -4,6 +4,7 @@ A worker takes a job by a lease that it renews while it works. A lease that runs
 went down) makes the job free for the next one; the attempt's number keeps the first from finishing what the second began.
 """
 
+import ctypes
 import logging
 import threading
 from collections.abc import Callable, Mapping
@@ -13,7 +14,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import and_, or_, select, update
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.events import announce
@@ -24,7 +25,8 @@ from fleet_rival.services.errors import Conflict, NotThere, ServiceError
 __all__ = ["Cancelled", "JobView", "Kinds", "Lost", "cancel", "due", "job", "jobs", "retry", "run", "start"]
 
 LEASE = timedelta(seconds=12)
-_RENEW_SECONDS = 3.0
+_RENEW_SECONDS = 1.5
+_LOOKS_UNTIL_INTERRUPTED = 3
 _MOST_ATTEMPTS = 5
 _WOKEN_WITHIN = timedelta(seconds=3)
 """A waiting job that is older wasn't heard: its message was lost."""
@@ -153,7 +155,10 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
     kind, actor, arguments, work = taken
     try:
         with work.renewed():
-            kinds[kind](sessions, actor, arguments, work)
+            try:
+                kinds[kind](sessions, actor, arguments, work)
+            finally:
+                work.settle()
     except Cancelled:
         work.end("cancelled", "Cancelled before it was done; nothing of it is kept.")
     except ServiceError as error:
@@ -196,7 +201,9 @@ class _Leased(Work):
         self._mine = (Job.id == key, Job.state == "running", Job.attempt == attempt)
         self._team_id = team_id
         self._public_id = public_id
-        self._stop = threading.Event()
+        self._thread = threading.get_ident()
+        self._lock = threading.Lock()
+        self._settled = False
 
     def step(self, share: float, doing: str) -> None:
         with self._sessions.begin() as session:
@@ -208,7 +215,13 @@ class _Leased(Work):
         if asked:
             raise Cancelled
 
+    def look(self) -> None:
+        if self.cancel_wanted:
+            raise Cancelled
+
     def finish(self, session: Session, result: dict[str, Any]) -> None:
+        # What is about to be true is no longer interrupted.
+        self.settle()
         values = {"state": "done", "progress": 1.0, "doing": None, "result": result, "ended_at": now()}
         if not session.execute(update(Job).where(*self._mine).values(**values)).rowcount:  # type: ignore[attr-defined]
             raise Lost
@@ -219,16 +232,32 @@ class _Leased(Work):
             session.execute(update(Job).where(*self._mine).values(state=state, trouble=trouble[:500], doing=None, ended_at=now()))
             announce(session, self._team_id, "job", self._public_id)
 
+    def settle(self) -> None:
+        """From here on nobody interrupts the work."""
+        with self._lock:
+            self._settled = True
+
+    def interrupt(self) -> None:
+        """End the work where it is: an error arises in its thread at the next step of the interpreter, unless it is done by now."""
+        with self._lock:
+            if not self._settled:
+                self._settled = True
+                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._thread), ctypes.py_object(Cancelled))
+
     def renewed(self) -> "_Renewal":
-        return _Renewal(self._sessions, self._mine)
+        return _Renewal(self._sessions, self._mine, self)
 
 
 class _Renewal:
-    """Renews a lease from a thread of its own while the work goes on, however long its steps."""
+    """Renews a lease from a thread of its own while the work goes on, however long its steps, and ends it where somebody wants that.
 
-    def __init__(self, sessions: sessionmaker[Session], mine: tuple[Any, ...]) -> None:
+    Work that asks at its steps ends by itself; what is still going on some looks later is interrupted.
+    """
+
+    def __init__(self, sessions: sessionmaker[Session], mine: tuple[Any, ...], work: _Leased) -> None:
         self._sessions = sessions
         self._mine = mine
+        self._work = work
         self._end = threading.Event()
         self._thread = threading.Thread(target=self._renew, daemon=True)
 
@@ -240,12 +269,17 @@ class _Renewal:
         self._thread.join()
 
     def _renew(self) -> None:
+        wanted = 0
         while not self._end.wait(_RENEW_SECONDS):
             try:
                 with self._sessions.begin() as session:
                     session.execute(update(Job).where(*self._mine).values(lease_until=now() + LEASE))
-            except DBAPIError:
+                    wanted += bool(session.scalar(select(Job.cancel_asked).where(*self._mine)))
+            except SQLAlchemyError:
                 log.warning("the lease of a job could not be renewed")
+            self._work.cancel_wanted = wanted > 0
+            if wanted >= _LOOKS_UNTIL_INTERRUPTED:
+                self._work.interrupt()
 
 
 def _own(session: Session, actor: Actor, job_id: UUID, *, lock: bool = False) -> Job:

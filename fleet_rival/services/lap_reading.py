@@ -16,6 +16,7 @@ from fleet_rival.db.tables import Combination, Driver, FileMapping, LapFileRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.laps import LapFile, peek, read_laps, reads_by_names
 from fleet_rival.formats.mapping import BadMapping, ColumnMapping, check_mapping, guess_mapping, signature, targets
+from fleet_rival.services import confined
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Refused
 from fleet_rival.services.runs.places import track_of
@@ -100,8 +101,8 @@ def first_reading(session: Session, actor: Actor, row: Combination, name: str, c
     """
     track = track_of(session, row)
     try:
-        grid, rows = peek(content)
-        own = (FileMapping.team_id == actor.team_id, FileMapping.signature == signature(grid.header))
+        header, rows = confined.read(peek, content)
+        own = (FileMapping.team_id == actor.team_id, FileMapping.signature == signature(header))
         before = session.scalar(select(FileMapping.mapping).where(*own))
         if before is not None:
             reading = _with_session(Reading.from_plain(before), name)
@@ -109,17 +110,17 @@ def first_reading(session: Session, actor: Actor, row: Combination, name: str, c
                 if reading.table is None:
                     return replace(reading, confirmed=True)
                 if any(use.target == "driver" for use in reading.table.columns.values()):
-                    check_mapping(reading.table, grid.header, track)
+                    check_mapping(reading.table, header, track)
                     return replace(reading, confirmed=True, remembered=True)
                 # Whose laps a file holds is asked for each: the next one of this source may be anybody's.
-                check_mapping(_of_driver(reading.table, "anybody"), grid.header, track)
+                check_mapping(_of_driver(reading.table, "anybody"), header, track)
                 whose = _whose(session, actor, name)
                 return replace(reading, table=_of_driver(reading.table, whose), confirmed=False, remembered=True)
             except BadMapping:
                 pass  # made for a track with other parts
-        if reads_by_names(grid.header, [cells for _, cells in rows], track):
+        if reads_by_names(header, [cells for _, cells in rows], track):
             return Reading()
-        guess = guess_mapping(grid.header, [cells for _, cells in rows], track)
+        guess = guess_mapping(header, [cells for _, cells in rows], track)
     except UnusableFile as error:
         raise Refused(str(error)) from error
     if not guess.mapping.columns:
@@ -170,9 +171,9 @@ def told_reading(session: Session, row: Combination, kept: LapFileRow, table: Ma
     """
     mapping = ColumnMapping.from_plain(table) if table is not None else None
     if mapping is not None:
-        grid, _ = peek(content_of(kept))
+        header, _ = confined.read(peek, content_of(kept))
         try:
-            check_mapping(mapping, grid.header, track_of(session, row))
+            check_mapping(mapping, header, track_of(session, row))
         except BadMapping as error:
             raise Refused(str(error)) from error
     known = set(session.scalars(select(Driver.name).where(Driver.team_id == row.team_id)))
@@ -185,12 +186,12 @@ def mapping_view(session: Session, row: Combination, kept: LapFileRow) -> Mappin
     """The columns of a file with what they are read as, or what they look like."""
     track = track_of(session, row)
     reading = Reading.from_plain(kept.mapping)
-    grid, rows = peek(content_of(kept))
+    header, rows = confined.read(peek, content_of(kept))
     cells = [row_cells for _, row_cells in rows]
-    guess = guess_mapping(grid.header, cells, track)
+    guess = guess_mapping(header, cells, track)
     table = reading.table or guess.mapping
     columns = []
-    for place, name in enumerate(grid.header):
+    for place, name in enumerate(header):
         if not name.strip():
             continue
         use = table.columns.get(name)
@@ -228,7 +229,7 @@ def read_file(content: bytes, kept: LapFileRow, session: Session, actor: Actor, 
     reading = Reading.from_plain(kept.mapping)
     mends = {int(line): cells for line, cells in (kept.mends or {}).items()}
     try:
-        file = read_laps(content, track_of(session, row), reading.table, mends)
+        file = confined.read(read_laps, content, track_of(session, row), reading.table, mends)
     except UnusableFile as error:
         raise Refused(str(error)) from error
     file = _with_names(file, reading.names)
@@ -252,7 +253,7 @@ def read_beginning(content: bytes, kept: LapFileRow, session: Session, row: Comb
     end = content.find(b"\n", 20_000)
     part = content if end < 0 or content.startswith((b"PK\x03\x04", b"PAR1", b"[")) else content[: end + 1]
     try:
-        file = read_laps(part, track_of(session, row), Reading.from_plain(kept.mapping).table)
+        file = confined.read(read_laps, part, track_of(session, row), Reading.from_plain(kept.mapping).table)
     except UnusableFile as error:
         raise Refused(str(error)) from error
     return _with_names(file, Reading.from_plain(kept.mapping).names)
@@ -278,9 +279,9 @@ def remember(session: Session, actor: Actor, kept: LapFileRow) -> None:
     reading = replace(reading, table=reading.table and _of_driver(reading.table, ""), names=spelled)
     if reading.table is None and not reading.names:
         return
-    grid, _ = peek(content_of(kept))
+    header, _ = confined.read(peek, content_of(kept))
     values = {"mapping": reading.as_plain(), "used_at": datetime.now(UTC)}
-    statement = insert(FileMapping).values(team_id=actor.team_id, signature=signature(grid.header), **values)
+    statement = insert(FileMapping).values(team_id=actor.team_id, signature=signature(header), **values)
     session.execute(statement.on_duplicate_key_update(**values))
 
 

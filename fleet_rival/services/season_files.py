@@ -15,7 +15,7 @@ from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.rows import RowWarning, SetAside
 from fleet_rival.formats.season_export import write_season, write_season_sheet
 from fleet_rival.formats.seasons import SeasonFile, read_season
-from fleet_rival.services import series
+from fleet_rival.services import confined, series
 from fleet_rival.services.base import Actor, begin_change, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.series_rows import load_weeks, series_called, write_week
@@ -190,7 +190,7 @@ def export(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, *, sh
 
 def _read(content: bytes) -> SeasonFile:
     try:
-        return read_season(content)
+        return confined.read(read_season, content)
     except UnusableFile as error:
         raise Refused(str(error)) from error
 

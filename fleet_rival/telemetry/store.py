@@ -31,6 +31,7 @@ class Store:
     """
 
     def __init__(self, address: str) -> None:
+        self.address: Final = address
         self._files, self._root = fsspec.core.url_to_fs(address)
         self._local = "file" in self._files.protocol
         for folder in (_TRACES, _PIECES, _PACKAGES, _UNFINISHED):

@@ -71,8 +71,8 @@ WRITTEN: dict[str, Callable[[int], str]] = {
 
 
 def guessed(content: bytes) -> ColumnMapping:
-    grid, rows = peek(content)
-    guess = guess_mapping(grid.header, [cells for _, cells in rows], LAYOUT)
+    header, rows = peek(content)
+    guess = guess_mapping(header, [cells for _, cells in rows], LAYOUT)
     assert guess.missing == ()
     return guess.mapping
 

@@ -10,9 +10,10 @@ from PIL import Image
 from sqlalchemy import select
 
 from fleet_rival.db.tables import BookPicture, Combination, Driver, ReferenceRow
+from fleet_rival.formats.errors import UnusableFile
+from fleet_rival.formats.pictures import remade
 from fleet_rival.services import book, history, layouts, series, track, week
 from fleet_rival.services.base import Actor, begin_change
-from fleet_rival.services.book.pictures import remade
 from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.team import add_person, make_team
 from tests.services.conftest import NOON, TRACK, Season
@@ -296,9 +297,9 @@ def test_what_is_no_picture_is_refused(season: Season, layout: UUID, content: by
 
 
 def test_a_picture_too_large_is_refused_before_it_is_unpacked() -> None:
-    with pytest.raises(Refused, match="8 MB at most"):
+    with pytest.raises(UnusableFile, match="8 MB at most"):
         remade(bytes(8_000_001))
-    with pytest.raises(Refused, match="40 million pixels"):
+    with pytest.raises(UnusableFile, match="40 million pixels"):
         remade(picture((9000, 5000)))
     _, width, height = remade(picture((20, 10)))
     assert (width, height) == (20, 10)

@@ -1,7 +1,9 @@
 """Background work: its row is the truth, whoever is killed or cancelled meanwhile."""
 
 import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 from uuid import UUID
 
@@ -10,6 +12,7 @@ from sqlalchemy import select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.confined import call
 from fleet_rival.db.tables import Car, Job, Membership, now
 from fleet_rival.services import jobs
 from fleet_rival.services.base import Actor, Work, begin_change
@@ -142,6 +145,50 @@ def test_a_database_that_is_away_leaves_the_job_for_another_attempt_but_not_for_
     queue.run(add_car("Never"))
     seen = queue.look(job_id)
     assert (seen.state, queue.cars()) == ("failed", []) and "begun 5 times" in (seen.trouble or "")
+
+
+@pytest.mark.parametrize("doing", ["computing", "waiting for a process"])
+def test_cancelling_ends_work_that_never_asks(queue: Queue, monkeypatch: pytest.MonkeyPatch, doing: str) -> None:
+    """A file whose reading takes minutes, say: it ends within a few looks, and nothing of it stays."""
+    monkeypatch.setattr(jobs, "_RENEW_SECONDS", 0.05)
+    job_id = queue.begin()
+    begun = threading.Event()
+
+    def for_ever(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+        begun.set()
+        with sessions.begin() as session:
+            begin_change(session, actor, "car.add", "Added one")
+            session.add(Car(team_id=actor.team_id, name="Half"))
+            session.flush()
+            if doing == "computing":
+                while sum(range(1000)):
+                    pass
+            call(time.sleep, 60.0)
+
+    worker = threading.Thread(target=queue.run, args=(for_ever,))
+    worker.start()
+    assert begun.wait(5)
+    jobs.cancel(queue.sessions, queue.actor, job_id)
+    worker.join(10)
+    assert not worker.is_alive()
+    assert (queue.look(job_id).state, queue.cars()) == ("cancelled", [])
+
+
+def test_what_is_done_is_done_however_late_somebody_cancels(queue: Queue, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(jobs, "_RENEW_SECONDS", 0.01)
+    job_id = queue.begin()
+
+    def finished(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+        with sessions.begin() as session:
+            begin_change(session, actor, "car.add", "Added one")
+            session.add(Car(team_id=actor.team_id, name="Whole"))
+            work.finish(session, {})
+        with suppress(Conflict):
+            jobs.cancel(sessions, actor, job_id)
+        threading.Event().wait(0.3)
+
+    queue.run(finished)
+    assert (queue.look(job_id).state, queue.cars()) == ("done", ["Whole"])
 
 
 def test_the_lease_is_renewed_while_a_long_step_lasts(queue: Queue, monkeypatch: pytest.MonkeyPatch) -> None:

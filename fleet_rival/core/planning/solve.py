@@ -1,11 +1,13 @@
 """The plan of a week: which blocks, when and on which rig, so that they bring the most; by OR-Tools' CP-SAT."""
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
+from threading import Event, Thread
 from typing import TYPE_CHECKING, Any, Final
 
 from fleet_rival.core.planning.greedy import greedy_plan
@@ -13,7 +15,7 @@ from fleet_rival.core.planning.problem import STEP, Placed, Problem, Wanted, day
 from fleet_rival.core.planning.room import possible_starts
 
 if TYPE_CHECKING:
-    from ortools.sat.python.cp_model import CpModel, IntVar
+    from ortools.sat.python.cp_model import CpModel, CpSolver, IntVar
 
 __all__ = ["Effort", "Plan", "apart", "gain_of", "plan_week"]
 
@@ -26,6 +28,7 @@ _STAYS_SHARE: Final = 0.05
 _LEAST_UNITS: Final = 3.0
 """For a piece of the problem, however small its share is."""
 _AT_ONCE: Final = 2
+_LOOKED_EVERY_S: Final = 0.3
 _SCALE: Final = 10
 """Parts of a microsecond in which the solver counts, so that small shares of small gains aren't rounded away."""
 
@@ -37,11 +40,13 @@ class Effort:
     Attributes:
         units: about seconds of a fast core.
         seconds: an end in any case, for a machine on which those take too long.
+        stop: asked every now and then; once it is true, what was found by then is the plan.
     """
 
     units: float = 10.0
     seconds: float = 60.0
     seed: int = 1
+    stop: Callable[[], bool] = lambda: False
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,11 +155,12 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     solver.parameters.max_deterministic_time = effort.units
     solver.parameters.max_time_in_seconds = effort.seconds
     solver.parameters.linearization_level = 2
-    status = solver.solve(built.model)
+    with _stopping(solver, effort.stop):
+        status = solver.solve(built.model)
     # Every block at its best: no plan is worth more, and a search that says less wasn't one.
     whole = (1 + _STAYS_SHARE) * sum(item.gain for item in problem.wanted if item.key not in problem.locked)
     looked = status == cp_model.OPTIMAL or solver.best_objective_bound <= whole * _SCALE
-    if status not in (cp_model.OPTIMAL, cp_model.INFEASIBLE) and not looked and tries:
+    if status not in (cp_model.OPTIMAL, cp_model.INFEASIBLE) and not looked and tries and not effort.stop():
         # All of the effort went into reading the problem.
         return _plan(problem, replace(effort, units=3 * effort.units), forced, without, tries - 1)
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
@@ -167,6 +173,26 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     fixed = sum(item.gain for item in problem.wanted if item.key in problem.locked)
     value, bound = fixed + solver.objective_value / _SCALE, fixed + min(whole, solver.best_objective_bound / _SCALE)
     return Plan(tuple(placed), value, bound, status == cp_model.OPTIMAL)
+
+
+@contextmanager
+def _stopping(solver: "CpSolver", stop: Callable[[], bool]) -> Iterator[None]:
+    """Have a search end soon after somebody wants it to: it doesn't look up by itself."""
+    over = Event()
+
+    def look() -> None:
+        while not over.wait(_LOOKED_EVERY_S):
+            if stop():
+                solver.stop_search()
+                return
+
+    looking = Thread(target=look, daemon=True)
+    looking.start()
+    try:
+        yield
+    finally:
+        over.set()
+        looking.join()
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,11 +10,12 @@ from fleet_rival.core.planning.problem import Person, Placed, Problem, joined, w
 from fleet_rival.core.planning.solve import Effort, Plan, apart, gain_of, plan_week
 from fleet_rival.core.season.availability import Span
 
-__all__ = ["Beside", "RoomMaker", "beside", "room_makers", "with_less_time", "with_more_time"]
+__all__ = ["SHORT", "Beside", "RoomMaker", "beside", "room_makers", "with_less_time", "with_more_time"]
 
 _EVENING: Final = (time(19), time(22))
 """In the zone of the person: when people find time who say they have none."""
-_EFFORT: Final = Effort(units=3.0)
+SHORT: Final = Effort(units=3.0)
+"""For questions asked beside a plan."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +71,7 @@ def _with_person(problem: Problem, name: str, change: Callable[[Person], Person]
     return replace(problem, people=tuple(change(person) if person.name == name else person for person in problem.people))
 
 
-def beside(problem: Problem, other: Problem, touched: Collection[str], effort: Effort = _EFFORT) -> Beside:
+def beside(problem: Problem, other: Problem, touched: Collection[str], effort: Effort = SHORT) -> Beside:
     """Plan a week as it is and as it would be.
 
     What the plan before says of times counts in both, so that nothing moves that needn't.
@@ -100,7 +101,7 @@ def beside(problem: Problem, other: Problem, touched: Collection[str], effort: E
     )
 
 
-def room_makers(problem: Problem, key: str, effort: Effort = _EFFORT) -> list[RoomMaker]:
+def room_makers(problem: Problem, key: str, effort: Effort = SHORT) -> list[RoomMaker]:
     """What would make room for a block that found none, what brings most first; only what gives the block its place.
 
     Tried are one more evening of the person's own on each day before the race, another rig, and one more evening of the coach.

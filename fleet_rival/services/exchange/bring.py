@@ -23,6 +23,7 @@ from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.exchange.export import file_path, trace_path
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
 from fleet_rival.services.team import give_password
+from fleet_rival.services.traces.reading import check_traces
 from fleet_rival.telemetry.store import store
 
 __all__ = ["Brought", "WayIn", "bring_team", "let_in", "members_of"]
@@ -213,6 +214,7 @@ def _keep_traces(package: PackageReader, tables: Sequence[PlainTable]) -> None:
                 target.write(piece)
             if target.digest != row[at]:
                 raise UnusableFile(f"{path} isn't what its name says: the file was changed.")
+        check_traces(row[at])
 
 
 def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable], who: Actor | None, work: Work) -> Brought:

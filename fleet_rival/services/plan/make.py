@@ -1,6 +1,7 @@
 """Make the plan: choose and place blocks, and write down what became of it."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from typing import Any, Final
 from uuid import UUID
@@ -73,7 +74,7 @@ def make_plan(
     with sessions() as session:
         week, name = planned_week(sessions, session, actor, day, clock, only)
     work.step(0.3, "placing blocks")
-    plan = plan_week(week.problem, effort)
+    plan = plan_week(week.problem, replace(effort or Effort(), stop=lambda: work.cancel_wanted))
     work.step(0.9, "writing the plan down")
     with sessions.begin() as session:
         whose = "" if only is None else " for " + ", ".join(sorted(week.drivers[key].name for key in only if key in week.drivers))

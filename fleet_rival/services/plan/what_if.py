@@ -4,7 +4,7 @@ Nothing of it is kept: it is looked at, and what pleases is entered where it bel
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID, uuid4
@@ -12,7 +12,7 @@ from uuid import UUID, uuid4
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.solve import Plan
-from fleet_rival.core.planning.variation import Beside, beside, room_makers, with_less_time, with_more_time
+from fleet_rival.core.planning.variation import SHORT, Beside, beside, room_makers, with_less_time, with_more_time
 from fleet_rival.core.season.availability import Span
 from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.db.tables import Driver
@@ -79,7 +79,7 @@ def what_if(
             ask = with_more_time if change.kind == "more_time" else with_less_time
             problem = ask(problem, names[change.driver_id], [_span(change)])
     work.step(0.3, "planning the week both ways")
-    found = beside(now.problem, problem, set(names.values()))
+    found = beside(now.problem, problem, set(names.values()), replace(SHORT, stop=lambda: work.cancel_wanted))
     told = _told(now, then, found)
     with sessions.begin() as session:
         work.finish(session, told)
@@ -115,7 +115,7 @@ def what_makes_room(
             "begins_at": maker.span[0].isoformat() if maker.span else None,
             "ends_at": maker.span[1].isoformat() if maker.span else None,
         }
-        for maker in room_makers(week.problem, key)
+        for maker in room_makers(week.problem, key, replace(SHORT, stop=lambda: work.cancel_wanted))
     ]
     told = {"key": key, "title": named(week, key), "items": items}
     with sessions.begin() as session:

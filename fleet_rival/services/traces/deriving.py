@@ -1,6 +1,5 @@
 """Layouts found from traces: of a file that has come, or of the laps that a layout has; shown first, kept when somebody says so."""
 
-import io
 import json
 from collections.abc import Sequence
 from typing import Any, Final
@@ -16,14 +15,13 @@ from fleet_rival.core.telemetry.laps import cut_at_line, kinds_by_speed
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.db.tables import Combination, Lap, LapVerdict, Layout, TraceRow, TrackRow
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.services.traces.reading import ReadFile
 from fleet_rival.services.traces.uploads import own_upload
 from fleet_rival.services.verdicts import counts_for, settle
-from fleet_rival.telemetry.store import store
 
 __all__ = ["found_from_laps", "found_from_upload"]
 
@@ -46,15 +44,13 @@ def found_from_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: 
         name = row.name
     traces: list[Trace] = []
     try:
-        with store().open_upload(str(upload_id)) as pieces:
-            file = TelemetryFile(io.BufferedReader(pieces, 1 << 20), name)
-            length = 0.0
-            for trace in file.laps():
-                traces.append(trace)
-                length = max(length, float(np.nanmax(trace.channels["distance_m"], initial=0.0)))
-                work.step(0.7 * min(1.0, len(traces) / _MOST_LAPS), f"{len(traces)} laps are read")
-                if len(traces) >= _MOST_LAPS:
-                    break
+        length = 0.0
+        for trace in ReadFile(upload_id, name, work.look).laps():
+            traces.append(trace)
+            length = max(length, float(np.nanmax(trace.channels["distance_m"], initial=0.0)))
+            work.step(0.7 * min(1.0, len(traces) / _MOST_LAPS), f"{len(traces)} laps are read")
+            if len(traces) >= _MOST_LAPS:
+                break
     except UnusableFile as error:
         raise Refused(str(error)) from error
     laps = list(cut_at_line(traces, length))

@@ -1,6 +1,5 @@
 """A telemetry file that has come, read lap by lap: laps that are there get their traces, those that aren't appear."""
 
-import io
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -20,16 +19,15 @@ from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.drive import session_ids
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.lap_preview import driver_keys
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.traces.keep import Kept, TraceSink, fill_laps, keep_traces, trace_sink
+from fleet_rival.services.traces.reading import ReadFile
 from fleet_rival.services.traces.uploads import own_upload
 from fleet_rival.services.track import load_track
-from fleet_rival.telemetry.store import store
 from fleet_rival.wording.telemetry import STRANGE, stretch_sentence
 
 __all__ = ["import_upload", "say_who"]
@@ -104,10 +102,10 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
         track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
         names, name = dict(upload.names), upload.name
     try:
-        with store().open_upload(str(upload_id)) as pieces:
-            file = TelemetryFile(io.BufferedReader(pieces, 1 << 20), name)
-            with trace_sink(file.channels) as sink:
-                _read(file, names, track, sink, lambda: pieces.tell() / max(pieces.size, 1), work)
+        file = ReadFile(upload_id, name, work.look)
+        laps = file.laps()
+        with trace_sink(file.channels) as sink:
+            _read(file, laps, names, track, sink, work)
     except UnusableFile as error:
         with sessions.begin() as session:
             own_upload(session, actor, upload_id).state = "unusable"
@@ -124,14 +122,14 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
         return result
 
 
-def _read(file: TelemetryFile, names: Mapping[str, str], track: Track, sink: TraceSink, share: Any, work: Work) -> None:
+def _read(file: ReadFile, laps: Iterator[Trace], names: Mapping[str, str], track: Track, sink: TraceSink, work: Work) -> None:
     def renamed() -> Iterator[Trace]:
-        for trace in file.laps():
+        for trace in laps:
             yield replace(trace, driver=names.get(trace.driver, trace.driver))
 
     for trace in cut_at_line(renamed(), track.length_m):
         sink.add(trace, cut(track, trace))
-        work.step(_READING * min(share(), 1.0), f"{len(sink.kept):,} laps are read")
+        work.step(_READING * file.share, f"{len(sink.kept):,} laps are read")
 
 
 def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, name: str, work: Work) -> dict[str, Any]:
