@@ -17,7 +17,7 @@ from multiprocessing.context import ForkServerContext
 from pathlib import Path
 from typing import Any, Final, TypeVar
 
-__all__ = ["Limits", "TooMuch", "call", "each"]
+__all__ = ["Limits", "TooMuch", "call", "each", "warm"]
 
 Result = TypeVar("Result")
 Watch = Callable[[], None]
@@ -110,6 +110,11 @@ def _received(ours: Connection, limits: Limits, watch: Watch | None) -> Iterator
 
 def _once(function: Callable[..., Any], arguments: tuple[Any, ...]) -> Iterator[Any]:
     yield function(*arguments)
+
+
+def warm() -> None:
+    """Start the process that others are forked from, so that the first file needn't wait for it."""
+    call(int, 0)
 
 
 @cache

@@ -4,8 +4,10 @@ A person is known by a cookie that scripts can't read; what changes something mu
 pages know, and come from them. A rig is known by the token it sends, and may only deliver.
 """
 
+import hashlib
 import hmac
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any, TypeVar
 from urllib.parse import urlsplit
 
@@ -16,12 +18,27 @@ from fleet_rival.services import sign_in
 from fleet_rival.services.base import Actor
 from fleet_rival.services.sign_in import ABSOLUTE_LIFE, Signed
 
-__all__ = ["ALLOWED", "COOKIE", "actor", "allowed", "browser", "clear_cookie", "csrf_token", "register", "set_cookie", "signed", "token"]
+__all__ = [
+    "ALLOWED",
+    "COOKIE",
+    "actor",
+    "allowed",
+    "browser",
+    "clear_cookie",
+    "csrf_token",
+    "keep_browser",
+    "known_browser_cookie",
+    "register",
+    "set_cookie",
+    "signed",
+    "token",
+]
 
 COOKIE = "fleet_rival_sign_in"
 CSRF_HEADER = "X-Fleet-Rival-Token"
 ALLOWED: dict[str, frozenset[str]] = {}
 """Endpoint to who may ask: roles, `rig`, `person` for anybody who is signed in, `anyone` for those who aren't."""
+_KNOWN_FOR = timedelta(days=400)
 _OWN_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 View = TypeVar("View", bound=Callable[..., Any])
@@ -63,6 +80,17 @@ def csrf_token(shown: str) -> str:
 
 def set_cookie(response: Response, new: str) -> Response:
     response.set_cookie(COOKIE, new, max_age=ABSOLUTE_LIFE, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
+    return response
+
+
+def known_browser_cookie(name: str) -> str:
+    """Under which name a browser keeps that somebody has signed in in it: one for each, since several may share it."""
+    return f"fleet_rival_browser_{hashlib.sha256(name.strip().casefold().encode()).hexdigest()[:12]}"
+
+
+def keep_browser(response: Response, name: str, value: str) -> Response:
+    """Have the browser keep that its person has signed in in it: it opens nothing, it only spares them waiting for somebody else's guesses."""
+    response.set_cookie(name, value, max_age=_KNOWN_FOR, httponly=True, samesite="Strict", secure=request.is_secure, path="/api/sign-in")
     return response
 
 

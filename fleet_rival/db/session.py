@@ -32,6 +32,9 @@ def make_engine(url: str) -> Engine:
         pool_size=8,
         max_overflow=8,
         pool_recycle=3600,
+        # Who waits longer for a place is told that it is busy, instead of all waiting for ever.
+        pool_timeout=10,
+        connect_args={"connect_timeout": 5},
         # Sessions end their transactions before they give a connection back; a second rollback would only cost time.
         pool_reset_on_return=None,
         # Errors are logged, and what people wrote must not be.

@@ -13,6 +13,7 @@ from fleet_rival.db.tables import Driver, Invitation, Membership, Person, SignIn
 from fleet_rival.services import sign_in
 from fleet_rival.services.base import Actor, Role, begin_change, find_row, known_role, named
 from fleet_rival.services.errors import Conflict, NotThere
+from fleet_rival.services.passwords import check_password_rules, hash_password
 from fleet_rival.services.sign_in import Signed, hash_of
 
 __all__ = ["INVITATION_LIFE", "Invited", "Welcome", "accept", "invitations", "invite", "join", "welcome", "withdraw"]
@@ -113,8 +114,11 @@ def accept(sessions: sessionmaker[Session], token: str, name: str, chosen: str, 
         Conflict: somebody signs in with this name already.
     """
     stored_name = sign_in.sign_in_name(chosen)
-    sign_in.check_password_rules(password, name, stored_name)
-    password_hash = sign_in.hash_password(password)
+    check_password_rules(password, name, stored_name)
+    with sessions() as session:
+        # Looked for first: who has no link costs no hash.
+        _open_invitation(session, token)
+    password_hash = hash_password(password)
     try:
         with sessions.begin() as session:
             row = _open_invitation(session, token, lock=True)

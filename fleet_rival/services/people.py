@@ -10,9 +10,11 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Driver, Membership, Person, SignIn, Team
-from fleet_rival.services import sign_in
+from fleet_rival.services import guessing, sign_in
 from fleet_rival.services.base import Actor, Role, begin_change, check_version, find_row, known_role, named
 from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.guessing import Wrong
+from fleet_rival.services.passwords import check_password_rules, hash_password, password_is
 from fleet_rival.services.revisions import combinations_of_driver, raise_revisions
 from fleet_rival.services.sign_in import Signed
 
@@ -55,6 +57,7 @@ class Me:
     driver_id: UUID | None
     teams: tuple[TeamChoice, ...]
     preferences: dict[str, Any]
+    wrong_passwords: Wrong | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +85,12 @@ class DriverRow:
     guest: bool
 
 
-def me(sessions: sessionmaker[Session], actor: Actor) -> Me:
+def me(sessions: sessionmaker[Session], actor: Actor, key: bytes) -> Me:
+    """Who is signed in, where, and what they should know.
+
+    Args:
+        key: the installation's secret, under which wrong passwords were counted.
+    """
     with sessions() as session:
         person, team = session.get_one(Person, actor.person_id), session.get_one(Team, actor.team_id)
         teams = session.execute(
@@ -102,6 +110,7 @@ def me(sessions: sessionmaker[Session], actor: Actor) -> Me:
             session.scalar(select(Driver.public_id).where(Driver.team_id == team.id, Driver.id == actor.driver_id)),
             tuple(TeamChoice(*row) for row in teams),
             person.preferences or {},
+            guessing.wrong_ones(session, key, person.sign_in_name or ""),
         )
 
 
@@ -114,21 +123,32 @@ def prefer(sessions: sessionmaker[Session], actor: Actor, preferences: dict[str,
         return person.preferences
 
 
-def change_password(sessions: sessionmaker[Session], signed: Signed, old: str, new: str, browser: str) -> str:
+def change_password(sessions: sessionmaker[Session], signed: Signed, old: str, new: str, browser: str, key: bytes) -> str:
     """Change one's password, and sign out everywhere.
+
+    Args:
+        key: the installation's secret, under which wrong ones are counted.
 
     Returns:
         A new token for the browser in which this was done.
 
     Raises:
         Refused: the old one is wrong, or the new one is too easy.
+        TooMany: tried too early after wrong ones.
     """
+    subject = guessing.begin(sessions, key, f"change:{signed.person_id}")
+    with sessions() as session:
+        before = session.get_one(Person, signed.person_id)
+    if not password_is(before.password_hash, old, known=True):
+        raise Refused("The present password isn't right.")
+    guessing.forget(sessions, subject)
+    check_password_rules(new, before.name, before.sign_in_name or "")
+    made = hash_password(new, known=True)
     with sessions.begin() as session:
-        person = session.get_one(Person, signed.person_id)
-        if not sign_in.password_fits(session, person.id, old):
-            raise Refused("The present password isn't right.")
-        sign_in.check_password_rules(new, person.name, person.sign_in_name or "")
-        person.password_hash = sign_in.hash_password(new)
+        person = session.get_one(Person, signed.person_id, with_for_update=True)
+        if person.password_hash != before.password_hash:
+            raise Refused("The password was changed meanwhile in another browser.")
+        person.password_hash = made
         team_id = session.get_one(SignIn, signed.sign_in_id).team_id
         sign_in.end_all(session, person.id)
         return sign_in.start(session, person.id, team_id or 0, browser)

@@ -4,35 +4,31 @@ Secrets are never stored: of a password its argon2id hash, of a browser's token 
 """
 
 import hashlib
-import hmac
 import secrets
 import unicodedata
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import cache
 from typing import Any
 from uuid import UUID
 
-from argon2 import PasswordHasher
-from argon2.exceptions import Argon2Error
-from sqlalchemy import and_, bindparam, delete, func, insert, select, update
+from sqlalchemy import and_, bindparam, delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import Membership, Person, RigToken, SignIn, SignInAttempt, Team, now
+from fleet_rival.db.tables import Membership, Person, RigToken, SignIn, Team, now
+from fleet_rival.services import guessing
 from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere, Refused, TooMany
+from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.passwords import hash_password, needs_rehash, password_is
 
 __all__ = [
     "ABSOLUTE_LIFE",
     "Browser",
     "Signed",
     "browsers",
-    "check_password_rules",
     "end_all",
     "end_one",
     "hash_of",
-    "hash_password",
     "open_team",
     "password_fits",
     "rig",
@@ -45,14 +41,8 @@ __all__ = [
 
 IDLE_LIFE = timedelta(hours=24)
 ABSOLUTE_LIFE = timedelta(days=14)
-WINDOW = timedelta(minutes=15)
-MOST_BY_NAME = 8
-MOST_BY_ADDRESS = 40
-SHORTEST_PASSWORD = 12
-LONGEST_PASSWORD = 128
 _NOTED_EVERY = timedelta(minutes=5)
 """How exactly it is noted when a browser was used last: not a write for each request."""
-_hasher = PasswordHasher()
 _WRONG = "The name or the password isn't right. Check both, then try again."
 
 
@@ -93,56 +83,47 @@ def sign_in_name(text: str) -> str:
     return name
 
 
-def check_password_rules(password: str, *names: str) -> None:
-    """Length counts, not kinds of characters; the names that everybody knows don't.
-
-    Raises:
-        Refused: the password is too easy, or too long.
-    """
-    if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
-        raise Refused(f"A password needs {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters. A few unrelated words make a good one.")
-    plain = password.casefold()
-    if len(set(plain)) < 5 or any(name and name.casefold() in plain for name in (*names, "password", "fleet rival", "fleetrival", "1234567")):
-        raise Refused("This password is easy to guess: it holds a name, or few different characters. Take a few unrelated words.")
-
-
-def hash_password(password: str) -> str:
-    return _hasher.hash(password)
-
-
-def sign_in(sessions: sessionmaker[Session], name: str, password: str, address: str, key: bytes, browser: str) -> str:
+def sign_in(
+    sessions: sessionmaker[Session], name: str, password: str, address: str, key: bytes, browser: str, kept: str | None = None
+) -> tuple[str, str]:
     """Sign a person in.
 
     Args:
         address: where the request comes from.
         key: the installation's secret: of names and addresses only keyed hashes are kept.
+        kept: what the browser kept from an earlier sign-in of this name, if any.
 
     Returns:
-        A new token for the browser.
+        A new token for the browser, and what it keeps to be known again.
 
     Raises:
         Refused: name or password are wrong, which of them isn't told; or the person is in no team.
-        TooMany: tried too often.
+        TooMany: tried too early after wrong passwords, or many are signing in at this moment.
     """
     try:
         stored_name = sign_in_name(name)
     except Refused:
         stored_name = ""
-    by_name, by_address = (hmac.new(key, text.encode(), "sha256").hexdigest() for text in (f"name:{stored_name}", f"address:{address}"))
-    _note_attempt(sessions, by_name, by_address)
+    known = guessing.known_browser(key, stored_name, kept)
+    subject = guessing.begin(sessions, key, f"{stored_name}:browser:{known}" if known else f"{stored_name}:address:{address}")
+    with sessions() as session:
+        found = session.execute(select(Person.id, Person.password_hash).where(Person.sign_in_name == stored_name)).first()
+    # Nothing of the database is held while it is looked at.
+    if not password_is(found.password_hash if found else None, password, known=bool(known)) or found is None:
+        guessing.note_wrong(sessions, key, stored_name)
+        raise Refused(_WRONG)
+    anew = hash_password(password, known=bool(known)) if needs_rehash(found.password_hash) else None
     with sessions.begin() as session:
-        person = session.scalar(select(Person).where(Person.sign_in_name == stored_name))
-        if not _password_is(person.password_hash if person else None, password) or person is None:
-            raise Refused(_WRONG)
-        if _hasher.check_needs_rehash(person.password_hash or ""):
-            person.password_hash = hash_password(password)
-        team_id = session.scalar(select(Membership.team_id).where(Membership.person_id == person.id).order_by(Membership.id).limit(1))
+        if anew is not None:
+            session.execute(update(Person).where(Person.id == found.id, Person.password_hash == found.password_hash).values(password_hash=anew))
+        team_id = session.scalar(select(Membership.team_id).where(Membership.person_id == found.id).order_by(Membership.id).limit(1))
         if team_id is None:
             raise Refused("You aren't in a team any more. Ask its manager for an invitation.")
-        last = session.scalar(select(SignIn.team_id).where(SignIn.person_id == person.id).order_by(SignIn.used_at.desc()).limit(1))
-        member = select(Membership.id).where(Membership.person_id == person.id, Membership.team_id == last)
-        session.execute(delete(SignInAttempt).where(SignInAttempt.subject == by_name))
-        return start(session, person.id, last if last and session.scalar(member) else team_id, browser)
+        last = session.scalar(select(SignIn.team_id).where(SignIn.person_id == found.id).order_by(SignIn.used_at.desc()).limit(1))
+        member = select(Membership.id).where(Membership.person_id == found.id, Membership.team_id == last)
+        token = start(session, found.id, last if last and session.scalar(member) else team_id, browser)
+    guessing.forget(sessions, subject)
+    return token, kept if known and kept else guessing.new_browser(key, stored_name)
 
 
 def start(session: Session, person_id: int, team_id: int, browser: str) -> str:
@@ -224,38 +205,9 @@ def _out_of_date(moment: datetime) -> Any:
     return (SignIn.used_at < moment - IDLE_LIFE) | (SignIn.began_at < moment - ABSOLUTE_LIFE)
 
 
-def _note_attempt(sessions: sessionmaker[Session], by_name: str, by_address: str) -> None:
-    """Count this attempt before it is looked at, so that many at once don't slip through; a right password clears the name."""
-    limits = {by_name: MOST_BY_NAME, by_address: MOST_BY_ADDRESS}
-    with sessions.begin() as session:
-        begin = now() - WINDOW
-        session.execute(delete(SignInAttempt).where(SignInAttempt.failed_at < begin))
-        session.execute(insert(SignInAttempt), [{"subject": subject, "failed_at": now()} for subject in limits])
-    with sessions() as session:
-        counts = select(SignInAttempt.subject, func.count(), func.min(SignInAttempt.failed_at))
-        for subject, number, first in session.execute(counts.where(SignInAttempt.subject.in_(limits)).group_by(SignInAttempt.subject)):
-            if number > limits[subject]:
-                wait = max(1, round((first + WINDOW - now()).total_seconds()))
-                raise TooMany(f"Too many attempts. Try again in {wait // 60 + 1} minutes, or ask a manager for a new invitation.", wait)
-
-
-@cache
-def _nobody() -> str:
-    """What a password is held against where there is no such person, so that both take equally long."""
-    return _hasher.hash(secrets.token_urlsafe(16))
-
-
-def _password_is(stored: str | None, password: str) -> bool:
-    held = _nobody()  # made at the first sign-in of anybody: a start of the server needn't wait for it
-    try:
-        return _hasher.verify(stored or held, password[:LONGEST_PASSWORD]) and stored is not None
-    except Argon2Error:
-        return False
-
-
 def password_fits(session: Session, person_id: int, password: str) -> bool:
     """Whether this is a person's password, for what needs it once more."""
-    return _password_is(session.get_one(Person, person_id).password_hash, password)
+    return password_is(session.get_one(Person, person_id).password_hash, password)
 
 
 _SIGNED = (

@@ -8,7 +8,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.db.tables import Invitation, Membership, Person, Team, now
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.invitations import INVITATION_LIFE
-from fleet_rival.services.sign_in import hash_of, hash_password, sign_in_name
+from fleet_rival.services.passwords import hash_password
+from fleet_rival.services.sign_in import hash_of, sign_in_name
 
 __all__ = ["add_person", "first_link", "give_password", "make_team", "person_called", "team_link"]
 

@@ -11,6 +11,7 @@ import { startAnew, useMe } from '@/session'
 import { turned, useTurning } from '@/turning'
 
 // What isn't seen at first is fetched when it is wanted.
+const GuessNote = defineAsyncComponent(() => import('@/parts/GuessNote.vue'))
 const KeysSheet = defineAsyncComponent(() => import('@/parts/KeysSheet.vue'))
 const SearchSheet = defineAsyncComponent(() => import('@/parts/SearchSheet.vue'))
 const TurnedLine = defineAsyncComponent(() => import('@/parts/TurnedLine.vue'))
@@ -82,6 +83,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
     <a class="skip" href="#content">Skip to the content</a>
     <ShellHead v-if="inside" @search="searchShown = true" @keys="keysShown = true" />
     <main id="content" tabindex="-1" :class="{ open: route.meta.open }">
+      <GuessNote v-if="inside && me.data.value?.wrong_passwords" />
       <RouterView />
     </main>
     <template v-if="inside">

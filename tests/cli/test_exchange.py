@@ -47,7 +47,7 @@ def test_out_and_in_again(sessions: Sessions, fleet: Run, tmp_path: Path, capsys
     told = capsys.readouterr().err
     assert "Farhaven Racing came in with" in told and "Maren Holloway, manager, signs in as maren-holloway with " in told
     password = told.split(" with ")[-1].split(",")[0]
-    assert sign_in.sign_in(sessions, "maren-holloway", password, "10.0.0.1", b"key", "a test")
+    assert sign_in.sign_in(sessions, "maren-holloway", password, "10.0.0.1", b"key", "a test")[0]
     assert fleet("export", "--to", tmp_path / "again.zip") == 0
     assert tables((tmp_path / "again.zip").read_bytes()) == tables(before)
     assert fleet("import", package) == 1 and "here already" in capsys.readouterr().err

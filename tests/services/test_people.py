@@ -10,7 +10,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt, now
-from fleet_rival.services import invitations, people, rigs, sign_in
+from fleet_rival.services import guessing, invitations, passwords, people, rigs, sign_in
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Conflict, NotThere, Refused, TooMany
 from fleet_rival.services.sign_in import Signed
@@ -22,7 +22,7 @@ KEY, GOOD = b"a key", "quartz kettle meadow"
 
 
 def enter(sessions: Sessions, name: str = "maren", password: str = GOOD, address: str = "127.0.0.1") -> str:
-    return sign_in.sign_in(sessions, name, password, address, KEY, "a test")
+    return sign_in.sign_in(sessions, name, password, address, KEY, "a test")[0]
 
 
 def signed(sessions: Sessions, token: str) -> Signed:
@@ -42,8 +42,8 @@ def actor(sessions: Sessions) -> Actor:
 def quick_hashes(monkeypatch: pytest.MonkeyPatch) -> None:
     """For many attempts in a row: hashes that take no time, of the same kind."""
     quick = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-    monkeypatch.setattr(sign_in, "_hasher", quick)
-    monkeypatch.setattr(sign_in, "_nobody", lambda: quick.hash("nobody's"))
+    monkeypatch.setattr(passwords, "_hasher", quick)
+    monkeypatch.setattr(passwords, "_nobody", lambda: quick.hash("nobody's"))
 
 
 def test_a_right_password_signs_in_and_what_is_stored_would_let_nobody_in(sessions: Sessions, actor: Actor) -> None:
@@ -63,37 +63,112 @@ def test_what_is_wrong_is_not_told(sessions: Sessions, actor: Actor, name: str, 
         enter(sessions, name, password)
 
 
-@pytest.mark.usefixtures("quick_hashes")
-def test_attempts_are_limited_by_name_from_wherever_they_come(sessions: Sessions, actor: Actor) -> None:
-    for number in range(sign_in.MOST_BY_NAME):
+def wrongly(sessions: Sessions, times: int, name: str = "maren", address: str = "127.0.0.1", kept: str | None = None) -> None:
+    for _ in range(times):
         with pytest.raises(Refused):
-            enter(sessions, password="wrong", address=f"10.0.0.{number}")
-    with pytest.raises(TooMany, match="Too many attempts"):
-        enter(sessions, address="10.0.1.1")  # even with the right one
+            sign_in.sign_in(sessions, name, "wrong", address, KEY, "a test", kept)
+
+
+def later(sessions: Sessions, seconds: float) -> None:
+    """Time goes by: all that was tried lies so much longer back."""
     with sessions.begin() as session:
-        session.execute(update(SignInAttempt).values(failed_at=now() - sign_in.WINDOW - timedelta(seconds=1)))
-    enter(sessions)
-    with sessions() as session:
-        assert not [row for row in session.scalars(select(SignInAttempt.subject)) if "maren" in row]
+        for row in session.scalars(select(SignInAttempt)):
+            row.failed_at -= timedelta(seconds=seconds)
 
 
 @pytest.mark.usefixtures("quick_hashes")
-def test_attempts_are_limited_by_address_whoever_is_tried(sessions: Sessions, actor: Actor) -> None:
-    for number in range(sign_in.MOST_BY_ADDRESS):
-        with pytest.raises(Refused):
-            enter(sessions, f"name-{number}", "wrong")
+def test_guesses_at_a_name_wait_longer_each_time_and_a_minute_at_most(sessions: Sessions, actor: Actor) -> None:
+    wrongly(sessions, guessing.FREE_TRIES)
+    waits = []
+    for _ in range(10):
+        with pytest.raises(TooMany) as told:
+            enter(sessions)  # even with the right one, from the same place
+        waits.append(told.value.wait_seconds)
+        later(sessions, told.value.wait_seconds)
+        wrongly(sessions, 1)
+    assert waits == [1, 2, 4, 8, 16, 32, 60, 60, 60, 60]
+    # What is tried while it has to wait counts for nothing: the wait can't be renewed for ever.
+    later(sessions, 60)
+    assert enter(sessions)
+    wrongly(sessions, 1)
+    assert enter(sessions), "a right password forgets the wrong ones before it"
+
+
+@pytest.mark.usefixtures("quick_hashes")
+def test_a_strangers_guesses_lock_nobody_out(sessions: Sessions, actor: Actor) -> None:
+    _, kept = sign_in.sign_in(sessions, "maren", GOOD, "127.0.0.1", KEY, "a test")
+    wrongly(sessions, guessing.FREE_TRIES)
+    for number in range(60):
+        wrongly(sessions, 1, f"name-{number}")
     with pytest.raises(TooMany):
         enter(sessions)
-    assert enter(sessions, address="10.0.0.1")
+    assert enter(sessions, address="10.0.0.1"), "from elsewhere"
+    token, again = sign_in.sign_in(sessions, "maren", GOOD, "127.0.0.1", KEY, "a test", kept)
+    assert token and again == kept, "in a browser in which the person has been before"
+    other = add_person(sessions, actor, "Corin Ashgrove", "driver")
+    give_password(sessions, other.person_id, "corin", GOOD)
+    assert enter(sessions, "corin"), "somebody else from the same place"
 
 
 @pytest.mark.usefixtures("quick_hashes")
-def test_a_right_password_clears_the_count_of_its_name(sessions: Sessions, actor: Actor) -> None:
-    for _ in range(3):
-        for _ in range(sign_in.MOST_BY_NAME - 1):
-            with pytest.raises(Refused):
-                enter(sessions, password="wrong", address=str(uuid4()))
-        enter(sessions, address=str(uuid4()))
+def test_a_known_browser_is_known_for_its_person_alone_and_waits_for_its_own_guesses(sessions: Sessions, actor: Actor) -> None:
+    _, kept = sign_in.sign_in(sessions, "maren", GOOD, "127.0.0.1", KEY, "a test")
+    assert guessing.known_browser(KEY, "maren", kept) and not guessing.known_browser(KEY, "corin", kept)
+    for forged in (None, "", "x", "a.b", f"{kept}x", f"x{kept}", "ä.ö"):
+        assert guessing.known_browser(KEY, "maren", forged) is None
+    wrongly(sessions, guessing.FREE_TRIES, kept=kept)
+    with pytest.raises(TooMany):
+        sign_in.sign_in(sessions, "maren", GOOD, "127.0.0.1", KEY, "a test", kept)
+
+
+@pytest.mark.usefixtures("quick_hashes")
+def test_the_person_is_told_of_wrong_passwords(sessions: Sessions, actor: Actor) -> None:
+    assert people.me(sessions, actor, KEY).wrong_passwords is None
+    wrongly(sessions, 3)
+    enter(sessions)
+    told = people.me(sessions, actor, KEY).wrong_passwords
+    assert told is not None and told.count == 3 and now() - told.last_at < timedelta(minutes=1)
+
+
+@pytest.mark.usefixtures("quick_hashes")
+def test_many_guesses_at_once_do_not_slip_through(sessions: Sessions, actor: Actor) -> None:
+    with ThreadPoolExecutor(12) as pool:
+
+        def guess(_: int) -> str:
+            try:
+                enter(sessions, password="wrong")
+            except (Refused, TooMany) as error:
+                return type(error).__name__
+            return "in"
+
+        tried = list(pool.map(guess, range(24)))
+    assert tried.count("Refused") <= guessing.FREE_TRIES + 1 and "in" not in tried
+
+
+@pytest.mark.usefixtures("quick_hashes")
+def test_changing_the_password_is_no_way_to_guess_it(sessions: Sessions, actor: Actor) -> None:
+    own = signed(sessions, enter(sessions))
+    for _ in range(guessing.FREE_TRIES):
+        with pytest.raises(Refused):
+            people.change_password(sessions, own, "wrong", "another kettle meadow", "a test", KEY)
+    with pytest.raises(TooMany):
+        people.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
+    later(sessions, 1)
+    assert people.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
+
+
+def test_who_has_no_link_costs_no_hash(sessions: Sessions, actor: Actor, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(invitations, "hash_password", lambda password: pytest.fail("hashed for a stranger"))
+    with pytest.raises(NotThere):
+        invitations.accept(sessions, "no token", "Somebody", "somebody", "quartz kettle meadow", "a test")
+
+
+def test_so_many_passwords_at_once_and_no_more_and_known_browsers_have_a_place_of_their_own(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(passwords, "_WAIT_SECONDS", 0.05)
+    with passwords._place(False), passwords._place(False):
+        with pytest.raises(TooMany):
+            passwords.hash_password(GOOD)
+        assert passwords.password_is(passwords.hash_password(GOOD, known=True), GOOD, known=True)
 
 
 @pytest.mark.parametrize(("column", "age"), [("used_at", sign_in.IDLE_LIFE), ("began_at", sign_in.ABSOLUTE_LIFE)])
@@ -120,16 +195,16 @@ def test_one_browser_or_all_are_signed_out_on_demand(sessions: Sessions, actor: 
         key = session.scalars(select(SignIn.public_id).where(SignIn.token_hash == sign_in.hash_of(there))).one()
     sign_in.end_one(sessions, signed(sessions, here), key)
     assert sign_in.signed_in(sessions, there) is None and sign_in.signed_in(sessions, elsewhere)
-    new = people.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test")
+    new = people.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test", KEY)
     assert [bool(sign_in.signed_in(sessions, token)) for token in (here, elsewhere, new, stranger)] == [False, False, True, True]
     with pytest.raises(Refused, match="isn't right"):
-        people.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test")
+        people.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test", KEY)
 
 
 @pytest.mark.parametrize("password", ["short", "x" * 129, "aaaaaaaaaaaa", "maren-2031-maren", "my password is", "Fleet Rival 31", "1234567890"])
 def test_an_easy_password_is_refused(sessions: Sessions, password: str) -> None:
     with pytest.raises(Refused, match=r"password"):
-        sign_in.check_password_rules(password, "Maren Holloway", "maren")
+        passwords.check_password_rules(password, "Maren Holloway", "maren")
 
 
 def test_an_invitation_works_once_and_not_for_ever(sessions: Sessions, actor: Actor) -> None:
@@ -166,7 +241,7 @@ def test_one_person_is_in_several_teams_with_a_role_in_each(sessions: Sessions, 
     with sessions() as session:
         cookie = session.get_one(SignIn, here.sign_in_id)
         assert cookie.team_id == other.team_id
-    me = people.me(sessions, Actor(other.team_id, actor.person_id, "driver"))
+    me = people.me(sessions, Actor(other.team_id, actor.person_id, "driver"), KEY)
     assert [(team.name, team.role) for team in me.teams] == [("Farhaven Racing", "manager"), ("Quarry Works", "driver")]
     sign_in.open_team(sessions, here, me.teams[0].id)
     with pytest.raises(NotThere):
@@ -217,4 +292,4 @@ def test_choices_made_at_once_are_all_kept(sessions: Sessions, actor: Actor) -> 
     choices: list[dict[str, str]] = [{"theme": "paper"}, {"density": "roomy"}, {"speed": "mph"}, {"temperature": "°F"}] * 5
     with ThreadPoolExecutor(4) as pool:
         list(pool.map(lambda choice: people.prefer(sessions, actor, choice), choices))
-    assert people.me(sessions, actor).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}
+    assert people.me(sessions, actor, KEY).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}

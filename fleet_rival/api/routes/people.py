@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from flask import current_app
 from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
@@ -16,9 +17,9 @@ _people = Tag(name="people")
 @allowed("manager")
 def change_team(header: s.Version, body: s.TeamChange) -> Any:
     """Rename the team, or open the drivers' figures to each other."""
-    with telling_current(s.Me, lambda: people.me(sessions(), actor())):
+    with telling_current(s.Me, lambda: people.me(sessions(), actor(), current_app.config["SECRET_KEY"])):
         people.change_team(sessions(), actor(), header.number, body.name, body.open_ranking)
-    return s.validate(s.Me, people.me(sessions(), actor()))
+    return s.validate(s.Me, people.me(sessions(), actor(), current_app.config["SECRET_KEY"]))
 
 
 @api.get("/people", responses={"200": s.Members}, tags=[_people])

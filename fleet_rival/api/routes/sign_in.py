@@ -7,7 +7,7 @@ from flask_openapi3 import Tag
 
 import fleet_rival
 from fleet_rival.api import schemas as s
-from fleet_rival.api.access import actor, allowed, browser, clear_cookie, csrf_token, set_cookie, signed, token
+from fleet_rival.api.access import actor, allowed, browser, clear_cookie, csrf_token, keep_browser, known_browser_cookie, set_cookie, signed, token
 from fleet_rival.api.blueprint import api, sessions
 from fleet_rival.db.events import last_event
 from fleet_rival.services import invitations, people, sign_in
@@ -30,10 +30,12 @@ def post_sign_in(body: s.SignInForm) -> Any:
     """Sign in. The browser gets a new cookie, whatever it had before."""
     address = request.remote_addr or ""
     old = token()
-    new = sign_in.sign_in(sessions(), body.name, body.password, address, current_app.config["SECRET_KEY"], browser())
+    keeps = known_browser_cookie(body.name)
+    key = current_app.config["SECRET_KEY"]
+    new, kept = sign_in.sign_in(sessions(), body.name, body.password, address, key, browser(), request.cookies.get(keeps))
     if old:
         sign_in.sign_out(sessions(), old)
-    return _with_cookie(new)
+    return keep_browser(_with_cookie(new), keeps, kept)
 
 
 @api.post("/sign-out", responses={"204": None}, tags=[_own])
@@ -59,7 +61,7 @@ def get_me() -> Any:
     """Who is signed in, where, what they like, and what a page needs to change things."""
     with sessions()() as session:
         last = last_event(session)
-    view = s.validate(s.Me, people.me(sessions(), actor()))
+    view = s.validate(s.Me, people.me(sessions(), actor(), current_app.config["SECRET_KEY"]))
     return {**view, "csrf_token": csrf_token(token() or ""), "last_event": last}
 
 
@@ -74,7 +76,7 @@ def put_preferences(body: s.Preferences) -> Any:
 @allowed("person")
 def post_password(body: s.PasswordChange) -> Any:
     """Change one's password, and sign out everywhere else."""
-    return _with_cookie(people.change_password(sessions(), _signed(), body.old, body.new, browser()))
+    return _with_cookie(people.change_password(sessions(), _signed(), body.old, body.new, browser(), current_app.config["SECRET_KEY"]))
 
 
 @api.get("/me/browsers", responses={"200": s.Browsers}, tags=[_own])

@@ -45,6 +45,11 @@ class TeamChoice(Schema):
     role: Role
 
 
+class WrongPasswords(Schema):
+    count: int
+    last_at: datetime
+
+
 class Me(Schema):
     person: str
     sign_in_name: str
@@ -56,6 +61,7 @@ class Me(Schema):
     driver_id: UUID | None
     teams: list[TeamChoice]
     preferences: Preferences
+    wrong_passwords: WrongPasswords | None = Field(description="Tried for this person's name in the last two weeks")
 
 
 class Entered(Me):

@@ -6168,6 +6168,8 @@ export interface components {
             team_version: number;
             /** Teams */
             teams: components["schemas"]["TeamChoice"][];
+            /** @description Tried for this person's name in the last two weeks */
+            wrong_passwords: components["schemas"]["WrongPasswords"] | null;
         };
         /** EnteredCount */
         EnteredCount: {
@@ -7569,6 +7571,8 @@ export interface components {
             team_version: number;
             /** Teams */
             teams: components["schemas"]["TeamChoice"][];
+            /** @description Tried for this person's name in the last two weeks */
+            wrong_passwords: components["schemas"]["WrongPasswords"] | null;
         };
         /** MemberChange */
         MemberChange: {
@@ -12683,6 +12687,16 @@ export interface components {
             session_id: string | null;
             /** Text */
             text: string;
+        };
+        /** WrongPasswords */
+        WrongPasswords: {
+            /** Count */
+            count: number;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
         };
     };
     responses: never;

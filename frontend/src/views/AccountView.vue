@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, showToken, type Preferences } from '@/api/client'
-import { moment } from '@/format'
+import { count, moment } from '@/format'
 import CalendarPart from '@/parts/CalendarPart.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -95,6 +95,7 @@ const endAll = useMutation({
       </section>
       <section class="sheet part" aria-labelledby="browsers-title">
         <h2 id="browsers-title">Where you are signed in</h2>
+        <p v-if="me.data.value?.wrong_passwords" class="quiet">{{ count(me.data.value.wrong_passwords.count, 'wrong password') }} tried for your name in the last two weeks, the last on {{ moment(me.data.value.wrong_passwords.last_at) }}.</p>
         <TroubleNote :error="browsers.error.value ?? endOne.error.value ?? endAll.error.value" />
         <ul>
           <li v-for="item in browsers.data.value?.items" :key="item.id">
