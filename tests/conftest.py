@@ -24,9 +24,9 @@ DEMO = HOME / "var" / "test-demo-browser"
 @pytest.fixture(scope="session")
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A private MariaDB with all tables, ended after the run."""
-    from fleet_rival.cli.mariadb import MariaDB
-    from fleet_rival.cli.processes import free_port
     from fleet_rival.db.migrate import upgrade
+    from fleet_rival.runtime.mariadb import MariaDB
+    from fleet_rival.runtime.processes import free_port
 
     server = MariaDB(tmp_path_factory.mktemp("mariadb"), free_port())
     server.start()
@@ -40,8 +40,8 @@ def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
 @pytest.fixture(scope="session", autouse=True)
 def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A private Redis, known to all tests as the application knows its own."""
-    from fleet_rival.cli.processes import free_port
-    from fleet_rival.cli.redis_server import Redis
+    from fleet_rival.runtime.processes import free_port
+    from fleet_rival.runtime.redis_server import Redis
 
     server = Redis(tmp_path_factory.mktemp("redis"), free_port())
     server.start()

@@ -30,15 +30,15 @@ from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
 from fleet_rival.cli.bench_truth import falloff_held, odds_told, truth_tables
-from fleet_rival.cli.children import Server
-from fleet_rival.cli.console import say, step
-from fleet_rival.cli.processes import free_port
-from fleet_rival.cli.trial import Trial, trial
 from fleet_rival.core.analysis import analyse
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, PracticeSession
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.runtime.children import Server
+from fleet_rival.runtime.console import say, step
+from fleet_rival.runtime.processes import free_port
+from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import drive, find, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import make_team

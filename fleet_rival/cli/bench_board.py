@@ -10,12 +10,12 @@ from sqlalchemy import func, select
 
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ninety_five, ratio, seconds, times_in_turn
-from fleet_rival.cli.children import Server
-from fleet_rival.cli.processes import free_port
-from fleet_rival.cli.trial import Trial
 from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Lap
+from fleet_rival.runtime.children import Server
+from fleet_rival.runtime.processes import free_port
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import board, entries, profiles, series, week
 from fleet_rival.services.team import make_team
 

@@ -20,10 +20,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.cli.bench_load import cookie_of, made_layout
 from fleet_rival.cli.bench_measure import Row
 from fleet_rival.cli.bench_onlookers import Onlookers
-from fleet_rival.cli.trial import Trial
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import FeedEntry, Lap, PracticeSession
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import profiles, rigs, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person

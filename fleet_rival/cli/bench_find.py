@@ -13,7 +13,6 @@ from sqlalchemy import select, update
 from fleet_rival.cli.bench_floors import numpy_pass
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
-from fleet_rival.cli.trial import Trial
 from fleet_rival.collector import settle
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import part_table
@@ -24,6 +23,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Lap
 from fleet_rival.formats.lap_export import write_laps
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import drive, find, pace, week
 from fleet_rival.services.base import Actor
 

@@ -14,11 +14,11 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import DBAPIError
 
 from fleet_rival.cli.bench_load import made_laps, made_layout
-from fleet_rival.cli.trial import Trial
 from fleet_rival.db.tables import Combination, Job, Lap
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.jobs.messages import wake
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import drive, jobs, track, week
 from fleet_rival.services.base import Actor
 

@@ -7,9 +7,9 @@ from typing import Any, Final
 from fleet_rival.cli.bench_load import cookie_of
 from fleet_rival.cli.bench_measure import Row
 from fleet_rival.cli.screenshots import BROWSER
-from fleet_rival.cli.trial import Trial
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import track
 from fleet_rival.services.base import Actor
 

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.cli.bench_load import add_practice, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat_in_turn, seconds
-from fleet_rival.cli.trial import remove_team
 from fleet_rival.core.race.caution import caution_windows
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Lap
+from fleet_rival.runtime.trial import remove_team
 from fleet_rival.services.base import Actor
 from fleet_rival.services.exchange.bring import bring_team
 from fleet_rival.services.exchange.export import export_team

@@ -8,9 +8,9 @@ from socket import SHUT_RDWR
 
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat_in_turn, seconds
-from fleet_rival.cli.children import Server
-from fleet_rival.cli.processes import free_port
-from fleet_rival.cli.trial import Trial
+from fleet_rival.runtime.children import Server
+from fleet_rival.runtime.processes import free_port
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 

@@ -16,7 +16,6 @@ import pyarrow.parquet as pq
 from fleet_rival.api.access import CSRF_HEADER
 from fleet_rival.cli.bench_load import cookie_of
 from fleet_rival.cli.bench_measure import Row, ratio, seconds, times_in_turn
-from fleet_rival.cli.trial import Trial
 from fleet_rival.core.telemetry.cutting import cut
 from fleet_rival.core.telemetry.features import pass_features
 from fleet_rival.core.telemetry.laps import cut_at_line
@@ -26,6 +25,7 @@ from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.jobs.messages import wake
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import jobs, profiles, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.traces import imports, uploads

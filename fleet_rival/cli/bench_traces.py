@@ -9,11 +9,11 @@ import numpy as np
 from fleet_rival.cli.bench_load import cookie_of
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, seconds
 from fleet_rival.cli.screenshots import BROWSER
-from fleet_rival.cli.trial import Trial
 from fleet_rival.core.telemetry.trace import Samples, Trace
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.runtime.trial import Trial
 from fleet_rival.services import profiles, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.traces import imports, uploads, view

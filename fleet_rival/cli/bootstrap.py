@@ -16,7 +16,7 @@ import sysconfig
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from fleet_rival.cli.console import Failure, run, say, step
+from fleet_rival.runtime.console import Failure, run, say, step
 
 HOME = Path(os.environ.get("FLEET_HOME") or Path(__file__).resolve().parents[2])
 VENV = HOME / ".venv"
@@ -48,7 +48,7 @@ def main(arguments: list[str]) -> int:
     command = arguments[0] if arguments else "help"
     try:
         if command == "stop":
-            from fleet_rival.cli.processes import stop
+            from fleet_rival.runtime.processes import stop
 
             return stop(VAR)
         if command in NEEDS and not {"-h", "--help"} & set(arguments):

@@ -13,7 +13,7 @@ from pathlib import Path
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
@@ -24,11 +24,12 @@ from fleet_rival.cli.demo_races import load_races
 from fleet_rival.cli.demo_runs import load_runs
 from fleet_rival.cli.demo_setups import load_setups
 from fleet_rival.cli.demo_week import load_week, season_week
-from fleet_rival.db.tables import Driver, Person, now
+from fleet_rival.db.tables import Driver, Membership, Person, Team, now
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.runtime.trial import remove_team
 from fleet_rival.services import drive, find, rigs, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.board import board
@@ -70,6 +71,7 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     manager = person_called(sessions, MANAGER) or make_team(sessions, TEAM, MANAGER)
     fresh = not week.combinations(sessions, manager)
     if fresh:
+        _mark_half(sessions, manager, folder)
         place = scenario(folder, today or datetime.now().astimezone().date())
         loaded = [_load(sessions, manager, practice) for practice in sorted(place.glob("*.laps.csv"))]
         # Whoever opens a running week's combination first finds its figures computed.
@@ -90,7 +92,44 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
         load_lessons(sessions, coach, driver)
         # Whoever opens the board first finds everybody's standing computed.
         board(sessions, manager, None, ZoneInfo("UTC"), now)
+        _half(folder).unlink(missing_ok=True)
     return accounts
+
+
+def _half(folder: Path) -> Path:
+    return folder / "being-loaded.txt"
+
+
+def _mark_half(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> None:
+    """Note on the disk that the demo is being loaded, before anything of it is there."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with sessions() as session, _half(folder).open("w") as file:
+        file.write(str(session.get_one(Team, manager.team_id).public_id))
+        file.flush()
+        os.fsync(file.fileno())
+
+
+def take_out_half(sessions: sessionmaker[Session], folder: Path) -> bool:
+    """Take a demo out whose loading was broken off: it is there whole or not at all. Nobody could work with it: nothing runs meanwhile.
+
+    Returns:
+        Whether there was one.
+    """
+    try:
+        team_id = UUID(_half(folder).read_text())
+    except (OSError, ValueError):
+        return False
+    with sessions() as session:
+        key = session.scalar(select(Team.id).where(Team.public_id == team_id))
+    if key is not None:
+        with sessions() as session:
+            members = set(session.scalars(select(Membership.person_id).where(Membership.team_id == key)))
+            elsewhere = set(session.scalars(select(Membership.person_id).where(Membership.team_id != key)))
+        remove_team(sessions, key)
+        with sessions.begin() as session:
+            session.execute(delete(Person).where(Person.id.in_(members - elsewhere)))
+    _half(folder).unlink(missing_ok=True)
+    return key is not None
 
 
 def scenario(folder: Path, today: date, make: Callable[[date], League] = league) -> Path:

@@ -11,8 +11,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.cli.console import Failure, say
-from fleet_rival.cli.mariadb import database_of
+from fleet_rival.runtime.console import Failure, say
+from fleet_rival.runtime.mariadb import database_of
 
 __all__ = ["add_arguments", "run"]
 

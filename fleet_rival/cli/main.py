@@ -4,7 +4,7 @@ import argparse
 import importlib
 from typing import Any
 
-from fleet_rival.cli.console import Failure, say
+from fleet_rival.runtime.console import Failure, say
 
 __all__ = ["main"]
 

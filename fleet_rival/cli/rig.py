@@ -5,10 +5,10 @@ import json
 import os
 from pathlib import Path
 
-from fleet_rival.cli.console import Failure, say
 from fleet_rival.cli.demo_data import rig_token
-from fleet_rival.cli.processes import recorded
 from fleet_rival.core.times import format_time
+from fleet_rival.runtime.console import Failure, say
+from fleet_rival.runtime.processes import recorded
 from fleet_rival.simulator.league import SEED
 from fleet_rival.simulator.rig import DeliveryFailed, Rig, Wishes
 

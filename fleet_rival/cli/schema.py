@@ -7,7 +7,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from fleet_rival.cli.console import Failure, say
+from fleet_rival.runtime.console import Failure, say
 
 __all__ = ["add_arguments", "description", "run"]
 

@@ -11,9 +11,9 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
-from fleet_rival.cli.console import say, step
 from fleet_rival.cli.demo_data import Account, load_demo, rig_token
-from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.runtime.console import say, step
+from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import profiles, week
 from fleet_rival.services.runs import declare
 from fleet_rival.services.team import person_called

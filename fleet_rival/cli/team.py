@@ -4,9 +4,9 @@ import argparse
 import os
 from pathlib import Path
 
-from fleet_rival.cli.console import Failure, say
-from fleet_rival.cli.mariadb import database_of
-from fleet_rival.cli.processes import recorded
+from fleet_rival.runtime.console import Failure, say
+from fleet_rival.runtime.mariadb import database_of
+from fleet_rival.runtime.processes import recorded
 
 __all__ = ["add_arguments", "run"]
 

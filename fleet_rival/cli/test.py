@@ -9,7 +9,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from fleet_rival.cli.console import say
+from fleet_rival.runtime.console import say
 
 __all__ = ["add_arguments", "run"]
 

@@ -14,7 +14,7 @@ from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, e
 from fleet_rival.api.access import COOKIE
 from fleet_rival.cli.demo_data import Account, load_demo
 from fleet_rival.cli.screenshots import BROWSER
-from fleet_rival.cli.trial import Trial, trial
+from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import drive, sign_in, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import person_called

@@ -10,9 +10,9 @@ import pytest
 from playwright.sync_api import Page, expect
 from sqlalchemy import delete
 
-from fleet_rival.cli.trial import remove_team
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Person
+from fleet_rival.runtime.trial import remove_team
 from fleet_rival.services import drive, entries, profiles, series, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import make_team, team_link

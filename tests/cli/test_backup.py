@@ -4,21 +4,22 @@ import os
 import threading
 import zipfile
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.cli.backup import Schedule, Settings, back_up, restore
-from fleet_rival.cli.console import Failure
 from fleet_rival.cli.main import main
-from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import free_port
 from fleet_rival.db.migrate import downgrade, upgrade
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.db.tables import Base, Lap, TraceRow
+from fleet_rival.runtime.backups import _ask, _beside, _drop, alone, back_up, restore
+from fleet_rival.runtime.console import Failure
+from fleet_rival.runtime.mariadb import MariaDB
+from fleet_rival.runtime.processes import free_port
+from fleet_rival.runtime.schedule import Schedule, Settings, last_ended, note_ended
 from fleet_rival.services import drive, find, track, week
 from fleet_rival.services.traces import imports, uploads, view
 from fleet_rival.telemetry.store import store as traces_store
@@ -153,6 +154,42 @@ def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> N
         old.database.stop()
 
 
+def test_what_a_killed_restore_left_is_in_nobodys_way(store: Store, tmp_path: Path) -> None:
+    """Killed while it loads, twice: half a database whose folder the server can't take out, and half a folder beside it."""
+    for _ in range(2):
+        name = _beside(store.database)
+        _ask(store.database, f"CREATE DATABASE {name}")
+        _ask(store.database, f"CREATE TABLE {name}.half (id INT)")
+        (store.database.folder / "data" / name / "#sql-of-nobody.ibd").write_bytes(b"half")
+        (store.database.folder / "unfinished-x").mkdir(exist_ok=True)
+        assert back_up(store.database, tmp_path / "all.backup.zip") > 0
+    restore(store.database, tmp_path / "all.backup.zip")
+    assert not [row for row in _ask(store.database, "SHOW DATABASES") if str(row[0]).startswith("fleet_incoming")]
+    assert not list(store.database.folder.glob("unfinished-*"))
+    _drop(store.database, "fleet_incoming_never_there")
+
+
+def test_two_at_once_wait_for_each_other(store: Store, tmp_path: Path) -> None:
+    made = []
+
+    def make(number: int) -> None:
+        with alone(tmp_path):
+            made.append(back_up(store.database, tmp_path / f"{number}.backup.zip"))
+
+    threads = [threading.Thread(target=make, args=(number,)) for number in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(made) == 2 and made[0] == made[1]
+
+
+def test_a_database_that_is_away_is_one_line(store: Store, tmp_path: Path) -> None:
+    away = MariaDB(tmp_path / "mariadb", free_port())
+    with pytest.raises(Failure, match="can't be reached"):
+        _ask(away, "SELECT 1")
+
+
 def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
     monkeypatch.setenv("FLEET_HOME", str(tmp_path))
     assert main(["backup", "--schedule", "daily", "--at", "25:00"]) == 1 and "isn't a time of day" in capsys.readouterr().err
@@ -163,11 +200,14 @@ def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: p
     assert due == datetime(2031, 4, 7, 4, 15).astimezone() and settings.last_due(due - timedelta(minutes=1)) == due - timedelta(days=7)
     folder = tmp_path / "var" / "backups"
     for day in range(1, 6):
-        (folder / f"fleet-rival-2031-04-0{day}-031500.backup.zip").touch()
+        (folder / f"fleet-rival-2031-04-0{day}-031500.scheduled.backup.zip").touch()
+        (folder / f"fleet-rival-2031-03-0{day}-120000.backup.zip").touch()
     settings.throw_away(tmp_path / "var")
-    assert [path.name for path in sorted(folder.glob("*.zip"))] == [f"fleet-rival-2031-04-0{day}-031500.backup.zip" for day in (4, 5)]
+    by_hand = [f"fleet-rival-2031-03-0{day}-120000.backup.zip" for day in range(1, 6)]
+    by_itself = [f"fleet-rival-2031-04-0{day}-031500.scheduled.backup.zip" for day in (4, 5)]
+    assert [path.name for path in sorted(folder.glob("*.zip"))] == by_hand + by_itself, "what was made by hand stays"
     started: list[list[str]] = []
-    monkeypatch.setattr("fleet_rival.cli.backup.subprocess.Popen", lambda command, **_: started.append(command))
+    monkeypatch.setattr("fleet_rival.runtime.schedule.subprocess.Popen", lambda command, **_: started.append(command))
     (tmp_path / "var" / "log").mkdir()
     Schedule(tmp_path / "var").look()
     assert started == []  # the newest is of today
@@ -175,6 +215,19 @@ def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: p
         os.utime(path, (0, 0))
     Schedule(tmp_path / "var").look()
     assert started and started[0][-2:] == ["backup", "--scheduled"]
+    # One that failed waits, longer each time; nobody is asked twice a minute.
+    moment = datetime.now(UTC)
+    pauses = []
+    for _ in range(9):
+        note_ended(tmp_path / "var", "the disk is full", moment)
+        ended = last_ended(tmp_path / "var")
+        assert ended is not None and ended.again_at is not None and ended.trouble == "the disk is full"
+        pauses.append((ended.again_at - moment) // timedelta(minutes=1))
+        assert not Schedule(tmp_path / "var").is_due(moment + timedelta(minutes=1))
+        assert Schedule(tmp_path / "var").is_due(ended.again_at)
+    assert pauses == [5, 10, 20, 40, 80, 160, 320, 360, 360]
+    note_ended(tmp_path / "var", None, moment)
+    assert last_ended(tmp_path / "var") is not None and Schedule(tmp_path / "var").is_due(moment)
     assert main(["backup", "--schedule", "off"]) == 0 and Settings.read(tmp_path / "var").last_due(wednesday) is None
 
 

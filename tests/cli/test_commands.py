@@ -11,11 +11,12 @@ from pathlib import Path
 
 import pytest
 
-from fleet_rival.cli import bootstrap, console
-from fleet_rival.cli.console import Failure
+from fleet_rival.cli import bootstrap
 from fleet_rival.cli.main import main
-from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import Started, free_port, port_is_free, record, recorded, stop
+from fleet_rival.runtime import console
+from fleet_rival.runtime.console import Failure
+from fleet_rival.runtime.mariadb import MariaDB
+from fleet_rival.runtime.processes import Started, free_port, port_is_free, record, recorded, stop
 
 HOME = Path(__file__).parents[2]
 
@@ -26,12 +27,12 @@ def sleeper() -> subprocess.Popen[bytes]:
 
 def test_stop_ends_what_was_recorded_and_nothing_else(tmp_path: Path) -> None:
     ours, other = sleeper(), sleeper()
-    with record(tmp_path, "http://127.0.0.1:1", [Started.of("fleet", ours.pid)]):
-        # A number that was given to another process meanwhile is not ours.
-        address, alive = recorded(tmp_path)
-        assert address == "http://127.0.0.1:1" and [process.pid for process in alive] == [ours.pid]
-        assert not Started("fleet", other.pid, "1").alive
-        assert stop(tmp_path) == 0
+    record(tmp_path, "http://127.0.0.1:1", [Started.of("fleet", ours.pid)])
+    # A number that was given to another process meanwhile is not ours.
+    address, alive = recorded(tmp_path)
+    assert address == "http://127.0.0.1:1" and [process.pid for process in alive] == [ours.pid]
+    assert not Started("fleet", other.pid, "1").alive
+    assert stop(tmp_path) == 0
     assert ours.wait(5) == -signal.SIGTERM and other.poll() is None
     other.kill()
     other.wait()

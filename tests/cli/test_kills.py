@@ -9,8 +9,8 @@ import redis
 
 from fleet_rival.cli.bench_feed import kill_during_feed
 from fleet_rival.cli.bench_kills import VICTIMS, Victim, kill_during_import
-from fleet_rival.cli.trial import Trial, trial
 from fleet_rival.jobs import messages
+from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import jobs
 from fleet_rival.services.team import make_team
 from tests.conftest import manager_of

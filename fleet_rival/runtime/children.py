@@ -5,15 +5,18 @@ import signal
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from fleet_rival.cli.console import Failure
-from fleet_rival.cli.processes import Started, die_with_parent
+from fleet_rival.runtime.console import Failure
+from fleet_rival.runtime.processes import Started, die_with_parent
 
 __all__ = ["Places", "Server", "Worker"]
+
+_WORKER_LOOKS_WITHIN_S = 60.0
 
 
 class Places(NamedTuple):
@@ -24,6 +27,8 @@ class Places(NamedTuple):
     secret: str
     telemetry: str
     """Where traces are kept, as fsspec writes it."""
+    var: str = ""
+    """Where this installation keeps what is its own."""
 
     @property
     def environment(self) -> dict[str, str]:
@@ -32,6 +37,7 @@ class Places(NamedTuple):
             "FLEET_REDIS_URL": self.redis_url,
             "FLEET_SECRET": self.secret,
             "FLEET_TELEMETRY": self.telemetry,
+            **({"FLEET_VAR": self.var} if self.var else {}),
             # Memory that large files needed goes back to the system: threads share two pools of it, Arrow has none of its own.
             "MALLOC_ARENA_MAX": "2",
             "ARROW_DEFAULT_MEMORY_POOL": "system",
@@ -49,7 +55,7 @@ class _Child:
         self.start()
 
     def start(self) -> None:
-        """Start it, or start it again. From the main thread: the child ends with the thread that began it."""
+        """Start it, or start it again, once what is left of it is gone. From the main thread: the child ends with the thread that began it."""
         self.log.parent.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as output:
             self._process = subprocess.Popen(
@@ -80,6 +86,16 @@ class _Child:
 class Server(_Child):
     """The web server."""
 
+    def answers(self) -> bool:
+        """Whether it reacts; that it says that the database is away is an answer too."""
+        try:
+            with urllib.request.urlopen(f"{self.address}/api/health", timeout=10):  # noqa: S310  loopback, our own
+                return True
+        except urllib.error.HTTPError:
+            return True
+        except OSError:
+            return False
+
     def __init__(self, port: int, places: Places, log: Path, application: str | None = None) -> None:
         self.address = f"http://127.0.0.1:{port}"
         arguments = ["fleet_rival.api.serving", *([application] if application else [])]
@@ -107,8 +123,19 @@ class Server(_Child):
 class Worker(_Child):
     """The worker that does background jobs."""
 
+    def answers(self) -> bool:
+        """Whether it has looked for work lately: it touches a file each time."""
+        try:
+            age = time.time() - self._sign.stat().st_mtime
+        except FileNotFoundError:
+            age = time.time() - self._began
+        return age < _WORKER_LOOKS_WITHIN_S
+
     def __init__(self, places: Places, log: Path) -> None:
+        self._sign = log.with_name("worker.alive")
+        self._sign.unlink(missing_ok=True)
+        self._began = time.time()
         # Threads: no fork after libraries have begun threads of their own.
         quiet = ["--without-gossip", "--without-mingle", "--without-heartbeat", "--loglevel", "WARNING"]
         arguments = ["celery", "--app", "fleet_rival.jobs.worker", "worker", "--pool", "threads", "--concurrency", "2", *quiet]
-        super().__init__("worker", arguments, places.environment, log)
+        super().__init__("worker", arguments, {**places.environment, "FLEET_SIGN": str(self._sign)}, log)

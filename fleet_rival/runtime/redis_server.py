@@ -9,9 +9,9 @@ from pathlib import Path
 
 import redis
 
-from fleet_rival.cli.console import Failure
-from fleet_rival.cli.processes import Started, die_with_parent, free_port, port_is_free
-from fleet_rival.cli.secret import kept_secret
+from fleet_rival.runtime.console import Failure
+from fleet_rival.runtime.processes import Started, die_with_parent, free_port, port_is_free
+from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["Redis"]
 
@@ -84,6 +84,14 @@ class Redis:
     @property
     def running(self) -> bool:
         return self._process is not None and self._process.poll() is None
+
+    def answers(self) -> bool:
+        """Whether it answers a question."""
+        try:
+            with redis.Redis.from_url(self.url, socket_timeout=5, socket_connect_timeout=5) as probe:
+                return bool(probe.ping())
+        except redis.RedisError:
+            return False
 
     def stop(self) -> None:
         if self._process and self._process.poll() is None:

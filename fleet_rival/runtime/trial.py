@@ -9,14 +9,15 @@ from pathlib import Path
 from sqlalchemy import delete, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.cli.children import Places, Server, Worker
-from fleet_rival.cli.mariadb import MariaDB
-from fleet_rival.cli.processes import Part, free_port
-from fleet_rival.cli.redis_server import Redis
-from fleet_rival.cli.secret import kept_secret
 from fleet_rival.db.migrate import upgrade
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.db.tables import Base, Team
+from fleet_rival.runtime.children import Places, Server, Worker
+from fleet_rival.runtime.mariadb import MariaDB
+from fleet_rival.runtime.processes import free_port
+from fleet_rival.runtime.redis_server import Redis
+from fleet_rival.runtime.secret import kept_secret
+from fleet_rival.runtime.supervisor import Part
 from fleet_rival.telemetry.store import telemetry_place
 
 __all__ = ["Trial", "remove_team", "trial"]

@@ -6,15 +6,13 @@ import os
 import signal
 import socket
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Protocol
 
-from fleet_rival.cli.console import say
+from fleet_rival.runtime.console import say
 
-__all__ = ["Part", "Started", "die_with_parent", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
+__all__ = ["Started", "die_with_parent", "forget", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
 
 _PR_SET_PDEATHSIG = 1
 
@@ -41,16 +39,6 @@ class Started:
                 os.kill(self.pid, number)
 
 
-class Part(Protocol):
-    """Something that runs, and can be started again."""
-
-    @property
-    def started(self) -> Started | None: ...
-    @property
-    def running(self) -> bool: ...
-    def start(self) -> None: ...
-
-
 def _began(pid: int) -> str | None:
     """Start time of a living process in clock ticks since the machine started; None for one that ended."""
     try:
@@ -64,15 +52,20 @@ def _place(var: Path) -> Path:
     return var / "running.json"
 
 
-@contextmanager
-def record(var: Path, address: str, started: list[Started]) -> Iterator[None]:
-    """Keep on disk what runs, while it runs."""
+def record(var: Path, address: str, started: list[Started]) -> None:
+    """Keep on disk what runs. Where there is no room for it, what was kept before stays: a part that was started since ends with the first one."""
+    text = json.dumps({"address": address, "processes": [vars(process) for process in started]})
     place = _place(var)
-    place.write_text(json.dumps({"address": address, "processes": [vars(process) for process in started]}))
-    try:
-        yield
-    finally:
-        place.unlink(missing_ok=True)
+    unfinished = place.with_suffix(".new")
+    with suppress(OSError):
+        unfinished.write_text(text)
+        unfinished.replace(place)
+
+
+def forget(var: Path) -> None:
+    """Nothing runs any more."""
+    with suppress(OSError):
+        _place(var).unlink(missing_ok=True)
 
 
 def recorded(var: Path) -> tuple[str, list[Started]]:
@@ -89,7 +82,7 @@ def stop(var: Path) -> int:
     """End what `demo` or `start` began, and nothing else."""
     _, alive = recorded(var)
     if not alive:
-        _place(var).unlink(missing_ok=True)
+        forget(var)
         say("Nothing of Fleet Rival is running here.")
         return 0
     # The supervisor ends its children in the right order; what is left of an earlier crash is ended directly.
@@ -101,7 +94,7 @@ def stop(var: Path) -> int:
             left = ", ".join(f"{process.name} ({process.pid})" for process in alive if process.alive)
             say(f"fleet: still running after 50 s: {left}. Look into var/log, then end them by hand.")
             return 1
-    _place(var).unlink(missing_ok=True)
+    forget(var)
     say("Stopped.")
     return 0
 

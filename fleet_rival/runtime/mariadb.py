@@ -14,9 +14,9 @@ from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import quote
 
-from fleet_rival.cli.console import Failure, run, step
-from fleet_rival.cli.processes import Started, die_with_parent, free_port, port_is_free, recorded, wait_for_end
-from fleet_rival.cli.secret import kept_secret
+from fleet_rival.runtime.console import Failure, run, step
+from fleet_rival.runtime.processes import Started, die_with_parent, free_port, port_is_free, recorded, wait_for_end
+from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["MariaDB", "database_of"]
 
@@ -101,6 +101,8 @@ class MariaDB:
             try:
                 self._process = subprocess.Popen(
                     [server, f"--defaults-file={configuration}", *as_root],
+                    # It takes no heed of the umask; these it does.
+                    env={**os.environ, "UMASK": "0600", "UMASK_DIR": "0700"},
                     stdin=subprocess.DEVNULL,
                     stdout=output,
                     stderr=output,
@@ -128,6 +130,19 @@ class MariaDB:
     @property
     def running(self) -> bool:
         return self._process is not None and self._process.poll() is None
+
+    def answers(self) -> bool:
+        """Whether it answers a question."""
+        import mariadb
+
+        try:
+            mariadb.connect(unix_socket=self.socket, user=getpass.getuser(), connect_timeout=5, read_timeout=10).close()
+        except mariadb.OperationalError as error:
+            # That it has no place for one more is an answer.
+            return error.errno in (1040, 1203)
+        except mariadb.Error:
+            return False
+        return True
 
     def _end_leftover(self) -> None:
         """A server that outlived its supervisor would block the data directory: end it, and only it."""
