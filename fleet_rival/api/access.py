@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, current_app, g, request
 
 from fleet_rival.api.problems import problem
-from fleet_rival.services import sign_in
+from fleet_rival.services import sign_in, space
 from fleet_rival.services.base import Actor
 from fleet_rival.services.sign_in import ABSOLUTE_LIFE, Signed
 
@@ -40,6 +40,10 @@ ALLOWED: dict[str, frozenset[str]] = {}
 """Endpoint to who may ask: roles, `rig`, `person` for anybody who is signed in, `anyone` for those who aren't."""
 _KNOWN_FOR = timedelta(days=400)
 _OWN_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
+_WITHOUT_ROOM = frozenset(
+    {"api.post_sign_out", "api.post_sign_out_everywhere", "api.end_browser", "api.cancel_job", "api.discard_upload", "api.discard_laps"}
+)
+"""What ends or frees something is done on a full disk too."""
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 View = TypeVar("View", bound=Callable[..., Any])
 
@@ -148,8 +152,18 @@ def _rig() -> Response | None:
     found = sign_in.rig(current_app.extensions["sessions"], shown) if kind == "Bearer" and shown else None
     if found is None:
         return problem(401, "no-rig", "Not a rig's token", "This rig isn't let in, or no longer. A manager makes tokens under People.")
+    if request.method not in _SAFE_METHODS and space.is_full():
+        return _no_room()
     g.actor = found
     return None
+
+
+def _no_room() -> Response:
+    response = problem(
+        507, "no-room", "No room left", "The disk of this installation is full: nothing new is taken, and nothing was changed."
+    )
+    response.headers["Retry-After"] = "30"
+    return response
 
 
 def _person(who: frozenset[str]) -> Response | None:
@@ -160,6 +174,8 @@ def _person(who: frozenset[str]) -> Response | None:
         request.headers.get(CSRF_HEADER, "").encode(), csrf_token(token() or "").encode()
     ):
         return problem(403, "no-token", "Not from a page of ours", "This page is out of date. Load it anew, then try again.")
+    if request.method not in _SAFE_METHODS and request.endpoint not in _WITHOUT_ROOM and space.is_full():
+        return _no_room()
     if found.actor is None:
         if "person" in who:
             return None

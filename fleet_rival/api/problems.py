@@ -10,7 +10,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from fleet_rival.db.session import is_passing
 from fleet_rival.services.drive import MAX_BYTES
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused, ServiceError, TooMany
+from fleet_rival.services.errors import Conflict, NoRoom, NotThere, Outdated, Refused, ServiceError, TooMany
 
 __all__ = ["invalid_input", "problem", "register"]
 
@@ -19,6 +19,7 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     Refused: (422, "refused", "This can't be used"),
     Conflict: (409, "conflict", "Something stands in the way"),
     Outdated: (412, "outdated", "Changed meanwhile"),
+    NoRoom: (507, "no-room", "No room left"),
     TooMany: (429, "too-many", "Too many attempts"),
 }
 AWAY = "The database can't be reached at the moment. Nothing was changed; what you typed is still here. It is tried again by itself."
@@ -51,8 +52,8 @@ def register(app: Flask) -> None:
         status, kind, title = _KINDS[type(error)]
         more = {"current": error.current} if isinstance(error, Outdated) and error.current is not None else {}
         response = problem(status, kind, title, str(error), **more)
-        if isinstance(error, TooMany):
-            response.headers["Retry-After"] = str(error.wait_seconds)
+        if isinstance(error, TooMany | NoRoom):
+            response.headers["Retry-After"] = str(error.wait_seconds if isinstance(error, TooMany) else 60)
         return response
 
     @app.errorhandler(RequestEntityTooLarge)

@@ -5,14 +5,14 @@ from typing import Any, Final
 
 import mariadb
 import orjson
-from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.exc import DBAPIError, DisconnectionError, InterfaceError
+from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy.exc import DBAPIError, DisconnectionError, InterfaceError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db import events, recording
 
-__all__ = ["engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions"]
+__all__ = ["database_answers", "engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions"]
 
 _IN_THE_WAY: Final = frozenset({1205, 1213})
 """MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
@@ -63,6 +63,15 @@ def engine_of(sessions: sessionmaker[Session]) -> Engine:
     """The engine behind sessions, for a read that needs no unit of work."""
     engine: Engine = sessions.kw["bind"]
     return engine
+
+
+def database_answers(sessions: sessionmaker[Session]) -> bool:
+    """Whether the database can be asked now."""
+    try:
+        with engine_of(sessions).connect() as connection:
+            return bool(connection.scalar(text("SELECT 1")) == 1)
+    except SQLAlchemyError:
+        return False
 
 
 def is_in_the_way(error: BaseException) -> bool:

@@ -32,6 +32,7 @@ from fleet_rival.services.runs.arrive import declared_for
 from fleet_rival.services.runs.context import context_of, with_context
 from fleet_rival.services.runs.declare import waiting_runs
 from fleet_rival.services.runs.places import Place
+from fleet_rival.services.space import see_to_room
 from fleet_rival.services.track import load_track
 
 __all__ = [
@@ -114,6 +115,7 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
+        see_to_room(session, actor, len(content))
         reading = first_reading(session, actor, row, name, content)
         session.execute(
             delete(LapFileRow).where(
@@ -166,6 +168,7 @@ def again(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> UUID:
     """
     with sessions.begin() as session:
         kept = _file(session, actor, file_id)
+        see_to_room(session, actor, kept.size)
         values = {name: getattr(kept, name) for name in ("team_id", "combination_id", "name", "sha256", "size", "content", "mapping", "mends")}
         made = LapFileRow(**values, person_id=actor.person_id)
         session.add(made)

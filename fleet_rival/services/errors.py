@@ -2,7 +2,7 @@
 
 from typing import Any
 
-__all__ = ["Conflict", "NotThere", "Outdated", "Refused", "ServiceError", "TooMany"]
+__all__ = ["Conflict", "NoRoom", "NotThere", "Outdated", "Refused", "ServiceError", "TooMany"]
 
 
 class ServiceError(Exception):
@@ -26,6 +26,10 @@ class Outdated(Conflict):
 
     current: Any = None
     """How it is now, where whoever answers has put it."""
+
+
+class NoRoom(ServiceError):
+    """The disk, or a team's or person's share of it, is used up."""
 
 
 class TooMany(ServiceError):

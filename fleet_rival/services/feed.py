@@ -40,6 +40,7 @@ __all__ = ["MOST_WAITING", "Accepted", "Line", "Trouble", "accept", "is_full", "
 
 MOST_WAITING: Final = 20_000
 """Lines of a team that wait to be taken; a rig that comes then is told to come back in a moment."""
+_MOST_BYTES_WAITING: Final = 1_000_000_000
 _LAPS_AT_ONCE: Final = 500
 _SETS_AT_ONCE: Final = 40
 _TRIED_AGAIN: Final = timedelta(minutes=1)
@@ -125,8 +126,10 @@ def _lap_key(content: Mapping[str, Any]) -> str:
 def is_full(sessions: sessionmaker[Session], actor: Actor) -> bool:
     """Whether so much waits to be taken that more had better come later."""
     with sessions() as session:
-        some = select(FeedEntry.id).where(FeedEntry.team_id == actor.team_id, FeedEntry.state == "waiting").limit(MOST_WAITING)
-        return (session.scalar(select(func.count()).select_from(some.subquery())) or 0) >= MOST_WAITING
+        waiting = (FeedEntry.team_id == actor.team_id, FeedEntry.state != "taken")
+        some = select(func.length(FeedEntry.content).label("size")).where(*waiting).limit(MOST_WAITING).subquery()
+        count, size = session.execute(select(func.count(), func.coalesce(func.sum(some.c.size), 0))).one()
+        return int(count) >= MOST_WAITING or int(size) >= _MOST_BYTES_WAITING
 
 
 def take(sessions: sessionmaker[Session]) -> int:

@@ -21,6 +21,7 @@ from fleet_rival.db.events import announce
 from fleet_rival.db.tables import Job, Membership, Person, now
 from fleet_rival.services.base import Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, NotThere, ServiceError
+from fleet_rival.services.space import is_full
 
 __all__ = ["Cancelled", "JobView", "Kinds", "Lost", "cancel", "due", "job", "jobs", "retry", "run", "start"]
 
@@ -174,6 +175,11 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
 
 
 def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[str, Any], _Leased] | None":
+    if is_full():
+        # It stays where it is, and is found again when there is room.
+        with sessions.begin() as session:
+            session.execute(update(Job).where(Job.id == key, Job.state == "waiting").values(doing="waiting for room on the disk"))
+        return None
     with sessions.begin() as session:
         row = session.scalar(select(Job).where(Job.id == key).with_for_update())
         free = row is not None and (row.state == "waiting" or (row.state == "running" and row.lease_until is not None and row.lease_until < now()))

@@ -19,6 +19,7 @@ from fleet_rival.services import confined, series
 from fleet_rival.services.base import Actor, begin_change, find_row
 from fleet_rival.services.errors import Conflict, Refused
 from fleet_rival.services.series_rows import load_weeks, series_called, write_week
+from fleet_rival.services.space import see_to_room
 
 __all__ = ["SeasonImported", "SeasonPreview", "SeasonRow", "discard", "export", "import_season", "preview", "upload"]
 
@@ -89,6 +90,7 @@ def upload(sessions: sessionmaker[Session], actor: Actor, name: str, content: by
     with sessions.begin() as session:
         old = (SeasonFileRow.team_id == actor.team_id, SeasonFileRow.state == "preview", SeasonFileRow.created_at < now() - _KEEP_PREVIEWS)
         session.execute(delete(SeasonFileRow).where(*old))
+        see_to_room(session, actor, len(content))
         row = SeasonFileRow(
             team_id=actor.team_id, person_id=actor.person_id, name=name[-255:] or "season.csv", size=len(content), content=zlib.compress(content)
         )

@@ -145,7 +145,7 @@ class Rig:
                 said = self._post(batch, fate)
             except urllib.error.HTTPError as error:
                 with error:
-                    if error.code in (429, 503):
+                    if error.code in (429, 503, 507):
                         self.sleep(float(error.headers.get("Retry-After") or 1))
                         return
                     if error.code >= 500:

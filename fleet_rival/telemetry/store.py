@@ -4,23 +4,29 @@ A file of traces is named by the digest of its content, so that the same content
 written first and known to the database afterwards; what the database doesn't know is swept.
 """
 
+import errno
 import hashlib
 import io
 import os
 import secrets
 import shutil
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
 from typing import IO, Any, Final
 
 import fsspec  # type: ignore[import-untyped]
 
-__all__ = ["Joined", "Store", "store", "telemetry_place"]
+__all__ = ["DiskFull", "Joined", "Store", "store", "telemetry_place"]
 
 _BLOCK: Final = 1 << 20
+_FULL: Final = (errno.ENOSPC, errno.EDQUOT)
 _TRACES, _PIECES, _PACKAGES, _UNFINISHED = "traces", "uploads", "packages", "unfinished"
+
+
+class DiskFull(Exception):
+    """There is no room where files are kept."""
 
 
 class Store:
@@ -83,19 +89,32 @@ class Store:
 
         Returns:
             The piece, and how many bytes it has.
+
+        Raises:
+            DiskFull: there is no room for it; nothing of it is kept.
         """
         folder = f"{self._root}/{_PIECES}/{upload}"
         self._files.makedirs(folder, exist_ok=True)
         piece = f"{folder}/{secrets.token_hex(8)}.part"
         written = 0
-        with self._files.open(piece, "wb") as file:
-            try:
-                while written < most and (block := source(min(_BLOCK, most - written))):
+        try:
+            with self._files.open(piece, "wb") as file:
+                while written < most:
+                    try:
+                        block = source(min(_BLOCK, most - written))
+                    except OSError:
+                        # The other side is gone. It will ask how far it came, and go on from there.
+                        break
+                    if not block:
+                        break
                     file.write(block)
                     written += len(block)
-            except OSError:
-                # The other side is gone. It will ask how far it came, and go on from there.
-                pass
+        except OSError as error:
+            with suppress(OSError):
+                self.drop_piece(piece)
+            if error.errno in _FULL:
+                raise DiskFull from error
+            raise
         return piece, written
 
     def settle_piece(self, upload: str, piece: str, offset: int) -> None:

@@ -282,6 +282,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/live": (ALL, None),
     "GET /api/live/troubles": (LEADERS, None),
     "POST /api/live/troubles/again": (LEADERS, None),
+    "GET /api/space": (ALL, None),
     "POST /api/uploads": (ALL, None),
     "GET /api/uploads/{upload_id}": (ALL, None),
     "PATCH /api/uploads/{upload_id}": (ALL, None),

@@ -4,6 +4,7 @@ from concurrent.futures import ThreadPoolExecutor
 from threading import Barrier
 from typing import Any
 
+import mariadb
 import pytest
 import schemathesis
 from flask import Flask
@@ -12,10 +13,13 @@ from hypothesis.errors import Unsatisfiable
 from schemathesis import GenerationMode
 from schemathesis.checks import not_a_server_error
 from sqlalchemy import select
+from sqlalchemy.exc import InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from fleet_rival.db.tables import Entry
+from fleet_rival.services import space
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 from tests.api.conftest import Browser, Sign, is_problem
@@ -132,3 +136,34 @@ def test_two_who_remove_the_same_entries_in_opposite_order_both_get_an_answer(
 
         with ThreadPoolExecutor(2) as pool:
             assert sorted(pool.map(remove, [keys, keys[::-1]])) == [204, 404]
+
+
+def test_a_full_disk_is_told_and_what_frees_it_is_done(client: Browser, filled: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    seen = client.send(f"/api/combinations/{filled}/lap-files", b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n").json
+    monkeypatch.setattr(space, "free_bytes", lambda: 1_000_000)
+    for answer in (client.post("/api/series", json={"name": "Cup"}), client.put("/api/me/preferences", json={"theme": "paper"})):
+        assert is_problem(answer, 507, "full") and int(answer.headers["Retry-After"]) > 0
+    assert client.get("/api/board").status_code == 200
+    assert client.delete(f"/api/lap-files/{seen['id']}").status_code == 204
+    monkeypatch.undo()
+    assert client.post("/api/series", json={"name": "Cup"}).status_code == 201
+
+
+@pytest.mark.parametrize("error", [OperationalError("", {}, Exception()), InterfaceError("", {}, Exception()), PoolTimeout()])
+def test_a_database_that_is_away_is_told_with_when_to_come_back(client: Browser, monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
+    if isinstance(error, OperationalError):
+        error.orig = mariadb.OperationalError("gone")
+        error.orig.errno = 2006
+
+    def away(*_: Any) -> None:
+        raise error
+
+    monkeypatch.setattr("fleet_rival.api.routes.season.series.add_series", away)
+    answer = client.post("/api/series", json={"name": "Cup"})
+    assert is_problem(answer, 503, "can't be reached") and int(answer.headers["Retry-After"]) > 0
+
+
+def test_health_says_when_it_is_not_ready(app: Flask, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert app.test_client().get("/api/health").json["status"] == "ok"
+    monkeypatch.setattr("fleet_rival.api.routes.sign_in.database_answers", lambda sessions: False)
+    assert is_problem(app.test_client().get("/api/health"), 503, "database")

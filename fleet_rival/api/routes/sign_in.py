@@ -9,7 +9,9 @@ import fleet_rival
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, browser, clear_cookie, csrf_token, keep_browser, known_browser_cookie, set_cookie, signed, token
 from fleet_rival.api.blueprint import api, sessions
+from fleet_rival.api.problems import problem
 from fleet_rival.db.events import last_event
+from fleet_rival.db.session import database_answers
 from fleet_rival.services import invitations, people, sign_in
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.sign_in import Signed
@@ -20,7 +22,11 @@ _own = Tag(name="sign-in")
 @api.get("/health", responses={"200": s.Health}, tags=[_own])
 @allowed("anyone")
 def health() -> Any:
-    """Whether the server answers."""
+    """Whether the server can work; 503 while the database can't be asked."""
+    if not database_answers(sessions()):
+        response = problem(503, "away", "Not ready", "The database can't be reached at the moment.")
+        response.headers["Retry-After"] = "3"
+        return response
     return s.validate(s.Health, {"status": "ok", "version": fleet_rival.__version__})
 
 

@@ -12,6 +12,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, sessions
 from fleet_rival.api.problems import problem
+from fleet_rival.services import space
 from fleet_rival.services.errors import Refused
 from fleet_rival.services.traces import deriving, imports, passes, take, uploads, view
 
@@ -53,6 +54,13 @@ def _metadata() -> dict[str, str]:
         except (binascii.Error, UnicodeDecodeError, ValueError) as error:
             raise Refused(f"The value of {name} in Upload-Metadata isn't Base64 of UTF-8.") from error
     return out
+
+
+@api.get("/space", responses={"200": s.SpaceOut}, tags=[_telemetry])
+@allowed("manager", "coach", "driver")
+def show_space() -> Any:
+    """How much room the team and the person use on the disk, and how much they may."""
+    return s.validate(s.SpaceOut, space.space(sessions(), actor()))
 
 
 @api.post("/uploads", responses={"201": None}, tags=[_telemetry])

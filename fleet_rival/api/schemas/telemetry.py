@@ -22,6 +22,14 @@ class UploadPath(BaseModel):
     upload_id: UUID
 
 
+class SpaceOut(Schema):
+    team_used: int = Field(description="Bytes")
+    team_most: int
+    own_used: int = Field(description="Of the person's own files")
+    own_most: int
+    free: int = Field(description="What the disk has left")
+
+
 class UploadOut(Schema):
     id: UUID
     combination_id: UUID | None

@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Combination, Upload
 from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.telemetry.store import store
+from fleet_rival.services.errors import Conflict, NoRoom, NotThere, Refused
+from fleet_rival.services.space import see_to_room
+from fleet_rival.telemetry.store import DiskFull, store
 
 __all__ = ["MOST_BYTES", "UploadView", "add_piece", "begin_upload", "discard_upload", "own_upload", "upload", "uploads"]
 
@@ -54,6 +55,7 @@ def begin_upload(sessions: sessionmaker[Session], actor: Actor, combination_id: 
         mine = (Upload.team_id == actor.team_id, Upload.person_id == actor.person_id, Upload.state == "coming")
         if len(session.scalars(select(Upload.id).where(*mine)).all()) >= _MOST_COMING:
             raise Conflict(f"{_MOST_COMING} files are coming already. Let some of them end, or discard them.")
+        see_to_room(session, actor, size)
         plain = name.replace("\\", "/").rsplit("/", 1)[-1][:255] or "telemetry"
         made = Upload(team_id=actor.team_id, combination_id=row.id if row else None, person_id=actor.person_id, name=plain, size=size, names={})
         session.add(made)
@@ -76,7 +78,10 @@ def add_piece(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, of
         missing = row.size - offset
     # Not within a transaction: bytes come as slowly as somebody's line is.
     place = store()
-    piece, count = place.write_piece(str(upload_id), source, missing)
+    try:
+        piece, count = place.write_piece(str(upload_id), source, missing)
+    except DiskFull as error:
+        raise NoRoom("The disk of this installation is full. What had come of the file is kept; it goes on from there when there is room.") from error
     with sessions.begin() as session:
         row = own_upload(session, actor, upload_id, lock=True)
         try:
