@@ -159,9 +159,7 @@ def _rig() -> Response | None:
 
 
 def _no_room() -> Response:
-    response = problem(
-        507, "no-room", "No room left", "The disk of this installation is full: nothing new is taken, and nothing was changed."
-    )
+    response = problem(507, "no-room", "No room left", "The disk of this installation is full: nothing new is taken, and nothing was changed.")
     response.headers["Retry-After"] = "30"
     return response
 

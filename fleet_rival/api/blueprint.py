@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor
+from fleet_rival.api.incoming import file_label
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services import jobs
 from fleet_rival.services.errors import Outdated
@@ -43,7 +44,7 @@ def sent_file(form: s.FileForm, unnamed: str) -> tuple[str, bytes]:
         unnamed: what it is called where the browser gave no name.
     """
     with closing(form.file.stream) as stream:
-        return (form.file.filename or unnamed).replace("\\", "/").rsplit("/", 1)[-1], stream.read()
+        return file_label(form.file.filename or "") or unnamed, stream.read()
 
 
 @contextmanager

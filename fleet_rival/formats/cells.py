@@ -8,6 +8,8 @@ from typing import Any
 
 from fleet_rival.core.dates import read_moment, read_wall_clock
 from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident
+from fleet_rival.core.texts import BadText, tidy
+from fleet_rival.formats.spreadsheet_text import plain
 
 __all__ = ["BadCell", "Cell", "column_readers"]
 
@@ -164,14 +166,27 @@ def time_inside(text: str) -> datetime:
 
 
 def label(text: str) -> str:
-    if len(text) > _LABEL_LENGTH:
+    made = _seen(text)
+    if len(made) > _LABEL_LENGTH:
         raise BadCell(f"longer than {_LABEL_LENGTH} characters")
-    if not text.isprintable():
+    if not made.isprintable():
         raise BadCell("holds a control character")
-    return text
+    return made
 
 
 def note(text: str) -> str:
-    if len(text) > _NOTE_LENGTH:
+    made = _seen(text)
+    if len(made) > _NOTE_LENGTH:
         raise BadCell(f"longer than {_NOTE_LENGTH} characters")
-    return text
+    return made
+
+
+def _seen(text: str) -> str:
+    """Text as it is kept, of a cell as it was written so that no spreadsheet runs it."""
+    try:
+        made = tidy(plain(text)).strip()
+    except BadText as error:
+        raise BadCell(str(error)) from error
+    if not made:
+        raise BadCell("holds nothing that can be seen")
+    return made

@@ -3,17 +3,17 @@
 import csv
 import io
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Final
+from typing import Any
 
-__all__ = ["FORMULA_STARTS", "flat", "safe_cell", "write_figures"]
+from fleet_rival.formats.spreadsheet_text import escaped
 
-FORMULA_STARTS: Final = ("=", "+", "-", "@", "\t", "\r")
+__all__ = ["flat", "safe_cell", "write_figures"]
 
 
 def safe_cell(value: Any) -> Any:
-    """A value as a cell: a text that begins like a spreadsheet formula gets an apostrophe in front, so that opening the file runs nothing."""
-    if isinstance(value, str) and value.startswith(FORMULA_STARTS):
-        return f"'{value}"
+    """A value as a cell: text that a spreadsheet would take for a formula is told to be text."""
+    if isinstance(value, str):
+        return escaped(value)
     return "" if value is None else value
 
 

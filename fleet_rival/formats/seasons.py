@@ -17,11 +17,11 @@ from fleet_rival.formats.cells import BadCell, Cell, decimal, label, not_negativ
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.grids import read_table
 from fleet_rival.formats.rows import RowWarning, SetAside
+from fleet_rival.formats.spreadsheet_text import plain
 
 __all__ = ["COLUMNS", "SeasonFile", "read_season", "week_warnings"]
 
 _REQUIRED: Final = ("series", "week", "from", "to")
-_FORMULA_STARTS: Final = ("=", "+", "-", "@")
 _FIELDS: Final = {"from": "begins", "to": "ends", "car": "cars", "starts_utc": "starts"}
 """Fields of `SeriesWeek` that aren't called like their column."""
 
@@ -94,9 +94,7 @@ def week_warnings(week: SeriesWeek) -> list[str]:
 def _row(line: int, names: Sequence[str], cells: Sequence[str]) -> SeriesWeek | SetAside:
     values: dict[str, Any] = {}
     for name, cell in zip(names, cells, strict=True):
-        text = cell.strip()
-        if text.startswith("'") and text[1:].startswith(_FORMULA_STARTS):
-            text = text[1:]
+        text = plain(cell.strip())
         if not text or name not in COLUMNS:
             continue
         try:

@@ -6,8 +6,10 @@ import json
 from typing import Any, Final
 
 from fleet_rival.core.runs.setups import BadSetup, SetupSheet, SetupValue
+from fleet_rival.core.texts import BadText, tidy
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.figures_export import safe_cell
+from fleet_rival.formats.spreadsheet_text import plain
 
 __all__ = ["read_setup", "setup_csv", "setup_json"]
 
@@ -73,17 +75,18 @@ def _from_csv(text: str, name: str) -> SetupSheet:
     rows = list(csv.DictReader(io.StringIO(text), delimiter=separator))
     if not rows or not {"name", "value"} <= {(key or "").strip().lower() for key in rows[0]}:
         raise UnusableFile("The table needs the columns name and value; unit and corner may follow.")
-    values = [_value({(key or "").strip().lower(): cell for key, cell in row.items() if key}) for row in rows[: _MOST_LINES + 1]]
+    values = [_value({(key or "").strip().lower(): plain(cell or "") for key, cell in row.items() if key}) for row in rows[: _MOST_LINES + 1]]
     return _sheet(name, values, "any", None, None)
 
 
 def _value(item: Any) -> SetupValue:
     if not isinstance(item, dict):
         raise UnusableFile("Each value needs a name and a value.")
-    told = {key: str(item.get(key) if item.get(key) is not None else "").strip() for key in _COLUMNS}
-    # What was written so that a spreadsheet runs nothing is read as it was meant.
-    plain = {key: cell[1:] if cell[:1] == "'" and cell[1:2] in tuple("=+-@") else cell for key, cell in told.items()}
-    return SetupValue(plain["name"][:120], plain["value"][:120], plain["unit"][:40] or None, plain["corner"][:40] or None)
+    try:
+        told = {key: tidy(str(item.get(key) if item.get(key) is not None else "")).strip() for key in _COLUMNS}
+    except BadText as error:
+        raise UnusableFile(f"A value of the setup {error}.") from error
+    return SetupValue(told["name"][:120], told["value"][:120], told["unit"][:40] or None, told["corner"][:40] or None)
 
 
 def _sheet(name: str, values: list[SetupValue], purpose: str, assists: str | None, reason: str | None) -> SetupSheet:

@@ -5,6 +5,7 @@ import math
 from dataclasses import asdict
 from typing import Any
 
+from fleet_rival.core.texts import BadText, tidy
 from fleet_rival.core.track import BadTrack, Corner, Pit, Sector, Track
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.text import decode
@@ -80,9 +81,13 @@ def _rows(data: dict[str, Any], key: str, default: list[Any] | None = None) -> l
 
 def _label(data: dict[str, Any], key: str, default: str | None = None, longest: int = 120) -> str:
     value = data.get(key, default)
-    if not isinstance(value, str) or not value.strip() or len(value) > longest:
+    try:
+        made = tidy(value).strip() if isinstance(value, str) else ""
+    except BadText as error:
+        raise BadTrack(f'"{key}" {error}') from error
+    if not made or len(made) > longest:
         raise BadTrack(f'"{key}" must be a text of 1 to {longest} characters')
-    return value.strip()
+    return made
 
 
 def _number(data: dict[str, Any], key: str) -> float:
@@ -94,6 +99,10 @@ def _number(data: dict[str, Any], key: str) -> float:
 
 def _corner(row: dict[str, Any]) -> Corner:
     name, direction = row.get("name"), row.get("direction")
+    try:
+        name = tidy(name) if isinstance(name, str) else name
+    except BadText as error:
+        raise BadTrack(f'"name" of a corner {error}') from error
     if name is not None and (not isinstance(name, str) or len(name) > 120):
         raise BadTrack('"name" of a corner must be a text of up to 120 characters')
     if direction not in (None, "left", "right"):

@@ -1,5 +1,6 @@
 """What a stranger, a broken program or bad luck sends: an answer each time, never an error of the server's own, and nobody else is stopped."""
 
+import json
 from concurrent.futures import ThreadPoolExecutor
 from threading import Barrier
 from typing import Any
@@ -22,7 +23,7 @@ from fleet_rival.db.tables import Entry
 from fleet_rival.services import space
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
-from tests.api.conftest import Browser, Sign, is_problem
+from tests.api.conftest import PLAIN, Browser, Sign, is_problem
 
 EACH = settings(max_examples=3, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate], derandomize=True)
 LEFT_OUT = r"/api/(events/stream|sign-out|me/password|me/browsers|welcome|sign-in)"
@@ -167,3 +168,36 @@ def test_health_says_when_it_is_not_ready(app: Flask, monkeypatch: pytest.Monkey
     assert app.test_client().get("/api/health").json["status"] == "ok"
     monkeypatch.setattr("fleet_rival.api.routes.sign_in.database_answers", lambda sessions: False)
     assert is_problem(app.test_client().get("/api/health"), 503, "database")
+
+
+def test_text_is_tidied_where_it_comes_in_or_refused_with_its_place(client: Browser, filled: str) -> None:
+    made = client.post("/api/series", json={"name": "A\u030asmund\u2019s \u200bCup"})
+    assert made.json["name"] == "Åsmund’s Cup"
+    for name in ("a\x00b", "\u0007", "\ud800"):
+        answer = client.post("/api/series", data=json.dumps({"name": name}), content_type="application/json")
+        assert is_problem(answer, 422, "name: holds the control character")
+        assert answer.json["fields"][0]["field"] == "name"
+    for name in ("\u200b", "\u2060\u200b ", "\u202e"):
+        assert client.post("/api/series", json={"name": name}).status_code == 422
+        assert client.post("/api/profiles", json={"name": name}).status_code == 422
+    assert is_problem(client.get("/api/search?text=a%00b"), 422, "control character")
+    assert client.post("/api/profiles", data='{"name": NaN}', content_type="application/json").status_code == 422
+    seen = client.send(f"/api/combinations/{filled}/lap-files", PLAIN, "a\x07b\u202e.csv")
+    assert seen.json["name"] == "ab.csv"
+    rows = "driver,session,lap,time,note\nKeziah Umberlin,late,1,20.7,a\x07b\nKeziah Umberlin,late,2,20.8,\u200b\n"
+    seen = client.send(f"/api/combinations/{filled}/lap-files", rows.encode()).json
+    assert [item["reason"] for item in seen["set_aside"]] == ["holds the control character U+0007", "holds nothing that can be seen"]
+
+
+def test_lists_can_be_taken_along_whatever_anybody_wrote(client: Browser, filled: str) -> None:
+    formula = "soft;=1+1"
+    client.post("/api/series", json={"name": formula})
+    session = client.get(f"/api/combinations/{filled}/runs").json["sessions"][0]
+    run = session["runs"][0]
+    place = f"/api/sessions/{session['practice']['id']}/drivers/{run['driver_id']}/runs/{run['number']}"
+    lap = client.get(place).json["laps"][0]
+    assert client.patch(f"{place}/laps", json={"versions": {str(lap["number"]): lap["version"]}, "facts": {"note": formula}}).status_code == 204
+    exported = client.get(f"/api/combinations/{filled}/laps.csv")
+    assert "soft;'=1+1" in exported.text
+    back = client.send(f"/api/combinations/{filled}/lap-files", exported.data).json
+    assert (back["same"], back["different_count"], back["set_aside_count"]) == (72, 0, 0)

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident, Lap
 from fleet_rival.core.laps.order import identify
+from fleet_rival.core.texts import tidy
 from fleet_rival.core.track import Track
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.laps import read_laps
@@ -17,8 +18,10 @@ from tests.making import track
 LAYOUT = track(3, linked=(1,))
 CODES = [part.code for part in LAYOUT.segment_parts]
 # Labels as people give them: no blanks at the ends, no control characters, and nothing that is escaped on export.
-labels = st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12).filter(
-    lambda text: text.isprintable() and text[0] not in "=+-@'"
+labels = (
+    st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12)
+    .map(tidy)
+    .filter(lambda text: text.isprintable() and text[0] not in "=+-@'")
 )
 words = st.from_regex(r"[a-z][a-z0-9-]{0,8}", fullmatch=True)
 quantities = st.none() | st.integers(0, 900).map(lambda value: value / 8)

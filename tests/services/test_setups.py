@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.setups import PURPOSES, BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
+from fleet_rival.core.texts import tidy
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow, now
 from fleet_rival.formats.errors import UnusableFile
@@ -26,7 +27,7 @@ from tests.conftest import manager_of
 from tests.services.test_fix import Desk
 
 Sessions = sessionmaker[Session]
-words = st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12).filter(lambda text: text[0] != "'")
+words = st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12).map(tidy).filter(lambda text: text[0] != "'")
 lines = st.lists(
     st.builds(SetupValue, words, words, st.none() | words, st.none() | words), min_size=1, max_size=6, unique_by=lambda item: (item.name, item.corner)
 )

@@ -11,6 +11,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, sessions
+from fleet_rival.api.incoming import file_label
 from fleet_rival.api.problems import problem
 from fleet_rival.services import space
 from fleet_rival.services.errors import Refused
@@ -74,7 +75,7 @@ def begin_upload() -> Any:
         combination = UUID(told["combination"]) if told.get("combination") else None
     except ValueError as error:
         raise Refused("The combination in Upload-Metadata is no id.") from error
-    made = uploads.begin_upload(sessions(), actor(), combination, told.get("filename") or "telemetry", _number("Upload-Length"))
+    made = uploads.begin_upload(sessions(), actor(), combination, file_label(told.get("filename") or "") or "telemetry", _number("Upload-Length"))
     response = _tus(Response(status=201))
     response.headers["Location"] = f"/api/uploads/{made.id}"
     return response

@@ -4,14 +4,15 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from fleet_rival.api.schemas.base import Moment, Schema, WallClock
 from fleet_rival.core.laps.lap import COMPANIES, FLAGS, KINDS, PURPOSES, WETNESSES
 from fleet_rival.core.telemetry.trace import CHANNELS
+from fleet_rival.core.texts import tidy
 from fleet_rival.services.feed import Line
 
-_Name = Annotated[str, Field(min_length=1, max_length=120)]
+_Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
 _Flag = Literal[tuple(flag for flag in FLAGS if flag != "guest")]  # type: ignore[valid-type]
 """Who is a guest, the team says, not the rig."""
@@ -225,8 +226,8 @@ class FedLap(Schema):
     strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
     flags: list[_Flag] = Field(default_factory=list, max_length=len(FLAGS))  # type: ignore[valid-type]
     company: Literal[COMPANIES] | None = None  # type: ignore[valid-type]
-    compound: str | None = Field(default=None, max_length=120)
-    tyre_set: str | None = Field(default=None, max_length=120)
+    compound: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
+    tyre_set: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
     tyre_age: float | None = Field(default=None, ge=0, le=10_000)
     fuel_l: float | None = Field(default=None, ge=0, le=10_000)
     energy_kwh: float | None = Field(default=None, ge=0, le=10_000)

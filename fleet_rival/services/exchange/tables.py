@@ -14,6 +14,7 @@ from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMBLOB
 from sqlalchemy.orm import Mapper
 
 from fleet_rival.core.dates import read_day, read_moment
+from fleet_rival.core.texts import BadText, tidy
 from fleet_rival.db.tables import Base
 from fleet_rival.db.types import UtcDateTime
 from fleet_rival.formats.packages import PackageField, PackageTable
@@ -253,6 +254,11 @@ def _text_of(most: int | None) -> Callable[[str], str]:
     def read(text: str) -> str:
         if most is not None and len(text) > most:
             raise BadCell(f"has more than {most} characters")
+        try:
+            # Nothing is made other: the package must come out as it went in.
+            tidy(text)
+        except BadText as error:
+            raise BadCell(str(error)) from error
         return text
 
     return read

@@ -1024,7 +1024,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the server answers. */
+        /** Whether the server can work; 503 while the database can't be asked. */
         get: operations["api_health_health_get"];
         put?: never;
         post?: never;
