@@ -3,9 +3,9 @@
 import argparse
 import os
 import re
-from datetime import UTC, datetime
 from pathlib import Path
 
+from fleet_rival.clock import now
 from fleet_rival.runtime.backups import BEFORE, alone, back_up, restore, swap
 from fleet_rival.runtime.console import Failure, say
 from fleet_rival.runtime.lock import is_taken, only_one
@@ -44,15 +44,15 @@ def run(arguments: argparse.Namespace) -> int:
         _make(var, arguments)
         Settings.read(var).throw_away(var)
     except (Failure, OSError) as error:
-        note_ended(var, str(error), datetime.now(UTC))
+        note_ended(var, str(error), now())
         raise Failure(f"the scheduled backup failed: {error}") from error
-    note_ended(var, None, datetime.now(UTC))
+    note_ended(var, None, now())
     return 0
 
 
 def _make(var: Path, arguments: argparse.Namespace) -> tuple[Path, int]:
     with alone(var), database_of(var) as database:
-        name = (SCHEDULED if arguments.scheduled else NAME).format(datetime.now().astimezone())
+        name = (SCHEDULED if arguments.scheduled else NAME).format(now().astimezone())
         folder = arguments.to or var / "backups"
         target = folder if folder.suffix == ".zip" else folder / name
         return target, back_up(database, target)

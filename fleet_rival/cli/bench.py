@@ -6,7 +6,6 @@ import os
 import platform
 import tempfile
 import time
-from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +29,7 @@ from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
 from fleet_rival.cli.bench_truth import falloff_held, odds_told, truth_tables
+from fleet_rival.clock import now
 from fleet_rival.core.analysis import analyse
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, PracticeSession
@@ -254,7 +254,7 @@ def _find_section(rows: list[Row]) -> str:
 
 
 def _on() -> str:
-    return f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, {datetime.now(UTC):%Y-%m-%d}.\n"
+    return f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, {now():%Y-%m-%d}.\n"
 
 
 def _truth(*, save: bool) -> int:

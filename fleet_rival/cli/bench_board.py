@@ -2,7 +2,7 @@
 
 import os
 import time
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Final
 
 import orjson
@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ninety_five, ratio, seconds, times_in_turn
+from fleet_rival.clock import now
 from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Lap
@@ -30,8 +31,8 @@ def bench_board(whole: Trial) -> list[Row]:
     """The board against a route that returns the same bytes, and how long it takes to be made anew after a change."""
     sessions = whole.sessions
     actor = make_team(sessions, "Board", "Board")
-    today = datetime.now(UTC).date()
-    begin = datetime.now(UTC) - timedelta(days=2)
+    today = now().date()
+    begin = now() - timedelta(days=2)
     weeks = []
     for number in range(COMBINATIONS):
         layout = made_layout(11, f"Board {number}")

@@ -9,7 +9,6 @@ import threading
 import time
 from collections import defaultdict
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from http.client import HTTPConnection, HTTPException
 from statistics import quantiles
 from typing import Any, Final
@@ -20,6 +19,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.cli.bench_load import cookie_of, made_layout
 from fleet_rival.cli.bench_measure import Row
 from fleet_rival.cli.bench_onlookers import Onlookers
+from fleet_rival.clock import now
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import FeedEntry, Lap, PracticeSession
 from fleet_rival.formats.tracks import write_track
@@ -59,7 +59,7 @@ def _line(load: _Load, driver: str, number: int) -> dict[str, Any]:
         "lap": number,
         "lap_of_run": (number - 1) % _LAPS_A_RUN,
         "time_us": 90_000_000 + number,
-        "started_at": datetime.now(UTC).isoformat(),
+        "started_at": now().isoformat(),
         "sectors": {"S1": 30_000_000, "S2": 30_000_000, "S3": 30_000_000 + number},
     }
     key = f"{load.session}.{driver.rsplit(maxsplit=1)[-1]}.{number:07d}".replace(" ", "-")

@@ -2,7 +2,7 @@
 
 import time
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Final
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from sqlalchemy import select, update
 from fleet_rival.cli.bench_floors import numpy_pass
 from fleet_rival.cli.bench_load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, seconds
+from fleet_rival.clock import now
 from fleet_rival.collector import settle
 from fleet_rival.core.ideals.linked import Joins, linked_path
 from fleet_rival.core.ideals.table import part_table
@@ -113,9 +114,7 @@ def _one_more(whole: Trial, actor: Actor, layout: Track, combination_id: UUID, d
     asking.get(path)
     took = []
     for number in range(5):
-        lap = replace(
-            made_laps(layout, 1, 2, 90 + number)[1], session=f"one more {number}", started_at=datetime.now(UTC) - timedelta(minutes=9 - number)
-        )
+        lap = replace(made_laps(layout, 1, 2, 90 + number)[1], session=f"one more {number}", started_at=now() - timedelta(minutes=9 - number))
         seen = week.combination(whole.sessions, actor, combination_id)
         file_id = drive.upload(whole.sessions, actor, seen.id, f"{number}.laps.csv", write_laps([lap], layout))
         drive.confirm(whole.sessions, actor, file_id, drive.Wishes(seen.revision))

@@ -8,7 +8,7 @@ import secrets
 import shutil
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
-from datetime import date, datetime
+from datetime import date
 from pathlib import Path
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -24,7 +24,8 @@ from fleet_rival.cli.demo_races import load_races
 from fleet_rival.cli.demo_runs import load_runs
 from fleet_rival.cli.demo_setups import load_setups
 from fleet_rival.cli.demo_week import load_week, season_week
-from fleet_rival.db.tables import Driver, Membership, Person, Team, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Driver, Membership, Person, Team
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.telemetry_export import TelemetryWriter
@@ -72,7 +73,7 @@ def load_demo(sessions: sessionmaker[Session], folder: Path, today: date | None 
     fresh = not week.combinations(sessions, manager)
     if fresh:
         _mark_half(sessions, manager, folder)
-        place = scenario(folder, today or datetime.now().astimezone().date())
+        place = scenario(folder, today or now().astimezone().date())
         loaded = [_load(sessions, manager, practice) for practice in sorted(place.glob("*.laps.csv"))]
         # Whoever opens a running week's combination first finds its figures computed.
         for combination_id in loaded[-len(SERIES) :]:

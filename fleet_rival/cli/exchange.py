@@ -4,13 +4,13 @@ import argparse
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.runtime.console import Failure, say
 from fleet_rival.runtime.mariadb import database_of
 
@@ -57,7 +57,7 @@ def _export(sessions: sessionmaker[Session], arguments: argparse.Namespace) -> i
     place = arguments.to or Path(os.environ["FLEET_HOME"]) / "var" / "packages"
     if place.is_dir() or not place.suffix:
         place.mkdir(parents=True, exist_ok=True)
-        place = place / package_name(name, datetime.now(UTC))
+        place = place / package_name(name, now())
     unfinished = place.with_name(place.name + ".unfinished")
     try:
         with unfinished.open("wb") as file:

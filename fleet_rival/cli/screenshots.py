@@ -6,12 +6,13 @@ import re
 import shutil
 import tempfile
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
 from fleet_rival.cli.demo_data import Account, load_demo, rig_token
+from fleet_rival.clock import now
 from fleet_rival.runtime.console import say, step
 from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import profiles, week
@@ -218,7 +219,7 @@ def _mistake(page: Any) -> None:
 
 
 def _plan(page: Any) -> None:
-    today = datetime.now(UTC).date()
+    today = now().date()
     _go(page, f"plan?day={today + timedelta(days=8 - today.weekday())}")
     page.get_by_role("button", name="Make the plan").click()
     page.get_by_role("button", name="Plan again").wait_for(timeout=90_000)

@@ -8,7 +8,8 @@ from uuid import UUID
 from sqlalchemy import delete, event, func, insert, select
 from sqlalchemy.orm import Session
 
-from fleet_rival.db.tables import Event, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Event
 
 __all__ = ["KEPT_FOR", "Happened", "announce", "events_after", "is_gone", "last_event", "on_commit", "sweep", "watch"]
 

@@ -12,10 +12,10 @@ from celery.signals import worker_ready, worker_shutdown
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.collector import settle
 from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
-from fleet_rival.db.tables import now
 from fleet_rival.jobs import messages
 from fleet_rival.jobs.feeding import take_feed
 from fleet_rival.jobs.kinds import KINDS

@@ -15,11 +15,11 @@ import subprocess
 import tempfile
 import zipfile
 from collections.abc import Iterator
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Final
 
 import fleet_rival
+from fleet_rival.clock import now
 from fleet_rival.runtime.console import Failure, say, step
 from fleet_rival.runtime.mariadb import MariaDB
 from fleet_rival.telemetry.store import store
@@ -76,7 +76,7 @@ def back_up(database: MariaDB, target: Path) -> int:
         manifest = {
             "format": _FORMAT,
             "version": 1,
-            "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+            "made_at": now().isoformat(timespec="seconds"),
             "made_by": fleet_rival.__version__,
             "tables_of": revision,
             "sha256": _sha256(dump),

@@ -15,7 +15,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from fleet_rival.runtime.console import Failure, run, step
-from fleet_rival.runtime.processes import Started, die_with_parent, free_port, port_is_free, recorded, wait_for_end
+from fleet_rival.runtime.processes import Started, die_with_parent, free_port, plain_environment, port_is_free, recorded, wait_for_end
 from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["MariaDB", "database_of"]
@@ -102,7 +102,7 @@ class MariaDB:
                 self._process = subprocess.Popen(
                     [server, f"--defaults-file={configuration}", *as_root],
                     # It takes no heed of the umask; these it does.
-                    env={**os.environ, "UMASK": "0600", "UMASK_DIR": "0700"},
+                    env={**plain_environment(), "UMASK": "0600", "UMASK_DIR": "0700"},
                     stdin=subprocess.DEVNULL,
                     stdout=output,
                     stderr=output,

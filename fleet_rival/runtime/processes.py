@@ -12,7 +12,7 @@ from pathlib import Path
 
 from fleet_rival.runtime.console import say
 
-__all__ = ["Started", "die_with_parent", "forget", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
+__all__ = ["Started", "die_with_parent", "forget", "free_port", "plain_environment", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
 
 _PR_SET_PDEATHSIG = 1
 
@@ -112,6 +112,11 @@ def die_with_parent() -> None:
     """For a child between fork and exec: be told to end when the parent ends, however it ends."""
     with suppress(OSError):
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def plain_environment() -> dict[str, str]:
+    """The environment for servers of others: without what was put under this process alone, such as another clock."""
+    return {name: value for name, value in os.environ.items() if name != "LD_PRELOAD"}
 
 
 def port_is_free(port: int) -> bool:

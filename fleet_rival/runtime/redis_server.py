@@ -10,7 +10,7 @@ from pathlib import Path
 import redis
 
 from fleet_rival.runtime.console import Failure
-from fleet_rival.runtime.processes import Started, die_with_parent, free_port, port_is_free
+from fleet_rival.runtime.processes import Started, die_with_parent, free_port, plain_environment, port_is_free
 from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["Redis"]
@@ -62,6 +62,7 @@ class Redis:
         try:
             self._process = subprocess.Popen(
                 ["redis-server", str(place)],
+                env=plain_environment(),
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,

@@ -10,6 +10,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Final
 
+from fleet_rival.clock import now
+
 __all__ = ["NAME", "SCHEDULED", "Ended", "Schedule", "Settings", "last_ended", "note_ended", "this_var"]
 
 NAME: Final = "fleet-rival-{:%Y-%m-%d-%H%M%S}.backup.zip"
@@ -117,7 +119,7 @@ class Schedule:
         if time.monotonic() < self._next_look or self._process is not None:
             return
         self._next_look = time.monotonic() + _LOOK_EVERY_S
-        if self.is_due(datetime.now(UTC)):
+        if self.is_due(now()):
             log = self._var / "log" / "backup.log"
             log.parent.mkdir(parents=True, exist_ok=True)
             with log.open("ab") as output:
@@ -140,8 +142,8 @@ class Schedule:
     def _note(self, code: int) -> None:
         """The command notes by itself how it ended, unless it was ended itself."""
         ended = last_ended(self._var)
-        if code < 0 and (ended is None or (datetime.now(UTC) - ended.at) > timedelta(seconds=5)):
-            note_ended(self._var, f"the process that made it was ended from outside (signal {-code})", datetime.now(UTC))
+        if code < 0 and (ended is None or (now() - ended.at) > timedelta(seconds=5)):
+            note_ended(self._var, f"the process that made it was ended from outside (signal {-code})", now())
 
 
 def this_var() -> Path | None:

@@ -6,7 +6,8 @@ from typing import Any, Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, Run, SeriesWeekCar, SeriesWeekRow, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, Run, SeriesWeekCar, SeriesWeekRow
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere

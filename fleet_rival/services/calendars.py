@@ -10,7 +10,8 @@ from uuid import UUID
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Series, SeriesWeekRow, Team, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Series, SeriesWeekRow, Team
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.errors import NotThere

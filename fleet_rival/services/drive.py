@@ -6,7 +6,7 @@ import zlib
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from types import MappingProxyType
 from typing import Any, Literal
 from uuid import UUID
@@ -15,6 +15,7 @@ import orjson
 from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge, unknown
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
@@ -119,7 +120,7 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         reading = first_reading(session, actor, row, name, content)
         session.execute(
             delete(LapFileRow).where(
-                LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < datetime.now(UTC) - _KEEP_PREVIEWS
+                LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < now() - _KEEP_PREVIEWS
             )
         )
         kept = LapFileRow(

@@ -22,13 +22,14 @@ from sqlalchemy import func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.telemetry.cutting import cut
 from fleet_rival.core.telemetry.filling import filled
 from fleet_rival.core.telemetry.trace import CHANNELS, Trace
 from fleet_rival.db.events import announce
 from fleet_rival.db.session import is_in_the_way, is_passing
-from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow, now
+from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Refused, ServiceError
 from fleet_rival.services.live import Delivery, Known, Landing, deliver_within, landing_of

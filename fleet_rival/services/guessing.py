@@ -16,8 +16,9 @@ from typing import Final
 from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import SignInAttempt, now
+from fleet_rival.db.tables import SignInAttempt
 from fleet_rival.services.errors import TooMany
 
 __all__ = ["FREE_TRIES", "LONGEST_WAIT", "WINDOW", "Wrong", "begin", "forget", "known_browser", "new_browser", "note_wrong", "wrong_ones"]

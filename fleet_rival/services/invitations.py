@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Driver, Invitation, Membership, Person, SignIn, Team, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Driver, Invitation, Membership, Person, SignIn, Team
 from fleet_rival.services import sign_in
 from fleet_rival.services.base import Actor, Role, begin_change, find_row, known_role, named
 from fleet_rival.services.errors import Conflict, NotThere

@@ -17,8 +17,9 @@ from sqlalchemy import and_, or_, select, update
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.db.events import announce
-from fleet_rival.db.tables import Job, Membership, Person, now
+from fleet_rival.db.tables import Job, Membership, Person
 from fleet_rival.services.base import Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, NotThere, ServiceError
 from fleet_rival.services.space import is_full

@@ -17,8 +17,9 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.clock import now
 from fleet_rival.db.session import engine_of, is_in_the_way
-from fleet_rival.db.tables import Combination, StoredAnalysis, now
+from fleet_rival.db.tables import Combination, StoredAnalysis
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere
 from fleet_rival.services.turns import Turns

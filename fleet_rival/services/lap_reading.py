@@ -4,13 +4,13 @@ import re
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
 from typing import Any, Final
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from fleet_rival.clock import now
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, FileMapping, LapFileRow
 from fleet_rival.formats.errors import UnusableFile
@@ -280,7 +280,7 @@ def remember(session: Session, actor: Actor, kept: LapFileRow) -> None:
     if reading.table is None and not reading.names:
         return
     header, _ = confined.read(peek, content_of(kept))
-    values = {"mapping": reading.as_plain(), "used_at": datetime.now(UTC)}
+    values = {"mapping": reading.as_plain(), "used_at": now()}
     statement = insert(FileMapping).values(team_id=actor.team_id, signature=signature(header), **values)
     session.execute(statement.on_duplicate_key_update(**values))
 

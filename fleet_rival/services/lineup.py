@@ -3,13 +3,14 @@
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.core.season.lineup import Form, PointsRule, Race, Scored, gap_of, line_up, points_rule, standings
@@ -64,7 +65,7 @@ def propose(
     places: Mapping[UUID, int] | None = None,
     *,
     whole_season: bool = False,
-    clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+    clock: Callable[[], datetime] = now,
 ) -> dict[str, Any]:
     """Who should drive which race.
 

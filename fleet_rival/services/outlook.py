@@ -3,13 +3,14 @@
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.needs import needed_blocks
 from fleet_rival.core.planning.outlook import look_ahead
 from fleet_rival.core.planning.problem import Person, days_of
@@ -30,7 +31,7 @@ __all__ = ["outlook"]
 _WEEK: Final = timedelta(days=7)
 
 
-def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> dict[str, Any]:
+def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> dict[str, Any]:
     """The week that runs and those to come: races with what is known, drivers with hours needed and hours there; a driver's own alone."""
     now = clock()
     loaded = up_to_date(sessions, actor, now)

@@ -9,8 +9,8 @@ from uuid import UUID
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.times import format_time
-from fleet_rival.db.tables import now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.sharing import driver_report_of
 from fleet_rival.wording.driver_report import DriverReport, also_words, group_words, ladder_rows

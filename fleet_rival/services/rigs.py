@@ -8,7 +8,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Person, RigToken, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Person, RigToken
 from fleet_rival.services.base import Actor, begin_change, find_row, named
 from fleet_rival.services.sign_in import hash_of
 

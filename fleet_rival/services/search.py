@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import Select, and_, collate, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.db.tables import WRITTEN, Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, Series, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor
 from fleet_rival.services.full_text import holding
@@ -105,7 +106,7 @@ def _combinations(session: Session, actor: Actor, words: list[str]) -> list[Foun
 
 def _weeks(session: Session, actor: Actor, words: list[str]) -> list[Found]:
     """Those that run or come first."""
-    today = func.current_date()
+    today = now().date()
     query = (
         select(SeriesWeekRow.public_id, Series.name, SeriesWeekRow.number, SeriesWeekRow.track, SeriesWeekRow.layout, SeriesWeekRow.begins)
         .join(Series, and_(Series.team_id == SeriesWeekRow.team_id, Series.id == SeriesWeekRow.series_id))

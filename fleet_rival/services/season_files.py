@@ -9,8 +9,9 @@ from uuid import UUID
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import SeriesWeek, overlaps
-from fleet_rival.db.tables import Car, Layout, SeasonFileRow, Series, SeriesWeekRow, TrackRow, now
+from fleet_rival.db.tables import Car, Layout, SeasonFileRow, Series, SeriesWeekRow, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.rows import RowWarning, SetAside
 from fleet_rival.formats.season_export import write_season, write_season_sheet

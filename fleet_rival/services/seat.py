@@ -10,6 +10,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.consistency import consistency_of
 from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.pace.falloff import falloff_of
@@ -62,7 +63,7 @@ class Seat:
     words: tuple[str, ...]
 
 
-def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> list[Seat]:
+def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> list[Seat]:
     """Everybody who drove within their own break's time; a driver's own alone for who doesn't see all."""
     moment = clock()
     with sessions() as session:

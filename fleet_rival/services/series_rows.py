@@ -9,8 +9,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import Changeable, Compound, SeriesWeek
-from fleet_rival.db.tables import Car, Combination, Layout, Series, SeriesWeekCar, SeriesWeekRow, TrackRow, now
+from fleet_rival.db.tables import Car, Combination, Layout, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor
 
 __all__ = ["CarChoice", "LoadedWeek", "combinations_for", "core_week", "link_layouts", "load_weeks", "series_called", "week_begun_last", "write_week"]

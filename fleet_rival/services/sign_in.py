@@ -14,8 +14,9 @@ from uuid import UUID
 from sqlalchemy import and_, bindparam, delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import Membership, Person, RigToken, SignIn, Team, now
+from fleet_rival.db.tables import Membership, Person, RigToken, SignIn, Team
 from fleet_rival.services import guessing
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import NotThere, Refused

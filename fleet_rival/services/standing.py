@@ -14,6 +14,7 @@ from sqlalchemy import delete, func, insert, select
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.settings import Settings
@@ -21,7 +22,7 @@ from fleet_rival.core.standing import SessionFigures, Standing, standings_of
 from fleet_rival.db.events import announce
 from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.session import is_in_the_way
-from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow, now
+from fleet_rival.db.tables import ChangeSet, Combination, Driver, Lap, Layout, StandingRow
 from fleet_rival.services.analysed import without_intervals
 from fleet_rival.services.kept import stamp_of
 from fleet_rival.services.series_rows import LoadedWeek

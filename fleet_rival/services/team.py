@@ -5,7 +5,8 @@ import secrets
 from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Invitation, Membership, Person, Team, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Invitation, Membership, Person, Team
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.invitations import INVITATION_LIFE
 from fleet_rival.services.passwords import hash_password

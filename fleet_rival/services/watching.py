@@ -10,12 +10,13 @@ from uuid import UUID
 from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.runs.pass_mark import pass_mark
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, laps_of
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, Run, TraceRow, TrackRow, now
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, Run, TraceRow, TrackRow
 from fleet_rival.services.base import Actor
 from fleet_rival.services.runs.declare import waiting_runs
 from fleet_rival.services.standing import ideals_at

@@ -12,11 +12,12 @@ import urllib.parse
 import urllib.request
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Final
 
 import numpy as np
 
+from fleet_rival.clock import now
 from fleet_rival.core.track import Corner, Pit, Sector, Track
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
@@ -101,7 +102,7 @@ class Rig:
         brief = self._ask(f"/api/rig/brief?driver={urllib.parse.quote(driver)}")
         track, car, model = _road_and_car(brief, wishes.seed)
         model = replace(model, habits=tuple(replace(habit, rate=habit.rate * wishes.habits) for habit in model.habits))
-        session = _session(brief, wishes, datetime.now(UTC))
+        session = _session(brief, wishes, now())
         rng = np.random.default_rng([wishes.seed, 1])
         fate = np.random.default_rng([wishes.seed, 2])
         driven = drive_stint(model, road_of(track), car, track, session, 0, 1, session.starts_at, rng, company=wishes.company)

@@ -1,6 +1,6 @@
 """The plan over HTTP: made by a worker, changed while looked at, the same out as in, and its borders field by field."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 import icalendar
@@ -9,13 +9,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
+from fleet_rival.clock import now
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 from tests.api.conftest import Browser, Sign, is_problem
 
 Sessions = sessionmaker[Session]
-TODAY = datetime.now(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+TODAY = now().replace(hour=0, minute=0, second=0, microsecond=0)
 """The pages plan from now on: the week is laid around it, whenever this runs."""
 
 

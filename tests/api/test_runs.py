@@ -2,13 +2,13 @@
 
 import io
 import zipfile
-from datetime import UTC, datetime
 from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from fleet_rival.clock import now
 from tests.api.conftest import PLAIN, Browser, is_problem
 
 UNKNOWN = b"Pilot;Lap no;Laptime\nK. Umberlin;1;20700\nK. Umberlin;2;20x00\nWanda Rook;1;20100\n"
@@ -36,7 +36,7 @@ def test_an_evening_from_the_declaration_to_the_last_word(client: Browser, fille
     assert is_problem(client.post(f"{place}/laps", json={"number": 4, "line": "x"}), 422, "begins with its time")
     assert client.put(f"{place}/laps/3", headers={"If-Match": '"1"'}, json={"line": "20680"}).json["words"] == ""
     assert is_problem(client.put(f"{place}/laps/3", headers={"If-Match": '"1"'}, json={"line": "20681"}), 412)
-    timed = {"number": 4, "presses_us": [0, 20_700_000], "ended_at": datetime.now(UTC).isoformat()}
+    timed = {"number": 4, "presses_us": [0, 20_700_000], "ended_at": now().isoformat()}
     assert client.post(f"{place}/timed-laps", json=timed).json["plus_minus_us"] > 0
     sheet = client.get(place).json
     assert [(lap["number"], lap["counts"]) for lap in sheet["laps"]] == [(1, True), (2, False), (3, True), (4, True)]

@@ -1,6 +1,6 @@
 """The week over HTTP: borders that hold, versions that are told, answers that are kept as long as they are right."""
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from io import BytesIO
 from typing import Any
 
@@ -10,12 +10,13 @@ from openpyxl import load_workbook
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
+from fleet_rival.clock import now
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 from tests.api.conftest import Browser, Sign, is_problem
 
 Sessions = sessionmaker[Session]
-TODAY = datetime.now(UTC).date()
+TODAY = now().date()
 WEEK: dict[str, Any] = {
     "week": 1,
     "begins": str(TODAY - timedelta(days=2)),

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import streams
 from fleet_rival.api.streams import Streams
-from fleet_rival.db.tables import Event, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Event
 from fleet_rival.services import sign_in
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person, make_team

@@ -14,6 +14,7 @@ from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, e
 from fleet_rival.api.access import COOKIE
 from fleet_rival.cli.demo_data import Account, load_demo
 from fleet_rival.cli.screenshots import BROWSER
+from fleet_rival.clock import AHEAD
 from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import drive, sign_in, track, week
 from fleet_rival.services.base import Actor
@@ -62,6 +63,23 @@ class Desk:
         return f"/combinations/{combination}"
 
 
+CLOCK = """(() => {
+  const Real = Date
+  const ahead = %d
+  class Shifted extends Real {
+    constructor(...given) {
+      super(...(given.length ? given : [Real.now() + ahead]))
+    }
+    static now() {
+      return Real.now() + ahead
+    }
+  }
+  window.Date = Shifted
+})()"""
+"""The browser's clock, as far ahead as the application's."""
+ZONE = {"timezone_id": os.environ["TZ"]} if os.environ.get("TZ") else {}
+
+
 @pytest.fixture(scope="session")
 def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
     with trial(tmp_path_factory.mktemp("whole")) as whole:
@@ -88,8 +106,10 @@ def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
             complaints.append(message.text)
 
     def open_it(path: str = "/combinations", who: str | Actor | None = "manager", **options: Any) -> Page:
-        context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **options})
+        context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **ZONE, **options})
         contexts.append(context)
+        if AHEAD:
+            context.add_init_script(CLOCK % round(AHEAD.total_seconds() * 1000))
         if who is not None:
             context.add_cookies([desk.cookie(desk.actor(who) if isinstance(who, str) else who)])
         page = context.new_page()

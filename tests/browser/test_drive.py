@@ -4,13 +4,14 @@ import io
 import re
 import zipfile
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
 from openpyxl import Workbook
 from playwright.sync_api import Page, expect
 
+from fleet_rival.clock import now
 from fleet_rival.services import week
 from fleet_rival.services.runs import edit, sheet
 from fleet_rival.services.runs.places import RunKey
@@ -22,7 +23,7 @@ Check = Callable[[Page], None]
 
 def laps(driver: str, session: str, times: list[float], began: datetime | None = None, **columns: str) -> str:
     """A lap file of one run; the first lap is an out lap."""
-    at = began or datetime.now(UTC) - timedelta(hours=20)
+    at = began or now() - timedelta(hours=20)
     rows = [",".join(["driver", "session", "run", "lap", "time", "kind", "started_at", *columns])]
     for number, seconds in enumerate(times, 1):
         cells = [driver, session, "1", str(number), f"{seconds:.3f}", "out" if number == 1 else "flying", at.isoformat(), *columns.values()]
@@ -220,7 +221,7 @@ def test_three_laps_of_a_clip_are_timed_by_hand_and_the_hand_is_known_by_it(open
     crossings = answer.value.json()["crossings"]
     expect(page.get_by_role("button", name="Start the clip")).to_be_enabled()
     accessible(page)
-    page.clock.pause_at(datetime.now(UTC) + timedelta(seconds=30))
+    page.clock.pause_at(now() + timedelta(seconds=30))
 
     def watch(key: str, start: Callable[[], None], late_ms: Callable[[int], int]) -> None:
         """Press a key whenever the car crosses a line, late by so much."""
@@ -241,7 +242,7 @@ def test_three_laps_of_a_clip_are_timed_by_hand_and_the_hand_is_known_by_it(open
     accessible(page)
     page.get_by_role("button", name="Put the clip away").click()
     page.locator("h1").click()
-    page.clock.pause_at(datetime.now(UTC) + timedelta(minutes=5))
+    page.clock.pause_at(now() + timedelta(minutes=5))
     watch("1", lambda: None, lambda index: 100)
     page.clock.resume()
     expect(lane.get_by_role("listitem")).to_have_count(3)
@@ -287,7 +288,7 @@ def test_a_mark_is_overruled_with_one_key_and_the_figures_follow(open_page: Open
 
 def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(open_page: Open, accessible: Check, desk: Desk) -> None:
     path = desk.lay_out("Told Truck", laps("Ysolde Farrand", "Monday", USUAL, compound="hard", setup="v3", purpose="long"))
-    desk.add_laps(UUID(path.rsplit("/", 1)[1]), "t.csv", laps("Ysolde Farrand", "Tuesday", USUAL, datetime.now(UTC) - timedelta(hours=2), setup="v4"))
+    desk.add_laps(UUID(path.rsplit("/", 1)[1]), "t.csv", laps("Ysolde Farrand", "Tuesday", USUAL, now() - timedelta(hours=2), setup="v4"))
     page = open_page(f"{path}/runs")
     expect(page.get_by_text("1 run arrived undeclared")).to_be_visible()
     page.get_by_role("region", name="Session Tuesday").get_by_role("link", name="Ysolde Farrand, run 1").click()

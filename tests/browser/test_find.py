@@ -3,11 +3,12 @@
 import json
 import re
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from fleet_rival.clock import now
 from fleet_rival.services import week
 from tests.browser.conftest import Desk
 from tests.browser.test_drive import laps
@@ -20,7 +21,7 @@ SAVE = [24.0, 20.9, *(20.6 + 0.005 * at for at in range(10))]
 
 def paced(desk: Desk, car: str) -> str:
     """A combination with two runs of one driver: one pushed, one saved."""
-    monday, tuesday = datetime.now(UTC) - timedelta(hours=30), datetime.now(UTC) - timedelta(hours=6)
+    monday, tuesday = now() - timedelta(hours=30), now() - timedelta(hours=6)
     path = desk.lay_out(car, laps("Ysolde Farrand", "Monday", PUSH, monday, options="lap=push", setup="base"))
     desk.add_laps(path.rsplit("/", 1)[1], "t.csv", laps("Ysolde Farrand", "Tuesday", SAVE, tuesday, options="lap=save", setup="base"))
     return path
@@ -95,7 +96,7 @@ def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> No
     page = open_page(path)
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
     expect(page.get_by_role("img", name=re.compile("22 flying laps"))).to_be_visible()
-    desk.add_laps(path.rsplit("/", 1)[1], "w.csv", laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], datetime.now(UTC) - timedelta(hours=1)))
+    desk.add_laps(path.rsplit("/", 1)[1], "w.csv", laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], now() - timedelta(hours=1)))
     expect(page.get_by_role("img", name=re.compile("24 flying laps"))).to_be_visible()
 
 

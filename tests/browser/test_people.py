@@ -3,13 +3,14 @@
 import json
 import re
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 from sqlalchemy import delete
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Person
 from fleet_rival.runtime.trial import remove_team
@@ -184,7 +185,7 @@ def a_small_team(desk: Desk) -> Actor:
     laps = "driver,session,run,lap,time\n" + "".join(f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31))
     file_id = drive.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
     drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
-    today = datetime.now(UTC).date()
+    today = now().date()
     own = series.add_series(sessions, manager, "Twin Cup")
     facts = SeriesWeek(
         *("Twin Cup", 1, "UTC", today - timedelta(days=2), today + timedelta(days=5), ("Cinder Kart",), layout.track, layout.layout), race_laps=20

@@ -7,6 +7,7 @@ from datetime import date, timedelta
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from fleet_rival.clock import now
 from fleet_rival.services import profiles
 from tests.browser.conftest import Desk
 
@@ -17,7 +18,7 @@ PHONE = {"viewport": {"width": 390, "height": 800}, "color_scheme": "dark"}
 
 def coming() -> date:
     """Tuesday of the week after this one: whole evenings are still to come, on whatever day the test runs."""
-    today = date.today()  # noqa: DTZ011  the demo's own days
+    today = now().astimezone().date()
     return today + timedelta(days=8 - today.weekday())
 
 

@@ -2,17 +2,20 @@
 
 import re
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
 import orjson
 import pytest
 from playwright.sync_api import Page, expect
+from sqlalchemy import select
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.times import format_time
+from fleet_rival.db.tables import Driver, Entry
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.services import entries, find, profiles, series, week
 from fleet_rival.services.series import WeekView
@@ -33,12 +36,22 @@ class Stage:
         self.made: list[UUID] = []
 
     def week(self, name: str, starts: str, **changes: Any) -> WeekView:
-        today = datetime.now(UTC).date()
+        today = now().date()
         made = series.add_series(self.sessions, self.manager, name)
         self.made.append(made.id)
         values = {"cars": ("Wrenfield EC-2",), "track": "Port Skerrow", "layout": "Ebb Tide", "race_minutes": 30.0, "starts": starts, **changes}
         facts = SeriesWeek(name, 1, "UTC", today - timedelta(days=1), today + timedelta(days=6), **values)
         return series.add_week(self.sessions, self.manager, made.id, facts)
+
+    def free_moments(self, driver: str, count: int) -> list[datetime]:
+        """So many moments from tomorrow on, hours apart, around which a driver starts nowhere: the demo's own starts lie on other days each week."""
+        with self.sessions() as session:
+            rows = session.execute(select(Entry.starts).join(Driver, Driver.id == Entry.driver_id).where(Driver.name == driver))
+            taken = [datetime.fromisoformat(start) for (starts,) in rows for start in starts]
+        first = now().replace(minute=0, second=0, microsecond=0) + timedelta(hours=24)
+        hours = [first + timedelta(hours=3 * step) for step in range(24)]
+        free = [moment for moment in hours if all(abs(moment - start) > timedelta(hours=2, minutes=30) for start in taken)]
+        return free[:count]
 
     def clear(self) -> None:
         for key in self.made:
@@ -58,7 +71,7 @@ def stage(desk: Desk) -> Iterator[Stage]:
 
 
 def tomorrow(hour: int, minute: int = 0) -> str:
-    day = datetime.now(UTC).date() + timedelta(days=1)
+    day = now().date() + timedelta(days=1)
     return f"{day}T{hour:02}:{minute:02}Z"
 
 
@@ -187,7 +200,9 @@ def _driver(stage: Stage, name: str) -> UUID:
 
 
 def test_a_clash_is_found_where_a_manager_looks_and_goes_when_it_is_mended(open_page: Open, accessible: Check, stage: Stage) -> None:
-    one, other = stage.week("Aaa Clash Cup", f"{tomorrow(5)} {tomorrow(23)}"), stage.week("Aab Clash Trophy", tomorrow(5, 15))
+    clashing, apart = stage.free_moments("Nerys Callowhill", 2)
+    one = stage.week("Aaa Clash Cup", f"{clashing:%Y-%m-%dT%H:%MZ} {apart:%Y-%m-%dT%H:%MZ}")
+    other = stage.week("Aab Clash Trophy", f"{clashing + timedelta(minutes=15):%Y-%m-%dT%H:%MZ}")
     entries.enter(stage.sessions, stage.manager, [one.id, other.id], [_driver(stage, "Nerys Callowhill")], "must")
     with stage.sessions() as session:
         inner = [item.row.id for item in load_weeks(session, stage.manager) if item.row.public_id in (one.id, other.id)]
@@ -204,8 +219,8 @@ def test_a_clash_is_found_where_a_manager_looks_and_goes_when_it_is_mended(open_
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("At the same time as another start of the same driver.")
     dialog.get_by_label("Only those").uncheck()
-    dialog.get_by_role("button", name=re.compile("^05:")).click()
-    dialog.get_by_role("button", name=re.compile("^23:")).click() if dialog.get_by_role("button", name=re.compile("^23:")).count() else None
+    dialog.get_by_role("button", name=re.compile(f"^{clashing:%H:%M}")).click()
+    dialog.get_by_role("button", name=re.compile(f"^{apart:%H:%M}")).click()
     dialog.get_by_role("button", name="Keep").click()
     expect(dialog).to_be_hidden()
     expect(need).to_have_count(0)

@@ -4,7 +4,7 @@ import os
 import threading
 import zipfile
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -12,6 +12,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.cli.main import main
+from fleet_rival.clock import now
 from fleet_rival.db.migrate import downgrade, upgrade
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.db.tables import Base, Lap, TraceRow
@@ -216,7 +217,7 @@ def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: p
     Schedule(tmp_path / "var").look()
     assert started and started[0][-2:] == ["backup", "--scheduled"]
     # One that failed waits, longer each time; nobody is asked twice a minute.
-    moment = datetime.now(UTC)
+    moment = now()
     pauses = []
     for _ in range(9):
         note_ended(tmp_path / "var", "the disk is full", moment)

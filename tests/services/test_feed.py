@@ -2,7 +2,7 @@
 
 import random
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Combination, Driver, FeedEntry, Lap, PracticeSession, Run, StandingRow, TraceFile, TraceRow, now
+from fleet_rival.db.tables import Combination, Driver, FeedEntry, Lap, PracticeSession, Run, StandingRow, TraceFile, TraceRow
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services import drive, entries, feed, history, profiles, rigs, series, sign_in, track, watching, week
 from fleet_rival.services.base import Actor
@@ -58,7 +59,7 @@ class Cellar:
         car, model = rig_driver("Ysolde Farrand", "Cinder Truck", read, 5)
         told = {"conditions": {}, "declared": None}
         # It begins after whatever a test declares.
-        self.plan = _session(told, Wishes(laps=4), datetime.now(UTC) + timedelta(hours=1))
+        self.plan = _session(told, Wishes(laps=4), now() + timedelta(hours=1))
         self.driven = list(drive_stint(model, road_of(read), car, read, self.plan, 0, 1, self.plan.starts_at, np.random.default_rng(3)))
         self.head = {
             "track": read.name,

@@ -15,6 +15,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
+from fleet_rival.clock import now
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import CorrectionRow, Driver, LapCurve, Layout, PracticeSession, ReferenceRow, Remark
 from fleet_rival.formats.lap_export import write_laps
@@ -199,7 +200,7 @@ def test_curves_are_made_once_and_swept_with_their_traces(desk: Desk) -> None:
     latest = history.history(desk.sessions, desk.actor).items[0]
     history.undo(desk.sessions, desk.actor, latest.id)
     assert "untold" not in str(desk.clinic()["missing"])
-    sweep(desk.sessions, datetime.now(UTC) + timedelta(days=1))
+    sweep(desk.sessions, now() + timedelta(days=1))
     assert kept() == 0
 
 

@@ -12,8 +12,9 @@ from sqlalchemy import select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.confined import call
-from fleet_rival.db.tables import Car, Job, Membership, now
+from fleet_rival.db.tables import Car, Job, Membership
 from fleet_rival.services import jobs
 from fleet_rival.services.base import Actor, Work, begin_change
 from fleet_rival.services.errors import Conflict, NotThere, Refused

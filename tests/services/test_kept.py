@@ -11,7 +11,8 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Combination, StoredAnalysis, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Combination, StoredAnalysis
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services import track, week
 from fleet_rival.services.base import Actor

@@ -8,7 +8,8 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Base, Job, Membership, Person, Team, Upload, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Base, Job, Membership, Person, Team, Upload
 from fleet_rival.jobs.kinds import KINDS
 from fleet_rival.services import jobs
 from fleet_rival.services.base import Actor, begin_change

@@ -9,7 +9,8 @@ from argon2 import PasswordHasher
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt
 from fleet_rival.services import guessing, invitations, passwords, people, rigs, sign_in
 from fleet_rival.services.base import Actor
 from fleet_rival.services.errors import Conflict, NotThere, Refused, TooMany

@@ -13,6 +13,7 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
+from fleet_rival.clock import now
 from fleet_rival.core.planning.solve import Effort
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
@@ -227,7 +228,7 @@ def test_a_driver_sees_the_own_lane_on_the_first_page_and_in_the_calendar(team: 
     assert view.blocks_to_come(team.sessions, driver, lambda: RACE + timedelta(days=3)) == []
     read = icalendar.Calendar.from_ical(calendars.subscribed(team.sessions, driver))
     titles = [str(event["summary"]) for event in read.walk("VEVENT")]
-    assert any(title == "T3: braked too early" for title in titles) or datetime.now(UTC) - timedelta(days=60) > TUESDAY
+    assert any(title == "T3: braked too early" for title in titles) or now() - timedelta(days=60) > TUESDAY
 
 
 def test_readiness_says_what_is_open_and_what_would_close_it(team: Team) -> None:

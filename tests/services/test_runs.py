@@ -7,6 +7,7 @@ from uuid import UUID
 import pytest
 from sqlalchemy import select
 
+from fleet_rival.clock import now
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.hand_timing import UNCALIBRATED
@@ -72,7 +73,7 @@ CONTEXT: dict[str, Any] = {
 class TestDeclaring:
     def test_the_last_run_is_the_template_and_its_tyres_are_older(self, season: Season) -> None:
         season.week(1)
-        season.drive("Ysolde Farrand", datetime.now(UTC) - timedelta(days=1), TIMES)
+        season.drive("Ysolde Farrand", now() - timedelta(days=1), TIMES)
         place, ysolde = season.combination(), season.drivers["Ysolde Farrand"]
         made = declare.declare(season.sessions, season.actor, place, ysolde, CONTEXT, ["limiter"])
         ticked = {item["key"]: item["done"] for item in made.checks}
@@ -128,7 +129,7 @@ class TestDeclaring:
         assert [item.id for item in sheet.driven(season.sessions, season.actor, place).waiting] == [made.id]
         whole = {"track": found.track, "layout": found.layout, "car": found.car, "driver": "Ysolde Farrand", "session": "live"}
         for number in (1, 2):
-            laps = (CoreLap("Ysolde Farrand", number, 65_000_000, session="live", run=7, started_at=datetime.now(UTC) + timedelta(minutes=number)),)
+            laps = (CoreLap("Ysolde Farrand", number, 65_000_000, session="live", run=7, started_at=now() + timedelta(minutes=number)),)
             live.deliver(season.sessions, rig, live.Delivery(**whole, laps=laps))  # type: ignore[arg-type]
         shown = seen(season, key_of(season, place, 1))
         assert (shown.run.id, shown.run.number) == (made.id, 7) and [lap.tyre_age for lap in shown.laps] == [4.0, 5.0]
@@ -139,7 +140,7 @@ class TestDeclaring:
         declare.declare(season.sessions, season.actor, place, corin, CONTEXT, [])
         season.drive("Corin Ashgrove", datetime(2020, 1, 1, 12, tzinfo=UTC), TIMES)
         assert sheet.driven(season.sessions, season.actor, place).waiting, "driven long before"
-        season.drive("Corin Ashgrove", datetime.now(UTC) + timedelta(minutes=5), TIMES)
+        season.drive("Corin Ashgrove", now() + timedelta(minutes=5), TIMES)
         waiting, shown = sheet.driven(season.sessions, season.actor, place).waiting, seen(season, _last(season, place, "Corin Ashgrove"))
         assert not waiting and shown.declared and shown.laps[3].compound == "hard" and shown.laps[3].tyre_age == 7.0
 
@@ -220,13 +221,13 @@ class TestFingers:
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
         key = RunKey(lane.session_id, lane.driver_id, lane.run)
         presses: list[int | None] = [0, *(None for _ in lane.sectors[1:]), 64_000_000]
-        kept = fingers.time_lap(season.sessions, season.actor, key, 1, presses, datetime.now(UTC))
+        kept = fingers.time_lap(season.sessions, season.actor, key, 1, presses, now())
         assert (kept.time_us, kept.plus_minus_us, kept.sectors) == (64_000_000, measured.plus_minus_us, {})
-        assert fingers.time_lap(season.sessions, season.actor, key, 1, presses, datetime.now(UTC)) == kept
+        assert fingers.time_lap(season.sessions, season.actor, key, 1, presses, now()) == kept
         with pytest.raises(Conflict):
-            fingers.time_lap(season.sessions, season.actor, key, 1, [0, 65_000_000], datetime.now(UTC))
+            fingers.time_lap(season.sessions, season.actor, key, 1, [0, 65_000_000], now())
         with pytest.raises(Refused):
-            fingers.time_lap(season.sessions, season.actor, key, 2, [5, 5], datetime.now(UTC))
+            fingers.time_lap(season.sessions, season.actor, key, 2, [5, 5], now())
         exported = drive.export_laps(season.sessions, season.actor, place).decode()
         assert f",{measured.plus_minus_us / 1000:g}," in exported
 
@@ -578,7 +579,7 @@ class TestWhatIsSaidStays:
 
     def test_a_declaration_waits_half_a_day_and_no_longer(self, season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
         declare.declare(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
-        later = datetime.now(UTC) + declare._WAITING + timedelta(minutes=1)
+        later = now() + declare._WAITING + timedelta(minutes=1)
         monkeypatch.setattr(declare, "now", lambda: later)
         assert sheet.driven(season.sessions, season.actor, place).waiting == ()
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])

@@ -8,6 +8,7 @@ import icalendar
 import pytest
 from sqlalchemy import select
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Combination, Entry, Series, SeriesWeekRow
 from fleet_rival.formats.season_export import write_season
@@ -278,7 +279,7 @@ def test_a_calendar_holds_the_weeks_and_the_starts_with_the_same_instants(season
 
 
 def test_weeks_and_cars_are_found_those_that_come_first(season: Season) -> None:
-    far = datetime.now(UTC).date() + timedelta(days=400)
+    far = now().date() + timedelta(days=400)
     for number, begins in ((1, far - timedelta(days=800)), (2, far), (3, far - timedelta(days=380))):
         season.week(number, begins=begins, ends=begins + timedelta(days=7))
     assert [item.title for item in search.search(season.sessions, season.actor, "CUP")] == ["Cup, week 3", "Cup, week 2", "Cup, week 1"]

@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from sqlalchemy import event, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.setups import PURPOSES, BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
 from fleet_rival.core.texts import tidy
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow, now
+from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
 from fleet_rival.services import cars, drive, history, week

@@ -10,9 +10,10 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Corner
-from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, PracticeSession, TraceFile, TraceRow, Upload, now
+from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, PracticeSession, TraceFile, TraceRow, Upload
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.services import boundaries, drive, find, history, profiles, track, week
 from fleet_rival.services.base import Actor

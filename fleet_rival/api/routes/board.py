@@ -8,8 +8,8 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, kept, sessions
+from fleet_rival.clock import now
 from fleet_rival.core.season.zones import known_zone
-from fleet_rival.db.tables import now
 from fleet_rival.services import board
 from fleet_rival.services.errors import Conflict
 

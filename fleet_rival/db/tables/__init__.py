@@ -3,7 +3,7 @@
 Classes with `recorded` set are what people enter: `fleet_rival.db.recording` keeps each change of their rows.
 """
 
-from fleet_rival.db.tables.base import WRITTEN, Base, now
+from fleet_rival.db.tables.base import WRITTEN, Base
 from fleet_rival.db.tables.book import BookPicture, OpenQuestion, ReferenceRow
 from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSession, Remark, Run
 from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
@@ -78,5 +78,4 @@ __all__ = [
     "TraceRow",
     "TrackRow",
     "Upload",
-    "now",
 ]

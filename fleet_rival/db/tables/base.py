@@ -1,6 +1,6 @@
 """Conventions of all tables, and what their columns are made of."""
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Annotated, Any, ClassVar
 from uuid import UUID
 
@@ -9,6 +9,7 @@ from sqlalchemy.dialects.mysql import DOUBLE
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column
 from uuid6 import uuid7
 
+from fleet_rival.clock import now
 from fleet_rival.db.types import UtcDateTime
 
 WRITTEN = "utf8mb4_unicode_nopad_ci"
@@ -21,10 +22,6 @@ Code = Annotated[str, mapped_column(String(40))]
 Word = Annotated[str, mapped_column(String(16))]
 Metres = Annotated[float, mapped_column(DOUBLE(asdecimal=False))]
 Quantity = Annotated[float, mapped_column(DOUBLE(asdecimal=False))]
-
-
-def now() -> datetime:
-    return datetime.now(UTC)
 
 
 class Base(DeclarativeBase):

@@ -7,7 +7,8 @@ from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Word, full_text, now, table_args, within_team
+from fleet_rival.clock import now
+from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Word, full_text, table_args, within_team
 
 __all__ = ["Assignment", "CorrectionRow", "Exercise", "LapCurve", "LikeKind", "Setup", "SetupVersion"]
 

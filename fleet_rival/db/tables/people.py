@@ -8,7 +8,8 @@ from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint, Uuid
 from sqlalchemy.orm import Mapped, mapped_column
 from uuid6 import uuid7
 
-from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Word, now, table_args, within_team
+from fleet_rival.clock import now
+from fleet_rival.db.tables.base import Base, Id, Key, Label, Public, Word, table_args, within_team
 
 __all__ = ["BoardVisit", "Invitation", "Membership", "Person", "RigToken", "SignIn", "SignInAttempt", "Team"]
 

@@ -7,7 +7,8 @@ from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstr
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Id, Key, Public, Quantity, Word, now, table_args, within_team
+from fleet_rival.clock import now
+from fleet_rival.db.tables.base import Base, Id, Key, Public, Quantity, Word, table_args, within_team
 
 __all__ = ["FeedEntry", "TraceFile", "TraceRow", "Upload"]
 

@@ -8,7 +8,8 @@ from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstr
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, now, table_args, within_team
+from fleet_rival.clock import now
+from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Public, Quantity, Word, table_args, within_team
 
 __all__ = ["Event", "Job", "LapVerdict", "StandingRow", "StoredAnalysis"]
 

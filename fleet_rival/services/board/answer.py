@@ -11,6 +11,7 @@ import orjson
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.attention import KINDS, Need, concerns
 from fleet_rival.core.season.clashes import Clash
 from fleet_rival.core.season.zones import day_begins
@@ -102,8 +103,8 @@ def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = N
     Args:
         day: whose board is meant; today's where missing.
     """
-    now = datetime.now(UTC)
-    up_to_date(sessions, actor, _moment(day, now) if day else now)
+    moment = now()
+    up_to_date(sessions, actor, _moment(day, moment) if day else moment)
 
 
 def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> Loaded:

@@ -6,7 +6,8 @@ from typing import Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import BoardVisit, Person, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import BoardVisit, Person
 from fleet_rival.services.base import Actor
 
 __all__ = ["visit"]

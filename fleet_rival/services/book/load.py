@@ -7,9 +7,10 @@ from statistics import median
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from fleet_rival.clock import now
 from fleet_rival.core.book.corner import CornerNotes, Kerb, Lane, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance, importances
 from fleet_rival.core.book.references import LASTING, Reference
@@ -162,7 +163,7 @@ def car_driven_next(session: Session, actor: Actor, layout: Layout) -> UUID | No
 def _week_on(session: Session, actor: Actor, layout: Layout) -> SeriesWeekRow | None:
     return session.scalar(
         select(SeriesWeekRow)
-        .where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.layout_id == layout.id, SeriesWeekRow.ends > func.current_date())
+        .where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.layout_id == layout.id, SeriesWeekRow.ends > now().date())
         .order_by(SeriesWeekRow.begins, SeriesWeekRow.id)
         .limit(1)
     )

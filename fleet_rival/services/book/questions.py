@@ -7,7 +7,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Layout, LayoutCorner, OpenQuestion, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Layout, LayoutCorner, OpenQuestion
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.book.corners import corner_title
 from fleet_rival.services.book.references import add_reference

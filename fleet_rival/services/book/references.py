@@ -7,8 +7,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.book.references import BadReference
-from fleet_rival.db.tables import Car, Driver, LayoutCorner, OpenQuestion, ReferenceRow, now
+from fleet_rival.db.tables import Car, Driver, LayoutCorner, OpenQuestion, ReferenceRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.book.corners import corner_title
 from fleet_rival.services.book.load import as_reference

@@ -3,7 +3,6 @@
 import io
 import tempfile
 from collections.abc import Collection
-from datetime import UTC, datetime
 from typing import IO, Final
 from uuid import UUID
 
@@ -11,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 from uuid6 import uuid7
 
+from fleet_rival.clock import now
 from fleet_rival.db.tables import Job, Membership, Person, Team
 from fleet_rival.services.base import Actor, Work, find_row
 from fleet_rival.services.errors import Conflict, NotThere, Refused
@@ -44,7 +44,7 @@ def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collec
         store().keep_package(name, file)
     with sessions.begin() as session:
         team = session.scalars(select(Team.name).where(Team.id == actor.team_id)).one()
-        told = {"package": name, "file": package_name(team, datetime.now(UTC)), "rows": rows, "bytes": size, "telemetry": telemetry}
+        told = {"package": name, "file": package_name(team, now()), "rows": rows, "bytes": size, "telemetry": telemetry}
         work.finish(session, told)
 
 

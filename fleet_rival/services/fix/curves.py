@@ -4,8 +4,9 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.telemetry.curves import LapCurves, curves_of
-from fleet_rival.db.tables import LapCurve, TraceRow, now
+from fleet_rival.db.tables import LapCurve, TraceRow
 from fleet_rival.services.traces.keep import load_traces
 
 __all__ = ["curve_keys", "load_curves"]

@@ -11,10 +11,11 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.corners.helped import Helped, helped_of
 from fleet_rival.core.corners.work import NOT_DRIVEN, Judged, judge_exercise
 from fleet_rival.core.laps.lap import MISTAKES
-from fleet_rival.db.tables import Assignment, Car, Combination, Driver, Exercise, Layout, TrackRow, now
+from fleet_rival.db.tables import Assignment, Car, Combination, Driver, Exercise, Layout, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.find import may_see

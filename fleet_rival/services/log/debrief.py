@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.race.afterwards import repeated, under_pressure
 from fleet_rival.db.tables import Car, Entry, Layout, LayoutCorner, Lesson, SeriesWeekRow
 from fleet_rival.services import entries
@@ -34,7 +35,7 @@ __all__ = ["debrief", "races_behind"]
 _MOST_CORNERS: Final = 6
 
 
-def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> dict[str, Any]:
+def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> dict[str, Any]:
     """Races that are over, the last one first, and how good what was expected of them was."""
     races = past_races(sessions, actor, clock())
     return {
@@ -61,9 +62,7 @@ def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[
     }
 
 
-def debrief(
-    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
-) -> dict[str, Any]:
+def debrief(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> dict[str, Any]:
     """One entry's race afterwards.
 
     Raises:

@@ -9,7 +9,8 @@ from uuid import UUID
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
-from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow, now
+from fleet_rival.clock import now
+from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.full_text import holding, words_of

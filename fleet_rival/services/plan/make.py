@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.problem import Placed
 from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, Plan, plan_week
@@ -62,7 +63,7 @@ def make_plan(
     day: date | None = None,
     only: Collection[UUID] | None = None,
     work: Work = UNWATCHED,
-    clock: Clock = lambda: datetime.now(UTC),
+    clock: Clock = now,
     effort: Effort | None = None,
 ) -> None:
     """Make the plan of a day's weeks anew: what is locked stays, and what was planned moves only where that brings something.

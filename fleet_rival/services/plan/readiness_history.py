@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.corners.helped import Helped
 from fleet_rival.core.planning.readiness import readiness, total
 from fleet_rival.core.season.zones import day_begins, known_zone
@@ -37,7 +38,7 @@ def readiness_history(
     actor: Actor,
     entry_id: UUID,
     work: Work = UNWATCHED,
-    clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+    clock: Callable[[], datetime] = now,
 ) -> dict[str, Any]:
     """Readiness at the end of each day on which laps were driven, and at the race in earlier weeks.
 

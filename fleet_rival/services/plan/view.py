@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.problem import Placed
 from fleet_rival.core.planning.readiness import Check, readiness, total
@@ -24,7 +25,7 @@ __all__ = ["blocks_to_come", "plan_of", "readiness_of"]
 _LOOK_BACK: Final = timedelta(days=2)
 
 
-def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
     """The plan of a day's weeks: lanes by driver, blocks, what was left out; a driver's own lane alone for who doesn't see all."""
     with sessions() as session:
         week, name = planned_week(sessions, session, actor, day, clock)
@@ -155,7 +156,7 @@ def _left(item: Mapping[str, Any]) -> dict[str, Any]:
     return {**plain, "words": block_words(item["kind"], item["about"]), "why": why, "reason": _REASONS[item["reason"]]}
 
 
-def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock = lambda: datetime.now(UTC)) -> list[ComingBlock]:
+def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock = now) -> list[ComingBlock]:
     """What is planned from now on, and what became of the last evenings'; a driver's own."""
     now = clock()
     with sessions() as session:
@@ -167,7 +168,7 @@ def _check(check: Check) -> dict[str, Any]:
     return {**asdict(check), "closed_by": BLOCK_WORDS[check.block] if check.block else None, "title": title, "words": words}
 
 
-def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
     """Each entry's checks, what is open first."""
     with sessions() as session:
         week, _ = planned_week(sessions, session, actor, day, clock)

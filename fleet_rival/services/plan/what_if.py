@@ -11,6 +11,7 @@ from uuid import UUID, uuid4
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.solve import Plan
 from fleet_rival.core.planning.variation import SHORT, Beside, beside, room_makers, with_less_time, with_more_time
 from fleet_rival.core.season.availability import Span
@@ -55,7 +56,7 @@ def what_if(
     changes: Sequence[Change],
     day: date | None = None,
     work: Work = UNWATCHED,
-    clock: Clock = lambda: datetime.now(UTC),
+    clock: Clock = now,
 ) -> dict[str, Any]:
     """The plan as it would be, beside the best one as things are.
 
@@ -92,7 +93,7 @@ def what_makes_room(
     key: str,
     day: date | None = None,
     work: Work = UNWATCHED,
-    clock: Clock = lambda: datetime.now(UTC),
+    clock: Clock = now,
 ) -> dict[str, Any]:
     """What would make room for a block that found none, what brings most first.
 

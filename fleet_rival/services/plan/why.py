@@ -1,10 +1,11 @@
 """Why this block, why not that one: answered by planning again with it or without it, and comparing."""
 
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from typing import Any, Final
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
 from fleet_rival.services.base import Actor
@@ -19,7 +20,7 @@ __all__ = ["why"]
 _EFFORT: Final = Effort(units=3.0, seconds=20.0)
 
 
-def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | None = None, clock: Clock = lambda: datetime.now(UTC)) -> dict[str, Any]:
+def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
     """What speaks for a block and against it, in numbers.
 
     Args:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 
@@ -10,6 +10,7 @@ import orjson
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.analysis import DriverAnalysis
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, PracticeSession, Run, SeriesWeekRow
@@ -52,7 +53,7 @@ class Ahead:
     """Hot pressures that were read after runs, the last ones first: by wheel, with when, how, and the track's temperature then."""
 
 
-def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> list[dict[str, Any]]:
+def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> list[dict[str, Any]]:
     """Entries of each series' week that runs, or begins within seven days; the next start first; a driver's own alone."""
     now = clock()
     with sessions() as session:
@@ -79,7 +80,7 @@ def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
     return sorted(out, key=lambda item: (item["race_at"] is None, item["race_at"] or now, item["driver"]))
 
 
-def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ahead:
+def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> Ahead:
     """Load what is known before an entry's race.
 
     Raises:

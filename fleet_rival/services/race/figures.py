@@ -3,13 +3,14 @@
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Final
 from uuid import UUID
 
 import numpy as np
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
 from fleet_rival.core.ideals.best_of import odds_of
 from fleet_rival.core.laps.marks import JudgedLap
@@ -39,9 +40,7 @@ _LEAST_LAPS: Final = 8
 _ROUND: Final = 5
 
 
-def race_view(
-    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
-) -> dict[str, Any]:
+def race_view(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> dict[str, Any]:
     """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
     return figures_of(ahead_of(sessions, actor, entry_id, clock), taught(sessions, actor, clock()))
 

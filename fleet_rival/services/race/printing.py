@@ -1,7 +1,7 @@
 """The race sheet on paper: one page, and one in large type for the seat; and as plain text for a chat."""
 
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 from uuid import UUID
@@ -9,6 +9,7 @@ from uuid import UUID
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.season.zones import known_zone
 from fleet_rival.services.base import Actor
 from fleet_rival.services.race.sheet import SheetView, sheet
@@ -22,9 +23,7 @@ _SIZES_PT: Final = (11.0, 10.0, 9.0, 8.0, 7.0)
 _SEAT: Final = 5
 
 
-def sheet_pdf(
-    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, zone: str = "UTC", clock: Callable[[], datetime] = lambda: datetime.now(UTC)
-) -> bytes:
+def sheet_pdf(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, zone: str = "UTC", clock: Callable[[], datetime] = now) -> bytes:
     """The sheet that was handed out last, as a PDF of two pages; the one of now where none was.
 
     Raises:

@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.book.checks import needs_reference
 from fleet_rival.db.tables import Layout, Person, RaceSheet
 from fleet_rival.services.base import Actor, about, begin_change
@@ -60,7 +61,7 @@ class SheetView:
     outdated: bool
 
 
-def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> SheetView:
+def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> SheetView:
     """The sheet of an entry; a driver's own alone.
 
     Raises:
@@ -96,7 +97,7 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
         )
 
 
-def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = lambda: datetime.now(UTC)) -> int:
+def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> int:
     """Hand the sheet out as it is now.
 
     Returns:
@@ -131,9 +132,7 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         return number
 
 
-def confirm(
-    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, number: int, clock: Callable[[], datetime] = lambda: datetime.now(UTC)
-) -> None:
+def confirm(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, number: int, clock: Callable[[], datetime] = now) -> None:
     """Say that a sheet was read: the driver's to say.
 
     Raises:

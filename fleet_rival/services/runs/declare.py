@@ -9,9 +9,10 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.precheck import Check, pre_drive_check
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, PracticeSession, Run, now
+from fleet_rival.db.tables import Car, Combination, Driver, Lap, PracticeSession, Run
 from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.fix.setups import setup_labels, setup_warnings

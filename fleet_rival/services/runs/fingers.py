@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.hand_timing import UNCALIBRATED, BadPresses, Reaction, calibrate, timed_lap
 from fleet_rival.core.runs.typed import CantRead, TypedLap, read_typed
@@ -237,7 +238,7 @@ def _core_lap(place: Place, number: int, typed: TypedLap) -> CoreLap:
         session=place.practice.label,
         run=place.number,
         # About the moment: it was typed when it was over.
-        started_at=datetime.now(UTC) - timedelta(microseconds=typed.time_us),
+        started_at=now() - timedelta(microseconds=typed.time_us),
         kind=typed.kind,
         valid=typed.valid,
         flags=typed.flags | ({"guest"} if place.driver.guest else set()),
@@ -304,7 +305,7 @@ def remember_reaction(sessions: sessionmaker[Session], actor: Actor, truths_us: 
         measured = calibrate(truths_us, presses_us)
     except BadPresses as error:
         raise Refused(str(error)) from error
-    moment = datetime.now(UTC).isoformat()
+    moment = now().isoformat()
     with sessions.begin() as session:
         person = session.get_one(Person, actor.person_id, with_for_update=True)
         person.reaction = {**asdict(measured), "measured_at": moment}

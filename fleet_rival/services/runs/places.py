@@ -1,13 +1,14 @@
 """Where a run is: a driver's run in a session, whether it was declared or not; and who may touch it."""
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from fleet_rival.clock import now
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Lap, Layout, PracticeSession, Run
 from fleet_rival.services.base import Actor, find_row
@@ -108,7 +109,7 @@ def session_for_hands(session: Session, actor: Actor, combination: Combination) 
         .limit(1)
     )
     found = session.execute(query).first()
-    if found is None or datetime.now(UTC) - max(found[0].created_at, found[1] or found[0].created_at) > _SAME_EVENING:
+    if found is None or now() - max(found[0].created_at, found[1] or found[0].created_at) > _SAME_EVENING:
         return None
     practice: PracticeSession = found[0]
     return practice
@@ -116,7 +117,7 @@ def session_for_hands(session: Session, actor: Actor, combination: Combination) 
 
 def open_session_for_hands(session: Session, actor: Actor, combination: Combination) -> PracticeSession:
     """Make a session for laps by hand; its label is the day on which it begins. A change set must be open."""
-    label = free_label(session, combination, datetime.now(UTC).date().isoformat())
+    label = free_label(session, combination, now().date().isoformat())
     made = PracticeSession(team_id=actor.team_id, combination_id=combination.id, label=label, by_hand=True)
     session.add(made)
     session.flush()

@@ -3,13 +3,14 @@
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import asdict, dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any, Final
 
 from sqlalchemy import bindparam, delete, insert, select, update
 from sqlalchemy.dialects.mysql import insert as insert_or_keep
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.telemetry.cutting import CutLap
 from fleet_rival.core.telemetry.pulls import plain_pulls
@@ -142,7 +143,7 @@ def keep_traces(session: Session, team_id: int, combination_id: int, sink: Trace
 
 
 def _file_id(session: Session, team_id: int, digest: str, size: int) -> int:
-    values = {"team_id": team_id, "sha256": digest, "size": size, "made_at": datetime.now(UTC)}
+    values = {"team_id": team_id, "sha256": digest, "size": size, "made_at": now()}
     # The same content may come twice, from two at once.
     session.execute(insert_or_keep(TraceFile).values(**values).on_duplicate_key_update(size=size))
     return session.scalars(select(TraceFile.id).where(TraceFile.team_id == team_id, TraceFile.sha256 == digest)).one()
