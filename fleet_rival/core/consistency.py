@@ -17,7 +17,7 @@ from fleet_rival.core.statistics import MAD_TO_SD, detrended, mean, median, medi
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of", "with_intervals"]
+__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of", "ratio_to_team", "with_intervals"]
 
 _DRAWN_AT_ONCE: Final = 64
 _NEED_CLEAN_LAPS: Final = (
@@ -138,6 +138,28 @@ def _longest_streak(judged: Sequence[JudgedLap], clean: Sequence[int], middle: F
             length, at = length + 1, judged[at].next_lap
         longest = max(longest, length)
     return longest
+
+
+def ratio_to_team(own: float | None, team: Sequence[float]) -> float | None:
+    """A driver's spread against the team's median.
+
+    Args:
+        own: the driver's, in any unit; None: not known.
+        team: everybody's in the same unit, the driver's too.
+
+    Returns:
+        None where it isn't known, where there is nobody to be compared with, or where half the team doesn't scatter at all: then no number says
+        how much more somebody does. Who doesn't scatter in such a team is as the others.
+
+    >>> ratio_to_team(3.0, [1.0, 2.0, 3.0]), ratio_to_team(0.0, [0.0, 0.0]), ratio_to_team(1.0, [0.0, 0.0, 1.0])
+    (1.5, 1.0, None)
+    """
+    if own is None or len(team) < 2:
+        return None
+    middle = float(np.median(team))
+    if middle == 0:
+        return 1.0 if own == 0 else None
+    return own / middle
 
 
 def adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:

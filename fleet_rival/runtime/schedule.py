@@ -1,7 +1,6 @@
 """Backups that are made by themselves: when they are due, how the last one ended, and when one that failed is tried again."""
 
 import json
-import os
 import subprocess
 import sys
 import time
@@ -10,16 +9,15 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Final
 
-from fleet_rival.clock import now
+from fleet_rival.clock import AHEAD, now
+from fleet_rival.services.last_backup import last_ended, note_ended
 
-__all__ = ["NAME", "SCHEDULED", "Ended", "Schedule", "Settings", "last_ended", "note_ended", "this_var"]
+__all__ = ["NAME", "SCHEDULED", "Schedule", "Settings"]
 
 NAME: Final = "fleet-rival-{:%Y-%m-%d-%H%M%S}.backup.zip"
 SCHEDULED: Final = "fleet-rival-{:%Y-%m-%d-%H%M%S}.scheduled.backup.zip"
 """Those that were made by themselves have a name of their own: they alone are thrown away by themselves."""
 _LOOK_EVERY_S: Final = 30
-_FIRST_PAUSE: Final = timedelta(minutes=5)
-_LONGEST_PAUSE: Final = timedelta(hours=6)
 
 
 @dataclass(frozen=True)
@@ -59,50 +57,6 @@ class Settings:
             old.unlink()
 
 
-@dataclass(frozen=True)
-class Ended:
-    """How the last backup that was due ended.
-
-    Attributes:
-        at: when.
-        trouble: why it failed; None: it is made.
-        failures: how many failed one after the other.
-        again_at: when one that failed is tried again.
-    """
-
-    at: datetime
-    trouble: str | None = None
-    failures: int = 0
-    again_at: datetime | None = None
-
-
-def note_ended(var: Path, trouble: str | None, moment: datetime) -> None:
-    """Keep how a scheduled backup ended; one that fails is tried again after pauses that grow."""
-    before = last_ended(var)
-    failures = (before.failures if before else 0) + 1 if trouble else 0
-    again = moment + min(_LONGEST_PAUSE, _FIRST_PAUSE * 2 ** min(10, failures - 1)) if trouble else None
-    told = Ended(moment, trouble, failures, again)
-    place = _place(var)
-    place.parent.mkdir(parents=True, exist_ok=True)
-    unfinished = place.with_suffix(".new")
-    unfinished.write_text(json.dumps(asdict(told), default=datetime.isoformat))
-    unfinished.replace(place)
-
-
-def last_ended(var: Path) -> Ended | None:
-    """How the last scheduled backup ended; None: there was none."""
-    try:
-        told = json.loads(_place(var).read_text())
-        again = told["again_at"]
-        return Ended(datetime.fromisoformat(told["at"]), told["trouble"], int(told["failures"]), datetime.fromisoformat(again) if again else None)
-    except (OSError, ValueError, KeyError, TypeError):
-        return None
-
-
-def _place(var: Path) -> Path:
-    return var / "backups" / "last.json"
-
-
 class Schedule:
     """Makes the backups that are due, beside the running application."""
 
@@ -132,9 +86,9 @@ class Schedule:
         if due is None:
             return False
         made = sorted((self._var / "backups").glob("*.backup.zip"), key=lambda path: path.stat().st_mtime)
-        newest = datetime.fromtimestamp(made[-1].stat().st_mtime, UTC) if made else None
+        newest = _written(made[-1]) if made else None
         set_at = self._var / "backups" / "schedule.json"
-        since = newest or (datetime.fromtimestamp(set_at.stat().st_mtime, UTC) if set_at.exists() else None)
+        since = newest or (_written(set_at) if set_at.exists() else None)
         ended = last_ended(self._var)
         waits = ended is not None and ended.again_at is not None and moment < ended.again_at
         return since is not None and since < due and not waits
@@ -146,7 +100,5 @@ class Schedule:
             note_ended(self._var, f"the process that made it was ended from outside (signal {-code})", now())
 
 
-def this_var() -> Path | None:
-    """Where this installation keeps what is its own, as the environment says; None: nobody has said."""
-    named = os.environ.get("FLEET_VAR")
-    return Path(named) if named else None
+def _written(path: Path) -> datetime:
+    return datetime.fromtimestamp(path.stat().st_mtime, UTC) + AHEAD

@@ -8,7 +8,6 @@ from dataclasses import asdict
 from datetime import datetime
 from functools import partial
 from math import sqrt
-from statistics import median
 from typing import Any, Final
 from uuid import UUID
 
@@ -16,6 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, grouped, with_share_intervals
+from fleet_rival.core.consistency import ratio_to_team
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
@@ -196,7 +196,7 @@ def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], 
         ],
         "by_condition": [_condition(other) for other in (group, *driver.others)],
         "share_words": share_words(group.consistency),
-        "team_ratio": own / median(others) if own is not None and len(others) > 1 else None,
+        "team_ratio": ratio_to_team(own, others),
     }
 
 

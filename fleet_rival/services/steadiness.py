@@ -5,12 +5,12 @@ from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime
 from math import sqrt
-from statistics import median
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.consistency import ratio_to_team
 from fleet_rival.core.standing import Standing
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, TrackRow
@@ -95,7 +95,7 @@ def steadiness(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -
         main, week = item.main, item.week
         team = [value for other in item.team if _same(other, main) and (value := _spread(other)) is not None]
         spread = _spread(main)
-        ratio = spread / median(team) if spread is not None and len(team) > 1 else None
+        ratio = ratio_to_team(spread, team)
         where = (week.row.public_id, week.week_id, item.place, item.car, week.series, week.number, week.begins_at)
         out.append(WeekSpread(*where, main.clean, main.sure, spread, ratio, out_of_date=item.out_of_date))
     return Steadiness(out, behind)

@@ -20,8 +20,9 @@ from fleet_rival.runtime.backups import _ask, _beside, _drop, alone, back_up, re
 from fleet_rival.runtime.console import Failure
 from fleet_rival.runtime.mariadb import MariaDB
 from fleet_rival.runtime.processes import free_port
-from fleet_rival.runtime.schedule import Schedule, Settings, last_ended, note_ended
+from fleet_rival.runtime.schedule import Schedule, Settings
 from fleet_rival.services import drive, find, track, week
+from fleet_rival.services.last_backup import last_ended, note_ended
 from fleet_rival.services.traces import imports, uploads, view
 from fleet_rival.telemetry.store import store as traces_store
 from tests.conftest import DATA, manager_of

@@ -3,10 +3,12 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+import orjson
 import pytest
 from sqlalchemy import event, insert, select
 
@@ -18,6 +20,7 @@ from fleet_rival.services import board, book, entries, history, knowledge, pract
 from fleet_rival.services.base import Actor, begin_change
 from fleet_rival.services.board import answer
 from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.last_backup import note_ended
 from fleet_rival.services.revisions import raise_revisions
 from fleet_rival.services.runs import asked
 from fleet_rival.services.runs.places import RunKey
@@ -33,6 +36,21 @@ def at(day: int, hour: int = 18, month: int = 4) -> datetime:
 
 def enter(season: Season, *weeks: UUID) -> None:
     entries.enter(season.sessions, season.actor, weeks, list(season.drivers.values()), "want")
+
+
+def test_a_backup_that_is_not_made_needs_the_manager_alone_until_one_is(season: Season, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("FLEET_VAR", str(tmp_path))
+    season.week(1)
+    assert season.board()["backup"] is None
+    note_ended(tmp_path, "The disk is full.", at(8))
+    note_ended(tmp_path, "The disk is full.", at(8, 19))
+    told = schemas.BoardOut.model_validate(season.board()).backup
+    assert told is not None
+    assert (told.trouble, told.failures, told.again_at) == ("The disk is full.", 2, at(8, 19) + timedelta(minutes=10))
+    coach = Actor(season.actor.team_id, season.actor.person_id, "coach")
+    assert orjson.loads(board.board(season.sessions, coach, None, ZoneInfo("UTC"), lambda: at(8, 21)).body)["backup"] is None
+    note_ended(tmp_path, None, at(8, 20))
+    assert season.board()["backup"] is None
 
 
 def test_gaps_follow_the_target_and_each_lap(season: Season) -> None:

@@ -156,6 +156,13 @@ class BoardResource(Schema):
     name: str
 
 
+class BackupTroubleOut(Schema):
+    at: datetime
+    trouble: str
+    failures: int = Field(description="How many failed one after the other")
+    again_at: datetime | None
+
+
 class BoardOut(Schema):
     day: date
     now: datetime
@@ -163,6 +170,7 @@ class BoardOut(Schema):
     drivers: list[BoardDriver]
     needs: list[BoardNeed]
     more_needs: int
+    backup: BackupTroubleOut | None = Field(description="For managers: why the backup that was due isn't made")
     coming: list[ComingStep]
     resources: list[BoardResource]
 

@@ -179,7 +179,8 @@ def widening(runs: Sequence[tuple[Values, Values]], correlation: float) -> float
         # A line takes much of a slow process with it: less scatter is seen than there is.
         seen += float((_without_line(x) * process).sum())
         free += len(x) - 2
-    return max(slope_above / slope_below * free / seen, 1.0) if seen else 1.0
+    # Where no x differs from another there is no slope that could be widened.
+    return max(slope_above / slope_below * free / seen, 1.0) if seen > 0 and slope_below > 0 else 1.0
 
 
 @dataclass(frozen=True, slots=True)

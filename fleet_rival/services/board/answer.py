@@ -22,6 +22,7 @@ from fleet_rival.services.base import Actor
 from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
 from fleet_rival.services.board.load import COMING_WEEKS, DriverState, Loaded, WeekState, load
 from fleet_rival.services.kept import Recent, code_stamp
+from fleet_rival.services.last_backup import last_ended, this_var
 from fleet_rival.services.plan.coming import Practice, practice_of
 from fleet_rival.services.standing import Kept
 from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
@@ -93,7 +94,9 @@ be through after one that began later."""
 def _stamp(sessions: sessionmaker[Session], actor: Actor, day: date, zone: ZoneInfo, now: datetime) -> str:
     with engine_of(sessions).connect() as connection:
         state = connection.execute(_STATE, {"team": actor.team_id}).one()
-    who = "all" if actor.sees_all else f"{actor.driver_id}"
+    who = actor.role if actor.sees_all else f"{actor.driver_id}"
+    backup = _backup(actor)
+    who += f":{backup['at']}" if backup else ""
     return f"{actor.team_id}:{who}:{day}:{zone.key}:{now:%Y%m%d%H%M}:{'/'.join(map(str, state))}:{code_stamp()[:12]}"
 
 
@@ -158,6 +161,7 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
         ],
         "needs": needs[:_SHORT_LIST],
         "more_needs": max(0, len(needs) - _SHORT_LIST),
+        "backup": _backup(actor),
         "coming": [_coming(loaded, actor, step, loaded.moment + timedelta(days=7 * (number + 1))) for number, step in enumerate(loaded.coming)],
         "resources": [{"id": str(item.id), "name": item.name} for item in loaded.resources.values()],
     }
@@ -267,6 +271,16 @@ def _need(need: Need, week: WeekState, cells: Mapping[tuple[UUID, UUID], Cell], 
         "due": need.due.isoformat(),
         "differences": [difference_out(item) for item in need.differences],
     }
+
+
+def _backup(actor: Actor) -> dict[str, Any] | None:
+    """The backup of the whole installation that was due and isn't made; a manager can tell whoever runs it."""
+    var = this_var()
+    ended = last_ended(var) if var and actor.role == "manager" else None
+    if ended is None or ended.trouble is None:
+        return None
+    again = ended.again_at.isoformat() if ended.again_at else None
+    return {"at": ended.at.isoformat(), "trouble": ended.trouble, "failures": ended.failures, "again_at": again}
 
 
 def _coming(loaded: Loaded, actor: Actor, weeks: Sequence[WeekState], moment: datetime) -> dict[str, Any]:

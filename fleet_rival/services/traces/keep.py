@@ -10,7 +10,7 @@ from sqlalchemy import bindparam, delete, insert, select, update
 from sqlalchemy.dialects.mysql import insert as insert_or_keep
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.clock import now
+from fleet_rival.clock import AHEAD, now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.telemetry.cutting import CutLap
 from fleet_rival.core.telemetry.pulls import plain_pulls
@@ -221,7 +221,8 @@ def load_traces(session: Session, team_id: int, lap_ids: Sequence[int]) -> Itera
 def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     """Throw away files that no row names, pieces of uploads that were given up, and keys of what rigs sent long ago."""
     place = store()
-    place.sweep_packages((moment - _PACKAGES_AFTER).timestamp())
+    written_by = (moment - AHEAD).timestamp()  # Files bear the machine's own time.
+    place.sweep_packages(written_by - _PACKAGES_AFTER.total_seconds())
     # Listed before the rows are asked for: what begins to come meanwhile isn't among them.
     digests, coming = set(place.traces()), set(place.uploads())
     with sessions.begin() as session:
@@ -238,7 +239,7 @@ def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
         known = {str(item) for item in session.scalars(select(Upload.public_id))}
     for digest in digests - named:
         # One that was just written has no row yet.
-        if place.age_s(digest, moment.timestamp()) > _PIECES_AFTER.total_seconds():
+        if place.age_s(digest, written_by) > _PIECES_AFTER.total_seconds():
             place.remove_traces(digest)
     for upload_id in coming - known:
         place.remove_upload(upload_id)

@@ -3703,6 +3703,23 @@ export interface components {
             /** Weekly */
             weekly?: components["schemas"]["Window"][];
         };
+        /** BackupTroubleOut */
+        BackupTroubleOut: {
+            /** Again At */
+            again_at: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Failures
+             * @description How many failed one after the other
+             */
+            failures: number;
+            /** Trouble */
+            trouble: string;
+        };
         /** Balance */
         Balance: {
             /**
@@ -4109,6 +4126,8 @@ export interface components {
         };
         /** BoardOut */
         BoardOut: {
+            /** @description For managers: why the backup that was due isn't made */
+            backup: components["schemas"]["BackupTroubleOut"] | null;
             /** Columns */
             columns: components["schemas"]["BoardColumn"][];
             /** Coming */

@@ -10,8 +10,14 @@ const emit = defineEmits<{ act: [need: BoardNeed] }>()
 <template>
   <section class="needs" aria-labelledby="needs-title">
     <h2 id="needs-title">{{ title }}</h2>
-    <p v-if="!board.needs.length" class="quiet">Nothing just now.</p>
+    <p v-if="!board.needs.length && !board.backup" class="quiet">Nothing just now.</p>
     <ul v-else>
+      <li v-if="board.backup">
+        <span class="words">
+          The backup that was due isn't made: {{ board.backup.trouble }}
+          <span class="quiet">It failed {{ board.backup.failures > 1 ? `${board.backup.failures} times, last ` : '' }}{{ moment(board.backup.at) }}<template v-if="board.backup.again_at"> and is tried again {{ moment(board.backup.again_at) }}</template>. Tell whoever runs this installation.</span>
+        </span>
+      </li>
       <li v-for="need in board.needs" :key="need.kind + need.week_id + need.entry_ids.join()">
         <span class="words">
           {{ need.words }}<template v-if="need.differences.length">: {{ differenceWords(need.differences) }}</template>
