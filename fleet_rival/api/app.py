@@ -154,7 +154,7 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         try:
             text = (folder / "index.html").read_text(encoding="utf-8")
         except OSError:
-            abort(503, "The pages aren't built yet: start the application with ./fleet demo or ./fleet start.")
+            abort(503, "The pages of this installation aren't built. Whoever runs it starts it anew with ./fleet start, which builds them.")
         nonce: Callable[[], str] = app.jinja_env.globals["csp_nonce"]  # type: ignore[assignment]  # of Talisman
         signed_in = access.signed() is not None
         text = text.replace(_NONCE, nonce()).replace(_SIGNED_IN, "yes" if signed_in else "no").replace(_EARLY, _ASK_AT_ONCE if signed_in else "")

@@ -4,13 +4,16 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, reactive, r
 import { RouterView, useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { whenSignedOut } from '@/api/client'
+import { away } from '@/away'
 import { connect } from '@/live'
 import ShellHead from '@/parts/ShellHead.vue'
 import { themeName } from '@/preferences'
 import { startAnew, useMe } from '@/session'
+import { partIsGone } from '@/renewal'
 import { turned, useTurning } from '@/turning'
 
 // What isn't seen at first is fetched when it is wanted.
+const AwayNote = defineAsyncComponent(() => import('@/parts/AwayNote.vue'))
 const GuessNote = defineAsyncComponent(() => import('@/parts/GuessNote.vue'))
 const KeysSheet = defineAsyncComponent(() => import('@/parts/KeysSheet.vue'))
 const SearchSheet = defineAsyncComponent(() => import('@/parts/SearchSheet.vue'))
@@ -27,20 +30,23 @@ const me = useMe()
 const keysShown = ref(false)
 const searchShown = ref(false)
 const { step } = useTurning()
-const wanted = reactive({ turned: false, keys: false, search: false })
+const wanted = reactive({ away: false, turned: false, keys: false, search: false })
 watch([() => turned.text, keysShown, searchShown], ([text, keys, search]) => {
   if (text) wanted.turned = true
   if (keys) wanted.keys = true
   if (search) wanted.search = true
 })
 
+const reload = () => location.reload()
 async function signedOut() {
   if (route.meta.open) return
   const to = route.fullPath
   await startAnew(queries, 'nobody')
-  await router.push({ name: 'sign-in', query: { to } })
+  await router.push({ name: 'sign-in', query: { to, why: 'ended' } })
 }
 whenSignedOut(() => void signedOut())
+
+watch(away, (why) => why && (wanted.away = true))
 
 let disconnect = () => {}
 watch(
@@ -70,8 +76,9 @@ onMounted(() => {
   window.addEventListener('keydown', onKey)
   // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost; if not now, then when asked.
   window.setTimeout(() => {
-    Promise.all([import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
-      .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
+    // The note too that the server is away: then it couldn't be fetched any more.
+    Promise.all([import('@/parts/AwayNote.vue'), import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
+      .then(() => Object.assign(wanted, { away: true, search: true, keys: true, turned: true }))
       .catch(() => {})
   }, 4000)
 })
@@ -83,6 +90,11 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
     <a class="skip" href="#content">Skip to the content</a>
     <ShellHead v-if="inside" @search="searchShown = true" @keys="keysShown = true" />
     <main id="content" tabindex="-1" :class="{ open: route.meta.open }">
+      <v-alert v-if="partIsGone" type="warning" role="alert" class="mb-3">
+        A part of this page couldn’t be loaded. Fleet Rival may have been renewed since you opened it. What you typed is kept.
+        <template #append><v-btn size="small" variant="outlined" @click="reload">Load the page anew</v-btn></template>
+      </v-alert>
+      <AwayNote v-if="wanted.away" />
       <GuessNote v-if="inside && me.data.value?.wrong_passwords" />
       <RouterView />
     </main>

@@ -2,6 +2,7 @@ import type { QueryClient } from '@tanstack/vue-query'
 import { createRouter, createWebHistory, type Router } from 'vue-router'
 import { Trouble, type Role } from '@/api/client'
 import { whoIsThere } from '@/session'
+import { loadAnew } from '@/renewal'
 import WeekView from '@/views/WeekView.vue'
 
 declare module 'vue-router' {
@@ -79,6 +80,10 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/:path(.*)*', name: 'nowhere', component: () => import('@/views/NowhereView.vue'), meta: { title: 'Nothing here' } },
     ],
     scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },
+  })
+  // A page whose part is gone belongs to an earlier version: the whole is loaded anew, once, and goes where it was to go.
+  router.onError((error: Error, to) => {
+    if (/dynamically imported module|importing a module|preload/i.test(error.message)) loadAnew(to.fullPath)
   })
   router.beforeEach(async (to) => {
     if (to.meta.open) return true

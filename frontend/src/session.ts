@@ -1,5 +1,6 @@
 import { useQuery, type QueryClient } from '@tanstack/vue-query'
 import { answer, api, showToken, Trouble, type Me, type Role } from '@/api/client'
+import { draftsOf } from '@/drafts'
 import { takePreferences } from '@/preferences'
 
 export const ME = ['me']
@@ -19,6 +20,7 @@ async function ask(): Promise<Me> {
   if (nobody) throw new Trouble('Sign in first.', 401)
   const me = await answer(api.GET('/api/me'))
   showToken(me.csrf_token)
+  draftsOf(`${me.team} ${me.sign_in_name}`)
   takePreferences(me.preferences)
   return me
 }

@@ -18,21 +18,11 @@ def equal(lap: int, driver: int) -> dict[str, Any]:
 
 KINDS: dict[str, tuple[int, Callable[[int, int], dict[str, Any]]]] = {
     "eight equal laps": (8, equal),
-    "twenty equal laps": (20, equal),
     "a lap": (1, equal),
-    "two laps": (2, equal),
     "evenly slower": (16, lambda lap, driver: {"time": round(20.7 + 0.01 * lap, 3), "tyre_age": lap, "fuel_l": 40 - lap}),
-    "evenly faster": (16, lambda lap, driver: {"time": round(20.7 - 0.01 * lap, 3), "tyre_age": lap}),
     "equal, all struck": (12, lambda lap, driver: {"strikes": "T1"}),
-    "equal, all with an incident": (12, lambda lap, driver: {"incidents": "spin:T1"}),
     "equal, two ways tried in turn": (16, lambda lap, driver: {"options": f"T1={'high' if lap % 2 else 'low'}"}),
-    "equal, under one option alone": (16, lambda lap, driver: {"options": "lap=save"}),
     "equal, two setups": (16, lambda lap, driver: {"setup": "A" if lap < 9 else "B", "run": 1 if lap < 9 else 2}),
-    "equal, by hand": (12, lambda lap, driver: {"plus_minus_ms": 40}),
-    "equal, all in traffic": (12, lambda lap, driver: {"flags": "traffic"}),
-    "equal, for learning": (12, lambda lap, driver: {"purpose": "learn"}),
-    "one driver varies, the others don't": (14, lambda lap, driver: {"time": 20.7 + (0.05 * (lap % 3) if driver == 0 else 0)}),
-    "equal, one much slower": (14, lambda lap, driver: {"time": 24.0 if lap == 7 else 20.7}),
 }
 
 

@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 import type { components, paths } from '@/api/schema'
+import { isAway } from '@/away'
 
 export type Schemas = components['schemas']
 export type Combination = Schemas['CombinationOut']
@@ -82,6 +83,9 @@ export type LiveRun = Schemas['LiveRunOut']
 export type Preferences = Partial<Schemas['Preferences']>
 export type Role = Member['role']
 
+const NO_ANSWER = 'The server does not answer. What you typed is kept here; try again in a moment.'
+export const AWAY = 503
+
 export const api = createClient<paths>({ baseUrl: '/' })
 
 let csrfToken = ''
@@ -134,10 +138,12 @@ export async function answer<T>(request: Promise<Answer<T>>): Promise<T> {
   try {
     result = await request
   } catch {
-    throw new Trouble('The server does not answer. Is Fleet Rival still running? Start it with ./fleet demo, then try again.')
+    isAway()
+    throw new Trouble(NO_ANSWER)
   }
   if (result.error !== undefined || !result.response.ok) {
     const problem = result.error as { detail?: string; request_id?: string; current?: unknown } | undefined
+    if (result.response.status === AWAY) isAway(problem?.detail)
     throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current)
   }
   return result.data as T
@@ -161,7 +167,10 @@ export function sendFile<T>(path: string, file: File, tell: (share: number) => v
     request.responseType = 'json'
     request.setRequestHeader('X-Fleet-Rival-Token', csrfToken)
     request.upload.onprogress = (event) => event.lengthComputable && tell(event.loaded / event.total)
-    request.onerror = () => fail(new Trouble('The server does not answer. Is Fleet Rival still running? Start it with ./fleet demo, then try again.'))
+    request.onerror = () => {
+      isAway()
+      fail(new Trouble(NO_ANSWER))
+    }
     request.onload = () => {
       if (request.status < 300) return done(request.response as T)
       const problem = request.response as { detail?: string; request_id?: string } | null

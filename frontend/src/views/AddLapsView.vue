@@ -10,6 +10,7 @@ import DriveHead from '@/parts/drive/DriveHead.vue'
 import MappingStep from '@/parts/drive/MappingStep.vue'
 import SampleLaps from '@/parts/drive/SampleLaps.vue'
 import FileDrop from '@/parts/FileDrop.vue'
+import SpaceNote from '@/parts/SpaceNote.vue'
 import ImportList from '@/parts/ImportList.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
@@ -248,6 +249,7 @@ function toggle(list: string[], name: string): string[] {
     </template>
   </v-alert>
   <FileDrop v-if="!seen" class="my-3" label="Choose lap files" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.zip,text/csv" hint="CSV, TSV, XLSX, ODS, JSON lines, Parquet, or a zip of them; up to 50 MB each" several :busy="upload.isPending.value" @files="take" />
+  <SpaceNote v-if="!seen" />
   <section v-if="queue.length" class="sheet block" aria-labelledby="queue-title">
     <h2 id="queue-title">{{ count(queue.length, 'file') }} to go in</h2>
     <ul class="plain">

@@ -2,6 +2,7 @@
 import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
+import { forgetDraft } from '@/drafts'
 import { answer, api, type RunContext } from '@/api/client'
 import ContextForm from '@/parts/drive/ContextForm.vue'
 import DriveHead from '@/parts/drive/DriveHead.vue'
@@ -54,6 +55,7 @@ function changed() {
   touched.value = true
 }
 const checks = useMutation({
+  meta: { check: true },
   mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs/check', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value } })),
   onSuccess: () => {
     asked.value = true
@@ -69,6 +71,7 @@ const declareButton = ref<{ $el: HTMLElement }>()
 const declare = useMutation({
   mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value, done: checked.value } })),
   onSuccess: async () => {
+    forgetDraft('run')
     await settled()
     await router.push({ name: 'runs', params: { id: props.id } })
   },
@@ -103,7 +106,7 @@ function onKey(event: KeyboardEvent) {
     <p>A run is some driver’s. Add drivers under Team, or ask a manager to match you with one.</p>
     <v-btn color="primary" :to="{ name: 'team' }">Team</v-btn>
   </section>
-  <form v-else class="sheet part" @submit.prevent="wrong ? undefined : checks.mutate()">
+  <form v-else v-draft="'run'" class="sheet part" @submit.prevent="wrong ? undefined : checks.mutate()">
     <div class="who">
       <label>Driver <select v-model="driverId"><option v-for="item in people" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
       <p class="quiet">

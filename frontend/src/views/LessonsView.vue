@@ -48,7 +48,7 @@ const filtered = computed(() => Object.keys(query.value).length > 0)
 
 <template>
   <div class="top"><h1>Learned</h1><LogLinks /></div>
-  <form class="sheet part" aria-labelledby="write-title" @submit.prevent="keep().catch(() => undefined)">
+  <form v-draft="changing ? `lesson ${changing.id}` : 'lesson'" class="sheet part" aria-labelledby="write-title" @submit.prevent="keep().catch(() => undefined)">
     <h2 id="write-title">{{ changing ? 'Change it' : 'Write down what was learned' }}</h2>
     <label class="wide">In one sentence <textarea v-model="form.text" class="field" rows="2" maxlength="500" required placeholder="braking 6 m earlier on cold tyres held for all five starts" /></label>
     <div class="fields">

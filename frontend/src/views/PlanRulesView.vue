@@ -68,7 +68,7 @@ const keep = useMutation({
   </div>
   <TroubleNote :error="asked.error.value ?? keep.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Fetching the rules" />
-  <form v-if="form" @submit.prevent="keep.mutate()">
+  <form v-if="form" v-draft="'rules'" @submit.prevent="keep.mutate()">
     <fieldset :disabled="!may">
       <section class="sheet part" aria-labelledby="checks-title">
         <h2 id="checks-title">When a driver is ready</h2>

@@ -90,7 +90,7 @@ const removeWeek = useMutation({
   <TroubleNote :error="add.error.value ?? remove.error.value ?? removeWeek.error.value" />
   <template v-if="chosen">
     <div class="head">
-      <form v-if="renaming" class="new" @submit.prevent="rename.mutate(theirs ?? renaming)">
+      <form v-if="renaming" v-draft="`series ${renaming.id}`" class="new" @submit.prevent="rename.mutate(theirs ?? renaming)">
         <input v-model="newName" class="field" aria-label="New name" maxlength="120" />
         <WorkButton size="small" type="submit" color="primary" :loading="rename.isPending.value">{{ theirs ? 'Write mine over it' : 'Keep' }}</WorkButton>
         <v-btn size="small" variant="outlined" @click="renaming = undefined">Leave it</v-btn>

@@ -92,7 +92,7 @@ const remove = useMutation({
     <p v-if="things.data.value && !things.data.value.items.length" class="quiet">None yet. Entries can be booked on a shared rig, and two at once are pointed out.</p>
     <ul class="plain">
       <li v-for="item in things.data.value?.items" :key="item.id">
-        <form v-if="editing?.id === item.id" class="edit" @submit.prevent="save.mutate(form.version)">
+        <form v-if="editing?.id === item.id" v-draft="`thing ${item.id}`" class="edit" @submit.prevent="save.mutate(form.version)">
           <label>Name <input v-model="form.name" class="field" maxlength="120" required /></label>
           <label>Note <input v-model="form.note" class="field" size="40" maxlength="2000" /></label>
           <HoursEditor v-model="form.hours" v-model:zone="form.zone" />

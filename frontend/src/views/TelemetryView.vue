@@ -5,6 +5,7 @@ import { RouterLink } from 'vue-router'
 import { answer, api, type Upload } from '@/api/client'
 import { count, moment } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
+import SpaceNote from '@/parts/SpaceNote.vue'
 import DriveHead from '@/parts/drive/DriveHead.vue'
 import UnknownDrivers from '@/parts/drive/UnknownDrivers.vue'
 import JobProgress from '@/parts/JobProgress.vue'
@@ -79,6 +80,7 @@ function words(result: Result): string[] {
   <DriveHead :id="id" title="Telemetry" />
   <section class="sheet part">
     <FileDrop label="Choose telemetry files" accept=".parquet,.csv" several hint="Parquet or CSV after the open format, up to 2 GB each" @files="take" />
+    <SpaceNote />
     <p class="quiet note">Laps are cut at the line and at their boundaries. Laps that are known get their traces and the times that they lack; the times of lap files win. A file that breaks off goes on from where it was when you choose it again. <RouterLink :to="{ name: 'traces', params: { id } }">Look at traces</RouterLink></p>
   </section>
   <section v-for="item in going" :key="item.name + item.id" class="sheet part" :aria-label="item.name">

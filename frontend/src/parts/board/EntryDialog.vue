@@ -82,7 +82,7 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
 
 <template>
   <v-dialog v-model="shown" max-width="640" aria-labelledby="entry-title" @after-leave="emit('close')">
-    <form class="sheet part" @submit.prevent="save.mutate(form.version)">
+    <form v-draft="`entry ${id}`" class="sheet part" @submit.prevent="save.mutate(form.version)">
       <h2 id="entry-title">{{ driver }} in {{ column.series }}</h2>
       <p class="quiet">{{ column.place }} · {{ column.cars.map((car) => car.name).join(' or ') }}</p>
       <ul v-if="entry?.clashes.length" class="clashes">

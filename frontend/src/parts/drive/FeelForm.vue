@@ -107,7 +107,7 @@ const readingWords = (item: Typed) => [
       </ul>
       <div class="buttons"><v-btn size="small" variant="outlined" @click="open = true">Write it down</v-btn></div>
     </template>
-    <form v-else @submit.prevent="save.mutate()">
+    <form v-else v-draft="'feel'" @submit.prevent="save.mutate()">
       <table class="balance">
         <caption class="quiet">From −3 (pushes) to +3 (loose)</caption>
         <thead><tr><td /><th v-for="phase in PHASES" :key="phase" scope="col">{{ phase }}</th></tr></thead>

@@ -47,7 +47,7 @@ const save = useMutation({
 </script>
 
 <template>
-  <form class="sheet part" aria-label="Change laps" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+  <form v-draft="'laps'" class="sheet part" aria-label="Change laps" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
     <h2>Change {{ one ? `lap ${one.number}` : count(laps.length, 'lap') }}</h2>
     <p v-if="!one" class="quiet">What stays empty stays as it is; – clears it. The tyre age is that of the first lap and rises with the others.</p>
     <div class="fields">

@@ -27,7 +27,7 @@ const save = useMutation({
 </script>
 
 <template>
-  <form class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+  <form v-draft="`remark ${lap}`" class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
     <h2>Remark on lap {{ form.lap }}</h2>
     <div class="fields">
       <label v-if="laps">Lap <select v-model="form.lap"><option v-for="number in laps" :key="number" :value="number">{{ number }}</option></select></label>

@@ -44,7 +44,7 @@ const add = () => weather.value.push({ minute: weather.value.length ? '' : '0', 
 </script>
 
 <template>
-  <form @submit.prevent="save.mutate()">
+  <form v-draft="`session ${practice.id}`" @submit.prevent="save.mutate()">
     <div class="fields">
       <label>Name <input v-model="form.label" class="field" maxlength="120" /></label>
       <label>Inside the simulation <input v-model="form.inside" class="field" type="datetime-local" /></label>

@@ -5,6 +5,7 @@ import { answer, api, type Job } from '@/api/client'
 import { isOver } from '@/api/jobs'
 import { moment } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
+import SpaceNote from '@/parts/SpaceNote.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
@@ -91,6 +92,7 @@ const enter = useMutation({
     <h3>Bring a team in</h3>
     <p class="quiet">A package makes a team of its own, which you manage. It adds nothing to this one.</p>
     <FileDrop label="An exchange package" hint="up to 2 GB, sent in pieces" accept=".zip" :busy="bring.isPending.value" @file="bring.mutate($event)" />
+    <SpaceNote />
     <div v-if="going" class="sending">
       <p role="status">{{ going.name }}: {{ megabytes(going.sent) }} of {{ megabytes(going.size) }} sent</p>
       <div class="line"><v-progress-linear :model-value="(100 * going.sent) / going.size" :aria-label="`Sending ${going.name}`" rounded height="8" /><v-btn size="small" variant="outlined" @click="discard(going)">Cancel<span class="visually-hidden">: sending {{ going.name }}</span></v-btn></div>

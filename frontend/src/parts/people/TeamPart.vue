@@ -38,7 +38,7 @@ const save = useMutation({
 <template>
   <section class="sheet part" aria-labelledby="team-title">
     <h2 id="team-title">Team</h2>
-    <form class="row" @submit.prevent="save.mutate()">
+    <form v-draft="'team'" class="row" @submit.prevent="save.mutate()">
       <v-text-field v-model="name" label="Name of the team" maxlength="120" hide-details autocomplete="off" />
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
       <WorkButton type="submit" color="primary" :disabled="!name.trim() || (name === me.data.value?.team && open === me.data.value?.open_ranking)" :loading="save.isPending.value">Keep</WorkButton>

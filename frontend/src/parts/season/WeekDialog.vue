@@ -98,7 +98,7 @@ const FIELDS: [string, string, string?][] = [
 
 <template>
   <v-dialog v-model="shown" max-width="860" aria-labelledby="week-title" @after-leave="emit('close')">
-    <form class="sheet part" @submit.prevent="save.mutate(seen)">
+    <form v-draft="`week ${seriesId} ${week?.id ?? ''}`" class="sheet part" @submit.prevent="save.mutate(seen)">
       <h2 id="week-title">{{ week ? `Week ${week.facts.week} of ${series}` : `New week of ${series}` }}</h2>
       <div class="fields">
         <label>Week <input v-model="form.week" v-reads class="field" inputmode="numeric" maxlength="4" /></label>

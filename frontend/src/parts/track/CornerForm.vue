@@ -51,7 +51,7 @@ const moves = computed(() => [...new Set(props.book.corners.map((item) => item.m
 
 <template>
   <v-dialog v-model="shown" max-width="880" aria-labelledby="corner-form-title" @after-leave="emit('close')">
-    <form class="sheet part" @submit.prevent="save.mutate(form.version)">
+    <form v-draft="`corner ${corner.id}`" class="sheet part" @submit.prevent="save.mutate(form.version)">
       <h2 id="corner-form-title">{{ titleOf(corner) }}</h2>
       <div class="fields">
         <label>Name <input v-model="form.name" class="field" maxlength="120" /></label>

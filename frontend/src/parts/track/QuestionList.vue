@@ -54,7 +54,7 @@ defineExpose({ focus: () => field.value?.focus() })
           <b>{{ item.text }}</b> <span class="quiet small">{{ item.asked_by }}, {{ date(item.asked_at) }}</span>
         </p>
         <p v-if="item.answer">“{{ item.answer }}” <span class="quiet small">{{ item.answered_by }}</span></p>
-        <form class="line" @submit.prevent="reply.mutate(item)">
+        <form v-draft="`answer ${item.id}`" class="line" @submit.prevent="reply.mutate(item)">
           <input v-model="answers[item.id]" class="field" maxlength="1000" :aria-label="`Answer to: ${item.text}`" :placeholder="item.answer ? 'a better answer' : 'answer'" />
           <WorkButton size="small" type="submit" variant="outlined" :disabled="!answers[item.id]?.trim()">Answer</WorkButton>
         </form>
@@ -70,7 +70,7 @@ defineExpose({ focus: () => field.value?.focus() })
         </p>
       </li>
     </ul>
-    <form class="line" @submit.prevent="ask.mutate()">
+    <form v-draft="`question ${corner ?? ''}`" class="line" @submit.prevent="ask.mutate()">
       <input ref="field" v-model="text" class="field" maxlength="500" :aria-label="corner ? 'Question about this corner' : 'Question about the layout'" placeholder="What do you brake by in the rain?" />
       <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!text.trim()" :loading="ask.isPending.value">Ask</WorkButton>
     </form>

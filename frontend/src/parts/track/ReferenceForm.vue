@@ -89,7 +89,7 @@ const send = () => !bad.value && save.mutate({ version: form.version, confirmed:
 
 <template>
   <v-dialog v-model="shown" max-width="820" aria-labelledby="reference-title" @after-leave="emit('close')">
-    <form class="sheet part" @submit.prevent="send">
+    <form v-draft="`reference ${corner.id} ${reference?.id ?? ''}`" class="sheet part" @submit.prevent="send">
       <h2 id="reference-title">{{ reference ? 'Change a reference' : 'A reference' }} at {{ titleOf(corner) }}</h2>
       <div class="fields">
         <label>For <select v-model="form.point" autofocus><option v-for="(item, value) in POINTS" :key="value" :value="value">{{ item.title }}</option></select></label>
