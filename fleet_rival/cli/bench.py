@@ -13,6 +13,7 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.cli.bench_attack import attack_table, bench_attack
 from fleet_rival.cli.bench_board import bench_board
 from fleet_rival.cli.bench_clinic import bench_clinic
 from fleet_rival.cli.bench_corners import corners_found, corners_table
@@ -25,6 +26,7 @@ from fleet_rival.cli.bench_measure import Row, ratio, repeat, repeat_in_turn, se
 from fleet_rival.cli.bench_outline import bench_outline
 from fleet_rival.cli.bench_plan import bench_plan
 from fleet_rival.cli.bench_race import bench_race
+from fleet_rival.cli.bench_storm import storm, storm_table
 from fleet_rival.cli.bench_streams import bench_streams
 from fleet_rival.cli.bench_telemetry import bench_memory, bench_telemetry
 from fleet_rival.cli.bench_traces import bench_traces
@@ -57,6 +59,7 @@ _CORNERS = """## Corners
 Two simulated drivers each in sets of practice on a street and an oval, with telemetry at 10, 25 or 60 samples a second; every other set has no habit.
 """
 _FIND_HEAD = "## Lost time looked for"
+_ATTACK_HEAD = "## Attacked"
 _RACE_HEAD = "## Races planned, and a season taken along"
 _ACCURACY = """# Accuracy
 
@@ -70,7 +73,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
     parser.add_argument("--find", action="store_true", help="the figures of lost time and of plans, and nothing else")
     parser.add_argument("--race", action="store_true", help="planning stops, and a season's package, and nothing else")
-    parser.add_argument("--save", action="store_true", help="write the result to docs/performance.md, or with --truth to docs/accuracy.md")
+    parser.add_argument("--attack", action="store_true", help="what an ill-willed stranger tries, and a storm of kills, and nothing else")
+    parser.add_argument("--storm-kills", type=int, default=60, help="kills of the storm (default 60)")
+    parser.add_argument(
+        "--save",
+        action="store_true",
+        help="write the result to docs: performance.md, accuracy.md of --truth, security.md of --attack",
+    )
     parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
     parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
     parser.add_argument("--feed-kills", type=int, default=20, help="how often the server is killed while rigs feed it (default 20)")
@@ -83,6 +92,8 @@ def run(arguments: argparse.Namespace) -> int:
         return _find(save=arguments.save)
     if arguments.race:
         return _race(save=arguments.save)
+    if arguments.attack:
+        return _attack(arguments.storm_kills, save=arguments.save)
     rows: list[Row] = []
 
     def note(found: list[Row]) -> None:
@@ -128,6 +139,25 @@ def run(arguments: argparse.Namespace) -> int:
         target.write_text(_document(report) + _find_section(found) + _race_section(raced), encoding="utf-8")
         say(f"Written: {target}")
     return 0
+
+
+def _attack(kills: int, *, save: bool) -> int:
+    with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole:
+        os.environ["FLEET_REDIS_URL"] = whole.messages.url
+        actor = make_team(whole.sessions, "Bench", "Bench")
+        with step("What a stranger tries"):
+            tried = bench_attack(whole, actor)
+        print(attack_table(tried), flush=True)
+        with step(f"{kills} kills while laps come in"):
+            outcome = storm(whole, actor, kills)
+    print(storm_table(outcome))
+    if save:
+        target = Path(os.environ["FLEET_HOME"]) / "docs" / "security.md"
+        before = target.read_text(encoding="utf-8").partition(_ATTACK_HEAD)[0].rstrip()
+        report = f"{attack_table(tried)}\n{storm_table(outcome)}"
+        target.write_text(f"{before}\n\n{_ATTACK_HEAD}\n\nThe last output of `./fleet bench --attack --save`.\n\n{report}", encoding="utf-8")
+        say(f"Written: {target}")
+    return 0 if outcome.sound and all(fine for _, _, fine in tried) else 1
 
 
 def _bench_import(engine: Engine, sessions: sessionmaker[Session], actor: Actor) -> list[Row]:

@@ -28,7 +28,7 @@ from fleet_rival.services import profiles, rigs, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.team import add_person
 
-__all__ = ["FeedOutcome", "bench_feed", "bench_feed_kills", "kill_during_feed"]
+__all__ = ["FeedLoad", "FeedOutcome", "bench_feed", "bench_feed_kills", "feed_line", "feed_place", "kill_during_feed", "laps_there", "send_batch"]
 
 _LAPS_A_SECOND: Final = 500
 _DRIVERS: Final = 20
@@ -40,7 +40,7 @@ _SEEN_S: Final = 1.0
 
 
 @dataclass
-class _Load:
+class FeedLoad:
     """What was sent and acknowledged."""
 
     token: str
@@ -53,7 +53,8 @@ class _Load:
     later: int = 0
 
 
-def _line(load: _Load, driver: str, number: int) -> dict[str, Any]:
+def feed_line(load: FeedLoad, driver: str, number: int) -> dict[str, Any]:
+    """One lap as a rig sends it."""
     lap = {
         "run": (number - 1) // _LAPS_A_RUN + 1,
         "lap": number,
@@ -66,7 +67,8 @@ def _line(load: _Load, driver: str, number: int) -> dict[str, Any]:
     return {"kind": "lap", "key": key, **load.head, "driver": driver, "session": load.session, "lap": lap}
 
 
-def _send(connection: HTTPConnection, load: _Load, lines: list[dict[str, Any]]) -> bool:
+def send_batch(connection: HTTPConnection, load: FeedLoad, lines: list[dict[str, Any]]) -> bool:
+    """Send lines, and note when they were acknowledged; False: later."""
     body = gzip.compress("\n".join(json.dumps(line) for line in lines).encode(), 1)
     headers = {"Authorization": f"Bearer {load.token}", "Content-Encoding": "gzip"}
     begin = time.perf_counter()
@@ -85,7 +87,8 @@ def _send(connection: HTTPConnection, load: _Load, lines: list[dict[str, Any]]) 
     return True
 
 
-def _place(whole: Trial, actor: Actor, name: str, drivers: int) -> tuple[_Load, list[str]]:
+def feed_place(whole: Trial, actor: Actor, name: str, drivers: int) -> tuple[FeedLoad, list[str]]:
+    """A combination, a rig and so many drivers for it."""
     layout: Track = made_layout(3, name)
     layout_id = track.add_track(whole.sessions, actor, write_track(layout)).id
     made = week.add_combination(whole.sessions, actor, layout_id, "Car")
@@ -93,10 +96,11 @@ def _place(whole: Trial, actor: Actor, name: str, drivers: int) -> tuple[_Load, 
     for one in names:
         profiles.add_driver(whole.sessions, actor, one)
     token = rigs.make_rig_token(whole.sessions, actor, f"Rig of {name}")[1]
-    return _Load(token, whole.address, {"track": made.track, "layout": made.layout, "car": "Car"}, f"feed {name}"), names
+    return FeedLoad(token, whole.address, {"track": made.track, "layout": made.layout, "car": "Car"}, f"feed {name}"), names
 
 
-def _laps_there(sessions: sessionmaker[Session], actor: Actor, label: str) -> dict[int, set[int]]:
+def laps_there(sessions: sessionmaker[Session], actor: Actor, label: str) -> dict[int, set[int]]:
+    """Numbers of the laps of a session, by driver; raises AssertionError where one is there twice."""
     with sessions() as session:
         ids = session.scalars(select(PracticeSession.id).where(PracticeSession.team_id == actor.team_id, PracticeSession.label == label)).all()
         out: dict[int, set[int]] = defaultdict(set)
@@ -108,7 +112,7 @@ def _laps_there(sessions: sessionmaker[Session], actor: Actor, label: str) -> di
 
 def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[Row]:
     """Twenty drivers at once, 500 laps a second in all, with twenty browsers that look on."""
-    load, names = _place(whole, actor, "load", _DRIVERS)
+    load, names = feed_place(whole, actor, "load", _DRIVERS)
     people = [add_person(whole.sessions, actor, f"Onlooker {number + 1:02d}", "coach") for number in range(_BROWSERS)]
     onlookers = Onlookers(whole.address, [cookie_of(whole.sessions, person) for person in people])
     each = _LAPS_A_SECOND // _BATCHES_A_SECOND
@@ -128,8 +132,8 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
             for index in range(each):
                 driver = own[(turn * each + index) % len(own)]
                 counts[driver] += 1
-                lines.append(_line(load, driver, counts[driver]))
-            while not _send(connection, load, lines):
+                lines.append(feed_line(load, driver, counts[driver]))
+            while not send_batch(connection, load, lines):
                 time.sleep(1)
             turn += 1
             due += lanes / _BATCHES_A_SECOND
@@ -143,10 +147,10 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
         thread.join()
     sent = time.perf_counter() - begin
     total = sum(counts.values())
-    while sum(len(laps) for laps in _laps_there(whole.sessions, actor, load.session).values()) < total and time.perf_counter() < end + 60:
+    while sum(len(laps) for laps in laps_there(whole.sessions, actor, load.session).values()) < total and time.perf_counter() < end + 60:
         time.sleep(0.1)
     drained = time.perf_counter() - begin
-    there = sum(len(laps) for laps in _laps_there(whole.sessions, actor, load.session).values())
+    there = sum(len(laps) for laps in laps_there(whole.sessions, actor, load.session).values())
     assert there == total, (there, total)
     time.sleep(2)
     late = [seen[key] - load.acknowledged[key] for seen in onlookers.leave() for key in load.acknowledged if key in seen]
@@ -186,7 +190,7 @@ def kill_during_feed(whole: Trial, actor: Actor, name: str, kills: int, seed: in
         TimeoutError: what was acknowledged isn't all there a minute later.
         AssertionError: a lap is there twice.
     """
-    load, names = _place(whole, actor, name, 2)
+    load, names = feed_place(whole, actor, name, 2)
     moments = random.Random(seed)  # noqa: S311  not a secret
     over = threading.Event()
     counts = dict.fromkeys(names, 0)
@@ -199,10 +203,10 @@ def kill_during_feed(whole: Trial, actor: Actor, name: str, kills: int, seed: in
                 for driver in names:
                     for _ in range(3):
                         counts[driver] += 1
-                        waiting.append(_line(load, driver, counts[driver]))
+                        waiting.append(feed_line(load, driver, counts[driver]))
             try:
                 connection = connection or HTTPConnection(whole.address.removeprefix("http://"), timeout=10)
-                if _send(connection, load, waiting):
+                if send_batch(connection, load, waiting):
                     waiting = []
             except (OSError, HTTPException):
                 if connection is not None:
@@ -229,7 +233,7 @@ def kill_during_feed(whole: Trial, actor: Actor, name: str, kills: int, seed: in
     end = time.monotonic() + 60
     wanted = {driver: {number for name, number in load.acknowledged if name == driver} for driver in names}
     while time.monotonic() < end:
-        there = _laps_there(whole.sessions, actor, load.session)
+        there = laps_there(whole.sessions, actor, load.session)
         if sum(map(len, there.values())) >= len(load.acknowledged):
             break
         time.sleep(0.2)

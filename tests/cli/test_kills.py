@@ -9,6 +9,7 @@ import redis
 
 from fleet_rival.cli.bench_feed import kill_during_feed
 from fleet_rival.cli.bench_kills import VICTIMS, Victim, kill_during_import
+from fleet_rival.cli.bench_storm import storm
 from fleet_rival.jobs import messages
 from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services import jobs
@@ -41,6 +42,12 @@ def test_an_import_outlives_the_kill_of_a_part(whole: Trial, victim: Victim) -> 
 def test_every_acknowledged_lap_outlives_the_kill_of_the_server(whole: Trial) -> None:
     outcome = kill_during_feed(whole, manager_of(whole.sessions), "killed once", 1)
     assert outcome.acknowledged > 0 and outcome.lost == 0
+
+
+def test_what_was_acknowledged_outlives_kills_that_follow_each_other(whole: Trial) -> None:
+    outcome = storm(whole, manager_of(whole.sessions), 4)
+    assert outcome.sound, outcome
+    assert outcome.fed and outcome.typed
 
 
 def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:
