@@ -1,54 +1,14 @@
 """Practice in which nothing varies, there is one of a thing, or something rises evenly: every page answers, in figures or with why not."""
 
 import math
-from collections.abc import Callable
 from typing import Any
 
 import pytest
 
 from tests.api.conftest import Browser
+from tests.unvarying import NAMES, lap_file
 
-COLUMNS = "driver,session,run,lap,kind,time,started_at,purpose,compound,tyre_set,tyre_age,fuel_l,setup,options,strikes,incidents,flags,plus_minus_ms"
-NAMES = ("Ysolde Farrand", "Corin Ashgrove", "Keziah Umberlin")
-
-
-def equal(lap: int, driver: int) -> dict[str, Any]:
-    return {}
-
-
-KINDS: dict[str, tuple[int, Callable[[int, int], dict[str, Any]]]] = {
-    "eight equal laps": (8, equal),
-    "a lap": (1, equal),
-    "evenly slower": (16, lambda lap, driver: {"time": round(20.7 + 0.01 * lap, 3), "tyre_age": lap, "fuel_l": 40 - lap}),
-    "equal, all struck": (12, lambda lap, driver: {"strikes": "T1"}),
-    "equal, two ways tried in turn": (16, lambda lap, driver: {"options": f"T1={'high' if lap % 2 else 'low'}"}),
-    "equal, two setups": (16, lambda lap, driver: {"setup": "A" if lap < 9 else "B", "run": 1 if lap < 9 else 2}),
-}
-
-
-def lap_file(kind: str) -> bytes:
-    count, facts = KINDS[kind]
-    names = COLUMNS.split(",")
-    rows = [COLUMNS]
-    for driver, name in enumerate(NAMES):
-        for lap in range(1, count + 1):
-            values = {
-                "driver": name,
-                "session": "1",
-                "run": 1,
-                "lap": lap,
-                "kind": "flying",
-                "time": 20.7,
-                "started_at": f"2031-03-0{driver + 3}T18:{lap:02}:00Z",
-                "purpose": "build",
-                "compound": "hard",
-                "tyre_set": "1",
-                "tyre_age": 3,
-                "fuel_l": 30,
-                **facts(lap, driver),
-            }
-            rows.append(",".join(str(values.get(column, "")) for column in names))
-    return "\n".join(rows).encode()
+ASKED = ("eight equal laps", "a lap", "evenly slower", "equal, two ways tried in turn", "equal, two setups")
 
 
 def finite(value: Any, place: str = "") -> None:
@@ -83,7 +43,7 @@ def ask_everything(client: Browser, ids: dict[str, str], queries: dict[str, str]
     return asked
 
 
-@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("kind", ASKED)
 def test_every_page_answers(client: Browser, combination: str, kind: str) -> None:
     seen = client.send(f"/api/combinations/{combination}/lap-files", lap_file(kind)).json
     assert not seen["set_aside_count"], seen["set_aside"]
