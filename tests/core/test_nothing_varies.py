@@ -44,9 +44,6 @@ PLACES: dict[str, Callable[[int], list[float]]] = {
     "in order": lambda count: [float(step) for step in range(count)],
     "all at one": lambda count: [3.0] * count,
 }
-    "in order": lambda count: [float(step) for step in range(count)],
-    "all at one": lambda count: [3.0] * count,
-}
 
 
 def finite(value: Any) -> None:
