@@ -26,7 +26,7 @@ const enter = useMutation({
 
 <template>
   <GatePage title="Sign in" lead="What each driver should practise, when, and why: worked out from the laps your team has driven.">
-    <p v-if="route.query.why === 'ended'" class="why" role="status">Your session has ended. Sign in, and you are back where you were, with what you typed.</p>
+    <p v-if="route.query.why === 'ended'" class="why mb-4" role="status">Your session has ended. Sign in, and you are back where you were, with what you typed.</p>
     <form @submit.prevent="enter.mutate()">
       <v-text-field v-model="name" label="Name" autocomplete="username" autofocus hide-details maxlength="120" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" hide-details maxlength="128" />
