@@ -7,7 +7,6 @@ import _thread
 import importlib
 import os
 import signal
-import sys
 import threading
 import time
 from types import FrameType
@@ -158,7 +157,3 @@ def _settle() -> None:
         importlib.import_module(name)
     warm()
     settle()
-
-
-if __name__ == "__main__":
-    serve(*sys.argv[1:2])

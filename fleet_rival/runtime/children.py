@@ -98,7 +98,7 @@ class Server(_Child):
 
     def __init__(self, port: int, places: Places, log: Path, application: str | None = None) -> None:
         self.address = f"http://127.0.0.1:{port}"
-        arguments = ["fleet_rival.api.serving", *([application] if application else [])]
+        arguments = ["fleet_rival.api", *([application] if application else [])]
         super().__init__("server", arguments, {**places.environment, "FLEET_PORT": str(port)}, log)
 
     def wait(self) -> None:
