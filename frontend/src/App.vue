@@ -91,7 +91,8 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
     <ShellHead v-if="inside" @search="searchShown = true" @keys="keysShown = true" />
     <main id="content" tabindex="-1" :class="{ open: route.meta.open }">
       <v-alert v-if="partIsGone" type="warning" role="alert" class="mb-3">
-        A part of this page couldn’t be loaded. Fleet Rival may have been renewed since you opened it. What you typed is kept.
+        <h1 class="gone">A part of this page couldn’t be loaded</h1>
+        Fleet Rival may have been renewed since you opened it. What you typed is kept.
         <template #append><v-btn size="small" variant="outlined" @click="reload">Load the page anew</v-btn></template>
       </v-alert>
       <AwayNote v-if="wanted.away" />
@@ -107,6 +108,9 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </template>
 
 <style scoped>
+.gone {
+  font-size: 1rem;
+}
 main {
   padding: 14px 24px 40px;
   max-width: 1680px;
