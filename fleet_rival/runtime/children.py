@@ -1,8 +1,6 @@
 """The application's own processes: the web server and the worker, as children of whoever starts them."""
 
 import os
-import signal
-import subprocess
 import sys
 import time
 import urllib.error
@@ -12,7 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from fleet_rival.runtime.console import Failure
-from fleet_rival.runtime.processes import Started, die_with_parent
+from fleet_rival.runtime.processes import Started, begin_part, end_part
 
 __all__ = ["Places", "Server", "Worker"]
 
@@ -58,15 +56,7 @@ class _Child:
         """Start it, or start it again, once what is left of it is gone. From the main thread: the child ends with the thread that began it."""
         self.log.parent.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as output:
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", *self._arguments],
-                env=self._environment,
-                stdin=subprocess.DEVNULL,
-                stdout=output,
-                stderr=output,
-                start_new_session=True,
-                preexec_fn=die_with_parent,  # noqa: PLW1509  it only asks the kernel
-            )
+            self._process = begin_part([sys.executable, "-m", *self._arguments], output, self._environment)
         self.started = Started.of(self._name, self._process.pid)
 
     @property
@@ -74,13 +64,7 @@ class _Child:
         return self._process.poll() is None
 
     def stop(self) -> None:
-        if self.running:
-            self._process.send_signal(signal.SIGTERM)
-            try:
-                self._process.wait(15)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
+        end_part(self._process, 15)
 
 
 class Server(_Child):

@@ -15,7 +15,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from fleet_rival.runtime.console import Failure, run, step
-from fleet_rival.runtime.processes import Started, die_with_parent, free_port, plain_environment, port_is_free, recorded, wait_for_end
+from fleet_rival.runtime.processes import Started, begin_part, end_part, free_port, port_is_free, recorded, wait_for_end
 from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["MariaDB", "database_of"]
@@ -99,16 +99,9 @@ class MariaDB:
         with log.open("ab") as output:
             server = shutil.which("mariadbd", path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin") or "mariadbd"
             try:
-                self._process = subprocess.Popen(
-                    [server, f"--defaults-file={configuration}", *as_root],
-                    # It takes no heed of the umask; these it does.
-                    env={**plain_environment(), "UMASK": "0600", "UMASK_DIR": "0700"},
-                    stdin=subprocess.DEVNULL,
-                    stdout=output,
-                    stderr=output,
-                    start_new_session=True,
-                    preexec_fn=die_with_parent,  # noqa: PLW1509  no thread of ours runs yet
-                )
+                # It takes no heed of the umask; these it does.
+                modes = {"UMASK": "0600", "UMASK_DIR": "0700"}
+                self._process = begin_part([server, f"--defaults-file={configuration}", *as_root], output, {**os.environ, **modes})
             except OSError as error:
                 raise Failure(f"the database server can't be started: {error.strerror or error}.") from error
         self.started = Started.of("database", self._process.pid)
@@ -118,13 +111,7 @@ class MariaDB:
 
     def stop(self) -> None:
         """End it in good order; committed rows are safe in any case."""
-        if self._process and self._process.poll() is None:
-            self._process.send_signal(signal.SIGTERM)
-            try:
-                self._process.wait(30)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
+        end_part(self._process, 30)
         (self.folder / "started.txt").unlink(missing_ok=True)
 
     @property

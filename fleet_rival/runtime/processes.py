@@ -5,14 +5,17 @@ import json
 import os
 import signal
 import socket
+import subprocess
 import time
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 
 from fleet_rival.runtime.console import say
 
-__all__ = ["Started", "die_with_parent", "forget", "free_port", "plain_environment", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
+__all__ = ["Started", "begin_part", "end_part", "forget", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
 
 _PR_SET_PDEATHSIG = 1
 
@@ -108,15 +111,35 @@ def wait_for_end(processes: list[Started], seconds: float) -> bool:
     return True
 
 
-def die_with_parent() -> None:
+def _die_with_parent() -> None:
     """For a child between fork and exec: be told to end when the parent ends, however it ends."""
     with suppress(OSError):
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def plain_environment() -> dict[str, str]:
-    """The environment for servers of others: without what was put under this process alone, such as another clock."""
-    return {name: value for name, value in os.environ.items() if name != "LD_PRELOAD"}
+def begin_part(command: Sequence[str], output: int | IO[bytes], environment: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
+    """Start a part of the application: it ends with the thread that began it, and no key pressed here reaches it."""
+    return subprocess.Popen(
+        command,
+        env=environment,
+        stdin=subprocess.DEVNULL,
+        stdout=output,
+        stderr=output,
+        start_new_session=True,
+        preexec_fn=_die_with_parent,  # noqa: PLW1509  it only asks the kernel
+    )
+
+
+def end_part(process: subprocess.Popen[bytes] | None, patience: float) -> None:
+    """Ask a part to end, and end it where it hasn't after so many seconds."""
+    if process is None or process.poll() is not None:
+        return
+    process.send_signal(signal.SIGTERM)
+    try:
+        process.wait(patience)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
 
 
 def port_is_free(port: int) -> bool:

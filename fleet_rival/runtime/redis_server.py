@@ -2,7 +2,6 @@
 
 import contextlib
 import os
-import signal
 import subprocess
 import time
 from pathlib import Path
@@ -10,7 +9,7 @@ from pathlib import Path
 import redis
 
 from fleet_rival.runtime.console import Failure
-from fleet_rival.runtime.processes import Started, die_with_parent, free_port, plain_environment, port_is_free
+from fleet_rival.runtime.processes import Started, begin_part, end_part, free_port, port_is_free
 from fleet_rival.runtime.secret import kept_secret
 
 __all__ = ["Redis"]
@@ -60,15 +59,7 @@ class Redis:
         with os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
             file.write(_CONFIGURATION.format(port=self.port, folder=self.folder, password=password))
         try:
-            self._process = subprocess.Popen(
-                ["redis-server", str(place)],
-                env=plain_environment(),
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-                start_new_session=True,
-                preexec_fn=die_with_parent,  # noqa: PLW1509  it only asks the kernel
-            )
+            self._process = begin_part(["redis-server", str(place)], subprocess.DEVNULL)
         except OSError as error:
             raise Failure(f"the message server can't be started: {error.strerror or error}.") from error
         self.started = Started.of("messages", self._process.pid)
@@ -95,10 +86,4 @@ class Redis:
             return False
 
     def stop(self) -> None:
-        if self._process and self._process.poll() is None:
-            self._process.send_signal(signal.SIGTERM)
-            try:
-                self._process.wait(10)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
+        end_part(self._process, 10)
