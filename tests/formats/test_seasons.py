@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from openpyxl import Workbook
 
 from fleet_rival.core.season.weeks import Changeable, Compound, SeriesWeek
+from fleet_rival.core.texts import tidy
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.season_export import write_season, write_season_sheet
@@ -106,7 +107,9 @@ def test_a_sheet_made_by_hand_reads_like_the_text() -> None:
     )
 
 
-_name = st.text(st.characters(codec="utf-8", categories=["L", "N", "P", "S"], exclude_characters="|*'"), min_size=1, max_size=12)
+_name = (
+    st.text(st.characters(codec="utf-8", categories=["L", "N", "P", "S"], exclude_characters="|*'"), min_size=1, max_size=12).map(tidy).filter(bool)
+)
 _amount = st.integers(0, 200).map(lambda number: number / 4)
 _weeks = st.builds(
     SeriesWeek,
