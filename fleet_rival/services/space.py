@@ -20,6 +20,10 @@ __all__ = ["LEAST_FREE", "Space", "free_bytes", "is_full", "see_to_room", "space
 _GB: Final = 1_000_000_000
 LEAST_FREE: Final = 250_000_000
 """Bytes below which nothing new is begun: the database must be able to finish what it has in hand."""
+_NEARLY: Final = 0.8
+"""Share of what may be used at which it is told."""
+_LITTLE: Final = 2 * _GB
+"""Bytes of the disk below which it is told."""
 _LOOKED_EVERY_S: Final = 1.0
 _looked: tuple[float, int] = (-10.0, 0)
 
@@ -33,6 +37,12 @@ class Space:
     own_used: int
     own_most: int
     free: int
+
+    @property
+    def nearly_full(self) -> bool:
+        """Whether somebody should make room before something is refused."""
+        shares = (self.team_used / max(1, self.team_most), self.own_used / max(1, self.own_most))
+        return max(shares) > _NEARLY or self.free < _LITTLE
 
 
 def space(sessions: sessionmaker[Session], actor: Actor) -> Space:

@@ -116,4 +116,6 @@ export function fuel(litres: number, decimals = 1): string {
 }
 
 /** With a capital letter, as a sentence begins. */
+/** Bytes, as files and disks are spoken of. */
+export const fileSize = (bytes: number): string => (bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`)
 export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)

@@ -2,6 +2,7 @@
 
 import errno
 import io
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -46,6 +47,9 @@ def test_each_has_so_much_room_and_is_told_at_the_limit(sessions: Sessions, plac
         drive.upload(sessions, actor, combination, "x.csv", PLAIN + b"\n" * 200_000)
     told = space.space(sessions, driver)
     assert (told.team_used, told.own_used, told.team_most, told.own_most) == (1_400_000, 900_000, 1_500_000, 1_000_000)
+    assert told.nearly_full
+    assert not replace(told, team_used=700_000, own_used=700_000, free=50_000_000_000).nearly_full
+    assert replace(told, team_used=0, own_used=0, free=1_000_000_000).nearly_full, "so little is left of the disk"
 
 
 def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch) -> None:

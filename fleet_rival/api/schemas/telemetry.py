@@ -29,6 +29,7 @@ class SpaceOut(Schema):
     own_used: int = Field(description="Of the person's own files")
     own_most: int
     free: int = Field(description="What the disk has left")
+    nearly_full: bool = Field(description="Whether somebody should make room before something is refused")
 
 
 class UploadOut(Schema):

@@ -3,14 +3,14 @@ import { useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/vue
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Job } from '@/api/client'
 import { isOver } from '@/api/jobs'
-import { moment } from '@/format'
+import { fileSize, moment } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
 import SpaceNote from '@/parts/SpaceNote.vue'
 import JobProgress from '@/parts/JobProgress.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { ME, useMe } from '@/session'
-import { begun, discard, megabytes, send, type Going } from '@/uploads'
+import { begun, discard, send, type Going } from '@/uploads'
 
 /** The team's data out, as a package in open formats, and a team in from one. */
 const queries = useQueryClient()
@@ -84,7 +84,7 @@ const enter = useMutation({
     </form>
     <JobProgress v-for="job in under" :key="job.id" :job="job" />
     <ul v-if="made.length" class="plain" aria-label="Packages">
-      <li v-for="job in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ told<string>(job, 'file') }}</a> <span class="quiet">{{ megabytes(told<number>(job, 'bytes')) }}<template v-if="told<boolean>(job, 'telemetry')"> with traces</template>, {{ told<number>(job, 'rows').toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
+      <li v-for="job in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ told<string>(job, 'file') }}</a> <span class="quiet">{{ fileSize(told<number>(job, 'bytes')) }}<template v-if="told<boolean>(job, 'telemetry')"> with traces</template>, {{ told<number>(job, 'rows').toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
     </ul>
     <p v-for="job in broken" :key="job.id" role="alert" class="bad">{{ job.name }}: {{ job.trouble }}</p>
     <h3>Lists for a spreadsheet</h3>
@@ -94,7 +94,7 @@ const enter = useMutation({
     <FileDrop label="An exchange package" hint="up to 2 GB, sent in pieces" accept=".zip" :busy="bring.isPending.value" @file="bring.mutate($event)" />
     <SpaceNote />
     <div v-if="going" class="sending">
-      <p role="status">{{ going.name }}: {{ megabytes(going.sent) }} of {{ megabytes(going.size) }} sent</p>
+      <p role="status">{{ going.name }}: {{ fileSize(going.sent) }} of {{ fileSize(going.size) }} sent</p>
       <div class="line"><v-progress-linear :model-value="(100 * going.sent) / going.size" :aria-label="`Sending ${going.name}`" rounded height="8" /><v-btn size="small" variant="outlined" @click="discard(going)">Cancel<span class="visually-hidden">: sending {{ going.name }}</span></v-btn></div>
     </div>
     <TroubleNote :error="make.error.value ?? bring.error.value ?? enter.error.value ?? ways.error.value ?? series.error.value ?? jobs.error.value" />
