@@ -3,12 +3,12 @@
 import logging
 from typing import Any
 
-from flask import Flask, Response, g, json, make_response
+from flask import Flask, Response, g, json, make_response, request
 from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from fleet_rival.db.session import is_passing
+from fleet_rival.db.session import is_passing, may_be_kept
 from fleet_rival.services.drive import MAX_BYTES
 from fleet_rival.services.errors import Conflict, NoRoom, NotThere, Outdated, Refused, ServiceError, TooMany
 
@@ -22,7 +22,8 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     NoRoom: (507, "no-room", "No room left"),
     TooMany: (429, "too-many", "Too many attempts"),
 }
-AWAY = "The database can't be reached at the moment. Nothing was changed; what you typed is still here. It is tried again by itself."
+AWAY = "The database can't be reached at the moment. Nothing was changed."
+_MAY_BE_KEPT = "The database was lost while this was being written down, and nobody can say whether it is kept. Look before you send it again."
 log = logging.getLogger(__name__)
 
 
@@ -81,7 +82,8 @@ def register(app: Flask) -> None:
         if not is_passing(error):
             return anything(error)
         log.warning("the database can't be asked now: %s", type(error).__name__)
-        response = problem(503, "away", "Not now", AWAY)
+        unsure = request.method not in ("GET", "HEAD") and may_be_kept(error)
+        response = problem(503, "unsure", "Not known", _MAY_BE_KEPT) if unsure else problem(503, "away", "Not now", AWAY)
         response.headers["Retry-After"] = "3"
         return response
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db import events, recording
 
-__all__ = ["database_answers", "engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions"]
+__all__ = ["database_answers", "engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions", "may_be_kept"]
 
 _IN_THE_WAY: Final = frozenset({1205, 1213})
 """MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
@@ -77,6 +77,14 @@ def database_answers(sessions: sessionmaker[Session]) -> bool:
 def is_in_the_way(error: BaseException) -> bool:
     """Whether somebody else's work was in the way, and the same may go well at once."""
     return isinstance(error, DBAPIError) and getattr(error.orig, "errno", None) in _IN_THE_WAY
+
+
+def may_be_kept(error: BaseException) -> bool:
+    """Whether the database was lost in the very moment in which something became true: nobody can say whether it did.
+
+    What fails while a statement is asked has a statement, and is rolled back.
+    """
+    return isinstance(error, DBAPIError) and error.statement is None and error.connection_invalidated
 
 
 def is_passing(error: BaseException) -> bool:

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis.errors import Unsatisfiable
 from schemathesis import GenerationMode
 from schemathesis.checks import not_a_server_error
-from sqlalchemy import select
+from sqlalchemy import Connection, event, select
 from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
@@ -162,6 +162,33 @@ def test_a_database_that_is_away_is_told_with_when_to_come_back(client: Browser,
     monkeypatch.setattr("fleet_rival.api.routes.season.series.add_series", away)
     answer = client.post("/api/series", json={"name": "Cup"})
     assert is_problem(answer, 503, "can't be reached") and int(answer.headers["Retry-After"]) > 0
+
+
+def test_a_database_that_is_lost_while_it_commits_is_never_said_to_have_changed_nothing(client: Browser) -> None:
+    engine = client.application.extensions["sessions"].kw["bind"]
+
+    def lose(connection: Connection) -> None:
+        number = connection.connection.dbapi_connection.connection_id
+        if not lost and connection.info.get("wrote"):
+            lost.append(number)
+            with engine.connect() as other:
+                other.exec_driver_sql(f"KILL CONNECTION {number}")
+
+    def notice(connection: Connection, cursor: Any, statement: str, *_: Any) -> None:
+        if statement.startswith("INSERT INTO series"):
+            connection.info["wrote"] = True
+
+    lost: list[int] = []
+    event.listen(engine, "commit", lose)
+    event.listen(engine, "before_cursor_execute", notice)
+    try:
+        answer = client.post("/api/series", json={"name": "Cup"})
+    finally:
+        event.remove(engine, "commit", lose)
+        event.remove(engine, "before_cursor_execute", notice)
+    assert lost
+    assert is_problem(answer, 503, "nobody can say whether it is kept") and answer.json["type"].endswith("unsure")
+    assert client.get("/api/series").status_code == 200
 
 
 def test_health_says_when_it_is_not_ready(app: Flask, monkeypatch: pytest.MonkeyPatch) -> None:

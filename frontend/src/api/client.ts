@@ -84,7 +84,7 @@ export type Preferences = Partial<Schemas['Preferences']>
 export type Role = Member['role']
 
 const NO_ANSWER = 'The server does not answer. What you typed is kept here; try again in a moment.'
-export const AWAY = 503
+const NO_DATABASE = 'The database can’t be reached at the moment.'
 
 export const api = createClient<paths>({ baseUrl: '/' })
 
@@ -116,16 +116,22 @@ export const changing = (): Record<string, string> => ({ 'X-Fleet-Rival-Token': 
 export class Trouble extends Error {
   readonly status: number
   readonly requestId: string | undefined
+  /** Which kind of problem, where the server told one. */
+  readonly kind: string
   /** For what somebody else changed meanwhile: how it is now. */
   readonly current: unknown
 
-  constructor(detail: string, status = 0, requestId?: string, current?: unknown) {
+  constructor(detail: string, status = 0, requestId?: string, current?: unknown, kind = '') {
     super(detail)
     this.status = status
     this.requestId = requestId
     this.current = current
+    this.kind = kind
   }
 }
+
+/** Whether nothing of what was asked was done since the database is away, so that the same may be asked again. */
+export const wasAway = (error: Error): boolean => error instanceof Trouble && error.kind.endsWith(':away')
 
 /** How somebody else left a thing meanwhile, where an error says so. */
 export const theirsOf = <T>(error: Error | null | undefined): T | undefined => (error instanceof Trouble && error.status === 412 ? (error.current as T) : undefined)
@@ -142,9 +148,10 @@ export async function answer<T>(request: Promise<Answer<T>>): Promise<T> {
     throw new Trouble(NO_ANSWER)
   }
   if (result.error !== undefined || !result.response.ok) {
-    const problem = result.error as { detail?: string; request_id?: string; current?: unknown } | undefined
-    if (result.response.status === AWAY) isAway(problem?.detail)
-    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current)
+    const problem = result.error as { detail?: string; request_id?: string; current?: unknown; type?: string } | undefined
+    const kind = problem?.type ?? ''
+    if (kind.endsWith(':away') || kind.endsWith(':unsure')) isAway(NO_DATABASE)
+    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current, kind)
   }
   return result.data as T
 }
