@@ -3,18 +3,19 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { RouterView, useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
-import { whenSignedOut } from '@/api/client'
-import { away } from '@/away'
+import { whenSignedOut, type Schemas } from '@/api/client'
+import { hasUnsaved } from '@/drafts'
 import { connect } from '@/live'
+import AwayNote from '@/parts/AwayNote.vue'
 import ShellHead from '@/parts/ShellHead.vue'
 import { themeName } from '@/preferences'
-import { startAnew, useMe } from '@/session'
+import { goOn, startAnew, useMe } from '@/session'
 import { partIsGone } from '@/renewal'
 import { turned, useTurning } from '@/turning'
 
 // What isn't seen at first is fetched when it is wanted.
-const AwayNote = defineAsyncComponent(() => import('@/parts/AwayNote.vue'))
 const GuessNote = defineAsyncComponent(() => import('@/parts/GuessNote.vue'))
+const SignInForm = defineAsyncComponent(() => import('@/parts/SignInForm.vue'))
 const KeysSheet = defineAsyncComponent(() => import('@/parts/KeysSheet.vue'))
 const SearchSheet = defineAsyncComponent(() => import('@/parts/SearchSheet.vue'))
 const TurnedLine = defineAsyncComponent(() => import('@/parts/TurnedLine.vue'))
@@ -30,7 +31,7 @@ const me = useMe()
 const keysShown = ref(false)
 const searchShown = ref(false)
 const { step } = useTurning()
-const wanted = reactive({ away: false, turned: false, keys: false, search: false })
+const wanted = reactive({ turned: false, keys: false, search: false })
 watch([() => turned.text, keysShown, searchShown], ([text, keys, search]) => {
   if (text) wanted.turned = true
   if (keys) wanted.keys = true
@@ -38,19 +39,30 @@ watch([() => turned.text, keysShown, searchShown], ([text, keys, search]) => {
 })
 
 const reload = () => location.reload()
+/** Set where somebody was typing when their session ended: they sign in over the page, and it is as it was. */
+const again = ref(false)
 async function signedOut() {
-  if (route.meta.open) return
+  if (route.meta.open || again.value) return
+  if (hasUnsaved()) {
+    again.value = true
+    return
+  }
   const to = route.fullPath
   await startAnew(queries, 'nobody')
   await router.push({ name: 'sign-in', query: { to, why: 'ended' } })
 }
+async function entered(ticket: Schemas['Ticket']) {
+  const same = await goOn(queries, ticket)
+  again.value = false
+  if (same) return
+  await startAnew(queries, ticket)
+  await router.push('/')
+}
 whenSignedOut(() => void signedOut())
-
-watch(away, (why) => why && (wanted.away = true))
 
 let disconnect = () => {}
 watch(
-  () => (inside.value ? me.data.value?.team_id : undefined),
+  () => (inside.value && !again.value ? me.data.value?.team_id : undefined),
   (team) => {
     disconnect()
     disconnect = team ? connect(queries, me.data.value?.last_event ?? 0, () => void signedOut()) : () => {}
@@ -76,9 +88,8 @@ onMounted(() => {
   window.addEventListener('keydown', onKey)
   // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost; if not now, then when asked.
   window.setTimeout(() => {
-    // The note too that the server is away: then it couldn't be fetched any more.
-    Promise.all([import('@/parts/AwayNote.vue'), import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
-      .then(() => Object.assign(wanted, { away: true, search: true, keys: true, turned: true }))
+    Promise.all([import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
+      .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
       .catch(() => {})
   }, 4000)
 })
@@ -95,7 +106,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
         Fleet Rival may have been renewed since you opened it. What you typed is kept.
         <template #append><v-btn size="small" variant="outlined" @click="reload">Load the page anew</v-btn></template>
       </v-alert>
-      <AwayNote v-if="wanted.away" />
+      <AwayNote />
       <GuessNote v-if="inside && me.data.value?.wrong_passwords" />
       <RouterView />
     </main>
@@ -104,10 +115,18 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
       <KeysSheet v-if="wanted.keys" v-model="keysShown" />
       <SearchSheet v-if="wanted.search" v-model="searchShown" />
     </template>
+    <v-dialog v-model="again" fullscreen persistent aria-label="Sign in again">
+      <div class="again"><SignInForm ended @entered="entered" /></div>
+    </v-dialog>
   </v-app>
 </template>
 
 <style scoped>
+.again {
+  background: rgb(var(--v-theme-background));
+  min-height: 100%;
+  overflow: auto;
+}
 .gone {
   font-size: 1rem;
 }

@@ -13,6 +13,8 @@ interface Draft {
 type Field = HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement
 interface Watched {
   key: string
+  /** Whether Esc closes it where it stands on a page; in a dialog it always does. */
+  closes: boolean
   /** What a field held before anybody typed. */
   before: Map<Field, string>
   /** Fields into which a draft was put already. */
@@ -52,7 +54,7 @@ function writeDraft(key: string, fields: Record<string, string>) {
     // A browser that keeps nothing loses a draft, and nothing else.
   }
 }
-const keyFor = (name: string) => `${PREFIX}${owner} ${location.pathname} ${name}`
+const keyFor = (name: string) => `${PREFIX}${owner} ${name}`
 
 function fieldsOf(form: HTMLElement): Field[] {
   const found = [...form.querySelectorAll<Field>('input, textarea, select')]
@@ -141,7 +143,7 @@ function forget(form: HTMLElement, key: string) {
     own.before.clear()
   }
 }
-/** Forget the draft of a name on this page, where something else than its form saved it. */
+/** Forget the draft of a name, where something else than its form saved it. */
 export function forgetDraft(name: string) {
   const form = [...watched].find(([, own]) => own.key === keyFor(name))?.[0]
   if (form) forget(form, keyFor(name))
@@ -156,10 +158,13 @@ function throwAway(form: HTMLElement) {
   fieldsOf(form)[0]?.focus()
 }
 
-/** `v-draft="'its name on this page'"` on a form or on what holds its fields. */
-export const draft: Directive<HTMLElement, string> = {
-  mounted(form, { value }) {
-    const own: Watched = { key: keyFor(value), before: new Map(), given: new WeakSet(), note: undefined, observer: new MutationObserver(() => restore(form)) }
+/**
+ * `v-draft="`entry ${id}`"` on a form or on what holds its fields, `v-draft.esc` where Esc closes it. The name says whose values these
+ * are: what was typed for one thing never comes back in another's form.
+ */
+export const draft: Directive<HTMLElement, string, 'esc'> = {
+  mounted(form, { value, modifiers }) {
+    const own: Watched = { key: keyFor(value), closes: Boolean(modifiers.esc), before: new Map(), given: new WeakSet(), note: undefined, observer: new MutationObserver(() => restore(form)) }
     watched.set(form, own)
     form.addEventListener('focusin', (event) => remember(form, event))
     form.addEventListener('input', (event) => keep(form, event))
@@ -188,7 +193,7 @@ declare module 'vue' {
 }
 
 const unsavedIn = (place: Element | null | undefined): [HTMLElement, Watched][] =>
-  place ? [...watched].filter(([form, own]) => (place === form || place.contains(form)) && readDraft(own.key)) : []
+  place ? [...watched].filter(([form, own]) => place.contains(form) && readDraft(own.key)) : []
 /** Where a key or a press would close something into which somebody typed, they are asked; true: it may go on. */
 function mayClose(place: Element | null | undefined): boolean {
   const forms = unsavedIn(place)
@@ -197,6 +202,8 @@ function mayClose(place: Element | null | undefined): boolean {
   for (const [form, own] of forms) forget(form, own.key)
   return true
 }
+/** Whether something on this page was typed and isn't saved. */
+export const hasUnsaved = (): boolean => unsavedIn(document.body).length > 0
 const topDialog = () => [...document.querySelectorAll('.v-dialog.v-overlay--active')].at(-1)
 
 /** Ask before Esc closes a form with something typed, and forget what is kept of a form as soon as it is saved. */
@@ -205,8 +212,8 @@ export function watchDrafts(queries: QueryClient) {
     'keydown',
     (event) => {
       if (event.key !== 'Escape' || event.defaultPrevented) return
-      const own = (event.target as HTMLElement).closest<HTMLElement>('form, .v-dialog')
-      if (!mayClose(topDialog() ?? own)) {
+      const form = (event.target as HTMLElement).closest<HTMLElement>('form')
+      if (!mayClose(topDialog() ?? (form && watched.get(form)?.closes ? form : null))) {
         event.preventDefault()
         event.stopImmediatePropagation()
       }
@@ -227,6 +234,8 @@ export function watchDrafts(queries: QueryClient) {
       const form = event.target as HTMLElement
       const own = watched.get(form)
       sending = own && { form, key: own.key }
+      // Only what the form itself begins now saves it; one that refuses to send begins nothing.
+      window.setTimeout(() => (sending = undefined))
     },
     true,
   )

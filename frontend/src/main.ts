@@ -4,12 +4,12 @@ import 'vuetify/styles/core'
 import '@/theme/base.css'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
-import { AWAY, Trouble } from '@/api/client'
+import { wasAway } from '@/api/client'
 import App from '@/App.vue'
 import { askAgainWith } from '@/away'
 import { draft, watchDrafts } from '@/drafts'
 import { reads } from '@/reads'
-import { partIsGone } from '@/renewal'
+import { tellPart } from '@/renewal'
 import { makeRouter } from '@/router'
 import { vuetify } from '@/theme/vuetify'
 
@@ -18,11 +18,11 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: false, networkMode: 'always' },
     // A server without its database changed nothing, and says so: what was typed is sent again until it is back.
-    mutations: { networkMode: 'always', retry: (times, error) => error instanceof Trouble && error.status === AWAY && times < 40, retryDelay: 3000 },
+    mutations: { networkMode: 'always', retry: (times, error) => wasAway(error) && times < 40, retryDelay: 3000 },
   },
 })
 // Parts that pages fetch for themselves, dialogs for instance: nobody presses a button that does nothing.
-window.addEventListener('vite:preloadError', () => (partIsGone.value = true))
+window.addEventListener('vite:preloadError', () => void tellPart())
 askAgainWith(queries)
 watchDrafts(queries)
 createApp(App).use(vuetify).use(VueQueryPlugin, { queryClient: queries }).use(makeRouter(queries)).directive('reads', reads).directive('draft', draft).mount('#app')

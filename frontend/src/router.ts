@@ -83,7 +83,7 @@ export function makeRouter(queries: QueryClient): Router {
   })
   // A page whose part is gone belongs to an earlier version: the whole is loaded anew, once, and goes where it was to go.
   router.onError((error: Error, to) => {
-    if (/dynamically imported module|importing a module|preload/i.test(error.message)) loadAnew(to.fullPath)
+    if (/dynamically imported module|importing a module|preload/i.test(error.message)) void loadAnew(to.fullPath)
   })
   router.beforeEach(async (to) => {
     if (to.meta.open) return true

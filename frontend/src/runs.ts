@@ -9,6 +9,8 @@ export interface RunKey {
   number: number
 }
 export const runPath = (key: RunKey) => ({ session_id: key.session_id, driver_id: key.driver_id, number: key.number })
+/** A run in one text, to keep something under. */
+export const nameOf = (key: RunKey) => `${key.session_id} ${key.driver_id} ${key.number}`
 export const runPlace = (combination: string, key: RunKey) => ({ name: 'run', params: { id: combination, session: key.session_id, driver: key.driver_id, run: key.number } })
 
 export const PURPOSES: Record<string, string> = {

@@ -20,9 +20,19 @@ async function ask(): Promise<Me> {
   if (nobody) throw new Trouble('Sign in first.', 401)
   const me = await answer(api.GET('/api/me'))
   showToken(me.csrf_token)
-  draftsOf(`${me.team} ${me.sign_in_name}`)
+  draftsOf(`${me.team_id} ${me.sign_in_name}`)
   takePreferences(me.preferences)
   return me
+}
+
+/** The same person signed in again: all that is shown stays, and is asked anew. Whether it was the same. */
+export async function goOn(queries: QueryClient, ticket: { csrf_token: string }): Promise<boolean> {
+  const before = queries.getQueryData<Me>(ME)
+  showToken(ticket.csrf_token)
+  const now = await queries.fetchQuery({ queryKey: ME, queryFn: ask, staleTime: 0, retry: false })
+  if (before?.sign_in_name !== now.sign_in_name || before.team_id !== now.team_id) return false
+  void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' })
+  return true
 }
 
 /** Who is signed in; a `Trouble` with status 401 where nobody is. */

@@ -80,4 +80,3 @@ export async function read(id: string, names: Record<string, string>, tell: (job
   return follow(job, tell)
 }
 
-export const megabytes = (bytes: number) => `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`

@@ -6,6 +6,7 @@ from playwright.sync_api import Dialog, Page, Route, expect
 
 from tests.browser.conftest import Desk, turn_to
 
+AWAY = '{"type": "urn:fleet-rival:away", "detail": "The database can\'t be reached at the moment. Nothing was changed."}'
 TEXT = "the left front goes off after twelve laps"
 
 
@@ -60,6 +61,63 @@ def test_a_session_that_ended_says_so_and_one_is_back_with_the_text(open_page: C
     assert page.url.endswith("/log/learned")
 
 
+def test_who_signs_in_again_finds_an_open_dialog_as_it_was_and_somebody_else_does_not(
+    open_page: Callable[..., Page], accessible: Callable[[Page], None], desk: Desk
+) -> None:
+    page = open_page(desk.lay_out("Open Car"))
+    page.get_by_role("button", name="Target", exact=True).click()
+    dialog = page.get_by_role("dialog", name="Target and benchmark")
+    field = page.get_by_label("Target time")
+    field.fill("20.700")
+
+    def end() -> None:
+        page.context.clear_cookies()
+        dialog.get_by_role("button", name="Keep").click()
+        expect(page.get_by_role("status").filter(has_text="Your session has ended")).to_be_visible()
+
+    def come_in(role: str) -> None:
+        account = desk.accounts[role]
+        page.get_by_label("Name", exact=True).fill(account.sign_in_name)
+        page.get_by_label("Password", exact=True).fill(account.password or "")
+        page.get_by_role("button", name="Sign in").click()
+
+    end()
+    accessible(page, "document.querySelector('[aria-label=\"Sign in again\"]')")
+    come_in("manager")
+    expect(field).to_have_value("20.700")
+    expect(page.get_by_label("Password")).to_have_count(0)
+    end()
+    come_in("driver")
+    expect(page.get_by_role("heading", name="Where you stand")).to_be_visible()
+    expect(dialog).to_have_count(0)
+
+
+def test_what_was_typed_for_one_combination_is_not_offered_for_another(open_page: Callable[..., Page], desk: Desk) -> None:
+    first, second = desk.lay_out("One Car"), desk.lay_out("Other Car")
+    page = open_page(first)
+    page.get_by_role("button", name="Target", exact=True).click()
+    field = page.get_by_label("Target time")
+    field.fill("20.700")
+    page.get_by_role("dialog").get_by_role("button", name="Leave it").click()
+    page.goto(page.url.replace(first, second))
+    page.get_by_role("button", name="Target", exact=True).click()
+    expect(field).to_have_value("")
+    page.goto(page.url.replace(second, first))
+    page.get_by_role("button", name="Target", exact=True).click()
+    expect(field).to_have_value("20.700")
+
+
+def test_a_form_that_refuses_to_send_keeps_its_draft_whatever_else_is_saved(open_page: Callable[..., Page]) -> None:
+    page = typed(open_page)
+    page.get_by_label("In one sentence").press("Escape")
+    page.get_by_role("button", name="Write it down").click()
+    expect(page.get_by_role("alert").filter(has_text="Say where it holds")).to_be_visible()
+    page.get_by_role("button", name="Confirm").first.click()
+    expect(page.get_by_role("button", name="Confirm")).to_have_count(0)
+    page.reload()
+    expect(page.get_by_label("In one sentence")).to_have_value(TEXT)
+
+
 def test_esc_asks_where_something_was_typed(open_page: Callable[..., Page]) -> None:
     page = open_page("/")
     asked: list[str] = []
@@ -99,7 +157,7 @@ def test_a_server_without_its_database_is_said_and_the_text_is_sent_once_it_is_b
 
     def meanwhile(route: Route) -> None:
         if away["now"]:
-            route.fulfill(status=503, headers={"Retry-After": "3"}, content_type="application/problem+json", body='{"detail": "Not just now."}')
+            route.fulfill(status=503, headers={"Retry-After": "3"}, content_type="application/problem+json", body=AWAY)
         else:
             route.continue_()
 

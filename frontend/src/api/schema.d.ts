@@ -11518,6 +11518,11 @@ export interface components {
              * @description What the disk has left
              */
             free: number;
+            /**
+             * Nearly Full
+             * @description Whether somebody should make room before something is refused
+             */
+            nearly_full: boolean;
             /** Own Most */
             own_most: number;
             /**

@@ -33,7 +33,7 @@ const address = computed(() => (make.data.value ? new URL(make.data.value.addres
         <v-btn size="small" variant="outlined" @click="revoke.mutate(item.id)">Revoke<span class="visually-hidden"> {{ item.name }}</span></v-btn>
       </li>
     </ul>
-    <form @submit.prevent="make.mutate()">
+    <form v-draft="'calendar'" @submit.prevent="make.mutate()">
       <input v-model="name" class="field" aria-label="Where it is for" placeholder="Phone" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="make.isPending.value">Make an address</WorkButton>
     </form>

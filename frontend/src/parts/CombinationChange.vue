@@ -62,7 +62,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
 
 <template>
   <v-dialog v-model="shown" max-width="560" aria-labelledby="change-title" @after-leave="emit('close')">
-    <form v-draft="'change'" class="sheet part" @submit.prevent="save.mutate()">
+    <form v-draft="`combination ${combination.id}`" class="sheet part" @submit.prevent="save.mutate()">
       <h2 id="change-title">Note and settings</h2>
       <v-textarea v-model="form.note" label="Note" rows="3" auto-grow maxlength="5000" variant="outlined" hide-details class="my-3" />
       <fieldset>

@@ -8,7 +8,7 @@ const name = defineModel<string>({ default: '' })
 </script>
 
 <template>
-  <form @submit.prevent="emit('add', name)">
+  <form v-draft="`new ${what}`" @submit.prevent="emit('add', name)">
     <input v-model="name" class="field" :aria-label="`Name of a new ${what}`" :placeholder="`New ${what}`" maxlength="120" />
     <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="busy">Add</WorkButton>
   </form>

@@ -63,7 +63,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
 
 <template>
   <v-dialog v-model="shown" max-width="560" aria-labelledby="target-title" @after-leave="emit('close')">
-    <form v-draft="'target'" class="sheet part" @submit.prevent="save.mutate(form.version)">
+    <form v-draft="`target ${id}`" class="sheet part" @submit.prevent="save.mutate(form.version)">
       <h2 id="target-title">Target and benchmark</h2>
       <p v-if="combination.data.value" class="quiet">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</p>
       <TroubleNote :error="combination.error.value" :again="() => combination.refetch()" />

@@ -103,7 +103,7 @@ const facts = computed(() => {
   </WeekHead>
   <SkeletonRows v-if="car.isPending.value" :rows="8" label="Loading the car" />
   <TroubleNote :error="car.error.value ?? remove.error.value" />
-  <form v-if="editing" v-draft="'car'" class="sheet part" @submit.prevent="save.mutate(form.version)">
+  <form v-if="editing" v-draft="`car ${id}`" class="sheet part" @submit.prevent="save.mutate(form.version)">
     <h2>Change {{ car.data.value?.name }}</h2>
     <div class="fields">
       <label>Name <input v-model="form.name" class="field" maxlength="120" required /></label>

@@ -71,7 +71,7 @@ const declareButton = ref<{ $el: HTMLElement }>()
 const declare = useMutation({
   mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value, done: checked.value } })),
   onSuccess: async () => {
-    forgetDraft('run')
+    forgetDraft(`run ${props.id}`)
     await settled()
     await router.push({ name: 'runs', params: { id: props.id } })
   },
@@ -106,7 +106,7 @@ function onKey(event: KeyboardEvent) {
     <p>A run is some driver’s. Add drivers under Team, or ask a manager to match you with one.</p>
     <v-btn color="primary" :to="{ name: 'team' }">Team</v-btn>
   </section>
-  <form v-else v-draft="'run'" class="sheet part" @submit.prevent="wrong ? undefined : checks.mutate()">
+  <form v-else v-draft="`run ${id}`" class="sheet part" @submit.prevent="wrong ? undefined : checks.mutate()">
     <div class="who">
       <label>Driver <select v-model="driverId"><option v-for="item in people" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
       <p class="quiet">

@@ -47,7 +47,7 @@ const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
   </div>
   <TroubleNote :error="library.error.value ?? keep.error.value ?? remove.error.value" :again="library.error.value ? () => library.refetch() : undefined" />
   <SkeletonRows v-if="library.isPending.value" :rows="8" label="Fetching the library" />
-  <form v-if="opened" v-draft="`exercise ${form.code}`" class="sheet fields form" aria-label="Exercise" @submit.prevent="keep.mutate()">
+  <form v-if="opened" v-draft="`exercise ${opened}`" class="sheet fields form" aria-label="Exercise" @submit.prevent="keep.mutate()">
     <label>Against <select v-model="form.kind" :disabled="opened !== 'new'"><option v-for="[key, called] in kinds" :key="key" :value="key">{{ called }}</option></select></label>
     <label>Title <input v-model="form.title" type="text" required maxlength="120" /></label>
     <label>Likely cause <textarea v-model="form.cause" rows="2" /></label>

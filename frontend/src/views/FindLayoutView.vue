@@ -8,6 +8,7 @@ import { useSettled } from '@/book'
 import { wrongIn, type CornerDraft, type SectorDraft } from '@/boundaries'
 import type { StripCorner } from '@/charts/LapStrip.vue'
 import TrackOutline from '@/charts/TrackOutline.vue'
+import { forgetDraft } from '@/drafts'
 import { asTyped, count, readNumber } from '@/format'
 import { leaveFound, type FoundTrack } from '@/found'
 import FileDrop from '@/parts/FileDrop.vue'
@@ -84,6 +85,7 @@ function meant(): FoundTrack {
 const keep = useMutation({
   mutationFn: () => answer(api.POST('/api/layouts', fileBody(new File([JSON.stringify(meant())], 'found.track.json', { type: 'application/json' })) as never)),
   onSuccess: async (made) => {
+    forgetDraft(`found ${layout.value || upload.value}`)
     await settled()
     await router.push({ name: 'track', params: { id: (made as { id: string }).id } })
   },
@@ -118,7 +120,7 @@ const LEFT_OUT: Record<string, string> = { short: 'not whole', no_place: 'withou
     </p>
     <BoundaryStrip v-model="corners" v-model:here="here" :drawn="drawn" :sectors="bars" :length="shape.length_m" :pit="shape.pit" />
     <svg class="curve" viewBox="0 0 1000 60" preserveAspectRatio="none" role="img" aria-label="How much the road bends, left up, right down"><line x1="0" x2="1000" y1="30" y2="30" /><path :d="curve" /></svg>
-    <div class="columns">
+    <div v-draft="`found ${layout || upload}`" class="columns">
       <section class="sheet part" aria-labelledby="corners-title">
         <h2 id="corners-title">Corners and sectors</h2>
         <CornerRows v-model="corners" :here="here" @here="here = $event" />

@@ -43,7 +43,7 @@ const create = useMutation({
 <template>
   <h1>New combination</h1>
   <p class="quiet note">A car on a track. Laps are only compared within one combination.</p>
-  <form v-draft="'combination'" class="form" @submit.prevent="create.mutate()">
+  <form v-draft="'new combination'" class="form" @submit.prevent="create.mutate()">
     <section class="sheet part">
       <h2>1. The track</h2>
       <FileDrop label="Choose a track file" accept=".json" hint="*.track.json" :busy="addTrack.isPending.value" @file="addTrack.mutate($event)" />

@@ -86,7 +86,7 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
   </WeekHead>
   <SkeletonRows v-if="profile.isPending.value" :rows="10" label="Loading the profile" />
   <TroubleNote :error="profile.error.value ?? remove.error.value" />
-  <form v-if="profile.data.value && form.version" v-draft="'profile'" @submit.prevent="save.mutate(form.version)">
+  <form v-if="profile.data.value && form.version" v-draft="`profile ${id}`" @submit.prevent="save.mutate(form.version)">
     <div class="columns">
       <section class="sheet part" aria-labelledby="how-title">
         <h2 id="how-title">How {{ all ? 'they drive and see' : 'you drive and see' }}</h2>

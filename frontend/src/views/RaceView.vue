@@ -120,7 +120,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
     </div>
     <section v-if="race.missing.length" class="sheet part missing" aria-labelledby="missing-title"><h2 id="missing-title">Missing</h2><ul><li v-for="words in race.missing" :key="words">{{ words }}</li></ul></section>
     <LessonsBack :week="race.week_id" />
-    <form v-draft="'race'" class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
+    <form v-draft="`race ${id}`" class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
       <h2 id="known-title">What only people know</h2>
       <fieldset :disabled="!may" class="fields">
         <label>A stop costs, s <input v-model.number="form.pit_s" class="field" type="number" min="0" max="600" step="0.1" required /></label>

@@ -14,7 +14,7 @@ import SeatNote from '@/parts/drive/SeatNote.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { contextWords, KINDS, runPath, runPlace, skipped, useRunsSettled } from '@/runs'
+import { contextWords, KINDS, nameOf, runPath, runPlace, skipped, useRunsSettled } from '@/runs'
 
 const props = defineProps<{ id: string; session: string; driver: string; run: string }>()
 const router = useRouter()
@@ -192,7 +192,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
               <v-btn size="small" variant="outlined" @click="openContext">{{ shown.declared ? 'Change' : 'Say what it was' }}</v-btn>
             </div>
           </template>
-          <form v-else-if="context" v-draft="'context'" @submit.prevent="wrong ? undefined : say.mutate(context)">
+          <form v-else-if="context" v-draft="`context of ${nameOf(key)}`" @submit.prevent="wrong ? undefined : say.mutate(context)">
             <ContextForm v-model="context" :template="template.data.value" :supposed="shown.supposed" @wrong="wrong = $event" />
             <div class="buttons">
               <WorkButton size="small" type="submit" color="primary" :disabled="!!wrong" :loading="say.isPending.value">Keep</WorkButton>

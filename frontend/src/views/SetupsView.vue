@@ -109,7 +109,7 @@ const by = (value: number | null) => (value === null ? '' : `${value > 0 ? '+' :
   </div>
   <TroubleNote :error="list.error.value ?? keep.error.value ?? remove.error.value" :again="list.error.value ? () => list.refetch() : undefined" />
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Fetching the setups" />
-  <form v-if="writing" v-draft="writing === 'new' ? 'setup' : `setup ${id}`" class="sheet part fields" aria-label="Setup" @submit.prevent="keep.mutate()">
+  <form v-if="writing" v-draft="writing === 'new' ? 'new setup' : `setup ${id}`" class="sheet part fields" aria-label="Setup" @submit.prevent="keep.mutate()">
     <h2>{{ writing === 'new' ? 'A new setup' : `${shown?.name}, after version ${latest?.number}` }}</h2>
     <div class="row">
       <template v-if="writing === 'new'">

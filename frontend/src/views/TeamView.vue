@@ -114,7 +114,7 @@ const remove = useMutation({
         </template>
       </li>
     </ul>
-    <form v-if="all" class="new" @submit.prevent="addThing.mutate()">
+    <form v-if="all" v-draft="'new thing'" class="new" @submit.prevent="addThing.mutate()">
       <select v-model="thing.kind" aria-label="What it is"><option value="rig">rig</option><option value="coach">coach</option></select>
       <input v-model="thing.name" class="field" aria-label="Name of the shared rig or coach" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" :disabled="!thing.name.trim()" :loading="addThing.isPending.value">Add</WorkButton>

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, type Upload } from '@/api/client'
-import { count, moment } from '@/format'
+import { count, fileSize, moment } from '@/format'
 import FileDrop from '@/parts/FileDrop.vue'
 import SpaceNote from '@/parts/SpaceNote.vue'
 import DriveHead from '@/parts/drive/DriveHead.vue'
@@ -12,7 +12,7 @@ import JobProgress from '@/parts/JobProgress.vue'
 import SkeletonRows from '@/parts/SkeletonRows.vue'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import { useRunsSettled } from '@/runs'
-import { begun, hold, megabytes, read, send, type Going } from '@/uploads'
+import { begun, hold, read, send, type Going } from '@/uploads'
 
 /** Telemetry files of a combination: sent in pieces, read into laps. */
 const props = defineProps<{ id: string }>()
@@ -84,7 +84,7 @@ function words(result: Result): string[] {
     <p class="quiet note">Laps are cut at the line and at their boundaries. Laps that are known get their traces and the times that they lack; the times of lap files win. A file that breaks off goes on from where it was when you choose it again. <RouterLink :to="{ name: 'traces', params: { id } }">Look at traces</RouterLink></p>
   </section>
   <section v-for="item in going" :key="item.name + item.id" class="sheet part" :aria-label="item.name">
-    <div class="line"><b>{{ item.name }}</b> <span class="quiet" role="status">{{ item.state === 'sending' ? `${megabytes(item.sent)} of ${megabytes(item.size)} sent` : item.state === 'held' ? `held at ${megabytes(item.sent)}` : item.state === 'reading' ? 'being read' : '' }}</span>
+    <div class="line"><b>{{ item.name }}</b> <span class="quiet" role="status">{{ item.state === 'sending' ? `${fileSize(item.sent)} of ${fileSize(item.size)} sent` : item.state === 'held' ? `held at ${fileSize(item.sent)}` : item.state === 'reading' ? 'being read' : '' }}</span>
       <button v-if="item.state === 'sending' || item.state === 'held'" type="button" class="link end" @click="hold(item)">{{ item.state === 'held' ? 'Go on' : 'Hold' }}<span class="visually-hidden">: {{ item.name }}</span></button>
     </div>
     <v-progress-linear v-if="item.state === 'sending' || item.state === 'held'" :model-value="(100 * item.sent) / item.size" :aria-label="`Sending ${item.name}`" rounded height="8" />
@@ -96,13 +96,13 @@ function words(result: Result): string[] {
   <p v-else-if="!items.length && !going.length" class="quiet">No telemetry file yet. A rig can deliver samples by itself: <RouterLink to="/live">see who drives</RouterLink>.</p>
   <section v-for="upload in items" :key="upload.id" class="sheet part" :aria-label="upload.name">
     <div class="line">
-      <b>{{ upload.name }}</b> <span class="quiet">{{ megabytes(upload.size) }} · {{ moment(upload.began_at) }}</span>
+      <b>{{ upload.name }}</b> <span class="quiet">{{ fileSize(upload.size) }} · {{ moment(upload.began_at) }}</span>
       <span class="end acts">
         <button v-if="upload.state !== 'coming'" type="button" class="link" @click="again(upload)">{{ upload.state === 'read' ? 'Read again' : 'Read it' }}<span class="visually-hidden">: {{ upload.name }}</span></button>
         <button type="button" class="link" @click="forget.mutate(upload.id)">Forget the file<span class="visually-hidden">: {{ upload.name }}</span></button>
       </span>
     </div>
-    <p v-if="upload.state === 'coming'" class="ochre">{{ megabytes(upload.received) }} of {{ megabytes(upload.size) }} have come. Choose the same file again to go on.</p>
+    <p v-if="upload.state === 'coming'" class="ochre">{{ fileSize(upload.received) }} of {{ fileSize(upload.size) }} have come. Choose the same file again to go on.</p>
     <p v-else-if="upload.state === 'unusable'" class="bad">It can’t be used as telemetry.</p>
     <template v-else-if="resultOf(upload)">
       <p v-for="line in words(resultOf(upload)!)" :key="line">{{ line }}</p>

@@ -57,7 +57,7 @@ const make = useMutation({
   </div>
   <FileDrop v-if="all && !drawing" class="drop" label="Track file" accept=".json" :busy="send.isPending.value" hint="*.track.json" @file="send.mutate($event)" />
   <TroubleNote :error="list.error.value ?? send.error.value" />
-  <form v-if="drawing" v-draft="'layout'" class="sheet part" @submit.prevent="make.mutate()">
+  <form v-if="drawing" v-draft="'new layout'" class="sheet part" @submit.prevent="make.mutate()">
     <h2>A layout by hand</h2>
     <div class="fields">
       <label>Track <input v-model="form.track" class="field" maxlength="120" /></label>

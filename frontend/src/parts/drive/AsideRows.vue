@@ -51,7 +51,7 @@ const isWrong = (cell: string, value: string | null, at: number, column: string 
             </tr>
             <tr v-if="line === row.line">
               <td colspan="5">
-                <form ref="box" class="mend" :aria-label="`Mend line ${row.line}`" @submit.prevent="save.mutate(cells)" @keydown.esc="line = undefined">
+                <form ref="box" v-draft.esc="`line ${row.line} of ${seen.id}`" class="mend" :aria-label="`Mend line ${row.line}`" @submit.prevent="save.mutate(cells)" @keydown.esc="line = undefined">
                   <label v-for="(_, at) in cells" :key="at">{{ seen.header[at] || `cell ${at + 1}` }}
                     <input v-model="cells[at]" class="field" :class="{ wrong: isWrong(seen.cells[String(row.line)]?.[at] ?? '', row.value, at, row.column) }" maxlength="2000" />
                   </label>

@@ -6,7 +6,7 @@ import { asTyped, readNumber } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
 import { preferences } from '@/preferences'
-import { runPath, useRunsSettled, type RunKey } from '@/runs'
+import { nameOf, runPath, useRunsSettled, type RunKey } from '@/runs'
 
 /** How the car felt in a run, and what was read off it: written after the run, from either side. */
 const props = defineProps<{ sheet: RunSheet; runKey: RunKey }>()
@@ -107,7 +107,7 @@ const readingWords = (item: Typed) => [
       </ul>
       <div class="buttons"><v-btn size="small" variant="outlined" @click="open = true">Write it down</v-btn></div>
     </template>
-    <form v-else v-draft="'feel'" @submit.prevent="save.mutate()">
+    <form v-else v-draft="`feel of ${nameOf(runKey)}`" @submit.prevent="save.mutate()">
       <table class="balance">
         <caption class="quiet">From −3 (pushes) to +3 (loose)</caption>
         <thead><tr><td /><th v-for="phase in PHASES" :key="phase" scope="col">{{ phase }}</th></tr></thead>

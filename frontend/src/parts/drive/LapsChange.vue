@@ -5,7 +5,7 @@ import { answer, api, type LapFacts, type LapOnSheet, type Mark, type RunSheet }
 import { count, lapTime, readNumber, readTime } from '@/format'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { runPath, useRunsSettled, type RunKey } from '@/runs'
+import { nameOf, runPath, useRunsSettled, type RunKey } from '@/runs'
 
 /** Facts and marks of one lap or of many at once: only what is touched is written. */
 const props = defineProps<{ sheet: RunSheet; runKey: RunKey; laps: LapOnSheet[] }>()
@@ -47,7 +47,7 @@ const save = useMutation({
 </script>
 
 <template>
-  <form v-draft="'laps'" class="sheet part" aria-label="Change laps" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+  <form v-draft.esc="`laps ${laps.map((lap) => lap.number).join()} of ${nameOf(runKey)}`" class="sheet part" aria-label="Change laps" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
     <h2>Change {{ one ? `lap ${one.number}` : count(laps.length, 'lap') }}</h2>
     <p v-if="!one" class="quiet">What stays empty stays as it is; – clears it. The tyre age is that of the first lap and rises with the others.</p>
     <div class="fields">

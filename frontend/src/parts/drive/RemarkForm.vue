@@ -4,7 +4,7 @@ import { onMounted, reactive, ref } from 'vue'
 import { answer, api, type RunSheet } from '@/api/client'
 import TroubleNote from '@/parts/TroubleNote.vue'
 import WorkButton from '@/parts/WorkButton.vue'
-import { runPath, useRunsSettled, type RunKey } from '@/runs'
+import { nameOf, runPath, useRunsSettled, type RunKey } from '@/runs'
 
 /** What somebody says of a lap, while watching or after the run: where, what, where it began, and what it came from. */
 const props = defineProps<{ sheet: RunSheet; runKey: RunKey; lap: number; laps?: number[] }>()
@@ -27,7 +27,7 @@ const save = useMutation({
 </script>
 
 <template>
-  <form v-draft="`remark ${lap}`" class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+  <form v-draft.esc="`remark ${lap} of ${nameOf(runKey)}`" class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
     <h2>Remark on lap {{ form.lap }}</h2>
     <div class="fields">
       <label v-if="laps">Lap <select v-model="form.lap"><option v-for="number in laps" :key="number" :value="number">{{ number }}</option></select></label>

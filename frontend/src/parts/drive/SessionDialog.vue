@@ -55,7 +55,7 @@ function done(moved: { laps: number; session: string; parts_lost: number }) {
           <label>in <select v-model="toCombination" aria-label="To which combination"><option value="">this combination</option><option v-for="item in combinations.data.value?.items.filter((one) => one.id !== id)" :key="item.id" :value="item.id">{{ item.track }}, {{ item.layout }} · {{ item.car }}</option></select></label>
           <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!toDriver && !toCombination" :loading="move.isPending.value">Move</WorkButton>
         </form>
-        <form class="row" @submit.prevent="split.mutate()">
+        <form v-draft="`split ${line.practice.id}`" class="row" @submit.prevent="split.mutate()">
           <label>Split {{ runs.length ? count(runs.length, 'run') : 'the ticked runs' }} off as <input v-model="label" class="field" maxlength="120" :placeholder="`${line.practice.label} (2)`" /></label>
           <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!runs.length || runs.length === line.runs.length" :loading="split.isPending.value">Split</WorkButton>
         </form>

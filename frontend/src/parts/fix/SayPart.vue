@@ -40,7 +40,7 @@ const leave = useMutation({
     <button v-if="slip.corrected" type="button" class="link" @click="leave.mutate()">Let the rules tell<span class="visually-hidden"> {{ called }}</span></button>
   </p>
   <TroubleNote :error="correct.error.value ?? leave.error.value" />
-  <form v-if="open" v-draft="`say ${called}`" class="fields say" @submit.prevent="correct.mutate()">
+  <form v-if="open" v-draft="`say ${slip.key} ${slip.at}`" class="fields say" @submit.prevent="correct.mutate()">
     <label>Kind <select v-model="form.kind" :disabled="form.none"><option value="">as the rules say</option><option v-for="(told, key) in words" :key="key" :value="key">{{ told }}</option></select></label>
     <label>It began at <select v-model="form.cause" :disabled="form.none"><option value="">{{ corner }}</option><option v-for="part in parts" :key="part.code" :value="part.code">{{ part.code }} {{ part.name }}</option></select></label>
     <label><input v-model="form.none" type="checkbox" /> no mistake of the driver: others, or on purpose</label>

@@ -56,7 +56,7 @@ const error = computed(() => acts.add.error.value ?? acts.change.error.value)
 <template>
   <details class="sheet part" :open="opened" @toggle="opened = ($event.target as HTMLDetailsElement).open">
     <summary><h2 id="result-title">{{ changing ? 'Change what it brought' : race.results.length ? 'Write down another start' : 'Write down what a start brought' }}</h2></summary>
-  <form v-draft="'result'" aria-labelledby="result-title" @submit.prevent="keep().catch(() => undefined)">
+  <form v-draft="`result ${race.entry_id} ${changing?.id ?? ''}`" aria-labelledby="result-title" @submit.prevent="keep().catch(() => undefined)">
     <div class="fields">
       <label>Start <select v-model="form.start"><option v-for="start in free" :key="start" :value="start">{{ moment(start) }}</option><option value="other">another one</option></select></label>
       <label v-if="form.start === 'other'">When, by this clock <input v-model="form.other" class="field" type="datetime-local" :min="asField(race.begins_at)" :max="asField(race.ends_at)" required /></label>

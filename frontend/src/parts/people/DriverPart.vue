@@ -44,7 +44,7 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
     <p v-if="list.data.value && !list.data.value.items.length" class="quiet note">No driver yet: add a lap file under Drive.</p>
     <ul class="plain drivers">
       <li v-for="row in list.data.value?.items" :key="row.id">
-        <form v-if="editing?.id === row.id" class="row" @submit.prevent="save.mutate(editing)">
+        <form v-if="editing?.id === row.id" v-draft="`driver ${row.id}`" class="row" @submit.prevent="save.mutate(editing)">
           <v-text-field v-model="name" :label="`Name of ${row.name}`" maxlength="120" hide-details autofocus autocomplete="off" @keydown.esc.stop="editing = undefined" />
           <v-checkbox v-model="guest" label="Guest" />
           <WorkButton size="small" type="submit" color="primary" :disabled="!name.trim()" :loading="save.isPending.value">Keep</WorkButton>

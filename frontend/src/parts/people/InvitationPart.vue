@@ -32,7 +32,7 @@ const link = computed(() => (invite.data.value ? new URL(invite.data.value.link,
 <template>
   <section class="sheet part" aria-labelledby="invite-title">
     <h2 id="invite-title">Invite</h2>
-    <form class="row" @submit.prevent="invite.mutate()">
+    <form v-draft="'invitation'" class="row" @submit.prevent="invite.mutate()">
       <v-text-field v-model="name" label="Name" maxlength="120" hide-details autocomplete="off" />
       <label>as <select v-model="role" aria-label="Role">
         <option value="driver">driver</option>

@@ -18,7 +18,7 @@ const revoke = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api
 <template>
   <section class="sheet part" aria-labelledby="rigs-title">
     <h2 id="rigs-title">Rigs</h2>
-    <form class="row" @submit.prevent="make.mutate()">
+    <form v-draft="'rig'" class="row" @submit.prevent="make.mutate()">
       <v-text-field v-model="name" label="Name of the rig" maxlength="120" hide-details autocomplete="off" />
       <WorkButton type="submit" color="primary" :disabled="!name.trim()" :loading="make.isPending.value">Make a token</WorkButton>
     </form>

@@ -37,7 +37,7 @@ const make = useMutation({
 
 <template>
   <v-dialog v-model="shown" max-width="620" aria-labelledby="derive-title" @after-leave="emit('close')">
-    <form class="sheet part" @submit.prevent="make.mutate()">
+    <form v-draft="`derived ${book.id}`" class="sheet part" @submit.prevent="make.mutate()">
       <h2 id="derive-title">Another layout of {{ book.track }}</h2>
       <div class="fields">
         <label>How <select v-model="form.how"><option value="reversed">{{ book.layout }}, the other way round</option><option value="shortened">{{ book.layout }}, with a stretch left out</option></select></label>

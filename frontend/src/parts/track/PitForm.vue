@@ -44,7 +44,7 @@ const theirs = computed(() => theirsOf<Book>(save.error.value))
 
 <template>
   <v-dialog v-model="shown" max-width="720" aria-labelledby="pit-title" @after-leave="emit('close')">
-    <form v-draft="'pit'" class="sheet part" @submit.prevent="save.mutate(form.version)">
+    <form v-draft="`pit ${book.id}`" class="sheet part" @submit.prevent="save.mutate(form.version)">
       <h2 id="pit-title">Names and pit lane</h2>
       <div class="fields">
         <label>Track <input v-model="form.track" class="field" maxlength="120" required /></label>

@@ -70,7 +70,7 @@ defineExpose({ focus: () => field.value?.focus() })
         </p>
       </li>
     </ul>
-    <form v-draft="`question ${corner ?? ''}`" class="line" @submit.prevent="ask.mutate()">
+    <form v-draft="`question ${corner ?? book.id}`" class="line" @submit.prevent="ask.mutate()">
       <input ref="field" v-model="text" class="field" maxlength="500" :aria-label="corner ? 'Question about this corner' : 'Question about the layout'" placeholder="What do you brake by in the rain?" />
       <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!text.trim()" :loading="ask.isPending.value">Ask</WorkButton>
     </form>
