@@ -21,7 +21,7 @@ CODES = [part.code for part in LAYOUT.segment_parts]
 labels = (
     st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12)
     .map(tidy)
-    .filter(lambda text: text.isprintable() and text[0] not in "=+-@'")
+    .filter(lambda text: text.isprintable() and text[:1] not in ("", *"=+-@'"))
 )
 words = st.from_regex(r"[a-z][a-z0-9-]{0,8}", fullmatch=True)
 quantities = st.none() | st.integers(0, 900).map(lambda value: value / 8)

@@ -28,7 +28,11 @@ from tests.conftest import manager_of
 from tests.services.test_fix import Desk
 
 Sessions = sessionmaker[Session]
-words = st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12).map(tidy).filter(lambda text: text[0] != "'")
+words = (
+    st.text(st.characters(codec="utf-8", categories=("L", "N", "P", "S")), min_size=1, max_size=12)
+    .map(tidy)
+    .filter(lambda text: text[:1] not in ("", "'"))
+)
 lines = st.lists(
     st.builds(SetupValue, words, words, st.none() | words, st.none() | words), min_size=1, max_size=6, unique_by=lambda item: (item.name, item.corner)
 )
