@@ -174,6 +174,8 @@ def _traces(page: Any) -> None:
         page.keyboard.press("+")
     page.get_by_role("heading", name=re.compile("Lantern Steps")).wait_for()
     page.get_by_role("radio", name=re.compile("Teodora Wick")).check()
+    # All eight are read, and the band is drawn.
+    page.get_by_role("row", name=re.compile(r"Teodora Wick.*\d [+−]?\d")).first.wait_for()
 
 
 def _drive_some(whole: Trial) -> None:

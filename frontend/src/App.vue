@@ -101,7 +101,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
     <a class="skip" href="#content">Skip to the content</a>
     <ShellHead v-if="inside" @search="searchShown = true" @keys="keysShown = true" />
     <main id="content" tabindex="-1" :class="{ open: route.meta.open }">
-      <v-alert v-if="partIsGone" type="warning" role="alert" class="mb-3">
+      <v-alert v-if="partIsGone" type="warning" role="alert" class="my-3">
         <h1 class="gone">A part of this page couldn’t be loaded</h1>
         Fleet Rival may have been renewed since you opened it. What you typed is kept.
         <template #append><v-btn size="small" variant="outlined" @click="reload">Load the page anew</v-btn></template>

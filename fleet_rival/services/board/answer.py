@@ -206,7 +206,9 @@ def _cell(
 ) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
     planned = practice.get(entry.id) if entry else None
-    kinds = _open(week, own, entry.starts, found.get(entry.id, ()), now, missed=planned.missed if planned else 0) if entry else []
+    # What clashed at a start that is over is nobody's to change any more.
+    ahead = [clash for clash in found.get(entry.id, ()) if clash.start is None or clash.start > now] if entry else []
+    kinds = _open(week, own, entry.starts, ahead, now, missed=planned.missed if planned else 0) if entry else []
     kinds = [*(kind for kind in KINDS if kind.removeprefix("ask_") in own.asked), *kinds]
     return {
         "week_id": str(week.row.public_id),
@@ -222,7 +224,7 @@ def _cell(
             # Each once, though it may be with several others.
             "clashes": [
                 {"kind": kind, "start": _iso(start), "words": CLASH_WORDS[kind]}
-                for kind, start in dict.fromkeys((clash.kind, clash.start) for clash in found.get(entry.id, ()))
+                for kind, start in dict.fromkeys((clash.kind, clash.start) for clash in ahead)
             ],
         }
         if entry
@@ -235,10 +237,10 @@ def _cell(
 
 
 def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime, missed: int) -> list[str]:
-    """What is open in a cell, each kind once, the gravest first."""
+    """What is open in a cell, each kind once, the gravest first; `clashes` are those ahead."""
     if week.window[1] <= now:
         return []
-    kinds = [clash.kind for clash in clashes if clash.start is None or clash.start > now]
+    kinds = [clash.kind for clash in clashes]
     if not own.laps and week.window[0] <= now:
         kinds.append("no_laps")
     if not starts and week.starts and "no_start" not in kinds:

@@ -20,7 +20,7 @@ const enter = useMutation({
 
 <template>
   <GatePage title="Sign in" lead="What each driver should practise, when, and why: worked out from the laps your team has driven.">
-    <p v-if="ended" class="mb-4" role="status">Your session has ended. Sign in, and you are back where you were, with what you typed.</p>
+    <p v-if="ended" class="why" role="status">Your session has ended. Sign in, and you are back where you were, with what you typed.</p>
     <form @submit.prevent="enter.mutate()">
       <v-text-field v-model="name" label="Name" autocomplete="username" autofocus hide-details maxlength="120" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" hide-details maxlength="128" />
@@ -30,3 +30,9 @@ const enter = useMutation({
     <p class="quiet note">No account yet, or the password is lost? A manager of your team makes a link that lets you in.</p>
   </GatePage>
 </template>
+
+<style scoped>
+.why {
+  margin-bottom: 16px;
+}
+</style>

@@ -69,7 +69,7 @@ const rows = computed(() => {
     <p v-else class="none">No laps for this week yet.</p>
     <p v-if="cell.differences.some((item) => item.matters)" class="warn">Practised {{ differenceWords(cell.differences.filter((item) => item.matters)) }}.</p>
     <p v-if="practice">{{ practice }} <RouterLink :to="{ name: 'plan' }">Plan</RouterLink></p>
-    <p v-if="learned.length"><b>Learned before:</b> {{ learned[0]!.text }}<template v-if="learned.length > 1"> <RouterLink :to="{ name: 'series-week', params: { id: column.week_id } }">{{ learned.length - 1 }} more</RouterLink></template></p>
+    <p v-if="learned.length"><b>Learned before:</b> {{ learned[0]!.text }} <template v-if="learned.length > 1"><RouterLink :to="{ name: 'series-week', params: { id: column.week_id } }">{{ learned.length - 1 }} more</RouterLink></template></p>
     <p v-if="earlier" class="earlier"><b>Earlier:</b> {{ earlier }}. <RouterLink :to="{ name: 'series-week', params: { id: column.week_id }, query: { driver: driver.id }, hash: '#known' }">What do we know?</RouterLink></p>
     <template v-if="cell.entry">
       <p>
