@@ -111,6 +111,12 @@ def by_key(plan: Any) -> dict[str, Any]:
     return {item["key"]: item for item in plan["blocks"]}
 
 
+def test_the_first_block_of_a_week_to_come_is_still_coming(team: Team) -> None:
+    team.put(team.enter_in_a_later_week("Corin Ashgrove"), datetime(2031, 4, 14, tzinfo=UTC), 30)
+    [block] = view.plan_of(team.sessions, team.actor, date(2031, 4, 15), clock=lambda: TUESDAY)["blocks"]
+    assert block["state"] == "coming"
+
+
 def test_a_plan_is_made_from_what_is_open_and_made_anew_without_losing_what_was_put_somewhere(team: Team) -> None:
     assert team.plan()["blocks"] == [] and team.plan()["made_at"] is None
     plan = team.make()

@@ -53,8 +53,9 @@ def planned_week(
     adapt(loaded)
     begins = min((week.facts.begins for week in loaded.shown), default=moment.date())
     # All of a week to come, and what is left of one that runs.
-    since = max(clock(), min((week.window[0] for week in loaded.shown), default=moment))
-    return week_to_plan(sessions, session, actor, loaded, since, only), begins.isoformat()
+    now = clock()
+    since = max(now, min((week.window[0] for week in loaded.shown), default=moment))
+    return week_to_plan(sessions, session, actor, loaded, now, since, only), begins.isoformat()
 
 
 def make_plan(

@@ -91,20 +91,27 @@ def care_of(row: Driver) -> tuple[Care, tuple[time, time]]:
 
 
 def week_to_plan(
-    sessions: sessionmaker[Session], session: Session, actor: Actor, loaded: Loaded, now: datetime, only: Collection[UUID] | None = None
+    sessions: sessionmaker[Session],
+    session: Session,
+    actor: Actor,
+    loaded: Loaded,
+    now: datetime,
+    since: datetime,
+    only: Collection[UUID] | None = None,
 ) -> WeekToPlan:
     """Everything that the plan of the weeks that are shown stands on.
 
     Args:
-        now: nothing is planned before.
+        now: by when blocks have become what they are.
+        since: nothing is planned before; of a week to come, its beginning.
         only: drivers whose blocks may be placed anew; what the others have stays where it is.
     """
     drivers = {row.public_id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
     resources = {str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))}
     by_key = {row.id: str(row.public_id) for row in resources.values()}
     rules = own_rules(session, actor)
-    begins = _next_step(now)
-    ends = max((week.window[1] for week in loaded.shown), default=now + timedelta(days=7))
+    begins = _next_step(since)
+    ends = max((week.window[1] for week in loaded.shown), default=since + timedelta(days=7))
     entry_keys = {row.public_id: row.id for row in session.scalars(select(Entry).where(Entry.team_id == actor.team_id))}
     rows = session.execute(
         select(PlanBlock, Entry.public_id)
@@ -123,7 +130,7 @@ def week_to_plan(
         else:
             behind[f"{key}#{row.id}"] = row
     done = Counter((entry_id, row.kind) for row, entry_id in rows if entry_id in own and became[row.id].state == "done")
-    entered = _entered(sessions, session, actor, loaded, drivers, now, rules, done)
+    entered = _entered(sessions, session, actor, loaded, drivers, since, rules, done)
     elsewhere = _taken([row for row, entry_id in rows if entry_id not in own])
     coach = next((str(row.public_id) for row in resources.values() if row.kind == "coach"), None)
     needed: dict[str, tuple[Entered, NeededBlock]] = {}
