@@ -290,9 +290,8 @@ def test_a_package_of_before_a_column_was_there_comes_in(sessions: Sessions, tea
         (lambda content: b"nothing", "isn't an exchange package"),
     ],
 )
-def test_one_wrong_cell_and_nothing_comes_in(sessions: Sessions, change: Callable[[bytes], bytes], words: str) -> None:
-    desk = Desk(sessions, manager_of(sessions))
-    content = out(sessions, desk.actor)
+def test_one_wrong_cell_and_nothing_comes_in(sessions: Sessions, team: Desk, change: Callable[[bytes], bytes], words: str) -> None:
+    content = out(sessions, team.actor)
     wipe(sessions)
     with pytest.raises(Refused, match=words):
         bring_team(sessions, io.BytesIO(change(content)))

@@ -116,6 +116,8 @@ const ticks = computed(() => {
   return Array.from({ length: Math.max(0, Math.floor((props.to - first) / step) + 1) }, (_, index) => first + index * step)
 })
 const steps = computed(() => {
+  // While laps are still coming there is nothing that a scale could be of.
+  if (!laps.value.length) return []
   const step = roundStep(range.value[1] - range.value[0], 5)
   const first = Math.ceil(range.value[0] / step) * step
   return Array.from({ length: Math.max(0, Math.floor((range.value[1] - first) / step) + 1) }, (_, index) => first + index * step)
@@ -207,6 +209,7 @@ defineExpose({ zoom, jump })
         <rect v-for="(hole, index) in holes" :key="`hole${index}`" class="hole" :x="x(hole.from)" :width="Math.max(2, x(hole.to) - x(hole.from))" :y="TOP" :height="HEIGHT - TOP - BOTTOM" />
         <line class="base" :x1="SIDE" :x2="width - SIDE" :y1="MIDDLE" :y2="MIDDLE" />
         <path class="lost" :d="band.lost" /><path class="won" :d="band.won" />
+        <text v-if="!laps.length" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">reading the traces …</text>
         <text v-if="chosen && laps[chosen]" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">band: up to {{ gap(most * 1e6).replace(/^[+−]/, '') }} s behind above, ahead below</text>
         <g v-for="line in lines" :key="line.key" :stroke="line.ink" :stroke-width="line.pen.width">
           <path class="trace" :d="line.d" /><path v-if="line.figures" class="figures" :d="line.figures" />
