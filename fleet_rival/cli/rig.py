@@ -33,7 +33,7 @@ def run(arguments: argparse.Namespace) -> int:
     var = Path(os.environ["FLEET_HOME"]) / "var"
     address = arguments.address or recorded(var)[0]
     if not address:
-        raise Failure("Fleet Rival isn't running here. Start it (./fleet demo), or say where it is: --address http://…")
+        raise Failure("Fleet Rival isn't running here. Start it (./fleet start), or say where it is: --address http://…")
     token = arguments.token or os.environ.get("FLEET_RIG_TOKEN") or rig_token(var / "demo")
     if not token:
         raise Failure("this rig has no token. A manager makes one under People; hand it over with --token or in FLEET_RIG_TOKEN.")

@@ -221,8 +221,7 @@ def _mistake(page: Any) -> None:
 
 
 def _plan(page: Any) -> None:
-    today = now().date()
-    _go(page, f"plan?day={today + timedelta(days=8 - today.weekday())}")
+    _go(page, f"plan?day={now().date() + timedelta(days=7)}")
     page.get_by_role("button", name="Make the plan").click()
     page.get_by_role("button", name="Plan again").wait_for(timeout=90_000)
     page.locator("button.block.build").nth(1).click()

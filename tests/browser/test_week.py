@@ -75,6 +75,11 @@ def tomorrow(hour: int, minute: int = 0) -> str:
     return f"{day}T{hour:02}:{minute:02}Z"
 
 
+def clock_of(moment: str | datetime) -> str:
+    """The time of day of a moment as the browser shows it: in the zone of this machine."""
+    return f"{(datetime.fromisoformat(moment) if isinstance(moment, str) else moment).astimezone():%H:%M}"
+
+
 def board_cell(page: Page, driver: str, place: str, text: str = "") -> Any:
     return page.get_by_role("gridcell", name=re.compile(f"^{driver}, {place}: {text}"))
 
@@ -162,7 +167,7 @@ def test_drivers_are_entered_moved_and_taken_out_by_keys_alone(open_page: Open, 
     dialog.get_by_label("Only those").press("Space")
     for _ in range(30):
         page.keyboard.press("Tab")
-        if page.evaluate("document.activeElement.innerText").startswith("06:00"):
+        if page.evaluate("document.activeElement.innerText").startswith(clock_of(tomorrow(6))):
             break
     page.keyboard.press("Enter")
     dialog.get_by_role("button", name="Keep").press("Enter")
@@ -219,8 +224,8 @@ def test_a_clash_is_found_where_a_manager_looks_and_goes_when_it_is_mended(open_
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("At the same time as another start of the same driver.")
     dialog.get_by_label("Only those").uncheck()
-    dialog.get_by_role("button", name=re.compile(f"^{clashing:%H:%M}")).click()
-    dialog.get_by_role("button", name=re.compile(f"^{apart:%H:%M}")).click()
+    dialog.get_by_role("button", name=re.compile(f"^{clock_of(clashing)}")).click()
+    dialog.get_by_role("button", name=re.compile(f"^{clock_of(apart)}")).click()
     dialog.get_by_role("button", name="Keep").click()
     expect(dialog).to_be_hidden()
     expect(need).to_have_count(0)
