@@ -6,9 +6,6 @@ from collections.abc import Iterable, Sequence
 from datetime import UTC, date, datetime
 from typing import Any
 
-from openpyxl import Workbook
-from openpyxl.cell import WriteOnlyCell
-
 from fleet_rival.formats.figures_export import safe_cell
 
 __all__ = ["write_table", "write_workbook"]
@@ -25,6 +22,10 @@ def write_table(columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> bytes:
 
 def write_workbook(title: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> bytes:
     """Rows as the only sheet of an XLSX, the head staying in view."""
+    # Imported where used: few requests need it.
+    from openpyxl import Workbook  # noqa: PLC0415
+    from openpyxl.cell import WriteOnlyCell  # noqa: PLC0415
+
     book = Workbook(write_only=True)
     sheet = book.create_sheet(title)
     sheet.freeze_panes = "A2"

@@ -10,7 +10,7 @@ from math import log
 from typing import Final, Literal
 
 import numpy as np
-from scipy import stats
+from scipy.special import stdtrit
 
 __all__ = ["SeatLap", "Stop", "Usual", "seat_of", "stop_now"]
 
@@ -153,7 +153,7 @@ def _nothing_more(laps: Sequence[SeatLap], usual: Usual) -> Stop | None:
         gained = float(before.mean() - last.mean()) / float(before.mean())
         spread = float(np.sqrt((before.var(ddof=1) + last.var(ddof=1)) / _PLATEAU)) / float(before.mean())
         # What at most was gained, as sure as it has to be.
-        most = gained + float(stats.t.ppf(_SURE, 2 * _PLATEAU - 2)) * max(spread, 1e-6)
+        most = gained + float(stdtrit(2 * _PLATEAU - 2, _SURE)) * max(spread, 1e-6)
         if most <= _WORTH + max(usual.scatter, _LEAST_SCATTER) / 4:
             first, lap = fair[end - _PLATEAU][0], fair[end - 1][0]
             return Stop("nothing_more", lap, first, gained, sum(item.slip for item in laps[first : lap + 1]), lap - first + 1)

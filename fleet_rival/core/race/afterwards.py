@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy import stats
+from scipy.special import ndtri
 
 from fleet_rival.core.race.consumption import Consumption
 
@@ -173,6 +173,8 @@ class Calibration:
     @property
     def odd(self) -> bool:
         """Whether so few, or so many, inside would be odd if the intervals were right."""
+        from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
+
         if not self.races:
             return False
         share = min(max(self.due / self.races, 1e-9), 1 - 1e-9)
@@ -186,6 +188,8 @@ def wider(value: float, end: float, widen: float) -> float:
 
 def expected_count(mean: float) -> Expected:
     """A number of single events, with the interval of nine races in ten by Poisson."""
+    from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
+
     low, high = stats.poisson.interval(_NINE_IN_TEN, mean) if mean > 0 else (0.0, 0.0)
     return Expected(mean, float(low), float(high), _NINE_IN_TEN)
 
@@ -193,7 +197,7 @@ def expected_count(mean: float) -> Expected:
 def expected_use(used: Consumption, laps: int) -> Expected:
     """The mean of what a race's laps use: how races differ, and what is left of laps' own scatter over the distance; nine races in ten."""
     spread = math.sqrt(used.between**2 + used.deviation**2 / laps)
-    half = float(stats.norm.ppf(0.5 + _NINE_IN_TEN / 2)) * spread
+    half = float(ndtri(0.5 + _NINE_IN_TEN / 2)) * spread
     return Expected(used.mean, used.mean - half, used.mean + half, _NINE_IN_TEN)
 
 
@@ -213,6 +217,8 @@ def under_pressure(practice: Mapping[str, tuple[int, int]], race: Mapping[str, t
     Args:
         practice, race: slips and passes of each corner; corners with fewer than five passes in either are left out.
     """
+    from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
+
     out = []
     for corner in practice.keys() & race.keys():
         (before, tries), (after, laps) = practice[corner], race[corner]
@@ -265,7 +271,7 @@ def _widened(items: Sequence[Compared], shift: float) -> float:
         half = max((before.high - before.low) / 2, _LEAST_HALF * abs(before.value))
         middle = (before.low + before.high) / 2
         if half > 0:
-            deviation = half / float(stats.norm.ppf(0.5 + before.share / 2))
+            deviation = half / float(ndtri(0.5 + before.share / 2))
             squares.append(((item.happened - by * middle) / deviation) ** 2)
     wide = math.sqrt((_PRIOR_RACES + math.fsum(squares)) / (_PRIOR_RACES + len(squares)))
     return min(max(wide, _NARROWEST), _WIDEST)

@@ -6,7 +6,7 @@ from math import sqrt
 from typing import Final
 
 import numpy as np
-from scipy import stats
+from scipy.special import stdtrit
 
 __all__ = ["Consumption", "Load", "consumption_of", "litre_cost", "start_load"]
 
@@ -85,7 +85,7 @@ def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: fl
     spread = sqrt(variance + laps**2 * known)
     # Of one run nothing tells how far runs lie apart; of several, they are what is known least.
     freedom = used.runs - 1 if used.between > 0 else used.laps - used.runs
-    margin = float(stats.t.ppf(1 - risk, max(1, freedom))) * spread * (1 - saving)
+    margin = float(stdtrit(max(1, freedom), 1 - risk)) * spread * (1 - saving)
     return Load(mean + margin, margin, risk)
 
 

@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 __all__ = ["Budget", "CornerRate", "limit_budget"]
 
@@ -68,6 +67,8 @@ def _distribution(rate: CornerRate, laps: int, limit: int, share: float) -> np.n
     Args:
         share: of the rate, with the same sureness.
     """
+    from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
+
     mean, weight = _rate(rate) * share, rate.passes + _PRIOR[1]
     chances = stats.betabinom.pmf(np.arange(limit), laps, mean * weight, (1 - mean) * weight)
     return np.append(chances, max(0.0, 1.0 - float(chances.sum())))

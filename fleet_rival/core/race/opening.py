@@ -12,7 +12,7 @@ from typing import Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy.special import stdtrit
 
 from fleet_rival.core.pace.runs import PaceRun
 
@@ -96,7 +96,7 @@ def opening(runs: Sequence[PaceRun], falloff_us: float, laps: int) -> Opening | 
         return Opening(laps, even, count, reason=f"the {count} long runs began too much alike")
     left = went_on - slope * apart - _explained(went_on, order)
     error = float(np.sqrt(left @ left / freedom / spread))
-    half = float(stats.t.ppf(0.5 + _INTERVAL / 2, freedom)) * error
+    half = float(stdtrit(freedom, 0.5 + _INTERVAL / 2)) * error
     cost, low, high = (-slope / reliable, (-slope - half) / reliable, (-slope + half) / reliable)
     verdict: Literal["push", "save"] | None = "push" if high < even else "save" if low > even else None
     return Opening(laps, even, count, cost, low, high, verdict, "" if verdict else f"{count} long runs don't tell it firmly enough")
