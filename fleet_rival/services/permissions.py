@@ -2,7 +2,7 @@
 
 from typing import Any, Final
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
 from fleet_rival.db.tables import Base, Change, ChangeSet, Lap
@@ -10,7 +10,7 @@ from fleet_rival.services.base import Actor
 
 __all__ = ["DRIVERS_ACTS", "MANAGERS_ACTS", "acts_of", "bears_on_others", "may_act"]
 
-MANAGERS_ACTS: Final = ("people.", "team.")
+MANAGERS_ACTS: Final = ("people.", "team.", "plan.rules")
 """How acts begin that are a manager's alone."""
 DRIVERS_ACTS: Final = frozenset(
     {
@@ -67,7 +67,7 @@ def acts_of(actor: Actor) -> Any:
     if actor.role == "manager":
         return ChangeSet.id.is_not(None)
     if actor.role == "coach":
-        return ~ChangeSet.action.startswith(MANAGERS_ACTS[0]) & ~ChangeSet.action.startswith(MANAGERS_ACTS[1])
+        return and_(*(~ChangeSet.action.startswith(act) for act in MANAGERS_ACTS))
     return ChangeSet.action.in_(sorted(DRIVERS_ACTS))
 
 

@@ -15,6 +15,7 @@ from fleet_rival.services import drive, history, people, track, week
 from fleet_rival.services.base import Actor
 from fleet_rival.services.drive import Wishes
 from fleet_rival.services.errors import Conflict, NotThere, Outdated
+from fleet_rival.services.plan import rules
 from fleet_rival.services.team import add_person, make_team
 from tests.conftest import example, manager_of
 
@@ -193,6 +194,17 @@ def test_who_was_demoted_brings_nothing_back_that_is_no_longer_theirs_to_do(desk
         assert history.steps(desk.sessions, demoted) == history.Steps(None, None)
     assert member("Somebody").role == "driver"
     assert member("Accomplice").role == "manager" and friend.person_id
+
+
+def test_the_plans_rules_are_a_managers_to_take_back_too(desk: Desk) -> None:
+    other = add_person(desk.sessions, desk.actor, "Somebody", "manager")
+    rules.change_rules(desk.sessions, other, 0, {}, {"walk": {"minutes": 50}})
+    written = history.history(desk.sessions, other, mine=True).items[0].id
+    demoted = Actor(other.team_id, other.person_id, "coach")
+    for which in (None, written):
+        with pytest.raises(Conflict):
+            history.undo(desk.sessions, demoted, which)
+    assert history.undo(desk.sessions, other, written).rows == 1
 
 
 def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk) -> None:
