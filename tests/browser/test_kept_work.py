@@ -86,6 +86,7 @@ def test_who_signs_in_again_finds_an_open_dialog_as_it_was_and_somebody_else_doe
     come_in("manager")
     expect(field).to_have_value("20.700")
     expect(page.get_by_label("Password")).to_have_count(0)
+    expect(dialog.get_by_role("alert")).to_contain_text("nothing was changed. Send it once more.")
     end()
     come_in("driver")
     expect(page.get_by_role("heading", name="Where you stand")).to_be_visible()

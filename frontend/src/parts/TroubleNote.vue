@@ -5,11 +5,13 @@ import { Trouble } from '@/api/client'
 const props = defineProps<{ error: Error | null | undefined; again?: () => void }>()
 /** For whoever looks into the server's log; what somebody did wrong themselves needs none. */
 const requestId = computed(() => (props.error instanceof Trouble && props.error.status >= 500 ? props.error.requestId : undefined))
+/** Who reads this has signed in again meanwhile. */
+const told = computed(() => (props.error instanceof Trouble && props.error.kind.endsWith(':sign-in') ? 'Your session had ended, and nothing was changed. Send it once more.' : props.error?.message))
 </script>
 
 <template>
   <v-alert v-if="error" type="error" class="my-3" role="alert">
-    {{ error.message }}
+    {{ told }}
     <span v-if="requestId"> It is noted in the log as {{ requestId }}.</span>
     <template v-if="again" #append>
       <v-btn variant="outlined" size="small" @click="again()">Try again</v-btn>
