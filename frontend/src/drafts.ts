@@ -107,6 +107,8 @@ function restore(form: HTMLElement) {
   for (const [name, field] of namedFields(form)) {
     const value = draft.fields[name]
     if (value === undefined || own.given.has(field)) continue
+    // What can be chosen may still be coming; the form is looked at again when it has come.
+    if (field instanceof HTMLSelectElement && ![...field.options].some((option) => option.value === value)) continue
     own.given.add(field)
     if (valueOf(field) === value) continue
     if (!own.before.has(field)) own.before.set(field, valueOf(field))

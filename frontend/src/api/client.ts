@@ -88,6 +88,8 @@ const NO_DATABASE = 'The database can’t be reached at the moment.'
 
 export const api = createClient<paths>({ baseUrl: '/' })
 
+/** Answers that nothing was to be changed by. */
+const ofReads = new WeakSet<Response>()
 let csrfToken = ''
 let onSignedOut = () => {}
 
@@ -105,6 +107,7 @@ api.use({
     return request
   },
   onResponse({ response, request }) {
+    if (request.method === 'GET') ofReads.add(response)
     if (response.status === 401 && !new URL(request.url).pathname.startsWith('/api/me')) onSignedOut()
   },
 })
@@ -120,13 +123,16 @@ export class Trouble extends Error {
   readonly kind: string
   /** For what somebody else changed meanwhile: how it is now. */
   readonly current: unknown
+  /** Whether it was only asked for something. */
+  readonly ofRead: boolean
 
-  constructor(detail: string, status = 0, requestId?: string, current?: unknown, kind = '') {
+  constructor(detail: string, status = 0, requestId?: string, current?: unknown, kind = '', ofRead = false) {
     super(detail)
     this.status = status
     this.requestId = requestId
     this.current = current
     this.kind = kind
+    this.ofRead = ofRead
   }
 }
 
@@ -151,7 +157,7 @@ export async function answer<T>(request: Promise<Answer<T>>): Promise<T> {
     const problem = result.error as { detail?: string; request_id?: string; current?: unknown; type?: string } | undefined
     const kind = problem?.type ?? ''
     if (kind.endsWith(':away') || kind.endsWith(':unsure')) isAway(NO_DATABASE)
-    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current, kind)
+    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current, kind, ofReads.has(result.response))
   }
   return result.data as T
 }
@@ -180,9 +186,9 @@ export function sendFile<T>(path: string, file: File, tell: (share: number) => v
     }
     request.onload = () => {
       if (request.status < 300) return done(request.response as T)
-      const problem = request.response as { detail?: string; request_id?: string } | null
+      const problem = request.response as { detail?: string; request_id?: string; type?: string } | null
       if (request.status === 401) onSignedOut()
-      fail(new Trouble(problem?.detail ?? `The server answered with ${request.status}.`, request.status, problem?.request_id))
+      fail(new Trouble(problem?.detail ?? `The server answered with ${request.status}.`, request.status, problem?.request_id, undefined, problem?.type))
     }
     request.send(form)
   })
