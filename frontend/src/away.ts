@@ -17,12 +17,10 @@ export function isAway(why = NOT_THERE) {
   away.value = why
   if (!timer) timer = window.setInterval(() => void look(), ASK_EVERY_MS)
 }
+/** What the server says of its health; undefined where it doesn't answer at all. */
+export const health = (): Promise<Response | undefined> => fetch('/api/health', { cache: 'no-store' }).catch(() => undefined)
 async function look() {
-  try {
-    if (!(await fetch('/api/health', { cache: 'no-store' })).ok) return
-  } catch {
-    return
-  }
+  if (!(await health())?.ok) return
   window.clearInterval(timer)
   timer = 0
   away.value = ''

@@ -115,7 +115,7 @@ export function fuel(litres: number, decimals = 1): string {
   return preferences.volume === 'gal' ? `${(litres / 3.785411784).toFixed(decimals)} gal` : `${litres.toFixed(decimals)} l`
 }
 
-/** With a capital letter, as a sentence begins. */
 /** Bytes, as files and disks are spoken of. */
 export const fileSize = (bytes: number): string => (bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`)
+/** With a capital letter, as a sentence begins. */
 export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)

@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { isAway } from '@/away'
+import { health, isAway } from '@/away'
 
 /** Set where a part of the page can't be loaded though the server answers: it belongs to an earlier version. */
 export const partIsGone = ref(false)
@@ -8,7 +8,7 @@ const NOT_AGAIN_WITHIN_MS = 20_000
 
 /** Tell why a part of the page can't be loaded: it is gone, or the server doesn't answer at all, which is told as that. */
 export async function tellPart() {
-  if (await answers()) partIsGone.value = true
+  if (await health()) partIsGone.value = true
   else isAway()
 }
 /**
@@ -18,15 +18,7 @@ export async function tellPart() {
  */
 export async function loadAnew(to = location.pathname + location.search) {
   const last = Number(sessionStorage.getItem(TRIED) ?? 0)
-  if (Date.now() - last < NOT_AGAIN_WITHIN_MS || !(await answers())) return tellPart()
+  if (Date.now() - last < NOT_AGAIN_WITHIN_MS || !(await health())) return tellPart()
   sessionStorage.setItem(TRIED, String(Date.now()))
   location.assign(to)
-}
-async function answers() {
-  try {
-    await fetch('/api/health', { cache: 'no-store' })
-    return true
-  } catch {
-    return false
-  }
 }

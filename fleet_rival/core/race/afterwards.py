@@ -173,10 +173,10 @@ class Calibration:
     @property
     def odd(self) -> bool:
         """Whether so few, or so many, inside would be odd if the intervals were right."""
-        from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
-
         if not self.races:
             return False
+        from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
+
         share = min(max(self.due / self.races, 1e-9), 1 - 1e-9)
         return float(stats.binomtest(self.inside, self.races, share).pvalue) < _ODD
 

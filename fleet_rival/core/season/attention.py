@@ -135,7 +135,7 @@ def _of_week(week: WeekFacts, now: datetime, settings: Settings) -> list[Need]:
         over = bool(entry.starts) and not ahead
         for clash in entry.clashes:
             # What is over can't be mended.
-            if clash.start is None or clash.start > now:
+            if clash.is_ahead(now):
                 found[clash.kind].append((entry, clash.start or due))
         if not entry.starts and week.offered and not any(clash.kind == "no_start" for clash in entry.clashes):
             found["choose_start"].append((entry, due))

@@ -40,6 +40,10 @@ class Clash:
     other: str | None = None
     """The other entry, of two that are in each other's way."""
 
+    def is_ahead(self, now: datetime) -> bool:
+        """Whether somebody can still change it: it is of a start to come, or of none."""
+        return self.start is None or self.start > now
+
 
 def occupied(start: datetime, minutes: float) -> Span:
     """From when to when a start keeps somebody busy."""

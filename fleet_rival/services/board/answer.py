@@ -206,8 +206,7 @@ def _cell(
 ) -> dict[str, Any]:
     entry = week.entries.get(driver.id)
     planned = practice.get(entry.id) if entry else None
-    # What clashed at a start that is over is nobody's to change any more.
-    ahead = [clash for clash in found.get(entry.id, ()) if clash.start is None or clash.start > now] if entry else []
+    ahead = [clash for clash in found.get(entry.id, ()) if clash.is_ahead(now)] if entry else []
     kinds = _open(week, own, entry.starts, ahead, now, missed=planned.missed if planned else 0) if entry else []
     kinds = [*(kind for kind in KINDS if kind.removeprefix("ask_") in own.asked), *kinds]
     return {

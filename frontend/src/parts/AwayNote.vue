@@ -3,7 +3,7 @@ import { away } from '@/away'
 </script>
 
 <template>
-  <v-alert v-if="away" type="warning" role="alert" class="away">{{ away }} What you typed stays here; this page tries again by itself every few seconds.</v-alert>
+  <v-alert v-if="away" type="warning" role="alert" class="away">{{ away }} What you typed stays here; every few seconds this page looks whether it is back.</v-alert>
 </template>
 
 <style scoped>
