@@ -24,6 +24,8 @@ PREFERRED_PORT = 33170
 _SOCKET_LENGTH = 100
 """Longest path of a socket that the system takes, with room to spare."""
 
+_UNFINISHED = "data-being-made-"
+
 _CONFIGURATION = """[mariadbd]
 datadir={data}
 socket={socket}
@@ -86,14 +88,8 @@ class MariaDB:
         user = getpass.getuser()
         as_root = ["--user=root"] if os.geteuid() == 0 else []
         if not (data / "mysql").exists():
-            shutil.rmtree(data, ignore_errors=True)
             with step("Database (new)"):
-                command = ["mariadb-install-db", f"--defaults-file={configuration}", "--skip-test-db", f"--auth-root-socket-user={user}", *as_root]
-                try:
-                    run(command, self.folder / "install.log", "Making the database")
-                except BaseException:
-                    shutil.rmtree(data, ignore_errors=True)
-                    raise
+                self._make(data, configuration, [f"--auth-root-socket-user={user}", *as_root])
         self._end_leftover()
         log = self.folder / "error.log"
         with log.open("ab") as output:
@@ -130,6 +126,23 @@ class MariaDB:
         except mariadb.Error:
             return False
         return True
+
+    def _make(self, data: Path, configuration: Path, options: list[str]) -> None:
+        """Make the data directory under another name, so that it is whole once it has its own.
+
+        Who is interrupted leaves a helper behind that goes on writing for a moment.
+        """
+        for left in self.folder.glob(f"{_UNFINISHED}*"):
+            shutil.rmtree(left, ignore_errors=True)
+        made = Path(tempfile.mkdtemp(prefix=_UNFINISHED, dir=self.folder))
+        command = ["mariadb-install-db", f"--defaults-file={configuration}", f"--datadir={made}", "--skip-test-db", *options]
+        try:
+            run(command, self.folder / "install.log", "Making the database")
+        except BaseException:
+            shutil.rmtree(made, ignore_errors=True)
+            raise
+        shutil.rmtree(data, ignore_errors=True)
+        made.rename(data)
 
     def _end_leftover(self) -> None:
         """A server that outlived its supervisor would block the data directory: end it, and only it."""

@@ -17,6 +17,7 @@ from typing import Any
 
 import pytest
 
+from fleet_rival.runtime.mariadb import MariaDB
 from fleet_rival.runtime.processes import Started, free_port, recorded, wait_for_end
 from tests.conftest import DEMO
 
@@ -151,6 +152,28 @@ def _answers_on_loopback_alone(installation: Installation) -> None:
         with socket.socket() as probe:
             probe.settimeout(2)
             assert probe.connect_ex((other, installation.port)) != 0
+
+
+def test_a_database_whose_making_was_interrupted_is_made_anew(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    places: list[Path] = []
+
+    def interrupted(command: list[str], *_: Any) -> None:
+        places.extend(Path(option.partition("=")[2]) for option in command if option.startswith("--datadir="))
+        raise KeyboardInterrupt
+
+    database = MariaDB(tmp_path, free_port())
+    with monkeypatch.context() as patched:
+        patched.setattr("fleet_rival.runtime.mariadb.run", interrupted)
+        with pytest.raises(KeyboardInterrupt):
+            database.start()
+    # What was left behind writes on for a moment, after all was cleared away.
+    (places[0] / "mysql").mkdir(parents=True)
+    database.start()
+    try:
+        assert database.answers()
+        assert not places[0].exists()
+    finally:
+        database.stop()
 
 
 def test_a_part_that_dies_is_started_again_and_a_killed_supervisor_takes_all_along(installation: Installation) -> None:
