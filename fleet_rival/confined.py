@@ -29,7 +29,7 @@ _PRELOADED: Final = [
     "fleet_rival.formats.laps",
     "fleet_rival.formats.seasons",
     "fleet_rival.formats.pictures",
-    "fleet_rival.services.traces.reading",
+    "fleet_rival.services.drive.traces.reading",
 ]
 """Whose readers are called here: loaded once, not for each file."""
 _LOOKED_EVERY_S: Final = 0.5

@@ -2,7 +2,7 @@ import { defineConfigWithVueTs, vueTsConfigs } from '@vue/eslint-config-typescri
 import pluginVue from 'eslint-plugin-vue'
 
 export default defineConfigWithVueTs(
-  { ignores: ['dist', 'src/api/schema.d.ts'] },
+  { ignores: ['dist', 'src/shared/api/schema.d.ts'] },
   pluginVue.configs['flat/recommended'],
   vueTsConfigs.recommended,
   {
@@ -16,5 +16,10 @@ export default defineConfigWithVueTs(
       'vue/html-closing-bracket-newline': 'off',
       'vue/multiline-html-element-content-newline': 'off',
     },
+  },
+  {
+    // What several features use knows none of them.
+    files: ['src/shared/{api,charts,parts,theme}/**', 'src/shared/*.ts'],
+    rules: { 'no-restricted-imports': ['error', { patterns: ['@/features/*'] }] },
   },
 )

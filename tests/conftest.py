@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
 if TYPE_CHECKING:
-    from fleet_rival.services.base import Actor
+    from fleet_rival.services.shared.base import Actor
     from tests.filled import Filled
 
 # Before anything of the interface is loaded: the tests hold its description against the code.
@@ -98,7 +98,7 @@ def fill_once(engine: Engine) -> "Filled":
 
 def manager_of(sessions: sessionmaker[Session], team: str = "Farhaven Racing", name: str = "Maren Holloway") -> "Actor":
     """A manager of a team, which is made if it isn't there."""
-    from fleet_rival.services.team import make_team, person_called
+    from fleet_rival.services.people.team import make_team, person_called
 
     return person_called(sessions, name) or make_team(sessions, team, name)
 

@@ -14,10 +14,11 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Base
-from fleet_rival.services import kept, looked_at
 from fleet_rival.services.board import answer
-from fleet_rival.services.remembered import Remembered
-from fleet_rival.services.traces import view
+from fleet_rival.services.drive.traces import view
+from fleet_rival.services.find import analyses
+from fleet_rival.services.shared.cache import answers
+from fleet_rival.services.shared.cache.memory import Remembered
 
 __all__ = ["Filled"]
 
@@ -86,9 +87,9 @@ def _files() -> dict[Path, bytes]:
 
 def _forget() -> None:
     """Keys and revisions come again, and may stand for something else than in the test before."""
-    for recent in (kept._at_hand, answer._at_hand, view._at_hand):
+    for recent in (answers._at_hand, answer._at_hand, view._at_hand):
         recent._bodies.clear()
         recent._held = 0
-    remembered: Remembered = looked_at._remembered
+    remembered: Remembered = analyses._remembered
     remembered._held.clear()
     redis.Redis.from_url(os.environ["FLEET_REDIS_URL"]).flushdb()

@@ -14,9 +14,10 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, current_app, g, request
 
 from fleet_rival.api.problems import problem
-from fleet_rival.services import sign_in, space
-from fleet_rival.services.base import Actor
-from fleet_rival.services.sign_in import ABSOLUTE_LIFE, Signed
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.people.sign_in import ABSOLUTE_LIFE, Signed
+from fleet_rival.services.shared import space
+from fleet_rival.services.shared.base import Actor
 
 __all__ = [
     "ALLOWED",

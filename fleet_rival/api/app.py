@@ -23,7 +23,7 @@ from fleet_rival.api.streams import Streams
 from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.jobs.messages import tell_events
-from fleet_rival.services.drive import MAX_BYTES
+from fleet_rival.services.drive.files import MAX_BYTES
 
 __all__ = ["create_app", "openapi_document"]
 

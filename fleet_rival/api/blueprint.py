@@ -13,8 +13,8 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor
 from fleet_rival.api.incoming import file_label
 from fleet_rival.jobs.messages import wake
-from fleet_rival.services import jobs
-from fleet_rival.services.errors import Outdated
+from fleet_rival.services.shared import jobs
+from fleet_rival.services.shared.errors import Outdated
 
 __all__ = ["api", "background", "download", "kept", "sent_file", "sessions", "telling_current"]
 

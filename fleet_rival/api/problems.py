@@ -9,8 +9,8 @@ from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from fleet_rival.db.session import is_passing, may_be_kept
-from fleet_rival.services.drive import MAX_BYTES
-from fleet_rival.services.errors import Conflict, NoRoom, NotThere, Outdated, Refused, ServiceError, TooMany
+from fleet_rival.services.drive.files import MAX_BYTES
+from fleet_rival.services.shared.errors import Conflict, NoRoom, NotThere, Outdated, Refused, ServiceError, TooMany
 
 __all__ = ["invalid_input", "problem", "register"]
 

@@ -19,7 +19,7 @@ from fleet_rival.api.streams import PLACES
 from fleet_rival.collector import settle
 from fleet_rival.confined import warm
 from fleet_rival.logs import configure
-from fleet_rival.services.drive import MAX_BYTES
+from fleet_rival.services.drive.files import MAX_BYTES
 
 __all__ = ["PatientServer", "serve"]
 

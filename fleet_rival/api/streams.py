@@ -17,8 +17,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.events import Happened, events_after, is_gone, last_event
 from fleet_rival.jobs.messages import EVENTS, connection
-from fleet_rival.services import sign_in
-from fleet_rival.services.base import Actor
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.shared.base import Actor
 
 __all__ = ["PLACES", "Streams", "for_actor"]
 

@@ -12,7 +12,7 @@ from fleet_rival.runtime.lock import is_taken, only_one
 from fleet_rival.runtime.mariadb import database_of
 from fleet_rival.runtime.processes import recorded
 from fleet_rival.runtime.schedule import NAME, SCHEDULED, Settings
-from fleet_rival.services.last_backup import note_ended
+from fleet_rival.services.shared.last_backup import note_ended
 from fleet_rival.telemetry.store import telemetry_place
 
 __all__ = ["add_arguments", "run"]

@@ -72,7 +72,7 @@ def _export(sessions: sessionmaker[Session], arguments: argparse.Namespace) -> i
 def _team(sessions: sessionmaker[Session], name: str | None) -> tuple[Any, str]:
     """Somebody who may take a team's data along, and the team's name."""
     from fleet_rival.db.tables import Membership, Team
-    from fleet_rival.services.base import Actor
+    from fleet_rival.services.shared.base import Actor
 
     with sessions() as session:
         teams = list(session.scalars(select(Team).order_by(Team.id)))
@@ -85,7 +85,7 @@ def _team(sessions: sessionmaker[Session], name: str | None) -> tuple[Any, str]:
 
 
 def _week(sessions: sessionmaker[Session], actor: Any, text: str) -> Any:
-    from fleet_rival.services.series_rows import load_weeks
+    from fleet_rival.services.week.rows import load_weeks
 
     series, _, number = text.rpartition(":")
     with sessions() as session:
@@ -96,8 +96,8 @@ def _week(sessions: sessionmaker[Session], actor: Any, text: str) -> Any:
 
 
 def _bring(sessions: sessionmaker[Session], file: Path) -> int:
-    from fleet_rival.services.errors import ServiceError
     from fleet_rival.services.exchange.bring import bring_team, let_in
+    from fleet_rival.services.shared.errors import ServiceError
 
     try:
         with file.open("rb") as package:

@@ -5,8 +5,8 @@ import json
 import os
 from pathlib import Path
 
-from fleet_rival.cli.demo_data import rig_token
 from fleet_rival.core.times import format_time
+from fleet_rival.demo.load import rig_token
 from fleet_rival.runtime.console import Failure, say
 from fleet_rival.runtime.processes import recorded
 from fleet_rival.simulator.league import SEED

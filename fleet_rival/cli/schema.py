@@ -27,9 +27,9 @@ def description() -> str:
 
 def run(arguments: argparse.Namespace) -> int:
     frontend = Path(os.environ["FLEET_HOME"]) / "frontend"
-    (frontend / "src" / "api" / "openapi.json").write_text(description())
+    (frontend / "src" / "shared" / "api" / "openapi.json").write_text(description())
     done = subprocess.run([shutil.which("npm") or "npm", "run", "--silent", "schema"], cwd=frontend, check=False)
     if done.returncode:
         raise Failure("the types could not be written; is ./fleet demo able to build the interface?")
-    say("Written: frontend/src/api/openapi.json and schema.d.ts")
+    say("Written: frontend/src/shared/api/openapi.json and schema.d.ts")
     return 0

@@ -158,10 +158,10 @@ def _prepare_data(url: str, var: Path, *, demo: bool) -> Callable[[str], list[st
     Returns:
         What to tell the person at the terminal, once the address is known.
     """
-    from fleet_rival.cli.demo_data import load_demo, take_out_half
     from fleet_rival.db.migrate import upgrade
     from fleet_rival.db.session import make_engine, make_sessions
-    from fleet_rival.services.team import first_link
+    from fleet_rival.demo.load import load_demo, take_out_half
+    from fleet_rival.services.people.team import first_link
 
     logging.getLogger("alembic").setLevel(logging.WARNING)
     with step("Tables"):

@@ -18,7 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from fleet_rival.db.migrate import upgrade
     from fleet_rival.db.session import make_engine, make_sessions
-    from fleet_rival.services.team import team_link
+    from fleet_rival.services.people.team import team_link
 
     name = " ".join(arguments.name.split())
     if not 1 <= len(name) <= 120:

@@ -13,11 +13,19 @@ from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, detrended, mean, median, median_abs_deviation, percentile, standard_deviation, theil_sen_slope
+from fleet_rival.core.statistics import (
+    MAD_TO_SD,
+    adjusted_deviation,
+    mean,
+    median,
+    median_abs_deviation,
+    percentile,
+    standard_deviation,
+)
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 
-__all__ = ["Consistency", "Share", "adjusted_deviation", "consistency_of", "ratio_to_team", "with_intervals"]
+__all__ = ["Consistency", "Share", "consistency_of", "ratio_to_team", "with_intervals"]
 
 _DRAWN_AT_ONCE: Final = 64
 _NEED_CLEAN_LAPS: Final = (
@@ -160,15 +168,6 @@ def ratio_to_team(own: float | None, team: Sequence[float]) -> float | None:
     if middle == 0:
         return 1.0 if own == 0 else None
     return own / middle
-
-
-def adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:
-    """Scatter about each run's own Theil-Sen line, two degrees of freedom lost a run; None without a run."""
-    if not runs:
-        return None
-    residuals = [detrended(numbers, times, theil_sen_slope(numbers, times)) for numbers, times in runs]
-    count = sum(len(part) for part in residuals)
-    return sqrt(sum(float(np.dot(part, part)) for part in residuals) / (count - 2 * len(runs)))
 
 
 def _successive_difference_ratio(judged: Sequence[JudgedLap], clean: Sequence[int], times: Sequence[int]) -> float | None:

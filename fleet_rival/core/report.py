@@ -5,11 +5,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Final
 
 from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis
+from fleet_rival.core.clinics import DriverClinics
 from fleet_rival.core.consistency import Consistency
 from fleet_rival.core.corners.clinic import Clinic
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
-from fleet_rival.core.corners.whole import DriverClinics
 from fleet_rival.core.ideals import BestOf
 from fleet_rival.core.ideals.ideal import IDEALS, PartTime
 from fleet_rival.core.laps.lap import Lap

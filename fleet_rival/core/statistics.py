@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 __all__ = [
     "MAD_TO_SD",
     "Z_95",
+    "adjusted_deviation",
     "least_squares",
     "mean",
     "median",
@@ -142,3 +143,12 @@ def detrended(numbers: Sequence[int], values: Sequence[int], slope: float) -> ND
 def round_half_even(value: Fraction | float | None) -> int | None:
     """A statistic as whole microseconds, half to even."""
     return None if value is None else round(value)
+
+
+def adjusted_deviation(runs: Sequence[tuple[Sequence[int], Sequence[int]]]) -> float | None:
+    """Scatter about each run's own Theil-Sen line, two degrees of freedom lost a run; None without a run."""
+    if not runs:
+        return None
+    residuals = [detrended(numbers, times, theil_sen_slope(numbers, times)) for numbers, times in runs]
+    count = sum(len(part) for part in residuals)
+    return sqrt(sum(float(np.dot(part, part)) for part in residuals) / (count - 2 * len(runs)))

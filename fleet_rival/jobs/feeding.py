@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.session import engine_of
 from fleet_rival.jobs.messages import FEED, connection
-from fleet_rival.services import feed
+from fleet_rival.services.drive import feed
 
 __all__ = ["take_feed"]
 

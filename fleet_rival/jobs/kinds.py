@@ -7,14 +7,18 @@ from uuid import UUID
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.track import Corner, Sector
-from fleet_rival.services import board, boundaries, drive, find, history, steadiness
-from fleet_rival.services.base import Actor, Work
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.traces import deriving, imports
 from fleet_rival.services.exchange import packages
-from fleet_rival.services.jobs import Kinds
+from fleet_rival.services.find import figures, steadiness
+from fleet_rival.services.find.overview import fresh
 from fleet_rival.services.plan import make as plan
 from fleet_rival.services.plan.readiness_history import readiness_history
 from fleet_rival.services.plan.what_if import Change, what_if, what_makes_room
-from fleet_rival.services.traces import deriving, imports
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor, Work
+from fleet_rival.services.shared.jobs import Kinds
+from fleet_rival.services.track import boundaries
 
 __all__ = ["KINDS"]
 
@@ -22,16 +26,16 @@ Sessions = sessionmaker[Session]
 
 
 def _look(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
-    drive.look(sessions, actor, UUID(arguments["file_id"]), frozenset(arguments["apart"]), work)
+    files.look(sessions, actor, UUID(arguments["file_id"]), frozenset(arguments["apart"]), work)
 
 
 def _import(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     names = {name: frozenset(arguments.get(name, ())) for name in ("leave_out", "apart", "guests")}
-    wishes = drive.Wishes(arguments["revision"], differences=arguments["differences"], **names)
-    drive.confirm(sessions, actor, UUID(arguments["file_id"]), wishes, work)
+    wishes = files.Wishes(arguments["revision"], differences=arguments["differences"], **names)
+    files.confirm(sessions, actor, UUID(arguments["file_id"]), wishes, work)
     # Whoever opens the combination or the board next finds the figures computed.
-    find.summary(sessions, actor, UUID(arguments["combination_id"]))
-    board.catch_up(sessions, actor)
+    figures.summary(sessions, actor, UUID(arguments["combination_id"]))
+    fresh.catch_up(sessions, actor)
 
 
 def _undo(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
@@ -44,7 +48,7 @@ def _redo(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Wor
 
 def _standing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     work.step(0.05, "computing")
-    board.catch_up(sessions, actor, date.fromisoformat(arguments["day"]) if arguments["day"] else None)
+    fresh.catch_up(sessions, actor, date.fromisoformat(arguments["day"]) if arguments["day"] else None)
     with sessions.begin() as session:
         work.finish(session, {})
 
@@ -94,14 +98,14 @@ def _boundaries(sessions: Sessions, actor: Actor, arguments: dict[str, Any], wor
         where = {name: value for name, value in item.items() if name != "id"}
         drafts.append(boundaries.DraftCorner(UUID(item["id"]) if item["id"] else None, Corner(**where)))
     boundaries.change_boundaries(sessions, actor, UUID(arguments["layout_id"]), arguments["version"], sectors, drafts, work)
-    board.catch_up(sessions, actor)
+    fresh.catch_up(sessions, actor)
 
 
 def _telemetry(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     result = imports.import_upload(sessions, actor, UUID(arguments["upload_id"]), work)
     if result["matched"] or result["added"]:
-        find.summary(sessions, actor, UUID(arguments["combination_id"]))
-        board.catch_up(sessions, actor)
+        figures.summary(sessions, actor, UUID(arguments["combination_id"]))
+        fresh.catch_up(sessions, actor)
 
 
 def _find_layout(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:

@@ -21,8 +21,8 @@ from fleet_rival.jobs.feeding import take_feed
 from fleet_rival.jobs.kinds import KINDS
 from fleet_rival.jobs.messages import tell_events, wake
 from fleet_rival.logs import configure
-from fleet_rival.services import jobs, kept
-from fleet_rival.services.traces import keep
+from fleet_rival.services.shared import jobs, trace_files
+from fleet_rival.services.shared.cache import answers
 
 __all__ = ["app"]
 
@@ -85,8 +85,8 @@ def _look() -> None:
             if count % _SWEEP_EVERY == 0:
                 with _sessions.begin() as session:
                     events.sweep(session)
-                    kept.sweep(session, now())
-                keep.sweep(_sessions, now())
+                    answers.sweep(session, now())
+                trace_files.sweep(_sessions, now())
         except DBAPIError:
             log.warning("the database can't be reached; looking again in a moment")
         count += 1

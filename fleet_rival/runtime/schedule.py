@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Final
 
 from fleet_rival.clock import AHEAD, now
-from fleet_rival.services.last_backup import last_ended, note_ended
+from fleet_rival.services.shared.last_backup import last_ended, note_ended
 
 __all__ = ["NAME", "SCHEDULED", "Schedule", "Settings"]
 

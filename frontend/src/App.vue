@@ -3,22 +3,22 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { RouterView, useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
-import { whenSignedOut, type Schemas } from '@/api/client'
-import { hasUnsaved } from '@/drafts'
-import { connect } from '@/live'
-import AwayNote from '@/parts/AwayNote.vue'
-import ShellHead from '@/parts/ShellHead.vue'
-import { themeName } from '@/preferences'
-import { goOn, startAnew, useMe } from '@/session'
-import { partIsGone } from '@/renewal'
-import { turned, useTurning } from '@/turning'
+import { whenSignedOut, type Schemas } from '@/shared/api/client'
+import { hasUnsaved } from '@/shared/drafts'
+import { connect } from '@/shared/live'
+import AwayNote from '@/shared/shell/AwayNote.vue'
+import ShellHead from '@/shared/shell/ShellHead.vue'
+import { themeName } from '@/shared/preferences'
+import { goOn, startAnew, useMe } from '@/shared/session'
+import { partIsGone } from '@/shared/renewal'
+import { turned, useTurning } from '@/shared/turning'
 
 // What isn't seen at first is fetched when it is wanted.
-const GuessNote = defineAsyncComponent(() => import('@/parts/GuessNote.vue'))
-const SignInForm = defineAsyncComponent(() => import('@/parts/SignInForm.vue'))
-const KeysSheet = defineAsyncComponent(() => import('@/parts/KeysSheet.vue'))
-const SearchSheet = defineAsyncComponent(() => import('@/parts/SearchSheet.vue'))
-const TurnedLine = defineAsyncComponent(() => import('@/parts/TurnedLine.vue'))
+const GuessNote = defineAsyncComponent(() => import('@/shared/shell/GuessNote.vue'))
+const SignInForm = defineAsyncComponent(() => import('@/features/people/parts/SignInForm.vue'))
+const KeysSheet = defineAsyncComponent(() => import('@/shared/shell/KeysSheet.vue'))
+const SearchSheet = defineAsyncComponent(() => import('@/shared/shell/SearchSheet.vue'))
+const TurnedLine = defineAsyncComponent(() => import('@/shared/shell/TurnedLine.vue'))
 
 const queries = useQueryClient()
 const route = useRoute()
@@ -88,7 +88,7 @@ onMounted(() => {
   window.addEventListener('keydown', onKey)
   // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost; if not now, then when asked.
   window.setTimeout(() => {
-    Promise.all([import('@/parts/SearchSheet.vue'), import('@/parts/KeysSheet.vue'), import('@/parts/TurnedLine.vue')])
+    Promise.all([import('@/shared/shell/SearchSheet.vue'), import('@/shared/shell/KeysSheet.vue'), import('@/shared/shell/TurnedLine.vue')])
       .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
       .catch(() => {})
   }, 4000)

@@ -15,9 +15,11 @@ from fleet_rival.api import schemas
 from fleet_rival.api.access import COOKIE, CSRF_HEADER, csrf_token
 from fleet_rival.api.app import create_app
 from fleet_rival.jobs.kinds import KINDS
-from fleet_rival.services import drive, jobs, sign_in
-from fleet_rival.services.base import Actor, Work
-from fleet_rival.services.jobs import Kinds
+from fleet_rival.services.drive import files
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.shared import jobs
+from fleet_rival.services.shared.base import Actor, Work
+from fleet_rival.services.shared.jobs import Kinds
 from tests.conftest import example, manager_of
 
 PLAIN = example("dirty/practice.plain.laps.csv")
@@ -123,7 +125,7 @@ def combination(client: Browser) -> str:
 
 def _import_alone(sessions: sessionmaker[Session], actor: Actor, arguments: dict[str, Any], work: Work) -> None:
     """Without computing what nobody has asked for yet."""
-    drive.confirm(sessions, actor, UUID(arguments["file_id"]), drive.Wishes(arguments["revision"]), work)
+    files.confirm(sessions, actor, UUID(arguments["file_id"]), files.Wishes(arguments["revision"]), work)
 
 
 @pytest.fixture

@@ -20,9 +20,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from fleet_rival.api.app import create_app, openapi_document
 from fleet_rival.db.tables import Entry, PlanBlock
-from fleet_rival.services import rigs
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person, give_password, make_team
+from fleet_rival.services.people import rigs
+from fleet_rival.services.people.team import add_person, give_password, make_team
+from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import Browser, Sign, is_problem
 from tests.conftest import example
 

@@ -87,7 +87,7 @@ def test_an_unexpected_error_tells_nothing_about_the_inside(client: Browser, mon
     def broken(*_: object) -> None:
         raise RuntimeError("secret place")
 
-    monkeypatch.setattr("fleet_rival.services.week.combinations", broken)
+    monkeypatch.setattr("fleet_rival.services.week.combinations.combinations", broken)
     client.application.config["PROPAGATE_EXCEPTIONS"] = False
     answer = client.get("/api/combinations")
     assert is_problem(answer, 500) and "secret" not in answer.text
@@ -122,12 +122,12 @@ def test_the_page_runs_its_own_scripts_alone(client: Browser) -> None:
 
 
 def test_the_description_and_the_front_ends_types_are_in_step(tmp_path: Path, client: Browser) -> None:
-    committed = FRONTEND / "src" / "api"
+    committed = FRONTEND / "src" / "shared" / "api"
     assert (committed / "openapi.json").read_text() == description(), "run ./fleet schema"
     assert client.get("/api/openapi.json").json == openapi_document()
     written = tmp_path / "schema.d.ts"
     subprocess.run(
-        ["npx", "--no-install", "openapi-typescript", "src/api/openapi.json", "--output", str(written)], cwd=FRONTEND, check=True, capture_output=True
+        ["npx", "--no-install", "openapi-typescript", "src/shared/api/openapi.json", "--output", str(written)], cwd=FRONTEND, check=True, capture_output=True
     )
     assert written.read_text() == (committed / "schema.d.ts").read_text(), "run ./fleet schema"
 

@@ -12,9 +12,10 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Combination, Lap
-from fleet_rival.services import drive, find
-from fleet_rival.services.drive import Wishes
-from fleet_rival.services.errors import Conflict
+from fleet_rival.services.drive import files as drive
+from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.find import figures as find
+from fleet_rival.services.shared.errors import Conflict
 from tests.api.conftest import Browser
 from tests.conftest import example
 from tests.services.test_drive import PLAIN, Desk

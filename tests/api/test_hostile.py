@@ -20,9 +20,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.access import COOKIE, CSRF_HEADER
 from fleet_rival.db.tables import Entry
-from fleet_rival.services import space
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import space
+from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import PLAIN, Browser, Sign, is_problem
 
 EACH = settings(max_examples=3, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate], derandomize=True)
@@ -159,7 +159,7 @@ def test_a_database_that_is_away_is_told_with_when_to_come_back(client: Browser,
     def away(*_: Any) -> None:
         raise error
 
-    monkeypatch.setattr("fleet_rival.api.routes.season.series.add_series", away)
+    monkeypatch.setattr("fleet_rival.api.routes.week.season.series.add_series", away)
     answer = client.post("/api/series", json={"name": "Cup"})
     assert is_problem(answer, 503, "can't be reached") and int(answer.headers["Retry-After"]) > 0
 
@@ -193,7 +193,7 @@ def test_a_database_that_is_lost_while_it_commits_is_never_said_to_have_changed_
 
 def test_health_says_when_it_is_not_ready(app: Flask, monkeypatch: pytest.MonkeyPatch) -> None:
     assert app.test_client().get("/api/health").json["status"] == "ok"
-    monkeypatch.setattr("fleet_rival.api.routes.sign_in.database_answers", lambda sessions: False)
+    monkeypatch.setattr("fleet_rival.api.routes.people.sign_in.database_answers", lambda sessions: False)
     assert is_problem(app.test_client().get("/api/health"), 503, "database")
 
 

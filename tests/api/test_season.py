@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
 from fleet_rival.clock import now
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import Browser, Sign, is_problem
 
 Sessions = sessionmaker[Session]

@@ -13,9 +13,9 @@ from fleet_rival.api import streams
 from fleet_rival.api.streams import Streams
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Event
-from fleet_rival.services import sign_in
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import Browser, is_problem
 
 Sessions = sessionmaker[Session]

@@ -12,9 +12,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.api.routes import live as live_routes
-from fleet_rival.services import drive, feed, rigs, track, week
-from fleet_rival.services.base import Actor
+from fleet_rival.api.routes.drive import live as live_routes
+from fleet_rival.services.drive import feed, files
+from fleet_rival.services.people import rigs
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.api.conftest import Browser, Sign, is_problem
 from tests.conftest import DATA
 
@@ -76,10 +79,10 @@ def test_other_protocols_and_nonsense_are_refused(desk: Browser, filled: str) ->
 
 def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor) -> None:
     folder = DATA / "oval-102"
-    layout = track.add_track(sessions, manager, (folder / "oval-a-102.track.json").read_bytes())
-    made = week.add_combination(sessions, manager, layout.id, "Trace Truck")
-    file_id = drive.upload(sessions, manager, made.id, "x.csv", (folder / "oval-a-102.laps.csv").read_bytes())
-    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
+    layout = tracks.add_track(sessions, manager, (folder / "oval-a-102.track.json").read_bytes())
+    made = combinations.add_combination(sessions, manager, layout.id, "Trace Truck")
+    file_id = files.upload(sessions, manager, made.id, "x.csv", (folder / "oval-a-102.laps.csv").read_bytes())
+    files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
     content = FILE.read_bytes()
     place = begin(desk, len(content), str(made.id))
     piece(desk, place, 0, content)

@@ -12,13 +12,16 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from fleet_rival.api.access import COOKIE
-from fleet_rival.cli.demo_data import Account, load_demo
-from fleet_rival.cli.screenshots import BROWSER
 from fleet_rival.clock import AHEAD
+from fleet_rival.demo.load import Account, load_demo
+from fleet_rival.demo.screenshots import BROWSER
 from fleet_rival.runtime.trial import Trial, trial
-from fleet_rival.services import drive, sign_in, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import person_called
+from fleet_rival.services.drive import files
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.people.team import person_called
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA, DEMO
 
 # Generous: a machine that is busy with something else must not fail a test.
@@ -49,15 +52,15 @@ class Desk:
     def add_laps(self, combination: Any, name: str, laps: str) -> None:
         """Put a file in past the browser, as another manager would."""
         manager = self.actor("manager")
-        file_id = drive.upload(self.whole.sessions, manager, combination, name, laps.encode())
-        revision = week.combination(self.whole.sessions, manager, combination).revision
-        drive.confirm(self.whole.sessions, manager, file_id, drive.Wishes(revision))
+        file_id = files.upload(self.whole.sessions, manager, combination, name, laps.encode())
+        revision = combinations.combination(self.whole.sessions, manager, combination).revision
+        files.confirm(self.whole.sessions, manager, file_id, files.Wishes(revision))
 
     def lay_out(self, car: str, laps: str = "") -> str:
         """Make a combination with these laps; the path of its page."""
         manager = self.actor("manager")
-        layout = track.add_track(self.whole.sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
-        combination = week.add_combination(self.whole.sessions, manager, layout.id, car).id
+        layout = tracks.add_track(self.whole.sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+        combination = combinations.add_combination(self.whole.sessions, manager, layout.id, car).id
         if laps:
             self.add_laps(combination, "laid-out.laps.csv", laps)
         return f"/combinations/{combination}"

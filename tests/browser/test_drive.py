@@ -12,9 +12,9 @@ from openpyxl import Workbook
 from playwright.sync_api import Page, expect
 
 from fleet_rival.clock import now
-from fleet_rival.services import week
-from fleet_rival.services.runs import edit, sheet
-from fleet_rival.services.runs.places import RunKey
+from fleet_rival.services.drive.runs import edit, sheet
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.week import combinations
 from tests.browser.conftest import Desk, told
 
 Open = Callable[..., Page]
@@ -349,7 +349,7 @@ def test_a_session_is_moved_to_whom_it_belongs_and_back(open_page: Open, accessi
         page.locator("body").press("Control+z")
         told(page, "Took back")
     expect(page.get_by_role("link", name="Ysolde Farrand, run 1")).to_be_visible()
-    assert week.combination(desk.whole.sessions, desk.actor("manager"), combination).laps == 16
+    assert combinations.combination(desk.whole.sessions, desk.actor("manager"), combination).laps == 16
 
 
 def test_what_only_people_know_is_asked_and_answered(open_page: Open, accessible: Check, desk: Desk) -> None:

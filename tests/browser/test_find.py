@@ -9,7 +9,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from fleet_rival.clock import now
-from fleet_rival.services import week
+from fleet_rival.services.week import combinations as week
 from tests.browser.conftest import Desk
 from tests.browser.test_drive import laps
 

@@ -7,8 +7,9 @@ from uuid import UUID
 import pytest
 from playwright.sync_api import Page, expect
 
-from fleet_rival.services import profiles, rigs
-from fleet_rival.services.runs import declare
+from fleet_rival.services.drive.runs import declare
+from fleet_rival.services.people import rigs
+from fleet_rival.services.week import profiles
 from fleet_rival.simulator.rig import Rig, Wishes
 from tests.browser.conftest import Desk
 

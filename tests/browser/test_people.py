@@ -14,9 +14,11 @@ from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Person
 from fleet_rival.runtime.trial import remove_team
-from fleet_rival.services import drive, entries, profiles, series, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import make_team, team_link
+from fleet_rival.services.drive import files
+from fleet_rival.services.people.team import make_team, team_link
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations, entries, profiles, series
 from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told
 from tests.conftest import DATA
 
@@ -180,11 +182,11 @@ def a_small_team(desk: Desk) -> Actor:
     """A team of its own with a week that runs, a driver who is entered, and laps."""
     sessions = desk.whole.sessions
     manager = make_team(sessions, "Twin Harbours", "Orla Pennick")
-    layout = track.add_track(sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
-    made = week.add_combination(sessions, manager, layout.id, "Cinder Kart")
+    layout = tracks.add_track(sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+    made = combinations.add_combination(sessions, manager, layout.id, "Cinder Kart")
     laps = "driver,session,run,lap,time\n" + "".join(f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31))
-    file_id = drive.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
-    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
+    file_id = files.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
+    files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
     today = now().date()
     own = series.add_series(sessions, manager, "Twin Cup")
     facts = SeriesWeek(

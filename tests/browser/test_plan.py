@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from fleet_rival.clock import now
-from fleet_rival.services import profiles
+from fleet_rival.services.week import profiles
 from tests.browser.conftest import Desk
 
 Open = Callable[..., Page]

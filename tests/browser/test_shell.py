@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fleet_rival.cli.backup import back_up, restore
-from fleet_rival.services import rigs
+from fleet_rival.services.people import rigs
 from fleet_rival.simulator.rig import Rig, Wishes
 from tests.browser.conftest import Desk, demo_row, open_demo, open_search, told, turn_to
 from tests.browser.test_shapes import HEADER, segment_rows

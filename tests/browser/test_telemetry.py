@@ -6,9 +6,10 @@ from uuid import UUID
 
 from playwright.sync_api import Page, expect
 
-from fleet_rival.services import profiles, rigs, week
-from fleet_rival.services.runs import declare
-from fleet_rival.services.traces import view
+from fleet_rival.services.drive.runs import declare
+from fleet_rival.services.drive.traces import view
+from fleet_rival.services.people import rigs
+from fleet_rival.services.week import combinations, profiles
 from fleet_rival.simulator.rig import Rig, Wishes
 from tests.browser.conftest import Desk, told
 from tests.conftest import DATA
@@ -73,7 +74,7 @@ def test_a_declared_run_is_driven_live_over_a_line_that_breaks(open_page: Open, 
     expect(page.get_by_text("hard").first).to_be_visible()
     found = view.traced_laps(sessions, manager, combination)
     assert [(lap.number, lap.time_us) for lap in found] == [(item.lap.number, item.lap.time_us) for item in driven]
-    assert week.combination(sessions, manager, combination).laps == 9
+    assert combinations.combination(sessions, manager, combination).laps == 9
 
 
 def test_a_driver_sees_the_own_run_alone(open_page: Open, desk: Desk) -> None:

@@ -12,8 +12,9 @@ from playwright.sync_api import Page, expect
 
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import book, layouts, track, week
-from fleet_rival.services.base import Actor
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import book, layouts, tracks
+from fleet_rival.services.week import combinations
 from tests.browser.conftest import Desk, told
 
 Open = Callable[..., Page]
@@ -33,7 +34,7 @@ class Place:
         )
         made = Track(name, "Short", "street", 1400.0, (Sector("S1", 0.0), Sector("S2", 700.0)), corners)
         self.id = layouts.draw_up(self.sessions, self.manager, made)
-        self.combinations = [week.add_combination(self.sessions, self.manager, self.id, f"{name} {car}") for car in ("Van", "Truck")]
+        self.combinations = [combinations.add_combination(self.sessions, self.manager, self.id, f"{name} {car}") for car in ("Van", "Truck")]
         self.path = f"/tracks/{self.id}"
 
     @property
@@ -280,7 +281,7 @@ def test_a_layout_is_drawn_up_from_rows_turned_round_and_taken_out_as_a_file(ope
 
 
 def test_the_reading_card_is_learned_copied_and_printed_on_one_page(open_page: Open, accessible: Check, desk: Desk) -> None:
-    long_road = next(item for item in track.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Great Round")
+    long_road = next(item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Great Round")
     page = open_page(f"/tracks/{long_road.id}/card", permissions=["clipboard-read", "clipboard-write"])
     lines = page.get_by_role("listitem")
     expect(lines).to_have_count(64)
@@ -306,7 +307,7 @@ def test_the_reading_card_is_learned_copied_and_printed_on_one_page(open_page: O
 
 
 def test_corners_are_walked_by_keys_and_one_that_is_gone_says_so(open_page: Open, accessible: Check, desk: Desk) -> None:
-    harbour = next(item for item in track.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Fishmarket")
+    harbour = next(item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Fishmarket")
     page = open_page(f"/tracks/{harbour.id}")
     page.get_by_role("heading", name="From above").click()
     page.keyboard.press("c")

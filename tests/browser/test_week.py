@@ -17,9 +17,10 @@ from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.times import format_time
 from fleet_rival.db.tables import Driver, Entry
 from fleet_rival.formats.season_export import write_season
-from fleet_rival.services import entries, find, profiles, series, week
-from fleet_rival.services.series import WeekView
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.find import figures
+from fleet_rival.services.week import combinations, entries, profiles, series
+from fleet_rival.services.week.rows import load_weeks
+from fleet_rival.services.week.series import WeekView
 from tests.browser.conftest import Desk, told
 
 Open = Callable[..., Page]
@@ -237,7 +238,7 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page = open_page("/")
     cell = board_cell(page, "Corin Ashgrove", place).first
     expect(cell).to_have_accessible_name(re.compile("best lap"))
-    found = next(item for item in week.combinations(sessions, manager) if item.car == "Grindle Hauler" and item.layout == "Black Oval")
+    found = next(item for item in combinations.combinations(sessions, manager) if item.car == "Grindle Hauler" and item.layout == "Black Oval")
     need = page.get_by_role("listitem").filter(has_text=f"{place}, Grindle Hauler has no target")
     if need.count():
         need.get_by_role("button").click()
@@ -254,8 +255,8 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page.goto(f"{desk.whole.address}/combinations/{found.id}")
     page.get_by_role("button", name="Target").click()
     expect(dialog.get_by_label("Target time")).to_have_value("29.100")
-    seen = week.combination(sessions, manager, found.id)
-    week.set_target(sessions, desk.actor("coach"), found.id, seen.version, Target("time", time_us=29_000_000), None, (None, None))
+    seen = combinations.combination(sessions, manager, found.id)
+    combinations.set_target(sessions, desk.actor("coach"), found.id, seen.version, Target("time", time_us=29_000_000), None, (None, None))
     dialog.get_by_label("Target time").fill("40.000")
     dialog.get_by_role("button", name="Keep").click()
     expect(dialog.get_by_role("alert")).to_contain_text("Somebody else set this meanwhile: time 29.000")
@@ -263,8 +264,8 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     expect(dialog).to_be_hidden()
     page.goto(desk.whole.address)
     expect(cell).to_have_accessible_name(re.compile(r"−1\d\.\d{3} s to the target"))
-    seen = week.combination(sessions, manager, found.id)
-    week.set_target(sessions, manager, found.id, seen.version, None, None, (None, None))  # as the other tests expect it
+    seen = combinations.combination(sessions, manager, found.id)
+    combinations.set_target(sessions, manager, found.id, seen.version, None, None, (None, None))  # as the other tests expect it
 
 
 def test_earlier_laps_are_one_step_away_and_stay_out_of_the_weeks_figures(open_page: Open, accessible: Check) -> None:
@@ -332,11 +333,11 @@ def test_a_driver_has_an_own_first_page_and_writes_the_own_hours(open_page: Open
 
 def test_a_lap_too_fast_to_be_driven_alone_is_asked_about_and_the_driver_answers(open_page: Open, accessible: Check, desk: Desk) -> None:
     sessions, manager = desk.whole.sessions, desk.actor("manager")
-    found = next(item for item in week.combinations(sessions, manager) if item.car == "Wrenfield EC-2" and item.layout == "Fishmarket")
-    body = orjson.loads(find.summary(sessions, manager, found.id)[0])
+    found = next(item for item in combinations.combinations(sessions, manager) if item.car == "Wrenfield EC-2" and item.layout == "Fishmarket")
+    body = orjson.loads(figures.summary(sessions, manager, found.id)[0])
     best_us = next(item["figures"]["best_us"] for item in body["drivers"] if item["name"] == "Ysolde Farrand")
     best = format_time(best_us)
-    week.change_combination(sessions, manager, found.id, found.version, found.note, {"solo_floor_s": best_us / 1e6 + 0.0005})
+    combinations.change_combination(sessions, manager, found.id, found.version, found.note, {"solo_floor_s": best_us / 1e6 + 0.0005})
     page = open_page("/", who="driver")
     asked = page.get_by_role("listitem").filter(has_text="faster than anybody drives alone")
     asked.get_by_role("button").click()
@@ -348,8 +349,8 @@ def test_a_lap_too_fast_to_be_driven_alone_is_asked_about_and_the_driver_answers
     dialog.get_by_role("button", name="Close").click()
     expect(asked).to_have_count(0)
     expect(page.get_by_role("complementary", name="Harbour Spark Cup")).to_contain_text(best)
-    seen = week.combination(sessions, manager, found.id)
-    week.change_combination(sessions, manager, found.id, seen.version, seen.note, {})
+    seen = combinations.combination(sessions, manager, found.id)
+    combinations.change_combination(sessions, manager, found.id, seen.version, seen.note, {})
 
 
 def test_a_car_and_a_shared_rig_are_written_down(open_page: Open, accessible: Check, desk: Desk) -> None:

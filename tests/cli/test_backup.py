@@ -21,9 +21,12 @@ from fleet_rival.runtime.console import Failure
 from fleet_rival.runtime.mariadb import MariaDB
 from fleet_rival.runtime.processes import free_port
 from fleet_rival.runtime.schedule import Schedule, Settings
-from fleet_rival.services import drive, find, track, week
-from fleet_rival.services.last_backup import last_ended, note_ended
-from fleet_rival.services.traces import imports, uploads, view
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.traces import imports, uploads, view
+from fleet_rival.services.find import figures as find
+from fleet_rival.services.shared.last_backup import last_ended, note_ended
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from fleet_rival.telemetry.store import store as traces_store
 from tests.conftest import DATA, manager_of
 
@@ -48,10 +51,10 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
     made = Store(tmp_path_factory.mktemp("kept"))
     actor = manager_of(made.sessions)
     for folder in ("oval-102", "street-101"):
-        layout = track.add_track(made.sessions, actor, next((DATA / folder).glob("*.track.json")).read_bytes())
-        combination = week.add_combination(made.sessions, actor, layout.id, f"Car of {folder}")
-        file_id = drive.upload(made.sessions, actor, combination.id, "x.laps.csv", next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes())
-        drive.confirm(made.sessions, actor, file_id, drive.Wishes(combination.revision))
+        layout = tracks.add_track(made.sessions, actor, next((DATA / folder).glob("*.track.json")).read_bytes())
+        combination = combinations.add_combination(made.sessions, actor, layout.id, f"Car of {folder}")
+        file_id = files.upload(made.sessions, actor, combination.id, "x.laps.csv", next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes())
+        files.confirm(made.sessions, actor, file_id, files.Wishes(combination.revision))
         traces = sorted((DATA / folder).glob("*.telemetry.parquet"))[0]
         with traces.open("rb") as file:
             coming = uploads.begin_upload(made.sessions, actor, combination.id, traces.name, traces.stat().st_size)
@@ -64,14 +67,14 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
 
 def test_a_filled_database_comes_back_as_it_was_and_what_was_there_before_too(store: Store, tmp_path: Path) -> None:
     actor = manager_of(store.sessions)
-    one = week.combinations(store.sessions, actor)[0]
+    one = combinations.combinations(store.sessions, actor)[0]
     figures, _ = find.summary(store.sessions, actor, one.id)
     rows = store.rows()
     assert rows["lap"] == 480
     file = tmp_path / "all.backup.zip"
     assert back_up(store.database, file) == sum(rows.values()) + 1  # and the mark of the tables' version
     assert file.stat().st_mode & 0o077 == 0
-    week.add_combination(store.sessions, actor, one.layout_id, "Made later")
+    combinations.add_combination(store.sessions, actor, one.layout_id, "Made later")
     with store.engine.begin() as connection:
         for table in (TraceRow, Lap):
             connection.execute(table.__table__.delete())  # type: ignore[attr-defined]
@@ -81,24 +84,24 @@ def test_a_filled_database_comes_back_as_it_was_and_what_was_there_before_too(st
         traces_store().remove_traces(digest)
     restore(store.database, file)
     assert store.rows() == rows and set(traces_store().traces()) <= set(kept)
-    laps = [item for place in week.combinations(store.sessions, actor) for item in view.traced_laps(store.sessions, actor, place.id)]
+    laps = [item for place in combinations.combinations(store.sessions, actor) for item in view.traced_laps(store.sessions, actor, place.id)]
     assert len(laps) == 120
     shown = view.overlay(store.sessions, actor, one.id, [view.traced_laps(store.sessions, actor, one.id)[0].key], "speed_kmh")
     assert shown.laps[0].values
     assert find.summary(store.sessions, actor, one.id)[0] == figures
-    assert "Made later" not in [item.car for item in week.combinations(store.sessions, actor)]
+    assert "Made later" not in [item.car for item in combinations.combinations(store.sessions, actor)]
 
 
 def test_a_backup_made_while_people_write_is_one_state(store: Store, tmp_path: Path) -> None:
     actor = manager_of(store.sessions)
-    layout = week.combinations(store.sessions, actor)[0].layout_id
+    layout = combinations.combinations(store.sessions, actor)[0].layout_id
     end = threading.Event()
 
     def write() -> None:
         number = 0
         while not end.is_set():
             number += 1
-            week.add_combination(store.sessions, actor, layout, f"Busy {number}")
+            combinations.add_combination(store.sessions, actor, layout, f"Busy {number}")
 
     thread = threading.Thread(target=write)
     thread.start()

@@ -4,7 +4,7 @@ from collections import Counter
 
 import pytest
 
-from fleet_rival.cli.bench_corners import Corners, corners_found, corners_table
+from fleet_rival.bench.corners import Corners, corners_found, corners_table
 
 
 def test_sets_are_made_looked_through_and_counted() -> None:

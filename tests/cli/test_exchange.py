@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.cli import exchange
 from fleet_rival.cli.main import main
-from fleet_rival.services import sign_in
 from fleet_rival.services.log import lessons
-from fleet_rival.services.team import make_team
+from fleet_rival.services.people import sign_in
+from fleet_rival.services.people.team import make_team
 from tests.conftest import manager_of
 from tests.services.test_exchange import out, tables, wipe
 from tests.services.test_plan import Team

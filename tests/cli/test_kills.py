@@ -7,13 +7,13 @@ from collections.abc import Iterator
 import pytest
 import redis
 
-from fleet_rival.cli.bench_feed import kill_during_feed
-from fleet_rival.cli.bench_kills import VICTIMS, Victim, kill_during_import
-from fleet_rival.cli.bench_storm import storm
+from fleet_rival.bench.feed import kill_during_feed
+from fleet_rival.bench.kills import VICTIMS, Victim, kill_during_import
+from fleet_rival.bench.storm import storm
 from fleet_rival.jobs import messages
 from fleet_rival.runtime.trial import Trial, trial
-from fleet_rival.services import jobs
-from fleet_rival.services.team import make_team
+from fleet_rival.services.people.team import make_team
+from fleet_rival.services.shared import jobs
 from tests.conftest import manager_of
 
 

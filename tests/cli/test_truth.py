@@ -1,6 +1,6 @@
 """Made-up drivers whose truth is known: a few of those of `./fleet bench --truth`."""
 
-from fleet_rival.cli.bench_truth import falloff_held, odds_told, truth_tables
+from fleet_rival.bench.truth import falloff_held, odds_told, truth_tables
 
 
 def test_intervals_and_odds_are_about_as_right_as_they_say() -> None:

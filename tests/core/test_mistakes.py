@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from scipy.stats import beta, fisher_exact
 
 from fleet_rival.core.analysis import analyse
+from fleet_rival.core.clinics import clinics_of, curves_by_driver
 from fleet_rival.core.corners.clinic import Clinic, Said, clinic_of
 from fleet_rival.core.corners.ordinary import mirrored, ordinary_of
 from fleet_rival.core.corners.recurring import jeffreys, significant
 from fleet_rival.core.corners.slips import Correction, Slip
 from fleet_rival.core.corners.standing_losses import merged, standing_losses
 from fleet_rival.core.corners.when import trend_of, when_of
-from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
 from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.settings import Settings

@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from fleet_rival.core.analysis import analyse
-from fleet_rival.core.consistency import adjusted_deviation, ratio_to_team
-from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
+from fleet_rival.core.clinics import clinics_of, curves_by_driver
+from fleet_rival.core.consistency import ratio_to_team
 from fleet_rival.core.ideals.best_of import best_of, odds_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.pace.learning import Point, learning_curve
@@ -25,6 +25,7 @@ from fleet_rival.core.race.opening import opening
 from fleet_rival.core.race.tow import tow_worth
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.statistics import adjusted_deviation
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
 from tests.conftest import DATA

@@ -8,7 +8,7 @@ import jsonschema
 import pytest
 
 from fleet_rival.core.analysis import analyse
-from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
+from fleet_rival.core.clinics import clinics_of, curves_by_driver
 from fleet_rival.core.laps.lap import MISTAKES, Lap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.migrate import configuration, downgrade, upgrade
 from fleet_rival.db.tables import Base, Car, Combination, Driver, Layout, Team, TrackRow
-from fleet_rival.services import entries
+from fleet_rival.services.week import entries
 from tests.conftest import manager_of
 from tests.services.conftest import NOON, filled_season
 

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
-from fleet_rival.cli import attack_files
+from fleet_rival.bench import attack_files
 from fleet_rival.confined import Limits, TooMuch, call, each
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.laps import peek, read_laps
@@ -22,7 +22,7 @@ from fleet_rival.formats.rows import rows_of
 from fleet_rival.formats.sizes import sheet_size
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import confined
+from fleet_rival.services.shared import confined
 from tests.conftest import example
 
 MOST_OF_OURS = 250_000

@@ -13,11 +13,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import drive, profiles, series, track, week
-from fleet_rival.services.base import Actor
 from fleet_rival.services.board import board
-from fleet_rival.services.drive import Wishes
-from fleet_rival.services.series import WeekView
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import tracks as track
+from fleet_rival.services.week import combinations, profiles, series
+from fleet_rival.services.week.series import WeekView
 from tests.conftest import example, manager_of
 
 TRACK = example("dirty/practice.track.json")
@@ -61,7 +63,7 @@ class Season:
         return series.add_week(self.sessions, self.actor, made.id, self.facts(number, **changes))
 
     def combination(self, car: str = "Truck A") -> UUID:
-        return next(item.id for item in week.combinations(self.sessions, self.actor) if item.car == car)
+        return next(item.id for item in combinations.combinations(self.sessions, self.actor) if item.car == car)
 
     def drive(self, driver: str, moment: datetime, times: Sequence[float], car: str = "Truck A", **columns: Any) -> None:
         """Laps of a driver, one after the other, from a file."""
@@ -73,9 +75,9 @@ class Season:
             moment += timedelta(seconds=seconds)
         content = "\n".join(",".join(map(str, row)) for row in [names, *rows]).encode()
         combination = self.combination(car)
-        seen = week.combination(self.sessions, self.actor, combination)
-        file_id = drive.upload(self.sessions, self.actor, combination, "x.csv", content)
-        drive.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
+        seen = combinations.combination(self.sessions, self.actor, combination)
+        file_id = files.upload(self.sessions, self.actor, combination, "x.csv", content)
+        files.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
 
     def board(self, day: date | None = None, now: datetime = NOON, actor: Actor | None = None) -> Any:
         return orjson.loads(board(self.sessions, actor or self.actor, day, ZoneInfo("UTC"), lambda: now).body)

@@ -16,15 +16,21 @@ from fleet_rival.api import schemas
 from fleet_rival.core.season.targets import Benchmark, Target
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import BoardVisit, Combination, Driver, Entry, Lap, SeriesWeekRow
-from fleet_rival.services import board, book, entries, history, knowledge, practice, profiles, standing, week
-from fleet_rival.services.base import Actor, begin_change
+from fleet_rival.services import board
 from fleet_rival.services.board import answer
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.last_backup import note_ended
-from fleet_rival.services.revisions import raise_revisions
-from fleet_rival.services.runs import asked
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person
+from fleet_rival.services.drive import practice
+from fleet_rival.services.drive.runs import asked
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.find import knowledge, standing
+from fleet_rival.services.find.overview import fresh
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor, begin_change
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.shared.last_backup import note_ended
+from fleet_rival.services.shared.revisions import raise_revisions
+from fleet_rival.services.track import book
+from fleet_rival.services.week import combinations, entries, profiles
 from tests.services.conftest import MONDAY, NOON, Season
 
 LAPS = [90, 70, 66.0, 65.5, 65.8, 65.6, 65.9, 65.7]
@@ -79,8 +85,8 @@ def test_gaps_follow_the_target_and_each_lap(season: Season) -> None:
 
 
 def _target(season: Season, target: Target, benchmark: Benchmark | None = None) -> None:
-    seen = week.combination(season.sessions, season.actor, season.combination())
-    week.set_target(season.sessions, season.actor, seen.id, seen.version, target, benchmark, (None, None))
+    seen = combinations.combination(season.sessions, season.actor, season.combination())
+    combinations.set_target(season.sessions, season.actor, seen.id, seen.version, target, benchmark, (None, None))
 
 
 def test_earlier_laps_stand_apart_from_the_weeks_own_and_come_back_as_knowledge(season: Season) -> None:
@@ -180,8 +186,8 @@ def test_a_lap_beyond_the_solo_floor_is_asked_about_until_somebody_says_what_it_
     made = season.week(1)
     enter(season, made.id)
     season.drive("Ysolde Farrand", at(8), [*LAPS, 64.0, 64.5])
-    seen = week.combination(season.sessions, season.actor, season.combination())
-    week.change_combination(season.sessions, season.actor, seen.id, seen.version, None, {"solo_floor_s": 65.0})
+    seen = combinations.combination(season.sessions, season.actor, season.combination())
+    combinations.change_combination(season.sessions, season.actor, seen.id, seen.version, None, {"solo_floor_s": 65.0})
     assert season.cell("Ysolde Farrand", season.board())["best_us"] == 65_500_000, "taken for tow until then"
     need = next(item for item in season.board()["needs"] if item["kind"] == "ask_tow")
     assert need["words"].startswith("Ysolde Farrand lapped") and need["action"] == "Tow, or a record?"
@@ -227,7 +233,7 @@ def test_figures_of_many_laps_are_made_in_the_background_and_marked_until_then(s
     season.drive("Ysolde Farrand", at(9, 8), [90, 70, 65.0])
     cell = season.cell("Ysolde Farrand", season.board())
     assert (_behind(season), cell["right"], cell["best_us"]) == ((season.combination(),), False, 65_500_000)
-    board.catch_up(season.sessions, season.actor, MONDAY)
+    fresh.catch_up(season.sessions, season.actor, MONDAY)
     cell = season.cell("Ysolde Farrand", season.board())
     assert (_behind(season), cell["right"], cell["best_us"]) == ((), True, 65_000_000)
 

@@ -12,10 +12,12 @@ from sqlalchemy import select
 from fleet_rival.db.tables import BookPicture, Combination, Driver, ReferenceRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.pictures import remade
-from fleet_rival.services import book, history, layouts, series, track, week
-from fleet_rival.services.base import Actor, begin_change
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor, begin_change
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.track import book, layouts, tracks
+from fleet_rival.services.week import combinations, series
 from tests.services.conftest import NOON, TRACK, Season
 
 BOARD = {"point": "braking", "kind": "board", "thing": "second board", "variant": "usual", "sure": "likely"}
@@ -23,7 +25,7 @@ BOARD = {"point": "braking", "kind": "board", "thing": "second board", "variant"
 
 @pytest.fixture
 def layout(season: Season) -> UUID:
-    return track.layouts(season.sessions, season.actor)[0].id
+    return tracks.layouts(season.sessions, season.actor)[0].id
 
 
 @pytest.fixture
@@ -54,7 +56,7 @@ def states(season: Season) -> list[tuple[str, str]]:
 def cars(season: Season) -> dict[str, UUID]:
     """Two cars that are driven here."""
     season.week(1, cars=("Truck A", "Truck B"))
-    place = track.layouts(season.sessions, season.actor)[0].id
+    place = tracks.layouts(season.sessions, season.actor)[0].id
     return {item.name: item.id for item in seen(season, place).cars}
 
 
@@ -149,7 +151,7 @@ def test_another_car_sees_landmarks_and_carries_the_numbers_over(season: Season,
 
 def test_the_book_opens_with_the_car_of_the_week_that_runs_here(season: Season, layout: UUID) -> None:
     assert seen(season, layout).car_id is None
-    week.add_combination(season.sessions, season.actor, layout, "Truck Z")
+    combinations.add_combination(season.sessions, season.actor, layout, "Truck Z")
     assert next(item.name for item in seen(season, layout).cars if item.id == seen(season, layout).car_id) == "Truck Z"
     cars(season)
     view = seen(season, layout)
@@ -209,8 +211,8 @@ def test_a_corner_is_given_up_for_the_next_one_in_ideals_too(season: Season, lay
     book.change_corner(season.sessions, season.actor, first.id, now.version, {"given_up_for": second.code})
     assert corner(season, layout, first.code).given_up_for == second.code and revision() > before
     with season.sessions() as session:
-        row = session.scalars(select(track.Layout)).one()
-        assert track.load_track(session, row).corners[0].linked_to_next
+        row = session.scalars(select(tracks.Layout)).one()
+        assert tracks.load_track(session, row).corners[0].linked_to_next
     for code in (first.code, "T99"):
         with pytest.raises(Refused, match="name another corner"):
             book.change_corner(season.sessions, season.actor, first.id, corner(season, layout, first.code).version, {"given_up_for": code})
@@ -344,7 +346,7 @@ def test_another_team_reaches_nothing_of_the_book(season: Season, layout: UUID) 
     for act in acts:
         with pytest.raises(NotThere):
             act()
-    other = track.add_track(season.sessions, season.actor, TRACK.replace(season.layout.encode(), b"Other"))
+    other = tracks.add_track(season.sessions, season.actor, TRACK.replace(season.layout.encode(), b"Other"))
     with pytest.raises(Refused, match="another layout"):
         book.ask(season.sessions, season.actor, other.id, one.id, "x")
     assert series.series(season.sessions, stranger) == []

@@ -9,10 +9,14 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, PracticeSession
-from fleet_rival.services import drive, find, history, imports, track, week
-from fleet_rival.services.drive import ImportResult, Preview, Wishes
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.team import make_team
+from fleet_rival.services.drive import files, imports
+from fleet_rival.services.drive.files import ImportResult, Preview, Wishes
+from fleet_rival.services.find import figures as find
+from fleet_rival.services.people.team import make_team
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA, example, manager_of
 
 Sessions = sessionmaker[Session]
@@ -26,21 +30,21 @@ class Desk:
     def __init__(self, sessions: Sessions) -> None:
         self.sessions = sessions
         self.actor = manager_of(sessions)
-        layout = track.add_track(sessions, self.actor, example("dirty/practice.track.json"))
-        self.combination: UUID = week.add_combination(sessions, self.actor, layout.id, "Cinder Truck").id
+        layout = tracks.add_track(sessions, self.actor, example("dirty/practice.track.json"))
+        self.combination: UUID = combinations.add_combination(sessions, self.actor, layout.id, "Cinder Truck").id
 
     def look(self, content: bytes, name: str = "practice.laps.csv") -> Preview:
-        file_id = drive.upload(self.sessions, self.actor, self.combination, name, content)
+        file_id = files.upload(self.sessions, self.actor, self.combination, name, content)
         return self.again(file_id)
 
     def again(self, file_id: UUID, apart: frozenset[str] = frozenset()) -> Preview:
-        seen = drive.preview(self.sessions, self.actor, file_id, apart)
+        seen = files.preview(self.sessions, self.actor, file_id, apart)
         assert isinstance(seen, Preview)
         return seen
 
     def take(self, content: bytes, **wishes: Any) -> ImportResult:
         seen = self.look(content)
-        return drive.confirm(self.sessions, self.actor, seen.id, Wishes(seen.revision, **wishes))
+        return files.confirm(self.sessions, self.actor, seen.id, Wishes(seen.revision, **wishes))
 
     def figures(self) -> dict[str, Any]:
         body, _ = find.summary(self.sessions, self.actor, self.combination)
@@ -71,7 +75,7 @@ def test_every_dirty_file_ends_as_its_truth_says(desk: Desk, name: str) -> None:
     assert (seen.new, seen.same, seen.different_count) == (truth["laps_in"], 0, 0)
     assert seen.set_aside_count == len(truth["set_aside"]) + len(truth["duplicate_lines"])
     assert seen.unknown_drivers == tuple(sorted(truth["drivers"]))
-    result = drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+    result = files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert result.added == truth["laps_in"] == desk.count()
     figures = desk.figures()
     for driver, wanted in truth["drivers"].items():
@@ -84,7 +88,7 @@ def test_every_dirty_file_ends_as_its_truth_says(desk: Desk, name: str) -> None:
 def test_looking_imports_nothing_and_a_file_can_be_discarded(desk: Desk) -> None:
     seen = desk.look(PLAIN)
     assert desk.count() == 0 and desk.count(LapFileRow) == 1
-    drive.discard(desk.sessions, desk.actor, seen.id)
+    files.discard(desk.sessions, desk.actor, seen.id)
     assert desk.count(LapFileRow) == 0
     with pytest.raises(NotThere):
         desk.again(seen.id)
@@ -94,7 +98,7 @@ def test_the_same_file_twice_is_told_and_doubles_nothing(desk: Desk) -> None:
     first = desk.take(PLAIN)
     again = desk.look(PLAIN)
     assert again.imported_before is not None and (again.new, again.same) == (0, first.added)
-    result = drive.confirm(desk.sessions, desk.actor, again.id, Wishes(again.revision))
+    result = files.confirm(desk.sessions, desk.actor, again.id, Wishes(again.revision))
     assert (result.added, result.same, desk.count()) == (0, 72, 72)
 
 
@@ -119,7 +123,7 @@ def test_a_lap_with_another_time_is_shown_and_the_person_chooses(desk: Desk) -> 
     (difference,) = seen.different
     assert (difference.line, difference.fields[0]) == (5, "time_us") and difference.file_us < difference.stored_us
     before = desk.figures()
-    kept = drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision, differences="keep"))
+    kept = files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision, differences="keep"))
     assert (kept.kept, kept.changed) == (1, 0) and desk.figures() == before
     taken = desk.take(other, differences="take")
     assert (taken.kept, taken.changed, desk.count()) == (0, 1, 72)
@@ -154,8 +158,8 @@ def test_names_that_are_left_out_stay_out_with_their_laps(desk: Desk) -> None:
 
 def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     seen = desk.look(PLAIN)
-    monkeypatch.setattr(drive, "_BATCH", 20)
-    written = drive.insert
+    monkeypatch.setattr(files, "_BATCH", 20)
+    written = files.insert
     calls = []
 
     def failing(table: Any) -> Any:
@@ -164,29 +168,29 @@ def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pyt
             raise RuntimeError("the power went")
         return written(table)
 
-    monkeypatch.setattr(drive, "insert", failing)
+    monkeypatch.setattr(files, "insert", failing)
     with pytest.raises(RuntimeError):
-        drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert (desk.count(), desk.count(Driver), desk.count(ChangeSet)) == (0, 0, 3)
     monkeypatch.undo()
-    assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision)).added == 72
+    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision)).added == 72
 
 
 def test_what_was_seen_is_what_happens_or_nothing_does(desk: Desk) -> None:
     seen = desk.look(PLAIN)
     desk.take(b"driver,lap,time\nA,1,61\n")
     with pytest.raises(Conflict, match="since you looked"):
-        drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     fresh = desk.again(seen.id)
-    assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision)).added == 72
+    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision)).added == 72
     with pytest.raises(Conflict, match="already"):
-        drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision))
+        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision))
     with pytest.raises(Conflict):
-        drive.discard(desk.sessions, desk.actor, seen.id)
+        files.discard(desk.sessions, desk.actor, seen.id)
 
 
 def test_files_that_cannot_be_used_are_refused_and_not_kept(desk: Desk) -> None:
-    for content in (b"", b"hello", b"driver,lap,time,S4\nA,1,60,20\n", b"x" * (drive.MAX_BYTES + 1)):
+    for content in (b"", b"hello", b"driver,lap,time,S4\nA,1,60,20\n", b"x" * (files.MAX_BYTES + 1)):
         with pytest.raises(Refused):
             desk.look(content)
     assert desk.count(LapFileRow) == 0
@@ -196,7 +200,7 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     desk.take(b"driver,session,lap,time\nKeziah Umberlin,earlier,1,61\n")
     before = desk.figures()
     seen = desk.look(PLAIN)
-    drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+    files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert history.undo(desk.sessions, desk.actor).summary == "Took back: Imported practice.laps.csv"
     assert desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
     listed = imports.imports(desk.sessions, desk.actor, desk.combination)
@@ -206,15 +210,15 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     # The file is kept, so it can go in again.
     again = desk.again(seen.id)
     assert again.new == 72 and again.imported_before is None
-    assert drive.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
+    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
 
 
 def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
     first = desk.look(PLAIN)
-    drive.confirm(desk.sessions, desk.actor, first.id, Wishes(first.revision))
+    files.confirm(desk.sessions, desk.actor, first.id, Wishes(first.revision))
     before = desk.figures()
     other = desk.look(changed(PLAIN, 5, ",20.", ",19."))
-    drive.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
+    files.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
     assert desk.figures() != before
     # What the second one changed isn't thrown away with the first.
     newest, oldest = (item.change_id for item in imports.imports(desk.sessions, desk.actor, desk.combination))
@@ -240,15 +244,15 @@ def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
 def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
     other = make_team(desk.sessions, "Others", "Somebody")
     seen = desk.look(PLAIN)
-    assert week.combinations(desk.sessions, other) == [] and track.layouts(desk.sessions, other) == []
+    assert combinations.combinations(desk.sessions, other) == [] and tracks.layouts(desk.sessions, other) == []
     for attempt in (
-        lambda: week.combination(desk.sessions, other, desk.combination),
-        lambda: drive.upload(desk.sessions, other, desk.combination, "x.csv", PLAIN),
-        lambda: drive.preview(desk.sessions, other, seen.id),
-        lambda: drive.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
-        lambda: drive.discard(desk.sessions, other, seen.id),
+        lambda: combinations.combination(desk.sessions, other, desk.combination),
+        lambda: files.upload(desk.sessions, other, desk.combination, "x.csv", PLAIN),
+        lambda: files.preview(desk.sessions, other, seen.id),
+        lambda: files.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
+        lambda: files.discard(desk.sessions, other, seen.id),
         lambda: imports.imports(desk.sessions, other, desk.combination),
-        lambda: drive.export_laps(desk.sessions, other, desk.combination),
+        lambda: files.export_laps(desk.sessions, other, desk.combination),
         lambda: find.summary(desk.sessions, other, desk.combination),
     ):
         with pytest.raises(NotThere):
@@ -260,13 +264,13 @@ def test_text_that_starts_a_formula_is_kept_as_it_is_and_escaped_on_export(desk:
     with desk.sessions() as session:
         assert set(session.scalars(select(Lap.note))) == {"=HYPERLINK(1)", "plain"}
         assert set(session.scalars(select(Driver.name))) == {"=cmd()", "-Ash"}
-    exported = drive.export_laps(desk.sessions, desk.actor, desk.combination).decode()
+    exported = files.export_laps(desk.sessions, desk.actor, desk.combination).decode()
     assert "'=HYPERLINK(1)" in exported and "'=cmd()" in exported and "'@A" in exported and "'-Ash" in exported and "'+B" in exported
 
 
 def test_an_export_read_again_brings_nothing_new(desk: Desk) -> None:
     desk.take(PLAIN)
-    seen = desk.look(drive.export_laps(desk.sessions, desk.actor, desk.combination))
+    seen = desk.look(files.export_laps(desk.sessions, desk.actor, desk.combination))
     assert (seen.new, seen.same, seen.different_count, seen.set_aside_count) == (0, 72, 0, 0)
 
 
@@ -282,14 +286,14 @@ def test_figures_follow_the_laps_and_are_kept_in_between(desk: Desk) -> None:
 
 
 def test_a_track_twice_is_one_and_another_under_its_name_is_told(desk: Desk) -> None:
-    assert track.add_track(desk.sessions, desk.actor, example("oval-102/oval-a-102.track.json")).already_there
+    assert tracks.add_track(desk.sessions, desk.actor, example("oval-102/oval-a-102.track.json")).already_there
     moved = json.loads(example("dirty/practice.track.json")) | {"length_m": 810.0}
     with pytest.raises(Conflict, match="other boundaries"):
-        track.add_track(desk.sessions, desk.actor, json.dumps(moved).encode())
+        tracks.add_track(desk.sessions, desk.actor, json.dumps(moved).encode())
     with pytest.raises(Refused):
-        track.add_track(desk.sessions, desk.actor, PLAIN)
+        tracks.add_track(desk.sessions, desk.actor, PLAIN)
     with pytest.raises(Conflict, match="already there"):
-        week.add_combination(desk.sessions, desk.actor, track.layouts(desk.sessions, desk.actor)[0].id, " Cinder  Truck ")
+        combinations.add_combination(desk.sessions, desk.actor, tracks.layouts(desk.sessions, desk.actor)[0].id, " Cinder  Truck ")
 
 
 def test_a_combination_without_laps_has_an_empty_answer(desk: Desk) -> None:

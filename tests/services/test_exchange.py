@@ -16,18 +16,19 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Base, Lap, LayoutCorner, Membership, Person, Team
-from fleet_rival.services import entries, history, series
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import Conflict, NotThere, Refused
 from fleet_rival.services.exchange.bring import bring_team, let_in
 from fleet_rival.services.exchange.export import export_team, package_name
 from fleet_rival.services.exchange.tables import LEFT_OUT, TELEMETRY, plain_tables
 from fleet_rival.services.fix import clinic
 from fleet_rival.services.log import lessons, results
+from fleet_rival.services.people.rigs import make_rig_token
+from fleet_rival.services.people.sign_in import password_fits
+from fleet_rival.services.people.team import give_password, make_team
 from fleet_rival.services.race import sheet
-from fleet_rival.services.rigs import make_rig_token
-from fleet_rival.services.sign_in import password_fits
-from fleet_rival.services.team import give_password, make_team
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.week import entries, series
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
 from tests.filled import Filled
@@ -119,7 +120,7 @@ def test_a_package_is_valid_by_the_standard(sessions: Sessions, team: Desk, tmp_
 
 
 def test_no_way_in_goes_along(sessions: Sessions, team: Desk) -> None:
-    from fleet_rival.services.team import give_password
+    from fleet_rival.services.people.team import give_password
 
     give_password(sessions, team.actor.person_id, "keziah-at-home", "a long enough secret")
     _, token = make_rig_token(sessions, team.actor, "Cellar")

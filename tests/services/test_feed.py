@@ -18,16 +18,19 @@ from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Combination, Driver, FeedEntry, Lap, PracticeSession, Run, StandingRow, TraceFile, TraceRow
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import drive, entries, feed, history, profiles, rigs, series, sign_in, track, watching, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.brief import brief
-from fleet_rival.services.errors import NotThere
-from fleet_rival.services.feed import Line
-from fleet_rival.services.runs import declare, edit
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person
-from fleet_rival.services.traces import keep
-from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.services.drive import feed, files, watching
+from fleet_rival.services.drive.brief import brief
+from fleet_rival.services.drive.feed import Line
+from fleet_rival.services.drive.runs import declare, edit
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.people import rigs, sign_in
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history, trace_files
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.shared.trace_files import load_traces
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations, entries, profiles, series
 from fleet_rival.simulator.league import rig_driver
 from fleet_rival.simulator.rig import Wishes, _lines, _session
 from fleet_rival.simulator.stints import drive_stint, road_of
@@ -48,9 +51,9 @@ class Cellar:
         self.sessions = sessions
         self.manager = manager_of(sessions, team, name)
         content = (DATA / "oval-102" / "oval-a-102.track.json").read_bytes()
-        layout = track.add_track(sessions, self.manager, content)
+        layout = tracks.add_track(sessions, self.manager, content)
         self.layout = layout.id
-        self.combination = week.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
+        self.combination = combinations.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
         self.driver = profiles.add_driver(sessions, self.manager, "Ysolde Farrand").id
         found = sign_in.rig(sessions, rigs.make_rig_token(sessions, self.manager, "Cellar")[1])
         assert found is not None
@@ -224,10 +227,10 @@ def test_what_was_taken_long_ago_is_forgotten_and_a_lap_that_waits_never_is(cell
     waiting = {"session": "later", "run": 9}
     feed.accept(cellar.sessions, cellar.rig, [Line("lap.waits-for-long", "lap", {**lap.content, "session": "later"})])
     feed.accept(cellar.sessions, cellar.rig, [Line("samples.wait-for-long", "samples", {**samples.content, **waiting})])
-    keep.sweep(cellar.sessions, now() + timedelta(days=29))
+    trace_files.sweep(cellar.sessions, now() + timedelta(days=29))
     with cellar.sessions() as session:
         assert len(session.scalars(select(FeedEntry.id)).all()) == len(cellar.sent) + 2
-    keep.sweep(cellar.sessions, now() + timedelta(days=31))
+    trace_files.sweep(cellar.sessions, now() + timedelta(days=31))
     with cellar.sessions() as session:
         assert session.scalars(select(FeedEntry.entry_key)).all() == ["lap.waits-for-long"]
     assert cellar.result() == whole
@@ -256,8 +259,8 @@ def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
     assert run.mark["kind"] == "none" and "No target" in run.mark_words
     best = run.best_us
     assert best is not None
-    version = week.combination(sessions, manager, cellar.combination.id).version
-    week.set_target(sessions, manager, cellar.combination.id, version, Target("time", time_us=best + 1), None, (None, None))
+    version = combinations.combination(sessions, manager, cellar.combination.id).version
+    combinations.set_target(sessions, manager, cellar.combination.id, version, Target("time", time_us=best + 1), None, (None, None))
     [run] = watching.driving_now(sessions, manager).runs
     assert run.mark["met"] and "reached" in run.mark_words
     with pytest.raises(NotThere, match="no driver called Nobody"):
@@ -305,8 +308,8 @@ def test_a_driver_is_shown_the_own_run_alone(cellar: Cellar) -> None:
 
 def test_the_ideal_of_the_week_that_runs_is_the_target(cellar: Cellar) -> None:
     sessions, manager = cellar.sessions, cellar.manager
-    version = week.combination(sessions, manager, cellar.combination.id).version
-    week.set_target(sessions, manager, cellar.combination.id, version, Target("ideal"), None, (None, None))
+    version = combinations.combination(sessions, manager, cellar.combination.id).version
+    combinations.set_target(sessions, manager, cellar.combination.id, version, Target("ideal"), None, (None, None))
     cellar.take([line for line in cellar.sent if line.kind == "lap"])
     moment = now()
 
@@ -329,10 +332,10 @@ def test_a_rig_is_briefed_with_the_run_else_the_week_else_the_last_place(cellar:
     sessions, manager = cellar.sessions, cellar.manager
     with pytest.raises(NotThere, match="Declare a run first"):
         brief(sessions, cellar.rig, "Ysolde Farrand")
-    other = week.add_combination(sessions, manager, cellar.layout, "Peat Coupe")
+    other = combinations.add_combination(sessions, manager, cellar.layout, "Peat Coupe")
     content = b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n"
-    file_id = drive.upload(sessions, manager, other.id, "x.csv", content)
-    drive.confirm(sessions, manager, file_id, drive.Wishes(other.revision))
+    file_id = files.upload(sessions, manager, other.id, "x.csv", content)
+    files.confirm(sessions, manager, file_id, files.Wishes(other.revision))
     assert brief(sessions, cellar.rig, "Ysolde Farrand").car == "Peat Coupe"
     begins = now().date() - timedelta(days=1)
     cup = series.add_series(sessions, manager, "Cup")

@@ -21,16 +21,19 @@ from fleet_rival.db.tables import CorrectionRow, Driver, LapCurve, Layout, Pract
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services import drive, history, profiles, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.book import references, view
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.runs import edit, moves, sheet
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.drive.traces import imports, passes, uploads
 from fleet_rival.services.fix import audit, card, clinic, say, work
-from fleet_rival.services.runs import edit, moves, sheet
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person
-from fleet_rival.services.traces import imports, passes, uploads
-from fleet_rival.services.traces.keep import sweep
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.shared.trace_files import sweep
+from fleet_rival.services.track import tracks
+from fleet_rival.services.track.book import references, view
+from fleet_rival.services.week import combinations, profiles
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel, Habit
 from fleet_rival.simulator.places import CARS, PLACES
@@ -87,15 +90,17 @@ class Desk:
     def __init__(self, sessions: Sessions, actor: Actor) -> None:
         self.sessions, self.actor = sessions, actor
         self.road, self.car, self.track, file = harbour()
-        layout = track.add_track(sessions, actor, file)
-        self.combination = week.add_combination(sessions, actor, layout.id, self.car.name).id
+        layout = tracks.add_track(sessions, actor, file)
+        self.combination = combinations.add_combination(sessions, actor, layout.id, self.car.name).id
         self.driver = profiles.add_driver(sessions, actor, "Ysolde Farrand").id
         self.other = profiles.add_driver(sessions, actor, "Corin Ashgrove").id
 
     def drive(self, rate: float, seed: int, moment: datetime = EVENING, *, name: str = "Ysolde Farrand", traces: bool = True) -> list[StintLap]:
         made, content = driven(rate, seed, moment, name)
-        file_id = drive.upload(self.sessions, self.actor, self.combination, f"{seed}.laps.csv", content)
-        drive.confirm(self.sessions, self.actor, file_id, drive.Wishes(week.combination(self.sessions, self.actor, self.combination).revision))
+        file_id = files.upload(self.sessions, self.actor, self.combination, f"{seed}.laps.csv", content)
+        files.confirm(
+            self.sessions, self.actor, file_id, files.Wishes(combinations.combination(self.sessions, self.actor, self.combination).revision)
+        )
         if traces:
             self.send(recorded(rate, seed, moment, name))
         return made
@@ -337,7 +342,7 @@ def test_what_people_said_of_passes_goes_where_the_laps_go(desk: Desk) -> None:
         practice = session.scalars(select(PracticeSession.public_id)).one()
     say.correct(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, "T3", {"remark": "watched", "kind": "kerb"})
     edit.add_remark(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, {"corner": "T3", "kind": "kerb"})
-    other = week.add_combination(desk.sessions, desk.actor, layout_id, "Another car").id
+    other = combinations.add_combination(desk.sessions, desk.actor, layout_id, "Another car").id
     moves.move_runs(desk.sessions, desk.actor, practice, [], combination_id=other)
     told = orjson.loads(clinic.driver_clinic(desk.sessions, desk.actor, other, desk.driver)[0])
     [slip] = found(told)["T3", "kerb"]["slips"]
@@ -371,7 +376,9 @@ def test_on_another_layout_only_what_still_makes_sense_goes_along(desk: Desk) ->
     say.correct(desk.sessions, desk.actor, key, 6, "T3", {"kind": "spin"})
     say.correct(desk.sessions, desk.actor, key, 7, "T1", {"kind": "spin", "cause_corner": "T3"})
     short = replace(desk.track, layout="Short", corners=desk.track.corners[:1])
-    other = week.add_combination(desk.sessions, desk.actor, track.add_track(desk.sessions, desk.actor, write_track(short)).id, desk.car.name).id
+    other = combinations.add_combination(
+        desk.sessions, desk.actor, tracks.add_track(desk.sessions, desk.actor, write_track(short)).id, desk.car.name
+    ).id
     done = moves.move_runs(desk.sessions, desk.actor, practice, [], combination_id=other)
     assert done.parts_lost == done.laps > 20
     with desk.sessions() as session:

@@ -10,9 +10,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.follow import Followed
 from fleet_rival.db.tables import ChangeSet, Combination, Driver, Entry, Lap, Layout, PlanBlock, SeriesWeekCar, SeriesWeekRow
-from fleet_rival.services import cars, week
-from fleet_rival.services.plan.followed import became_of, combinations_of, driven_runs_since
-from fleet_rival.services.runs import declare
+from fleet_rival.services.drive.runs import declare
+from fleet_rival.services.plan.followed import became_of, driven_runs_since
+from fleet_rival.services.week import cars, combinations
+from fleet_rival.services.week.entered import combinations_of
 from tests.filled import Filled
 from tests.services.test_fix import EVENING
 from tests.services.test_plan import Team, team_of
@@ -101,7 +102,7 @@ def test_who_is_entered_in_one_car_practises_in_that(team: Team, entry: UUID) ->
     with team.sessions() as session:
         layout = session.scalars(select(Layout.public_id)).one()
     other = cars.add_car(team.sessions, team.actor, "Ostelind Volant").id
-    second = week.add_combination(team.sessions, team.actor, layout, "Ostelind Volant").id
+    second = combinations.add_combination(team.sessions, team.actor, layout, "Ostelind Volant").id
     with team.sessions.begin() as session:
         own = session.scalars(select(SeriesWeekRow)).one()
         key = session.execute(select(Combination.id, Combination.car_id).where(Combination.public_id == second)).one()

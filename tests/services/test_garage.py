@@ -10,11 +10,13 @@ import pytest
 from sqlalchemy import select
 
 from fleet_rival.db.tables import Driver
-from fleet_rival.services import cars, entries, history, profiles, series, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.search import search
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.shared.search import search
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import cars, combinations, entries, profiles, series
 from tests.services.conftest import NOON, Season
 
 CAR: dict[str, Any] = {
@@ -181,7 +183,7 @@ def test_shared_things_are_written_booked_and_removed(season: Season) -> None:
 
 
 def entry_views(season: Season, actor: Actor | None = None) -> list[Any]:
-    from fleet_rival.services.series_rows import load_weeks
+    from fleet_rival.services.week.rows import load_weeks
 
     with season.sessions() as session:
         return entries.entries_of_weeks(session, actor or season.actor, [item.row.id for item in load_weeks(session, season.actor)])
@@ -272,7 +274,7 @@ def test_search_finds_weeks_tracks_and_cars_and_nothing_of_another_team(season: 
     assert ("week", "Cup, week 1") in found("cup") and ("car", "Truck A") in found("truck")
     assert ("driver", "Ysolde Farrand") in found("ysol")
     place = next(item for item in search(season.sessions, season.actor, season.track) if item.kind == "track")
-    assert place.layout_id == track.layouts(season.sessions, season.actor)[0].id and place.combination_id is None
+    assert place.layout_id == tracks.layouts(season.sessions, season.actor)[0].id and place.combination_id is None
     assert found("zzz") == found("   ") == [] and found("cup", stranger) == found(season.track, stranger) == []
 
 
@@ -288,8 +290,8 @@ def test_everything_is_taken_back_to_the_beginning_and_done_again_to_the_end(sea
             [(item.name, item.nickname, item.availability) for item in profiles.profiles(season.sessions, season.actor)],
             [(item.name, item.note) for item in series.series(season.sessions, season.actor)],
             [(item.driver, item.importance, item.starts) for item in entry_views(season)],
-            [(item.car, item.note, item.target) for item in week.combinations(season.sessions, season.actor)],
-            [(item.track, item.layout) for item in track.layouts(season.sessions, season.actor)],
+            [(item.car, item.note, item.target) for item in combinations.combinations(season.sessions, season.actor)],
+            [(item.track, item.layout) for item in tracks.layouts(season.sessions, season.actor)],
         )
 
     def book_hours() -> None:
@@ -307,8 +309,8 @@ def test_everything_is_taken_back_to_the_beginning_and_done_again_to_the_end(sea
         entries.change_entry(season.sessions, season.actor, entry.id, entry.version, {"starts": [NOON + timedelta(hours=6)], "importance": "must"})
 
     def note() -> None:
-        made = week.combinations(season.sessions, season.actor)[0]
-        week.change_combination(season.sessions, season.actor, made.id, made.version, "Mind the bump.", {"cold_laps": 1})
+        made = combinations.combinations(season.sessions, season.actor)[0]
+        combinations.change_combination(season.sessions, season.actor, made.id, made.version, "Mind the bump.", {"cold_laps": 1})
 
     def rename_week() -> None:
         seen = series.week(season.sessions, season.actor, weeks[0].id)

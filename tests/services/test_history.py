@@ -11,12 +11,16 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.recording import NotRecorded
 from fleet_rival.db.tables import Base, Car, Driver, Lap, LapFileRow, Membership
-from fleet_rival.services import drive, history, people, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.drive import Wishes
-from fleet_rival.services.errors import Conflict, NotThere, Outdated
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.people import members
+from fleet_rival.services.people.team import add_person, make_team
 from fleet_rival.services.plan import rules
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import example, manager_of
 
 Sessions = sessionmaker[Session]
@@ -28,19 +32,19 @@ class Desk:
     def __init__(self, sessions: Sessions, actor: Actor, layout: UUID) -> None:
         self.sessions = sessions
         self.actor = actor
-        self.combinations = [week.add_combination(sessions, actor, layout, car).id for car in ("Truck A", "Truck B")]
+        self.combinations = [combinations.add_combination(sessions, actor, layout, car).id for car in ("Truck A", "Truck B")]
 
     def write(self, index: int, note: str | None, actor: Actor | None = None) -> None:
-        seen = week.combination(self.sessions, self.actor, self.combinations[index])
-        week.change_combination(self.sessions, actor or self.actor, seen.id, seen.version, note, NO_SETTINGS)
+        seen = combinations.combination(self.sessions, self.actor, self.combinations[index])
+        combinations.change_combination(self.sessions, actor or self.actor, seen.id, seen.version, note, NO_SETTINGS)
 
     def notes(self) -> list[str | None]:
-        return [week.combination(self.sessions, self.actor, key).note for key in self.combinations]
+        return [combinations.combination(self.sessions, self.actor, key).note for key in self.combinations]
 
     def import_file(self, content: bytes = PLAIN) -> UUID:
-        seen = week.combination(self.sessions, self.actor, self.combinations[0])
-        file_id = drive.upload(self.sessions, self.actor, seen.id, "practice.laps.csv", content)
-        drive.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
+        seen = combinations.combination(self.sessions, self.actor, self.combinations[0])
+        file_id = files.upload(self.sessions, self.actor, seen.id, "practice.laps.csv", content)
+        files.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
         return history.history(self.sessions, self.actor).items[0].id
 
     def rows(self, *tables: type[Base]) -> list[Any]:
@@ -58,7 +62,7 @@ class Desk:
 @pytest.fixture
 def desk(sessions: Sessions) -> Desk:
     actor = manager_of(sessions)
-    return Desk(sessions, actor, track.add_track(sessions, actor, example("dirty/practice.track.json")).id)
+    return Desk(sessions, actor, tracks.add_track(sessions, actor, example("dirty/practice.track.json")).id)
 
 
 STEPS = st.lists(st.one_of(st.tuples(st.integers(0, 1), st.sampled_from(["a", "b", None])), st.sampled_from(["undo", "redo"])), max_size=16)
@@ -134,10 +138,10 @@ def test_what_somebody_else_changed_since_is_told_and_left_alone(desk: Desk) -> 
 
 
 def test_writing_needs_the_version_that_was_read(desk: Desk) -> None:
-    seen = week.combination(desk.sessions, desk.actor, desk.combinations[0])
+    seen = combinations.combination(desk.sessions, desk.actor, desk.combinations[0])
     desk.write(0, "first")
     with pytest.raises(Outdated):
-        week.change_combination(desk.sessions, desk.actor, seen.id, seen.version, "second", NO_SETTINGS)
+        combinations.change_combination(desk.sessions, desk.actor, seen.id, seen.version, "second", NO_SETTINGS)
     assert desk.notes()[0] == "first"
 
 
@@ -154,7 +158,7 @@ def test_laps_that_came_later_keep_what_they_need(desk: Desk) -> None:
 def test_each_role_takes_back_what_it_may_do(desk: Desk) -> None:
     coach = add_person(desk.sessions, desk.actor, "Idrik Fenwold", "coach")
     driver = add_person(desk.sessions, desk.actor, "Ysolde Farrand", "driver")
-    people.change_team(desk.sessions, desk.actor, 1, "Farhaven", False)
+    members.change_team(desk.sessions, desk.actor, 1, "Farhaven", False)
     renamed = history.history(desk.sessions, desk.actor).items[0].id
     with pytest.raises(Conflict, match="As coach you can't do this"):
         history.undo(desk.sessions, coach, renamed)
@@ -176,16 +180,16 @@ def test_who_was_demoted_brings_nothing_back_that_is_no_longer_theirs_to_do(desk
     other = add_person(desk.sessions, desk.actor, "Somebody", "manager")
     friend = add_person(desk.sessions, desk.actor, "Accomplice", "manager")
 
-    def member(name: str) -> people.Member:
-        return next(item for item in people.members(desk.sessions, desk.actor) if item.person == name)
+    def member(name: str) -> members.Member:
+        return next(item for item in members.members(desk.sessions, desk.actor) if item.person == name)
 
-    people.remove_member(desk.sessions, other, member("Accomplice").id)
+    members.remove_member(desk.sessions, other, member("Accomplice").id)
     removal = history.history(desk.sessions, other, mine=True).items[0].id
     history.undo(desk.sessions, other)
     turned_back = history.history(desk.sessions, other, mine=True).items[0].id
     for role in ("coach", "driver"):
         shown = member("Somebody")
-        people.change_member(desk.sessions, desk.actor, shown.id, shown.version, role, None)  # type: ignore[arg-type]
+        members.change_member(desk.sessions, desk.actor, shown.id, shown.version, role, None)  # type: ignore[arg-type]
         demoted = Actor(other.team_id, other.person_id, role)
         for turn in (history.undo, history.redo):
             for which in (None, removal, turned_back):
@@ -211,9 +215,9 @@ def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk)
     """A coach's acts stay a coach's: as a driver, the same person can't bring a note, an import of others' laps or an entry's points back."""
     coach = add_person(desk.sessions, desk.actor, "Somebody", "coach")
     desk.write(0, "dusty", coach)
-    seen = week.combination(desk.sessions, coach, desk.combinations[0])
-    file_id = drive.upload(desk.sessions, coach, seen.id, "practice.laps.csv", PLAIN)
-    drive.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
+    seen = combinations.combination(desk.sessions, coach, desk.combinations[0])
+    file_id = files.upload(desk.sessions, coach, seen.id, "practice.laps.csv", PLAIN)
+    files.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
     own = next(item.id for item in history.history(desk.sessions, coach, mine=True).items if item.action == "laps.import")
     with desk.sessions() as session:
         driver = session.scalars(select(Driver.id).where(Driver.name == "Keziah Umberlin")).one()
@@ -223,24 +227,24 @@ def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk)
             history.undo(desk.sessions, demoted, which)
     # The own laps alone are the own.
     alone = b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n"
-    seen = week.combination(desk.sessions, demoted, desk.combinations[0])
-    file_id = drive.upload(desk.sessions, demoted, seen.id, "own.csv", alone)
-    drive.confirm(desk.sessions, demoted, file_id, Wishes(seen.revision))
+    seen = combinations.combination(desk.sessions, demoted, desk.combinations[0])
+    file_id = files.upload(desk.sessions, demoted, seen.id, "own.csv", alone)
+    files.confirm(desk.sessions, demoted, file_id, Wishes(seen.revision))
     assert history.undo(desk.sessions, demoted).rows == 2
     assert history.redo(desk.sessions, demoted).rows == 2
 
 
 def test_a_team_keeps_a_manager_whatever_is_taken_back(desk: Desk) -> None:
     other = add_person(desk.sessions, desk.actor, "Idrik Fenwold", "coach")
-    member = next(item for item in people.members(desk.sessions, desk.actor) if item.person == "Idrik Fenwold")
-    people.change_member(desk.sessions, desk.actor, member.id, member.version, "manager", None)
+    member = next(item for item in members.members(desk.sessions, desk.actor) if item.person == "Idrik Fenwold")
+    members.change_member(desk.sessions, desk.actor, member.id, member.version, "manager", None)
     promoted = history.history(desk.sessions, desk.actor).items[0].id
-    own = next(item for item in people.members(desk.sessions, desk.actor) if item.yourself)
-    people.remove_member(desk.sessions, Actor(other.team_id, other.person_id, "manager"), own.id)
+    own = next(item for item in members.members(desk.sessions, desk.actor) if item.yourself)
+    members.remove_member(desk.sessions, Actor(other.team_id, other.person_id, "manager"), own.id)
     with pytest.raises(Conflict, match="no manager"):
         history.undo(desk.sessions, Actor(other.team_id, other.person_id, "manager"), promoted)
     with pytest.raises(Conflict, match="needs a manager"):
-        people.remove_member(desk.sessions, Actor(other.team_id, other.person_id, "manager"), member.id)
+        members.remove_member(desk.sessions, Actor(other.team_id, other.person_id, "manager"), member.id)
     # Taking the removal back lets the first one in again, as the same member.
     history.undo(desk.sessions, Actor(other.team_id, other.person_id, "manager"))
     with desk.sessions() as session:

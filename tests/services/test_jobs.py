@@ -15,10 +15,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.confined import call
 from fleet_rival.db.tables import Car, Job, Membership
-from fleet_rival.services import jobs
-from fleet_rival.services.base import Actor, Work, begin_change
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared import jobs
+from fleet_rival.services.shared.base import Actor, Work, begin_change
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from tests.conftest import manager_of
 
 Sessions = sessionmaker[Session]

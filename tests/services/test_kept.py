@@ -14,12 +14,13 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Combination, StoredAnalysis
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere
-from fleet_rival.services.kept import Recent, kept_answer, sweep
-from fleet_rival.services.remembered import Remembered, key_of
-from fleet_rival.services.turns import Turns
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.cache.answers import Recent, kept_answer, sweep
+from fleet_rival.services.shared.cache.memory import Remembered, key_of
+from fleet_rival.services.shared.cache.single_flight import Turns
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -139,8 +140,8 @@ class TestKeptAnswers:
 
     @pytest.fixture
     def place(self, sessions: Sessions, actor: Actor) -> UUID:
-        layout = track.add_track(sessions, actor, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
-        return week.add_combination(sessions, actor, layout.id, "Brandt Q").id
+        layout = tracks.add_track(sessions, actor, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+        return combinations.add_combination(sessions, actor, layout.id, "Brandt Q").id
 
     def test_pages_that_ask_at_once_are_answered_by_one_computation(self, sessions: Sessions, actor: Actor, place: UUID) -> None:
         made = []

@@ -13,11 +13,13 @@ from sqlalchemy import select
 from fleet_rival.core.track import Corner, Pit, Sector, Track
 from fleet_rival.db.tables import Lap, LayoutCorner, SeriesWeekRow, TrackRow
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services import book, boundaries, history, layouts, reversal, series, track, week
-from fleet_rival.services.base import Work
-from fleet_rival.services.boundaries import DraftCorner, Renamed
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.jobs import Cancelled
+from fleet_rival.services.shared import history, reversal
+from fleet_rival.services.shared.base import Work
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.shared.jobs import Cancelled
+from fleet_rival.services.track import book, boundaries, layouts, tracks
+from fleet_rival.services.track.boundaries import DraftCorner, Renamed
+from fleet_rival.services.week import combinations, series
 from tests.services.conftest import NOON, TRACK, Season
 
 BY_HAND = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), (Corner("T1", 100, 120, 140), Corner("T2", 500, 520, 560)))
@@ -26,12 +28,12 @@ BY_HAND = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), (C
 @pytest.fixture
 def layout(season: Season) -> UUID:
     season.week(1)
-    return track.layouts(season.sessions, season.actor)[0].id
+    return tracks.layouts(season.sessions, season.actor)[0].id
 
 
 def drafts(season: Season, layout: UUID) -> list[DraftCorner]:
     with season.sessions() as session:
-        made = track.load_track(session, session.scalars(select(track.Layout).where(track.Layout.public_id == layout)).one())
+        made = tracks.load_track(session, session.scalars(select(tracks.Layout).where(tracks.Layout.public_id == layout)).one())
         ids = dict(session.execute(select(LayoutCorner.code, LayoutCorner.public_id)).tuples().all())
     return [DraftCorner(ids[corner.code], corner) for corner in made.corners]
 
@@ -64,18 +66,18 @@ def test_a_layout_drawn_up_by_hand_is_written_out_and_read_again(season: Season)
     made = layouts.draw_up(season.sessions, season.actor, replace(BY_HAND, pit=Pit(950.0, 40.0, "left", 60.0)))
     name, content = layouts.export(season.sessions, season.actor, made)
     assert name == "quernholm-short.track.json" and read_track(content) == replace(BY_HAND, pit=Pit(950.0, 40.0, "left", 60.0))
-    assert track.add_track(season.sessions, season.actor, content).already_there
+    assert tracks.add_track(season.sessions, season.actor, content).already_there
     with pytest.raises(Conflict, match="there already"):
         layouts.draw_up(season.sessions, season.actor, BY_HAND)
     assert layouts.outline(season.sessions, season.actor, made) == layouts.Outline(None, (), ())
 
 
 def test_export_gives_the_same_file(season: Season) -> None:
-    layout = track.layouts(season.sessions, season.actor)[0].id
+    layout = tracks.layouts(season.sessions, season.actor)[0].id
     _, content = layouts.export(season.sessions, season.actor, layout)
     assert read_track(content) == read_track(TRACK)
     history.undo(season.sessions, season.actor, next(i.id for i in history.history(season.sessions, season.actor).items if i.action == "track.add"))
-    again = track.add_track(season.sessions, season.actor, content).id
+    again = tracks.add_track(season.sessions, season.actor, content).id
     assert layouts.export(season.sessions, season.actor, again)[1] == content
 
 
@@ -290,7 +292,7 @@ def test_sectors_get_other_boundaries_too(season: Season, layout: UUID) -> None:
     assert lap.sectors and lap.sectors[own[0].code] == 41_000_000 and own[1].code not in lap.sectors
     history.undo(season.sessions, season.actor)
     assert sectors(season, layout) == own and len(laps(season)[1].sectors or {}) == len(own)
-    assert week.combinations(season.sessions, season.actor)[0].laps == 2
+    assert combinations.combinations(season.sessions, season.actor)[0].laps == 2
 
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(-6, 6)), min_size=1, max_size=4))
@@ -299,9 +301,9 @@ def test_any_chain_of_changes_is_taken_back_to_the_first_state(season: Season, m
     """Boundaries moved, merged and renamed in any order: laps, corners and marks come back as they were, step by step."""
     if not series.weeks(season.sessions, season.actor, season.series_id):
         season.week(1)
-        layout = track.layouts(season.sessions, season.actor)[0].id
+        layout = tracks.layouts(season.sessions, season.actor)[0].id
         drive(season, layout, strikes=drafts(season, layout)[1].corner.code)
-    layout = track.layouts(season.sessions, season.actor)[0].id
+    layout = tracks.layouts(season.sessions, season.actor)[0].id
 
     def state() -> object:
         return drafts(season, layout), [(lap.segments, lap.strikes) for lap in laps(season)]

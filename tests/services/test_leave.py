@@ -11,16 +11,18 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Base, Combination, Driver, Lap, Person
 from fleet_rival.jobs.kinds import KINDS
-from fleet_rival.services import history, jobs, people, profiles
-from fleet_rival.services.errors import Conflict, NotThere
 from fleet_rival.services.exchange import packages
 from fleet_rival.services.exchange.export import export_driver
 from fleet_rival.services.exchange.leave import make_nameless
 from fleet_rival.services.fix import clinic
 from fleet_rival.services.log import lessons, results
+from fleet_rival.services.people import members
+from fleet_rival.services.people.sign_in import hash_of, start
+from fleet_rival.services.people.team import add_person, give_password, make_team
 from fleet_rival.services.race import sheet
-from fleet_rival.services.sign_in import hash_of, start
-from fleet_rival.services.team import add_person, give_password, make_team
+from fleet_rival.services.shared import history, jobs
+from fleet_rival.services.shared.errors import Conflict, NotThere
+from fleet_rival.services.week import profiles
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
 from tests.filled import Filled
@@ -116,7 +118,7 @@ def test_who_is_in_another_team_too_keeps_their_own_way_in(team: Team, sessions:
     with sessions() as session:
         person = session.get_one(Person, own.person_id)
         assert person.name == NAME and person.password_hash is not None
-    assert NAME not in {item.person for item in people.members(sessions, team.actor)}
+    assert NAME not in {item.person for item in members.members(sessions, team.actor)}
 
 
 def test_own_data_goes_along_and_nobody_elses(team: Team) -> None:

@@ -9,10 +9,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.db.tables import Car, Entry, Layout, Series
-from fleet_rival.services import entries, history, series
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.log import lessons
 from fleet_rival.services.race import sheet
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.week import entries, series
 from tests.filled import Filled
 from tests.services.test_plan import TUESDAY, Team, team_of
 

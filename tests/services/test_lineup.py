@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.api import schemas as s
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Entry, Series
-from fleet_rival.services import entries, history, lineup, outlook, profiles, series
-from fleet_rival.services.errors import Outdated, Refused
+from fleet_rival.services.plan import lineup, outlook
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import Outdated, Refused
+from fleet_rival.services.week import entries, profiles, series
 from tests.conftest import manager_of
 from tests.filled import Filled
 from tests.services.test_plan import EVENINGS, TUESDAY, Team

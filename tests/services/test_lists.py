@@ -8,9 +8,9 @@ import openpyxl
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services.base import Actor
 from fleet_rival.services.exchange.lists import LISTS, list_csv, list_xlsx
 from fleet_rival.services.log import lessons, results
+from fleet_rival.services.shared.base import Actor
 from tests.conftest import manager_of
 from tests.filled import Filled
 from tests.services.test_plan import RACE, Team

@@ -9,10 +9,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.db.tables import Lap as LapRow
-from fleet_rival.services import drive, history, live, rigs, sign_in, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.live import Delivery
+from fleet_rival.services.drive import files, live
+from fleet_rival.services.drive.live import Delivery
+from fleet_rival.services.people import rigs, sign_in
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -24,10 +28,10 @@ class Cellar:
     def __init__(self, sessions: Sessions) -> None:
         self.sessions = sessions
         self.manager = manager_of(sessions)
-        layout = track.add_track(sessions, self.manager, (DATA / "oval-102" / "oval-a-102.track.json").read_bytes())
-        made = week.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
-        file_id = drive.upload(sessions, self.manager, made.id, "x.csv", b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n")
-        drive.confirm(sessions, self.manager, file_id, drive.Wishes(made.revision))
+        layout = tracks.add_track(sessions, self.manager, (DATA / "oval-102" / "oval-a-102.track.json").read_bytes())
+        made = combinations.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
+        file_id = files.upload(sessions, self.manager, made.id, "x.csv", b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n")
+        files.confirm(sessions, self.manager, file_id, files.Wishes(made.revision))
         self.combination = made.id
         self.place = {"track": made.track, "layout": made.layout, "car": "Cinder Truck"}
         found = sign_in.rig(sessions, rigs.make_rig_token(sessions, self.manager, "Cellar")[1])
@@ -40,7 +44,7 @@ class Cellar:
         return live.deliver(self.sessions, self.actor, Delivery(**whole))
 
     def laps(self) -> int:
-        return week.combination(self.sessions, self.manager, self.combination).laps
+        return combinations.combination(self.sessions, self.manager, self.combination).laps
 
 
 @pytest.fixture
@@ -49,11 +53,11 @@ def cellar(sessions: Sessions) -> Cellar:
 
 
 def test_laps_come_in_one_by_one_and_never_twice(cellar: Cellar) -> None:
-    revision = week.combination(cellar.sessions, cellar.manager, cellar.combination).revision
+    revision = combinations.combination(cellar.sessions, cellar.manager, cellar.combination).revision
     assert [cellar.deliver(number).added for number in (1, 2, 3)] == [1, 1, 1]
     assert cellar.deliver(2, 3, 4) == live.Delivered(added=1, same=2, different=0)
     assert cellar.laps() == 5
-    assert week.combination(cellar.sessions, cellar.manager, cellar.combination).revision == revision + 4
+    assert combinations.combination(cellar.sessions, cellar.manager, cellar.combination).revision == revision + 4
     other = replace(Lap(driver="Ysolde Farrand", session="live", number=1, run=1, time_us=1_000), valid=True)
     assert cellar.deliver(laps=(other,)).different == 1
     with cellar.sessions() as session:

@@ -14,12 +14,15 @@ from fleet_rival.api import schemas
 from fleet_rival.core.pace.par import session_pars
 from fleet_rival.core.season.targets import Target
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession
-from fleet_rival.services import beside, drive, find, looked_at, pace, track, week
-from fleet_rival.services.analysed import analysed
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.runs import edit
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.runs import edit
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.find import analyses, beside, figures, pace
+from fleet_rival.services.find.analyses import analysed
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA
 from tests.services.conftest import Season
 
@@ -61,21 +64,21 @@ def test_a_drivers_laps_are_told_alike_with_or_without_everybody_elses(season: S
         looked.append({lap.driver for lap in laps})
         return analysed(layout, laps, settings)
 
-    monkeypatch.setattr(looked_at, "analysed", watched)
+    monkeypatch.setattr(analyses, "analysed", watched)
 
     def told() -> bytes:
-        return find.driver_laps(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"])[0]
+        return figures.driver_laps(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"])[0]
 
     alone = told()
     assert looked == [{"Ysolde Farrand"}], "nobody else's laps are looked through for it"
     with season.sessions.begin() as session:
         # As after a change that touches no lap: every answer is made anew.
         session.scalars(select(Combination)).one().revision += 1
-    find.summary(season.sessions, season.actor, place)
+    figures.summary(season.sessions, season.actor, place)
     assert looked[1:] == [{"Ysolde Farrand", "Corin Ashgrove"}]
     assert told() == alone and len(looked) == 2, "what is known of all isn't looked through again"
     with pytest.raises(NotThere, match="no laps"):
-        find.driver_laps(season.sessions, season.actor, place, uuid4())
+        figures.driver_laps(season.sessions, season.actor, place, uuid4())
 
 
 def test_par_is_made_once_for_all_who_drove(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -86,7 +89,7 @@ def test_par_is_made_once_for_all_who_drove(season: Season, place: UUID, monkeyp
         made.append(len(drivers))
         return session_pars(drivers, moves_pct)
 
-    monkeypatch.setattr(looked_at, "session_pars", watched)
+    monkeypatch.setattr(analyses, "session_pars", watched)
     for driver in ("Ysolde Farrand", "Corin Ashgrove"):
         page(season, place, driver)
     assert made == [2]
@@ -107,8 +110,8 @@ def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID
     after = page(season, place)
     assert after["figures"]["consistency"]["n"] == before["figures"]["consistency"]["n"] - 1
     assert [lap["lap"] for lap in after["runs"][0]["laps"] if not lap["clean"]] == [2, 4]
-    seen = week.combination(season.sessions, season.actor, place)
-    week.set_target(season.sessions, season.actor, place, seen.version, Target("time", time_us=65_600_000), None, (None, None))
+    seen = combinations.combination(season.sessions, season.actor, place)
+    combinations.set_target(season.sessions, season.actor, place, seen.version, Target("time", time_us=65_600_000), None, (None, None))
     odds = page(season, place)["odds"]
     assert [item["laps"] for item in odds] == [1, 2, 3, 5, 10] and 0 < odds[0]["share"] < odds[-1]["share"] < 1
 
@@ -161,10 +164,10 @@ def test_little_or_odd_laps_give_figures_or_reasons(season: Season, times: list[
 def test_who_sees_all_sees_everybody_side_by_side_and_a_driver_the_own_column(season: Season) -> None:
     sessions, manager = season.sessions, season.actor
     folder = DATA / "street-101"
-    layout = track.add_track(sessions, manager, next(folder.glob("*.track.json")).read_bytes())
-    made = week.add_combination(sessions, manager, layout.id, "Street Car")
-    file_id = drive.upload(sessions, manager, made.id, "x.csv", (folder / "street-a-101.laps.csv").read_bytes())
-    drive.confirm(sessions, manager, file_id, drive.Wishes(made.revision))
+    layout = tracks.add_track(sessions, manager, next(folder.glob("*.track.json")).read_bytes())
+    made = combinations.add_combination(sessions, manager, layout.id, "Street Car")
+    file_id = files.upload(sessions, manager, made.id, "x.csv", (folder / "street-a-101.laps.csv").read_bytes())
+    files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
     truth = json.loads((folder / "truth.json").read_text(encoding="utf-8"))["drivers"]
     told = schemas.BesideOut.model_validate_json(beside.beside(sessions, manager, made.id)[0])
     assert [driver.name for driver in told.drivers] == sorted(truth)

@@ -11,13 +11,13 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Base, Job, Membership, Person, Team, Upload
 from fleet_rival.jobs.kinds import KINDS
-from fleet_rival.services import jobs
-from fleet_rival.services.base import Actor, begin_change
-from fleet_rival.services.errors import Conflict, NotThere
+from fleet_rival.services.drive.traces import uploads
 from fleet_rival.services.exchange.export import export_team
 from fleet_rival.services.exchange.packages import BRINGING, MAKING, package_file, ways_in
-from fleet_rival.services.team import add_person, make_team
-from fleet_rival.services.traces import keep, uploads
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared import jobs, trace_files
+from fleet_rival.services.shared.base import Actor, begin_change
+from fleet_rival.services.shared.errors import Conflict, NotThere
 from fleet_rival.telemetry.store import store
 from tests.conftest import manager_of
 from tests.services.test_exchange import out, wipe
@@ -65,7 +65,7 @@ def test_a_package_is_made_fetched_and_swept(sessions: Sessions, actor: Actor) -
     other = make_team(sessions, "Others", "Keziah Marl")
     with pytest.raises(NotThere):
         package_file(sessions, other, job_id)
-    keep.sweep(sessions, now())
+    trace_files.sweep(sessions, now())
     package_file(sessions, actor, job_id)[1].close()
     store().sweep_packages(now().timestamp() + 60)
     with pytest.raises(NotThere, match="kept for a day"):

@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Invitation, Person, RigToken, SignIn, SignInAttempt
-from fleet_rival.services import guessing, invitations, passwords, people, rigs, sign_in
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import Conflict, NotThere, Refused, TooMany
-from fleet_rival.services.sign_in import Signed
-from fleet_rival.services.team import add_person, first_link, give_password, make_team
+from fleet_rival.services.people import guessing, invitations, members, passwords, rigs, sign_in
+from fleet_rival.services.people.sign_in import Signed
+from fleet_rival.services.people.team import add_person, first_link, give_password, make_team
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused, TooMany
 from tests.conftest import manager_of
 
 Sessions = sessionmaker[Session]
@@ -124,10 +124,10 @@ def test_a_known_browser_is_known_for_its_person_alone_and_waits_for_its_own_gue
 
 @pytest.mark.usefixtures("quick_hashes")
 def test_the_person_is_told_of_wrong_passwords(sessions: Sessions, actor: Actor) -> None:
-    assert people.me(sessions, actor, KEY).wrong_passwords is None
+    assert members.me(sessions, actor, KEY).wrong_passwords is None
     wrongly(sessions, 3)
     enter(sessions)
-    told = people.me(sessions, actor, KEY).wrong_passwords
+    told = members.me(sessions, actor, KEY).wrong_passwords
     assert told is not None and told.count == 3 and now() - told.last_at < timedelta(minutes=1)
 
 
@@ -151,11 +151,11 @@ def test_changing_the_password_is_no_way_to_guess_it(sessions: Sessions, actor: 
     own = signed(sessions, enter(sessions))
     for _ in range(guessing.FREE_TRIES):
         with pytest.raises(Refused):
-            people.change_password(sessions, own, "wrong", "another kettle meadow", "a test", KEY)
+            members.change_password(sessions, own, "wrong", "another kettle meadow", "a test", KEY)
     with pytest.raises(TooMany):
-        people.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
+        members.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
     later(sessions, 1)
-    assert people.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
+    assert members.change_password(sessions, own, GOOD, "another kettle meadow", "a test", KEY)
 
 
 def test_who_has_no_link_costs_no_hash(sessions: Sessions, actor: Actor, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -196,10 +196,10 @@ def test_one_browser_or_all_are_signed_out_on_demand(sessions: Sessions, actor: 
         key = session.scalars(select(SignIn.public_id).where(SignIn.token_hash == sign_in.hash_of(there))).one()
     sign_in.end_one(sessions, signed(sessions, here), key)
     assert sign_in.signed_in(sessions, there) is None and sign_in.signed_in(sessions, elsewhere)
-    new = people.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test", KEY)
+    new = members.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test", KEY)
     assert [bool(sign_in.signed_in(sessions, token)) for token in (here, elsewhere, new, stranger)] == [False, False, True, True]
     with pytest.raises(Refused, match="isn't right"):
-        people.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test", KEY)
+        members.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test", KEY)
 
 
 @pytest.mark.parametrize("password", ["short", "x" * 129, "aaaaaaaaaaaa", "maren-2031-maren", "my password is", "Fleet Rival 31", "1234567890"])
@@ -242,14 +242,14 @@ def test_one_person_is_in_several_teams_with_a_role_in_each(sessions: Sessions, 
     with sessions() as session:
         cookie = session.get_one(SignIn, here.sign_in_id)
         assert cookie.team_id == other.team_id
-    me = people.me(sessions, Actor(other.team_id, actor.person_id, "driver"), KEY)
+    me = members.me(sessions, Actor(other.team_id, actor.person_id, "driver"), KEY)
     assert [(team.name, team.role) for team in me.teams] == [("Farhaven Racing", "manager"), ("Quarry Works", "driver")]
     sign_in.open_team(sessions, here, me.teams[0].id)
     with pytest.raises(NotThere):
         sign_in.open_team(sessions, here, uuid4())
     # Out of one team, still in the other.
-    member = next(item for item in people.members(sessions, other) if item.person == "Maren Holloway")
-    people.remove_member(sessions, other, member.id)
+    member = next(item for item in members.members(sessions, other) if item.person == "Maren Holloway")
+    members.remove_member(sessions, other, member.id)
     assert signed(sessions, enter(sessions)).actor == actor
 
 
@@ -257,11 +257,11 @@ def test_who_is_removed_is_out_at_once_and_cannot_come_in(sessions: Sessions, ac
     coach = add_person(sessions, actor, "Idrik Fenwold", "coach")
     give_password(sessions, coach.person_id, "idrik", GOOD)
     token = enter(sessions, "idrik")
-    member = next(item for item in people.members(sessions, actor) if item.person == "Idrik Fenwold")
-    people.change_member(sessions, actor, member.id, member.version, "driver", None)
+    member = next(item for item in members.members(sessions, actor) if item.person == "Idrik Fenwold")
+    members.change_member(sessions, actor, member.id, member.version, "driver", None)
     found = signed(sessions, token).actor
     assert found is not None and found.role == "driver"  # a role counts from the next request on
-    people.remove_member(sessions, actor, member.id)
+    members.remove_member(sessions, actor, member.id)
     assert signed(sessions, token).actor is None
     with pytest.raises(Refused, match="aren't in a team any more"):
         enter(sessions, "idrik")
@@ -292,5 +292,5 @@ def test_the_first_link_of_an_empty_installation_makes_a_manager_once(sessions: 
 def test_choices_made_at_once_are_all_kept(sessions: Sessions, actor: Actor) -> None:
     choices: list[dict[str, str]] = [{"theme": "paper"}, {"density": "roomy"}, {"speed": "mph"}, {"temperature": "°F"}] * 5
     with ThreadPoolExecutor(4) as pool:
-        list(pool.map(lambda choice: people.prefer(sessions, actor, choice), choices))
-    assert people.me(sessions, actor, KEY).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}
+        list(pool.map(lambda choice: members.prefer(sessions, actor, choice), choices))
+    assert members.me(sessions, actor, KEY).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}

@@ -17,11 +17,12 @@ from fleet_rival.clock import now
 from fleet_rival.core.planning.solve import Effort
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
-from fleet_rival.services import calendars, entries, history, profiles, series
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere, Outdated, Refused
-from fleet_rival.services.plan import change, make, readiness_history, rules, view, what_if, why
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.plan import calendars, change, make, readiness_history, rules, view, what_if, why
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
+from fleet_rival.services.week import entries, profiles, series
 from tests.conftest import manager_of
 from tests.filled import Filled
 from tests.services.test_fix import Desk

@@ -9,9 +9,13 @@ from sqlalchemy import select
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.db.tables import Driver, Lap, PracticeSession
-from fleet_rival.services import drive, find, history, live, practice, rigs, sign_in, week
-from fleet_rival.services.errors import NotThere, Outdated
-from fleet_rival.services.team import add_person
+from fleet_rival.services.drive import files, live, practice
+from fleet_rival.services.find import figures as find
+from fleet_rival.services.people import rigs, sign_in
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import NotThere, Outdated
+from fleet_rival.services.week import combinations
 from tests.services.conftest import Season
 
 EVENING = datetime(2031, 4, 8, 18, tzinfo=UTC)
@@ -36,23 +40,23 @@ def test_a_file_says_when_a_session_was_inside_the_simulation_and_says_it_again_
     row = only(driven)
     assert (row.session_local, row.laps, row.drivers) == (INSIDE, 7, 1)
     assert row.seen == {"air_temp_c": None, "track_temp_c": 22.0, "wetness": "dry"}
-    content = drive.export_laps(driven.sessions, driven.actor, driven.combination())
+    content = files.export_laps(driven.sessions, driven.actor, driven.combination())
     assert content.count(b"2031-06-01T21:30:00") == 7
-    file_id = drive.upload(driven.sessions, driven.actor, driven.combination(), "again.csv", content)
-    seen = drive.preview(driven.sessions, driven.actor, file_id)
+    file_id = files.upload(driven.sessions, driven.actor, driven.combination(), "again.csv", content)
+    seen = files.preview(driven.sessions, driven.actor, file_id)
     assert not isinstance(seen, dict) and seen is not None and (seen.new, seen.same, seen.different_count) == (0, 7, 0)
 
 
 def test_what_somebody_says_of_a_session_counts_over_its_laps_and_no_file_sees_a_difference(driven: Season) -> None:
     row = only(driven)
-    content = drive.export_laps(driven.sessions, driven.actor, driven.combination())
+    content = files.export_laps(driven.sessions, driven.actor, driven.combination())
     said = {**NOTHING, "wetness": "wet", "air_temp_c": 9.0, "track_temp_c": 50.0}
     changed = practice.change_practice(driven.sessions, driven.actor, row.id, row.version, said)
     assert (changed.wetness, changed.session_local) == ("wet", None)
     body, _ = find.summary(driven.sessions, driven.actor, driven.combination())
     (figures,) = orjson.loads(body)["drivers"]
     assert figures["figures"]["group"]["wetness"] == "wet", "laps of that session are wet laps now"
-    assert drive.export_laps(driven.sessions, driven.actor, driven.combination()) == content.replace(b"2031-06-01T21:30:00", b"")
+    assert files.export_laps(driven.sessions, driven.actor, driven.combination()) == content.replace(b"2031-06-01T21:30:00", b"")
     with driven.sessions() as session:
         assert set(session.scalars(select(Lap.wetness))) == {"dry"}, "the facts of the file stay"
     history.undo(driven.sessions, driven.actor)
@@ -88,7 +92,7 @@ def test_a_rig_says_when_it_was_inside_the_simulation(season: Season) -> None:
 def test_a_weeks_own_figures_leave_other_times_out(driven: Season) -> None:
     again = driven.week(9)
     driven.drive("Ysolde Farrand", datetime(2031, 6, 3, 18, tzinfo=UTC), [90, 70, 67.0, 67.2])
-    first = week.combination(driven.sessions, driven.actor, driven.combination()).weeks
+    first = combinations.combination(driven.sessions, driven.actor, driven.combination()).weeks
     assert [item.number for item in first] == [9, 1]
 
     def laps(week_id: Any) -> int:

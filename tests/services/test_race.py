@@ -14,12 +14,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.db.tables import Car, Combination, Driver, Entry, Lap, Layout, LayoutCorner, Run, SeriesWeekCar, SeriesWeekRow
-from fleet_rival.services import cars, entries, history, pace, week
-from fleet_rival.services.errors import NotThere, Outdated, Refused
+from fleet_rival.services.drive.runs import declare
+from fleet_rival.services.find import pace
 from fleet_rival.services.log import lessons
 from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
-from fleet_rival.services.revisions import raise_revisions
-from fleet_rival.services.runs import declare
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
+from fleet_rival.services.shared.revisions import raise_revisions
+from fleet_rival.services.week import cars, combinations, entries
 from tests.filled import Filled
 from tests.services.test_plan import RACE, TUESDAY, Team, team_of
 
@@ -266,7 +268,7 @@ def test_of_several_cars_the_one_is_meant_that_is_entered_or_driven_most(team: T
     other = cars.add_car(team.sessions, team.actor, "Ostelind Volant").id
     with team.sessions() as session:
         layout = session.scalars(select(Layout.public_id).where(Layout.team_id == team.actor.team_id)).one()
-    second = week.add_combination(team.sessions, team.actor, layout, "Ostelind Volant").id
+    second = combinations.add_combination(team.sessions, team.actor, layout, "Ostelind Volant").id
     with team.sessions.begin() as session:
         keys = {"team_id": team.actor.team_id, "week_id": session.scalars(select(SeriesWeekRow.id)).one()}
         session.execute(insert(SeriesWeekCar).values(**keys, car_id=session.scalars(select(Car.id).where(Car.public_id == other)).one(), place=2))

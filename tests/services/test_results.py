@@ -10,11 +10,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.db.tables import Combination, Entry, Lap, PracticeSession, RaceSheet
-from fleet_rival.services import entries, history, lineup, series
-from fleet_rival.services.base import begin_change
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
 from fleet_rival.services.log import debrief, lessons, results, seasons
+from fleet_rival.services.plan import lineup
 from fleet_rival.services.race import figures, sheet
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import begin_change
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.week import entries, series
 from tests.filled import Filled
 from tests.services.test_plan import RACE, TUESDAY, Team, team_of
 from tests.services.test_race import entry_of, looked

@@ -14,15 +14,20 @@ from fleet_rival.core.runs.hand_timing import UNCALIBRATED
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark
-from fleet_rival.services import book, boundaries, cars, clips, drive, find, history, layouts, live, people, practice, rigs, sign_in, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.drive import Wishes
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.runs import asked, declare, edit, fingers, moves, sheet
-from fleet_rival.services.runs.moves import WhichRun
-from fleet_rival.services.runs.places import RunKey, track_of
-from fleet_rival.services.runs.sheet import LapOnSheet, RunSheet
-from fleet_rival.services.team import add_person
+from fleet_rival.services.drive import clips, files, live, practice
+from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.drive.runs import asked, declare, edit, fingers, moves, sheet
+from fleet_rival.services.drive.runs.moves import WhichRun
+from fleet_rival.services.drive.runs.places import RunKey, track_of
+from fleet_rival.services.drive.runs.sheet import LapOnSheet, RunSheet
+from fleet_rival.services.find import figures
+from fleet_rival.services.people import members, rigs, sign_in
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.track import book, boundaries, layouts
+from fleet_rival.services.week import cars, combinations
 from tests.services.conftest import NOON, Season
 
 TIMES = [90.0, 66.0, 65.5, 65.7, 65.6, 65.8, 65.55, 65.65]
@@ -122,7 +127,7 @@ class TestDeclaring:
         assert seen(season, key).supposed == () and seen(season, key).laps[1].compound == "hard"
 
     def test_a_rigs_laps_find_the_run_that_waits_for_them(self, season: Season, place: UUID) -> None:
-        found = week.combination(season.sessions, season.actor, place)
+        found = combinations.combination(season.sessions, season.actor, place)
         rig = sign_in.rig(season.sessions, rigs.make_rig_token(season.sessions, season.actor, "Cellar")[1])
         assert rig is not None
         made = declare.declare(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], CONTEXT, [])
@@ -194,7 +199,7 @@ class TestFingers:
         fingers.type_lap(season.sessions, season.actor, RunKey(lane.session_id, lane.driver_id, lane.run), 1, "60.1")
         assert fingers.begin(season.sessions, season.actor, place, None, "Wanda Rook").driver_id == lane.driver_id
         assert best(season) == 65_500_000 and "Wanda Rook" not in {row["name"] for row in season.board()["drivers"]}
-        body = find.summary(season.sessions, season.actor, place)[0].decode()
+        body = figures.summary(season.sessions, season.actor, place)[0].decode()
         assert '"guest":true' in body
         with pytest.raises(Refused, match="driver of the team"):
             fingers.begin(season.sessions, season.actor, place, None, "Corin Ashgrove")
@@ -202,8 +207,8 @@ class TestFingers:
             fingers.begin(season.sessions, season.actor, place, None, None)
 
     def test_a_driver_made_a_guest_counts_for_nobody(self, season: Season, place: UUID) -> None:
-        row = next(item for item in people.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
-        people.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
+        row = next(item for item in members.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
+        members.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
         with season.sessions() as session:
             combination = session.scalars(select(Combination)).one()
             laps = [item.lap for item in laps_of(session, season.actor.team_id, combination.id, as_said=True)]
@@ -228,7 +233,7 @@ class TestFingers:
             fingers.time_lap(season.sessions, season.actor, key, 1, [0, 65_000_000], now())
         with pytest.raises(Refused):
             fingers.time_lap(season.sessions, season.actor, key, 2, [5, 5], now())
-        exported = drive.export_laps(season.sessions, season.actor, place).decode()
+        exported = files.export_laps(season.sessions, season.actor, place).decode()
         assert f",{measured.plus_minus_us / 1000:g}," in exported
 
 
@@ -270,7 +275,7 @@ class TestTheLastWord:
         key = key_of(season, place)
         edit.turn_laps(season.sessions, season.actor, key, versions(season, key, 4))
         edit.add_remark(season.sessions, season.actor, key, 5, AHEAD)
-        content = drive.export_laps(season.sessions, season.actor, place)
+        content = files.export_laps(season.sessions, season.actor, place)
         lines = content.decode().splitlines()
         header = lines[0].split(",")
         plain = [",".join("" if name == "mistakes" else cell for name, cell in zip(header, line.split(","), strict=True)) for line in lines]
@@ -278,11 +283,11 @@ class TestTheLastWord:
             *plain,
             plain[-1].replace(",8,1:05.650", ",9,1:05.444").replace(plain[-1].split(",")[header.index("started_at")], "2031-04-09T13:30:00Z"),
         ]
-        file_id = drive.upload(season.sessions, season.actor, place, "longer.csv", "\n".join(longer).encode())
-        shown = drive.preview(season.sessions, season.actor, file_id)
-        assert isinstance(shown, drive.Preview)
+        file_id = files.upload(season.sessions, season.actor, place, "longer.csv", "\n".join(longer).encode())
+        shown = files.preview(season.sessions, season.actor, file_id)
+        assert isinstance(shown, files.Preview)
         assert (shown.new, shown.same, shown.different_count) == (1, 8, 0)
-        drive.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
+        files.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
         assert not lap_of(season, key, 4).counts and best(season) == 65_444_000
 
     def test_facts_of_many_laps_are_written_at_once(self, season: Season, place: UUID) -> None:
@@ -437,8 +442,8 @@ class TestSessions:
         edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "late-brake"})
         done = moves.move_runs(season.sessions, season.actor, key.session_id, [], driver_id=season.drivers["Corin Ashgrove"])
         assert (done.laps, done.session_id) == (8, key.session_id) and best(season, "Corin Ashgrove") == 65_500_000 and best(season) is None
-        layout = week.combination(season.sessions, season.actor, place).layout_id
-        other = week.add_combination(season.sessions, season.actor, layout, "Truck B")
+        layout = combinations.combination(season.sessions, season.actor, place).layout_id
+        other = combinations.add_combination(season.sessions, season.actor, layout, "Truck B")
         key = RunKey(key.session_id, season.drivers["Corin Ashgrove"], 1)
         done = moves.move_runs(season.sessions, season.actor, key.session_id, [WhichRun(key.driver_id, 1)], combination_id=other.id)
         assert (done.combination_id, done.parts_lost) == (other.id, 0)
@@ -475,18 +480,18 @@ def test_reactions_are_each_persons_own(season: Season, driver: Actor) -> None:
 
 def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Season, place: UUID, driver: Actor) -> None:
     content = b"driver,session,lap,time\nY. Farrand,late,1,65.1\nStranger,late,1,64.9\n"
-    file_id = drive.upload(season.sessions, driver, place, "mine.csv", content)
-    drive.say_how(season.sessions, driver, file_id, None, {"Y. Farrand": season.drivers["Ysolde Farrand"]})
-    shown = drive.preview(season.sessions, driver, file_id)
-    assert isinstance(shown, drive.Preview) and shown.unknown_drivers == ("Stranger",)
-    done = drive.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
+    file_id = files.upload(season.sessions, driver, place, "mine.csv", content)
+    files.say_how(season.sessions, driver, file_id, None, {"Y. Farrand": season.drivers["Ysolde Farrand"]})
+    shown = files.preview(season.sessions, driver, file_id)
+    assert isinstance(shown, files.Preview) and shown.unknown_drivers == ("Stranger",)
+    done = files.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
     assert (done.added, done.left_out, done.drivers_added) == (1, 1, ())
     with pytest.raises(Refused, match="ask a manager or coach"):
-        drive.upload(season.sessions, driver, place, "theirs.csv", b"driver,session,lap,time\nCorin Ashgrove,late,1,65.1\n")
-    again = drive.upload(season.sessions, driver, place, "mine.csv", content)
-    drive.say_how(season.sessions, driver, again, None, {"Stranger": season.drivers["Corin Ashgrove"]})
-    look = drive.preview(season.sessions, driver, again)
-    assert isinstance(look, drive.Preview) and look.problem is not None and "Corin Ashgrove" in look.problem
+        files.upload(season.sessions, driver, place, "theirs.csv", b"driver,session,lap,time\nCorin Ashgrove,late,1,65.1\n")
+    again = files.upload(season.sessions, driver, place, "mine.csv", content)
+    files.say_how(season.sessions, driver, again, None, {"Stranger": season.drivers["Corin Ashgrove"]})
+    look = files.preview(season.sessions, driver, again)
+    assert isinstance(look, files.Preview) and look.problem is not None and "Corin Ashgrove" in look.problem
 
 
 class TestWhatIsSaidStays:
@@ -498,10 +503,10 @@ class TestWhatIsSaidStays:
         label = seen(season, key).practice.label
         rows = [f"Ysolde Farrand,{label},1,{number},{65 + number / 100:.3f}" for number in (9, 10)]
         content = "\n".join(["driver,session,run,lap,time", *rows]).encode()
-        file_id = drive.upload(season.sessions, season.actor, place, "longer.csv", content)
-        shown = drive.preview(season.sessions, season.actor, file_id)
-        assert isinstance(shown, drive.Preview) and shown.new == 2
-        drive.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
+        file_id = files.upload(season.sessions, season.actor, place, "longer.csv", content)
+        shown = files.preview(season.sessions, season.actor, file_id)
+        assert isinstance(shown, files.Preview) and shown.new == 2
+        files.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
         told = [(lap.number, lap.compound, lap.tyre_age, lap.fuel_l) for lap in seen(season, key).laps[-2:]]
         assert told == [(9, "hard", 12.0, None), (10, "hard", 13.0, None)]
         assert len({lap.compound for lap in seen(season, key).laps}) == 1, "one group, not two"
@@ -525,7 +530,7 @@ class TestWhatIsSaidStays:
         key = key_of(season, place)
         declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
         edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "spin"})
-        layout_id = week.combination(season.sessions, season.actor, place).layout_id
+        layout_id = combinations.combination(season.sessions, season.actor, place).layout_id
         view = book.book(season.sessions, season.actor, layout_id)
         drafts = [
             boundaries.DraftCorner(item.id, Corner("Kiln" if item.code == "T2" else item.code, item.start_m, item.apex_m, item.end_m))
@@ -544,7 +549,7 @@ class TestWhatIsSaidStays:
         edit.change_laps(season.sessions, season.actor, key, versions(season, key, 4), {"note": "kept"})
         edit.add_remark(season.sessions, season.actor, key, 4, {"corner": "T4", "kind": "slide", "text": "on the paint"})
         layout = Track("Quernholm", "Short", "street", 900.0, (Sector("S1", 0.0),), (Corner("T1", 100.0, 150.0, 200.0),))
-        other = week.add_combination(season.sessions, season.actor, layouts.draw_up(season.sessions, season.actor, layout), "Truck A")
+        other = combinations.add_combination(season.sessions, season.actor, layouts.draw_up(season.sessions, season.actor, layout), "Truck A")
         before = seen(season, key)
         done = moves.move_runs(season.sessions, season.actor, key.session_id, [], combination_id=other.id)
         there = sheet.run_sheet(season.sessions, season.actor, RunKey(done.session_id, key.driver_id, 1))
@@ -556,11 +561,11 @@ class TestWhatIsSaidStays:
         assert [lap.time_us for lap in back.laps] == [lap.time_us for lap in before.laps]
 
     def test_guests_are_asked_nothing_and_use_nothing_up(self, season: Season, place: UUID) -> None:
-        seen_before = week.combination(season.sessions, season.actor, place)
-        week.change_combination(season.sessions, season.actor, place, seen_before.version, None, {"solo_floor_s": 65.52})
+        seen_before = combinations.combination(season.sessions, season.actor, place)
+        combinations.change_combination(season.sessions, season.actor, place, seen_before.version, None, {"solo_floor_s": 65.52})
         assert [item.driver for item in asked.asked_laps(season.sessions, season.actor, place)] == ["Ysolde Farrand"]
-        row = next(item for item in people.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
-        people.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
+        row = next(item for item in members.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
+        members.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
         assert asked.asked_laps(season.sessions, season.actor, place) == []
         season.board()
         car = next(item.id for item in cars.cars(season.sessions, season.actor) if item.name == "Truck A")

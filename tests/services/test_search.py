@@ -5,9 +5,12 @@ from typing import Any
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services import drive, search, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person, make_team
+from fleet_rival.services.drive import files
+from fleet_rival.services.people.team import add_person, make_team
+from fleet_rival.services.shared import search
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from tests.conftest import DATA, manager_of
 
 Sessions = sessionmaker[Session]
@@ -23,11 +26,11 @@ Ysolde Farrand,rig of today,1,1,66.4
 @pytest.fixture
 def actor(sessions: Sessions) -> Actor:
     made = manager_of(sessions)
-    layout = track.add_track(sessions, made, (DATA / "oval-102" / "oval-a-102.track.json").read_bytes())
+    layout = tracks.add_track(sessions, made, (DATA / "oval-102" / "oval-a-102.track.json").read_bytes())
     for car in ("Grindle EC-2", "Other"):
-        combination = week.add_combination(sessions, made, layout.id, car)
-        file_id = drive.upload(sessions, made, combination.id, "x.laps.csv", LAPS.encode())
-        drive.confirm(sessions, made, file_id, drive.Wishes(combination.revision))
+        combination = combinations.add_combination(sessions, made, layout.id, car)
+        file_id = files.upload(sessions, made, combination.id, "x.laps.csv", LAPS.encode())
+        files.confirm(sessions, made, file_id, files.Wishes(combination.revision))
     return made
 
 

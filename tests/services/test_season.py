@@ -13,9 +13,12 @@ from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Combination, Entry, Series, SeriesWeekRow
 from fleet_rival.formats.season_export import write_season
 from fleet_rival.formats.seasons import read_season
-from fleet_rival.services import calendars, cars, entries, history, profiles, search, season_files, series, track
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.plan import calendars
+from fleet_rival.services.shared import history, search
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import cars, entries, profiles, season_files, series
 from tests.services.conftest import MONDAY, TRACK, Season
 
 
@@ -58,7 +61,7 @@ def test_what_nobody_can_mean_is_refused_and_the_rest_is_told(season: Season) ->
 def test_a_week_finds_its_layout_when_the_track_comes_later(season: Season) -> None:
     made = season.week(1, track="Quernholm", layout="Long")
     assert made.layout_id is None
-    layout = track.add_track(
+    layout = tracks.add_track(
         season.sessions, season.actor, TRACK.replace(season.track.encode(), b"Quernholm").replace(season.layout.encode(), b"Long")
     )
     assert series.week(season.sessions, season.actor, made.id).layout_id == layout.id

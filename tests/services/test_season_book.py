@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.api import schemas as s
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Combination
-from fleet_rival.services import entries, series
-from fleet_rival.services.errors import NotThere
 from fleet_rival.services.log import lessons, results, season_book
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.week import entries, series
 from tests.filled import Filled
 from tests.services.test_plan import RACE, Team, team_of
 from tests.services.test_race import entry_of

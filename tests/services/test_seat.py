@@ -8,9 +8,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
 from fleet_rival.db.tables import Driver, Lap
-from fleet_rival.services import profiles, seat
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.plan import seat
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week import profiles
 from tests.conftest import manager_of
 from tests.services.test_fix import Desk
 

@@ -18,12 +18,14 @@ from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
-from fleet_rival.services import cars, drive, history, week
-from fleet_rival.services.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.runs import declare, edit, sheet
+from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.fix import setups
-from fleet_rival.services.runs import declare, edit, sheet
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import history
+from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
+from fleet_rival.services.week import cars, combinations
 from tests.conftest import manager_of
 from tests.services.test_fix import Desk
 
@@ -194,8 +196,8 @@ def test_what_a_change_brought_stands_beside_how_the_runs_felt(desk: Desk) -> No
     setups.add_version(sessions, actor, own, 2, _values(SetupValue("Rear bar", "1"), SetupValue("Rear wing", "5")))
     rows = [*_run("1", 1, 66.4, "Quay v1"), *_run("1", 2, 65.9, "Quay v2"), *_run("1", 3, 65.1, "Quay v3"), *_run("1", 4, 65.0, "theirs")]
     content = "\n".join(["driver,session,run,lap,kind,time,setup,tyre_age", *rows]).encode()
-    file_id = drive.upload(sessions, actor, desk.combination, "a.csv", content)
-    drive.confirm(sessions, actor, file_id, drive.Wishes(week.combination(sessions, actor, desk.combination).revision))
+    file_id = files.upload(sessions, actor, desk.combination, "a.csv", content)
+    files.confirm(sessions, actor, file_id, files.Wishes(combinations.combination(sessions, actor, desk.combination).revision))
     driven = sheet.driven(sessions, actor, desk.combination).sessions[0]
     key = RunKey(driven.practice.id, desk.driver, 2)
     edit.write_feel(sessions, actor, key, 0, {"handling": {}, "readings": [], "note": "calmer over the rails"})

@@ -16,11 +16,12 @@ from sqlalchemy import select
 from fleet_rival.api import schemas
 from fleet_rival.core.times import format_time
 from fleet_rival.db.tables import Driver
-from fleet_rival.services import find, pace, sharing, steadiness
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.printing import MOST_PAGES, driver_pdf, pages_of
-from fleet_rival.services.sharing import driver_report_of, driver_text, figures_csv, figures_json, versus_csv
-from fleet_rival.services.team import add_person
+from fleet_rival.services.find import figures as find
+from fleet_rival.services.find import pace, sharing, steadiness
+from fleet_rival.services.find.printing import MOST_PAGES, driver_pdf, pages_of
+from fleet_rival.services.find.sharing import driver_report_of, driver_text, figures_csv, figures_json, versus_csv
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.wording.driver_report import MOST_LINES
 from tests.services.conftest import Season
 

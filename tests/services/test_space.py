@@ -9,11 +9,14 @@ from typing import Any
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services import drive, jobs, space, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NoRoom
-from fleet_rival.services.team import add_person
-from fleet_rival.services.traces import uploads
+from fleet_rival.services.drive import files as drive
+from fleet_rival.services.drive.traces import uploads
+from fleet_rival.services.people.team import add_person
+from fleet_rival.services.shared import jobs, space
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NoRoom
+from fleet_rival.services.track import tracks
+from fleet_rival.services.week import combinations
 from fleet_rival.telemetry.store import store
 from tests.conftest import example, manager_of
 
@@ -24,8 +27,8 @@ PLAIN = example("dirty/practice.plain.laps.csv")
 @pytest.fixture
 def place(sessions: Sessions) -> Any:
     actor = manager_of(sessions)
-    layout = track.add_track(sessions, actor, example("dirty/practice.track.json"))
-    return actor, week.add_combination(sessions, actor, layout.id, "Truck").id
+    layout = tracks.add_track(sessions, actor, example("dirty/practice.track.json"))
+    return actor, combinations.add_combination(sessions, actor, layout.id, "Truck").id
 
 
 def full(monkeypatch: pytest.MonkeyPatch, *, yes: bool = True) -> None:

@@ -15,14 +15,18 @@ from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Corner
 from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, PracticeSession, TraceFile, TraceRow, Upload
 from fleet_rival.formats.telemetry_export import TelemetryWriter
-from fleet_rival.services import boundaries, drive, find, history, profiles, track, week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.boundaries import DraftCorner
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.runs import edit
-from fleet_rival.services.runs.places import RunKey
-from fleet_rival.services.team import add_person, person_called
-from fleet_rival.services.traces import deriving, imports, keep, uploads, view
+from fleet_rival.services.drive import files
+from fleet_rival.services.drive.runs import edit
+from fleet_rival.services.drive.runs.places import RunKey
+from fleet_rival.services.drive.traces import deriving, imports, uploads, view
+from fleet_rival.services.find import figures
+from fleet_rival.services.people.team import add_person, person_called
+from fleet_rival.services.shared import history, trace_files
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.track import boundaries, tracks
+from fleet_rival.services.track.boundaries import DraftCorner
+from fleet_rival.services.week import combinations, profiles
 from fleet_rival.telemetry.store import Store, store
 from tests.conftest import DATA, manager_of
 from tests.core.test_telemetry import driven
@@ -38,8 +42,8 @@ class Garage:
     def __init__(self, sessions: Sessions, *, laps: bool = True, columns: str | None = None) -> None:
         self.sessions = sessions
         self.manager: Actor = manager_of(sessions)
-        self.layout = track.add_track(sessions, self.manager, (FOLDER / "oval-a-102.track.json").read_bytes())
-        made = week.add_combination(sessions, self.manager, self.layout.id, "Cinder Truck")
+        self.layout = tracks.add_track(sessions, self.manager, (FOLDER / "oval-a-102.track.json").read_bytes())
+        made = combinations.add_combination(sessions, self.manager, self.layout.id, "Cinder Truck")
         self.combination = made.id
         content = (FOLDER / "oval-a-102.laps.csv").read_text(encoding="utf-8").splitlines()
         if columns:  # whole laps alone
@@ -47,8 +51,8 @@ class Garage:
             kept = [names.index(name) for name in columns.split()]
             content = [",".join(line.split(",")[index] for index in kept) for line in content]
         if laps:
-            file_id = drive.upload(sessions, self.manager, made.id, "x.csv", "\n".join(content).encode())
-            drive.confirm(sessions, self.manager, file_id, drive.Wishes(made.revision))
+            file_id = files.upload(sessions, self.manager, made.id, "x.csv", "\n".join(content).encode())
+            files.confirm(sessions, self.manager, file_id, files.Wishes(made.revision))
 
     def send(self, content: bytes, name: str = "a.telemetry.parquet", actor: Actor | None = None) -> Any:
         who = actor or self.manager
@@ -101,7 +105,7 @@ def test_known_laps_get_their_traces_and_what_they_lacked(sessions: Sessions) ->
         session.query(Lap).update({Lap.sectors: None, Lap.segments: None})
     garage = object.__new__(Garage)
     garage.sessions, garage.manager = sessions, manager_of(sessions)
-    garage.combination = week.combinations(sessions, garage.manager)[0].id
+    garage.combination = combinations.combinations(sessions, garage.manager)[0].id
     bare = garage.rows()
     result = garage.read(FIRST.read_bytes())
     assert (result["matched"], result["filled"], result["added"], result["there"], result["holed"]) == (60, 60, 0, 0, 0)
@@ -127,9 +131,9 @@ def _act(sessions: Sessions, actor: Actor, which: int) -> Any:
 
 def test_boundary_speeds_reach_the_ideals(sessions: Sessions) -> None:
     garage = Garage(sessions)
-    before, _ = find.summary(sessions, garage.manager, garage.combination)
+    before, _ = figures.summary(sessions, garage.manager, garage.combination)
     garage.read(FIRST.read_bytes())
-    after, _ = find.summary(sessions, garage.manager, garage.combination)
+    after, _ = figures.summary(sessions, garage.manager, garage.combination)
     assert before != after
 
 
@@ -183,9 +187,9 @@ def test_new_laps_join_the_session_in_which_the_others_were_found(sessions: Sess
         one = {lap.number: lap.time_us for lap in session.scalars(select(Lap))}
     rows = ["driver,session,run,lap,time"]
     rows += [f"Ysolde Farrand,evening (2),2,{number},{time * 1.02 / 1e6:.6f}" for number, time in one.items()]
-    revision = week.combination(sessions, garage.manager, garage.combination).revision
-    file_id = drive.upload(sessions, garage.manager, garage.combination, "second.csv", "\n".join(rows).encode())
-    drive.confirm(sessions, garage.manager, file_id, drive.Wishes(revision))
+    revision = combinations.combination(sessions, garage.manager, garage.combination).revision
+    file_id = files.upload(sessions, garage.manager, garage.combination, "second.csv", "\n".join(rows).encode())
+    files.confirm(sessions, garage.manager, file_id, files.Wishes(revision))
     result = garage.read(parquet(*second))
     assert (result["matched"], result["added"], result["differs"]) == (3, 1, 0)
     with sessions() as session:
@@ -216,16 +220,16 @@ def test_a_person_reads_the_own_file_alone(sessions: Sessions) -> None:
 
 
 def test_many_laps_lie_in_several_files_and_each_is_found(sessions: Sessions, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(keep, "_LAPS_A_FILE", 2)
+    monkeypatch.setattr(trace_files, "_LAPS_A_FILE", 2)
     garage = Garage(sessions, laps=False)
     profiles.add_driver(sessions, garage.manager, "Ysolde Farrand")
     assert garage.read(parquet(*(oval(number) for number in range(1, 6))))["added"] == 5
     with sessions() as session:
         assert len(session.scalars(select(TraceFile)).all()) == 3
         ids = list(session.scalars(select(Lap.id).order_by(Lap.number)))
-        found = dict(keep.load_traces(session, garage.manager.team_id, ids))
+        found = dict(trace_files.load_traces(session, garage.manager.team_id, ids))
     assert [found[key].lap for key in ids] == [1, 2, 3, 4, 5]
-    with pytest.raises(ZeroDivisionError), keep.trace_sink(("time_s", "distance_m", "speed_kmh")) as sink:
+    with pytest.raises(ZeroDivisionError), trace_files.trace_sink(("time_s", "distance_m", "speed_kmh")) as sink:
         raise ZeroDivisionError
     assert sink.files == []
 
@@ -304,7 +308,7 @@ def test_other_boundaries_cut_laps_with_traces_anew_and_are_taken_back_whole(ses
 
 def track_of(sessions: Sessions, garage: Garage) -> Any:
     with sessions() as session:
-        return track.load_track(session, session.scalars(select(Layout).where(Layout.public_id == garage.layout.id)).one())
+        return tracks.load_track(session, session.scalars(select(Layout).where(Layout.public_id == garage.layout.id)).one())
 
 
 def _corners(sessions: Sessions, garage: Garage) -> list[Any]:
@@ -328,26 +332,26 @@ def test_layouts_are_found_from_a_file_and_from_laps(sessions: Sessions) -> None
 def test_what_nobody_names_is_swept_and_what_is_needed_stays(sessions: Sessions, tmp_path: Path) -> None:
     garage = Garage(sessions)
     garage.read(FIRST.read_bytes())
-    keep.sweep(sessions, now() + timedelta(days=365))
+    trace_files.sweep(sessions, now() + timedelta(days=365))
     with sessions() as session:
         assert session.scalars(select(TraceFile)).all() and not session.scalars(select(Upload)).all()
     lap = view.traced_laps(sessions, garage.manager, garage.combination)[0]
     assert view.overlay(sessions, garage.manager, garage.combination, [lap.key], "speed_kmh").laps[0].values
     history.undo(sessions, garage.manager, _act(sessions, garage.manager, 0))
-    keep.sweep(sessions, now())
+    trace_files.sweep(sessions, now())
     history.redo(sessions, garage.manager, _act(sessions, garage.manager, 0))
     assert view.overlay(sessions, garage.manager, garage.combination, [lap.key], "speed_kmh").laps[0].values
     # Pieces of a file that was given up go after a week, and pieces that no row names at once.
     coming = uploads.begin_upload(sessions, garage.manager, garage.combination, "b.parquet", 10)
     uploads.add_piece(sessions, garage.manager, coming.id, 0, io.BytesIO(b"0123").read)
     store().write_piece("11111111-1111-1111-1111-111111111111", io.BytesIO(b"x").read, 1)
-    keep.sweep(sessions, now() + timedelta(days=6))
+    trace_files.sweep(sessions, now() + timedelta(days=6))
     assert store().uploads() == [str(coming.id)]
-    keep.sweep(sessions, now() + timedelta(days=8))
+    trace_files.sweep(sessions, now() + timedelta(days=8))
     assert store().uploads() == []
     # Traces that were taken back go after a month, their file with them.
     history.undo(sessions, garage.manager, _act(sessions, garage.manager, 0))
-    keep.sweep(sessions, now() + timedelta(days=31))
+    trace_files.sweep(sessions, now() + timedelta(days=31))
     with sessions() as session:
         assert not session.scalars(select(TraceFile)).all()
     own = Store(tmp_path.as_uri())

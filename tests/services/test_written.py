@@ -29,9 +29,9 @@ from fleet_rival.db.tables import (
     Setup,
     SetupVersion,
 )
-from fleet_rival.services.base import Actor
-from fleet_rival.services.team import make_team
-from fleet_rival.services.written import KINDS, written
+from fleet_rival.services.log.written import KINDS, written
+from fleet_rival.services.people.team import make_team
+from fleet_rival.services.shared.base import Actor
 from tests.conftest import manager_of
 from tests.filled import Filled
 from tests.services.test_plan import TUESDAY, Team

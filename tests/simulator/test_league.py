@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fleet_rival.core.analysis import analyse
-from fleet_rival.core.corners.whole import clinics_of, curves_by_driver
+from fleet_rival.core.clinics import clinics_of, curves_by_driver
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.options import option_pairs, option_trial
 from fleet_rival.core.settings import Settings

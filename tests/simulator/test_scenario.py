@@ -12,9 +12,9 @@ from zoneinfo import ZoneInfo
 import pyarrow.parquet as pq
 import pytest
 
-from fleet_rival.cli.demo_data import scenario
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.telemetry.filling import fill_laps
+from fleet_rival.demo.load import scenario
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.simulator.league import BEHIND, WEEKS, League, league

@@ -12,7 +12,7 @@ from fleet_rival.core.laps.questions import QUESTIONS, Question
 from fleet_rival.core.runs.context import Change, RunContext, changes_since, deliberate
 from fleet_rival.core.runs.precheck import Check, pre_drive_check
 from fleet_rival.core.runs.typed import LETTERS
-from fleet_rival.services.runs.asked import ANSWERS
+from fleet_rival.services.drive.runs.asked import ANSWERS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, answer_words, change_words, check_words, letters, question_words, together_words
 

@@ -1,37 +1,23 @@
 """The routes, by step of the work: read the request, call one service, write the answer. Importing them hangs them on `api`."""
 
-from fleet_rival.api.routes import (
-    board,
-    drive,
-    exchange,
-    find,
-    fix,
-    garage,
-    history,
-    live,
-    log,
-    people,
-    plan,
-    race,
-    runs,
-    season,
-    sign_in,
-    telemetry,
-    track,
-    week,
-)
+from fleet_rival.api.routes import find, fix, log, plan, race, track
+from fleet_rival.api.routes.drive import files, live, runs, telemetry
+from fleet_rival.api.routes.people import members, sign_in
+from fleet_rival.api.routes.shared import exchange, history
+from fleet_rival.api.routes.week import board, combinations, garage, season
 
 __all__ = [
     "board",
-    "drive",
+    "combinations",
     "exchange",
+    "files",
     "find",
     "fix",
     "garage",
     "history",
     "live",
     "log",
-    "people",
+    "members",
     "plan",
     "race",
     "runs",
@@ -39,5 +25,4 @@ __all__ = [
     "sign_in",
     "telemetry",
     "track",
-    "week",
 ]

@@ -8,8 +8,9 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, kept, sessions
-from fleet_rival.services import beside, find, pace, printing, search, sharing, steadiness
-from fleet_rival.services.errors import Conflict
+from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness
+from fleet_rival.services.shared import search
+from fleet_rival.services.shared.errors import Conflict
 
 _find = Tag(name="find")
 
@@ -18,14 +19,14 @@ _find = Tag(name="find")
 @allowed("manager", "coach", "driver")
 def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """All drivers' figures and ladders; a driver's own, unless the team opened the others'."""
-    return kept(*find.summary(sessions(), actor(), path.combination_id, query.week, query.also))
+    return kept(*figures.summary(sessions(), actor(), path.combination_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
 @allowed("manager", "coach", "driver")
 def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
-    return kept(*find.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
+    return kept(*figures.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find])

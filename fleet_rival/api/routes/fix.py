@@ -7,8 +7,8 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, kept, sessions
+from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.fix import audit, card, clinic, say, setups, work
-from fleet_rival.services.runs.places import RunKey
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 _fix = Tag(name="fix")

@@ -7,8 +7,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions
-from fleet_rival.services import written
-from fleet_rival.services.log import debrief, lessons, results, season_book
+from fleet_rival.services.log import debrief, lessons, results, season_book, written
 
 _log = Tag(name="log")
 

@@ -7,8 +7,8 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
-from fleet_rival.services import entries, lineup, outlook, seat
-from fleet_rival.services.plan import change, rules, view, why
+from fleet_rival.services.plan import change, lineup, outlook, rules, seat, view, why
+from fleet_rival.services.week import entries
 
 _plan = Tag(name="plan")
 

@@ -10,9 +10,9 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sent_file, sessions, telling_current
 from fleet_rival.core.track import BadTrack, Corner, Pit, Sector, Track
-from fleet_rival.services import book, boundaries, layouts, track
-from fleet_rival.services.boundaries import DraftCorner
-from fleet_rival.services.errors import Refused
+from fleet_rival.services.shared.errors import Refused
+from fleet_rival.services.track import book, boundaries, layouts, tracks
+from fleet_rival.services.track.boundaries import DraftCorner
 
 _track = Tag(name="track")
 
@@ -21,14 +21,14 @@ _track = Tag(name="track")
 @allowed("manager", "coach", "driver")
 def list_layouts() -> Any:
     """All layouts of the team."""
-    return s.validate(s.Layouts, {"items": track.layouts(sessions(), actor())})
+    return s.validate(s.Layouts, {"items": tracks.layouts(sessions(), actor())})
 
 
 @api.post("/layouts", responses={"200": s.LayoutOut, "201": s.LayoutOut}, tags=[_track])
 @allowed("manager", "coach")
 def add_layout(form: s.FileForm) -> Any:
     """Take a track file in. The same file twice changes nothing."""
-    view = track.add_track(sessions(), actor(), sent_file(form, "track.json")[1])
+    view = tracks.add_track(sessions(), actor(), sent_file(form, "track.json")[1])
     return s.validate(s.LayoutOut, view), 200 if view.already_there else 201
 
 

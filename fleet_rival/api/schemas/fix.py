@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
-from fleet_rival.api.schemas.find import GroupOut
+from fleet_rival.api.schemas.find.figures import GroupOut
 from fleet_rival.core.laps.lap import MISTAKES
 from fleet_rival.core.runs.setups import PURPOSES
 

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Moment, Schema
 from fleet_rival.services.log.lessons import CONDITIONS
 from fleet_rival.services.log.results import FAULTS, HAPPENED
-from fleet_rival.services.written import WrittenKind
+from fleet_rival.services.log.written import WrittenKind
 
 LessonCondition = Literal[CONDITIONS]  # type: ignore[valid-type]
 

@@ -6,11 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fleet_rival.core.consistency import adjusted_deviation
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, median, median_abs_deviation, middle, theil_sen_slope
+from fleet_rival.core.statistics import MAD_TO_SD, adjusted_deviation, median, median_abs_deviation, middle, theil_sen_slope
 
 __all__ = ["LapOfRun", "RunScatter", "by_lap_of_run", "by_run"]
 

@@ -1,8 +1,8 @@
 """The board as it goes out: JSON, kept as long as nothing that it stands on has changed and the minute is the same."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any, Final
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -11,23 +11,25 @@ import orjson
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.clock import now
 from fleet_rival.core.season.attention import KINDS, Need, concerns
 from fleet_rival.core.season.clashes import Clash
 from fleet_rival.core.season.zones import day_begins
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import ChangeSet, Combination, StandingRow
-from fleet_rival.services import standing
-from fleet_rival.services.base import Actor
-from fleet_rival.services.board.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
-from fleet_rival.services.board.load import COMING_WEEKS, DriverState, Loaded, WeekState, load
-from fleet_rival.services.kept import Recent, code_stamp
-from fleet_rival.services.last_backup import last_ended, this_var
+from fleet_rival.services.find import standing
+from fleet_rival.services.find.overview.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
+from fleet_rival.services.find.overview.fresh import loaded_with_old, moment_on, refresh
+from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
 from fleet_rival.services.plan.coming import Practice, practice_of
-from fleet_rival.services.standing import Kept
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.cache.answers import Recent, code_stamp
+from fleet_rival.services.shared.last_backup import last_ended, this_var
 from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
 
-__all__ = ["Board", "board", "catch_up", "up_to_date"]
+__all__ = [
+    "Board",
+    "board",
+]
 
 _SHORT_LIST: Final = 8
 """Needs that are shown at once; the rest is counted."""
@@ -57,13 +59,13 @@ def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone:
     stamp = _stamp(sessions, actor, shown, zone, now)
     if found := _at_hand.get(stamp):
         return Board(found, stamp, ())
-    loaded, sizes = _load(sessions, actor, _moment(shown, local))
+    loaded, sizes = loaded_with_old(sessions, actor, moment_on(shown, local))
     behind = {key for key, size in sizes.items() if size > standing.LARGE_FROM_LAPS}
     if sizes.keys() - behind:
         # Figures that are quickly made are made now; that is a change, so that stamp and all are taken anew.
-        _refresh(sessions, actor, loaded, sizes.keys() - behind)
+        refresh(sessions, actor, loaded, sizes.keys() - behind)
         stamp = _stamp(sessions, actor, shown, zone, now)
-        loaded, _ = _load(sessions, actor, _moment(shown, local))
+        loaded, _ = loaded_with_old(sessions, actor, moment_on(shown, local))
     with sessions() as session:
         practice = practice_of(session, actor, [entry.id for week in loaded.shown for entry in week.entries.values()], now)
     body = orjson.dumps(_answer(loaded, actor, shown, zone, now, practice))
@@ -73,10 +75,6 @@ def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone:
 
 
 _at_hand = Recent(most_bytes=16_000_000)
-
-
-def _moment(day: date, local: datetime) -> datetime:
-    return datetime.combine(day, local.time(), local.tzinfo).astimezone(UTC)
 
 
 def _last(table: type[ChangeSet | StandingRow]) -> Any:
@@ -98,44 +96,6 @@ def _stamp(sessions: sessionmaker[Session], actor: Actor, day: date, zone: ZoneI
     backup = _backup(actor)
     who += f":{backup['at']}" if backup else ""
     return f"{actor.team_id}:{who}:{day}:{zone.key}:{now:%Y%m%d%H%M}:{'/'.join(map(str, state))}:{code_stamp()[:12]}"
-
-
-def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = None) -> None:
-    """Make all figures anew that are out of date, however long it takes.
-
-    Args:
-        day: whose board is meant; today's where missing.
-    """
-    moment = now()
-    up_to_date(sessions, actor, _moment(day, moment) if day else moment)
-
-
-def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> Loaded:
-    """The board as it stands at a moment, with figures that are right, however long they take, and with so many weeks to come."""
-    loaded, sizes = _load(sessions, actor, moment, coming)
-    if not sizes:
-        return loaded
-    _refresh(sessions, actor, loaded, sizes.keys())
-    return _load(sessions, actor, moment, coming)[0]
-
-
-def _load(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> tuple[Loaded, dict[int, int]]:
-    """The board, and how many laps the combinations have whose figures are out of date."""
-    with sessions() as session:
-        loaded = load(session, actor, moment, coming)
-        old = {combination.key for week in loaded.weeks for combination in week.combinations if _is_old(loaded.figures(combination, week))}
-        return loaded, {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
-
-
-def _is_old(kept: Kept | None) -> bool:
-    return kept is None or not kept.right
-
-
-def _refresh(sessions: sessionmaker[Session], actor: Actor, loaded: Loaded, keys: Iterable[int]) -> None:
-    """Make combinations' figures anew, for all weeks in which they are driven."""
-    for key in sorted(keys):
-        stretches = {week.stretches[key] for week in loaded.weeks if key in week.stretches}
-        standing.refresh(sessions, actor.team_id, key, stretches)
 
 
 def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, practice: Mapping[UUID, Practice]) -> dict[str, Any]:

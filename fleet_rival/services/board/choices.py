@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.season.availability import covers
 from fleet_rival.core.season.clashes import occupied
 from fleet_rival.db.tables import SeriesWeekRow
-from fleet_rival.services.base import Actor
-from fleet_rival.services.board.cells import minutes_of
-from fleet_rival.services.board.load import load
-from fleet_rival.services.entries import entry
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.find.overview.cells import minutes_of
+from fleet_rival.services.find.overview.load import load
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week.entries import entry
+from fleet_rival.services.week.rows import load_weeks
 
 __all__ = ["StartChoice", "start_choices"]
 

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import BoardVisit, Person
-from fleet_rival.services.base import Actor
+from fleet_rival.services.shared.base import Actor
 
 __all__ = ["visit"]
 

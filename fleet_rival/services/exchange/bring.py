@@ -18,12 +18,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.db.tables import BROUGHT, Base, Membership, Person, Team
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageReader
-from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
-from fleet_rival.services.errors import Conflict, Refused
+from fleet_rival.services.drive.traces.reading import check_traces
 from fleet_rival.services.exchange.export import file_path, trace_path
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
-from fleet_rival.services.team import give_password
-from fleet_rival.services.traces.reading import check_traces
+from fleet_rival.services.people.team import give_password
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change
+from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.telemetry.store import store
 
 __all__ = ["Brought", "WayIn", "bring_team", "let_in", "members_of"]

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Base, ChangeSet, Combination, Driver, Entry, Lap, Membership, SeriesWeekCar, SeriesWeekRow, Team
 from fleet_rival.formats.packages import PackageTable, write_package
-from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
-from fleet_rival.services.errors import NotThere
 from fleet_rival.services.exchange.tables import TELEMETRY, PlainTable, plain_tables
-from fleet_rival.services.series_rows import load_weeks
-from fleet_rival.services.standing import Stretch, stretch_of
-from fleet_rival.services.week import settings_of
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.week.combinations import settings_of
+from fleet_rival.services.week.rows import load_weeks
+from fleet_rival.services.week.stretches import Stretch, stretch_of
 from fleet_rival.telemetry.store import store
 
 __all__ = ["export_driver", "export_team", "file_path", "package_name", "trace_path"]

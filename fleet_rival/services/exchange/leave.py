@@ -27,9 +27,9 @@ from fleet_rival.db.tables import (
     TraceFile,
     TraceRow,
 )
-from fleet_rival.services.base import Actor, begin_change, find_row
-from fleet_rival.services.errors import Conflict
 from fleet_rival.services.exchange.packages import forget_packages
+from fleet_rival.services.shared.base import Actor, begin_change, find_row
+from fleet_rival.services.shared.errors import Conflict
 from fleet_rival.telemetry.store import store
 
 __all__ = ["make_nameless"]

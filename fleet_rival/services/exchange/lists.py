@@ -24,9 +24,9 @@ from fleet_rival.db.tables import (
     TrackRow,
 )
 from fleet_rival.formats.sheets import write_table, write_workbook
-from fleet_rival.services.base import Actor
 from fleet_rival.services.log.lessons import lessons
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week.rows import load_weeks
 
 __all__ = ["LISTS", "list_csv", "list_xlsx"]
 

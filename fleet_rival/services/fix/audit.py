@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.corners.audit import sides_of
 from fleet_rival.db.tables import Combination, Driver, LayoutCorner, ReferenceRow
-from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.errors import NotThere
-from fleet_rival.services.find import may_see
-from fleet_rival.services.fix.looked import look_through
-from fleet_rival.services.look import asked_look
+from fleet_rival.services.find.figures import may_see
+from fleet_rival.services.find.look import asked_look
+from fleet_rival.services.fix.passes import look_through
+from fleet_rival.services.shared.base import Actor, find_row
+from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.wording.clinic import audit_words
 
 __all__ = ["Audited", "reference_audit"]

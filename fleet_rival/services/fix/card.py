@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.book.references import Point, best_of
 from fleet_rival.core.corners.kinds import POINT_OF
 from fleet_rival.db.tables import Combination, Driver, Layout, LayoutCorner, ReferenceRow
-from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.book.load import as_reference, unit_of
 from fleet_rival.services.fix.clinic import driver_clinic
 from fleet_rival.services.fix.work import AssignmentView, assignments, exercises, helped_by_kind
-from fleet_rival.services.week import combination
+from fleet_rival.services.shared.base import Actor, find_row
+from fleet_rival.services.track.book.load import as_reference, unit_of
+from fleet_rival.services.week.combinations import combination
 from fleet_rival.wording.book import reference_words
 from fleet_rival.wording.clinic import card_text, gain_words
 

@@ -21,13 +21,13 @@ from fleet_rival.core.corners.when import Trend, trend_of, when_of
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, SeriesWeekRow
-from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.errors import NotThere
-from fleet_rival.services.find import may_see, sees_others
-from fleet_rival.services.fix.looked import LookedThrough, look_through
-from fleet_rival.services.kept import as_json, kept_answer
-from fleet_rival.services.look import Look, asked_look
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.find.figures import may_see, sees_others
+from fleet_rival.services.find.look import Look, asked_look
+from fleet_rival.services.fix.passes import LookedThrough, look_through
+from fleet_rival.services.shared.base import Actor, find_row
+from fleet_rival.services.shared.cache.answers import as_json, kept_answer
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.wording.clinic import (
     PHASE_WORDS,
     evidence,

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.telemetry.curves import LapCurves, curves_of
 from fleet_rival.db.tables import LapCurve, TraceRow
-from fleet_rival.services.traces.keep import load_traces
+from fleet_rival.services.shared.trace_files import load_traces
 
 __all__ = ["curve_keys", "load_curves"]
 

@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import MISTAKES
 from fleet_rival.db.tables import Combination, CorrectionRow, LikeKind
-from fleet_rival.services.base import Actor, begin_change
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.revisions import raise_revisions
-from fleet_rival.services.runs.places import RunKey, find_place, laps_in, refuse_strange_corners, refuse_strange_parts, track_of
+from fleet_rival.services.drive.runs.places import RunKey, find_place, laps_in, refuse_strange_corners, refuse_strange_parts, track_of
+from fleet_rival.services.shared.base import Actor, begin_change
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.shared.revisions import raise_revisions
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = ["correct", "uncorrect"]

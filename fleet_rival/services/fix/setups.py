@@ -10,14 +10,14 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.runs.context import RunContext
-from fleet_rival.core.runs.setups import BadSetup, Difference, SetupSheet, SetupValue, differences, label_of, warnings_of
+from fleet_rival.core.runs.setups import BadSetup, Difference, SetupSheet, SetupValue, differences, label_of
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, Person, PracticeSession, Run, Setup, SetupVersion, TrackRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
-from fleet_rival.services import pace
-from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
-from fleet_rival.services.errors import Conflict, NotThere, Refused
+from fleet_rival.services.find import pace
+from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.week.setup_sheets import sheet_of
 
 __all__ = [
     "Brought",
@@ -30,8 +30,6 @@ __all__ = [
     "file_of",
     "remove_setup",
     "setup",
-    "setup_labels",
-    "setup_warnings",
     "setups",
 ]
 
@@ -135,12 +133,6 @@ def _view(row: Setup, car: Car, written: Sequence[tuple[SetupVersion, str]], lap
         told.append(VersionView(*about, changed, laps.get((car.id, label), 0)))
         before = sheet
     return SetupView(row.public_id, row.version, row.name, car.public_id, car.name, row.note, tuple(reversed(told)))
-
-
-def sheet_of(name: str, row: SetupVersion) -> SetupSheet:
-    """A version as the core knows it."""
-    values = tuple(SetupValue(item["name"], item["value"], item["unit"], item["corner"]) for item in row.lines)
-    return SetupSheet(name, row.number, values, row.purpose, row.assists, row.reason)
 
 
 def _text(values: Mapping[str, Any], name: str) -> str | None:
@@ -269,32 +261,6 @@ def file_of(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, numbe
     body = setup_csv(sheets[number]) if form == "csv" else setup_json(sheets[number])
     plain = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in sheets[number].name).strip("-").lower() or "setup"
     return body, f"{plain}-v{number}.{form}"
-
-
-def _of_car(session: Session, row: Combination) -> dict[str, SetupSheet]:
-    """All versions that a combination's car has, by what runs call them, the latest first."""
-    found = session.execute(
-        select(Setup.name, SetupVersion)
-        .join(Setup, (Setup.team_id == SetupVersion.team_id) & (Setup.id == SetupVersion.setup_id))
-        .where(Setup.team_id == row.team_id, Setup.car_id == row.car_id)
-        .order_by(SetupVersion.id.desc())
-    )
-    return {label_of(name, item.number): sheet_of(name, item) for name, item in found}
-
-
-def setup_labels(session: Session, row: Combination) -> tuple[str, ...]:
-    """What runs of a combination can call their setup, the latest first."""
-    return tuple(_of_car(session, row))
-
-
-def setup_warnings(session: Session, row: Combination, context: RunContext, wetness: str | None) -> list[str]:
-    """What speaks against the setup that a run names, where the team has a sheet of it.
-
-    Args:
-        wetness: in which the week is driven; None: nobody said.
-    """
-    sheet = _of_car(session, row).get(context.setup) if context.setup else None
-    return warnings_of(sheet, context, wetness) if sheet else []
 
 
 def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> list[Brought]:

@@ -16,14 +16,14 @@ from fleet_rival.core.corners.helped import Helped, helped_of
 from fleet_rival.core.corners.work import NOT_DRIVEN, Judged, judge_exercise
 from fleet_rival.core.laps.lap import MISTAKES
 from fleet_rival.db.tables import Assignment, Car, Combination, Driver, Exercise, Layout, TrackRow
-from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row, named
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.find import may_see
-from fleet_rival.services.fix.looked import LookedThrough, look_through
-from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.look import Look, asked_look
-from fleet_rival.services.remembered import key_of
-from fleet_rival.services.runs.places import refuse_strange_parts, track_of
+from fleet_rival.services.drive.runs.places import refuse_strange_parts, track_of
+from fleet_rival.services.find.figures import may_see
+from fleet_rival.services.find.look import Look, asked_look
+from fleet_rival.services.fix.passes import LookedThrough, look_through
+from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
+from fleet_rival.services.shared.cache.answers import kept_answer
+from fleet_rival.services.shared.cache.memory import key_of
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.wording.clinic import helped_words, work_words
 from fleet_rival.wording.exercises import SHIPPED, mark_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS

@@ -12,13 +12,13 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.race.afterwards import repeated, under_pressure
 from fleet_rival.db.tables import Car, Entry, Layout, LayoutCorner, Lesson, SeriesWeekRow
-from fleet_rival.services import entries
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere
 from fleet_rival.services.log.results import PastRace, ResultView, past_races, results_of
 from fleet_rival.services.log.seasons import Looked, calibration, looked_at
-from fleet_rival.services.race.entered import combination_of
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.week import entries
+from fleet_rival.services.week.entered import combination_of
+from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.wording.debrief import (
     FIGURE_WORDS,
     calibration_words,

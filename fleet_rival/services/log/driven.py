@@ -15,14 +15,14 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.race.driven import RaceDriven, driven_race, laps_of_start
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Entry, Layout, SeriesWeekRow
-from fleet_rival.services.analysed import without_intervals
-from fleet_rival.services.base import Actor
-from fleet_rival.services.kept import kept_answer
-from fleet_rival.services.race.entered import entered_combinations
-from fleet_rival.services.series_rows import load_weeks
-from fleet_rival.services.standing import Stretch, stretch_of, within
-from fleet_rival.services.track import load_track
-from fleet_rival.services.week import settings_of
+from fleet_rival.services.find.analyses import without_intervals
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.cache.answers import kept_answer
+from fleet_rival.services.track.tracks import load_track
+from fleet_rival.services.week.combinations import settings_of
+from fleet_rival.services.week.entered import entered_combinations
+from fleet_rival.services.week.rows import load_weeks
+from fleet_rival.services.week.stretches import Stretch, stretch_of, within
 
 __all__ = ["driven_starts"]
 

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session, aliased, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
-from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
-from fleet_rival.services.errors import NotThere, Refused
-from fleet_rival.services.full_text import holding, words_of
+from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.shared.full_text import holding, words_of
 
 __all__ = ["CONDITIONS", "LessonView", "add_lesson", "change_lesson", "confirm_lesson", "lessons", "lessons_of_week", "remove_lesson"]
 

@@ -1,6 +1,6 @@
 """What races brought: a result for each start, as the driver saw it; a week's points follow from its starts'."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -11,12 +11,12 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import MISTAKES
-from fleet_rival.core.race.afterwards import counted
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Driver, Entry, LayoutCorner, Person, RaceResult, Series, SeriesWeekRow
-from fleet_rival.services.base import Actor, about, begin_change, check_version, find_row
-from fleet_rival.services.errors import Conflict, NotThere, Refused
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.week.points import count_points
+from fleet_rival.services.week.rows import load_weeks
 
 __all__ = [
     "FAULTS",
@@ -25,7 +25,6 @@ __all__ = [
     "ResultView",
     "add_result",
     "change_result",
-    "count_points",
     "past_races",
     "remove_result",
     "results_of",
@@ -199,26 +198,6 @@ def remove_result(sessions: sessionmaker[Session], actor: Actor, result_id: UUID
         if had and not list(_of(session, entry)):
             entry.points = None
         count_points(session, actor, [entry])
-
-
-def count_points(session: Session, actor: Actor, entries: Sequence[Entry]) -> None:
-    """Let the points of some entries' weeks follow from those of their starts; where no start has any, what somebody entered stays."""
-    query = (
-        select(RaceResult.entry_id, RaceResult.points, Series.starts_count)
-        .join(Entry, (Entry.team_id == RaceResult.team_id) & (Entry.id == RaceResult.entry_id))
-        .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
-        .join(Series, (Series.team_id == Entry.team_id) & (Series.id == SeriesWeekRow.series_id))
-        .where(RaceResult.team_id == actor.team_id, RaceResult.entry_id.in_([entry.id for entry in entries]), RaceResult.points.is_not(None))
-        .order_by(RaceResult.starts_at)
-    )
-    points: dict[int, list[float]] = {}
-    rules: dict[int, str] = {}
-    for key, own, rule in session.execute(query):
-        points.setdefault(key, []).append(float(own or 0.0))
-        rules[key] = rule
-    for entry in entries:
-        if entry.id in points and entry.points != (told := counted(points[entry.id], rules[entry.id])):
-            entry.points = told
 
 
 def _of(session: Session, entry: Entry) -> Iterable[RaceResult]:

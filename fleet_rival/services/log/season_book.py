@@ -13,13 +13,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.corners.season import over_season
 from fleet_rival.db.tables import Driver, Entry, SeriesWeekRow
-from fleet_rival.services.base import Actor, find_row
-from fleet_rival.services.errors import NotThere
-from fleet_rival.services.find import may_see
+from fleet_rival.services.find.figures import may_see
+from fleet_rival.services.find.steadiness import DrivenWeek, driven_weeks
 from fleet_rival.services.fix.clinic import driver_clinic
 from fleet_rival.services.log.lessons import lessons
-from fleet_rival.services.steadiness import DrivenWeek, driven_weeks
-from fleet_rival.services.week import target_of
+from fleet_rival.services.shared.base import Actor, find_row
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.week.combinations import target_of
 from fleet_rival.wording.debrief import mistakes_words, season_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 

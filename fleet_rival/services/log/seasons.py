@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.race.afterwards import Calibration, Compared, Taught, calibrated, compared
 from fleet_rival.core.race.driven import RaceDriven
 from fleet_rival.db.tables import Entry, RaceSheet
-from fleet_rival.services.base import Actor
 from fleet_rival.services.log.driven import driven_starts
 from fleet_rival.services.log.expected import read_expected
 from fleet_rival.services.log.results import PastRace, ResultView, past_races
+from fleet_rival.services.shared.base import Actor
 
 __all__ = ["Looked", "calibration", "looked_at", "taught"]
 

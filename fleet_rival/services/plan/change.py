@@ -8,8 +8,8 @@ from uuid import UUID
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Driver, PlanBlock, Resource
-from fleet_rival.services.base import Actor, begin_change, check_version, find_row
-from fleet_rival.services.errors import Refused
+from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row
+from fleet_rival.services.shared.errors import Refused
 from fleet_rival.wording.plan import block_words
 
 __all__ = ["change_block", "remove_block"]

@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session
 
 from fleet_rival.core.planning.follow import OPEN
 from fleet_rival.db.tables import Combination, Driver, Entry, PlanBlock, Resource, SeriesWeekRow
-from fleet_rival.services.base import Actor
-from fleet_rival.services.plan.followed import became_of, combinations_of
+from fleet_rival.services.plan.followed import became_of
 from fleet_rival.services.plan.rules import own_rules
-from fleet_rival.services.series_rows import load_weeks
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week.entered import combinations_of
+from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.wording.plan import became_words, block_words, gain_words, pass_words
 
 __all__ = ["ComingBlock", "Practice", "coming_blocks", "practice_of"]

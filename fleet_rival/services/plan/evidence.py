@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.corners.helped import Helped
 from fleet_rival.core.planning.readiness import Evidence, OpenMistake, OpenOption
 from fleet_rival.db.tables import Lap
-from fleet_rival.services import pace
-from fleet_rival.services.base import Actor
-from fleet_rival.services.board.cells import Cell, race_minutes_of
-from fleet_rival.services.board.load import DriverState, Loaded, WeekState
-from fleet_rival.services.errors import NotThere
+from fleet_rival.services.find import pace
+from fleet_rival.services.find.overview.cells import Cell, race_minutes_of
+from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
 from fleet_rival.services.fix.clinic import driver_clinic
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere
 
 __all__ = ["Driven", "driven_runs", "evidence_of"]
 

@@ -1,6 +1,5 @@
 """What became of planned blocks, from the runs that were declared and driven."""
 
-from collections import defaultdict
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any, Final
@@ -10,10 +9,11 @@ from sqlalchemy.orm import Session
 
 from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.follow import DrivenRun, Followed, PlannedBlock, follow
-from fleet_rival.db.tables import ChangeSet, Combination, Entry, Lap, PlanBlock, Run, SeriesWeekCar, SeriesWeekRow
-from fleet_rival.services.base import Actor
+from fleet_rival.db.tables import ChangeSet, Lap, PlanBlock, Run
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week.entered import combinations_of
 
-__all__ = ["LAPS", "became_of", "combinations_of", "driven_runs_since"]
+__all__ = ["LAPS", "became_of", "driven_runs_since"]
 
 _BEFORE: Final = timedelta(days=1)
 LAPS: Final = "laps_planned"
@@ -46,26 +46,6 @@ def became_of(session: Session, actor: Actor, rows: Sequence[PlanBlock], now: da
 def _laps(row: PlanBlock) -> int:
     kept = row.numbers.get(LAPS)
     return int(kept) if kept is not None else BLOCKS[row.kind].laps or int(BLOCKS[row.kind].driving) if row.kind in BLOCKS else 1
-
-
-def combinations_of(session: Session, actor: Actor, entries: set[int]) -> dict[int, set[str]]:
-    """Combinations in which an entry may be practised: those of its week's layout and cars, of its own car alone where one is entered."""
-    query = (
-        select(Entry.id, Combination.id)
-        .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
-        .join(SeriesWeekCar, (SeriesWeekCar.team_id == Entry.team_id) & (SeriesWeekCar.week_id == Entry.week_id))
-        .join(
-            Combination,
-            (Combination.team_id == Entry.team_id)
-            & (Combination.layout_id == SeriesWeekRow.layout_id)
-            & (Combination.car_id == SeriesWeekCar.car_id),
-        )
-        .where(Entry.team_id == actor.team_id, Entry.id.in_(entries), or_(Entry.car_id.is_(None), Entry.car_id == SeriesWeekCar.car_id))
-    )
-    out: dict[int, set[str]] = defaultdict(set)
-    for entry, combination in session.execute(query):
-        out[entry].add(str(combination))
-    return out
 
 
 def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: set[int]) -> list[DrivenRun]:

@@ -14,11 +14,11 @@ from fleet_rival.core.planning.problem import Placed
 from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, Plan, plan_week
 from fleet_rival.db.tables import PlanBlock, PlanMade
-from fleet_rival.services.base import UNWATCHED, Actor, Work, begin_change
-from fleet_rival.services.board.answer import up_to_date
-from fleet_rival.services.board.load import Loaded
+from fleet_rival.services.find.overview.fresh import up_to_date
+from fleet_rival.services.find.overview.load import Loaded
 from fleet_rival.services.plan.followed import LAPS
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change
 from fleet_rival.wording.plan import block_words
 
 __all__ = ["make_plan", "moment_of", "named", "planned_week"]

@@ -18,14 +18,14 @@ from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.availability import Availability, Span, Window, free_spans
 from fleet_rival.core.season.zones import known_zone
 from fleet_rival.db.tables import Driver, Entry, PlanBlock, Resource
-from fleet_rival.services.base import Actor
-from fleet_rival.services.board.cells import cell, minutes_of
-from fleet_rival.services.board.load import DriverState, Loaded, WeekState
-from fleet_rival.services.entries import EntryView
+from fleet_rival.services.find.overview.cells import cell, minutes_of
+from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
 from fleet_rival.services.fix.work import helped_by_kind
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.followed import became_of
 from fleet_rival.services.plan.rules import OwnRules, own_rules
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.week.entries import EntryView
 
 __all__ = ["Entered", "PlannedWeek", "WeekToPlan", "care_of", "key_of_block", "plain", "practice_time", "week_to_plan"]
 

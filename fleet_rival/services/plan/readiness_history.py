@@ -14,18 +14,18 @@ from fleet_rival.core.planning.readiness import readiness, total
 from fleet_rival.core.season.zones import day_begins, known_zone
 from fleet_rival.core.standing import standings_of
 from fleet_rival.db.tables import Combination, Driver, Entry, Lap, Layout, SeriesWeekRow
-from fleet_rival.services import entries
-from fleet_rival.services.analysed import analysed, without_intervals
-from fleet_rival.services.base import UNWATCHED, Actor, Work
-from fleet_rival.services.board.answer import up_to_date
-from fleet_rival.services.board.cells import cell, with_standings
-from fleet_rival.services.board.load import DriverState, Loaded, WeekState
-from fleet_rival.services.errors import NotThere
+from fleet_rival.services.find.analyses import analysed, without_intervals
+from fleet_rival.services.find.look import asked_look
+from fleet_rival.services.find.overview.cells import cell, with_standings
+from fleet_rival.services.find.overview.fresh import up_to_date
+from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
 from fleet_rival.services.fix.work import helped_by_kind
-from fleet_rival.services.look import asked_look
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.rules import OwnRules, own_rules
-from fleet_rival.services.track import load_track
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work
+from fleet_rival.services.shared.errors import NotThere
+from fleet_rival.services.track.tracks import load_track
+from fleet_rival.services.week import entries
 
 __all__ = ["readiness_history"]
 

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.planning.blocks import BLOCKS, BadBlock, BlockKind, library_of
 from fleet_rival.core.planning.readiness import CHECKS, BadRule, Rules, rules_of
 from fleet_rival.db.tables import PlanRules
-from fleet_rival.services.base import Actor, begin_change, check_version
-from fleet_rival.services.errors import Refused
+from fleet_rival.services.shared.base import Actor, begin_change, check_version
+from fleet_rival.services.shared.errors import Refused
 from fleet_rival.wording.plan import BLOCK_WORDS, CHECK_TITLES, pass_words
 
 __all__ = ["OwnRules", "change_rules", "own_rules", "rules_view"]

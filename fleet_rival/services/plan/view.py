@@ -14,10 +14,10 @@ from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.problem import Placed
 from fleet_rival.core.planning.readiness import Check, readiness, total
 from fleet_rival.db.tables import PlanMade
-from fleet_rival.services.base import Actor
 from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.plan.make import Clock, planned_week
 from fleet_rival.services.plan.problem import Entered, WeekToPlan
+from fleet_rival.services.shared.base import Actor
 from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, became_words, block_words, check_words, gain_words, pass_words
 
 __all__ = ["blocks_to_come", "plan_of", "readiness_of"]

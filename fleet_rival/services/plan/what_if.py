@@ -17,13 +17,13 @@ from fleet_rival.core.planning.variation import SHORT, Beside, beside, room_make
 from fleet_rival.core.season.availability import Span
 from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.db.tables import Driver
-from fleet_rival.services.base import UNWATCHED, Actor, Work, find_row
-from fleet_rival.services.board.cells import minutes_of
-from fleet_rival.services.board.load import Loaded
-from fleet_rival.services.entries import EntryView
-from fleet_rival.services.errors import NotThere, Refused
+from fleet_rival.services.find.overview.cells import minutes_of
+from fleet_rival.services.find.overview.load import Loaded
 from fleet_rival.services.plan.make import Clock, named, planned_week
 from fleet_rival.services.plan.problem import WeekToPlan
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.week.entries import EntryView
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import beside_words, room_words
 

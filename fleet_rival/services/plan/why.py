@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.planning.room import possible_starts
 from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
-from fleet_rival.services.base import Actor
-from fleet_rival.services.errors import NotThere
 from fleet_rival.services.plan.make import Clock, named, planned_week
 from fleet_rival.services.plan.problem import WeekToPlan
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import gain_words
 

@@ -14,16 +14,16 @@ from fleet_rival.clock import now
 from fleet_rival.core.analysis import DriverAnalysis
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Car, Combination, Driver, Entry, Layout, PracticeSession, Run, SeriesWeekRow
-from fleet_rival.services import entries
-from fleet_rival.services.analysed import analysed, without_intervals
-from fleet_rival.services.base import Actor
+from fleet_rival.services.find.analyses import analysed, without_intervals
+from fleet_rival.services.find.look import asked_look
+from fleet_rival.services.find.pace import driver_pace
 from fleet_rival.services.fix.clinic import driver_clinic
-from fleet_rival.services.look import asked_look
-from fleet_rival.services.pace import driver_pace
-from fleet_rival.services.race.entered import combination_of
 from fleet_rival.services.race.wish import RaceWish, wish_of
-from fleet_rival.services.series_rows import load_weeks
-from fleet_rival.services.track import load_track
+from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.track.tracks import load_track
+from fleet_rival.services.week import entries
+from fleet_rival.services.week.entered import combination_of
+from fleet_rival.services.week.rows import load_weeks
 
 __all__ = ["Ahead", "ahead_of", "races"]
 

@@ -27,9 +27,9 @@ from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, tells_of_stint
 from fleet_rival.core.race.tow import tow_worth
 from fleet_rival.core.times import MICROSECONDS
-from fleet_rival.services.base import Actor
 from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
+from fleet_rival.services.shared.base import Actor
 from fleet_rival.wording.race import opening_words, plan_words
 
 __all__ = ["figures_of", "race_view"]

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from fleet_rival.core.race.pressures import BadPressure, Measured, cold_setting, rounded_to
-from fleet_rival.services.errors import Refused
+from fleet_rival.services.shared.errors import Refused
 
 __all__ = ["settings_for"]
 

@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.season.zones import known_zone
-from fleet_rival.services.base import Actor
 from fleet_rival.services.race.sheet import SheetView, sheet
+from fleet_rival.services.shared.base import Actor
 from fleet_rival.wording.race import PARTS, Line
 
 __all__ = ["MOST_PAGES", "document_of", "page_of", "sheet_pdf", "sheet_text"]

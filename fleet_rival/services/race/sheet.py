@@ -12,14 +12,14 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.book.checks import needs_reference
 from fleet_rival.db.tables import Layout, Person, RaceSheet
-from fleet_rival.services.base import Actor, about, begin_change
-from fleet_rival.services.book.load import load_book
-from fleet_rival.services.errors import NotThere, Refused
 from fleet_rival.services.log.expected import expected_of
 from fleet_rival.services.log.lessons import lessons_of_week
 from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
 from fleet_rival.services.race.figures import figures_of
+from fleet_rival.services.shared.base import Actor, about, begin_change
+from fleet_rival.services.shared.errors import NotThere, Refused
+from fleet_rival.services.track.book.load import load_book
 from fleet_rival.wording.race import Line, sheet_lines
 
 __all__ = ["SheetView", "confirm", "hand_out", "lines_of", "sheet"]

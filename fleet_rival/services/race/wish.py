@@ -7,8 +7,8 @@ from typing import Any, Final
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Driver, Entry
-from fleet_rival.services.base import Actor, begin_change, check_version, find_row
-from fleet_rival.services.errors import Refused
+from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row
+from fleet_rival.services.shared.errors import Refused
 
 __all__ = ["RaceWish", "change_wish", "wish_of"]
 

@@ -1,0 +1,1 @@
+"""Routes by which laps come in."""

@@ -1,0 +1,1 @@
+"""Routes of signing in and of the team's people."""

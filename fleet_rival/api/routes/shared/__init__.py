@@ -1,0 +1,1 @@
+"""Routes that belong to no one step."""

@@ -1,0 +1,1 @@
+"""Routes of weeks: board, series, cars and combinations."""

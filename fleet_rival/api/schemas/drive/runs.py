@@ -1,0 +1,435 @@
+"""Runs: declared, typed, timed by hand, looked through; sessions put right; questions that laps raise."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from fleet_rival.api.schemas.base import Moment, Schema
+from fleet_rival.api.schemas.week.combinations import CombinationPath
+from fleet_rival.api.schemas.week.season import PracticeOut, PracticePath
+
+_Text = Annotated[str, Field(max_length=120)]
+_Quantity = Annotated[float, Field(ge=0, le=100_000)]
+_Mark = Literal["cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled"]
+_Purpose = Literal["learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary"]
+_Wheel = Literal["front_left", "front_right", "rear_left", "rear_right"]
+_Number = Annotated[int, Field(ge=0, le=1_000_000)]
+
+
+class RunContextForm(Schema):
+    session_kind: Literal["practice", "qualifying", "race"] = "practice"
+    purpose: _Purpose | None = None
+    tyre_set: _Text | None = None
+    compound: _Text | None = None
+    tyre_age: _Quantity | None = Field(default=None, description="Laps that the set had done when the run started")
+    fuel_l: _Quantity | None = None
+    energy_kwh: _Quantity | None = None
+    setup: _Text | None = None
+    settings: dict[_Text, Annotated[str, Field(max_length=60)]] = Field(default_factory=dict, max_length=60, description="In the car, by name")
+    assists: _Text | None = None
+    company: Literal["solo", "behind", "pack"] | None = None
+    official: bool | None = Field(default=None, description="Driven in the conditions of the race")
+    options: Annotated[str, Field(max_length=400)] = Field(default="", description="What is tried: `T4 = third gear, lap = save`")
+    watch: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=20)
+
+
+class RunOut(Schema):
+    id: UUID | None
+    version: int
+    combination_id: UUID
+    driver_id: UUID
+    driver: str
+    guest: bool
+    session_id: UUID | None
+    session: str | None
+    number: int | None
+    declared_at: datetime | None
+    context: RunContextForm
+    checks: list[dict[str, Any]]
+    handling: dict[str, Any]
+    readings: list[dict[str, Any]]
+    note: str | None
+
+
+class TemplateOut(Schema):
+    context: RunContextForm
+    from_run: str | None
+    in_car: list[dict[str, Any]]
+    assists: list[str]
+    known: dict[str, list[str]]
+    tank_l: float | None
+    battery_kwh: float | None
+
+
+class CheckWish(Schema):
+    driver_id: UUID
+    context: RunContextForm
+
+
+class RunCheckOut(Schema):
+    key: str
+    why: Literal["changed", "unseen", "first", "warning"]
+    words: str
+
+
+class Checks(Schema):
+    items: list[RunCheckOut]
+
+
+class Declaration(CheckWish):
+    done: list[_Text] = Field(default_factory=list, max_length=100, description="Checks that were ticked off")
+
+
+class RunPath(BaseModel):
+    run_id: UUID
+
+
+class TemplatePath(CombinationPath):
+    driver_id: UUID
+
+
+class RunLineOut(Schema):
+    driver_id: UUID
+    driver: str
+    guest: bool
+    number: int
+    laps: int
+    first_at: datetime | None
+    best_us: int | None
+    purpose: str | None
+    compound: str | None
+    setup: str | None
+    declared: bool
+    by_hand: bool
+
+
+class SessionLineOut(Schema):
+    practice: PracticeOut
+    runs: list[RunLineOut]
+
+
+class DrivenOut(Schema):
+    sessions: list[SessionLineOut]
+    waiting: list[RunOut]
+
+
+class RunKeyOut(Schema):
+    session_id: UUID
+    driver_id: UUID
+    number: int
+
+
+class RunKeyPath(PracticePath):
+    driver_id: UUID
+    number: int = Field(ge=0, le=1_000_000_000)
+
+
+class LapOfRunPath(RunKeyPath):
+    lap: int = Field(ge=0, le=1_000_000_000)
+
+
+class LaneWish(Schema):
+    driver_id: UUID | None = None
+    guest: _Text | None = Field(default=None, description="Name of somebody outside the team")
+    new_run: bool = False
+
+
+class KeptLapOut(Schema):
+    number: int
+    version: int
+    time_us: int
+    kind: str
+    valid: bool
+    sectors: dict[str, int]
+    plus_minus_us: int | None
+    words: str
+
+
+class LetterOut(Schema):
+    letter: str
+    words: str
+
+
+class LaneOut(Schema):
+    session_id: UUID
+    session: str
+    driver_id: UUID
+    driver: str
+    guest: bool
+    run: int
+    run_id: UUID | None
+    purpose: str | None
+    watch: list[str]
+    next_number: int
+    laps: list[KeptLapOut]
+    expected_us: int | None
+    sectors: list[str]
+
+
+class Letters(Schema):
+    items: list[LetterOut]
+
+
+class TypedLine(Schema):
+    number: int = Field(ge=0, le=1_000_000, description="Of the lap within its run")
+    line: str = Field(max_length=2500, description="`92114`, `1:32.114 t`, `30114 40200 21800 s5`")
+
+
+class TypedMend(Schema):
+    line: str = Field(max_length=2500)
+
+
+class TimedLap(Schema):
+    number: int = Field(ge=0, le=1_000_000)
+    presses_us: list[Annotated[int, Field(ge=0, le=10**15)] | None] = Field(
+        min_length=2, max_length=200, description="At the line, at each sector line (null where missed), and at the line again"
+    )
+    ended_at: Moment
+
+
+class ReactionOut(Schema):
+    offset_us: int
+    spread_us: int
+    presses: int
+    plus_minus_us: int
+    measured_at: datetime | None
+
+
+class ReactionWish(Schema):
+    truths_us: list[Annotated[int, Field(ge=0, le=10**15)]] = Field(min_length=1, max_length=500)
+    presses_us: list[Annotated[int, Field(ge=0, le=10**15)]] = Field(max_length=2000)
+
+
+class CrossingOut(Schema):
+    line: int
+    at_us: int
+
+
+class ClipOut(Schema):
+    lines_m: list[float]
+    length_m: float
+    crossings: list[CrossingOut]
+
+
+class ClipQuery(BaseModel):
+    seed: int = Field(default=1, ge=0, le=1_000_000)
+
+
+class MarkOut(Schema):
+    mark: _Mark
+    name: str
+    meaning: str
+    by: Literal["fact", "rule", "person"]
+
+
+class OverruledOut(Schema):
+    mark: _Mark
+    name: str
+
+
+class AskedOut(Schema):
+    kind: Literal["tow", "damage", "incident"]
+    corner: str | None
+    loss_us: int | None
+    laps: int
+
+
+class LapOnSheetOut(Schema):
+    number: int
+    version: int
+    time_us: int
+    kind: str
+    has_trace: bool
+    started_at: datetime | None
+    sectors: dict[str, int]
+    segments: dict[str, int]
+    plus_minus_us: int | None
+    marks: list[MarkOut]
+    overruled: list[OverruledOut]
+    counts: bool
+    why: str
+    strikes: list[str]
+    incidents: list[str]
+    asked: list[AskedOut]
+    tyre_set: str | None
+    compound: str | None
+    tyre_age: float | None
+    fuel_l: float | None
+    energy_kwh: float | None
+    wetness: str
+    track_temp_c: float | None
+    air_temp_c: float | None
+    setup: str | None
+    options: str | None
+    purpose: str | None
+    company: str | None
+    note: str | None
+
+
+class RemarkOut(Schema):
+    id: UUID
+    lap: int
+    corner: str | None
+    kind: str | None
+    cause_corner: str | None
+    because: str | None
+    text: str | None
+    words: str
+    person: str
+    own: bool
+    made_at: datetime
+
+
+class RunSheetOut(Schema):
+    run: RunOut
+    practice: PracticeOut
+    declared: bool
+    supposed: list[str]
+    laps: list[LapOnSheetOut]
+    sectors: list[str]
+    segments: list[str]
+    corners: list[dict[str, str | None]]
+    remarks: list[RemarkOut]
+    changes: list[str]
+    together: str | None
+    before: RunKeyOut | None
+    after: RunKeyOut | None
+    mark_words: dict[str, dict[str, str]]
+    mistake_words: dict[str, str]
+    because_words: dict[str, str]
+
+
+class Versions(Schema):
+    versions: dict[_Number, _Number] = Field(min_length=1, max_length=2000, description="Of the laps by their number, as they were looked at")
+
+
+class MarksChange(Versions):
+    marks: dict[_Mark, bool | None] | None = Field(
+        description="Mark to whether it stands; null leaves it to facts and rules. Without any, whether the laps count is turned round"
+    )
+
+
+class LapFacts(Schema):
+    time_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
+    kind: Literal["flying", "out", "in", "outin"] | None = None
+    valid: bool | None = None
+    flags: list[Annotated[str, Field(pattern=r"^[+-][a-z]{1,20}$")]] | None = Field(default=None, max_length=20)
+    wetness: Literal["dry", "damp", "wet"] | None = None
+    tyre_set: _Text | None = None
+    compound: _Text | None = None
+    setup: _Text | None = None
+    assists: _Text | None = None
+    note: Annotated[str, Field(max_length=2000)] | None = None
+    tyre_age: _Quantity | None = None
+    fuel_l: _Quantity | None = None
+    energy_kwh: _Quantity | None = None
+    track_temp_c: Annotated[float, Field(ge=-60, le=120)] | None = None
+    air_temp_c: Annotated[float, Field(ge=-60, le=80)] | None = None
+
+
+class LapsChange(Versions):
+    facts: LapFacts = Field(description="Only what is named is written; null clears it")
+
+
+class Balance(Schema):
+    entry: int | None = Field(default=None, ge=-3, le=3)
+    middle: int | None = Field(default=None, ge=-3, le=3)
+    exit: int | None = Field(default=None, ge=-3, le=3)
+
+
+class Handling(Schema):
+    slow: Balance = Field(default_factory=Balance)
+    fast: Balance = Field(default_factory=Balance)
+    small_lift: Literal["calm", "abrupt"] | None = None
+    small_throttle: Literal["calm", "abrupt"] | None = None
+
+
+class ReadingForm(Schema):
+    when: _Text = Field(description="Before, during or after which lap")
+    how: _Text = Field(default="", description="With what, or where it was read")
+    tread_pct: dict[_Wheel, float | None] = Field(default_factory=dict)
+    hot_pressure_kpa: dict[_Wheel, float | None] = Field(default_factory=dict)
+    track_temp_c: Annotated[float, Field(ge=-60, le=120)] | None = None
+    air_temp_c: Annotated[float, Field(ge=-60, le=80)] | None = None
+    fuel_left_l: _Quantity | None = None
+
+
+class Feel(Schema):
+    handling: Handling
+    readings: list[ReadingForm] = Field(max_length=20)
+    note: Annotated[str, Field(max_length=2000)] | None = None
+
+
+class RemarkWish(Schema):
+    corner: Annotated[str, Field(max_length=40)] | None = None
+    kind: Annotated[str, Field(max_length=16)] | None = None
+    cause_corner: Annotated[str, Field(max_length=40)] | None = None
+    because: Literal["traffic", "yellow", "tow", "cool", "practice_only"] | None = None
+    text: Annotated[str, Field(max_length=500)] | None = None
+
+
+class RemarkMade(Schema):
+    id: UUID
+
+
+class RemarkPath(BaseModel):
+    remark_id: UUID
+
+
+class AnswerOption(Schema):
+    answer: str
+    words: str
+
+
+class AskedLapOut(Schema):
+    kind: Literal["tow", "damage", "incident"]
+    driver_id: UUID
+    driver: str
+    session_id: UUID
+    session: str
+    run: int
+    lap: int
+    time_us: int
+    corner: str | None
+    words: str
+    answers: list[AnswerOption]
+
+
+class AskedLaps(Schema):
+    items: list[AskedLapOut]
+
+
+class AnswerWish(Schema):
+    kind: Literal["tow", "damage", "incident"]
+    answer: Annotated[str, Field(max_length=20)]
+    corner: Annotated[str, Field(max_length=40)] | None = None
+
+
+class WhichRun(Schema):
+    driver_id: UUID
+    number: int = Field(ge=0, le=1_000_000_000)
+
+
+class MergeWish(Schema):
+    other_id: UUID = Field(description="The session whose runs come into this one")
+
+
+class SplitWish(Schema):
+    runs: list[WhichRun] = Field(min_length=1, max_length=2000)
+    label: _Text | None = None
+
+
+class MoveWish(Schema):
+    runs: list[WhichRun] = Field(default_factory=list, max_length=2000, description="All of the session where none is named")
+    combination_id: UUID | None = None
+    driver_id: UUID | None = None
+
+
+class MovedOut(Schema):
+    session_id: UUID
+    session: str
+    combination_id: UUID
+    laps: int
+    parts_lost: int

@@ -1,0 +1,299 @@
+"""Uploads in pieces, traces, layouts found from them, what rigs send, and who drives now."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, model_validator
+
+from fleet_rival.api.schemas.base import Moment, Schema, WallClock
+from fleet_rival.core.laps.lap import COMPANIES, FLAGS, KINDS, PURPOSES, WETNESSES
+from fleet_rival.core.telemetry.trace import CHANNELS
+from fleet_rival.core.texts import tidy
+from fleet_rival.services.drive.feed import Line
+
+_Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
+_Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
+_Flag = Literal[tuple(flag for flag in FLAGS if flag != "guest")]  # type: ignore[valid-type]
+"""Who is a guest, the team says, not the rig."""
+_MOST_SAMPLES = 50_000
+
+
+class UploadPath(BaseModel):
+    upload_id: UUID
+
+
+class SpaceOut(Schema):
+    team_used: int = Field(description="Bytes")
+    team_most: int
+    own_used: int = Field(description="Of the person's own files")
+    own_most: int
+    free: int = Field(description="What the disk has left")
+    nearly_full: bool = Field(description="Whether somebody should make room before something is refused")
+
+
+class UploadOut(Schema):
+    id: UUID
+    combination_id: UUID | None
+    name: str
+    size: int
+    received: int
+    state: Literal["coming", "whole", "read", "unusable"]
+    names: dict[str, str]
+    result: dict[str, Any] | None
+    began_at: datetime
+
+
+class Uploads(Schema):
+    items: list[UploadOut]
+
+
+class UploadReading(Schema):
+    names: dict[str, str] = Field(default_factory=dict, max_length=200, description="Name in the file to the driver's name in the team")
+    combination_id: UUID | None = Field(default=None, description="Where it wasn't said when the file began to come")
+
+
+class FoundLayoutOut(Schema):
+    track: dict[str, Any] = Field(description="A track file, to be corrected and added")
+    curvature: list[float] = Field(description="1/m at even steps round the lap, positive to the left")
+    used: int
+    left_out: dict[str, int]
+    by: Literal["places", "yaw_rate"]
+
+
+class TracedLapOut(Schema):
+    key: str
+    driver: str
+    session: str
+    run: int
+    number: int
+    time_us: int
+    kind: str
+    counts: bool
+    started_at: datetime | None
+    rate_hz: float
+    channels: list[str]
+    told: list[str]
+
+
+class TracedLaps(Schema):
+    items: list[TracedLapOut]
+
+
+class OverlayQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`; the first is what the others are compared with")
+    channel: Literal[CHANNELS] = "speed_kmh"  # type: ignore[valid-type]
+    start_m: float | None = Field(default=None, ge=0, le=1e6)
+    end_m: float | None = Field(default=None, ge=0, le=1e6)
+    points: int = Field(default=1000, ge=50, le=4000)
+
+
+class TakeTracesQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`")
+
+
+class PassesQuery(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`")
+    part: str = Field(max_length=20, description="A segment's code")
+
+
+class PassOut(Schema):
+    key: str
+    brake_onset_m: float | None
+    brake_peak_pct: float | None
+    brake_release_m: float | None
+    slowest_m: float | None
+    slowest_kmh: float | None
+    pick_up_m: float | None
+    full_throttle_m: float | None
+    apex_gear: float | None
+    apex_offset_m: float | None
+
+
+class PassesOut(Schema):
+    items: list[PassOut]
+
+
+class OverlaidOut(Schema):
+    key: str
+    by: Literal["distance", "place"]
+    distance_m: list[float]
+    values: list[float | None]
+    behind_s: list[float | None]
+    stretches: list[dict[str, Any]]
+    missing: bool
+
+
+class OverlayOut(Schema):
+    channel: str
+    start_m: float
+    end_m: float
+    places_m: list[float]
+    laps: list[OverlaidOut]
+
+
+class LiveLapOut(Schema):
+    number: int
+    kind: str
+    time_us: int
+    valid: bool
+    counts: bool = Field(description="Clean, as far as the run tells so far")
+    has_trace: bool
+    ended_at: datetime | None
+
+
+class LiveRunOut(Schema):
+    driver_id: UUID
+    driver: str
+    combination_id: UUID
+    track: str
+    layout: str
+    car: str
+    session_id: UUID
+    session: str
+    number: int
+    purpose: str | None
+    declared: bool
+    watch: list[str]
+    laps: list[LiveLapOut]
+    earlier: int
+    best_us: int | None
+    target_us: int | None
+    mark: dict[str, Any]
+    mark_words: str
+    driving: bool
+    last_at: datetime | None
+
+
+class LiveWaitingOut(Schema):
+    driver_id: UUID
+    driver: str
+    combination_id: UUID
+    track: str
+    layout: str
+    car: str
+    purpose: str | None
+    declared_at: datetime
+
+
+class LiveOut(Schema):
+    runs: list[LiveRunOut]
+    waiting: list[LiveWaitingOut]
+
+
+class TroubleOut(Schema):
+    rig: str
+    rig_id: UUID
+    reason: str
+    lines: int
+    last_at: datetime
+
+
+class Troubles(Schema):
+    items: list[TroubleOut]
+
+
+class TakenAgain(Schema):
+    lines: int
+
+
+class BriefQuery(BaseModel):
+    driver: str = Field(min_length=1, max_length=120)
+
+
+class BriefOut(Schema):
+    driver: str
+    car: str
+    track: dict[str, Any] = Field(description="The track file")
+    conditions: dict[str, Any]
+    declared: dict[str, Any] | None
+
+
+_PartTimes = dict[Annotated[str, Field(min_length=1, max_length=40)], Annotated[int, Field(gt=0, le=86_400_000_000)]]
+
+
+class FedLap(Schema):
+    run: int = Field(ge=1, le=100_000)
+    lap: int = Field(ge=0, le=100_000)
+    lap_of_run: int | None = Field(default=None, ge=0, le=100_000, description="From 0; lets laps come in any order")
+    run_began_at: Moment | None = None
+    time_us: int = Field(gt=0, le=86_400_000_000)
+    started_at: Moment | None = None
+    kind: Literal[KINDS] = "flying"  # type: ignore[valid-type]
+    valid: bool = True
+    strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
+    flags: list[_Flag] = Field(default_factory=list, max_length=len(FLAGS))  # type: ignore[valid-type]
+    company: Literal[COMPANIES] | None = None  # type: ignore[valid-type]
+    compound: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
+    tyre_set: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
+    tyre_age: float | None = Field(default=None, ge=0, le=10_000)
+    fuel_l: float | None = Field(default=None, ge=0, le=10_000)
+    energy_kwh: float | None = Field(default=None, ge=0, le=10_000)
+    track_temp_c: float | None = Field(default=None, ge=-60, le=120)
+    air_temp_c: float | None = Field(default=None, ge=-60, le=80)
+    wetness: Literal[WETNESSES] = "dry"  # type: ignore[valid-type]
+    purpose: Literal[PURPOSES] | None = None  # type: ignore[valid-type]
+    sectors: _PartTimes = Field(default_factory=dict, max_length=200)
+    segments: _PartTimes = Field(default_factory=dict, max_length=200)
+
+
+class _FedHead(Schema):
+    key: _Key
+    track: _Name
+    layout: _Name
+    car: _Name
+    driver: _Name
+    session: _Name
+    session_local: WallClock | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
+
+
+class FedLapLine(_FedHead):
+    kind: Literal["lap"]
+    lap: FedLap
+
+
+class FedSamplesLine(_FedHead):
+    kind: Literal["samples"]
+    run: int = Field(ge=1, le=100_000)
+    lap: int = Field(ge=0, le=100_000)
+    part: int = Field(ge=0, le=999)
+    parts: int = Field(ge=1, le=1000)
+    channels: dict[Literal[CHANNELS], list[float | None]]  # type: ignore[valid-type]
+
+    @model_validator(mode="after")
+    def fits(self) -> "FedSamplesLine":
+        lengths = {len(values) for values in self.channels.values()}
+        if not {"time_s", "distance_m", "speed_kmh"} <= self.channels.keys():
+            raise ValueError("time_s, distance_m and speed_kmh are needed")
+        if len(lengths) != 1 or not 1 <= next(iter(lengths)) <= _MOST_SAMPLES:
+            raise ValueError(f"all channels must have the same number of samples, 1 to {_MOST_SAMPLES:,}")
+        if self.part >= self.parts:
+            raise ValueError("part counts from 0 and is less than parts")
+        return self
+
+
+_line: TypeAdapter[FedLapLine | FedSamplesLine] = TypeAdapter(Annotated[FedLapLine | FedSamplesLine, Field(discriminator="kind")])
+
+
+def fed_line(text: bytes) -> Line:
+    """One line that a rig sends.
+
+    Raises:
+        ValueError: it isn't one.
+    """
+    read = _line.validate_json(text)
+    return Line(read.key, read.kind, read.model_dump(mode="json", exclude={"key", "kind"}))
+
+
+class RefusedLine(Schema):
+    line: int = Field(description="From 1")
+    reason: str
+
+
+class FedOut(Schema):
+    taken: int = Field(description="Written down: they won't be lost")
+    again: int = Field(description="There already under the same key")
+    refused: list[RefusedLine]

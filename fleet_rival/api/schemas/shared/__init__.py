@@ -1,0 +1,1 @@
+"""What goes over the wire and belongs to no one step."""

@@ -1,0 +1,1 @@
+"""How fast it is and what it withstands, as ratios measured in one run."""

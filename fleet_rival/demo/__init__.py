@@ -1,0 +1,1 @@
+"""The demo team: loaded through the same doors as everybody's data."""

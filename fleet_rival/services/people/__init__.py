@@ -1,0 +1,1 @@
+"""Who is in the team, how they come in, and in which role."""

@@ -1,0 +1,1 @@
+"""What several steps use; it knows none of them."""

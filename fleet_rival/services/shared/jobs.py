@@ -1,0 +1,321 @@
+"""Background work: its row is the truth, a message only wakes a worker.
+
+A worker takes a job by a lease that it renews while it works. A lease that runs out (the worker was killed, the machine
+went down) makes the job free for the next one; the attempt's number keeps the first from finishing what the second began.
+"""
+
+import ctypes
+import logging
+import threading
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, or_, select, update
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.clock import now
+from fleet_rival.db.events import announce
+from fleet_rival.db.tables import Job, Membership, Person
+from fleet_rival.services.shared.base import Actor, Work, find_row
+from fleet_rival.services.shared.errors import Conflict, NotThere, ServiceError
+from fleet_rival.services.shared.space import is_full
+
+__all__ = ["Cancelled", "JobView", "Kinds", "Lost", "cancel", "due", "job", "jobs", "retry", "run", "start"]
+
+LEASE = timedelta(seconds=12)
+_RENEW_SECONDS = 1.5
+_LOOKS_UNTIL_INTERRUPTED = 3
+_MOST_ATTEMPTS = 5
+_WOKEN_WITHIN = timedelta(seconds=3)
+"""A waiting job that is older wasn't heard: its message was lost."""
+_SHOWN = 50
+log = logging.getLogger(__name__)
+
+Kinds = Mapping[str, Callable[[sessionmaker[Session], Actor, dict[str, Any], Work], None]]
+"""What does the work of each kind. It must call `finish` in the transaction that does the work."""
+
+
+class Cancelled(Exception):
+    """Somebody wants the work to end."""
+
+
+class Lost(Exception):
+    """Another worker has taken this job over."""
+
+
+@dataclass(frozen=True, slots=True)
+class JobView:
+    """A job in the list of background work."""
+
+    id: UUID
+    kind: str
+    name: str
+    person: str
+    state: str
+    progress: float
+    doing: str | None
+    cancel_asked: bool
+    result: dict[str, Any] | None
+    trouble: str | None
+    made_at: datetime
+    ended_at: datetime | None
+
+
+def start(sessions: sessionmaker[Session], actor: Actor, kind: str, name: str, arguments: dict[str, Any]) -> JobView:
+    """Note a job. Whoever calls wakes a worker after that; if that fails, the job is found all the same.
+
+    Raises:
+        Conflict: the same work is under way.
+    """
+    with sessions.begin() as session:
+        same = session.scalars(
+            select(Job).where(Job.team_id == actor.team_id, Job.kind == kind, Job.state.in_(("waiting", "running"))).with_for_update()
+        )
+        if any(row.arguments == arguments for row in same):
+            raise Conflict(f"{name}: this is under way already.")
+        row = Job(team_id=actor.team_id, person_id=actor.person_id, kind=kind, name=name[:300], arguments=arguments)
+        session.add(row)
+        session.flush()
+        _tell(session, row)
+        return _view(session, row)
+
+
+def jobs(sessions: sessionmaker[Session], actor: Actor) -> list[JobView]:
+    """The last jobs, newest first: the team's for who sees all, else one's own."""
+    with sessions() as session:
+        query = select(Job, Person.name).join(Person, Person.id == Job.person_id).where(Job.team_id == actor.team_id)
+        if not actor.sees_all:
+            query = query.where(Job.person_id == actor.person_id)
+        return [_viewed(row, person) for row, person in session.execute(query.order_by(Job.id.desc()).limit(_SHOWN))]
+
+
+def job(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> JobView:
+    with sessions() as session:
+        return _view(session, _own(session, actor, job_id))
+
+
+def cancel(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> JobView:
+    """End a job: at once where it waits, at its next step where it runs.
+
+    Raises:
+        Conflict: it has ended already.
+    """
+    with sessions.begin() as session:
+        row = _own(session, actor, job_id, lock=True)
+        if row.state == "waiting":
+            row.state, row.ended_at = "cancelled", now()
+        elif row.state == "running":
+            row.cancel_asked = True
+        else:
+            raise Conflict("This has ended already.")
+        _tell(session, row)
+        session.flush()
+        return _view(session, row)
+
+
+def retry(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> JobView:
+    """Put a job that failed or was cancelled back into the queue.
+
+    Raises:
+        Conflict: it runs, waits, or is done.
+    """
+    with sessions.begin() as session:
+        row = _own(session, actor, job_id, lock=True)
+        if row.state not in ("failed", "cancelled"):
+            raise Conflict("Only what failed or was cancelled can be tried again.")
+        row.state, row.progress, row.doing, row.cancel_asked, row.trouble, row.ended_at = "waiting", 0.0, None, False, None, None
+        row.attempt, row.created_at = 0, now()
+        _tell(session, row)
+        session.flush()
+        return _view(session, row)
+
+
+def due(sessions: sessionmaker[Session]) -> list[int]:
+    """Keys of jobs that should be running and aren't: their message was lost, or their worker."""
+    with sessions() as session:
+        moment = now()
+        unheard = and_(Job.state == "waiting", Job.created_at < moment - _WOKEN_WITHIN)
+        orphaned = and_(Job.state == "running", Job.lease_until < moment)
+        return list(session.scalars(select(Job.id).where(or_(unheard, orphaned)).order_by(Job.id)))
+
+
+def key_of(sessions: sessionmaker[Session], job_id: UUID) -> int:
+    """The inner key of a job, for the message that wakes a worker."""
+    with sessions() as session:
+        return session.scalars(select(Job.id).where(Job.public_id == job_id)).one()
+
+
+def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
+    """Do a job if it is free. Whatever happens stands in its row afterwards, unless the database itself is away."""
+    taken = _take(sessions, key)
+    if taken is None:
+        return
+    kind, actor, arguments, work = taken
+    try:
+        with work.renewed():
+            try:
+                kinds[kind](sessions, actor, arguments, work)
+            finally:
+                work.settle()
+    except Cancelled:
+        work.end("cancelled", "Cancelled before it was done; nothing of it is kept.")
+    except ServiceError as error:
+        work.end("failed", str(error))
+    except Lost:
+        log.warning("job %s was taken over", key)
+    except DBAPIError as error:
+        # A database that is down or was in the way: the lease runs out, and the job is tried again.
+        log.warning("job %s met the database's trouble and is left for another attempt: %s", key, type(error).__name__)
+    except Exception:
+        log.exception("job %s broke", key)
+        work.end("failed", "It broke on an error of the server's own; nothing of it is kept. Try again; if it stays, look into var/log.")
+
+
+def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[str, Any], _Leased] | None":
+    if is_full():
+        # It stays where it is, and is found again when there is room.
+        with sessions.begin() as session:
+            session.execute(update(Job).where(Job.id == key, Job.state == "waiting").values(doing="waiting for room on the disk"))
+        return None
+    with sessions.begin() as session:
+        row = session.scalar(select(Job).where(Job.id == key).with_for_update())
+        free = row is not None and (row.state == "waiting" or (row.state == "running" and row.lease_until is not None and row.lease_until < now()))
+        if row is None or not free:
+            return None
+        _tell(session, row)
+        if row.cancel_asked or row.attempt >= _MOST_ATTEMPTS:
+            row.state, row.ended_at = ("cancelled" if row.cancel_asked else "failed"), now()
+            row.trouble = None if row.cancel_asked else f"It was begun {row.attempt} times and each time broken off from outside."
+            return None
+        member = session.scalar(select(Membership).where(Membership.team_id == row.team_id, Membership.person_id == row.person_id))
+        if member is None:
+            row.state, row.ended_at, row.trouble = "failed", now(), "Whoever asked for it is no longer in the team."
+            return None
+        row.state, row.attempt, row.lease_until, row.progress = "running", row.attempt + 1, now() + LEASE, 0.0
+        actor = Actor(row.team_id, row.person_id, member.role, member.driver_id)
+        return row.kind, actor, row.arguments, _Leased(sessions, row.id, row.attempt, row.team_id, row.public_id)
+
+
+class _Leased(Work):
+    """A job in the hands of this worker."""
+
+    def __init__(self, sessions: sessionmaker[Session], key: int, attempt: int, team_id: int, public_id: UUID) -> None:
+        self._sessions = sessions
+        self._mine = (Job.id == key, Job.state == "running", Job.attempt == attempt)
+        self._team_id = team_id
+        self._public_id = public_id
+        self._thread = threading.get_ident()
+        self._lock = threading.Lock()
+        self._settled = False
+
+    def step(self, share: float, doing: str) -> None:
+        with self._sessions.begin() as session:
+            done = session.execute(update(Job).where(*self._mine).values(progress=share, doing=doing[:120], lease_until=now() + LEASE))
+            if not done.rowcount:  # type: ignore[attr-defined]
+                raise Lost
+            announce(session, self._team_id, "job", self._public_id)
+            asked = session.scalar(select(Job.cancel_asked).where(*self._mine))
+        if asked:
+            raise Cancelled
+
+    def look(self) -> None:
+        if self.cancel_wanted:
+            raise Cancelled
+
+    def finish(self, session: Session, result: dict[str, Any]) -> None:
+        # What is about to be true is no longer interrupted.
+        self.settle()
+        values = {"state": "done", "progress": 1.0, "doing": None, "result": result, "ended_at": now()}
+        if not session.execute(update(Job).where(*self._mine).values(**values)).rowcount:  # type: ignore[attr-defined]
+            raise Lost
+        announce(session, self._team_id, "job", self._public_id)
+
+    def end(self, state: str, trouble: str) -> None:
+        with self._sessions.begin() as session:
+            session.execute(update(Job).where(*self._mine).values(state=state, trouble=trouble[:500], doing=None, ended_at=now()))
+            announce(session, self._team_id, "job", self._public_id)
+
+    def settle(self) -> None:
+        """From here on nobody interrupts the work."""
+        with self._lock:
+            self._settled = True
+
+    def interrupt(self) -> None:
+        """End the work where it is: an error arises in its thread at the next step of the interpreter, unless it is done by now."""
+        with self._lock:
+            if not self._settled:
+                self._settled = True
+                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._thread), ctypes.py_object(Cancelled))
+
+    def renewed(self) -> "_Renewal":
+        return _Renewal(self._sessions, self._mine, self)
+
+
+class _Renewal:
+    """Renews a lease from a thread of its own while the work goes on, however long its steps, and ends it where somebody wants that.
+
+    Work that asks at its steps ends by itself; what is still going on some looks later is interrupted.
+    """
+
+    def __init__(self, sessions: sessionmaker[Session], mine: tuple[Any, ...], work: _Leased) -> None:
+        self._sessions = sessions
+        self._mine = mine
+        self._work = work
+        self._end = threading.Event()
+        self._thread = threading.Thread(target=self._renew, daemon=True)
+
+    def __enter__(self) -> None:
+        self._thread.start()
+
+    def __exit__(self, *_: object) -> None:
+        self._end.set()
+        self._thread.join()
+
+    def _renew(self) -> None:
+        wanted = 0
+        while not self._end.wait(_RENEW_SECONDS):
+            try:
+                with self._sessions.begin() as session:
+                    session.execute(update(Job).where(*self._mine).values(lease_until=now() + LEASE))
+                    wanted += bool(session.scalar(select(Job.cancel_asked).where(*self._mine)))
+            except SQLAlchemyError:
+                log.warning("the lease of a job could not be renewed")
+            self._work.cancel_wanted = wanted > 0
+            if wanted >= _LOOKS_UNTIL_INTERRUPTED:
+                self._work.interrupt()
+
+
+def _own(session: Session, actor: Actor, job_id: UUID, *, lock: bool = False) -> Job:
+    row = find_row(session, Job, actor, job_id, "job", lock=lock)
+    if not actor.sees_all and row.person_id != actor.person_id:
+        raise NotThere("This job doesn't exist, or no longer does.")
+    return row
+
+
+def _tell(session: Session, row: Job) -> None:
+    announce(session, row.team_id, "job", row.public_id)
+
+
+def _view(session: Session, row: Job) -> JobView:
+    return _viewed(row, session.get_one(Person, row.person_id).name)
+
+
+def _viewed(row: Job, person: str) -> JobView:
+    return JobView(
+        row.public_id,
+        row.kind,
+        row.name,
+        person,
+        row.state,
+        row.progress,
+        row.doing,
+        row.cancel_asked,
+        row.result,
+        row.trouble,
+        row.created_at,
+        row.ended_at,
+    )

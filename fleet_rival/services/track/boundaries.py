@@ -1,0 +1,361 @@
+"""Sectors and corners with other boundaries: which laps lose which times, and the change itself, whole and taken back whole."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import bindparam, func, select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from fleet_rival.core.book.boundaries import Retiming, retiming
+from fleet_rival.core.telemetry.cutting import CutLap, cut
+from fleet_rival.core.telemetry.pulls import plain_pulls
+from fleet_rival.core.track import BadTrack, Corner, Part, Sector, Track
+from fleet_rival.db.recording import plain_row
+from fleet_rival.db.tables import (
+    Assignment,
+    Car,
+    Combination,
+    CorrectionRow,
+    Lap,
+    Layout,
+    LayoutCorner,
+    LayoutSector,
+    LikeKind,
+    OpenQuestion,
+    ReferenceRow,
+    Remark,
+    Run,
+    TraceRow,
+)
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change, check_version, find_row, note_changes
+from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.shared.revisions import raise_revisions
+from fleet_rival.services.shared.trace_files import load_traces
+from fleet_rival.services.track.tracks import corner_values, load_track
+
+__all__ = ["Consequences", "DraftCorner", "Losing", "change_boundaries", "look_at_boundaries"]
+
+_BATCH = 500
+_ROUNDED_US = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class DraftCorner:
+    """A corner as it shall be."""
+
+    id: UUID | None
+    """None for a new one."""
+    corner: Corner
+
+
+@dataclass(frozen=True, slots=True)
+class Losing:
+    """Laps of a combination that lose times."""
+
+    combination_id: UUID
+    car: str
+    laps: int
+
+
+@dataclass(frozen=True, slots=True)
+class Renamed:
+    """Old and new code of a corner."""
+
+    old: str
+    new: str
+
+
+@dataclass(frozen=True, slots=True)
+class Consequences:
+    """What a change of boundaries would do."""
+
+    lost: tuple[str, ...]
+    """Codes of the parts whose times are lost."""
+    summed: tuple[str, ...]
+    """Codes of parts whose times are exact sums of earlier parts."""
+    renamed: tuple[Renamed, ...]
+    """Corners whose marks go by another code from then on."""
+    losing: tuple[Losing, ...]
+    laps: int
+    """How many laps are written anew."""
+    traced: int
+    """How many of them have traces, from which lost times are read anew."""
+
+
+def look_at_boundaries(
+    sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, sectors: Sequence[Sector], corners: Sequence[DraftCorner]
+) -> Consequences:
+    """What a change would do to laps, without doing it.
+
+    Raises:
+        Refused: the boundaries contradict each other.
+    """
+    with sessions() as session:
+        row = find_row(session, Layout, actor, layout_id, "layout")
+        plan, _ = _plan(session, row, sectors, corners)
+        counts = session.execute(
+            select(Combination.public_id, Car.name, func.count(Lap.id))
+            .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
+            .join(Lap, (Lap.team_id == Combination.team_id) & (Lap.combination_id == Combination.id))
+            .where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
+            .where((Lap.segments.is_not(None)) | (Lap.sectors.is_not(None)))
+            .group_by(Combination.id)
+            .order_by(Car.name)
+        ).all()
+        losing = tuple(Losing(*count) for count in counts) if plan.changes_laps else ()
+        renamed = tuple(Renamed(old, new) for old, new in plan.codes.items())
+        summed = tuple(new for parts in (plan.sectors, plan.segments) for new, old in parts.items() if old and len(old) > 1)
+        traced = session.scalar(
+            select(func.count(TraceRow.id))
+            .join(Combination, (Combination.team_id == TraceRow.team_id) & (Combination.id == TraceRow.combination_id))
+            .where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
+        )
+        laps = sum(item.laps for item in losing) if plan.changes_laps else 0
+        return Consequences(plan.lost, summed, renamed, losing if plan.lost else (), laps, (traced or 0) if plan.changes_laps else 0)
+
+
+def change_boundaries(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    layout_id: UUID,
+    version: int,
+    sectors: Sequence[Sector],
+    corners: Sequence[DraftCorner],
+    work: Work = UNWATCHED,
+) -> Consequences:
+    """Give a layout other boundaries: laps keep what stays exact and lose the rest; references and questions follow their corners.
+
+    Raises:
+        Outdated: somebody changed the layout meanwhile.
+        Refused: the boundaries contradict each other.
+        Conflict: references hang on corners, and no corner is left.
+    """
+    told = look_at_boundaries(sessions, actor, layout_id, sectors, corners)
+    with sessions.begin() as session:
+        row = find_row(session, Layout, actor, layout_id, "layout", lock=True)
+        check_version(row, version, "layout")
+        plan, new = _plan(session, row, sectors, corners)
+        change_set = begin_change(session, actor, "track.boundaries", f"Changed the boundaries of {new.name}, {new.layout}", row)
+        row.edition += 1
+        _write_sectors(session, row, new)
+        _write_corners(session, row, new, corners, plan)
+        session.flush()
+        # Locked, so that no lap comes in by the old boundaries meanwhile.
+        own = select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
+        keys = list(session.scalars(own.with_for_update()))
+        done = _retime(session, row.team_id, keys, plan, new, change_set, work) if plan.changes_laps else 0
+        _recode_runs(session, row.team_id, keys, plan)
+        raise_revisions(session, actor.team_id, keys)
+        result = {"laps": done, "lost": list(plan.lost)}
+        work.finish(session, result)
+        return replace(told, laps=done)
+
+
+def _plan(session: Session, row: Layout, sectors: Sequence[Sector], drafts: Sequence[DraftCorner]) -> tuple[Retiming, Track]:
+    there = {corner.public_id: corner.code for corner in _corners(session, row)}
+    named = [draft.id for draft in drafts if draft.id is not None]
+    if not set(named) <= there.keys() or len(set(named)) < len(named):
+        raise NotThere("One of these corners doesn't exist, or no longer does.")
+    old = load_track(session, row, centreline=False)
+    try:
+        new = replace(old, sectors=tuple(sectors), corners=tuple(draft.corner for draft in drafts))
+    except BadTrack as error:
+        raise Refused(f"These boundaries can't be: {error}.") from error
+    same = {there[draft.id]: draft.corner.code for draft in drafts if draft.id is not None}
+    return retiming(old, new, same), new
+
+
+def _corners(session: Session, row: Layout) -> list[LayoutCorner]:
+    query = select(LayoutCorner).where(LayoutCorner.team_id == row.team_id, LayoutCorner.layout_id == row.id)
+    return list(session.scalars(query.order_by(LayoutCorner.start_m)))
+
+
+def _write_sectors(session: Session, row: Layout, new: Track) -> None:
+    there = {
+        sector.code: sector
+        for sector in session.scalars(select(LayoutSector).where(LayoutSector.team_id == row.team_id, LayoutSector.layout_id == row.id))
+    }
+    for sector in new.sectors:
+        kept = there.pop(sector.code, None)
+        if kept is None:
+            session.add(LayoutSector(team_id=row.team_id, layout_id=row.id, code=sector.code, start_m=sector.start_m))
+        elif kept.start_m != sector.start_m:
+            kept.start_m = sector.start_m
+    for gone in there.values():
+        session.delete(gone)
+
+
+def _write_corners(session: Session, row: Layout, new: Track, drafts: Sequence[DraftCorner], plan: Retiming) -> None:
+    there = {corner.public_id: corner for corner in _corners(session, row)}
+    kept = {draft.id: draft.corner for draft in drafts if draft.id is not None}
+    gone = [corner for public_id, corner in there.items() if public_id not in kept]
+    renamed = [(there[public_id], corner) for public_id, corner in kept.items() if there[public_id].code != corner.code]
+    # Codes that are exchanged would be there twice for a moment.
+    for index, (corner, _) in enumerate(renamed):
+        corner.code = f"\N{SOFT HYPHEN}{index}"
+    for index, corner in enumerate(gone):
+        corner.code = f"\N{SOFT HYPHEN}gone {index}"
+    if renamed or gone:
+        session.flush()
+    for public_id, wanted in kept.items():
+        for name, value in corner_values(wanted).items():
+            if getattr(there[public_id], name) != value:
+                setattr(there[public_id], name, value)
+    session.add_all(LayoutCorner(team_id=row.team_id, layout_id=row.id, **corner_values(draft.corner)) for draft in drafts if draft.id is None)
+    session.flush()
+    _rehang(session, row, gone)
+    _follow_codes(session, row, plan)
+    for corner in gone:
+        session.delete(corner)
+
+
+def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
+    """What names a corner by its code names it by the new one."""
+    if not plan.codes:
+        return
+    corners = _corners(session, row)
+    for corner in corners:
+        if corner.given_up_for:
+            now = plan.code(corner.given_up_for)
+            # Nobody gives time up in a corner for the same one.
+            corner.given_up_for = now if now != corner.code else None
+    codes = {corner.id: corner.code for corner in corners}
+    for reference in session.scalars(select(ReferenceRow).where(ReferenceRow.team_id == row.team_id, ReferenceRow.layout_id == row.id)):
+        if reference.harder_than:
+            now = plan.code(reference.harder_than)
+            if now == codes[reference.corner_id] and not (reference.thing or reference.offset_words):
+                reference.thing = f"harder than in the former {reference.harder_than}"
+            reference.harder_than = now if now != codes[reference.corner_id] else None
+
+
+def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming) -> None:
+    """Remarks, what people said of passes, exercises, and options of declared runs name their corners by the new codes."""
+    if not plan.codes:
+        return
+    for remark in session.scalars(
+        select(Remark).where(Remark.team_id == team_id, Remark.combination_id.in_(combinations), Remark.corner.is_not(None))
+    ):
+        if (now := plan.code(remark.corner or "")) != remark.corner:
+            remark.corner = now
+        if remark.cause_corner and (now := plan.code(remark.cause_corner)) != remark.cause_corner:
+            remark.cause_corner = now
+    tables: tuple[Any, ...] = (CorrectionRow, LikeKind, Assignment)
+    for table in tables:
+        for item in session.scalars(select(table).where(table.team_id == team_id, table.combination_id.in_(combinations))):
+            if (now := plan.code(item.corner)) != item.corner:
+                item.corner = now
+            if (cause := getattr(item, "cause_corner", None)) and (now := plan.code(cause)) != cause:
+                item.cause_corner = now
+    for run in session.scalars(select(Run).where(Run.team_id == team_id, Run.combination_id.in_(combinations), Run.options.is_not(None))):
+        now_options = _tokens(run.options, lambda token: _recoded(token, "=", plan, last=False))
+        if now_options != run.options:
+            run.options = now_options
+
+
+def _rehang(session: Session, row: Layout, gone: Sequence[LayoutCorner]) -> None:
+    """What hangs on a corner that goes moves to the one in whose segment its apex lies, or to the first."""
+    left = [corner for corner in _corners(session, row) if corner not in gone]
+    for corner in gone:
+        to = next((item for item in reversed(left) if item.start_m <= corner.apex_m), left[0] if left else None)
+        tables: tuple[Any, ...] = (ReferenceRow, OpenQuestion)
+        for table in tables:
+            for item in session.scalars(select(table).where(table.team_id == row.team_id, table.corner_id == corner.id)):
+                if to is None:
+                    raise Conflict("References or questions hang on these corners. A layout without a corner can't hold them.")
+                item.corner_id = to.id
+    session.flush()
+
+
+def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming, new: Track, change_set: Any, work: Work) -> int:
+    """Write laps anew in batches, past the unit of work; each row's change is kept. What no sum gives, traces do, where laps have them."""
+    own = (Lap.team_id == team_id, Lap.combination_id.in_(combinations))
+    total = session.scalar(select(func.count()).select_from(Lap).where(*own)) or 0
+    table = Lap.__table__
+    columns = ("strikes", "incidents", "options", "mistakes", "sectors", "segments")
+    statement = (
+        update(Lap)
+        .where(Lap.id == bindparam("key"))
+        .values(version=Lap.version + 1, **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns})
+    )
+    seen, last, changed = 0, 0, 0
+    while True:
+        query = select(Lap.id, Lap.version, Lap.time_us, *(getattr(Lap, name) for name in columns))
+        rows = session.execute(query.where(*own, Lap.id > last).order_by(Lap.id).limit(_BATCH)).all()
+        if not rows:
+            return changed
+        changes, values = [], []
+        cuts = _cut_anew(session, team_id, [lap.id for lap in rows], new)
+        for lap in rows:
+            before = {name: getattr(lap, name) for name in columns}
+            after = _after(before, plan)
+            if lap.id in cuts:
+                again = cuts[lap.id].ending_at(lap.time_us)
+                after["sectors"] = _with_traced(after["sectors"], again.sectors, new.sector_parts, lap.time_us)
+                after["segments"] = _with_traced(after["segments"], again.segments, new.segment_parts, lap.time_us)
+            if after != before:
+                moved = [name for name in columns if after[name] != before[name]]
+                changes.append(
+                    {
+                        "table_name": "lap",
+                        "row_id": lap.id,
+                        "version": lap.version + 1,
+                        "before": plain_row({name: before[name] for name in moved}),
+                        "after": plain_row({name: after[name] for name in moved}),
+                    }
+                )
+                values.append({"key": lap.id, **{f"to_{name}": after[name] for name in columns}})
+        if values:
+            session.connection().execute(statement, values)
+            note_changes(session, change_set, changes)
+        changed += len(values)
+        seen, last = seen + len(rows), rows[-1].id
+        work.step(0.95 * seen / max(total, 1), f"{seen:,} of {total:,} laps looked through")
+
+
+def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track) -> dict[int, CutLap]:
+    """Laps with traces, cut at the new boundaries; how they came over them is written beside."""
+    cuts = {}
+    traced = {row.lap_id: row for row in session.scalars(select(TraceRow).where(TraceRow.team_id == team_id, TraceRow.lap_id.in_(lap_ids)))}
+    for lap_id, trace in load_traces(session, team_id, list(traced)):
+        cuts[lap_id] = cut(new, trace)
+        traced[lap_id].crossings = {code: list(item) for code, item in cuts[lap_id].crossings.items()}
+        traced[lap_id].pulls = plain_pulls(cuts[lap_id].pulls)
+    session.flush()
+    return cuts
+
+
+def _with_traced(exact: Mapping[str, int] | None, traced: Mapping[str, int], parts: Sequence[Part], lap_us: int) -> dict[str, int] | None:
+    """Exact times, and the traced ones of the parts that have none, in the order of the road.
+
+    A file's times are whole milliseconds and a trace's are not: where all parts are known, the longest traced one takes up the difference, so that
+    they add up to the lap.
+    """
+    known = {**traced, **(exact or {})}
+    out = {part.code: known[part.code] for part in parts if part.code in known}
+    new = [code for code in out if code not in (exact or {})]
+    if new and len(out) == len(parts) and abs(rest := lap_us - sum(out.values())) <= _ROUNDED_US * len(parts):
+        out[max(new, key=out.__getitem__)] += rest
+    return out or None
+
+
+def _after(before: Mapping[str, Any], plan: Retiming) -> dict[str, Any]:
+    out = dict(before)
+    out["sectors"] = plan.sector_times(before["sectors"]) or None if before["sectors"] else before["sectors"]
+    out["segments"] = plan.segment_times(before["segments"]) or None if before["segments"] else before["segments"]
+    out["strikes"] = _tokens(before["strikes"], plan.code)
+    out["incidents"] = _tokens(before["incidents"], lambda token: _recoded(token, ":", plan, last=True))
+    out["mistakes"] = _tokens(before["mistakes"], lambda token: _recoded(token, ":", plan, last=False))
+    out["options"] = _tokens(before["options"], lambda token: _recoded(token, "=", plan, last=False))
+    return out
+
+
+def _tokens(text: str | None, change: Any) -> str | None:
+    # Two marks at corners that became one are one mark.
+    return " ".join(dict.fromkeys(change(token) for token in text.split())) if text else text
+
+
+def _recoded(token: str, sign: str, plan: Retiming, *, last: bool) -> str:
+    first, _, second = token.partition(sign)
+    return f"{first}{sign}{plan.code(second)}" if last else f"{plan.code(first)}{sign}{second}"
