@@ -18,10 +18,12 @@ from fleet_rival.services.people import sign_in
 from fleet_rival.services.people.sign_in import ABSOLUTE_LIFE, Signed
 from fleet_rival.services.shared import space
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.roles import ALL, permissions_of
 
 __all__ = [
     "ALLOWED",
     "COOKIE",
+    "DOORS",
     "actor",
     "allowed",
     "browser",
@@ -37,8 +39,10 @@ __all__ = [
 
 COOKIE = "fleet_rival_sign_in"
 CSRF_HEADER = "X-Fleet-Rival-Token"
-ALLOWED: dict[str, frozenset[str]] = {}
-"""Endpoint to who may ask: roles, `rig`, `person` for anybody who is signed in, `anyone` for those who aren't."""
+ALLOWED: dict[str, str] = {}
+"""Endpoint to what who asks must be allowed: a permission by its name, or one of `DOORS`."""
+DOORS = frozenset({"anyone", "person", "rig"})
+"""What is for no role: `person` for anybody who is signed in, `anyone` for those who aren't, `rig` for who shows a rig's token."""
 _KNOWN_FOR = timedelta(days=400)
 _OWN_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _WITHOUT_ROOM = frozenset(
@@ -49,11 +53,17 @@ _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 View = TypeVar("View", bound=Callable[..., Any])
 
 
-def allowed(*who: str, blueprint: str = "api.") -> Callable[[View], View]:
-    """Say who may ask a route. A route without this is for nobody."""
+def allowed(needed: str, blueprint: str = "api.") -> Callable[[View], View]:
+    """Say what is needed to ask a route: a permission, or one of `DOORS`. A route without this is for nobody.
+
+    Raises:
+        KeyError: there is no such permission.
+    """
+    if needed not in DOORS | ALL:
+        raise KeyError(needed)
 
     def note(view: View) -> View:
-        ALLOWED[blueprint + view.__name__] = frozenset(who)
+        ALLOWED[blueprint + view.__name__] = needed
         return view
 
     return note
@@ -122,12 +132,12 @@ def register(app: Flask) -> None:
             return refusal
         if request.endpoint is None:
             return None
-        who = ALLOWED.get(request.endpoint, frozenset())
-        if "anyone" in who:
+        needed = ALLOWED.get(request.endpoint, "")
+        if needed == "anyone":
             return None
-        if "rig" in who:
+        if needed == "rig":
             return _rig()
-        return _person(who)
+        return _person(needed)
 
 
 def _from_here() -> Response | None:
@@ -165,7 +175,7 @@ def _no_room() -> Response:
     return response
 
 
-def _person(who: frozenset[str]) -> Response | None:
+def _person(needed: str) -> Response | None:
     found = signed()
     if found is None:
         return clear_cookie(problem(401, "sign-in", "Not signed in", "Sign in first."))
@@ -176,10 +186,10 @@ def _person(who: frozenset[str]) -> Response | None:
     if request.method not in _SAFE_METHODS and request.endpoint not in _WITHOUT_ROOM and space.is_full():
         return _no_room()
     if found.actor is None:
-        if "person" in who:
+        if needed == "person":
             return None
         return problem(403, "no-team", "Not in this team", "You aren't in this team any more. Open another one, or ask for an invitation.")
-    if "person" not in who and found.actor.role not in who:
+    if needed != "person" and needed not in permissions_of(found.actor.role):
         return problem(403, "not-yours", "Not for this role", f"As {found.actor.role} you can't do this. Ask a manager of the team.")
     g.actor = found.actor
     return None

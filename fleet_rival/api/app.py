@@ -16,7 +16,7 @@ from werkzeug.security import safe_join
 import fleet_rival
 import fleet_rival.api.routes
 from fleet_rival.api import access, incoming, problems, requests, retries
-from fleet_rival.api.access import ALLOWED, COOKIE, allowed
+from fleet_rival.api.access import ALLOWED, COOKIE, DOORS, allowed
 from fleet_rival.api.blueprint import api
 from fleet_rival.api.schemas import Problem
 from fleet_rival.api.streams import Streams
@@ -24,6 +24,7 @@ from fleet_rival.db import events
 from fleet_rival.db.session import make_engine, make_sessions
 from fleet_rival.jobs.messages import tell_events
 from fleet_rival.services.drive.files import MAX_BYTES
+from fleet_rival.services.shared.roles import ROLES, permissions_of
 
 __all__ = ["create_app", "openapi_document"]
 
@@ -94,9 +95,10 @@ def _described(app: OpenAPI) -> dict[str, Any]:
     for path, methods in document["paths"].items():
         endpoints = {method: rule.endpoint for rule in app.url_map.iter_rules() if _braced(rule.rule) == path for method in rule.methods or ()}
         for method, operation in methods.items():
-            who = ALLOWED.get(endpoints[method.upper()], frozenset())
-            operation["x-allowed"] = sorted(who)
-            operation["security"] = [] if "anyone" in who else [{"rig": []}] if "rig" in who else [{"browser": []}]
+            needed = ALLOWED.get(endpoints[method.upper()], "")
+            operation["x-needs"] = needed
+            operation["x-allowed"] = [needed] if needed in DOORS else sorted(role for role in ROLES if needed in permissions_of(role))
+            operation["security"] = [] if needed == "anyone" else [{"rig": []}] if needed == "rig" else [{"browser": []}]
     return document
 
 
@@ -124,7 +126,7 @@ def _bare() -> OpenAPI:
     @allowed("anyone", blueprint="")
     def openapi() -> Response:
         # As it was written from the code, when that changed last.
-        return Response((_FRONTEND / "src" / "api" / "openapi.json").read_bytes(), mimetype="application/json")
+        return Response((_FRONTEND / "src" / "shared" / "api" / "openapi.json").read_bytes(), mimetype="application/json")
 
     return app
 

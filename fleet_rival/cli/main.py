@@ -21,7 +21,7 @@ COMMANDS = {
     "analyse": ("cli.analyse", "a report from a track file and a lap file, without a server"),
     "test": ("cli.test", "checks and tests"),
     "bench": ("bench.run", "how fast it is, as ratios measured in one run"),
-    "schema": ("cli.schema", "write the front end's types anew from the interface's description"),
+    "schema": ("cli.schema", "write the front end's types and the table of roles anew from the code"),
     "screenshots": ("demo.screenshots", "take the pictures of docs/screenshots anew, from demo data"),
 }
 """Command to the module that runs it and what it does. `stop` needs no set-up and is run by the bootstrap."""

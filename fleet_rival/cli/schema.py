@@ -1,4 +1,4 @@
-"""`./fleet schema`: the interface's description and the front end's types, written anew from the code."""
+"""`./fleet schema`: the interface's description, the front end's types and the table of roles, written anew from the code."""
 
 import argparse
 import json
@@ -9,7 +9,10 @@ from pathlib import Path
 
 from fleet_rival.runtime.console import Failure, say
 
-__all__ = ["add_arguments", "description", "run"]
+__all__ = ["add_arguments", "description", "run", "with_permissions"]
+
+_TABLE_BEGINS = "<!-- roles: written by ./fleet schema -->"
+_TABLE_ENDS = "<!-- end of roles -->"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -25,11 +28,29 @@ def description() -> str:
     return json.dumps(openapi_document(), indent=1, sort_keys=True) + "\n"
 
 
+def with_permissions(text: str) -> str:
+    """The page on security with its table of roles as they are."""
+    from fleet_rival.services.shared.roles import ALL, ROLES
+
+    head, _, rest = text.partition(_TABLE_BEGINS)
+    _, _, tail = rest.partition(_TABLE_ENDS)
+    things = sorted({name.partition(".")[0] for name in ALL})
+    lines = [f"| | {' | '.join(ROLES)} |", f"|---|{'---|' * len(ROLES)}"]
+    for thing in things:
+        cells = []
+        for permissions in ROLES.values():
+            cells.append(", ".join(sorted(name.partition(".")[2].replace("_", " ") for name in permissions if name.partition(".")[0] == thing)))
+        lines.append(f"| {thing} | {' | '.join(cell or '–' for cell in cells)} |")
+    return f"{head}{_TABLE_BEGINS}\n{chr(10).join(lines)}\n{_TABLE_ENDS}{tail}"
+
+
 def run(arguments: argparse.Namespace) -> int:
     frontend = Path(os.environ["FLEET_HOME"]) / "frontend"
     (frontend / "src" / "shared" / "api" / "openapi.json").write_text(description())
     done = subprocess.run([shutil.which("npm") or "npm", "run", "--silent", "schema"], cwd=frontend, check=False)
     if done.returncode:
         raise Failure("the types could not be written; is ./fleet demo able to build the interface?")
-    say("Written: frontend/src/shared/api/openapi.json and schema.d.ts")
+    page = Path(os.environ["FLEET_HOME"]) / "docs" / "security.md"
+    page.write_text(with_permissions(page.read_text()))
+    say("Written: frontend/src/shared/api/openapi.json and schema.d.ts, the table of roles in docs/security.md")
     return 0

@@ -1,7 +1,7 @@
 import type { QueryClient } from '@tanstack/vue-query'
 import { createRouter, createWebHistory, type Router } from 'vue-router'
-import { Trouble, type Role } from '@/shared/api/client'
-import { whoIsThere } from '@/shared/session'
+import { Trouble } from '@/shared/api/client'
+import { whoIsThere, type Permission } from '@/shared/session'
 import { loadAnew } from '@/shared/renewal'
 import WeekView from '@/features/week/views/WeekView.vue'
 
@@ -10,8 +10,8 @@ declare module 'vue-router' {
     title: string
     /** For people who aren't signed in too. */
     open?: boolean
-    /** For these roles alone. */
-    roles?: Role[]
+    /** What somebody's role must allow to see it. */
+    needs?: Permission
     /** The step of the work that it belongs to. */
     step?: string
   }
@@ -30,14 +30,14 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/team', name: 'team', component: () => import('@/features/week/views/TeamView.vue'), meta: { title: 'Team', step: 'week' } },
       { path: '/team/:id', name: 'driver-profile', component: () => import('@/features/week/views/ProfileView.vue'), props: true, meta: { title: 'Driver', step: 'week' } },
       { path: '/tracks', name: 'tracks', component: () => import('@/features/track/views/TracksView.vue'), meta: { title: 'Tracks', step: 'track' } },
-      { path: '/tracks/find', name: 'find-layout', component: () => import('@/features/track/views/FindLayoutView.vue'), meta: { title: 'A layout from traces', step: 'track', roles: ['manager', 'coach'] } },
+      { path: '/tracks/find', name: 'find-layout', component: () => import('@/features/track/views/FindLayoutView.vue'), meta: { title: 'A layout from traces', step: 'track', needs: 'track.add' } },
       { path: '/tracks/:id', name: 'track', component: () => import('@/features/track/views/TrackView.vue'), props: true, meta: { title: 'Layout', step: 'track' } },
       { path: '/tracks/:id/corners/:code', name: 'corner', component: () => import('@/features/track/views/CornerView.vue'), props: true, meta: { title: 'Corner', step: 'track' } },
       { path: '/tracks/:id/card', name: 'card', component: () => import('@/features/track/views/CardView.vue'), props: true, meta: { title: 'Reading card', step: 'track' } },
-      { path: '/tracks/:id/boundaries', name: 'boundaries', component: () => import('@/features/track/views/BoundariesView.vue'), props: true, meta: { title: 'Boundaries', step: 'track', roles: ['manager', 'coach'] } },
+      { path: '/tracks/:id/boundaries', name: 'boundaries', component: () => import('@/features/track/views/BoundariesView.vue'), props: true, meta: { title: 'Boundaries', step: 'track', needs: 'track.boundaries' } },
       { path: '/drive', name: 'drive', component: () => import('@/shared/views/GoView.vue'), props: { to: 'runs' }, meta: { title: 'Drive', step: 'drive' } },
       { path: '/find', name: 'find', component: () => import('@/shared/views/GoView.vue'), props: { to: 'combination' }, meta: { title: 'Find', step: 'find' } },
-      { path: '/combinations/new', name: 'new-combination', component: () => import('@/features/week/views/NewCombinationView.vue'), meta: { title: 'New combination', step: 'week', roles: ['manager', 'coach'] } },
+      { path: '/combinations/new', name: 'new-combination', component: () => import('@/features/week/views/NewCombinationView.vue'), meta: { title: 'New combination', step: 'week', needs: 'combination.add' } },
       { path: '/combinations/:id', name: 'combination', component: () => import('@/features/find/views/CombinationView.vue'), props: true, meta: { title: 'Combination', step: 'find' } },
       { path: '/combinations/:id/drivers/:driver', name: 'driver-pace', component: () => import('@/features/find/views/DriverPaceView.vue'), props: true, meta: { title: 'Pace and consistency', step: 'find' } },
       { path: '/combinations/:id/beside', name: 'beside', component: () => import('@/features/find/views/BesideView.vue'), props: true, meta: { title: 'Drivers side by side', step: 'find' } },
@@ -57,8 +57,8 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/combinations/:id/telemetry', name: 'telemetry', component: () => import('@/features/drive/views/TelemetryView.vue'), props: true, meta: { title: 'Telemetry', step: 'drive' } },
       { path: '/combinations/:id/traces', name: 'traces', component: () => import('@/features/find/views/TracesView.vue'), props: true, meta: { title: 'Traces', step: 'find' } },
       { path: '/plan', name: 'plan', component: () => import('@/features/plan/views/PlanView.vue'), meta: { title: 'Plan', step: 'plan' } },
-      { path: '/plan/rules', name: 'plan-rules', component: () => import('@/features/plan/views/PlanRulesView.vue'), meta: { title: 'Rules of readiness and blocks', step: 'plan', roles: ['manager', 'coach'] } },
-      { path: '/plan/lineup', name: 'lineup', component: () => import('@/features/plan/views/LineupView.vue'), meta: { title: 'Who drives which race', step: 'plan', roles: ['manager', 'coach'] } },
+      { path: '/plan/rules', name: 'plan-rules', component: () => import('@/features/plan/views/PlanRulesView.vue'), meta: { title: 'Rules of readiness and blocks', step: 'plan', needs: 'plan.make' } },
+      { path: '/plan/lineup', name: 'lineup', component: () => import('@/features/plan/views/LineupView.vue'), meta: { title: 'Who drives which race', step: 'plan', needs: 'plan.make' } },
       { path: '/outlook', name: 'outlook', component: () => import('@/features/plan/views/OutlookView.vue'), meta: { title: 'Outlook', step: 'plan' } },
       { path: '/readiness', name: 'readiness', component: () => import('@/features/plan/views/ReadinessView.vue'), meta: { title: 'Readiness', step: 'plan' } },
       { path: '/races', name: 'races', component: () => import('@/features/race/views/RacesView.vue'), meta: { title: 'Races ahead', step: 'race' } },
@@ -71,7 +71,7 @@ export function makeRouter(queries: QueryClient): Router {
       { path: '/log/books', name: 'books', component: () => import('@/features/log/views/BooksView.vue'), meta: { title: 'Seasons of drivers', step: 'log' } },
       { path: '/log/books/:driver', name: 'book', component: () => import('@/features/log/views/SeasonBookView.vue'), props: true, meta: { title: 'A driver’s season', step: 'log' } },
       { path: '/live', name: 'live', component: () => import('@/features/drive/views/LiveView.vue'), meta: { title: 'Live', step: 'drive' } },
-      { path: '/people', name: 'people', component: () => import('@/features/people/views/PeopleView.vue'), meta: { title: 'People', roles: ['manager', 'coach'] } },
+      { path: '/people', name: 'people', component: () => import('@/features/people/views/PeopleView.vue'), meta: { title: 'People', needs: 'driver.change' } },
       { path: '/history', name: 'history', component: () => import('@/shared/views/HistoryView.vue'), meta: { title: 'History' } },
       { path: '/jobs', name: 'jobs', component: () => import('@/shared/views/JobsView.vue'), meta: { title: 'Background work' } },
       { path: '/account', name: 'account', component: () => import('@/features/people/views/AccountView.vue'), meta: { title: 'Your account' } },
@@ -92,7 +92,7 @@ export function makeRouter(queries: QueryClient): Router {
     if (typeof view === 'function' && !('__vccOpts' in view)) Promise.resolve((view as () => unknown)()).catch(() => {})
     try {
       const me = await whoIsThere(queries)
-      return !to.meta.roles || to.meta.roles.includes(me.role) ? true : { name: 'nowhere', params: { path: ['not-for-this-role'] } }
+      return !to.meta.needs || me.may.includes(to.meta.needs) ? true : { name: 'nowhere', params: { path: ['not-for-this-role'] } }
     } catch (error) {
       // A server that doesn't answer is told on the page itself; who isn't signed in is asked to.
       return error instanceof Trouble && [401, 403].includes(error.status) ? { name: 'sign-in', query: to.fullPath === '/' ? {} : { to: to.fullPath } } : true

@@ -127,7 +127,10 @@ def test_the_description_and_the_front_ends_types_are_in_step(tmp_path: Path, cl
     assert client.get("/api/openapi.json").json == openapi_document()
     written = tmp_path / "schema.d.ts"
     subprocess.run(
-        ["npx", "--no-install", "openapi-typescript", "src/shared/api/openapi.json", "--output", str(written)], cwd=FRONTEND, check=True, capture_output=True
+        ["npx", "--no-install", "openapi-typescript", "src/shared/api/openapi.json", "--output", str(written)],
+        cwd=FRONTEND,
+        check=True,
+        capture_output=True,
     )
     assert written.read_text() == (committed / "schema.d.ts").read_text(), "run ./fleet schema"
 

@@ -16,28 +16,28 @@ _find = Tag(name="find")
 
 
 @api.get("/combinations/<uuid:combination_id>/analysis", responses={"200": s.AnalysisOut}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """All drivers' figures and ladders; a driver's own, unless the team opened the others'."""
     return kept(*figures.summary(sessions(), actor(), path.combination_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
     return kept(*figures.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_driver_pace(path: s.DriverPath, query: s.OfWeek) -> Any:
     """How alike one driver's laps are, how pace goes over a run, what is left to learn, and what options were worth."""
     return kept(*pace.driver_pace(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus", responses={"200": s.VersusOut}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
     """Two runs, or two ways to drive one, lap by lap and over a distance."""
     return s.validate(s.VersusOut, _versus(path, query))
@@ -49,7 +49,7 @@ def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
 
 
 @api.get("/drivers/<uuid:driver_id>/steadiness", responses={"200": s.SteadinessOut}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_steadiness(path: s.OfDriver) -> Any:
     """How alike a driver's laps were, week by week, beside the team's."""
     found = steadiness.steadiness(sessions(), actor(), path.driver_id)
@@ -60,7 +60,7 @@ def get_steadiness(path: s.OfDriver) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/beside", responses={"200": s.BesideOut}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_beside(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """Segments by drivers, and who could show whom; a driver's own beside the team's best parts."""
     return kept(*beside.beside(sessions(), actor(), path.combination_id, query.week, query.also))
@@ -71,7 +71,7 @@ _PDF: Any = {"200": {"content": {"application/pdf": {"schema": {"type": "string"
 
 
 @api.get("/combinations/<uuid:combination_id>/figures", responses={"200": {"content": {"text/csv": {}, "application/json": {}}}}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_figures(path: s.CombinationPath, query: s.FiguresQuery) -> Any:
     """A view's figures to take along, as CSV or JSON."""
     make = sharing.figures_csv if query.form == "csv" else sharing.figures_json
@@ -80,14 +80,14 @@ def get_figures(path: s.CombinationPath, query: s.FiguresQuery) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus.csv", responses=_CSV, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_versus_csv(path: s.DriverPath, query: s.VersusQuery) -> Any:
     """Two runs, or two ways to drive one, lap by lap, as CSV."""
     return download(sharing.versus_csv(_versus(path, query)), "text/csv", "versus.csv")
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report.pdf", responses=_PDF, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_driver_pdf(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's figures on two pages of paper."""
     body = printing.driver_pdf(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
@@ -95,7 +95,7 @@ def get_driver_pdf(path: s.DriverPath, query: s.OfWeek) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report", responses={"200": s.ReportText}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_driver_text(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's figures in at most 15 lines, for a chat."""
     text = sharing.driver_text(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
@@ -103,7 +103,7 @@ def get_driver_text(path: s.DriverPath, query: s.OfWeek) -> Any:
 
 
 @api.get("/search", responses={"200": s.FoundList}, tags=[_find])
-@allowed("manager", "coach", "driver")
+@allowed("find.see")
 def get_search(query: s.SearchQuery) -> Any:
     """Drivers, combinations, corners and runs that hold every word."""
     return s.validate(s.FoundList, {"items": search.search(sessions(), actor(), query.q)})

@@ -14,21 +14,21 @@ _plan = Tag(name="plan")
 
 
 @api.get("/plan", responses={"200": s.PlanOut}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def get_plan(query: s.PlanQuery) -> Any:
     """The plan of a day's weeks; a driver's own lane."""
     return s.validate(s.PlanOut, view.plan_of(sessions(), actor(), query.day))
 
 
 @api.get("/plan/coming", responses={"200": s.ComingBlocks}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def list_coming_blocks() -> Any:
     """What is planned from now on; a driver's own."""
     return s.validate(s.ComingBlocks, {"items": view.blocks_to_come(sessions(), actor())})
 
 
 @api.post("/plan/make", responses={"202": s.JobOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def make_plan(body: s.PlanWish) -> Any:
     """Make the plan anew, in the background: what is locked stays."""
     drivers = None if body.drivers is None else sorted(str(key) for key in body.drivers)
@@ -37,7 +37,7 @@ def make_plan(body: s.PlanWish) -> Any:
 
 
 @api.post("/plan/what-if", responses={"202": s.JobOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def try_what_if(body: s.WhatIfWish) -> Any:
     """The plan as it would be, beside the present one, in the background; nothing is kept."""
     job = background("plan.what_if", "Planning the week both ways", body.model_dump(mode="json"))
@@ -45,21 +45,21 @@ def try_what_if(body: s.WhatIfWish) -> Any:
 
 
 @api.post("/plan/room", responses={"202": s.JobOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def find_room(body: s.RoomWish) -> Any:
     """What would make room for a block that found none, in the background."""
     return s.validate(s.JobOut, background("plan.room", "Looking for room", body.model_dump(mode="json"))), 202
 
 
 @api.get("/plan/why", responses={"200": s.WhyOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def get_why(query: s.WhyQuery) -> Any:
     """Why a block stands in the plan, or doesn't."""
     return s.validate(s.WhyOut, why.why(sessions(), actor(), query.key, query.day))
 
 
 @api.put("/plan/blocks/<uuid:block_id>", responses={"204": None}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.change")
 def change_plan_block(path: s.PlanBlockPath, header: s.Version, body: s.PlanBlockChange) -> Any:
     """Move a block, make it longer, lock it; if it is still as it was looked at."""
     change.change_block(sessions(), actor(), path.block_id, header.number, body.model_dump(exclude_unset=True))
@@ -67,7 +67,7 @@ def change_plan_block(path: s.PlanBlockPath, header: s.Version, body: s.PlanBloc
 
 
 @api.delete("/plan/blocks/<uuid:block_id>", responses={"204": None}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.remove")
 def remove_plan_block(path: s.PlanBlockPath, header: s.Version) -> Any:
     """Take a block out of the plan."""
     change.remove_block(sessions(), actor(), path.block_id, header.number)
@@ -75,14 +75,14 @@ def remove_plan_block(path: s.PlanBlockPath, header: s.Version) -> Any:
 
 
 @api.get("/readiness", responses={"200": s.ReadinessOut}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def get_readiness(query: s.PlanQuery) -> Any:
     """Each entry's checks, what is open first; a driver's own."""
     return s.validate(s.ReadinessOut, view.readiness_of(sessions(), actor(), query.day))
 
 
 @api.post("/readiness/history", responses={"202": s.JobOut}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def look_back_at_readiness(body: s.ReadinessPast) -> Any:
     """How an entry's readiness came about, and how it stood in earlier weeks, in the background; a driver's own."""
     entries.entry(sessions(), actor(), body.entry_id)
@@ -90,14 +90,14 @@ def look_back_at_readiness(body: s.ReadinessPast) -> Any:
 
 
 @api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def get_plan_rules() -> Any:
     """What readiness and plans go by: checks with what meets them, kinds of blocks."""
     return s.validate(s.PlanRulesOut, rules.rules_view(sessions(), actor()))
 
 
 @api.put("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])
-@allowed("manager")
+@allowed("plan.rules")
 def change_plan_rules(header: s.Version, body: s.PlanRulesBody) -> Any:
     """Change them; if they are still as they were looked at."""
     checks = {key: item.model_dump() for key, item in body.checks.items()}
@@ -106,14 +106,14 @@ def change_plan_rules(header: s.Version, body: s.PlanRulesBody) -> Any:
 
 
 @api.get("/seats", responses={"200": s.SeatsOut}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def list_seats() -> Any:
     """Who sits at the wheel now, for how long, and whether it is enough; a driver's own."""
     return s.validate(s.SeatsOut, {"items": seat.seats(sessions(), actor())})
 
 
 @api.post("/lineup", responses={"200": s.LineupOut}, tags=[_plan])
-@allowed("manager", "coach")
+@allowed("plan.make")
 def propose_lineup(body: s.LineupWish) -> Any:
     """Who should drive which race, with the reasons; nothing is written."""
     wish = body.model_dump()
@@ -121,7 +121,7 @@ def propose_lineup(body: s.LineupWish) -> Any:
 
 
 @api.get("/outlook", responses={"200": s.OutlookOut}, tags=[_plan])
-@allowed("manager", "coach", "driver")
+@allowed("plan.see")
 def get_outlook() -> Any:
     """The weeks to come: what is known, hours needed against hours there, when to begin; a driver's own."""
     return s.validate(s.OutlookOut, outlook.outlook(sessions(), actor()))

@@ -18,14 +18,14 @@ _track = Tag(name="track")
 
 
 @api.get("/layouts", responses={"200": s.Layouts}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def list_layouts() -> Any:
     """All layouts of the team."""
     return s.validate(s.Layouts, {"items": tracks.layouts(sessions(), actor())})
 
 
 @api.post("/layouts", responses={"200": s.LayoutOut, "201": s.LayoutOut}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.add")
 def add_layout(form: s.FileForm) -> Any:
     """Take a track file in. The same file twice changes nothing."""
     view = tracks.add_track(sessions(), actor(), sent_file(form, "track.json")[1])
@@ -33,7 +33,7 @@ def add_layout(form: s.FileForm) -> Any:
 
 
 @api.post("/layouts/by-hand", responses={"201": s.LayoutMade}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.add")
 def draw_up_layout(body: s.NewLayout) -> Any:
     """Take in a layout from a table of corners."""
     try:
@@ -52,14 +52,14 @@ def draw_up_layout(body: s.NewLayout) -> Any:
 
 
 @api.get("/layouts/<uuid:layout_id>", responses={"200": s.BookOut}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def get_book(path: s.LayoutPath, query: s.WithCar) -> Any:
     """A layout with everything that its book holds, seen with one car."""
     return s.validate(s.BookOut, book.book(sessions(), actor(), path.layout_id, query.car))
 
 
 @api.put("/layouts/<uuid:layout_id>", responses={"200": s.BookOut}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.change")
 def change_layout(path: s.LayoutPath, header: s.Version, body: s.LayoutChange) -> Any:
     """Change a layout's names and its pit lane, if it is still as it was looked at."""
     values = {**body.model_dump(exclude={"pit"}), "pit": _pit(body.pit)}
@@ -69,7 +69,7 @@ def change_layout(path: s.LayoutPath, header: s.Version, body: s.LayoutChange) -
 
 
 @api.delete("/layouts/<uuid:layout_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.remove")
 def remove_layout(path: s.LayoutPath) -> Any:
     """Remove a layout that nothing hangs on."""
     layouts.remove_layout(sessions(), actor(), path.layout_id)
@@ -77,14 +77,14 @@ def remove_layout(path: s.LayoutPath) -> Any:
 
 
 @api.get("/layouts/<uuid:layout_id>/outline", responses={"200": s.OutlineOut}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def get_outline(path: s.LayoutPath) -> Any:
     """The centreline."""
     return s.validate(s.OutlineOut, layouts.outline(sessions(), actor(), path.layout_id))
 
 
 @api.get("/layouts/<uuid:layout_id>/track.json", responses={"200": {"content": {"application/json": {}}}}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def export_layout(path: s.LayoutPath) -> Any:
     """The layout as a track file."""
     name, content = layouts.export(sessions(), actor(), path.layout_id)
@@ -94,7 +94,7 @@ def export_layout(path: s.LayoutPath) -> Any:
 
 
 @api.post("/layouts/<uuid:layout_id>/derive", responses={"201": s.LayoutMade}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.add")
 def derive_layout(path: s.LayoutPath, body: s.Derivation) -> Any:
     """Make the layout turned round, or a shorter one."""
     stretch = (body.from_m, body.to_m) if body.from_m is not None and body.to_m is not None else None
@@ -103,7 +103,7 @@ def derive_layout(path: s.LayoutPath, body: s.Derivation) -> Any:
 
 
 @api.post("/layouts/<uuid:layout_id>/boundaries/look", responses={"200": s.ConsequencesOut}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.boundaries")
 def look_at_boundaries(path: s.LayoutPath, body: s.Boundaries) -> Any:
     """What other boundaries would do to laps, without doing it."""
     drafts = [DraftCorner(item.id, _corner(item)) for item in body.corners]
@@ -111,7 +111,7 @@ def look_at_boundaries(path: s.LayoutPath, body: s.Boundaries) -> Any:
 
 
 @api.post("/layouts/<uuid:layout_id>/boundaries", responses={"202": s.JobOut}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("track.boundaries")
 def change_boundaries(path: s.LayoutPath, header: s.Version, body: s.Boundaries) -> Any:
     """Give a layout other boundaries, in the background; laps keep what stays exact and lose the rest."""
     drafts = [DraftCorner(item.id, _corner(item)) for item in body.corners]
@@ -122,14 +122,14 @@ def change_boundaries(path: s.LayoutPath, header: s.Version, body: s.Boundaries)
 
 
 @api.get("/layouts/<uuid:layout_id>/card", responses={"200": s.CardOut}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def get_card(path: s.LayoutPath, query: s.OfCard) -> Any:
     """A lap as a script."""
     return s.validate(s.CardOut, book.reading_card(sessions(), actor(), path.layout_id, query.car, query.driver, query.variant))
 
 
 @api.put("/corners/<uuid:corner_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("corner.change")
 def change_corner(path: s.CornerPath, header: s.Version, body: s.CornerChange) -> Any:
     """Write what is known of a corner, if it is still as it was looked at."""
     with telling_current(s.CornerOut, lambda: book.corner(sessions(), actor(), path.corner_id)):
@@ -138,7 +138,7 @@ def change_corner(path: s.CornerPath, header: s.Version, body: s.CornerChange) -
 
 
 @api.post("/corners/<uuid:corner_id>/references", responses={"201": s.ReferenceMade}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("reference.propose")
 def propose_reference(path: s.CornerPath, body: s.NewReference) -> Any:
     """Put a reference beside those that are there; a driver's is a proposal."""
     confirmed = body.confirmed and actor().sees_all
@@ -147,7 +147,7 @@ def propose_reference(path: s.CornerPath, body: s.NewReference) -> Any:
 
 
 @api.put("/references/<uuid:reference_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("reference.change")
 def change_reference(path: s.ReferencePath, header: s.Version, body: s.ReferenceChange) -> Any:
     """Write a reference anew; a driver the own proposals alone."""
     with telling_current(s.ReferenceOut, lambda: book.reference(sessions(), actor(), path.reference_id)):
@@ -156,7 +156,7 @@ def change_reference(path: s.ReferencePath, header: s.Version, body: s.Reference
 
 
 @api.delete("/references/<uuid:reference_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("reference.remove")
 def remove_reference(path: s.ReferencePath) -> Any:
     """Remove a reference that was a mistake; a driver an own proposal alone."""
     book.remove_reference(sessions(), actor(), path.reference_id)
@@ -164,7 +164,7 @@ def remove_reference(path: s.ReferencePath) -> Any:
 
 
 @api.post("/references/<uuid:reference_id>/confirm", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("reference.confirm")
 def confirm_reference(path: s.ReferencePath) -> Any:
     """Have a reference stand."""
     book.confirm(sessions(), actor(), path.reference_id)
@@ -172,7 +172,7 @@ def confirm_reference(path: s.ReferencePath) -> Any:
 
 
 @api.post("/references/<uuid:reference_id>/decline", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("reference.decline")
 def decline_reference(path: s.ReferencePath) -> Any:
     """Say that a reference doesn't stand."""
     book.decline(sessions(), actor(), path.reference_id)
@@ -180,14 +180,14 @@ def decline_reference(path: s.ReferencePath) -> Any:
 
 
 @api.post("/references/<uuid:reference_id>/carry", responses={"201": s.ReferenceMade}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("reference.carry")
 def carry_reference(path: s.ReferencePath, body: s.Carried) -> Any:
     """Take another car's numbers over as they are."""
     return s.validate(s.ReferenceMade, {"id": book.carry_over(sessions(), actor(), path.reference_id, body.car_id)}), 201
 
 
 @api.post("/references/<uuid:reference_id>/picture", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("reference.picture")
 def put_picture(path: s.ReferencePath, form: s.FileForm) -> Any:
     """Attach a picture; it is made anew, without what else the file holds."""
     book.put_picture(sessions(), actor(), path.reference_id, sent_file(form, "picture")[1])
@@ -195,7 +195,7 @@ def put_picture(path: s.ReferencePath, form: s.FileForm) -> Any:
 
 
 @api.delete("/references/<uuid:reference_id>/picture", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("reference.picture")
 def remove_picture(path: s.ReferencePath) -> Any:
     """Take the picture off a reference."""
     book.remove_picture(sessions(), actor(), path.reference_id)
@@ -203,7 +203,7 @@ def remove_picture(path: s.ReferencePath) -> Any:
 
 
 @api.get("/pictures/<uuid:picture_id>.jpg", responses={"200": {"content": {"image/jpeg": {}}}}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("track.see")
 def get_picture(path: s.PicturePath) -> Any:
     """A picture; it never changes under its address."""
     headers = {"Cache-Control": "private, max-age=31536000, immutable"}
@@ -211,14 +211,14 @@ def get_picture(path: s.PicturePath) -> Any:
 
 
 @api.post("/layouts/<uuid:layout_id>/questions", responses={"201": s.ReferenceMade}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("question.ask")
 def ask_question(path: s.LayoutPath, body: s.NewQuestion) -> Any:
     """Ask something about a corner, or the whole layout."""
     return s.validate(s.ReferenceMade, {"id": book.ask(sessions(), actor(), path.layout_id, body.corner_id, body.text)}), 201
 
 
 @api.put("/questions/<uuid:question_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("question.answer")
 def answer_question(path: s.QuestionPath, header: s.Version, body: s.QuestionAnswer) -> Any:
     """Answer a question, if nobody did meanwhile."""
     book.answer_question(sessions(), actor(), path.question_id, header.number, body.answer)
@@ -226,7 +226,7 @@ def answer_question(path: s.QuestionPath, header: s.Version, body: s.QuestionAns
 
 
 @api.post("/questions/<uuid:question_id>/close", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach")
+@allowed("question.close")
 def close_question(path: s.QuestionPath, header: s.Version, body: s.QuestionClosing) -> Any:
     """Close a question; its answer may become a note or a reference."""
     reference = body.reference.model_dump() if body.reference else None
@@ -235,7 +235,7 @@ def close_question(path: s.QuestionPath, header: s.Version, body: s.QuestionClos
 
 
 @api.delete("/questions/<uuid:question_id>", responses={"204": None}, tags=[_track])
-@allowed("manager", "coach", "driver")
+@allowed("question.remove")
 def remove_question(path: s.QuestionPath) -> Any:
     """Remove a question; a driver an own one that nobody has answered."""
     book.remove_question(sessions(), actor(), path.question_id)

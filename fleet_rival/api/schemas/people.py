@@ -7,8 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema, ZoneName
-
-Role = Literal["manager", "coach", "driver"]
+from fleet_rival.services.shared.roles import ALL, Role
 
 
 class Health(Schema):
@@ -58,6 +57,7 @@ class Me(Schema):
     team: str
     open_ranking: bool
     role: Role
+    may: list[str] = Field(description="What the role allows, by name", json_schema_extra={"items": {"type": "string", "enum": sorted(ALL)}})
     driver_id: UUID | None
     teams: list[TeamChoice]
     preferences: Preferences

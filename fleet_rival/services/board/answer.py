@@ -237,7 +237,7 @@ def _need(need: Need, week: WeekState, cells: Mapping[tuple[UUID, UUID], Cell], 
 def _backup(actor: Actor) -> dict[str, Any] | None:
     """The backup of the whole installation that was due and isn't made; a manager can tell whoever runs it."""
     var = this_var()
-    ended = last_ended(var) if var and actor.role == "manager" else None
+    ended = last_ended(var) if var and actor.may("team.change") else None
     if ended is None or ended.trouble is None:
         return None
     again = ended.again_at.isoformat() if ended.again_at else None

@@ -123,5 +123,5 @@ def forget_packages(sessions: sessionmaker[Session], actor: Actor) -> None:
 
 
 def _check_manages(actor: Actor) -> None:
-    if actor.role != "manager":
+    if not actor.may("team.package"):
         raise Refused("Whole teams are taken along and brought in by those who manage them.")

@@ -14,9 +14,10 @@ from fleet_rival.services.people import guessing, sign_in
 from fleet_rival.services.people.guessing import Wrong
 from fleet_rival.services.people.passwords import check_password_rules, hash_password, password_is
 from fleet_rival.services.people.sign_in import Signed
-from fleet_rival.services.shared.base import Actor, Role, begin_change, check_version, find_row, known_role, named
+from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row, known_role, named
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.revisions import combinations_of_driver, raise_revisions
+from fleet_rival.services.shared.roles import Role, permissions_of
 
 __all__ = [
     "DriverRow",
@@ -54,6 +55,8 @@ class Me:
     team: str
     open_ranking: bool
     role: str
+    may: tuple[str, ...]
+    """What the role allows, by name."""
     driver_id: UUID | None
     teams: tuple[TeamChoice, ...]
     preferences: dict[str, Any]
@@ -107,6 +110,7 @@ def me(sessions: sessionmaker[Session], actor: Actor, key: bytes) -> Me:
             team.name,
             team.open_ranking,
             actor.role,
+            tuple(sorted(permissions_of(actor.role))),
             session.scalar(select(Driver.public_id).where(Driver.team_id == team.id, Driver.id == actor.driver_id)),
             tuple(TeamChoice(*row) for row in teams),
             person.preferences or {},

@@ -1,7 +1,7 @@
 """What services share: who acts, the record of a change, finding a team's own rows."""
 
 from dataclasses import dataclass
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 from uuid import UUID
 
 from sqlalchemy import insert, select
@@ -11,12 +11,11 @@ from fleet_rival.db.events import announce
 from fleet_rival.db.recording import open_change_set
 from fleet_rival.db.tables import Base, Change, ChangeSet
 from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
+from fleet_rival.services.shared.roles import ROLES, SEE_ALL, Role, may
 
-__all__ = ["ROLES", "UNWATCHED", "Actor", "Role", "Work", "about", "begin_change", "check_version", "find_row", "known_role", "named", "note_changes"]
+__all__ = ["UNWATCHED", "Actor", "Work", "about", "begin_change", "check_version", "find_row", "known_role", "named", "note_changes"]
 
 Row = TypeVar("Row", bound=Base)
-Role = Literal["manager", "coach", "driver"]
-ROLES: tuple[Role, ...] = ("manager", "coach", "driver")
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +33,11 @@ class Actor:
     @property
     def sees_all(self) -> bool:
         """Whether every driver's laps are this person's business."""
-        return self.role in ("manager", "coach")
+        return self.may(SEE_ALL)
+
+    def may(self, permission: str) -> bool:
+        """Whether this person's role allows something; the names stand in `roles`."""
+        return may(self.role, permission)
 
 
 class Work:

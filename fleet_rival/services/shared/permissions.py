@@ -2,73 +2,30 @@
 
 from typing import Any, Final
 
-from sqlalchemy import and_, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from fleet_rival.db.tables import Base, Change, ChangeSet, Lap
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.roles import ALL, permissions_of
 
-__all__ = ["DRIVERS_ACTS", "MANAGERS_ACTS", "acts_of", "bears_on_others", "may_act"]
+__all__ = ["acts_of", "bears_on_others", "may_act"]
 
-MANAGERS_ACTS: Final = ("people.", "team.", "plan.rules")
-"""How acts begin that are a manager's alone."""
-DRIVERS_ACTS: Final = frozenset(
-    {
-        "calendar.address",
-        "calendar.revoke",
-        "driver.profile",
-        "entry.change",
-        "lap.answer",
-        "lap.change",
-        "lap.mend",
-        "lap.overrule",
-        "lap.remark",
-        "laps.import",
-        "lesson.add",
-        "lesson.change",
-        "lesson.remove",
-        "pass.correct",
-        "question.answer",
-        "question.ask",
-        "question.remove",
-        "race.read",
-        "reference.change",
-        "reference.picture",
-        "reference.propose",
-        "reference.remove",
-        "result.add",
-        "result.change",
-        "result.remove",
-        "run.begin",
-        "run.change",
-        "run.declare",
-        "run.feel",
-        "run.remove",
-        "setup.add",
-        "setup.change",
-        "telemetry.import",
-    }
-)
-"""Acts that a driver may do, on what is the own; all others are for who is in charge."""
 _ENTRY_FIELDS_OF_DRIVERS: Final = frozenset({"starts", "note", "version"})
 
 
 def may_act(actor: Actor, action: str) -> bool:
-    """Whether somebody may do acts of this kind at all, by the role they have now."""
-    if actor.role == "manager":
-        return True
-    if actor.role == "coach":
-        return not action.startswith(MANAGERS_ACTS)
-    return action in DRIVERS_ACTS
+    """Whether somebody may do acts of this kind at all, by the role they have now; acts of earlier versions are for who may everything else."""
+    return action not in _refused(actor)
 
 
 def acts_of(actor: Actor) -> Any:
     """The same as a condition on change sets."""
-    if actor.role == "manager":
-        return ChangeSet.id.is_not(None)
-    if actor.role == "coach":
-        return and_(*(~ChangeSet.action.startswith(act) for act in MANAGERS_ACTS))
-    return ChangeSet.action.in_(sorted(DRIVERS_ACTS))
+    return ChangeSet.action.not_in(sorted(_refused(actor)))
+
+
+def _refused(actor: Actor) -> frozenset[str]:
+    return ALL - permissions_of(actor.role)
 
 
 def bears_on_others(session: Session, actor: Actor, row: ChangeSet) -> bool:

@@ -1,5 +1,5 @@
 import { useQuery, type QueryClient } from '@tanstack/vue-query'
-import { answer, api, showToken, Trouble, type Me, type Role } from '@/shared/api/client'
+import { answer, api, showToken, Trouble, type Me } from '@/shared/api/client'
 import { draftsOf } from '@/shared/drafts'
 import { takePreferences } from '@/shared/preferences'
 
@@ -40,4 +40,10 @@ export const whoIsThere = (queries: QueryClient): Promise<Me> => queries.fetchQu
 
 export const useMe = () => useQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
 
-export const maySeeAll = (role: Role | undefined) => role === 'manager' || role === 'coach'
+export type Permission = Me['may'][number]
+
+/** Whether who is signed in may do something: what the server says their role allows, by name. */
+export function useMay(): (permission: Permission) => boolean {
+  const me = useMe()
+  return (permission) => me.data.value?.may.includes(permission) ?? false
+}

@@ -15,7 +15,7 @@ _drive = Tag(name="drive")
 
 
 @api.post("/combinations/<uuid:combination_id>/lap-files", responses={"201": s.PreviewOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
     """Keep a lap file and look at it, of a large one at its beginning. Nothing is imported yet."""
     name, content = sent_file(form, "laps.csv")
@@ -25,7 +25,7 @@ def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
 
 
 @api.post("/combinations/<uuid:combination_id>/lap-archives", responses={"201": s.Archive}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
     """Keep the lap files of a zip, each to be looked at like one that came alone."""
     _, content = sent_file(form, "laps.zip")
@@ -33,7 +33,7 @@ def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
 
 
 @api.put("/lap-files/<uuid:file_id>/reading", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
     """Say how a file's columns are to be read, and who its drivers are in the team."""
     table = body.table.model_dump() if body.table else None
@@ -42,7 +42,7 @@ def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
 
 
 @api.put("/lap-files/<uuid:file_id>/lines/<int:line>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def mend_line(path: s.LinePath, body: s.LineChange) -> Any:
     """Put other cells in the place of a line's own. The file stays as it came."""
     files.mend(sessions(), actor(), path.file_id, path.line, body.cells)
@@ -50,14 +50,14 @@ def mend_line(path: s.LinePath, body: s.LineChange) -> Any:
 
 
 @api.post("/lap-files/<uuid:file_id>/again", responses={"201": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def read_again(path: s.LapFilePath) -> Any:
     """Read a kept file once more, so that what was set aside can go in after all."""
     return _preview(files.again(sessions(), actor(), path.file_id), frozenset(), 201)
 
 
 @api.get("/lap-files/<uuid:file_id>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def preview_laps(path: s.LapFilePath, query: s.PreviewQuery) -> Any:
     """Look at a lap file again, against the laps that are there now; a large one in the background."""
     return _preview(path.file_id, frozenset(query.apart), 200)
@@ -73,7 +73,7 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
 
 
 @api.post("/lap-files/<uuid:file_id>/import", responses={"202": s.JobOut}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at: a job, which ends whole or not at all."""
     wishes = files.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests))
@@ -83,14 +83,14 @@ def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/lap-files", responses={"200": s.Imports}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def list_imports(path: s.CombinationPath) -> Any:
     """The files imported into a combination, newest first; a driver's own alone."""
     return s.validate(s.Imports, {"items": imports.imports(sessions(), actor(), path.combination_id)})
 
 
 @api.delete("/lap-files/<uuid:file_id>", responses={"204": None}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("laps.import")
 def discard_laps(path: s.LapFilePath) -> Any:
     """Forget a lap file that was looked at and not imported."""
     files.discard(sessions(), actor(), path.file_id)
@@ -98,7 +98,7 @@ def discard_laps(path: s.LapFilePath) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/laps.csv", responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}, tags=[_drive])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def export_laps(path: s.CombinationPath) -> Any:
     """All laps of a combination as a lap file; a driver's own alone."""
     response = Response(files.export_laps(sessions(), actor(), path.combination_id), mimetype="text/csv")

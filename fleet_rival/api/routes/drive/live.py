@@ -38,7 +38,7 @@ _STREAM: Any = {"200": {"content": {"text/event-stream": {"schema": {"type": "st
 
 
 @api.get("/events/stream", responses=_STREAM, tags=[_live])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def stream_events(query: s.EventsQuery) -> Any:
     """That something changed, as Server-Sent Events; resumed by `Last-Event-ID`. Where all places are taken: ask `/events`."""
     streams: Streams = current_app.extensions["streams"]
@@ -54,7 +54,7 @@ def stream_events(query: s.EventsQuery) -> Any:
 
 
 @api.get("/events", responses={"200": s.EventsOut}, tags=[_live])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def list_events(query: s.EventsQuery) -> Any:
     """The same by asking: what changed after an event."""
     with sessions()() as session:
@@ -67,7 +67,7 @@ def list_events(query: s.EventsQuery) -> Any:
 
 
 @api.get("/live", responses={"200": s.LiveOut}, tags=[_live])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def show_live() -> Any:
     """Who drives now: each driver's run, against its purpose and its pass mark; a driver's own alone."""
     body = _seen_by(actor()).get(lambda: orjson.dumps(s.validate(s.LiveOut, watching.driving_now(sessions(), actor()))))
@@ -96,14 +96,14 @@ def _seen_by(who: Actor) -> _Shared:
 
 
 @api.get("/live/troubles", responses={"200": s.Troubles}, tags=[_live])
-@allowed("manager", "coach")
+@allowed("laps.deliver")
 def list_troubles() -> Any:
     """What rigs sent and can't be taken, and why."""
     return s.validate(s.Troubles, {"items": feed.troubles(sessions(), actor())})
 
 
 @api.post("/live/troubles/again", responses={"200": s.TakenAgain}, tags=[_live])
-@allowed("manager", "coach")
+@allowed("laps.deliver")
 def take_again() -> Any:
     """Have what was refused tried once more, after what was missing is there."""
     lines = feed.take_again(sessions(), actor())

@@ -58,14 +58,14 @@ def _metadata() -> dict[str, str]:
 
 
 @api.get("/space", responses={"200": s.SpaceOut}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def show_space() -> Any:
     """How much room the team and the person use on the disk, and how much they may."""
     return s.validate(s.SpaceOut, space.space(sessions(), actor()))
 
 
 @api.post("/uploads", responses={"201": None}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("telemetry.import")
 def begin_upload() -> Any:
     """Make room for a telemetry file (tus: creation). `Upload-Metadata` may name `filename` and `combination`."""
     if (refused := _other_version()) is not None:
@@ -82,7 +82,7 @@ def begin_upload() -> Any:
 
 
 @api.get("/uploads/<uuid:upload_id>", responses={"200": s.UploadOut}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def show_upload(path: s.UploadPath) -> Any:
     """How far a file has come (tus: HEAD), and what became of it."""
     found = uploads.upload(sessions(), actor(), path.upload_id)
@@ -91,7 +91,7 @@ def show_upload(path: s.UploadPath) -> Any:
 
 
 @api.patch("/uploads/<uuid:upload_id>", responses=_NOTHING, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("telemetry.import")
 def add_piece(path: s.UploadPath) -> Any:
     """The next bytes of a file, from `Upload-Offset` on; what comes before a break is kept."""
     if (refused := _other_version()) is not None:
@@ -105,7 +105,7 @@ def add_piece(path: s.UploadPath) -> Any:
 
 
 @api.delete("/uploads/<uuid:upload_id>", responses=_NOTHING, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("telemetry.import")
 def discard_upload(path: s.UploadPath) -> Any:
     """Forget a file (tus: termination). Traces that were read from it stay."""
     uploads.discard_upload(sessions(), actor(), path.upload_id)
@@ -113,14 +113,14 @@ def discard_upload(path: s.UploadPath) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/uploads", responses={"200": s.Uploads}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def list_uploads(path: s.CombinationPath) -> Any:
     """A combination's telemetry files, newest first."""
     return s.validate(s.Uploads, {"items": uploads.uploads(sessions(), actor(), path.combination_id)})
 
 
 @api.post("/uploads/<uuid:upload_id>/reading", responses={"202": s.JobOut}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("telemetry.import")
 def read_upload(path: s.UploadPath, body: s.UploadReading) -> Any:
     """Read a telemetry file: a job. Again with names, where it held drivers that the team doesn't know by these."""
     name, combination = imports.say_who(sessions(), actor(), path.upload_id, body.names, body.combination_id)
@@ -129,7 +129,7 @@ def read_upload(path: s.UploadPath, body: s.UploadReading) -> Any:
 
 
 @api.post("/uploads/<uuid:upload_id>/layout", responses={"202": s.JobOut}, tags=[_telemetry])
-@allowed("manager", "coach")
+@allowed("track.add")
 def find_layout(path: s.UploadPath) -> Any:
     """Find the layout that a file was driven on: a job; the upload holds what was found."""
     name = uploads.upload(sessions(), actor(), path.upload_id).name
@@ -137,28 +137,28 @@ def find_layout(path: s.UploadPath) -> Any:
 
 
 @api.get("/layouts/<uuid:layout_id>/found", responses={"200": s.FoundLayoutOut}, tags=[_telemetry])
-@allowed("manager", "coach")
+@allowed("track.boundaries")
 def find_layout_anew(path: s.LayoutPath) -> Any:
     """What the traces driven on a layout say of it."""
     return s.validate(s.FoundLayoutOut, deriving.found_from_laps(sessions(), actor(), path.layout_id))
 
 
 @api.get("/combinations/<uuid:combination_id>/traces", responses={"200": s.TracedLaps}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def list_traces(path: s.CombinationPath) -> Any:
     """Laps that have traces; a driver's own alone."""
     return s.validate(s.TracedLaps, {"items": view.traced_laps(sessions(), actor(), path.combination_id)})
 
 
 @api.get("/combinations/<uuid:combination_id>/traces/passes", responses={"200": s.PassesOut}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def get_passes(path: s.CombinationPath, query: s.PassesQuery) -> Any:
     """What laps did on their way through one part: brake, slowest place, throttle."""
     return s.validate(s.PassesOut, {"items": passes.passes(sessions(), actor(), path.combination_id, query.lap, query.part)})
 
 
 @api.get("/combinations/<uuid:combination_id>/traces/overlay", responses={"200": s.OverlayOut}, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def overlay_traces(path: s.CombinationPath, query: s.OverlayQuery) -> Any:
     """Laps over each other in one channel, and how far each has fallen behind the first."""
     found = view.overlay(sessions(), actor(), path.combination_id, query.lap, query.channel, query.start_m, query.end_m, query.points)
@@ -166,7 +166,7 @@ def overlay_traces(path: s.CombinationPath, query: s.OverlayQuery) -> Any:
 
 
 @api.get("/combinations/<uuid:combination_id>/traces.parquet", responses=_PARQUET, tags=[_telemetry])
-@allowed("manager", "coach", "driver")
+@allowed("drive.see")
 def take_traces(path: s.CombinationPath, query: s.TakeTracesQuery) -> Any:
     """Traces of chosen laps as they were recorded, as a telemetry file."""
     body = take.traces_parquet(sessions(), actor(), path.combination_id, query.lap)

@@ -14,7 +14,7 @@ _people = Tag(name="people")
 
 
 @api.put("/team", responses={"200": s.Me}, tags=[_people])
-@allowed("manager")
+@allowed("team.change")
 def change_team(header: s.Version, body: s.TeamChange) -> Any:
     """Rename the team, or open the drivers' figures to each other."""
     with telling_current(s.Me, lambda: members.me(sessions(), actor(), current_app.config["SECRET_KEY"])):
@@ -23,14 +23,14 @@ def change_team(header: s.Version, body: s.TeamChange) -> Any:
 
 
 @api.get("/people", responses={"200": s.Members}, tags=[_people])
-@allowed("manager")
+@allowed("people.see")
 def list_people() -> Any:
     """Everybody in the team."""
     return s.validate(s.Members, {"items": members.members(sessions(), actor())})
 
 
 @api.put("/people/<uuid:member_id>", responses={"200": s.Members}, tags=[_people])
-@allowed("manager")
+@allowed("people.change")
 def change_member(path: s.MemberPath, header: s.Version, body: s.MemberChange) -> Any:
     """Change somebody's role, or say which driver they are."""
     with telling_current(s.Members, lambda: {"items": members.members(sessions(), actor())}):
@@ -39,7 +39,7 @@ def change_member(path: s.MemberPath, header: s.Version, body: s.MemberChange) -
 
 
 @api.delete("/people/<uuid:member_id>", responses={"204": None}, tags=[_people])
-@allowed("manager")
+@allowed("people.remove")
 def remove_member(path: s.MemberPath) -> Any:
     """Let somebody go: they are out at once, what they did stays."""
     members.remove_member(sessions(), actor(), path.member_id)
@@ -47,14 +47,14 @@ def remove_member(path: s.MemberPath) -> Any:
 
 
 @api.get("/invitations", responses={"200": s.Invitations}, tags=[_people])
-@allowed("manager")
+@allowed("people.see")
 def list_invitations() -> Any:
     """Invitations that can still be taken up."""
     return s.validate(s.Invitations, {"items": invitations.invitations(sessions(), actor())})
 
 
 @api.post("/invitations", responses={"201": s.NewInvitationOut}, tags=[_people])
-@allowed("manager")
+@allowed("people.invite")
 def invite(body: s.NewInvitation) -> Any:
     """Make a link that lets one person in, once, within a week."""
     view, token = invitations.invite(sessions(), actor(), body.name, body.role, body.driver_id)
@@ -63,7 +63,7 @@ def invite(body: s.NewInvitation) -> Any:
 
 
 @api.delete("/invitations/<uuid:invitation_id>", responses={"204": None}, tags=[_people])
-@allowed("manager")
+@allowed("people.invite.withdraw")
 def withdraw_invitation(path: s.InvitationPath) -> Any:
     """Make an invitation's link useless."""
     invitations.withdraw(sessions(), actor(), path.invitation_id)
@@ -71,14 +71,14 @@ def withdraw_invitation(path: s.InvitationPath) -> Any:
 
 
 @api.get("/rigs", responses={"200": s.Rigs}, tags=[_people])
-@allowed("manager")
+@allowed("people.see")
 def list_rigs() -> Any:
     """The rigs that may deliver, or might once."""
     return s.validate(s.Rigs, {"items": rigs.rigs(sessions(), actor())})
 
 
 @api.post("/rigs", responses={"201": s.NewRigOut}, tags=[_people])
-@allowed("manager")
+@allowed("people.rig")
 def add_rig(body: s.NewRig) -> Any:
     """Let a rig deliver laps: its token is shown once."""
     key, token = rigs.make_rig_token(sessions(), actor(), body.name)
@@ -86,7 +86,7 @@ def add_rig(body: s.NewRig) -> Any:
 
 
 @api.delete("/rigs/<uuid:rig_id>", responses={"204": None}, tags=[_people])
-@allowed("manager")
+@allowed("people.rig.revoke")
 def revoke_rig(path: s.RigPath) -> Any:
     """Shut a rig out."""
     rigs.revoke_rig_token(sessions(), actor(), path.rig_id)
@@ -94,14 +94,14 @@ def revoke_rig(path: s.RigPath) -> Any:
 
 
 @api.get("/drivers", responses={"200": s.DriverRows}, tags=[_people])
-@allowed("manager", "coach", "driver")
+@allowed("team.see")
 def list_drivers() -> Any:
     """The team's drivers and guests; a driver sees only the own self."""
     return s.validate(s.DriverRows, {"items": members.drivers(sessions(), actor())})
 
 
 @api.put("/drivers/<uuid:driver_id>", responses={"200": s.DriverRowOut}, tags=[_people])
-@allowed("manager", "coach")
+@allowed("driver.change")
 def change_driver(path: s.DriverRowPath, header: s.Version, body: s.DriverChange) -> Any:
     """Rename a driver, or say that they are a guest."""
     with telling_current(s.DriverRows, lambda: {"items": [row for row in members.drivers(sessions(), actor()) if row.id == path.driver_id]}):

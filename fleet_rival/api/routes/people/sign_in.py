@@ -62,7 +62,7 @@ def post_sign_out_everywhere() -> Any:
 
 
 @api.get("/me", responses={"200": s.Entered}, tags=[_own])
-@allowed("manager", "coach", "driver")
+@allowed("team.see")
 def get_me() -> Any:
     """Who is signed in, where, what they like, and what a page needs to change things."""
     with sessions()() as session:
@@ -72,7 +72,7 @@ def get_me() -> Any:
 
 
 @api.put("/me/preferences", responses={"200": s.Preferences}, tags=[_own])
-@allowed("manager", "coach", "driver")
+@allowed("me.change")
 def put_preferences(body: s.Preferences) -> Any:
     """Keep units, time zone, theme and density."""
     return s.validate(s.Preferences, members.prefer(sessions(), actor(), body.model_dump(exclude_unset=True)))

@@ -23,7 +23,7 @@ _IN_MEMORY = 16_000_000
 
 
 @api.post("/team/packages", responses={"202": s.JobOut}, tags=[_exchange])
-@allowed("manager")
+@allowed("team.package")
 def make_package(body: s.PackageWish) -> Any:
     """The team's data as an exchange package, or what belongs to some weeks: a job."""
     arguments = {"weeks": None if body.weeks is None else [str(key) for key in body.weeks], "telemetry": body.telemetry}
@@ -31,7 +31,7 @@ def make_package(body: s.PackageWish) -> Any:
 
 
 @api.get("/team/packages/<uuid:job_id>", responses=_ZIP, tags=[_exchange])
-@allowed("manager")
+@allowed("team.package")
 def get_package(path: s.JobPath) -> Response:
     """A package that such a job made; kept for a day."""
     name, file = packages.package_file(sessions(), actor(), path.job_id)
@@ -39,7 +39,7 @@ def get_package(path: s.JobPath) -> Response:
 
 
 @api.post("/uploads/<uuid:upload_id>/team", responses={"202": s.JobOut}, tags=[_exchange])
-@allowed("manager")
+@allowed("team.bring")
 def bring_package(path: s.UploadPath) -> Any:
     """Make another team from a package that was sent: a job. Whoever brings it manages it."""
     name = uploads.upload(sessions(), actor(), path.upload_id).name
@@ -47,14 +47,14 @@ def bring_package(path: s.UploadPath) -> Any:
 
 
 @api.post("/team/brought/<uuid:job_id>/ways", responses={"200": s.WaysInOut}, tags=[_exchange])
-@allowed("manager")
+@allowed("team.bring")
 def let_newcomers_in(path: s.JobPath) -> Any:
     """Ways in for people who came with a team and weren't known here; each is shown once."""
     return s.validate(s.WaysInOut, {"items": packages.ways_in(sessions(), actor(), path.job_id)})
 
 
 @api.get("/drivers/<uuid:driver_id>/data.zip", responses=_ZIP, tags=[_exchange])
-@allowed("manager", "coach", "driver")
+@allowed("exchange.take")
 def get_driver_data(path: s.OfDriver) -> Response:
     """What is kept of one driver, to take along; a driver's own."""
     # A large one lies on disk while it is sent.
@@ -69,7 +69,7 @@ def get_driver_data(path: s.OfDriver) -> Response:
 
 
 @api.get("/lists/<string:listed>.<string:form>", responses=_LIST, tags=[_exchange])
-@allowed("manager", "coach", "driver")
+@allowed("exchange.take")
 def get_list(path: s.ListPath) -> Response:
     """A list in words, for a spreadsheet; a driver's own rows."""
     make = list_csv if path.form == "csv" else list_xlsx
@@ -84,7 +84,7 @@ def _sent(name: str, file: IO[bytes]) -> Response:
 
 
 @api.post("/drivers/<uuid:driver_id>/leave", responses={"200": s.LeftOut}, tags=[_exchange])
-@allowed("manager")
+@allowed("people.leave")
 def let_driver_leave(path: s.OfDriver) -> Any:
     """Let a driver go for good: the laps stay, and nothing says whose they were. This can't be taken back."""
     return s.validate(s.LeftOut, {"name": make_nameless(sessions(), actor(), path.driver_id)})

@@ -15,7 +15,7 @@ _history, _jobs = Tag(name="history"), Tag(name="jobs")
 
 
 @api.get("/history", responses={"200": s.HistoryPage}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.see")
 def get_history(query: s.HistoryQuery) -> Any:
     """What was changed, newest first: in the team, of one thing, or by oneself; a driver's own alone."""
     thing = (query.thing, query.id) if query.thing and query.id else None
@@ -23,28 +23,28 @@ def get_history(query: s.HistoryQuery) -> Any:
 
 
 @api.get("/history/steps", responses={"200": s.StepsOut}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.see")
 def get_steps() -> Any:
     """What the next undo and the next redo would do."""
     return s.validate(s.StepsOut, history.steps(sessions(), actor()))
 
 
 @api.post("/history/undo", responses={"200": s.TurnedOut, "202": s.TurnedOut}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.turn")
 def undo_last() -> Any:
     """Take one's own last act back."""
     return _turn(None, again=False)
 
 
 @api.post("/history/redo", responses={"200": s.TurnedOut, "202": s.TurnedOut}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.turn")
 def redo_last() -> Any:
     """Do again what one took back last."""
     return _turn(None, again=True)
 
 
 @api.get("/history/<uuid:entry_id>", responses={"200": s.EntryDetail}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.see")
 def get_entry(path: s.EntryPath) -> Any:
     """One act with the rows before and after."""
     found, changes = history.entry(sessions(), actor(), path.entry_id)
@@ -52,14 +52,14 @@ def get_entry(path: s.EntryPath) -> Any:
 
 
 @api.post("/history/<uuid:entry_id>/undo", responses={"200": s.TurnedOut, "202": s.TurnedOut}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.turn")
 def undo_entry(path: s.EntryPath) -> Any:
     """Take an act back; one that moves many laps in the background."""
     return _turn(path.entry_id, again=False)
 
 
 @api.post("/history/<uuid:entry_id>/redo", responses={"200": s.TurnedOut, "202": s.TurnedOut}, tags=[_history])
-@allowed("manager", "coach", "driver")
+@allowed("history.turn")
 def redo_entry(path: s.EntryPath) -> Any:
     """Do again what was taken back; what moves many laps in the background."""
     return _turn(path.entry_id, again=True)
@@ -76,28 +76,28 @@ def _turn(entry_id: UUID | None, *, again: bool) -> Any:
 
 
 @api.get("/jobs", responses={"200": s.Jobs}, tags=[_jobs])
-@allowed("manager", "coach", "driver")
+@allowed("job.see")
 def list_jobs() -> Any:
     """Background work, newest first; a driver's own alone."""
     return s.validate(s.Jobs, {"items": jobs.jobs(sessions(), actor())})
 
 
 @api.get("/jobs/<uuid:job_id>", responses={"200": s.JobOut}, tags=[_jobs])
-@allowed("manager", "coach", "driver")
+@allowed("job.see")
 def get_job(path: s.JobPath) -> Any:
     """How far a job has come."""
     return s.validate(s.JobOut, jobs.job(sessions(), actor(), path.job_id))
 
 
 @api.post("/jobs/<uuid:job_id>/cancel", responses={"200": s.JobOut}, tags=[_jobs])
-@allowed("manager", "coach", "driver")
+@allowed("job.change")
 def cancel_job(path: s.JobPath) -> Any:
     """End a job; nothing of it is kept."""
     return s.validate(s.JobOut, jobs.cancel(sessions(), actor(), path.job_id))
 
 
 @api.post("/jobs/<uuid:job_id>/retry", responses={"200": s.JobOut}, tags=[_jobs])
-@allowed("manager", "coach", "driver")
+@allowed("job.change")
 def retry_job(path: s.JobPath) -> Any:
     """Try a job again that failed or was cancelled."""
     view = jobs.retry(sessions(), actor(), path.job_id)

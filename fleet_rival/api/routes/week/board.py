@@ -17,7 +17,7 @@ _board = Tag(name="board")
 
 
 @api.get("/board", responses={"200": s.BoardOut}, tags=[_board])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_board(query: s.BoardQuery) -> Any:
     """What is on, where each driver stands, what needs somebody; a driver sees the own row."""
     found = board.board(sessions(), actor(), query.day, known_zone(query.zone), now)
@@ -29,14 +29,14 @@ def get_board(query: s.BoardQuery) -> Any:
 
 
 @api.post("/board/visit", responses={"200": s.VisitOut}, tags=[_board])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def visit_board() -> Any:
     """Note that somebody looks, and say when they looked last: what changed since is marked."""
     return s.validate(s.VisitOut, {"before_at": board.visit(sessions(), actor())})
 
 
 @api.get("/entries/<uuid:entered_id>/starts", responses={"200": s.StartChoices}, tags=[_board])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_starts(path: s.EntryIdPath) -> Any:
     """The starts that an entry may choose from, and which of them fit; a driver's own."""
     return s.validate(s.StartChoices, {"items": board.start_choices(sessions(), actor(), path.entered_id)})

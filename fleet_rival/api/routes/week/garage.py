@@ -13,28 +13,28 @@ _garage = Tag(name="garage")
 
 
 @api.get("/cars", responses={"200": s.CarRows}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_cars() -> Any:
     """The team's cars."""
     return s.validate(s.CarRows, {"items": cars.cars(sessions(), actor())})
 
 
 @api.post("/cars", responses={"201": s.CarOut}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("car.add")
 def add_car(body: s.NewCar) -> Any:
     """Make a car by its name."""
     return s.validate(s.CarOut, cars.add_car(sessions(), actor(), body.name)), 201
 
 
 @api.get("/cars/<uuid:car_id>", responses={"200": s.CarOut}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_car(path: s.CarPath) -> Any:
     """A car's page."""
     return s.validate(s.CarOut, cars.car(sessions(), actor(), path.car_id))
 
 
 @api.put("/cars/<uuid:car_id>", responses={"200": s.CarOut}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("car.change")
 def change_car(path: s.CarPath, header: s.Version, body: s.CarChange) -> Any:
     """Write what is known of a car, if it is still as it was looked at."""
     with telling_current(s.CarOut, lambda: cars.car(sessions(), actor(), path.car_id)):
@@ -43,7 +43,7 @@ def change_car(path: s.CarPath, header: s.Version, body: s.CarChange) -> Any:
 
 
 @api.delete("/cars/<uuid:car_id>", responses={"204": None}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("car.remove")
 def remove_car(path: s.CarPath) -> Any:
     """Remove a car that nothing refers to."""
     cars.remove_car(sessions(), actor(), path.car_id)
@@ -51,28 +51,28 @@ def remove_car(path: s.CarPath) -> Any:
 
 
 @api.get("/profiles", responses={"200": s.ProfileRows}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_profiles() -> Any:
     """How the drivers drive, see and have time; a driver sees the own self."""
     return s.validate(s.ProfileRows, {"items": profiles.profiles(sessions(), actor())})
 
 
 @api.post("/profiles", responses={"201": s.ProfileOut}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("driver.add")
 def add_driver(body: s.NewDriver) -> Any:
     """Make a driver who has no laps yet."""
     return s.validate(s.ProfileOut, profiles.add_driver(sessions(), actor(), body.name)), 201
 
 
 @api.get("/profiles/<uuid:driver_id>", responses={"200": s.ProfileOut}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_profile(path: s.DriverRowPath) -> Any:
     """One driver; for a driver the own self alone."""
     return s.validate(s.ProfileOut, profiles.profile(sessions(), actor(), path.driver_id))
 
 
 @api.put("/profiles/<uuid:driver_id>", responses={"200": s.ProfileOut}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("driver.profile")
 def change_profile(path: s.DriverRowPath, header: s.Version, body: s.ProfileChange) -> Any:
     """Write a driver's profile; a driver the own one alone."""
     values = body.model_dump(mode="json", exclude_unset=True)
@@ -82,7 +82,7 @@ def change_profile(path: s.DriverRowPath, header: s.Version, body: s.ProfileChan
 
 
 @api.delete("/profiles/<uuid:driver_id>", responses={"204": None}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("driver.remove")
 def remove_driver(path: s.DriverRowPath) -> Any:
     """Remove a driver who has no laps and no entries."""
     profiles.remove_driver(sessions(), actor(), path.driver_id)
@@ -90,21 +90,21 @@ def remove_driver(path: s.DriverRowPath) -> Any:
 
 
 @api.get("/resources", responses={"200": s.ResourceRows}, tags=[_garage])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_resources() -> Any:
     """Shared rigs and coaches with their hours."""
     return s.validate(s.ResourceRows, {"items": profiles.resources(sessions(), actor())})
 
 
 @api.post("/resources", responses={"201": s.ResourceOut}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("resource.add")
 def add_resource(body: s.NewResource) -> Any:
     """Name a shared rig or a coach."""
     return s.validate(s.ResourceOut, profiles.add_resource(sessions(), actor(), body.name, body.kind)), 201
 
 
 @api.put("/resources/<uuid:resource_id>", responses={"200": s.ResourceOut}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("resource.change")
 def change_resource(path: s.ResourcePath, header: s.Version, body: s.ResourceChange) -> Any:
     """Write a shared thing anew, if it is still as it was looked at."""
 
@@ -117,7 +117,7 @@ def change_resource(path: s.ResourcePath, header: s.Version, body: s.ResourceCha
 
 
 @api.delete("/resources/<uuid:resource_id>", responses={"204": None}, tags=[_garage])
-@allowed("manager", "coach")
+@allowed("resource.remove")
 def remove_resource(path: s.ResourcePath) -> Any:
     """Remove a shared thing that no entry needs."""
     profiles.remove_resource(sessions(), actor(), path.resource_id)

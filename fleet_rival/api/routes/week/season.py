@@ -21,21 +21,21 @@ _binary: Any = {"schema": {"type": "string", "format": "binary"}}
 
 
 @api.get("/series", responses={"200": s.SeriesList}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_series() -> Any:
     """The team's series."""
     return s.validate(s.SeriesList, {"items": series.series(sessions(), actor())})
 
 
 @api.post("/series", responses={"201": s.SeriesOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("series.add")
 def add_series(body: s.SeriesChange) -> Any:
     """Make a series; its weeks come later."""
     return s.validate(s.SeriesOut, series.add_series(sessions(), actor(), body.name, body.note)), 201
 
 
 @api.put("/series/<uuid:series_id>", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("series.change")
 def change_series(path: s.SeriesPath, header: s.Version, body: s.SeriesChange) -> Any:
     """Rename a series, or change its note."""
     with telling_current(s.SeriesList, lambda: {"items": [row for row in series.series(sessions(), actor()) if row.id == path.series_id]}):
@@ -44,7 +44,7 @@ def change_series(path: s.SeriesPath, header: s.Version, body: s.SeriesChange) -
 
 
 @api.put("/series/<uuid:series_id>/counting", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("series.counting")
 def set_counting(path: s.SeriesPath, header: s.Version, body: s.SeriesCounting) -> Any:
     """Say how many weeks of a series count; if it is still as it was looked at."""
     series.set_counting(sessions(), actor(), path.series_id, header.number, body.best_weeks, body.starts_count)
@@ -52,7 +52,7 @@ def set_counting(path: s.SeriesPath, header: s.Version, body: s.SeriesCounting) 
 
 
 @api.delete("/series/<uuid:series_id>", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("series.remove")
 def remove_series(path: s.SeriesPath) -> Any:
     """Remove a series with its weeks, if nobody is entered in one."""
     series.remove_series(sessions(), actor(), path.series_id)
@@ -60,28 +60,28 @@ def remove_series(path: s.SeriesPath) -> Any:
 
 
 @api.get("/series/<uuid:series_id>/weeks", responses={"200": s.SeriesWeeks}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def list_weeks(path: s.SeriesPath) -> Any:
     """The weeks of a series, with their start times."""
     return s.validate(s.SeriesWeeks, {"items": series.weeks(sessions(), actor(), path.series_id)})
 
 
 @api.post("/series/<uuid:series_id>/weeks", responses={"201": s.SeriesWeekOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("week.add")
 def add_week(path: s.SeriesPath, body: s.WeekFacts) -> Any:
     """Add a week to a series."""
     return s.validate(s.SeriesWeekOut, series.add_week(sessions(), actor(), path.series_id, _facts(body))), 201
 
 
 @api.get("/weeks/<uuid:week_id>", responses={"200": s.SeriesWeekOut}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_week(path: s.WeekPath) -> Any:
     """One week."""
     return s.validate(s.SeriesWeekOut, series.week(sessions(), actor(), path.week_id))
 
 
 @api.put("/weeks/<uuid:week_id>", responses={"200": s.SeriesWeekOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("week.change")
 def change_week(path: s.WeekPath, header: s.Version, body: s.WeekFacts) -> Any:
     """Write a week anew, if it is still as it was looked at."""
     with telling_current(s.SeriesWeekOut, lambda: series.week(sessions(), actor(), path.week_id)):
@@ -90,7 +90,7 @@ def change_week(path: s.WeekPath, header: s.Version, body: s.WeekFacts) -> Any:
 
 
 @api.delete("/weeks/<uuid:week_id>", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("week.remove")
 def remove_week(path: s.WeekPath) -> Any:
     """Remove a week that nobody is entered in."""
     series.remove_week(sessions(), actor(), path.week_id)
@@ -98,14 +98,14 @@ def remove_week(path: s.WeekPath) -> Any:
 
 
 @api.get("/weeks/<uuid:week_id>/knowledge", responses={"200": s.KnowledgeOut}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_knowledge(path: s.WeekPath) -> Any:
     """What is known for a week from earlier times; a driver sees the own laps."""
     return s.validate(s.KnowledgeOut, knowledge.knowledge(sessions(), actor(), path.week_id))
 
 
 @api.get("/series/<uuid:series_id>/season.csv", responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def export_season(path: s.SeriesPath) -> Any:
     """A series as a season file."""
     name, content = season_files.export(sessions(), actor(), path.series_id, sheet=False)
@@ -113,7 +113,7 @@ def export_season(path: s.SeriesPath) -> Any:
 
 
 @api.get("/series/<uuid:series_id>/season.xlsx", responses={"200": {"content": {_SHEET: _binary}}}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def export_season_sheet(path: s.SeriesPath) -> Any:
     """A series as a spreadsheet."""
     name, content = season_files.export(sessions(), actor(), path.series_id, sheet=True)
@@ -121,7 +121,7 @@ def export_season_sheet(path: s.SeriesPath) -> Any:
 
 
 @api.get("/series/<uuid:series_id>/season.ics", responses={"200": {"content": {"text/calendar": {"schema": {"type": "string"}}}}}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def export_calendar(path: s.SeriesPath) -> Any:
     """A series' weeks and starts as a calendar."""
     name, content = calendars.series_calendar(sessions(), actor(), path.series_id)
@@ -129,7 +129,7 @@ def export_calendar(path: s.SeriesPath) -> Any:
 
 
 @api.post("/season-files", responses={"201": s.SeasonPreviewOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("season.import")
 def upload_season(form: s.FileForm) -> Any:
     """Keep a season file and look at it. Nothing is imported yet."""
     file_id = season_files.upload(sessions(), actor(), *sent_file(form, "season.csv"))
@@ -137,14 +137,14 @@ def upload_season(form: s.FileForm) -> Any:
 
 
 @api.get("/season-files/<uuid:season_file_id>", responses={"200": s.SeasonPreviewOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("season.import")
 def preview_season(path: s.SeasonFilePath) -> Any:
     """Look at a season file again, against the weeks that are there now."""
     return s.validate(s.SeasonPreviewOut, season_files.preview(sessions(), actor(), path.season_file_id))
 
 
 @api.post("/season-files/<uuid:season_file_id>/import", responses={"200": s.SeasonImportedOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("season.import")
 def import_season(path: s.SeasonFilePath, body: s.SeasonWishes) -> Any:
     """Import a season file that was looked at, whole or not at all."""
     done = season_files.import_season(sessions(), actor(), path.season_file_id, body.stamp, take_changes=body.take_changes)
@@ -152,7 +152,7 @@ def import_season(path: s.SeasonFilePath, body: s.SeasonWishes) -> Any:
 
 
 @api.delete("/season-files/<uuid:season_file_id>", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("season.import")
 def discard_season(path: s.SeasonFilePath) -> Any:
     """Forget a season file that was looked at and not imported."""
     season_files.discard(sessions(), actor(), path.season_file_id)
@@ -160,14 +160,14 @@ def discard_season(path: s.SeasonFilePath) -> Any:
 
 
 @api.post("/entries", responses={"201": s.EnteredCount}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("entry.add")
 def enter(body: s.NewEntries) -> Any:
     """Enter drivers in weeks; who is entered already stays as they are."""
     return {"count": entries.enter(sessions(), actor(), body.week_ids, body.driver_ids, body.importance)}, 201
 
 
 @api.post("/entries/remove", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("entry.remove")
 def remove_entries(body: s.EntryList) -> Any:
     """Take entries out, all in one act."""
     entries.remove_entries(sessions(), actor(), body.entry_ids)
@@ -175,14 +175,14 @@ def remove_entries(body: s.EntryList) -> Any:
 
 
 @api.get("/entries/<uuid:entered_id>", responses={"200": s.WeekEntryOut}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("week.see")
 def get_week_entry(path: s.EntryIdPath) -> Any:
     """One entry; a driver's own."""
     return s.validate(s.WeekEntryOut, entries.entry(sessions(), actor(), path.entered_id))
 
 
 @api.put("/entries/<uuid:entered_id>", responses={"200": s.WeekEntryOut}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("entry.change")
 def change_entry(path: s.EntryIdPath, header: s.Version, body: s.EntryChange) -> Any:
     """Change when and how a driver drives; a driver chooses the own starts."""
     values = body.model_dump(exclude_unset=True)
@@ -193,7 +193,7 @@ def change_entry(path: s.EntryIdPath, header: s.Version, body: s.EntryChange) ->
 
 
 @api.post("/entries/<uuid:entered_id>/move", responses={"200": s.WeekEntryOut}, tags=[_season])
-@allowed("manager", "coach")
+@allowed("entry.move")
 def move_entry(path: s.EntryIdPath, header: s.Version, body: s.EntryMove) -> Any:
     """Hand an entry over to another driver, or take it to another week."""
     with telling_current(s.WeekEntryOut, lambda: entries.entry(sessions(), actor(), path.entered_id)):
@@ -202,14 +202,14 @@ def move_entry(path: s.EntryIdPath, header: s.Version, body: s.EntryMove) -> Any
 
 
 @api.get("/me/calendars", responses={"200": s.Calendars}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("calendar.address")
 def list_calendars() -> Any:
     """One's own calendar addresses."""
     return s.validate(s.Calendars, {"items": calendars.addresses(sessions(), actor())})
 
 
 @api.post("/me/calendars", responses={"201": s.NewCalendarOut}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("calendar.address")
 def add_calendar(body: s.NewCalendar) -> Any:
     """Make a private address of one's own calendar: it is shown once."""
     view, token = calendars.make_address(sessions(), actor(), body.name)
@@ -217,7 +217,7 @@ def add_calendar(body: s.NewCalendar) -> Any:
 
 
 @api.delete("/me/calendars/<uuid:calendar_id>", responses={"204": None}, tags=[_season])
-@allowed("manager", "coach", "driver")
+@allowed("calendar.revoke")
 def revoke_calendar(path: s.CalendarPath) -> Any:
     """Make one of one's own calendar addresses useless."""
     calendars.revoke_address(sessions(), actor(), path.calendar_id)

@@ -6181,6 +6181,11 @@ export interface components {
              * @description Events after this one aren't in what is asked for now
              */
             last_event: number;
+            /**
+             * May
+             * @description What the role allows, by name
+             */
+            may: ("calendar.address" | "calendar.revoke" | "car.add" | "car.change" | "car.remove" | "combination.add" | "combination.change" | "combination.remove" | "combination.target" | "corner.change" | "drive.see" | "driver.add" | "driver.change" | "driver.profile" | "driver.remove" | "drivers.see_all" | "entry.add" | "entry.change" | "entry.move" | "entry.remove" | "exchange.take" | "exercise.assign" | "exercise.change" | "exercise.end" | "exercise.remove" | "find.see" | "fix.see" | "history.see" | "history.turn" | "job.change" | "job.see" | "lap.answer" | "lap.change" | "lap.mend" | "lap.overrule" | "lap.remark" | "laps.deliver" | "laps.import" | "laps.time" | "laps.type" | "lesson.add" | "lesson.change" | "lesson.confirm" | "lesson.remove" | "log.see" | "me.change" | "pass.correct" | "people.change" | "people.invite" | "people.invite.withdraw" | "people.join" | "people.leave" | "people.remove" | "people.rig" | "people.rig.revoke" | "people.see" | "plan.change" | "plan.make" | "plan.remove" | "plan.rules" | "plan.see" | "question.answer" | "question.ask" | "question.close" | "question.remove" | "race.change" | "race.read" | "race.see" | "race.sheet" | "reference.carry" | "reference.change" | "reference.confirm" | "reference.decline" | "reference.picture" | "reference.propose" | "reference.remove" | "resource.add" | "resource.change" | "resource.remove" | "result.add" | "result.change" | "result.remove" | "run.begin" | "run.change" | "run.declare" | "run.feel" | "run.remove" | "season.import" | "series.add" | "series.change" | "series.counting" | "series.remove" | "session.change" | "session.merge" | "session.move" | "session.split" | "setup.add" | "setup.change" | "setup.remove" | "team.bring" | "team.change" | "team.package" | "team.see" | "telemetry.import" | "track.add" | "track.boundaries" | "track.change" | "track.remove" | "track.see" | "week.add" | "week.change" | "week.remove" | "week.see")[];
             /** Open Ranking */
             open_ranking: boolean;
             /** Person */
@@ -7584,6 +7589,11 @@ export interface components {
         Me: {
             /** Driver Id */
             driver_id: string | null;
+            /**
+             * May
+             * @description What the role allows, by name
+             */
+            may: ("calendar.address" | "calendar.revoke" | "car.add" | "car.change" | "car.remove" | "combination.add" | "combination.change" | "combination.remove" | "combination.target" | "corner.change" | "drive.see" | "driver.add" | "driver.change" | "driver.profile" | "driver.remove" | "drivers.see_all" | "entry.add" | "entry.change" | "entry.move" | "entry.remove" | "exchange.take" | "exercise.assign" | "exercise.change" | "exercise.end" | "exercise.remove" | "find.see" | "fix.see" | "history.see" | "history.turn" | "job.change" | "job.see" | "lap.answer" | "lap.change" | "lap.mend" | "lap.overrule" | "lap.remark" | "laps.deliver" | "laps.import" | "laps.time" | "laps.type" | "lesson.add" | "lesson.change" | "lesson.confirm" | "lesson.remove" | "log.see" | "me.change" | "pass.correct" | "people.change" | "people.invite" | "people.invite.withdraw" | "people.join" | "people.leave" | "people.remove" | "people.rig" | "people.rig.revoke" | "people.see" | "plan.change" | "plan.make" | "plan.remove" | "plan.rules" | "plan.see" | "question.answer" | "question.ask" | "question.close" | "question.remove" | "race.change" | "race.read" | "race.see" | "race.sheet" | "reference.carry" | "reference.change" | "reference.confirm" | "reference.decline" | "reference.picture" | "reference.propose" | "reference.remove" | "resource.add" | "resource.change" | "resource.remove" | "result.add" | "result.change" | "result.remove" | "run.begin" | "run.change" | "run.declare" | "run.feel" | "run.remove" | "season.import" | "series.add" | "series.change" | "series.counting" | "series.remove" | "session.change" | "session.merge" | "session.move" | "session.split" | "setup.add" | "setup.change" | "setup.remove" | "team.bring" | "team.change" | "team.package" | "team.see" | "telemetry.import" | "track.add" | "track.boundaries" | "track.change" | "track.remove" | "track.see" | "week.add" | "week.change" | "week.remove" | "week.see")[];
             /** Open Ranking */
             open_ranking: boolean;
             /** Person */

@@ -3,12 +3,13 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
-import { maySeeAll, startAnew, useMe } from '@/shared/session'
+import { startAnew, useMay, useMe } from '@/shared/session'
 
 const route = useRoute()
 const router = useRouter()
 const queries = useQueryClient()
 const me = useMe()
+const may = useMay()
 const open = ref(false)
 const whole = ref<HTMLElement>()
 const button = ref<HTMLButtonElement>()
@@ -50,7 +51,7 @@ async function signOut() {
     </button>
     <nav v-show="open" id="person-panel" class="sheet panel" aria-label="Your own pages">
       <RouterLink to="/account"><b>Your account</b> <span class="quiet">Units, time zone, look, password</span></RouterLink>
-      <RouterLink v-if="maySeeAll(me.data.value?.role)" to="/people"><b>People</b> <span class="quiet">Roles, invitations, drivers, rigs</span></RouterLink>
+      <RouterLink v-if="may('driver.change')" to="/people"><b>People</b> <span class="quiet">Roles, invitations, drivers, rigs</span></RouterLink>
       <RouterLink to="/history"><b>History</b> <span class="quiet">Who changed what; take it back</span></RouterLink>
       <RouterLink to="/jobs"><b>Background work</b> <span class="quiet">Imports and what else takes long</span></RouterLink>
       <template v-if="(me.data.value?.teams.length ?? 0) > 1">

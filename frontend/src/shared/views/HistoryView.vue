@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import HistoryList from '@/shared/parts/HistoryList.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
-const me = useMe()
+const may = useMay()
 const mine = ref(false)
 </script>
 
 <template>
   <h1>History</h1>
   <p class="quiet note">Who changed what, and when. Taking something back is itself a step here, so nothing is ever lost; what somebody changed since is not written over. Ctrl Z takes back your own last step from any page, Ctrl Y does it again.</p>
-  <v-checkbox v-if="maySeeAll(me.data.value?.role)" v-model="mine" label="Only my own steps" class="mb-2" />
+  <v-checkbox v-if="may('drivers.see_all')" v-model="mine" label="Only my own steps" class="mb-2" />
   <section class="sheet box"><HistoryList :key="String(mine)" :mine="mine" /></section>
 </template>
 

@@ -4,12 +4,12 @@ import { computed, ref } from 'vue'
 import { answer, api } from '@/shared/api/client'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** Whose laps are taken down: a driver of the team, or a guest. */
 const props = defineProps<{ taken: string[]; busy?: boolean; first?: boolean }>()
 const emit = defineEmits<{ open: [who: { driver_id?: string; guest?: string }] }>()
-const me = useMe()
+const may = useMay()
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const free = computed(() => (drivers.data.value?.items ?? []).filter((item) => !props.taken.includes(item.id)))
 const chosen = ref('')
@@ -29,7 +29,7 @@ function open() {
     <label>{{ first ? 'Whose laps?' : 'One more driver' }}
       <select :value="who" @change="chosen = ($event.target as HTMLSelectElement).value">
         <option v-for="item in free" :key="item.id" :value="item.id">{{ item.name }}{{ item.guest ? ' (guest)' : '' }}</option>
-        <option v-if="maySeeAll(me.data.value?.role)" value="guest">a guest …</option>
+        <option v-if="may('drivers.see_all')" value="guest">a guest …</option>
       </select>
     </label>
     <label v-if="who === 'guest'">Name <input v-model="guest" class="field" maxlength="120" /></label>

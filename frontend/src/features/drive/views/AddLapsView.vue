@@ -15,7 +15,7 @@ import ImportList from '@/features/drive/parts/ImportList.vue'
 import JobProgress from '@/shared/parts/JobProgress.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const MOST_BYTES = 50_000_000
 const props = defineProps<{ id: string }>()
@@ -197,9 +197,9 @@ const again = useMutation({
 // Names of the file that nobody in the team has: added, added as guests, told to be somebody, or left out.
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const guests = ref<string[]>([])
-const me = useMe()
+const may = useMay()
 /** Who doesn't see all adds nobody: the laps are the own ones, under whatever name. */
-const all = computed(() => maySeeAll(me.data.value?.role))
+const all = computed(() => may('drivers.see_all'))
 const idOf = (name: string) => drivers.data.value?.items.find((item) => item.name === name)?.id ?? ''
 /** Names in the file, and whose id that is. */
 const names = computed(() => Object.fromEntries(Object.entries(seen.value?.mapping.names ?? {}).map(([name, driver]) => [name, idOf(driver)])))

@@ -11,11 +11,11 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { KINDS, PURPOSES, runPlace } from '@/features/drive/runs'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** Who drives now: each driver's run as its laps arrive, against its purpose and its pass mark. */
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('laps.deliver'))
 const queries = useQueryClient()
 const live = useQuery({ queryKey: ['live'], queryFn: () => answer(api.GET('/api/live')), refetchInterval: 20_000 })
 const troubles = useQuery({ queryKey: ['live-troubles'], enabled: all, queryFn: () => answer(api.GET('/api/live/troubles')) })

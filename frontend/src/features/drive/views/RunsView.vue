@@ -10,11 +10,11 @@ import SessionDialog from '@/features/drive/parts/SessionDialog.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { contextWords, PURPOSES, runPlace, skipped, useRunsSettled } from '@/features/drive/runs'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const props = defineProps<{ id: string }>()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('session.change'))
 const settled = useRunsSettled()
 const path = computed(() => ({ combination_id: props.id }))
 const driven = useQuery({ queryKey: ['runs', () => props.id], queryFn: () => answer(api.GET('/api/combinations/{combination_id}/runs', { params: { path: path.value } })) })

@@ -6,11 +6,11 @@ import { count, moment, temperature, timeOfDay } from '@/shared/format'
 import SessionForm from '@/features/drive/parts/SessionForm.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const props = defineProps<{ id: string }>()
 const emit = defineEmits<{ close: [] }>()
-const me = useMe()
+const may = useMay()
 const shown = ref(true)
 const list = useQuery({
   queryKey: ['practices', () => props.id],
@@ -40,7 +40,7 @@ const seen = (row: Practice) => row.seen as { air_temp_c: number | null; track_t
               <td>{{ row.weather.length ? row.weather.map((item) => item.wetness).join(', then ') : (row.wetness ?? seen(row).wetness) }}<span v-if="row.wetness || row.weather.length" class="quiet"> (said)</span></td>
               <td class="number">{{ temperature(seen(row).air_temp_c ?? row.air_temp_c) }}</td>
               <td class="number">{{ temperature(seen(row).track_temp_c ?? row.track_temp_c) }}</td>
-              <td><button v-if="maySeeAll(me.data.value?.role)" type="button" class="link" @click="editing = row">Change<span class="visually-hidden"> session {{ row.label }}</span></button></td>
+              <td><button v-if="may('session.change')" type="button" class="link" @click="editing = row">Change<span class="visually-hidden"> session {{ row.label }}</span></button></td>
             </tr>
           </tbody>
         </table>

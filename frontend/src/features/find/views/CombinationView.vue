@@ -19,12 +19,12 @@ import HistoryList from '@/shared/parts/HistoryList.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TargetDialog from '@/features/find/parts/TargetDialog.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
-const me = useMe()
+const may = useMay()
 const changing = ref(false)
 const historyShown = ref(false)
 const targeting = ref(false)
@@ -139,8 +139,8 @@ const dearest = computed(() => {
         <CombinationSwitch :id="id" />
         <v-btn variant="outlined" color="primary" @click="historyShown = true">History</v-btn>
         <v-btn variant="outlined" color="primary" @click="sessionsShown = true">Sessions</v-btn>
-        <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
-        <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
+        <v-btn v-if="may('combination.target')" variant="outlined" color="primary" @click="targeting = true">Target</v-btn>
+        <v-btn v-if="may('combination.change')" variant="outlined" color="primary" @click="changing = true">Note and settings</v-btn>
         <SharePart v-if="driver" :id="id" :week="week" :driver="driver" :tables="SHARED" lap-file />
         <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add laps</v-btn>
         </div>
@@ -161,7 +161,7 @@ const dearest = computed(() => {
     <section v-if="analysis.data.value && !drivers.length" class="sheet empty">
       <h2>{{ combination.data.value.laps ? 'No laps of this week yet' : 'No laps yet' }}</h2>
       <p v-if="combination.data.value.laps">{{ count(combination.data.value.laps, 'lap') }} of other times are there: choose “all times” above to look at them.</p>
-      <p v-if="maySeeAll(me.data.value?.role)">Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
+      <p v-if="may('combination.change')">Add a lap file: one row a lap, with the driver, the lap number and the time; sectors and segments if you have them.</p>
       <p v-else>You have no laps here. Add a lap file with your own; once they are in, this page shows where your time goes.</p>
       <v-btn color="primary" :to="{ name: 'add-laps', params: { id } }">Add the first laps</v-btn>
     </section>

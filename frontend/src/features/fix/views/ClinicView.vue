@@ -9,12 +9,12 @@ import CombinationSwitch from '@/shared/parts/CombinationSwitch.vue'
 import AlsoNote from '@/features/find/parts/AlsoNote.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** Corners by drivers: what recurring mistakes and standing losses cost a lap, and what is a matter of the track book. */
 const props = defineProps<{ id: string }>()
 const route = useRoute()
-const me = useMe()
+const may = useMay()
 const settled = useClinicSettled()
 const { words } = useLibrary()
 const combination = useQuery({
@@ -111,7 +111,7 @@ const asked = useMutation({
         <p class="quiet">Recurring mistakes and standing losses, in seconds a lap. Small figures count single slips that are no more than chance.</p>
       </section>
       <section v-if="open.length" class="sheet part" aria-labelledby="work">
-        <h2 id="work">{{ maySeeAll(me.data.value?.role) ? 'Who works on what' : 'What you work on' }}</h2>
+        <h2 id="work">{{ may('drivers.see_all') ? 'Who works on what' : 'What you work on' }}</h2>
         <div class="scroll-x" tabindex="0" role="group" aria-label="Exercises under way">
           <table class="ledger">
             <thead><tr><th scope="col">Driver</th><th scope="col">At</th><th scope="col">Exercise</th><th scope="col">Where it stands</th></tr></thead>

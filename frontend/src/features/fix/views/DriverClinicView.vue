@@ -13,14 +13,14 @@ import AssignPart from '@/features/fix/parts/AssignPart.vue'
 import TrendDots from '@/features/fix/parts/TrendDots.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** One driver's corners: the week's three on top, then everything that was found, with how sure it is. */
 const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
 const { words } = useLibrary()
 const settled = useClinicSettled()
-const me = useMe()
+const may = useMay()
 const { combination, week, also, enabled, where, clinic, card } = useDriverClinic(
   () => props.id,
   () => props.driver,
@@ -96,7 +96,7 @@ function jump(code: string) {
             <p class="row">
               <RouterLink v-if="item.what === 'mistake'" :to="place(item)">Its passes<span class="visually-hidden">: {{ item.corner }}, {{ words[item.kind] }}</span></RouterLink>
               <template v-if="given(item.corner, item.kind)"><span class="given">{{ given(item.corner, item.kind)!.title }}: {{ given(item.corner, item.kind)!.words }}</span> <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: item.corner } }">Declare the run<span class="visually-hidden"> for {{ item.corner }}</span></RouterLink></template>
-              <AssignPart v-else-if="maySeeAll(me.data.value?.role)" :id="id" :driver="driver" :corner="item.corner" :kind="item.kind" />
+              <AssignPart v-else-if="may('exercise.assign')" :id="id" :driver="driver" :corner="item.corner" :kind="item.kind" />
             </p>
           </li>
         </ol>
@@ -142,7 +142,7 @@ function jump(code: string) {
           <thead><tr><th scope="col">At</th><th scope="col">Exercise</th><th scope="col">Passed with</th><th scope="col">Where it stands</th><th scope="col" class="number">Before</th><th scope="col" class="number">Since</th></tr></thead>
           <tbody>
             <tr v-for="item in mine" :key="item.id">
-              <th scope="row">{{ item.corner }} {{ item.name }}: {{ item.kind_title }}</th><td>{{ item.title }}<span v-if="item.ended_at" class="quiet"> (ended)</span></td><td>{{ item.mark }}</td><td>{{ item.words }} <button v-if="!item.ended_at && maySeeAll(me.data.value?.role)" type="button" class="link" :disabled="end.isPending.value" @click="end.mutate(item.id)">End it<span class="visually-hidden">: {{ item.title }} at {{ item.corner }}</span></button></td>
+              <th scope="row">{{ item.corner }} {{ item.name }}: {{ item.kind_title }}</th><td>{{ item.title }}<span v-if="item.ended_at" class="quiet"> (ended)</span></td><td>{{ item.mark }}</td><td>{{ item.words }} <button v-if="!item.ended_at && may('exercise.assign')" type="button" class="link" :disabled="end.isPending.value" @click="end.mutate(item.id)">End it<span class="visually-hidden">: {{ item.title }} at {{ item.corner }}</span></button></td>
               <td class="number">{{ item.rate_before === null ? '–' : perCent(item.rate_before) }}</td><td class="number">{{ item.rate_since === null ? '–' : perCent(item.rate_since) }}</td>
             </tr>
           </tbody>

@@ -6,11 +6,11 @@ import { useClinicSettled, useLibrary, type Kind } from '@/features/fix/clinic'
 import { perCent } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The team's library: for each kind of mistake what it may come from, what to feel, what to drive and when it is passed. */
 type Exercise = Schemas['ExerciseOut']
-const me = useMe()
+const may = useMay()
 const settled = useClinicSettled()
 const { library, words } = useLibrary()
 const helped = useQuery({ queryKey: ['exercises', 'helped'], queryFn: () => answer(api.GET('/api/exercises/helped')) })
@@ -43,7 +43,7 @@ const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
 <template>
   <div class="top">
     <h1>Exercises</h1>
-    <v-btn v-if="maySeeAll(me.data.value?.role)" color="primary" size="small" @click="add">Write another one</v-btn>
+    <v-btn v-if="may('exercise.change')" color="primary" size="small" @click="add">Write another one</v-btn>
   </div>
   <TroubleNote :error="library.error.value ?? keep.error.value ?? remove.error.value" :again="library.error.value ? () => library.refetch() : undefined" />
   <SkeletonRows v-if="library.isPending.value" :rows="8" label="Fetching the library" />
@@ -67,7 +67,7 @@ const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
         <li v-for="(one, index) in brought(item)!.drivers.slice(0, 6)" :key="index">{{ one.driver }} at {{ one.corner }}, {{ one.place }}: {{ share(one.rate_before) }} of passes before, {{ share(one.rate_since) }} since{{ one.passed ? ', passed' : '' }}</li>
       </ul>
     </template>
-    <p v-if="maySeeAll(me.data.value?.role)" class="row">
+    <p v-if="may('exercise.change')" class="row">
       <button type="button" class="link" @click="edit(item)">Change<span class="visually-hidden"> {{ item.title }}</span></button>
       <button v-if="item.version" type="button" class="link" @click="remove.mutate(item)">{{ item.shipped ? 'As it ships' : 'Remove' }}<span class="visually-hidden">: {{ item.title }}</span></button>
     </p>

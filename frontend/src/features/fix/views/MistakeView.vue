@@ -14,12 +14,12 @@ import TrendDots from '@/features/fix/parts/TrendDots.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { runPlace } from '@/features/drive/runs'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** One mistake: its passes side by side over the good pass, why, and what somebody says of it. */
 const props = defineProps<{ id: string; driver: string; corner: string; kind: Kind }>()
 const route = useRoute()
-const me = useMe()
+const may = useMay()
 const { library, words } = useLibrary()
 const { combination, week, also, enabled, where, clinic, card } = useDriverClinic(
   () => props.id,
@@ -95,7 +95,7 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
         <p><b>Go by:</b> {{ onCard?.reference ?? 'nothing confirmed yet.' }} <RouterLink v-if="combination.data.value && corner !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: corner }, query: { car: combination.data.value.car_id } }">The corner in the track book</RouterLink></p>
         <p v-if="written?.note"><b>The track book:</b> {{ written.note }}</p>
         <p v-if="onCard?.assigned" class="given">{{ onCard.assigned.title }}: {{ onCard.assigned.words }} <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }">Declare the run</RouterLink></p>
-        <AssignPart v-else-if="maySeeAll(me.data.value?.role)" :id="id" :driver="driver" :corner="corner" :kind="kind" />
+        <AssignPart v-else-if="may('exercise.assign')" :id="id" :driver="driver" :corner="corner" :kind="kind" />
       </section>
     </div>
     <section class="sheet part" aria-labelledby="passes">

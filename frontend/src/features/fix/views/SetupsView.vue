@@ -6,7 +6,7 @@ import { answer, api, type Schemas } from '@/shared/api/client'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { count, moment } from '@/shared/format'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** Setups as sheets of named values: versions, what each changed and brought, and what differs between two. */
 type Version = Schemas['SetupVersionOut']
@@ -15,7 +15,7 @@ const PURPOSES = { any: 'anything', race: 'the race', qualifying: 'qualifying on
 const route = useRoute()
 const router = useRouter()
 const queries = useQueryClient()
-const me = useMe()
+const may = useMay()
 const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
 const list = useQuery({ queryKey: ['setups'], queryFn: () => answer(api.GET('/api/setups')) })
 const items = computed(() => list.data.value?.items ?? [])
@@ -161,7 +161,7 @@ const by = (value: number | null) => (value === null ? '' : `${value > 0 ? '+' :
         <p class="row below">
           <v-btn size="small" variant="outlined" @click="write('version')">Change it</v-btn>
           <a :href="file('csv')" download>CSV</a> <a :href="file('json')" download>JSON</a>
-          <v-btn v-if="maySeeAll(me.data.value?.role)" size="small" variant="text" :loading="remove.isPending.value" @click="remove.mutate()">Take it away</v-btn>
+          <v-btn v-if="may('setup.remove')" size="small" variant="text" :loading="remove.isPending.value" @click="remove.mutate()">Take it away</v-btn>
         </p>
       </section>
       <div>

@@ -6,12 +6,13 @@ import { answer, api } from '@/shared/api/client'
 import LogLinks from '@/features/log/parts/LogLinks.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay, useMe } from '@/shared/session'
 
 /** Whose season there is to be opened. */
 const me = useMe()
+const may = useMay()
 const asked = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
-const items = computed(() => (asked.data.value?.items ?? []).filter((item) => maySeeAll(me.data.value?.role) || item.id === me.data.value?.driver_id))
+const items = computed(() => (asked.data.value?.items ?? []).filter((item) => may('drivers.see_all') || item.id === me.data.value?.driver_id))
 </script>
 
 <template>

@@ -13,12 +13,13 @@ import ResultForm from '@/features/log/parts/ResultForm.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay, useMe } from '@/shared/session'
 
 /** A race afterwards: what each start brought, what was expected beside what came, and what there is to be learned from it. */
 const props = defineProps<{ id: string }>()
 const me = useMe()
-const leads = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const leads = computed(() => may('drivers.see_all'))
 const asked = useQuery({ queryKey: ['results', () => props.id], queryFn: () => answer(api.GET('/api/races/{entered_id}/debrief', { params: { path: { entered_id: props.id } } })) })
 const race = computed(() => asked.data.value)
 const { words } = useLibrary()

@@ -9,11 +9,11 @@ import LogLinks from '@/features/log/parts/LogLinks.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** What was learned: written down in a sentence, tied to where it holds, confirmed by a person; it comes back by itself when that does. */
-const me = useMe()
-const leads = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const leads = computed(() => may('lesson.confirm'))
 const route = useRoute()
 const filters = reactive({ q: typeof route.query.q === 'string' ? route.query.q : '', layout: '', car: '', series: '', driver: '' })
 const query = computed(() => Object.fromEntries(Object.entries(filters).filter(([, value]) => value)) as { q?: string })

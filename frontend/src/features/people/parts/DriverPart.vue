@@ -5,11 +5,11 @@ import { answer, api, theirsOf, version, type DriverRow } from '@/shared/api/cli
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const queries = useQueryClient()
-const me = useMe()
-const manages = computed(() => me.data.value?.role === 'manager')
+const may = useMay()
+const manages = computed(() => may('people.leave'))
 const list = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const editing = ref<DriverRow>()
 const name = ref('')

@@ -6,10 +6,10 @@ import InvitationPart from '@/features/people/parts/InvitationPart.vue'
 import MemberPart from '@/features/people/parts/MemberPart.vue'
 import RigPart from '@/features/people/parts/RigPart.vue'
 import TeamPart from '@/features/people/parts/TeamPart.vue'
-import { useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
-const me = useMe()
-const manages = computed(() => me.data.value?.role === 'manager')
+const may = useMay()
+const manages = computed(() => may('people.see'))
 </script>
 
 <template>
@@ -21,7 +21,7 @@ const manages = computed(() => me.data.value?.role === 'manager')
     <div class="pair"><InvitationPart /><RigPart /></div>
   </template>
   <DriverPart />
-  <DataPart v-if="manages" />
+  <DataPart v-if="may('team.package')" />
 </template>
 
 <style scoped>

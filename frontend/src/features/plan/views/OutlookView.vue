@@ -6,12 +6,12 @@ import { answer, api, type Schemas } from '@/shared/api/client'
 import { date } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The weeks to come: what is known of them, hours needed against hours there, and when to begin. */
 type Week = Schemas['OutlookWeek']
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('plan.make'))
 const asked = useQuery({ queryKey: ['plan', 'outlook'], queryFn: () => answer(api.GET('/api/outlook')) })
 const steps = computed(() => asked.data.value?.steps ?? [])
 const drivers = computed(() => asked.data.value?.drivers ?? [])

@@ -6,12 +6,12 @@ import { answer, api, version, type Schemas } from '@/shared/api/client'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** What readiness and plans go by: from when on a check is met, what it weighs, and the kinds of blocks. The manager's to change. */
 type Rules = Schemas['PlanRulesOut']
-const me = useMe()
-const may = computed(() => me.data.value?.role === 'manager')
+const may = useMay()
+const mayChange = computed(() => may('plan.rules'))
 const queries = useQueryClient()
 const asked = useQuery({ queryKey: ['plan', 'rules'], queryFn: () => answer(api.GET('/api/plan/rules')) })
 /** Shares are written in per cent, microseconds in seconds. */
@@ -69,7 +69,7 @@ const keep = useMutation({
   <TroubleNote :error="asked.error.value ?? keep.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Fetching the rules" />
   <form v-if="form" v-draft="'rules'" @submit.prevent="keep.mutate()">
-    <fieldset :disabled="!may">
+    <fieldset :disabled="!mayChange">
       <section class="sheet part" aria-labelledby="checks-title">
         <h2 id="checks-title">When a driver is ready</h2>
         <div class="scroll-x" tabindex="0" role="group" aria-label="Checks">
@@ -115,10 +115,10 @@ const keep = useMutation({
             </tbody>
           </table>
         </div>
-        <p v-if="may"><v-btn size="small" variant="outlined" @click="add">Add a kind</v-btn></p>
+        <p v-if="mayChange"><v-btn size="small" variant="outlined" @click="add">Add a kind</v-btn></p>
       </section>
     </fieldset>
-    <p v-if="may" class="keep"><WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
+    <p v-if="mayChange" class="keep"><WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
     <p v-else class="quiet">A manager changes these.</p>
   </form>
 </template>

@@ -13,12 +13,13 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { DAY, useBlockChange, useMaking, usePlan, useRoom, useWhatIf, type RoomMaker, type Step } from '@/features/plan/plan'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The practice plan of the running weeks: made in one go, changed by hand, made anew without losing what was put somewhere. */
 const route = useRoute()
-const me = useMe()
-const may = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const mayMake = computed(() => may('plan.make'))
+const mayChange = computed(() => may('plan.change'))
 const day = computed(() => (typeof route.query.day === 'string' ? route.query.day : undefined))
 /** Tuesday of the week after: by then all series have turned over. */
 const dayAfter = computed(() => {
@@ -61,13 +62,13 @@ function tryOut(maker: RoomMaker) {
     <p class="links">
       <RouterLink :to="{ name: 'readiness', query: route.query }">Readiness</RouterLink>
       <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink>
-      <RouterLink v-if="may" :to="{ name: 'lineup', query: route.query }">Who drives</RouterLink>
-      <button v-if="may" type="button" class="link" :aria-expanded="wondering || !!changes.length" @click="wonder">What if…</button>
-      <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and blocks</RouterLink>
+      <RouterLink v-if="mayMake" :to="{ name: 'lineup', query: route.query }">Who drives</RouterLink>
+      <button v-if="mayMake" type="button" class="link" :aria-expanded="wondering || !!changes.length" @click="wonder">What if…</button>
+      <RouterLink v-if="mayMake" :to="{ name: 'plan-rules' }">Rules and blocks</RouterLink>
       <RouterLink v-if="day" :to="{ name: 'plan' }">This week</RouterLink>
       <RouterLink :to="{ name: 'plan', query: { day: dayAfter } }">{{ day ? 'The week after' : 'Next week' }}</RouterLink>
     </p>
-    <div v-if="may" class="make">
+    <div v-if="mayMake" class="make">
       <label>For <select v-model="whose"><option value="">everybody</option><option v-for="lane in plan?.lanes" :key="lane.id" :value="lane.id">{{ lane.name }}</option></select></label>
       <WorkButton color="primary" :loading="make.isPending.value" @click="make.mutate({ day, drivers: whose ? [whose] : undefined })">{{ plan?.made_at ? 'Plan again' : 'Make the plan' }}</WorkButton>
     </div>
@@ -90,8 +91,8 @@ function tryOut(maker: RoomMaker) {
       <p>It takes free time, race starts, rigs and what is open with each driver, and says what to practise when.</p>
     </section>
     <div v-if="plan.lanes.length" class="beside" :class="{ pane: block }">
-      <section class="sheet lanes-part" aria-label="Lanes"><PlanLanes :plan="plan" :may="may" :chosen="chosen" @choose="chosen = chosen === $event ? '' : $event" @step="step" /></section>
-      <BlockPane v-if="block" :block="block" :driver="nameOf(block.driver_id)" :may="may" :day="day" @step="step" @close="chosen = ''" />
+      <section class="sheet lanes-part" aria-label="Lanes"><PlanLanes :plan="plan" :may="mayChange" :chosen="chosen" @choose="chosen = chosen === $event ? '' : $event" @step="step" /></section>
+      <BlockPane v-if="block" :block="block" :driver="nameOf(block.driver_id)" :may="mayChange" :day="day" @step="step" @close="chosen = ''" />
     </div>
     <details v-if="plan.changed.length" class="sheet part"><summary>What changed against the plan before: {{ plan.changed.length }}</summary><ul><li v-for="item in plan.changed" :key="item.words">{{ item.words }}<template v-if="item.begins_at"> {{ moment(item.begins_at) }}</template></li></ul></details>
     <section v-if="left.length" class="sheet part" aria-labelledby="left-title">
@@ -99,8 +100,8 @@ function tryOut(maker: RoomMaker) {
       <ul class="left">
         <li v-for="item in left.slice(0, shownLeft)" :key="item.key">
           <b>{{ item.driver }}</b>, {{ item.words }} ({{ item.minutes }} min). {{ item.reason }} <span class="quiet">{{ item.why }}</span>
-          <button v-if="may" type="button" class="link" :disabled="why.isPending.value" @click="why.mutate(item.key)">Why not?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
-          <button v-if="may" type="button" class="link" :disabled="room.isPending.value" @click="room.mutate({ key: item.key, day })">What would make room?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
+          <button v-if="mayMake" type="button" class="link" :disabled="why.isPending.value" @click="why.mutate(item.key)">Why not?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
+          <button v-if="mayMake" type="button" class="link" :disabled="room.isPending.value" @click="room.mutate({ key: item.key, day })">What would make room?<span class="visually-hidden"> {{ item.driver }}, {{ item.words }}</span></button>
           <ul v-if="room.data.value?.key === item.key" role="status">
             <li v-for="maker in room.data.value.items.slice(0, 5)" :key="`${maker.kind} ${maker.begins_at}`"><template v-if="maker.begins_at">{{ moment(maker.begins_at) }} to {{ clock(maker.ends_at!) }}: </template>{{ maker.words }} <button v-if="maker.kind === 'evening'" type="button" class="link" @click="tryOut(maker)">Look at it</button></li>
             <li v-if="!room.data.value.items.length">No evening more, no other rig and no more time of the coach would bring it in and be worth something.</li>
@@ -112,7 +113,7 @@ function tryOut(maker: RoomMaker) {
       <TroubleNote :error="why.error.value ?? room.error.value" />
       <JobProgress v-if="lookingForRoom" :job="lookingForRoom" />
     </section>
-    <WhatIfPart v-if="may && (wondering || changes.length)" :plan="plan" :day="day" />
+    <WhatIfPart v-if="mayMake && (wondering || changes.length)" :plan="plan" :day="day" />
     <p class="quiet care">Breaks, the most at the seat and in a day, and quiet hours are kept for every driver. Who is tired stops: a bad session is data, not a verdict. What is learned here is no guide for a real road: there the circuit’s rules and licensed instructors decide.</p>
   </template>
 </template>

@@ -7,13 +7,13 @@ import { moment, perCent } from '@/shared/format'
 import ReadinessPast from '@/features/plan/parts/ReadinessPast.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** How ready each driver is for each race: checks with evidence, what is open first. */
 type Item = Schemas['ReadinessItem']
 const route = useRoute()
-const me = useMe()
-const may = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const mayMake = computed(() => may('plan.make'))
 const day = computed(() => (typeof route.query.day === 'string' ? route.query.day : undefined))
 const asked = useQuery({ queryKey: ['plan', 'readiness', day], queryFn: () => answer(api.GET('/api/readiness', { params: { query: { day: day.value } } })) })
 const items = computed(() => asked.data.value?.items ?? [])
@@ -26,7 +26,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
 <template>
   <div class="top">
     <h1>Readiness</h1>
-    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink> <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink> <RouterLink v-if="may" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink></p>
+    <p class="links"><RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink> <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink> <RouterLink v-if="mayMake" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink></p>
   </div>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Looking at what is open" />

@@ -7,12 +7,12 @@ import { moment, zoneName } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The sheet for the day: one page in short sentences, handed out in numbered versions; the driver says that they have read it. */
 const props = defineProps<{ id: string }>()
-const me = useMe()
-const may = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const hands = computed(() => may('race.sheet'))
 const queries = useQueryClient()
 const asked = useQuery({ queryKey: ['races', 'sheet', () => props.id], queryFn: () => answer(api.GET('/api/races/{entered_id}/sheet', { params: { path: { entered_id: props.id } } })) })
 const told = computed(() => asked.data.value)
@@ -30,7 +30,7 @@ async function copy() {
   await navigator.clipboard.writeText(told.value?.text ?? '')
   copied.value = true
 }
-const mine = computed(() => me.data.value?.role === 'driver')
+const mine = computed(() => may('race.read'))
 const pdf = computed(() => `/api/races/${props.id}/sheet.pdf?zone=${encodeURIComponent(zoneName())}`)
 </script>
 
@@ -50,12 +50,12 @@ const pdf = computed(() => `/api/races/${props.id}/sheet.pdf?zone=${encodeURICom
       </div>
       <p class="quiet">{{ told.series }} · {{ told.race_at ? moment(told.race_at) : 'no start chosen' }} · <template v-if="told.number">sheet {{ told.number }}, handed out {{ moment(told.handed_out_at!) }} by {{ told.by }}; {{ told.read_at ? `read ${moment(told.read_at)}` : 'not read yet' }}</template><template v-else>a draft: none was handed out yet</template></p>
       <div class="buttons">
-        <WorkButton v-if="may && told.outdated" color="primary" size="small" :loading="handOut.isPending.value" @click="handOut.mutate()">{{ told.number ? 'Hand out the new one' : 'Hand it out' }}</WorkButton>
+        <WorkButton v-if="hands && told.outdated" color="primary" size="small" :loading="handOut.isPending.value" @click="handOut.mutate()">{{ told.number ? 'Hand out the new one' : 'Hand it out' }}</WorkButton>
         <WorkButton v-if="mine && told.number && !told.read_at" color="primary" size="small" :loading="read.isPending.value" @click="read.mutate()">I have read it</WorkButton>
         <v-btn size="small" variant="outlined" @click="seat = true">For the seat</v-btn>
         <v-btn size="small" variant="outlined" :href="pdf">Print (PDF)</v-btn>
         <v-btn size="small" variant="outlined" @click="copy">{{ copied ? 'Copied' : 'Copy for a chat' }}</v-btn>
-        <label v-if="may && told.number && told.outdated"><input v-model="draft" type="checkbox" /> as it would be now</label>
+        <label v-if="hands && told.number && told.outdated"><input v-model="draft" type="checkbox" /> as it would be now</label>
       </div>
       <section v-if="told.since_read.length || told.gone.length" class="sheet part changed" aria-labelledby="changed-title">
         <h2 id="changed-title">Changed since it was read</h2>

@@ -11,12 +11,12 @@ import PressurePart from '@/features/race/parts/PressurePart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The race ahead in figures: qualifying, distance and consumption, tyres and stops, limits, the race from own laps; and what only people know of it. */
 const props = defineProps<{ id: string }>()
-const me = useMe()
-const may = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const mayChange = computed(() => may('race.change'))
 const queries = useQueryClient()
 const asked = useQuery({ queryKey: ['races', () => props.id], queryFn: () => answer(api.GET('/api/races/{entered_id}', { params: { path: { entered_id: props.id } } })) })
 const race = computed(() => asked.data.value)
@@ -122,7 +122,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
     <LessonsBack :week="race.week_id" />
     <form v-draft="`race ${id}`" class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
       <h2 id="known-title">What only people know</h2>
-      <fieldset :disabled="!may" class="fields">
+      <fieldset :disabled="!mayChange" class="fields">
         <label>A stop costs, s <input v-model.number="form.pit_s" class="field" type="number" min="0" max="600" step="0.1" required /></label>
         <label>give or take, s <input v-model.number="form.pit_deviation_s" class="field" type="number" min="0" max="60" step="0.1" required /></label>
         <label>A stop under a caution, s <input v-model.number="form.caution_pit_s" class="field" type="number" min="0" max="600" step="0.1" placeholder="half of that" /></label>
@@ -137,8 +137,8 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <label class="wide">The one thing to remember <input v-model="form.remember" class="field" maxlength="200" /></label>
         <label class="wide">What to expect of others <input v-model="form.early" class="field" maxlength="300" placeholder="who attacks early and fades, where others crash" /></label>
       </fieldset>
-      <p v-if="race.pit_loss" class="quiet">In and out laps of practice took {{ seconds(race.pit_loss.loss_us, 1) }} longer than two laps at pace ({{ race.pit_loss.in_laps }} and {{ race.pit_loss.out_laps }} of them), without standing still. <button v-if="may" type="button" class="link" @click="form.pit_s = Math.round(race.pit_loss.loss_us / 1e5) / 10">Take it as what a stop costs</button></p>
-      <p v-if="may"><WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
+      <p v-if="race.pit_loss" class="quiet">In and out laps of practice took {{ seconds(race.pit_loss.loss_us, 1) }} longer than two laps at pace ({{ race.pit_loss.in_laps }} and {{ race.pit_loss.out_laps }} of them), without standing still. <button v-if="mayChange" type="button" class="link" @click="form.pit_s = Math.round(race.pit_loss.loss_us / 1e5) / 10">Take it as what a stop costs</button></p>
+      <p v-if="mayChange"><WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
       <TroubleNote :error="keep.error.value" />
     </form>
     <PressurePart :readings="race.hot_readings" />

@@ -8,13 +8,13 @@ import { date } from '@/shared/format'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import ReferenceForm from '@/features/track/parts/ReferenceForm.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** Questions about a corner, or of the whole layout: asked, answered, closed. */
 const props = defineProps<{ book: Book; corner?: string }>()
 const route = useRoute()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('question.close'))
 const settled = useSettled()
 const items = computed(() => props.book.questions.filter((item) => !props.corner || item.corner_id === props.corner))
 const open = computed(() => items.value.filter((item) => !item.closed_at))

@@ -7,15 +7,15 @@ import { asTyped, fromShortUnit, inShortUnit, readNumber, shortUnit } from '@/sh
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** A reference that is changed, or a new one: empty, or filled from another car's. */
 const props = defineProps<{ book: Book; corner: Corner; reference?: Reference; from?: Partial<Reference>; closing?: { id: string; version: number } }>()
 const emit = defineEmits<{ close: [] }>()
 const shown = ref(true)
 const settled = useSettled()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('reference.confirm'))
 const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
 const inUnit = (metres: number | null | undefined) => (metres === null || metres === undefined ? '' : asTyped(Number(inShortUnit(metres).toFixed(1))))
 const form = reactive({ version: 0, point: 'braking', kind: 'board', thing: '', side: '', offset: '', offset_words: '', at: '', gear: '', peak: '', throttle: '', harder_than: '', lasts: '', car_id: '', driver_id: '', variant: 'usual', sure: 'likely', note: '' })

@@ -7,12 +7,12 @@ import { date } from '@/shared/format'
 import HistoryList from '@/shared/parts/HistoryList.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import ReferenceForm from '@/features/track/parts/ReferenceForm.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** What one goes by in a corner, point by point: what stands first, then candidates, other cars' numbers, and what was before. */
 const props = defineProps<{ book: Book; corner: Corner; lit?: string[] }>()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('reference.confirm'))
 const settled = useSettled()
 const own = computed(() => props.book.references.filter((item) => item.corner_id === props.corner.id))
 const rank = (item: Reference) => (item.shown === 'carried' ? 2 : item.state === 'confirmed' ? 0 : 1)

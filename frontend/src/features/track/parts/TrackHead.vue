@@ -2,14 +2,14 @@
 import { computed } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import type { Book } from '@/shared/api/client'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 /** The head of a page of the track book: which layout, seen with which car, and the book's other pages. */
 const props = defineProps<{ book?: Book; title: string }>()
 const route = useRoute()
 const router = useRouter()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('track.boundaries'))
 const query = computed(() => ({ car: route.query.car }))
 function withCar(event: Event) {
   void router.replace({ query: { ...route.query, car: (event.target as HTMLSelectElement).value } })

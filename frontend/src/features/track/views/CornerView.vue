@@ -13,13 +13,13 @@ import OutlinePart from '@/features/track/parts/OutlinePart.vue'
 import QuestionList from '@/features/track/parts/QuestionList.vue'
 import ReferenceList from '@/features/track/parts/ReferenceList.vue'
 import TrackHead from '@/features/track/parts/TrackHead.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const props = defineProps<{ id: string; code: string }>()
 const route = useRoute()
 const router = useRouter()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('corner.change'))
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
 const strip = computed(() => onStrip(book.value))

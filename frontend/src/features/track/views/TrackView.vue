@@ -17,14 +17,14 @@ import OutlinePart from '@/features/track/parts/OutlinePart.vue'
 import PitForm from '@/features/track/parts/PitForm.vue'
 import QuestionList from '@/features/track/parts/QuestionList.vue'
 import TrackHead from '@/features/track/parts/TrackHead.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
 const settled = useSettled()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('track.change'))
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
 const strip = computed(() => onStrip(book.value))

@@ -11,12 +11,12 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import CornerRows from '@/features/track/parts/CornerRows.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const router = useRouter()
 const settled = useSettled()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('track.add'))
 const list = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
 const tracks = computed(() => {
   const out = new Map<string, Layout[]>()

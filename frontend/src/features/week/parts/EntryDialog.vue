@@ -7,13 +7,13 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 import { IMPORTANCE } from '@/shared/words'
 
 const props = defineProps<{ driver: string; column: BoardColumn; cell: BoardCell; board: Board }>()
 const emit = defineEmits<{ close: [] }>()
 const queries = useQueryClient()
-const me = useMe()
+const may = useMay()
 const shown = ref(true)
 const entry = computed(() => props.cell.entry)
 const form = reactive({ version: 0, importance: 'want' as Importance, starts: [] as string[], car: '', rig: '', note: '', points: null as number | null })
@@ -55,7 +55,7 @@ const strange = computed(() => {
 function toggle(start: string) {
   form.starts = form.starts.includes(start) ? form.starts.filter((item) => item !== start) : [...form.starts, start].sort()
 }
-const all = computed(() => maySeeAll(me.data.value?.role))
+const all = computed(() => may('entry.remove'))
 const save = useMutation({
   mutationFn: (number: number) =>
     answer(

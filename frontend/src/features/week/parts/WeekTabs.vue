@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { RouterLink } from 'vue-router'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
-const me = useMe()
+const may = useMay()
 </script>
 
 <template>
   <nav class="tabs" aria-label="Pages of the week">
-    <RouterLink to="/" exact-active-class="here">{{ maySeeAll(me.data.value?.role) ? 'Board' : 'My week' }}</RouterLink>
+    <RouterLink to="/" exact-active-class="here">{{ may('drivers.see_all') ? 'Board' : 'My week' }}</RouterLink>
     <RouterLink to="/seasons" active-class="here">Seasons</RouterLink>
     <RouterLink to="/combinations" exact-active-class="here">Combinations</RouterLink>
     <RouterLink to="/cars" active-class="here">Cars</RouterLink>
-    <RouterLink to="/team" active-class="here">{{ maySeeAll(me.data.value?.role) ? 'Team' : 'My profile' }}</RouterLink>
+    <RouterLink to="/team" active-class="here">{{ may('drivers.see_all') ? 'Team' : 'My profile' }}</RouterLink>
   </nav>
 </template>

@@ -10,14 +10,14 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 import { settingsMeant, settingsTyped, wrongIn, type SettingForm } from '@/features/week/settings'
 
 const props = defineProps<{ id: string }>()
 const queries = useQueryClient()
 const router = useRouter()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('car.change'))
 const car = useQuery({ queryKey: ['car', () => props.id], queryFn: () => answer(api.GET('/api/cars/{car_id}', { params: { path: { car_id: props.id } } })) })
 const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
 const editing = ref(false)

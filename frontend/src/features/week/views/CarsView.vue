@@ -6,11 +6,11 @@ import WeekHead from '@/features/week/parts/WeekHead.vue'
 import NewName from '@/shared/parts/NewName.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
 const queries = useQueryClient()
 const router = useRouter()
-const me = useMe()
+const may = useMay()
 const list = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
 const add = useMutation({
   mutationFn: (name: string) => answer(api.POST('/api/cars', { body: { name } })),
@@ -21,7 +21,7 @@ const add = useMutation({
 
 <template>
   <WeekHead title="Cars">
-    <NewName v-if="maySeeAll(me.data.value?.role)" class="right" what="car" :busy="add.isPending.value" @add="add.mutate($event)" />
+    <NewName v-if="may('car.add')" class="right" what="car" :busy="add.isPending.value" @add="add.mutate($event)" />
   </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="6" label="Loading the cars" />
   <TroubleNote :error="list.error.value ?? add.error.value" />

@@ -6,24 +6,24 @@ import { count, length } from '@/shared/format'
 import WeekHead from '@/features/week/parts/WeekHead.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 
-const me = useMe()
+const may = useMay()
 const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
 </script>
 
 <template>
   <WeekHead title="Combinations">
-    <v-btn v-if="maySeeAll(me.data.value?.role)" variant="outlined" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
+    <v-btn v-if="may('combination.add')" variant="outlined" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
   </WeekHead>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the combinations" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <template v-if="list.data.value">
     <section v-if="!list.data.value.items.length" class="sheet empty">
       <h2>No combination yet</h2>
-      <p v-if="maySeeAll(me.data.value?.role)">A combination is a car on a track. Start with the track's file, name the car, then add the laps your team has driven.</p>
+      <p v-if="may('combination.add')">A combination is a car on a track. Start with the track's file, name the car, then add the laps your team has driven.</p>
       <p v-else>A combination is a car on a track. Your manager or coach makes them; once there is one, it stands here.</p>
-      <v-btn v-if="maySeeAll(me.data.value?.role)" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
+      <v-btn v-if="may('combination.add')" color="primary" :to="{ name: 'new-combination' }">New combination</v-btn>
     </section>
     <div v-else class="scroll-x sheet" tabindex="0" role="region" aria-label="Combinations">
       <table class="ledger">
@@ -32,8 +32,8 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
             <th scope="col">Track</th>
             <th scope="col">Car</th>
             <th scope="col" class="number">Length</th>
-            <th v-if="maySeeAll(me.data.value?.role)" scope="col" class="number">Drivers</th>
-            <th scope="col" class="number">{{ maySeeAll(me.data.value?.role) ? 'Laps' : 'Your laps' }}</th>
+            <th v-if="may('drivers.see_all')" scope="col" class="number">Drivers</th>
+            <th scope="col" class="number">{{ may('drivers.see_all') ? 'Laps' : 'Your laps' }}</th>
             <th scope="col"><span class="visually-hidden">Actions</span></th>
           </tr>
         </thead>
@@ -44,7 +44,7 @@ const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GE
             </td>
             <td>{{ item.car }}</td>
             <td class="number">{{ length(item.length_m) }}</td>
-            <td v-if="maySeeAll(me.data.value?.role)" class="number">{{ item.drivers.length }}</td>
+            <td v-if="may('drivers.see_all')" class="number">{{ item.drivers.length }}</td>
             <td class="number">{{ item.laps.toLocaleString('en') }}</td>
             <td>
               <RouterLink :to="{ name: 'add-laps', params: { id: item.id } }">Add laps<span class="visually-hidden"> to {{ item.track }}, {{ item.car }}</span></RouterLink>

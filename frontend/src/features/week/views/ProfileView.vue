@@ -10,14 +10,14 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 import { hoursWords } from '@/shared/words'
 
 const props = defineProps<{ id: string }>()
 const queries = useQueryClient()
 const router = useRouter()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('drivers.see_all'))
 const profile = useQuery({ queryKey: ['profile', () => props.id], queryFn: () => answer(api.GET('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })) })
 const form = reactive({ version: 0, nickname: '', zone: '', abs: '', traction: '', shifting: '', line: '', controls: '', angle: '', screens: '', sight: '', preferences: '', speed: '', temperature: '', pressure: '', fuel: '', seat: '', pause: '', most: '', quietFrom: '', quietTo: '', hours: { weekly: [], off: [], extra: [] } as Required<Availability> })
 function show(row: Profile) {
@@ -82,7 +82,7 @@ watch(() => profile.data.value?.version, (seen) => seen && seen !== form.version
 
 <template>
   <WeekHead :title="profile.data.value?.name ?? 'Driver'">
-    <v-btn v-if="all && profile.data.value" class="act" size="small" variant="outlined" @click="remove.mutate()">Remove</v-btn>
+    <v-btn v-if="may('driver.remove') && profile.data.value" class="act" size="small" variant="outlined" @click="remove.mutate()">Remove</v-btn>
   </WeekHead>
   <SkeletonRows v-if="profile.isPending.value" :rows="10" label="Loading the profile" />
   <TroubleNote :error="profile.error.value ?? remove.error.value" />

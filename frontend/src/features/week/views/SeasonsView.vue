@@ -12,14 +12,14 @@ import NewName from '@/shared/parts/NewName.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 import { raceWords } from '@/shared/words'
 
 const queries = useQueryClient()
 const route = useRoute()
 const router = useRouter()
-const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('series.change'))
 const list = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
 const chosen = computed(() => list.data.value?.items.find((item) => item.id === route.query.series) ?? list.data.value?.items[0])
 const id = computed(() => chosen.value?.id ?? '')

@@ -9,12 +9,12 @@ import WeekDialog from '@/features/week/parts/WeekDialog.vue'
 import LessonsBack from '@/features/log/parts/LessonsBack.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay } from '@/shared/session'
 import { raceWords } from '@/shared/words'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
-const me = useMe()
+const may = useMay()
 const changing = ref(false)
 const week = useQuery({ queryKey: ['series-week', () => props.id], queryFn: () => answer(api.GET('/api/weeks/{week_id}', { params: { path: { week_id: props.id } } })) })
 const known = useQuery({ queryKey: ['knowledge', () => props.id], queryFn: () => answer(api.GET('/api/weeks/{week_id}/knowledge', { params: { path: { week_id: props.id } } })) })
@@ -75,7 +75,7 @@ const rules = computed(() => {
 
 <template>
   <WeekHead :title="place || (facts ? 'Track not known yet' : 'Week')">
-    <v-btn v-if="week.data.value && maySeeAll(me.data.value?.role)" class="act" size="small" color="primary" @click="changing = true">Change</v-btn>
+    <v-btn v-if="week.data.value && may('week.change')" class="act" size="small" color="primary" @click="changing = true">Change</v-btn>
   </WeekHead>
   <SkeletonRows v-if="week.isPending.value" :rows="10" label="Loading the week" />
   <TroubleNote :error="week.error.value" :again="() => week.refetch()" />

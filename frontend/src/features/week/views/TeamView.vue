@@ -10,17 +10,18 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { maySeeAll, useMe } from '@/shared/session'
+import { useMay, useMe } from '@/shared/session'
 import { hoursWords } from '@/shared/words'
 
 const queries = useQueryClient()
 const router = useRouter()
 const me = useMe()
-const all = computed(() => maySeeAll(me.data.value?.role))
+const may = useMay()
+const all = computed(() => may('driver.add'))
 // A driver has one profile: their own.
 watch(
   () => me.data.value,
-  (data) => data && !maySeeAll(data.role) && data.driver_id && router.replace({ name: 'driver-profile', params: { id: data.driver_id } }),
+  (data) => data && !data.may.includes('drivers.see_all') && data.driver_id && router.replace({ name: 'driver-profile', params: { id: data.driver_id } }),
   { immediate: true },
 )
 const list = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
@@ -107,14 +108,14 @@ const remove = useMutation({
         </form>
         <template v-else>
           <span>{{ item.name }} <span class="quiet">{{ item.kind }} · {{ hoursWords(item.availability) }}{{ item.zone ? `, ${item.zone}` : '' }}<template v-if="item.note"> · {{ item.note }}</template></span></span>
-          <span v-if="all" class="acts">
+          <span v-if="may('resource.change')" class="acts">
             <v-btn size="small" variant="outlined" @click="edit(item)">Change<span class="visually-hidden"> {{ item.name }}</span></v-btn>
             <v-btn size="small" variant="outlined" @click="remove.mutate(item.id)">Remove<span class="visually-hidden"> {{ item.name }}</span></v-btn>
           </span>
         </template>
       </li>
     </ul>
-    <form v-if="all" v-draft="'new thing'" class="new" @submit.prevent="addThing.mutate()">
+    <form v-if="may('resource.add')" v-draft="'new thing'" class="new" @submit.prevent="addThing.mutate()">
       <select v-model="thing.kind" aria-label="What it is"><option value="rig">rig</option><option value="coach">coach</option></select>
       <input v-model="thing.name" class="field" aria-label="Name of the shared rig or coach" maxlength="120" />
       <WorkButton size="small" type="submit" variant="outlined" :disabled="!thing.name.trim()" :loading="addThing.isPending.value">Add</WorkButton>
