@@ -6,7 +6,7 @@ pages know, and come from them. A rig is known by the token it sends, and may on
 
 import hashlib
 import hmac
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import timedelta
 from typing import Any, TypeVar
 from urllib.parse import urlsplit
@@ -14,6 +14,7 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, current_app, g, request
 
 from fleet_rival.api.problems import problem
+from fleet_rival.core.units import DEFAULTS
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.people.sign_in import ABSOLUTE_LIFE, Signed
 from fleet_rival.services.shared import space
@@ -35,6 +36,7 @@ __all__ = [
     "set_cookie",
     "signed",
     "token",
+    "units",
 ]
 
 COOKIE = "fleet_rival_sign_in"
@@ -73,6 +75,12 @@ def actor() -> Actor:
     """Who acts in this request."""
     acting: Actor = g.actor
     return acting
+
+
+def units() -> Mapping[str, str]:
+    """In which units who asks is told quantities."""
+    chosen: Mapping[str, str] = g.get("units", DEFAULTS)
+    return chosen
 
 
 def signed() -> Signed | None:
@@ -192,4 +200,5 @@ def _person(needed: str) -> Response | None:
     if needed != "person" and needed not in permissions_of(found.actor.role):
         return problem(403, "not-yours", "Not for this role", f"As {found.actor.role} you can't do this. Ask a manager of the team.")
     g.actor = found.actor
+    g.units = found.units
     return None

@@ -15,7 +15,7 @@ from werkzeug.security import safe_join
 
 import fleet_rival
 import fleet_rival.api.routes
-from fleet_rival.api import access, incoming, problems, requests, retries
+from fleet_rival.api import access, incoming, problems, requests, retries, telling
 from fleet_rival.api.access import ALLOWED, COOKIE, DOORS, allowed
 from fleet_rival.api.blueprint import api
 from fleet_rival.api.schemas import Problem
@@ -80,6 +80,7 @@ def create_app(database_url: str | None = None, interface: Path | None = None, s
     problems.register(app)
     access.register(app)
     _serve_interface(app, interface or _FRONTEND / "dist")
+    telling.register(app)
     retries.register(app)
     return app
 

@@ -1,5 +1,6 @@
 """What the routes share: the blueprint they hang on, and how they reach services and background work."""
 
+import hashlib
 import os
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
@@ -10,8 +11,9 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
-from fleet_rival.api.access import actor
+from fleet_rival.api.access import actor, units
 from fleet_rival.api.incoming import file_label
+from fleet_rival.core.units import DEFAULTS
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services.shared import jobs
 from fleet_rival.services.shared.errors import Outdated
@@ -64,6 +66,9 @@ def download(body: bytes, kind: str, name: str) -> Response:
 
 def kept(body: bytes, stamp: str) -> Response:
     """An answer that was kept as JSON; the browser asks again only whether it changed."""
+    if (chosen := units()) != DEFAULTS:
+        # The same answer is told to each in their own units.
+        stamp = f"{stamp}-{hashlib.sha256(repr(sorted(chosen.items())).encode()).hexdigest()[:8]}"
     headers = {"ETag": f'"{stamp}"', "Cache-Control": "private, no-cache"}
     if request.if_none_match.contains_weak(stamp):
         return Response(status=304, headers=headers)

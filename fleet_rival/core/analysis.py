@@ -15,6 +15,7 @@ from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
 from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
+from fleet_rival.core.units import measure
 
 __all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped", "with_share_intervals"]
 
@@ -203,5 +204,7 @@ def _warnings(items: Sequence[JudgedLap], settings: Settings) -> list[str]:
         warnings.append(f"laps with different setups ({', '.join(setups)}) stand in one group")
     temperatures = [item.lap.track_temp_c for item in items if item.lap.track_temp_c is not None]
     if temperatures and max(temperatures) - min(temperatures) > settings.temperature_spread_c:
-        warnings.append(f"track temperatures from {min(temperatures):g} to {max(temperatures):g} °C stand in one group")
+        warnings.append(
+            f"track temperatures from {measure('temperature', min(temperatures))} to {measure('temperature', max(temperatures))} stand in one group"
+        )
     return warnings

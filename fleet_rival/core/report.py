@@ -16,6 +16,7 @@ from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
+from fleet_rival.core.units import DEFAULTS, in_units
 
 __all__ = ["driver_report", "report"]
 
@@ -66,7 +67,7 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
     for name, driver in analysis.drivers.items():
         for group in (driver.main, *driver.others):
             for warning in group.warnings:
-                yield {"file": None, "line": None, "driver": name, "reason": warning}
+                yield {"file": None, "line": None, "driver": name, "reason": in_units(warning, DEFAULTS)}
 
 
 def driver_report(driver: DriverAnalysis, clinics: DriverClinics | None = None, *, by_set: bool = True) -> dict[str, Any]:

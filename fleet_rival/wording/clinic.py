@@ -11,6 +11,7 @@ from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.corners.when import Trend, When
 from fleet_rival.core.corners.work import Judged
+from fleet_rival.core.units import measure
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = [
@@ -143,7 +144,11 @@ def evidence(cause: Cause | None, source: str) -> str:
         told.append(f"{facts['limiter_s']:.1f} s at the limiter")
     if "slowest_kmh" in facts:
         slower = facts["slowest_kmh"]
-        told.append("minimum speed the same" if abs(slower) < 1.5 else f"minimum speed {abs(slower):.0f} km/h {'higher' if slower > 0 else 'lower'}")
+        told.append(
+            "minimum speed the same"
+            if abs(slower) < 1.5
+            else f"minimum speed {measure('speed', abs(slower), apart=True)} {'higher' if slower > 0 else 'lower'}"
+        )
     text = ", ".join(told)
     return f"{text[0].upper()}{text[1:]}." if told else "By its trace."
 

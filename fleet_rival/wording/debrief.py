@@ -6,6 +6,7 @@ from typing import Final
 from fleet_rival.core.corners.season import SeasonMistake
 from fleet_rival.core.race.afterwards import Calibration, Compared, CornerPressure, Repeated
 from fleet_rival.core.times import format_time
+from fleet_rival.core.units import measure
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = [
@@ -30,7 +31,6 @@ FIGURE_WORDS: Final = {
     "slips": "laps with a slip",
     "strikes": "strikes",
 }
-_UNITS: Final = {"fuel_l": "l", "energy_kwh": "kWh"}
 
 
 def _value(figure: str, value: float) -> str:
@@ -38,8 +38,8 @@ def _value(figure: str, value: float) -> str:
         return format_time(round(value))
     if figure == "falloff_us":
         return f"{value / 1e6:.3f} s".replace("-", "−")
-    if figure in _UNITS:
-        return f"{value:.2f} {_UNITS[figure]}"
+    if figure in ("fuel_l", "energy_kwh"):
+        return measure("volume", value, 2) if figure == "fuel_l" else f"{value:.2f} kWh"
     return f"{value:.0f}" if value == round(value) else f"{value:.1f}"
 
 

@@ -7,6 +7,7 @@ from typing import Any, Final
 
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.times import format_time
+from fleet_rival.core.units import measure
 from fleet_rival.wording.book import lane_words
 from fleet_rival.wording.clinic import seconds
 
@@ -96,7 +97,7 @@ def sheet_lines(
     if figures["stops"] and any(len(plan["stints"]) > 1 for plan in figures["stops"]["plans"][:1]):
         out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
     if lane.get("limit_kmh"):
-        out.append(Line("pits", f"{lane['limit_kmh']:.0f} km/h in the lane."))
+        out.append(Line("pits", f"{measure('speed', lane['limit_kmh'])} in the lane."))
     for name, what in (("entry_note", "In"), ("exit_note", "Out")):
         if lane.get(name):
             out.append(Line("pits", f"{what}: {_ended(lane[name])}"))
@@ -169,22 +170,29 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
     if used := figures["consumption"]:
         risk, unit = 100 * figures["wish"]["risk"], used["unit"]
         margin = (
-            f"{used['margin']:.1f} of it so that it runs out in {risk:.0f} of 100 races" if used["margin"] >= _LITTLE else "laps hardly differ in it"
+            f"{_load(used['margin'], 1, unit)} of it so that it runs out in {risk:.0f} of 100 races"
+            if used["margin"] >= _LITTLE
+            else "laps hardly differ in it"
         )
         if stops := used["filled_at_stops"]:
             filled = "filled at the stop" if stops == 1 else f"filled at the {stops} stops"
-            whole = f"{used['start']:.1f} l in all, {used['per_lap']:.2f} a lap"
-            out.append(Line("distance", f"Start with a full tank, {used['tank']:.0f} l, {filled}: {whole}.", seat=True))
+            whole = f"{_load(used['start'], 1, unit)} in all, {_load(used['per_lap'], 2, unit)} a lap"
+            out.append(Line("distance", f"Start with a full tank, {_load(used['tank'], 0, unit)}, {filled}: {whole}.", seat=True))
         else:
-            out.append(Line("distance", f"Start with {used['start']:.1f} {unit}: {used['per_lap']:.2f} a lap, {margin}.", seat=True))
+            out.append(Line("distance", f"Start with {_load(used['start'], 1, unit)}: {_load(used['per_lap'], 2, unit)} a lap, {margin}.", seat=True))
         if used["saving_needed"] and not stops:
             # A battery isn't filled in the pits.
             what, instead = ("tank", ", or stop") if unit == "l" else ("battery", "")
-            out.append(Line("distance", f"The {what} holds {used['tank']:.0f} {unit}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))
+            out.append(Line("distance", f"The {what} holds {_load(used['tank'], 0, unit)}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))
     if own := figures["own_race"]:
         slips = f"{own['slips']:.1f} slips; one less is worth {seconds(own['one_less_us'])}"
         out.append(Line("distance", f"Your race takes about {_time(own['median_us'])}, with {slips}."))
     return out
+
+
+def _load(value: float, decimals: int, unit: str) -> str:
+    """Fuel in whatever unit its reader has; energy in the one there is."""
+    return measure("volume", value, decimals) if unit == "l" else f"{value:.{decimals}f} {unit}"
 
 
 def _tyres(figures: Mapping[str, Any]) -> list[Line]:

@@ -9,6 +9,7 @@ from fleet_rival.core.runs.pass_mark import PassMark
 from fleet_rival.core.runs.precheck import Check
 from fleet_rival.core.runs.typed import LETTERS
 from fleet_rival.core.times import format_time
+from fleet_rival.core.units import measure
 
 __all__ = [
     "BECAUSE_WORDS",
@@ -41,7 +42,7 @@ _NAMES: Final = {
     "official": "official conditions",
     "options": "options",
 }
-_UNITS: Final = {"tyre_age": " laps", "fuel_l": " l", "energy_kwh": " kWh"}
+_UNITS: Final = {"tyre_age": " laps", "energy_kwh": " kWh"}
 _COMPANY: Final = {"solo": "alone", "behind": "behind others", "pack": "in a pack"}
 
 
@@ -87,6 +88,8 @@ def _value(what: str, value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, float | int):
+        if what == "fuel_l":
+            return measure("volume", value, 1)
         return f"{value:g}{_UNITS.get(what, '')}"
     return str(value)
 

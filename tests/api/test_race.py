@@ -1,5 +1,6 @@
 """The race and its sheet over HTTP: the same out as in, its borders field by field, and what a driver may."""
 
+import json
 from typing import Any
 
 import pytest
@@ -127,3 +128,27 @@ def test_pressures_are_worked_out_on_the_cars_step(client: Browser, combination:
 def test_nobody_entered_is_an_empty_list(client: Browser, filled: str) -> None:
     assert client.get("/api/races").json == {"items": []}
     assert is_problem(client.get("/api/races/00000000-0000-0000-0000-000000000000"), 404)
+
+
+def test_answers_and_errors_say_quantities_in_the_units_of_who_asks(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, combination: str
+) -> None:
+    other = browser(add_person(sessions, manager, "From elsewhere", "coach"))
+    assert client.put("/api/me/preferences", json={"pressure": "psi", "speed": "mph"}).status_code == 200
+    wrong = {**PRESSURES, "cold_kpa": dict.fromkeys(PRESSURES["cold_kpa"], 10)}
+    told, plain = (asked.post("/api/races/pressures", json=wrong).json["detail"] for asked in (client, other))
+    assert "1.5 psi is none of a tyre: 5.8 psi to 87.0 psi" in told and "10 kPa is none of a tyre: 40 kPa to 600 kPa" in plain
+    assert [" mph " in json.dumps(asked.get("/api/thresholds").json) for asked in (client, other)] == [True, False]
+    # Kept answers are told apart by units, or a browser would go on showing the old ones.
+    path = f"/api/combinations/{combination}/analysis"
+    assert client.get(path).headers["ETag"] != other.get(path).headers["ETag"]
+
+    me = client.get("/api/me").json
+    assert me["units"] == {"speed": "mph", "temperature": "°C", "pressure": "psi", "volume": "l"} and me["team_units"]["speed"] == "km/h"
+    units = {"speed": "km/h", "temperature": "°F", "pressure": "bar", "volume": "gal"}
+    assert (
+        client.put("/api/team", json={"name": me["team"], "open_ranking": False, "units": units}, headers=at(me["team_version"])).status_code == 200
+    )
+    assert other.get("/api/me").json["units"] == units
+    assert client.get("/api/me").json["units"] == {**units, "speed": "mph", "pressure": "psi"}
+    assert is_problem(client.put("/api/team", json={"name": "x", "open_ranking": False, "units": {**units, "speed": "knots"}}, headers=at(2)), 422)

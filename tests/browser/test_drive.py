@@ -8,10 +8,13 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import pytest
 from openpyxl import Workbook
 from playwright.sync_api import Page, expect
+from sqlalchemy import select
 
 from fleet_rival.clock import now
+from fleet_rival.db.tables import Run
 from fleet_rival.services.drive.runs import edit, sheet
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.week import combinations
@@ -323,6 +326,49 @@ def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(open_page: 
     expect(felt).to_contain_text("tread 82.5 / – / – / – %")
     page.keyboard.press("ArrowLeft")
     expect(page.get_by_text("Session Monday")).to_be_visible()
+
+
+def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(open_page: Open, accessible: Check, desk: Desk) -> None:
+    path = desk.lay_out("Gauged Truck", laps("Ysolde Farrand", "Monday", USUAL, compound="hard"))
+    account = open_page("/account", who="coach")
+    for choice in ("°F", "psi", "gallons"):
+        account.get_by_label(choice, exact=True).check()
+        expect(account.get_by_text("Kept.")).to_be_visible()
+    page = open_page(f"{path}/runs", who="coach")
+    page.get_by_role("link", name="Ysolde Farrand, run 1").click()
+    felt = page.get_by_role("region", name="How it felt, what was read")
+    felt.get_by_role("button", name="Write it down").click()
+    felt.get_by_role("button", name="Add a reading").click()
+    felt.get_by_label("Reading 1: hot pressure front left, psi").fill("25")
+    felt.get_by_label("Track, °F").fill("77")
+    felt.get_by_label("Fuel left, gal").fill("3")
+    accessible(page)
+    felt.get_by_role("button", name="Keep", exact=True).click()
+    expect(felt).to_contain_text("hot 25 / – / – / – psi · track 77 °F · 3 gal left")
+
+    def reading() -> Any:
+        with desk.whole.sessions() as session:
+            return session.scalars(select(Run).order_by(Run.id.desc())).first().readings[0]
+
+    kept = reading()
+    assert (kept["hot_pressure_kpa"]["front_left"], kept["track_temp_c"]) == (pytest.approx(172.369, abs=1e-3), 25)
+    assert kept["fuel_left_l"] == pytest.approx(11.3562, abs=1e-4)
+    # Somebody else sees what the files hold; who touches nothing changes nothing.
+    theirs = open_page(page.url.replace(desk.whole.address, ""))
+    felt = theirs.get_by_role("region", name="How it felt, what was read")
+    expect(felt).to_contain_text("kPa · track 25 °C")
+    for one in (theirs, page):
+        own = one.get_by_role("region", name="How it felt, what was read")
+        own.get_by_role("button", name="Write it down").click()
+        own.get_by_label("Note").fill("read again")
+        own.get_by_role("button", name="Keep", exact=True).click()
+        expect(own).to_contain_text("read again")
+        assert reading() == kept
+        one.reload()
+    account.reload()
+    for choice in account.get_by_label("as the team has it").all():
+        choice.check()
+    expect(account.get_by_text("Kept.")).to_be_visible()
 
 
 def test_a_session_is_moved_to_whom_it_belongs_and_back(open_page: Open, accessible: Check, desk: Desk) -> None:

@@ -179,7 +179,7 @@ def test_what_others_change_appears_after_a_break_of_the_stream(open_page: Open,
 def test_own_settings_hold_in_every_browser(open_page: Open, accessible: Check) -> None:
     page = open_page("/account", who="driver")
     for choice in ("Lamplight", "With room", "mph and miles", "°F"):
-        page.get_by_label(choice).check()
+        page.get_by_label(choice, exact=True).check()
     page.get_by_role("combobox", name="Time zone").fill("Pacific/Auckland")
     page.get_by_role("option", name="Pacific/Auckland").click()
     told(page, "Kept.")
@@ -192,7 +192,7 @@ def test_own_settings_hold_in_every_browser(open_page: Open, accessible: Check) 
     open_demo(other)
     expect(other.locator(".readout")).to_contain_text("°F")
     for choice in ("As the device", "Close together", "km/h and km", "°C"):
-        page.get_by_label(choice).check()
+        page.get_by_label(choice, exact=True).check()
     page.get_by_role("button", name="Clear").first.click()
 
 

@@ -158,7 +158,7 @@ def test_laps_that_came_later_keep_what_they_need(desk: Desk) -> None:
 def test_each_role_takes_back_what_it_may_do(desk: Desk) -> None:
     coach = add_person(desk.sessions, desk.actor, "Idrik Fenwold", "coach")
     driver = add_person(desk.sessions, desk.actor, "Ysolde Farrand", "driver")
-    members.change_team(desk.sessions, desk.actor, 1, "Farhaven", False)
+    members.change_team(desk.sessions, desk.actor, 1, "Farhaven", False, {})
     renamed = history.history(desk.sessions, desk.actor).items[0].id
     with pytest.raises(Conflict, match="As coach you can't do this"):
         history.undo(desk.sessions, coach, renamed)

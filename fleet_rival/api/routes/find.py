@@ -6,7 +6,7 @@ from typing import Any
 from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
-from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.access import actor, allowed, units
 from fleet_rival.api.blueprint import api, background, download, kept, sessions
 from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness
 from fleet_rival.services.shared import search
@@ -90,7 +90,7 @@ def get_versus_csv(path: s.DriverPath, query: s.VersusQuery) -> Any:
 @allowed("find.see")
 def get_driver_pdf(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's figures on two pages of paper."""
-    body = printing.driver_pdf(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also)
+    body = printing.driver_pdf(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also, units())
     return download(body, "application/pdf", "report.pdf")
 
 

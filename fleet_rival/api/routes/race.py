@@ -6,7 +6,7 @@ from typing import Any
 from flask_openapi3 import Tag
 
 from fleet_rival.api import schemas as s
-from fleet_rival.api.access import actor, allowed
+from fleet_rival.api.access import actor, allowed, units
 from fleet_rival.api.blueprint import api, download, sessions
 from fleet_rival.services.race import ahead, figures, pressures, printing, sheet, wish
 from fleet_rival.wording.race import PARTS
@@ -64,7 +64,7 @@ def confirm_sheet(path: s.EntryIdPath, body: s.SheetNumber) -> Any:
 @allowed("race.see")
 def get_sheet_pdf(path: s.EntryIdPath, query: s.SheetPdfQuery) -> Any:
     """The sheet on one page of paper, and one in large type for the seat; a driver's own."""
-    return download(printing.sheet_pdf(sessions(), actor(), path.entered_id, query.zone), "application/pdf", "race-sheet.pdf")
+    return download(printing.sheet_pdf(sessions(), actor(), path.entered_id, query.zone, units=units()), "application/pdf", "race-sheet.pdf")
 
 
 @api.post("/races/pressures", responses={"200": s.PressuresOut}, tags=[_race])

@@ -1,7 +1,7 @@
 """People, what they like, and rigs."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -26,8 +26,18 @@ class Ticket(Schema):
     csrf_token: str
 
 
+_PERMISSIONS: Any = {"items": {"type": "string", "enum": sorted(ALL)}}
+
+
+class Units(Schema):
+    speed: Literal["km/h", "mph"] = "km/h"
+    temperature: Literal["°C", "°F"] = "°C"
+    pressure: Literal["kPa", "bar", "psi"] = "kPa"
+    volume: Literal["l", "gal"] = "l"
+
+
 class Preferences(Schema):
-    speed: Literal["km/h", "mph"] | None = None
+    speed: Literal["km/h", "mph"] | None = Field(default=None, description="The team's where None, as for all units")
     temperature: Literal["°C", "°F"] | None = None
     pressure: Literal["kPa", "bar", "psi"] | None = None
     volume: Literal["l", "gal"] | None = None
@@ -56,8 +66,10 @@ class Me(Schema):
     team_version: int
     team: str
     open_ranking: bool
+    units: Units = Field(description="In which quantities are told to this person")
+    team_units: Units = Field(description="In which where they choose nothing")
     role: Role
-    may: list[str] = Field(description="What the role allows, by name", json_schema_extra={"items": {"type": "string", "enum": sorted(ALL)}})
+    may: list[str] = Field(description="What the role allows, by name", json_schema_extra=_PERMISSIONS)
     driver_id: UUID | None
     teams: list[TeamChoice]
     preferences: Preferences
@@ -97,6 +109,7 @@ class BrowserPath(BaseModel):
 class TeamChange(Schema):
     name: str = Field(min_length=1, max_length=120)
     open_ranking: bool
+    units: Units = Units()
 
 
 class MemberOut(Schema):

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Final
 
+from fleet_rival.core.units import measure
+
 __all__ = ["ATMOSPHERE_KPA", "BadPressure", "Measured", "cold_setting", "rounded_to"]
 
 ATMOSPHERE_KPA: Final = 101.325
@@ -48,7 +50,8 @@ def cold_setting(measured: Measured, wanted_hot_kpa: float, cold_c: float | None
     """
     for name, value in (("cold", measured.cold_kpa), ("hot", measured.hot_kpa), ("wanted hot", wanted_hot_kpa)):
         if not _LOW <= value <= _HIGH:
-            raise BadPressure(f"A {name} pressure of {value:.0f} kPa is none of a tyre: {_LOW:.0f} to {_HIGH:.0f} kPa, above the air around.")
+            low, high = measure("pressure", _LOW), measure("pressure", _HIGH)
+            raise BadPressure(f"A {name} pressure of {measure('pressure', value)} is none of a tyre: {low} to {high}, above the air around.")
     cold, hot, wanted = (value + ATMOSPHERE_KPA for value in (measured.cold_kpa, measured.hot_kpa, wanted_hot_kpa))
     if hot < cold:
         raise BadPressure("The hot pressure is below the cold one: they may have changed places.")
@@ -61,7 +64,7 @@ def cold_setting(measured: Measured, wanted_hot_kpa: float, cold_c: float | None
     now_hot = then_hot + (track_c - measured.track_c if track_c is not None and measured.track_c is not None else 0.0)
     setting = wanted * now_cold / now_hot - ATMOSPHERE_KPA
     if not _LOW <= setting <= _HIGH:
-        raise BadPressure(f"That would take a cold pressure of {setting:.0f} kPa, which no tyre has.")
+        raise BadPressure(f"That would take a cold pressure of {measure('pressure', setting)}, which no tyre has.")
     return setting
 
 

@@ -23,6 +23,8 @@ class Team(Public, Base):
     name: Mapped[Label]
     open_ranking: Mapped[bool] = mapped_column(default=False, server_default="0")
     """Whether drivers see each other's figures."""
+    units: Mapped[dict[str, Any] | None]
+    """Units by quantity for who chose none."""
 
 
 class Person(Public, Base):

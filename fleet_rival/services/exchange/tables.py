@@ -15,6 +15,7 @@ from sqlalchemy.orm import Mapper
 
 from fleet_rival.core.dates import read_day, read_moment
 from fleet_rival.core.texts import BadText, tidy
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.db.tables import Base
 from fleet_rival.db.types import UtcDateTime
 from fleet_rival.formats.packages import PackageField, PackageTable
@@ -233,7 +234,8 @@ def _uuid(text: str) -> str:
 
 
 def _json_cell(value: Any) -> str:
-    return value if isinstance(value, str) else bytes(value).decode()
+    # Files keep the units in which everything is kept.
+    return in_units(value if isinstance(value, str) else bytes(value).decode(), DEFAULTS)
 
 
 def _json_of(wanted: type, *, required: bool) -> Callable[[str], str]:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.times import format_time
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.services.find.sharing import driver_report_of
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.wording.driver_report import DriverReport, also_words, group_words, ladder_rows
@@ -29,23 +30,30 @@ _WIDE, _HIGH, _LEFT, _FOOT = 720.0, 190.0, 62.0, 22.0
 
 
 def driver_pdf(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
+    units: Mapping[str, str] = DEFAULTS,
 ) -> bytes:
     """A driver's figures in a combination, as a PDF of two pages at most.
 
     Args:
         week_id, also: as in `find.summary`.
+        units: in which quantities are told.
 
     Raises:
         NotThere: no such combination or driver, or not the actor's business.
     """
     report = driver_report_of(sessions, actor, combination_id, driver_id, week_id, also)
-    document = pages_of(report, now().date())
+    document = pages_of(report, now().date(), units)
     made: bytes = document.write_pdf()
     return made
 
 
-def pages_of(report: DriverReport, day: date) -> Any:
+def pages_of(report: DriverReport, day: date, units: Mapping[str, str] = DEFAULTS) -> Any:
     """The report laid out on pages, in the largest type in which it needs two at most.
 
     Returns:
@@ -63,7 +71,7 @@ def pages_of(report: DriverReport, day: date) -> Any:
         listed = [(code, report.names.get(code) or "", part) for code, part in segments if code in costly]
         text = page.render(**facts, segments=listed, unlisted=len(segments) - len(listed))
         # Nothing is fetched from anywhere: all that it needs stands in the text.
-        laid = HTML(string=text, url_fetcher=_nothing).render(stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")])
+        laid = HTML(string=in_units(text, units), url_fetcher=_nothing).render(stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")])
         if len(laid.pages) <= MOST_PAGES:
             break
     return laid

@@ -1,5 +1,6 @@
 """A team's people: who is in it in which role, which driver they are, and what each person likes."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -9,6 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.units import resolved
 from fleet_rival.db.tables import Driver, Membership, Person, SignIn, Team
 from fleet_rival.services.people import guessing, sign_in
 from fleet_rival.services.people.guessing import Wrong
@@ -54,6 +56,10 @@ class Me:
     team_version: int
     team: str
     open_ranking: bool
+    units: dict[str, str]
+    """In which quantities are told to this person."""
+    team_units: dict[str, str]
+    """In which where they choose nothing."""
     role: str
     may: tuple[str, ...]
     """What the role allows, by name."""
@@ -96,6 +102,7 @@ def me(sessions: sessionmaker[Session], actor: Actor, key: bytes) -> Me:
     """
     with sessions() as session:
         person, team = session.get_one(Person, actor.person_id), session.get_one(Team, actor.team_id)
+        driver = session.scalar(select(Driver).where(Driver.team_id == team.id, Driver.id == actor.driver_id))
         teams = session.execute(
             select(Team.public_id, Team.name, Membership.role)
             .join(Membership, Membership.team_id == Team.id)
@@ -109,9 +116,11 @@ def me(sessions: sessionmaker[Session], actor: Actor, key: bytes) -> Me:
             team.version,
             team.name,
             team.open_ranking,
+            resolved(person.preferences, driver.units if driver else None, team.units),
+            resolved(driver.units if driver else None, team.units),
             actor.role,
             tuple(sorted(permissions_of(actor.role))),
-            session.scalar(select(Driver.public_id).where(Driver.team_id == team.id, Driver.id == actor.driver_id)),
+            driver.public_id if driver else None,
             tuple(TeamChoice(*row) for row in teams),
             person.preferences or {},
             guessing.wrong_ones(session, key, person.sign_in_name or ""),
@@ -158,8 +167,8 @@ def change_password(sessions: sessionmaker[Session], signed: Signed, old: str, n
         return sign_in.start(session, person.id, team_id or 0, browser)
 
 
-def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, name: str, open_ranking: bool) -> None:
-    """Rename the team, or open the drivers' figures to each other.
+def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, name: str, open_ranking: bool, units: Mapping[str, str]) -> None:
+    """Rename the team, open the drivers' figures to each other, or choose the units of who chose none.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -169,6 +178,7 @@ def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, nam
         check_version(row, version, "team")
         begin_change(session, actor, "team.change", "Changed the team's name or settings", row)
         row.name, row.open_ranking = named(name, "team"), open_ranking
+        row.units = resolved(units)
 
 
 def members(sessions: sessionmaker[Session], actor: Actor) -> list[Member]:

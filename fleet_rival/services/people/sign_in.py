@@ -6,6 +6,7 @@ Secrets are never stored: of a password its argon2id hash, of a browser's token 
 import hashlib
 import secrets
 import unicodedata
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -15,8 +16,9 @@ from sqlalchemy import and_, bindparam, delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.units import resolved
 from fleet_rival.db.session import engine_of
-from fleet_rival.db.tables import Membership, Person, RigToken, SignIn, Team
+from fleet_rival.db.tables import Driver, Membership, Person, RigToken, SignIn, Team
 from fleet_rival.services.people import guessing
 from fleet_rival.services.people.passwords import hash_password, needs_rehash, password_is
 from fleet_rival.services.shared.base import Actor
@@ -55,6 +57,8 @@ class Signed:
     person_id: int
     actor: Actor | None
     """None where the person is in no team any more."""
+    units: Mapping[str, str]
+    """In which quantities are told to them, by quantity."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +150,7 @@ def signed_in(sessions: sessionmaker[Session], token: str) -> Signed | None:
         with sessions.begin() as session:
             session.execute(update(SignIn).where(SignIn.id == row.id).values(used_at=moment))
     actor = Actor(row.team_id, row.person_id, row.role, row.driver_id) if row.role else None
-    return Signed(row.id, row.person_id, actor)
+    return Signed(row.id, row.person_id, actor, resolved(row.preferences, row.driver_units, row.team_units))
 
 
 def rig(sessions: sessionmaker[Session], token: str) -> Actor | None:
@@ -212,7 +216,21 @@ def password_fits(session: Session, person_id: int, password: str) -> bool:
 
 
 _SIGNED = (
-    select(SignIn.id, SignIn.person_id, SignIn.team_id, SignIn.began_at, SignIn.used_at, Membership.role, Membership.driver_id)
+    select(
+        SignIn.id,
+        SignIn.person_id,
+        SignIn.team_id,
+        SignIn.began_at,
+        SignIn.used_at,
+        Membership.role,
+        Membership.driver_id,
+        Person.preferences,
+        Driver.units.label("driver_units"),
+        Team.units.label("team_units"),
+    )
+    .join(Person, Person.id == SignIn.person_id)
+    .join(Team, Team.id == SignIn.team_id, isouter=True)
     .join(Membership, and_(Membership.team_id == SignIn.team_id, Membership.person_id == SignIn.person_id), isouter=True)
+    .join(Driver, and_(Driver.team_id == Membership.team_id, Driver.id == Membership.driver_id), isouter=True)
     .where(SignIn.token_hash == bindparam("token_hash"))
 )

@@ -1,6 +1,6 @@
 """The race sheet on paper: one page, and one in large type for the seat; and as plain text for a chat."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.season.zones import known_zone
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.services.race.sheet import SheetView, sheet
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.wording.race import PARTS, Line
@@ -23,17 +24,24 @@ _SIZES_PT: Final = (11.0, 10.0, 9.0, 8.0, 7.0)
 _SEAT: Final = 5
 
 
-def sheet_pdf(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, zone: str = "UTC", clock: Callable[[], datetime] = now) -> bytes:
+def sheet_pdf(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    entry_id: UUID,
+    zone: str = "UTC",
+    clock: Callable[[], datetime] = now,
+    units: Mapping[str, str] = DEFAULTS,
+) -> bytes:
     """The sheet that was handed out last, as a PDF of two pages; the one of now where none was.
 
     Raises:
         NotThere: no such entry, or not the actor's.
     """
-    made: bytes = document_of(sheet(sessions, actor, entry_id, clock), zone, clock()).write_pdf()
+    made: bytes = document_of(sheet(sessions, actor, entry_id, clock), zone, clock(), units).write_pdf()
     return made
 
 
-def document_of(told: SheetView, zone: str, moment: datetime) -> Any:
+def document_of(told: SheetView, zone: str, moment: datetime, units: Mapping[str, str] = DEFAULTS) -> Any:
     """A sheet laid out on pages, in the largest type in which it needs two at most.
 
     Returns:
@@ -44,14 +52,14 @@ def document_of(told: SheetView, zone: str, moment: datetime) -> Any:
 
     document: Any = None
     for size in _SIZES_PT:
-        document = HTML(string=page_of(told, zone, moment, size), url_fetcher=_nothing).render()
+        document = HTML(string=in_units(page_of(told, zone, moment, size), units), url_fetcher=_nothing).render()
         if len(document.pages) <= MOST_PAGES:
             break
     return document
 
 
 def page_of(told: SheetView, zone: str, moment: datetime, size: float = _SIZES_PT[0]) -> str:
-    """A sheet as HTML; times in a zone."""
+    """A sheet as HTML; times in a zone, quantities still to be written in somebody's units."""
     environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
     lines = told.last or told.lines
     return environment.get_template("race_sheet.html").render(

@@ -1,6 +1,6 @@
 """The sheet for the day: one page in short sentences, handed out in numbered versions, read and confirmed by the driver."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.book.checks import needs_reference
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.db.tables import Layout, Person, RaceSheet
 from fleet_rival.services.log.expected import expected_of
 from fleet_rival.services.log.lessons import lessons_of_week
@@ -75,8 +76,9 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
         by = session.get_one(Person, last.person_id).name if last else None
         read = next((row for row in reversed(rows) if row.read_at is not None), None)
         shown = _lines(last) if last else ()
-        before = {line.words for line in _lines(read)} if read else set()
-        now = {line.words for line in shown}
+        heard = _lines(read) if read else ()
+        before = set(_said(heard))
+        now = set(_said(shown))
         return SheetView(
             ahead.entry.public_id,
             ahead.driver.public_id,
@@ -91,9 +93,9 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
             by,
             last.read_at if last else None,
             shown,
-            tuple(line.words for line in shown if line.words not in before) if read is not None and read is not last else (),
-            tuple(sorted(before - now)) if read is not None and read is not last else (),
-            last is None or [line.words for line in lines] != [line.words for line in shown],
+            tuple(line.words for line in shown if in_units(line.words, DEFAULTS) not in before) if read is not None and read is not last else (),
+            tuple(sorted(line.words for line in heard if in_units(line.words, DEFAULTS) not in now)) if read is not None and read is not last else (),
+            last is None or _said(lines) != _said(shown),
         )
 
 
@@ -111,7 +113,7 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
     lines, _ = lines_of(sessions, actor, ahead, figures)
     with sessions.begin() as session:
         rows = list(_rows(session, ahead))
-        if rows and [line.words for line in _lines(rows[-1])] == [line.words for line in lines]:
+        if rows and _said(_lines(rows[-1])) == _said(lines):
             raise Refused("The last sheet says the same.")
         number = rows[-1].number + 1 if rows else 1
         change_set = begin_change(session, actor, "race.sheet", f"Handed out race sheet {number} of {ahead.driver.name}")
@@ -156,6 +158,11 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, numbe
 def _rows(session: Session, ahead: Ahead, *, lock: bool = False) -> Sequence[RaceSheet]:
     query = select(RaceSheet).where(RaceSheet.team_id == ahead.entry.team_id, RaceSheet.entry_id == ahead.entry.id).order_by(RaceSheet.number)
     return session.scalars(query.with_for_update() if lock else query).all()
+
+
+def _said(lines: Iterable[Line]) -> list[str]:
+    """What lines say, whatever units they were once written in."""
+    return [in_units(line.words, DEFAULTS) for line in lines]
 
 
 def _lines(row: RaceSheet) -> tuple[Line, ...]:

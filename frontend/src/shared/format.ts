@@ -1,4 +1,5 @@
 import { preferences } from '@/shared/preferences'
+import { fromUnit, inUnit, quantity, units, type Quantity } from '@/shared/units'
 
 /** Times and figures as people read them. Durations are whole microseconds, as everywhere. */
 
@@ -94,11 +95,11 @@ export const date = (iso: string): string => format({ weekday: 'short', day: 'nu
 
 /** Length of a lap, in the unit that belongs to the chosen unit of speed. */
 export function length(metres: number): string {
-  return preferences.speed === 'mph' ? `${(metres / 1609.344).toFixed(3)} mi` : `${(metres / 1000).toFixed(3)} km`
+  return units.speed === 'mph' ? `${(metres / 1609.344).toFixed(3)} mi` : `${(metres / 1000).toFixed(3)} km`
 }
 
 /** A short distance in the unit in which it is paced off. */
-export const isYards = (): boolean => preferences.speed === 'mph'
+export const isYards = (): boolean => units.speed === 'mph'
 export const METRES_PER_YARD = 0.9144
 export const shortUnit = (): string => (isYards() ? 'yd' : 'm')
 export const inShortUnit = (metres: number): number => (isYards() ? metres / METRES_PER_YARD : metres)
@@ -106,13 +107,24 @@ export const fromShortUnit = (value: number): number => (isYards() ? value * MET
 export const shortLength = (metres: number, decimals = 0): string => `${inShortUnit(metres).toFixed(decimals)} ${shortUnit()}`
 
 export function temperature(celsius: number | null | undefined): string {
-  if (celsius === null || celsius === undefined) return '–'
-  return preferences.temperature === '°F' ? `${Math.round(celsius * 1.8 + 32)} °F` : `${Math.round(celsius)} °C`
+  return celsius === null || celsius === undefined ? '–' : quantity('temperature', celsius)
 }
 
-/** Fuel on board or used, in the chosen unit. */
-export function fuel(litres: number, decimals = 1): string {
-  return preferences.volume === 'gal' ? `${(litres / 3.785411784).toFixed(decimals)} gal` : `${litres.toFixed(decimals)} l`
+/** Fuel on board or used, in the unit in use. */
+export const fuel = (litres: number, decimals = 1): string => quantity('volume', litres, decimals)
+
+/** What is kept, as it stands in a field to begin with, in the unit in use. */
+export function typedIn(kind: Quantity, value: number | null | undefined, apart = false): string {
+  return value === null || value === undefined ? '' : String(Number(inUnit(kind, value, apart).toFixed(3)))
+}
+/**
+ * What somebody typed in the unit in use, as it is kept: null where nothing stands there, not a number where it can't be read.
+ * What wasn't touched stays to the last digit what it was.
+ */
+export function readIn(kind: Quantity, text: string, before?: number | null, apart = false): number | null {
+  if (before !== null && before !== undefined && text.trim() === typedIn(kind, before, apart)) return before
+  const value = readNumber(text)
+  return value === null || Number.isNaN(value) ? value : Number(fromUnit(kind, value, apart).toFixed(4))
 }
 
 /** Bytes, as files and disks are spoken of. */

@@ -2,6 +2,7 @@ import { useQuery, type QueryClient } from '@tanstack/vue-query'
 import { answer, api, showToken, Trouble, type Me } from '@/shared/api/client'
 import { draftsOf } from '@/shared/drafts'
 import { takePreferences } from '@/shared/preferences'
+import { takeUnits } from '@/shared/units'
 
 export const ME = ['me']
 
@@ -22,6 +23,7 @@ async function ask(): Promise<Me> {
   showToken(me.csrf_token)
   draftsOf(`${me.team_id} ${me.sign_in_name}`)
   takePreferences(me.preferences)
+  takeUnits(me.units)
   return me
 }
 

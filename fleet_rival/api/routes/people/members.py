@@ -18,7 +18,7 @@ _people = Tag(name="people")
 def change_team(header: s.Version, body: s.TeamChange) -> Any:
     """Rename the team, or open the drivers' figures to each other."""
     with telling_current(s.Me, lambda: members.me(sessions(), actor(), current_app.config["SECRET_KEY"])):
-        members.change_team(sessions(), actor(), header.number, body.name, body.open_ranking)
+        members.change_team(sessions(), actor(), header.number, body.name, body.open_ranking, body.units.model_dump())
     return s.validate(s.Me, members.me(sessions(), actor(), current_app.config["SECRET_KEY"]))
 
 

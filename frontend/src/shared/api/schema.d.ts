@@ -6205,10 +6205,14 @@ export interface components {
              * Format: uuid
              */
             team_id: string;
+            /** @description In which where they choose nothing */
+            team_units: components["schemas"]["Units"];
             /** Team Version */
             team_version: number;
             /** Teams */
             teams: components["schemas"]["TeamChoice"][];
+            /** @description In which quantities are told to this person */
+            units: components["schemas"]["Units"];
             /** @description Tried for this person's name in the last two weeks */
             wrong_passwords: components["schemas"]["WrongPasswords"] | null;
         };
@@ -7613,10 +7617,14 @@ export interface components {
              * Format: uuid
              */
             team_id: string;
+            /** @description In which where they choose nothing */
+            team_units: components["schemas"]["Units"];
             /** Team Version */
             team_version: number;
             /** Teams */
             teams: components["schemas"]["TeamChoice"][];
+            /** @description In which quantities are told to this person */
+            units: components["schemas"]["Units"];
             /** @description Tried for this person's name in the last two weeks */
             wrong_passwords: components["schemas"]["WrongPasswords"] | null;
         };
@@ -8904,6 +8912,7 @@ export interface components {
             pressure: ("kPa" | "bar" | "psi") | null;
             /**
              * Speed
+             * @description The team's where None, as for all units
              * @default null
              */
             speed: ("km/h" | "mph") | null;
@@ -11806,6 +11815,15 @@ export interface components {
             name: string;
             /** Open Ranking */
             open_ranking: boolean;
+            /**
+             * @default {
+             *       "pressure": "kPa",
+             *       "speed": "km/h",
+             *       "temperature": "°C",
+             *       "volume": "l"
+             *     }
+             */
+            units: components["schemas"]["Units"];
         };
         /** TeamChoice */
         TeamChoice: {
@@ -12065,6 +12083,33 @@ export interface components {
         TypedMend: {
             /** Line */
             line: string;
+        };
+        /** Units */
+        Units: {
+            /**
+             * Pressure
+             * @default kPa
+             * @enum {string}
+             */
+            pressure: "kPa" | "bar" | "psi";
+            /**
+             * Speed
+             * @default km/h
+             * @enum {string}
+             */
+            speed: "km/h" | "mph";
+            /**
+             * Temperature
+             * @default °C
+             * @enum {string}
+             */
+            temperature: "°C" | "°F";
+            /**
+             * Volume
+             * @default l
+             * @enum {string}
+             */
+            volume: "l" | "gal";
         };
         /** UnpackedOut */
         UnpackedOut: {

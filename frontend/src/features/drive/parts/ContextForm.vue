@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { RunContext, RunTemplate } from '@/shared/api/client'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import { COMPANIES, NO_EVIDENCE, PURPOSES } from '@/features/drive/runs'
 
 /** What is said of a run: filled in from the last one, so that only what is other has to be typed. */
@@ -12,7 +13,7 @@ const emit = defineEmits<{ wrong: [words: string] }>()
 const numbers = ref({ tyre_age: '', fuel_l: '', energy_kwh: '' })
 const watching = ref('')
 function show(given: RunContext) {
-  numbers.value = { tyre_age: asTyped(given.tyre_age), fuel_l: asTyped(given.fuel_l), energy_kwh: asTyped(given.energy_kwh) }
+  numbers.value = { tyre_age: asTyped(given.tyre_age), fuel_l: typedIn('volume', given.fuel_l), energy_kwh: asTyped(given.energy_kwh) }
   watching.value = (given.watch ?? []).join('\n')
 }
 show(context.value)
@@ -24,7 +25,7 @@ const compound = text('compound')
 const setup = text('setup')
 const assists = text('assists')
 const watched = computed(() => watching.value.split('\n').map((line) => line.trim()).filter(Boolean))
-watch(numbers, (typed) => put({ tyre_age: readNumber(typed.tyre_age), fuel_l: readNumber(typed.fuel_l), energy_kwh: readNumber(typed.energy_kwh) }), { deep: true })
+watch(numbers, (typed) => put({ tyre_age: readNumber(typed.tyre_age), fuel_l: readIn('volume', typed.fuel_l, context.value.fuel_l), energy_kwh: readNumber(typed.energy_kwh) }), { deep: true })
 watch(watched, (lines) => put({ watch: lines }))
 const wrong = computed(() => {
   const bad = Object.values(numbers.value).find((value) => Number.isNaN(readNumber(value) ?? 0))
@@ -62,7 +63,7 @@ const official = computed({ get: () => (context.value.official === null || conte
     <label :class="{ supposed: isSupposed('tyre_set') }">Tyre set <input v-model="tyreSet" class="field" maxlength="120" list="known-tyre_set" /></label>
     <label :class="{ supposed: isSupposed('compound') }">Compound <input v-model="compound" class="field" maxlength="120" list="known-compound" /></label>
     <label :class="{ supposed: isSupposed('tyre_age') }">Laps on the set <input v-model="numbers.tyre_age" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
-    <label v-if="burns" :class="{ supposed: isSupposed('fuel_l') }">Fuel, l <input v-model="numbers.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
+    <label v-if="burns" :class="{ supposed: isSupposed('fuel_l') }">Fuel, {{ units.volume }} <input v-model="numbers.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
     <label v-if="charges" :class="{ supposed: isSupposed('energy_kwh') }">Energy, kWh <input v-model="numbers.energy_kwh" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
     <label :class="{ supposed: isSupposed('setup') }">Setup <input v-model="setup" class="field" maxlength="120" list="known-setup" /></label>
     <label :class="{ supposed: isSupposed('assists') }">Assists <input v-model="assists" class="field" maxlength="120" list="known-assists" /></label>

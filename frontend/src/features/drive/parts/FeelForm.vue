@@ -2,10 +2,10 @@
 import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, version, type RunSheet } from '@/shared/api/client'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { preferences } from '@/shared/preferences'
+import { units } from '@/shared/units'
 import { nameOf, runPath, useRunsSettled, type RunKey } from '@/features/drive/runs'
 
 /** How the car felt in a run, and what was read off it: written after the run, from either side. */
@@ -26,11 +26,10 @@ interface Typed {
   track: string
   air: string
   fuel: string
+  /** As it was written down before. */
+  kept: Record<string, unknown>
 }
-const PRESSURES: Record<string, number> = { kPa: 1, bar: 100, psi: 6.894757 }
-const unit = computed(() => preferences.pressure ?? 'kPa')
-const factor = computed(() => PRESSURES[unit.value] ?? 1)
-const shown = (kpa: number | null | undefined) => (kpa === null || kpa === undefined ? '' : asTyped(Number((kpa / factor.value).toFixed(unit.value === 'kPa' ? 0 : 2))))
+const shown = (kpa: number | null | undefined) => typedIn('pressure', kpa)
 const form = reactive({ slow: {} as Record<Phase, string>, fast: {} as Record<Phase, string>, small_lift: '', small_throttle: '', note: '' })
 const readings = ref<Typed[]>([])
 const wheels = (values: Record<string, unknown> | undefined, show: (value: number | null | undefined) => string) => Object.fromEntries(WHEELS.map((wheel) => [wheel, show(values?.[wheel] as number | null | undefined)])) as Record<Wheel, string>
@@ -42,16 +41,20 @@ function show() {
   form.note = props.sheet.run.note ?? ''
   readings.value = props.sheet.run.readings.map((item) => ({
     when: asTyped(item.when), how: asTyped(item.how), tread: wheels(item.tread_pct as Record<string, unknown>, asTyped), pressure: wheels(item.hot_pressure_kpa as Record<string, unknown>, shown),
-    track: asTyped(item.track_temp_c), air: asTyped(item.air_temp_c), fuel: asTyped(item.fuel_left_l),
+    track: typedIn('temperature', item.track_temp_c as number | null), air: typedIn('temperature', item.air_temp_c as number | null), fuel: typedIn('volume', item.fuel_left_l as number | null), kept: item,
   }))
 }
 const open = ref(false)
-watch(() => [props.sheet.run.version, props.runKey], () => !open.value && show(), { immediate: true })
+watch(() => [props.sheet.run.version, props.runKey, { ...units }], () => !open.value && show(), { immediate: true })
 const last = computed(() => props.sheet.laps[props.sheet.laps.length - 1]?.number ?? 0)
-const add = () => readings.value.push({ when: `after lap ${last.value}`, how: '', tread: wheels({}, asTyped), pressure: wheels({}, asTyped), track: '', air: '', fuel: '' })
+const add = () => readings.value.push({ when: `after lap ${last.value}`, how: '', tread: wheels({}, asTyped), pressure: wheels({}, asTyped), track: '', air: '', fuel: '', kept: {} })
 const typed = computed(() => readings.value.flatMap((item) => [...Object.values(item.tread), ...Object.values(item.pressure), item.track, item.air, item.fuel]))
 const wrong = computed(() => typed.value.find((value) => Number.isNaN(readNumber(value) ?? 0)))
-const numbers = (values: Record<Wheel, string>, scale: number) => Object.fromEntries(WHEELS.map((wheel) => [wheel, readNumber(values[wheel])]).filter(([, value]) => value !== null).map(([wheel, value]) => [wheel, Math.round(Number(value) * scale * 100) / 100]))
+const before = (item: Typed, name: string, wheel?: Wheel) => {
+  const value = item.kept[name]
+  return (wheel ? (value as Record<string, unknown> | undefined)?.[wheel] : value) as number | null | undefined
+}
+const numbers = (read: (wheel: Wheel) => number | null) => Object.fromEntries(WHEELS.map((wheel) => [wheel, read(wheel)]).filter(([, value]) => value !== null))
 const save = useMutation({
   mutationFn: () => {
     const balance = (speed: Speed) => ({ entry: readNumber(form[speed].entry), middle: readNumber(form[speed].middle), exit: readNumber(form[speed].exit) })
@@ -62,8 +65,9 @@ const save = useMutation({
         body: {
           handling: { slow: balance('slow'), fast: balance('fast'), small_lift: test(form.small_lift), small_throttle: test(form.small_throttle) },
           readings: readings.value.map((item) => ({
-            when: item.when || 'not said', how: item.how, tread_pct: numbers(item.tread, 1), hot_pressure_kpa: numbers(item.pressure, factor.value),
-            track_temp_c: readNumber(item.track), air_temp_c: readNumber(item.air), fuel_left_l: readNumber(item.fuel),
+            when: item.when || 'not said', how: item.how, tread_pct: numbers((wheel) => readNumber(item.tread[wheel])),
+            hot_pressure_kpa: numbers((wheel) => readIn('pressure', item.pressure[wheel], before(item, 'hot_pressure_kpa', wheel))),
+            track_temp_c: readIn('temperature', item.track, before(item, 'track_temp_c')), air_temp_c: readIn('temperature', item.air, before(item, 'air_temp_c')), fuel_left_l: readIn('volume', item.fuel, before(item, 'fuel_left_l')),
           })),
           note: form.note || null,
         },
@@ -90,8 +94,8 @@ const felt = computed(() => {
 })
 const readingWords = (item: Typed) => [
   Object.values(item.tread).some(Boolean) ? `tread ${WHEELS.map((wheel) => item.tread[wheel] || '–').join(' / ')} %` : '',
-  Object.values(item.pressure).some(Boolean) ? `hot ${WHEELS.map((wheel) => item.pressure[wheel] || '–').join(' / ')} ${unit.value}` : '',
-  item.track && `track ${item.track} °C`, item.air && `air ${item.air} °C`, item.fuel && `${item.fuel} l left`,
+  Object.values(item.pressure).some(Boolean) ? `hot ${WHEELS.map((wheel) => item.pressure[wheel] || '–').join(' / ')} ${units.pressure}` : '',
+  item.track && `track ${item.track} ${units.temperature}`, item.air && `air ${item.air} ${units.temperature}`, item.fuel && `${item.fuel} ${units.volume} left`,
 ].filter(Boolean).join(' · ')
 </script>
 
@@ -134,13 +138,13 @@ const readingWords = (item: Typed) => [
           <thead><tr><td /><th v-for="wheel in WHEELS" :key="wheel" scope="col">{{ wheel.replace('_', ' ') }}</th></tr></thead>
           <tbody>
             <tr><th scope="row">tread, %</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.tread[wheel]" v-reads class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: tread ${wheel.replace('_', ' ')}, %`" /></td></tr>
-            <tr><th scope="row">hot, {{ unit }}</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.pressure[wheel]" v-reads class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: hot pressure ${wheel.replace('_', ' ')}, ${unit}`" /></td></tr>
+            <tr><th scope="row">hot, {{ units.pressure }}</th><td v-for="wheel in WHEELS" :key="wheel"><input v-model="item.pressure[wheel]" v-reads class="field" size="4" inputmode="decimal" :aria-label="`Reading ${index + 1}: hot pressure ${wheel.replace('_', ' ')}, ${units.pressure}`" /></td></tr>
           </tbody>
         </table>
         <div class="fields small-fields">
-          <label>Track, °C <input v-model="item.track" v-reads class="field" inputmode="decimal" /></label>
-          <label>Air, °C <input v-model="item.air" v-reads class="field" inputmode="decimal" /></label>
-          <label>Fuel left, l <input v-model="item.fuel" v-reads class="field" inputmode="decimal" /></label>
+          <label>Track, {{ units.temperature }} <input v-model="item.track" v-reads class="field" inputmode="decimal" /></label>
+          <label>Air, {{ units.temperature }} <input v-model="item.air" v-reads class="field" inputmode="decimal" /></label>
+          <label>Fuel left, {{ units.volume }} <input v-model="item.fuel" v-reads class="field" inputmode="decimal" /></label>
         </div>
         <button type="button" class="link" @click="readings.splice(index, 1)">Remove reading {{ index + 1 }}</button>
       </fieldset>

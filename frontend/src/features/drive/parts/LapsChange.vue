@@ -2,7 +2,8 @@
 import { useMutation } from '@tanstack/vue-query'
 import { computed, onMounted, reactive, ref } from 'vue'
 import { answer, api, type LapFacts, type LapOnSheet, type Mark, type RunSheet } from '@/shared/api/client'
-import { count, lapTime, readNumber, readTime } from '@/shared/format'
+import { count, lapTime, readIn, readNumber, readTime, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { nameOf, runPath, useRunsSettled, type RunKey } from '@/features/drive/runs'
@@ -24,7 +25,8 @@ const facts = computed<Partial<LapFacts>>(() => {
   if (form.kind) out.kind = form.kind as LapFacts['kind']
   if (form.wetness) out.wetness = form.wetness as LapFacts['wetness']
   for (const name of ['compound', 'tyre_set', 'setup'] as const) if (form[name]) out[name] = form[name] === '–' ? null : form[name]
-  for (const name of ['tyre_age', 'fuel_l'] as const) if (form[name]) out[name] = readNumber(form[name])
+  if (form.tyre_age) out.tyre_age = readNumber(form.tyre_age)
+  if (form.fuel_l) out.fuel_l = readIn('volume', form.fuel_l)
   if (one.value && form.note !== (one.value.note ?? '')) out.note = form.note || null
   return out
 })
@@ -57,7 +59,7 @@ const save = useMutation({
       <label>Compound <input v-model="form.compound" class="field" maxlength="120" :placeholder="one?.compound ?? ''" /></label>
       <label>Tyre set <input v-model="form.tyre_set" class="field" maxlength="120" :placeholder="one?.tyre_set ?? ''" /></label>
       <label>Laps on the set <input v-model="form.tyre_age" v-reads class="field" inputmode="decimal" maxlength="9" :placeholder="one?.tyre_age?.toString() ?? ''" /></label>
-      <label>Fuel, l <input v-model="form.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" :placeholder="one?.fuel_l?.toString() ?? ''" /></label>
+      <label>Fuel, {{ units.volume }} <input v-model="form.fuel_l" v-reads class="field" inputmode="decimal" maxlength="9" :placeholder="typedIn('volume', one?.fuel_l)" /></label>
       <label>Setup <input v-model="form.setup" class="field" maxlength="120" :placeholder="one?.setup ?? ''" /></label>
       <label v-if="one" class="wide">Note <input v-model="form.note" class="field" maxlength="2000" /></label>
     </div>

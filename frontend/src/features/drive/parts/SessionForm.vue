@@ -2,7 +2,8 @@
 import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, version, type Practice } from '@/shared/api/client'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useRunsSettled } from '@/features/drive/runs'
@@ -15,8 +16,8 @@ type Wetness = 'dry' | 'damp' | 'wet'
 const form = reactive({
   label: props.practice.label,
   inside: props.practice.session_local?.slice(0, 16) ?? '',
-  air: asTyped(props.practice.air_temp_c),
-  track: asTyped(props.practice.track_temp_c),
+  air: typedIn('temperature', props.practice.air_temp_c),
+  track: typedIn('temperature', props.practice.track_temp_c),
   wetness: asTyped(props.practice.wetness),
 })
 const weather = ref(props.practice.weather.map((item) => ({ minute: asTyped(item.minute), wetness: item.wetness as Wetness })))
@@ -29,8 +30,8 @@ const save = useMutation({
         body: {
           label: form.label.trim() || null,
           session_local: form.inside || null,
-          air_temp_c: readNumber(form.air),
-          track_temp_c: readNumber(form.track),
+          air_temp_c: readIn('temperature', form.air, props.practice.air_temp_c),
+          track_temp_c: readIn('temperature', form.track, props.practice.track_temp_c),
           wetness: (form.wetness || null) as Wetness | null,
           weather: weather.value.map((item) => ({ minute: readNumber(item.minute) ?? 0, wetness: item.wetness })),
         },
@@ -49,8 +50,8 @@ const add = () => weather.value.push({ minute: weather.value.length ? '' : '0', 
       <label>Name <input v-model="form.label" class="field" maxlength="120" /></label>
       <label>Inside the simulation <input v-model="form.inside" class="field" type="datetime-local" /></label>
       <label>Weather <select v-model="form.wetness"><option value="">as the laps say</option><option>dry</option><option>damp</option><option>wet</option></select></label>
-      <label>Air, °C <input v-model="form.air" v-reads class="field" inputmode="decimal" /></label>
-      <label>Track, °C <input v-model="form.track" v-reads class="field" inputmode="decimal" /></label>
+      <label>Air, {{ units.temperature }} <input v-model="form.air" v-reads class="field" inputmode="decimal" /></label>
+      <label>Track, {{ units.temperature }} <input v-model="form.track" v-reads class="field" inputmode="decimal" /></label>
     </div>
     <p v-for="(item, index) in weather" :key="index" class="change">
       From minute <input v-model="item.minute" v-reads class="field" size="5" inputmode="decimal" :aria-label="`Change ${index + 1}: from minute`" />

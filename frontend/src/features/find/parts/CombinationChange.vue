@@ -2,7 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/shared/api/client'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
+import { inUnit, units, type Quantity } from '@/shared/units'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
@@ -17,6 +18,21 @@ const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: 
 const typed = reactive<Record<string, string>>({})
 const known = useQuery({ queryKey: ['thresholds'], queryFn: () => answer(api.GET('/api/thresholds')) })
 const thresholds = computed(() => known.data.value?.items ?? [])
+/** Thresholds that are a speed or a difference of temperatures, and what a unit of fuel costs. */
+const kindOf = (name: string): Quantity | undefined => (name.endsWith('_kmh') ? 'speed' : name.endsWith('_spread_c') ? 'temperature' : undefined)
+function typedThreshold(name: string, value: number): string {
+  const kind = kindOf(name)
+  if (name === 'seconds_per_litre') return String(Number((value / inUnit('volume', 1)).toFixed(4)))
+  return kind ? typedIn(kind, value, true) : asTyped(value)
+}
+const keptAs = (row: Combination, name: string) => row.settings[name] as number | undefined
+function readThreshold(name: string, text: string): number | null {
+  const before = keptAs(props.combination, name)
+  if (before !== undefined && text.trim() === typedThreshold(name, before)) return before
+  const kind = kindOf(name)
+  const value = kind ? readIn(kind, text, before, true) : readNumber(text)
+  return value !== null && name === 'seconds_per_litre' ? Number((value * inUnit('volume', 1)).toFixed(6)) : value
+}
 function show(row: Combination) {
   seen.value = row.version
   form.note = row.note ?? ''
@@ -24,11 +40,11 @@ function show(row: Combination) {
   form.amount = asTyped(row.settings.cold_seconds ?? row.settings.cold_laps)
   form.floor = asTyped(row.settings.solo_floor_s)
   form.minutes = asTyped(row.settings.condition_minutes)
-  form.air = asTyped(row.settings.condition_air_c)
-  form.track = asTyped(row.settings.condition_track_c)
+  form.air = typedIn('temperature', keptAs(row, 'condition_air_c'), true)
+  form.track = typedIn('temperature', keptAs(row, 'condition_track_c'), true)
   form.byHand = row.settings.hand_timed_ideals === 1
   for (const name of Object.keys(typed)) delete typed[name]
-  for (const [name, value] of Object.entries(row.settings)) typed[name] = asTyped(value)
+  for (const [name, value] of Object.entries(row.settings)) typed[name] = typedThreshold(name, value as number)
 }
 show(props.combination)
 const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track, ...thresholds.value.map((item) => typed[item.name] ?? '')].some((text) => Number.isNaN(readNumber(text) ?? 0)))
@@ -43,10 +59,10 @@ const save = useMutation({
           cold_seconds: form.cold === 'seconds' ? readNumber(form.amount) : null,
           solo_floor_s: readNumber(form.floor),
           condition_minutes: readNumber(form.minutes),
-          condition_air_c: readNumber(form.air),
-          condition_track_c: readNumber(form.track),
+          condition_air_c: readIn('temperature', form.air, keptAs(props.combination, 'condition_air_c'), true),
+          condition_track_c: readIn('temperature', form.track, keptAs(props.combination, 'condition_track_c'), true),
           hand_timed_ideals: form.byHand ? 1 : null,
-          thresholds: known.data.value ? Object.fromEntries(thresholds.value.flatMap((item) => { const value = readNumber(typed[item.name] ?? ''); return value === null ? [] : [[item.name, value]] })) : null,
+          thresholds: known.data.value ? Object.fromEntries(thresholds.value.flatMap((item) => { const value = readThreshold(item.name, typed[item.name] ?? ''); return value === null ? [] : [[item.name, value]] })) : null,
         },
       }),
     ),
@@ -81,8 +97,8 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <fieldset>
         <legend>Practice differs from the race</legend>
         from <input v-model="form.minutes" v-reads inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
-        <input v-model="form.air" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" placeholder="6" /> °C of air,
-        <input v-model="form.track" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" placeholder="8" /> °C of track on
+        <input v-model="form.air" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" :placeholder="typedIn('temperature', 6, true)" /> {{ units.temperature }} of air,
+        <input v-model="form.track" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" :placeholder="typedIn('temperature', 8, true)" /> {{ units.temperature }} of track on
       </fieldset>
       <fieldset>
         <legend>Times by hand</legend>
@@ -92,7 +108,7 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       <details class="all">
         <summary>All thresholds<span v-if="changed" class="quiet"> ({{ changed }} of your own)</span></summary>
         <p class="quiet">Empty: the default. What is changed here holds for this combination alone.</p>
-        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" v-reads inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : String(item.usual)" /></label>
+        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" v-reads inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : typedThreshold(item.name, item.usual)" /></label>
       </details>
       <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
         Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.

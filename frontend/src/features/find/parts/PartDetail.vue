@@ -5,7 +5,7 @@ import { RouterLink } from 'vue-router'
 import { answer, api, type TracedLap } from '@/shared/api/client'
 import { POINTS, useBook } from '@/features/track/book'
 import { lapTime, shortLength } from '@/shared/format'
-import { preferences } from '@/shared/preferences'
+import { quantity } from '@/shared/units'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 
 /** What the owner of the best part does there: by what one goes, what was noted, and what traces show beside another driver's. */
@@ -28,7 +28,7 @@ const passes = useQuery({
   enabled: computed(() => laps.value.length > 0),
   queryFn: () => answer(api.GET('/api/combinations/{combination_id}/traces/passes', { params: { path: { combination_id: props.id }, query: { lap: laps.value.map((lap) => lap.key), part: props.code } } })),
 })
-const speed = (kmh: number) => (preferences.speed === 'mph' ? `${(kmh / 1.609344).toFixed(1)} mph` : `${kmh.toFixed(1)} km/h`)
+const speed = (kmh: number) => quantity('speed', kmh, 1)
 /** Places are told from where the part begins: that is where its braking begins for the car that it was drawn up for. */
 const place = (metres: number | null) => (metres === null ? 'not there' : shortLength(metres - props.start))
 const rows = computed(() => {

@@ -5,6 +5,7 @@ import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, type TracedLap } from '@/shared/api/client'
 import { useBook } from '@/features/track/book'
 import type { StripCorner } from '@/shared/charts/LapStrip.vue'
+import { inUnit, units } from '@/shared/units'
 import { CHANNELS, figureAt, inkOf, pen, valueAt } from '@/shared/charts/traces'
 import { handOver } from '@/shared/charts/picture'
 import PictureFrame from '@/shared/charts/PictureFrame.vue'
@@ -77,14 +78,23 @@ const overlay = useQuery({
 const corners = computed<StripCorner[]>(() =>
   (book.value?.corners ?? []).map((corner, index) => ({ key: corner.code, code: corner.code, name: corner.name, start_m: corner.start_m, apex_m: corner.apex_m, end_m: corner.end_m, direction: corner.direction, level: corner.importance.level, rank: index })),
 )
-const about = computed(() => CHANNELS[channel.value]!)
+const about = computed(() => {
+  const told = CHANNELS[channel.value]!
+  return channel.value === 'speed_kmh' ? { ...told, unit: units.speed } : told
+})
 const shown = computed(() => overlay.data.value?.laps.map((lap) => lap.key).join() === keys.value.join() ? overlay.data.value : undefined)
+/** The same in the unit in use; files keep km/h, as their columns say. */
+const drawn = computed(() =>
+  shown.value && channel.value === 'speed_kmh'
+    ? { ...shown.value, laps: shown.value.laps.map((lap) => ({ ...lap, values: lap.values.map((value) => (value === null ? null : inUnit('speed', value))) })) }
+    : shown.value,
+)
 /** What is read at the line, lap by lap. */
 const readings = computed(() =>
   keys.value.map((key, index) => {
-    const lap = shown.value?.laps[index]
+    const lap = drawn.value?.laps[index]
     const value = lap ? valueAt(lap.distance_m, lap.values, at.value) : null
-    const behind = lap && shown.value ? valueAt(shown.value.places_m, lap.behind_s, at.value) : null
+    const behind = lap && drawn.value ? valueAt(drawn.value.places_m, lap.behind_s, at.value) : null
     return { key, lap: byKey.value.get(key), value: value === null ? '–' : value.toFixed(about.value.decimals), behind: behind === null ? '–' : index ? gap(behind * 1e6) : '', missing: lap?.missing ?? false, by: lap?.by, told: byKey.value.get(key)?.told ?? [] }
   }),
 )
@@ -141,7 +151,7 @@ function stretch(low: number, high: number) {
       <span class="quiet">drag to move · Ctrl and wheel, or two fingers, to look nearer</span>
     </div>
     <section class="sheet strip" aria-label="Traces over the lap strip">
-      <PictureFrame :name="`traces, ${about.name}`"><TraceStrip ref="chart" :overlay="shown" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" /></PictureFrame>
+      <PictureFrame :name="`traces, ${about.name}`"><TraceStrip ref="chart" :overlay="drawn" :length="length" :corners="corners" :from="from" :to="to" :at="at" :chosen="chosen" :label="`${about.name} over the lap`" :told="told" @at="at = $event" @stretch="stretch" /></PictureFrame>
       <p class="take quiet" role="group" aria-label="Figures of the lines">Figures: <button type="button" :disabled="!shown" @click="takeFigures('csv')">CSV<span class="visually-hidden"> of the lines</span></button> · <button type="button" :disabled="!shown" @click="takeFigures('json')">JSON<span class="visually-hidden"> of the lines</span></button> · <a :href="parquet" download>Parquet<span class="visually-hidden"> of the laps, as they were recorded</span></a></p>
     </section>
     <div class="columns">

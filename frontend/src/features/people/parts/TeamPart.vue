@@ -1,35 +1,46 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
-import { ref, watch } from 'vue'
-import { answer, api, theirsOf, version } from '@/shared/api/client'
+import { computed, reactive, ref, watch } from 'vue'
+import { answer, api, theirsOf, version, type Schemas } from '@/shared/api/client'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { ME, useMe } from '@/shared/session'
 
+type Units = Schemas['Units']
 const queries = useQueryClient()
 const me = useMe()
 const name = ref('')
 const open = ref(false)
 const seen = ref(0)
+const units = reactive<Units>({ speed: 'km/h', temperature: '°C', pressure: 'kPa', volume: 'l' })
+const CHOICES: [keyof Units, string, string[]][] = [
+  ['speed', 'Speed', ['km/h', 'mph']],
+  ['temperature', 'Temperature', ['°C', '°F']],
+  ['pressure', 'Pressure', ['kPa', 'bar', 'psi']],
+  ['volume', 'Fuel', ['l', 'gal']],
+]
+const same = computed(() => name.value === me.data.value?.team && open.value === me.data.value.open_ranking && CHOICES.every(([key]) => units[key] === me.data.value?.team_units[key]))
 function show() {
   name.value = me.data.value?.team ?? ''
   open.value = me.data.value?.open_ranking ?? false
+  Object.assign(units, me.data.value?.team_units)
   seen.value = me.data.value?.team_version ?? 0
 }
 watch(
   () => me.data.value?.team_version,
   () => {
     // What somebody is typing stays; saving tells whether it is out of date.
-    if (!seen.value || (name.value === me.data.value?.team && open.value === me.data.value?.open_ranking)) show()
+    if (!seen.value || same.value) show()
   },
   { immediate: true },
 )
 const save = useMutation({
-  mutationFn: () => answer(api.PUT('/api/team', { params: { header: version(seen.value) }, body: { name: name.value, open_ranking: open.value } })),
+  mutationFn: () => answer(api.PUT('/api/team', { params: { header: version(seen.value) }, body: { name: name.value, open_ranking: open.value, units: { ...units } } })),
   onSuccess: async () => {
     await queries.invalidateQueries({ queryKey: ME })
     show()
-    await queries.invalidateQueries({ queryKey: ['steps'] })
+    // Sentences say their quantities in the units in use.
+    await queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' })
   },
   onError: () => queries.invalidateQueries({ queryKey: ME }),
 })
@@ -41,7 +52,11 @@ const save = useMutation({
     <form v-draft="'team'" class="row" @submit.prevent="save.mutate()">
       <v-text-field v-model="name" label="Name of the team" maxlength="120" hide-details autocomplete="off" />
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
-      <WorkButton type="submit" color="primary" :disabled="!name.trim() || (name === me.data.value?.team && open === me.data.value?.open_ranking)" :loading="save.isPending.value">Keep</WorkButton>
+      <fieldset class="units">
+        <legend>Units of who chose none of their own</legend>
+        <label v-for="[key, title, items] in CHOICES" :key="key">{{ title }} <select v-model="units[key]" :name="`team-${key}`"><option v-for="item in items" :key="item">{{ item }}</option></select></label>
+      </fieldset>
+      <WorkButton type="submit" color="primary" :disabled="!name.trim() || same" :loading="save.isPending.value">Keep</WorkButton>
     </form>
     <v-alert v-if="theirsOf(save.error.value)" type="warning" role="alert" class="my-2">
       Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures. Nothing of yours is written yet.
@@ -53,3 +68,18 @@ const save = useMutation({
     <TroubleNote v-else :error="save.error.value" />
   </section>
 </template>
+
+<style scoped>
+.units {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+}
+.units legend {
+  float: left;
+  margin-right: 10px;
+}
+</style>

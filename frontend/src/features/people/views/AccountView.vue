@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, showToken, type Preferences } from '@/shared/api/client'
+import { answer, api, showToken, type Preferences, type Schemas } from '@/shared/api/client'
 import { count, moment } from '@/shared/format'
 import CalendarPart from '@/features/people/parts/CalendarPart.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
@@ -23,13 +23,21 @@ const prefer = useMutation({
     saved.value = 'Kept.'
   },
 })
-const choices: { key: 'theme' | 'density' | 'speed' | 'temperature' | 'volume'; title: string; first: string; items: [string, string][] }[] = [
+const choices: { key: 'theme' | 'density'; title: string; first: string; items: [string, string][] }[] = [
   { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device'], ['paper', 'Daylight'], ['lamplight', 'Lamplight']] },
   { key: 'density', title: 'Rows', first: 'dense', items: [['dense', 'Close together'], ['roomy', 'With room']] },
-  { key: 'speed', title: 'Speed and length', first: 'km/h', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
-  { key: 'volume', title: 'Fuel', first: 'l', items: [['l', 'litres'], ['gal', 'gallons']] },
-  { key: 'temperature', title: 'Temperature', first: '°C', items: [['°C', '°C'], ['°F', '°F']] },
 ]
+const measures: { key: keyof Schemas['Units']; title: string; items: [string, string][] }[] = [
+  { key: 'speed', title: 'Speed and length', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
+  { key: 'volume', title: 'Fuel', items: [['l', 'litres'], ['gal', 'gallons']] },
+  { key: 'temperature', title: 'Temperature', items: [['°C', '°C'], ['°F', '°F']] },
+  { key: 'pressure', title: 'Pressure', items: [['kPa', 'kPa'], ['bar', 'bar'], ['psi', 'psi']] },
+]
+/** What is shown and every sentence of the server says quantities in the unit that was chosen. */
+async function measure(key: keyof Schemas['Units'], value: string | null) {
+  await prefer.mutateAsync({ [key]: value } as Preferences)
+  await queries.invalidateQueries()
+}
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 const zones = computed(() => [...new Set([here, 'UTC', ...(Intl as unknown as { supportedValuesOf: (key: string) => string[] }).supportedValuesOf('timeZone')])])
 
@@ -68,6 +76,15 @@ const endAll = useMutation({
         <legend>{{ choice.title }}</legend>
         <label v-for="[value, title] in choice.items" :key="value">
           <input type="radio" :name="choice.key" :value="value" :checked="(preferences[choice.key] ?? choice.first) === value" @change="prefer.mutate({ [choice.key]: value })" /> {{ title }}
+        </label>
+      </fieldset>
+      <fieldset v-for="choice in measures" :key="choice.key">
+        <legend>{{ choice.title }}</legend>
+        <label>
+          <input type="radio" :name="choice.key" :value="null" :checked="!preferences[choice.key]" @change="measure(choice.key, null)" /> as the team has it<span v-if="me.data.value" class="quiet"> ({{ me.data.value.team_units[choice.key] }})</span>
+        </label>
+        <label v-for="[value, title] in choice.items" :key="value">
+          <input type="radio" :name="choice.key" :value="value" :checked="preferences[choice.key] === value" @change="measure(choice.key, value)" /> {{ title }}
         </label>
       </fieldset>
       <v-autocomplete

@@ -5,7 +5,8 @@ import { RouterLink } from 'vue-router'
 import { answer, api, version, type Schemas } from '@/shared/api/client'
 import PictureFrame from '@/shared/charts/PictureFrame.vue'
 import { seconds } from '@/features/fix/clinic'
-import { lapTime, moment, perCent, readTime } from '@/shared/format'
+import { fuel, lapTime, moment, perCent, readTime } from '@/shared/format'
+import { inUnit, units } from '@/shared/units'
 import LessonsBack from '@/features/log/parts/LessonsBack.vue'
 import PressurePart from '@/features/race/parts/PressurePart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
@@ -51,6 +52,8 @@ const shares = computed(() => (race.value?.stops?.plans ?? []).filter((item, ind
 /** A stop that would have to cost next to nothing is no choice. */
 const flips = computed(() => (race.value?.stops?.pit_flips_s ?? []).filter((item) => item.seconds >= 0.4 * race.value!.wish.pit_s))
 const USED: Record<string, string> = { fuel_l: 'l', energy_kwh: 'kWh' }
+/** Fuel or energy, whichever the car drives on. */
+const load = (value: number, decimals: number) => (race.value?.consumption?.unit === 'l' ? fuel(value, decimals) : `${value.toFixed(decimals)} kWh`)
 const LEARNED: Record<string, string> = { qualifying_us: 'qualifying', race_lap_us: 'laps of the race', fuel_l: 'fuel', energy_kwh: 'energy' }
 const budgets = computed(() => [{ what: 'strikes', budget: race.value?.limits }, { what: 'incidents', budget: race.value?.incidents }].flatMap((item) => (item.budget ? [{ what: item.what, budget: item.budget }] : [])))
 /** What earlier races taught, in a few words each. */
@@ -105,8 +108,8 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
         <p v-for="item in race.options.filter((one) => one.qualifying)" :key="item.where">After the safe lap, {{ item.where === 'lap' ? 'all lap' : item.where }}: {{ item.qualifying }}</p>
         <h2>Distance and consumption</h2>
         <p v-if="race.distance"><b>{{ race.distance.laps }}</b> laps<template v-if="race.distance.close">; one more or less is close</template>.</p>
-        <p v-if="race.consumption?.filled_at_stops">Start with a full tank, <b>{{ race.consumption.tank }} l</b>, filled at {{ race.consumption.filled_at_stops === 1 ? 'the stop' : `the ${race.consumption.filled_at_stops} stops` }}: {{ race.consumption.start.toFixed(1) }} l in all, {{ race.consumption.per_lap.toFixed(2) }} a lap <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template></p>
-        <p v-else-if="race.consumption">Start with <b>{{ race.consumption.start.toFixed(1) }} {{ race.consumption.unit }}</b>: {{ race.consumption.per_lap.toFixed(2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ race.consumption.margin.toFixed(1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> A litre more costs {{ seconds(race.consumption.unit_us, 3) }} a lap.</template><template v-if="race.consumption.saving_needed"> The {{ race.consumption.unit === 'l' ? 'tank' : 'battery' }} holds {{ race.consumption.tank }}: save {{ perCent(race.consumption.saving_needed) }} a lap<template v-if="race.consumption.unit === 'l'">, or stop</template>.</template></p>
+        <p v-if="race.consumption?.filled_at_stops">Start with a full tank, <b>{{ fuel(race.consumption.tank ?? 0, 0) }}</b>, filled at {{ race.consumption.filled_at_stops === 1 ? 'the stop' : `the ${race.consumption.filled_at_stops} stops` }}: {{ fuel(race.consumption.start) }} in all, {{ fuel(race.consumption.per_lap, 2) }} a lap <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> {{ race.consumption.unit === 'l' && units.volume === 'gal' ? 'A gallon' : 'A litre' }} more costs {{ seconds(race.consumption.unit_us / inUnit('volume', 1), 3) }} a lap.</template></p>
+        <p v-else-if="race.consumption">Start with <b>{{ load(race.consumption.start, 1) }}</b>: {{ load(race.consumption.per_lap, 2) }} a lap, <template v-if="race.consumption.margin >= 0.05">{{ load(race.consumption.margin, 1) }} of it so that it runs out in {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template><template v-else>laps hardly differ in it</template> <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template v-if="race.consumption.unit_us"> {{ race.consumption.unit === 'l' && units.volume === 'gal' ? 'A gallon' : 'A litre' }} more costs {{ seconds(race.consumption.unit_us / inUnit('volume', 1), 3) }} a lap.</template><template v-if="race.consumption.saving_needed"> The {{ race.consumption.unit === 'l' ? 'tank' : 'battery' }} holds {{ load(race.consumption.tank ?? 0, 0) }}: save {{ perCent(race.consumption.saving_needed) }} a lap<template v-if="race.consumption.unit === 'l'">, or stop</template>.</template></p>
         <h2>The race from own laps</h2>
         <p v-if="race.own_race"><b>{{ lapTime(race.own_race.median_us) }}</b> <span class="quiet">({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span>, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth {{ seconds(race.own_race.one_less_us) }}<template v-if="race.own_race.place !== null && race.own_race.place_one_less !== null">, and {{ (race.own_race.place - race.own_race.place_one_less).toFixed(1) }} places: {{ race.own_race.place.toFixed(1) }} is likely among the {{ race.wish.rivals_us.length }} who are known</template>.</p>
         <p v-else class="quiet">Nothing tells yet.</p>

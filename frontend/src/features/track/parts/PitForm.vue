@@ -3,7 +3,8 @@ import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Book } from '@/shared/api/client'
 import { useSettled } from '@/features/track/book'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
@@ -16,7 +17,7 @@ const settled = useSettled()
 const form = reactive({ version: 0, track: '', layout: '', kind: '', entry: '', exit: '', side: '', limit: '', pit_entry_note: '', pit_exit_note: '' })
 function show(row: Book) {
   const pit = row.pit
-  Object.assign(form, { version: row.version, track: row.track, layout: row.layout, kind: row.kind, entry: asTyped(pit?.entry_m), exit: asTyped(pit?.exit_m), side: pit?.side ?? '', limit: asTyped(pit?.limit_kmh), pit_entry_note: row.pit_entry_note ?? '', pit_exit_note: row.pit_exit_note ?? '' })
+  Object.assign(form, { version: row.version, track: row.track, layout: row.layout, kind: row.kind, entry: asTyped(pit?.entry_m), exit: asTyped(pit?.exit_m), side: pit?.side ?? '', limit: typedIn('speed', pit?.limit_kmh), pit_entry_note: row.pit_entry_note ?? '', pit_exit_note: row.pit_exit_note ?? '' })
 }
 show(props.book)
 const bad = computed(() => {
@@ -28,7 +29,7 @@ const save = useMutation({
   mutationFn: (seen: number) => {
     const entry = readNumber(form.entry)
     const exit = readNumber(form.exit)
-    const pit = entry !== null && exit !== null ? { entry_m: entry, exit_m: exit, side: (form.side || null) as 'left' | 'right' | null, limit_kmh: readNumber(form.limit) } : null
+    const pit = entry !== null && exit !== null ? { entry_m: entry, exit_m: exit, side: (form.side || null) as 'left' | 'right' | null, limit_kmh: readIn('speed', form.limit, props.book.pit?.limit_kmh) } : null
     return answer(
       api.PUT('/api/layouts/{layout_id}', {
         params: { path: { layout_id: props.book.id }, header: version(seen) },
@@ -53,7 +54,7 @@ const theirs = computed(() => theirsOf<Book>(save.error.value))
         <label>Pit entry, metres from the line <input v-model="form.entry" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
         <label>Pit exit, metres from the line <input v-model="form.exit" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
         <label>Side <select v-model="form.side"><option value="">not known</option><option value="left">left</option><option value="right">right</option></select></label>
-        <label>Limit, km/h <input v-model="form.limit" v-reads class="field" inputmode="decimal" maxlength="5" /></label>
+        <label>Limit, {{ units.speed }} <input v-model="form.limit" v-reads class="field" inputmode="decimal" maxlength="5" /></label>
         <label class="wide">Pit entry: how it goes, where its traps are <textarea v-model="form.pit_entry_note" class="field" rows="3" maxlength="5000" /></label>
         <label class="wide">Pit exit: how it goes, where its traps are <textarea v-model="form.pit_exit_note" class="field" rows="3" maxlength="5000" /></label>
       </div>

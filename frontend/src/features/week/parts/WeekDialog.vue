@@ -2,7 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type SeriesWeek, type WeekFacts } from '@/shared/api/client'
-import { asTyped, readNumber } from '@/shared/format'
+import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import SettingsTable from '@/features/week/parts/SettingsTable.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
@@ -23,7 +24,8 @@ const tracks = computed(() => [...new Set((layouts.data.value?.items ?? []).map(
 const later = (day: string, days: number) => new Date(new Date(`${day}T12:00:00Z`).getTime() + days * 86_400_000).toISOString().slice(0, 10)
 
 type Form = Record<string, string>
-const NUMBERS = ['race_laps', 'race_minutes', 'practice_minutes', 'qualifying_minutes', 'qualifying_laps', 'fuel_rate', 'tyre_rate', 'stops_min', 'grid', 'strike_limit', 'incident_limit', 'air_temp_c', 'track_temp_c'] as const
+const NUMBERS = ['race_laps', 'race_minutes', 'practice_minutes', 'qualifying_minutes', 'qualifying_laps', 'fuel_rate', 'tyre_rate', 'stops_min', 'grid', 'strike_limit', 'incident_limit'] as const
+const DEGREES = ['air_temp_c', 'track_temp_c'] as const
 const TEXTS = ['track', 'layout', 'starts', 'start', 'setup', 'damage', 'repairs', 'boost', 'limits_rule', 'wetness', 'note'] as const
 function filled(): Form {
   const from = (props.week ?? props.last)?.facts
@@ -39,6 +41,7 @@ function filled(): Form {
     session_local: from?.session_local?.slice(0, 16) ?? '',
   }
   for (const name of NUMBERS) out[name] = asTyped(from?.[name])
+  for (const name of DEGREES) out[name] = typedIn('temperature', from?.[name])
   for (const name of TEXTS) out[name] = asTyped(from?.[name])
   if (!props.week) out.track = out.layout = out.note = ''
   return out
@@ -50,7 +53,7 @@ const own = computed(() => (layouts.data.value?.items ?? []).filter((item) => it
 const bad = computed(() => {
   if (!/^\d+$/.test(of('week'))) return 'The week has a number.'
   if (!form.begins || !form.ends) return 'Say from when to when it goes.'
-  return wrongIn(NUMBERS.map(of), settings.value)
+  return wrongIn([...NUMBERS, ...DEGREES].map(of), settings.value)
 })
 const facts = (): WeekFacts =>
   ({
@@ -64,6 +67,7 @@ const facts = (): WeekFacts =>
     session_local: form.session_local || null,
     changeable: settingsMeant(settings.value),
     ...Object.fromEntries(NUMBERS.map((name) => [name, readNumber(of(name))])),
+    ...Object.fromEntries(DEGREES.map((name) => [name, readIn('temperature', of(name), (props.week ?? props.last)?.facts[name])])),
     ...Object.fromEntries(TEXTS.map((name) => [name, of(name).trim() || null])),
   }) as WeekFacts
 const save = useMutation({
@@ -87,8 +91,8 @@ const FIELDS: [string, string, string?][] = [
   ['stops_min', 'Stops, at least'],
   ['strike_limit', 'Strikes allowed'],
   ['incident_limit', 'Incidents allowed'],
-  ['air_temp_c', 'Air, °C'],
-  ['track_temp_c', 'Track, °C'],
+  ['air_temp_c', `Air, ${units.temperature}`],
+  ['track_temp_c', `Track, ${units.temperature}`],
   ['damage', 'Damage'],
   ['repairs', 'Repairs'],
   ['boost', 'Boost'],

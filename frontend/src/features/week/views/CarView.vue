@@ -3,7 +3,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, theirsOf, version, type Car, type CarChange } from '@/shared/api/client'
-import { asTyped, fuel, plainDay, readNumber } from '@/shared/format'
+import { asTyped, fuel, plainDay, readIn, readNumber, typedIn } from '@/shared/format'
+import { units } from '@/shared/units'
 import WeekHead from '@/features/week/parts/WeekHead.vue'
 import SettingsTable from '@/features/week/parts/SettingsTable.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
@@ -34,7 +35,7 @@ function edit(row: Car) {
     assists: (row.assists ?? []).join(', '),
     traits: (row.traits ?? []).join('\n'),
     cold_laps: asTyped(row.cold_laps),
-    tank_l: asTyped(row.tank_l),
+    tank_l: typedIn('volume', row.tank_l),
     battery_kwh: asTyped(row.battery_kwh),
     note: asTyped(row.note),
     restricted: row.restricted ?? false,
@@ -54,7 +55,7 @@ const change = (): CarChange => ({
   assists: form.assists.split(',').map((item) => item.trim()).filter(Boolean),
   traits: form.traits.split('\n').map((item) => item.trim()).filter(Boolean),
   cold_laps: readNumber(form.cold_laps),
-  tank_l: readNumber(form.tank_l),
+  tank_l: readIn('volume', form.tank_l, car.data.value?.tank_l),
   battery_kwh: readNumber(form.battery_kwh),
   note: form.note || null,
   restricted: form.restricted,
@@ -114,7 +115,7 @@ const facts = computed(() => {
       <label>Shift up at, rpm by gear <input v-model="form.shift_rpm" v-reads="'numbers'" class="field" placeholder="8700 8750 8800" /></label>
       <label>Assists it has <input v-model="form.assists" class="field" placeholder="ABS, traction" /></label>
       <label>Laps on cold tyres <input v-model="form.cold_laps" v-reads class="field" inputmode="numeric" /></label>
-      <label>Tank, l <input v-model="form.tank_l" v-reads class="field" inputmode="decimal" /></label>
+      <label>Tank, {{ units.volume }} <input v-model="form.tank_l" v-reads class="field" inputmode="decimal" /></label>
       <label>Battery, kWh <input v-model="form.battery_kwh" v-reads class="field" inputmode="decimal" /></label>
       <label class="wide">How it is, one sentence a line <textarea v-model="form.traits" class="field" rows="3" placeholder="Needs the throttle laid on, not stabbed." /></label>
       <label class="wide">Note <textarea v-model="form.note" class="field" rows="2" maxlength="5000" /></label>
