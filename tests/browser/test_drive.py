@@ -366,7 +366,7 @@ def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(open_page
         assert reading() == kept
         one.reload()
     account.reload()
-    for choice in account.get_by_label("as the team has it").all():
+    for choice in account.get_by_label("The team’s").all():
         choice.check()
     expect(account.get_by_text("Kept.")).to_be_visible()
 

@@ -81,7 +81,7 @@ const endAll = useMutation({
       <fieldset v-for="choice in measures" :key="choice.key">
         <legend>{{ choice.title }}</legend>
         <label>
-          <input type="radio" :name="choice.key" :value="null" :checked="!preferences[choice.key]" @change="measure(choice.key, null)" /> as the team has it<span v-if="me.data.value" class="quiet"> ({{ me.data.value.team_units[choice.key] }})</span>
+          <input type="radio" :name="choice.key" :value="null" :checked="!preferences[choice.key]" @change="measure(choice.key, null)" /> The team’s<span v-if="me.data.value" class="quiet"> ({{ me.data.value.team_units[choice.key] }})</span>
         </label>
         <label v-for="[value, title] in choice.items" :key="value">
           <input type="radio" :name="choice.key" :value="value" :checked="preferences[choice.key] === value" @change="measure(choice.key, value)" /> {{ title }}
@@ -146,16 +146,17 @@ const endAll = useMutation({
 }
 fieldset {
   border: 0;
-  padding: 0;
+  padding: 0 0 0 132px;
   margin: 0 0 8px;
+  position: relative;
   display: flex;
   flex-wrap: wrap;
   gap: 2px 14px;
 }
 legend {
   font-weight: 600;
-  float: left;
-  width: 124px;
+  position: absolute;
+  left: 2px;
 }
 input[type='radio'] {
   accent-color: var(--accent);
