@@ -6,10 +6,11 @@ import os
 import shutil
 import subprocess
 from pathlib import Path
+from typing import get_args
 
 from fleet_rival.runtime.console import Failure, say
 
-__all__ = ["add_arguments", "description", "run", "with_permissions"]
+__all__ = ["add_arguments", "description", "run", "vocabularies", "with_permissions"]
 
 _TABLE_BEGINS = "<!-- roles: written by ./fleet schema -->"
 _TABLE_ENDS = "<!-- end of roles -->"
@@ -26,6 +27,17 @@ def description() -> str:
     from fleet_rival.api.app import openapi_document
 
     return json.dumps(openapi_document(), indent=1, sort_keys=True) + "\n"
+
+
+def vocabularies() -> str:
+    """The job's vocabularies as TypeScript."""
+    from fleet_rival.core import words
+
+    lines = ["// Written by ./fleet schema from fleet_rival/core/words.py."]
+    for name, value in vars(words).items():
+        if name in words.__all__ and not name.isupper() and get_args(value):
+            lines.append(f"export type {name} = {' | '.join(repr(word) for word in get_args(value))}")
+    return "\n".join(lines) + "\n"
 
 
 def with_permissions(text: str) -> str:
@@ -47,6 +59,7 @@ def with_permissions(text: str) -> str:
 def run(arguments: argparse.Namespace) -> int:
     frontend = Path(os.environ["FLEET_HOME"]) / "frontend"
     (frontend / "src" / "shared" / "api" / "openapi.json").write_text(description())
+    (frontend / "src" / "shared" / "api" / "words.ts").write_text(vocabularies())
     done = subprocess.run([shutil.which("npm") or "npm", "run", "--silent", "schema"], cwd=frontend, check=False)
     if done.returncode:
         raise Failure("the types could not be written; is ./fleet demo able to build the interface?")

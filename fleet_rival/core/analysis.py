@@ -11,11 +11,12 @@ from fleet_rival.core.ideals import BestOf, Ideals, TeamIdeal, best_of, ideals_o
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, Place, best_of_run, cold_offset, moved
 from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 from fleet_rival.core.units import measure
+from fleet_rival.core.words import MARKS
 
 __all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped", "with_share_intervals"]
 

@@ -11,12 +11,13 @@ from fleet_rival.core.corners.clinic import Clinic
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.ideals import BestOf
-from fleet_rival.core.ideals.ideal import IDEALS, PartTime
+from fleet_rival.core.ideals.ideal import PartTime
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.units import DEFAULTS, in_units
+from fleet_rival.core.words import IDEALS
 
 __all__ = ["driver_report", "report"]
 

@@ -10,9 +10,10 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session
 
-from fleet_rival.core.laps.lap import INCIDENTS, Crossing, Incident, Pull
+from fleet_rival.core.laps.lap import Crossing, Incident, Pull
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.weather import Weather, wetness_at
+from fleet_rival.core.words import INCIDENTS
 from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark, TraceRow
 
 __all__ = ["StoredLap", "lap_values", "laps_of"]

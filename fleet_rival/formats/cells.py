@@ -7,8 +7,9 @@ from datetime import datetime
 from typing import Any
 
 from fleet_rival.core.dates import read_moment, read_wall_clock
-from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident
+from fleet_rival.core.laps.lap import Incident
 from fleet_rival.core.texts import BadText, tidy
+from fleet_rival.core.words import COMPANIES, FLAGS, INCIDENTS, LAP_KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES
 from fleet_rival.formats.spreadsheet_text import plain
 
 __all__ = ["BadCell", "Cell", "column_readers"]
@@ -76,7 +77,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "run": whole,
         "lap": whole,
         "started_at": moment,
-        "kind": one_of(KINDS),
+        "kind": one_of(LAP_KINDS),
         "valid": yes_or_no,
         "strikes": tokens(corner),
         "incidents": tokens(incident),

@@ -10,14 +10,11 @@ from typing import Any, Final
 
 from fleet_rival.core.times import NotATime, format_time, parse_milliseconds, parse_time
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import SPLITS, TABLE_ROWS, TIME_UNITS
 from fleet_rival.formats.errors import UnusableFile
 
 __all__ = ["Along", "BadMapping", "ColumnMapping", "ColumnUse", "Guess", "apply_mapping", "check_mapping", "guess_mapping", "signature", "targets"]
 
-UNITS: Final = ("time", "ms", "days")
-"""Of a column of times: as written (`1:32.114` or seconds), whole milliseconds, or days as spreadsheets keep them."""
-SPLITS: Final = ("times", "cumulative")
-ROWS: Final = ("laps", "sectors")
 _TIME_TARGETS: Final = ("time", "sector_time")
 _WORDS: Final = {
     "driver": ("driver", "driver_name", "name", "pilot", "racer", "who", "person"),
@@ -268,12 +265,12 @@ def check_mapping(mapping: ColumnMapping, header: Sequence[str], track: Track) -
     for name, use in mapping.columns.items():
         if name not in header:
             raise BadMapping(f"The file has no column {name!r}.")
-        if use.target not in offered or use.unit not in UNITS:
+        if use.target not in offered or use.unit not in TIME_UNITS:
             raise BadMapping(f"{use.target} is nothing that a column can be read as on this track.")
     counted = Counter(use.target for use in mapping.columns.values())
     if several := [target for target, times in counted.items() if times > 1]:
         raise BadMapping(f"Two columns are read as {several[0]}. Choose one of them.")
-    if mapping.splits not in SPLITS or mapping.rows not in ROWS or not mapping.constants.keys() <= {"driver", "session"}:
+    if mapping.splits not in SPLITS or mapping.rows not in TABLE_ROWS or not mapping.constants.keys() <= {"driver", "session"}:
         raise BadMapping("The mapping can't be read.")
     have = set(counted) | {name for name, value in mapping.constants.items() if value.strip()}
     sectors = {part.code for part in track.sector_parts}

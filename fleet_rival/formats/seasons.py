@@ -9,10 +9,10 @@ from zoneinfo import ZoneInfo
 from dateutil.tz import datetime_exists
 
 from fleet_rival.core.dates import read_day
-from fleet_rival.core.laps.lap import WETNESSES
 from fleet_rival.core.season.starts import BadStarts, read_starts
-from fleet_rival.core.season.weeks import SETUPS, START_KINDS, BadChangeable, Compound, SeriesWeek, overlaps, read_changeables
+from fleet_rival.core.season.weeks import BadChangeable, Compound, SeriesWeek, overlaps, read_changeables
 from fleet_rival.core.season.zones import BadZone, known_zone
+from fleet_rival.core.words import SETUP_RULES, START_KINDS, WETNESSES
 from fleet_rival.formats.cells import BadCell, Cell, decimal, label, not_negative, note, one_of, time_inside, whole, yes_or_no
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.grids import read_table
@@ -191,7 +191,7 @@ COLUMNS: Final[dict[str, Cell]] = {
     "race_minutes": _positive,
     "starts_utc": _starts,
     "start": one_of(START_KINDS),
-    "setup": one_of(SETUPS),
+    "setup": one_of(SETUP_RULES),
     "cautions": yes_or_no,
     "practice_minutes": not_negative,
     "qualifying_minutes": not_negative,

@@ -6,9 +6,10 @@ from typing import Final
 
 from fleet_rival.core.book.card import CardLine
 from fleet_rival.core.book.checks import Check
-from fleet_rival.core.book.corner import PHASES, Lane
+from fleet_rival.core.book.corner import Lane
 from fleet_rival.core.book.importance import Importance
 from fleet_rival.core.book.references import Reference
+from fleet_rival.core.words import RACE_PHASES
 
 __all__ = [
     "LASTING_WORDS",
@@ -157,7 +158,7 @@ def card_words(line: CardLine, unit: LengthUnit = METRES) -> str:
 def lane_words(lanes: Sequence[Lane]) -> str:
     """Which lane is driven in each phase of the race, in the order of the race, without a full stop."""
     told = []
-    for item in sorted(lanes, key=lambda lane: PHASES.index(lane.phase)):
+    for item in sorted(lanes, key=lambda lane: RACE_PHASES.index(lane.phase)):
         where = f", {item.where}" if item.where else ""
         why = f" ({item.why})" if item.why else ""
         told.append(f"{_PHASES[item.phase]} {item.lane}{where}{why}")

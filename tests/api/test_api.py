@@ -9,7 +9,7 @@ import pytest
 
 from fleet_rival.api import schemas
 from fleet_rival.api.app import openapi_document
-from fleet_rival.cli.schema import description
+from fleet_rival.cli.schema import description, vocabularies
 from tests.api.conftest import PLAIN, Browser, is_problem
 
 FRONTEND = Path(__file__).parents[2] / "frontend"
@@ -124,6 +124,7 @@ def test_the_page_runs_its_own_scripts_alone(client: Browser) -> None:
 def test_the_description_and_the_front_ends_types_are_in_step(tmp_path: Path, client: Browser) -> None:
     committed = FRONTEND / "src" / "shared" / "api"
     assert (committed / "openapi.json").read_text() == description(), "run ./fleet schema"
+    assert (committed / "words.ts").read_text() == vocabularies(), "run ./fleet schema"
     assert client.get("/api/openapi.json").json == openapi_document()
     written = tmp_path / "schema.d.ts"
     subprocess.run(

@@ -1,17 +1,22 @@
 """The corner clinic: mistakes, what people say of passes, exercises and the card of three."""
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find.figures import GroupOut
-from fleet_rival.core.laps.lap import MISTAKES
-from fleet_rival.core.runs.setups import PURPOSES
-
-MistakeKind = Literal[MISTAKES]  # type: ignore[valid-type]
+from fleet_rival.core.words import (
+    CornerPhase,
+    FiguresForm,
+    MistakeKind,
+    PartDepth,
+    PriorityKind,
+    SetupPurpose,
+    SlipSource,
+    Sure,
+)
 
 
 class ClinicDriver(Schema):
@@ -47,7 +52,7 @@ class SharedMistake(Schema):
 
 class TeamClinic(Schema):
     drivers: list[ClinicDriver]
-    depth: Literal["segments", "sectors"]
+    depth: PartDepth
     corners: list[ClinicCorner]
     shared: list[SharedMistake]
 
@@ -64,7 +69,7 @@ class ClinicPart(Schema):
 
 
 class ThreeItem(Schema):
-    what: Literal["mistake", "standing"]
+    what: PriorityKind
     corner: str
     kind: MistakeKind
     cost_us: int
@@ -82,7 +87,7 @@ class SlipOut(Schema):
     knock_on_us: int
     kind: MistakeKind
     rule_kind: MistakeKind
-    source: Literal["telemetry", "times", "file", "person"]
+    source: SlipSource
     evidence: str
     remark: str | None
     traced: bool
@@ -110,11 +115,11 @@ class MistakeOut(Schema):
     name: str | None
     kind: MistakeKind
     title: str
-    phase: Literal["approach", "entry", "middle", "exit"] | None
+    phase: CornerPhase | None
     words: str
     rate_words: str
     evidence: str
-    source: Literal["telemetry", "times", "file", "person"]
+    source: SlipSource
     occurrences: int
     passes: int
     runs: int
@@ -126,7 +131,7 @@ class MistakeOut(Schema):
     cost_us: int
     race_us: int | None
     recurring: bool
-    sure: Literal["firm", "likely", "thin"]
+    sure: Sure
     when: list[str]
     trend: TrendOut
     slips: list[SlipOut]
@@ -178,7 +183,7 @@ class DriverClinic(Schema):
     id: UUID
     name: str
     group: GroupOut
-    depth: Literal["segments", "sectors"]
+    depth: PartDepth
     flying: int
     with_traces: int
     race_laps: float | None
@@ -199,7 +204,7 @@ class MistakePath(BaseModel):
 
 
 class PhaseOut(Schema):
-    phase: Literal["approach", "entry", "middle", "exit"]
+    phase: CornerPhase
     words: str
     loss_us: int
 
@@ -365,9 +370,6 @@ class CardOfThree(Schema):
     text: str
 
 
-SetupPurpose = Literal[PURPOSES]  # type: ignore[valid-type]
-
-
 class SetupValueForm(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     value: str = Field(min_length=1, max_length=120)
@@ -460,7 +462,7 @@ class SetupDifferences(Schema):
 
 class SetupFileQuery(BaseModel):
     number: int = Field(ge=1)
-    form: Literal["csv", "json"] = "csv"
+    form: FiguresForm = "csv"
 
 
 class BroughtItem(Schema):

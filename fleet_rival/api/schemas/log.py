@@ -7,11 +7,8 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Moment, Schema
-from fleet_rival.services.log.lessons import CONDITIONS
-from fleet_rival.services.log.results import FAULTS, HAPPENED
-from fleet_rival.services.log.written import WrittenKind
-
-LessonCondition = Literal[CONDITIONS]  # type: ignore[valid-type]
+from fleet_rival.core.words import Fault, LessonCondition, RecurringState, WrittenKind
+from fleet_rival.services.log.results import HAPPENED
 
 
 class LessonOut(Schema):
@@ -110,7 +107,7 @@ class RaceIncident(Schema):
 
     corner: str | None = Field(default=None, max_length=40)
     what: Literal[HAPPENED]  # type: ignore[valid-type]
-    fault: Literal[FAULTS]  # type: ignore[valid-type]
+    fault: Fault
     lap: int | None = Field(default=None, ge=0, le=10_000)
     note: str | None = Field(default=None, max_length=300)
 
@@ -263,7 +260,7 @@ class BookMistake(Schema):
     costs_us: list[int | None] = Field(description="A lap, by week as in the book; 0: it didn't recur, null: too little was driven to tell")
     closed: int
     returned: int
-    state: Literal["open", "closed", "returned"]
+    state: RecurringState
 
 
 class SeasonBook(Schema):

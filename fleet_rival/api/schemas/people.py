@@ -7,7 +7,8 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema, ZoneName
-from fleet_rival.services.shared.roles import ALL, Role
+from fleet_rival.core.words import BoardOrder, BoardShow, Density, FoundKind, PressureUnit, Role, SpeedUnit, TemperatureUnit, Theme, VolumeUnit
+from fleet_rival.services.shared.roles import ALL
 
 
 class Health(Schema):
@@ -30,22 +31,22 @@ _PERMISSIONS: Any = {"items": {"type": "string", "enum": sorted(ALL)}}
 
 
 class Units(Schema):
-    speed: Literal["km/h", "mph"] = "km/h"
-    temperature: Literal["°C", "°F"] = "°C"
-    pressure: Literal["kPa", "bar", "psi"] = "kPa"
-    volume: Literal["l", "gal"] = "l"
+    speed: SpeedUnit = "km/h"
+    temperature: TemperatureUnit = "°C"
+    pressure: PressureUnit = "kPa"
+    volume: VolumeUnit = "l"
 
 
 class Preferences(Schema):
-    speed: Literal["km/h", "mph"] | None = Field(default=None, description="The team's where None, as for all units")
-    temperature: Literal["°C", "°F"] | None = None
-    pressure: Literal["kPa", "bar", "psi"] | None = None
-    volume: Literal["l", "gal"] | None = None
+    speed: SpeedUnit | None = Field(default=None, description="The team's where None, as for all units")
+    temperature: TemperatureUnit | None = None
+    pressure: PressureUnit | None = None
+    volume: VolumeUnit | None = None
     zone: ZoneName | None = Field(default=None, description="The browser's where None")
-    theme: Literal["system", "paper", "lamplight"] | None = None
-    density: Literal["dense", "roomy"] | None = None
-    board_order: Literal["name", "gap", "start", "open"] | None = None
-    board_show: Literal["all", "entered", "open"] | None = None
+    theme: Theme | None = None
+    density: Density | None = None
+    board_order: BoardOrder | None = None
+    board_show: BoardShow | None = None
 
 
 class TeamChoice(Schema):
@@ -227,7 +228,7 @@ class DriverChange(Schema):
 
 
 class FoundOut(Schema):
-    kind: Literal["driver", "week", "combination", "track", "car", "corner", "run"]
+    kind: FoundKind
     title: str
     more: str
     combination_id: UUID | None

@@ -8,13 +8,16 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Day, Moment, Schema
 from fleet_rival.core.planning.blocks import MOST_OWN
-from fleet_rival.core.planning.follow import STATES
 from fleet_rival.core.planning.readiness import CHECKS
-from fleet_rival.core.race.afterwards import COUNTING
-from fleet_rival.services.plan.what_if import CHANGES
-
-BlockState = Literal[STATES]  # type: ignore[valid-type]
-BlockSaid = Literal["done", "missed"]
+from fleet_rival.core.words import (
+    BlockSaid,
+    BlockState,
+    CheckState,
+    Counting,
+    StopKind,
+    WhatIfKind,
+    WhyNot,
+)
 
 
 class PlanQuery(BaseModel):
@@ -30,7 +33,7 @@ class PlanWish(BaseModel):
 
 class WhatIfChange(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    kind: Literal[CHANGES]  # type: ignore[valid-type]
+    kind: WhatIfKind
     driver_id: UUID
     begins_at: Moment | None = None
     ends_at: Moment | None = None
@@ -194,7 +197,7 @@ class WhyOut(Schema):
 
 class CheckOfReadiness(Schema):
     key: str
-    state: Literal["met", "close", "open"]
+    state: CheckState
     value: float | None
     wanted: float
     block: str | None
@@ -290,7 +293,7 @@ class PlanRulesOut(Schema):
 
 
 class StopOut(Schema):
-    kind: Literal["tired", "nothing_more"]
+    kind: StopKind
     lap: int
     since: int
     slower: float | None
@@ -341,7 +344,7 @@ class LineupCell(Schema):
     counts: bool
     points: float | None = Field(description="Likely; None: can't drive it")
     margin: float | None
-    why_not: Literal["time", "car", "full", "others"] | None
+    why_not: WhyNot | None
     words: str
     because: str
 
@@ -372,7 +375,7 @@ class SeriesStanding(Schema):
     version: int
     series: str
     best_weeks: int | None
-    starts_count: Literal[COUNTING]  # type: ignore[valid-type]
+    starts_count: Counting
     drivers: list[StandingDriver]
 
 

@@ -1,12 +1,13 @@
 """The race ahead of an entry, and its sheet."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema, ZoneName
+from fleet_rival.core.words import OpeningVerdict
 
 
 class RaceEntry(Schema):
@@ -207,7 +208,7 @@ class RaceOpening(Schema):
     low: float | None
     high: float | None
     runs: int
-    verdict: Literal["push", "save"] | None
+    verdict: OpeningVerdict | None
     reason: str
     tried: bool = Field(description="Whether a trial of the whole lap tells it instead")
     words: str

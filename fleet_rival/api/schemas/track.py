@@ -1,14 +1,35 @@
 """Layouts in full, and the track book."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field, model_validator
 
 from fleet_rival.api.schemas.base import Schema
-from fleet_rival.core.book.corner import Cost, KerbUse, LaneSide, Level, PassingSide, Phase, Risk, TraitKind
-from fleet_rival.core.book.references import Kind, Lasting, Point, Side, Sure, Throttle, Variant
+from fleet_rival.core.words import (
+    Became,
+    Cost,
+    Derived,
+    KerbUse,
+    LaneSide,
+    Lasting,
+    LeftOrRight,
+    Level,
+    PassingSide,
+    Point,
+    RacePhase,
+    ReferenceKind,
+    ReferenceShown,
+    ReferenceSide,
+    ReferenceState,
+    Risk,
+    ShortUnit,
+    Sure,
+    Throttle,
+    TraitKind,
+    Variant,
+)
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 TrackKind = Annotated[str, Field(min_length=1, max_length=40)]
@@ -27,7 +48,7 @@ class CornerPart(Schema):
     start_m: Position
     apex_m: Position
     end_m: Position
-    direction: Literal["left", "right"] | None = None
+    direction: LeftOrRight | None = None
     linked_to_next: bool = False
 
 
@@ -38,7 +59,7 @@ class DraftCorner(CornerPart):
 class PitLane(Schema):
     entry_m: Position
     exit_m: Position
-    side: Literal["left", "right"] | None = None
+    side: LeftOrRight | None = None
     limit_kmh: float | None = Field(default=None, gt=0, le=400)
 
 
@@ -57,7 +78,7 @@ class LayoutMade(Schema):
 
 
 class Derivation(Schema):
-    how: Literal["reversed", "shortened"]
+    how: Derived
     layout: Name
     from_m: Position | None = None
     to_m: Position | None = None
@@ -136,7 +157,7 @@ class CornerPassing(Schema):
 
 
 class CornerLane(Schema):
-    phase: Phase
+    phase: RacePhase
     lane: LaneSide
     where: ShortText = ""
     why: ShortText = ""
@@ -189,9 +210,9 @@ class CornerOut(Schema):
 
 class ReferenceChange(Schema):
     point: Point
-    kind: Kind
+    kind: ReferenceKind
     thing: ShortText = ""
-    side: Side | None = None
+    side: ReferenceSide | None = None
     offset_m: float | None = Field(default=None, ge=-2000, le=2000, allow_inf_nan=False)
     offset_words: ShortText = ""
     at_m: Position | None = None
@@ -216,9 +237,9 @@ class ReferenceOut(Schema):
     version: int
     corner_id: UUID
     point: Point
-    kind: Kind
+    kind: ReferenceKind
     thing: str
-    side: Side | None
+    side: ReferenceSide | None
     offset_m: float | None
     offset_words: str
     at_m: float | None
@@ -232,7 +253,7 @@ class ReferenceOut(Schema):
     driver_id: UUID | None
     driver: str | None
     variant: Variant
-    state: Literal["proposed", "confirmed", "replaced", "declined"]
+    state: ReferenceState
     sure: Sure
     note: str | None
     proposed_by: str
@@ -241,7 +262,7 @@ class ReferenceOut(Schema):
     settled_at: datetime | None
     picture_id: UUID | None
     words: str
-    shown: Literal["standing", "carried", "earlier"]
+    shown: ReferenceShown
     from_car: str | None
     mine: bool
 
@@ -264,7 +285,7 @@ class QuestionAnswer(Schema):
 
 
 class QuestionClosing(Schema):
-    became: Literal["note", "reference"] | None = None
+    became: Became | None = None
     reference: ReferenceChange | None = None
 
 
@@ -328,7 +349,7 @@ class BookOut(Schema):
     cars: list[BookCar]
     car_id: UUID | None
     siblings: list[SiblingOut]
-    unit: Literal["m", "yd"]
+    unit: ShortUnit
 
 
 class CardLine(Schema):

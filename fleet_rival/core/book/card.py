@@ -3,9 +3,10 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fleet_rival.core.book.corner import CornerNotes, Kerb, Lane, Level, Limit, Passing, Trait
+from fleet_rival.core.book.corner import CornerNotes, Kerb, Lane, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance
-from fleet_rival.core.book.references import POINTS, Reference, Variant, best_of
+from fleet_rival.core.book.references import Reference, best_of
+from fleet_rival.core.words import POINTS, Level, Variant
 
 __all__ = ["CardLine", "card"]
 

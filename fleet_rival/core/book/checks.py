@@ -3,16 +3,15 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
-from typing import Final, Literal, get_args
+from typing import Final
 
-from fleet_rival.core.book.corner import LEVELS, CornerNotes
+from fleet_rival.core.book.corner import CornerNotes
 from fleet_rival.core.book.importance import Importance
 from fleet_rival.core.book.references import Reference
+from fleet_rival.core.words import BOOK_CHECKS, LEVELS, BookCheckKind
 
-__all__ = ["CHECKS", "Check", "CheckKind", "checks", "needs_reference"]
+__all__ = ["Check", "checks", "needs_reference"]
 
-CheckKind = Literal["no-braking", "only-proposed", "weak-braking", "two-gears", "harder", "limits-unknown", "limits-old", "pit-exit"]
-CHECKS: Final[tuple[CheckKind, ...]] = get_args(CheckKind)
 _PEAKS_DIFFER_PCT: Final = 5.0
 """Brake peaks closer than this are one."""
 
@@ -21,7 +20,7 @@ _PEAKS_DIFFER_PCT: Final = 5.0
 class Check:
     """One thing to see to."""
 
-    kind: CheckKind
+    kind: BookCheckKind
     corner: str | None
     """None where it is about the pit lane."""
     other: str | None = None
@@ -61,9 +60,9 @@ def checks(
     def order(check: Check) -> tuple[int, int, int]:
         if check.corner is None:
             # Everybody comes out of the pits, and on cold tyres: first of all.
-            return (0, 0, CHECKS.index(check.kind))
+            return (0, 0, BOOK_CHECKS.index(check.kind))
         at = importance[check.corner]
-        return (LEVELS.index(at.level), at.rank, CHECKS.index(check.kind))
+        return (LEVELS.index(at.level), at.rank, BOOK_CHECKS.index(check.kind))
 
     return sorted(found, key=order)
 

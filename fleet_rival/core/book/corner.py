@@ -1,53 +1,27 @@
 """What is written down of a corner, in the words that the track book knows."""
 
 from dataclasses import dataclass, replace
-from typing import Final, Literal, get_args
+
+from fleet_rival.core.words import (
+    Cost,
+    KerbUse,
+    LaneSide,
+    Level,
+    PassingSide,
+    RacePhase,
+    Risk,
+    TraitKind,
+)
 
 __all__ = [
-    "COSTS",
-    "KERB_USES",
-    "LANES",
-    "LEVELS",
-    "PASSING_SIDES",
-    "PHASES",
-    "RISKS",
-    "TRAITS",
     "CornerNotes",
-    "Cost",
     "Kerb",
-    "KerbUse",
     "Lane",
-    "LaneSide",
-    "Level",
     "Limit",
     "Passing",
-    "PassingSide",
-    "Phase",
-    "Risk",
     "Trait",
-    "TraitKind",
     "with_codes",
 ]
-
-Level = Literal["high", "medium", "low"]
-TraitKind = Literal["on-camber", "off-camber", "crest", "compression", "bump", "dirt", "grip", "blind", "flat"]
-"""`grip` is a patch that holds better or worse than the rest; `flat` is a corner that is taken without a lift."""
-KerbUse = Literal["use", "brush", "never"]
-Cost = Literal["strike", "slow-down", "void", "nothing"]
-"""What it costs to be found outside: a strike, time to be given back, the lap, or nothing."""
-Risk = Literal["low", "medium", "high"]
-PassingSide = Literal["left", "right", "either"]
-Phase = Literal["start", "middle", "end"]
-"""Of a race: its first laps, when the field is still together, its middle, its last laps."""
-LaneSide = Literal["inside", "middle", "outside"]
-LEVELS: Final[tuple[Level, ...]] = get_args(Level)
-TRAITS: Final[tuple[TraitKind, ...]] = get_args(TraitKind)
-KERB_USES: Final[tuple[KerbUse, ...]] = get_args(KerbUse)
-COSTS: Final[tuple[Cost, ...]] = get_args(Cost)
-RISKS: Final[tuple[Risk, ...]] = get_args(Risk)
-PASSING_SIDES: Final[tuple[PassingSide, ...]] = get_args(PassingSide)
-PHASES: Final[tuple[Phase, ...]] = get_args(Phase)
-LANES: Final[tuple[LaneSide, ...]] = get_args(LaneSide)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +68,7 @@ class Passing:
 class Lane:
     """Where one drives in a phase of the race, if not on the usual line."""
 
-    phase: Phase
+    phase: RacePhase
     lane: LaneSide
     where: str = ""
     """What one sees of it."""

@@ -4,8 +4,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from fleet_rival.core.book.corner import Level
 from fleet_rival.core.track import Corner, Track
+from fleet_rival.core.words import Level
 
 __all__ = ["Importance", "importances"]
 

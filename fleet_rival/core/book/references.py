@@ -2,72 +2,32 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Final, Literal, get_args
+from typing import Final
+
+from fleet_rival.core.words import (
+    SURE,
+    Lasting,
+    Point,
+    ReferenceKind,
+    ReferenceSide,
+    ReferenceState,
+    Sure,
+    Throttle,
+    Variant,
+)
 
 __all__ = [
-    "KINDS",
     "LASTING",
-    "LASTS",
-    "POINTS",
-    "SIDES",
-    "STATES",
-    "SURE",
-    "THROTTLES",
-    "VARIANTS",
     "BadReference",
-    "Kind",
-    "Lasting",
-    "Point",
     "Reference",
     "Seen",
-    "Side",
-    "State",
-    "Sure",
-    "Throttle",
-    "Variant",
     "best_of",
     "same_place",
     "seen_with",
 ]
 
-Point = Literal["braking", "lift", "turn-in", "apex", "pick-up", "exit"]
-Lasting = Literal["fixed", "time-of-day", "wears", "traffic", "view"]
-"""Fixed; moves with the time of day; wears in or out; hidden in traffic; hidden by the car or the view."""
-Kind = Literal[
-    "board",
-    "kerb",
-    "surface",
-    "line",
-    "building",
-    "tree",
-    "bridge",
-    "shadow",
-    "light",
-    "tyre mark",
-    "dirt line",
-    "people",
-    "sound",
-    "sequence",
-    "feel",
-    "horizon",
-    "car part",
-    "other",
-]
-Side = Literal["left", "right", "on the road", "above", "ahead"]
-Variant = Literal["usual", "cold", "wet", "traffic", "cautious", "pushed"]
-State = Literal["proposed", "confirmed", "replaced", "declined"]
-Sure = Literal["firm", "likely", "thin"]
-Throttle = Literal["at once", "squeezed", "in two steps", "half, then full", "held", "not lifted"]
-POINTS: Final[tuple[Point, ...]] = get_args(Point)
-LASTS: Final[tuple[Lasting, ...]] = get_args(Lasting)
-KINDS: Final[tuple[Kind, ...]] = get_args(Kind)
-SIDES: Final[tuple[Side, ...]] = get_args(Side)
-VARIANTS: Final[tuple[Variant, ...]] = get_args(Variant)
-STATES: Final[tuple[State, ...]] = get_args(State)
-SURE: Final[tuple[Sure, ...]] = get_args(Sure)
-THROTTLES: Final[tuple[Throttle, ...]] = get_args(Throttle)
 
-LASTING: Final[dict[Kind, Lasting]] = {
+LASTING: Final[dict[ReferenceKind, Lasting]] = {
     "board": "fixed",
     # What lies on the road or beside it is gone behind the car ahead.
     "kerb": "traffic",
@@ -106,10 +66,10 @@ class Reference:
     key: str
     corner: str
     point: Point
-    kind: Kind
+    kind: ReferenceKind
     thing: str = ""
     """The object: what is looked for, heard or felt."""
-    side: Side | None = None
+    side: ReferenceSide | None = None
     offset_m: float | None = None
     """Metres behind the object, in driving direction; before it where negative."""
     offset_words: str = ""
@@ -123,7 +83,7 @@ class Reference:
     """Whose values these are; None for a landmark, which is the track's."""
     driver: str | None = None
     variant: Variant = "usual"
-    state: State = "proposed"
+    state: ReferenceState = "proposed"
     sure: Sure = "likely"
 
     def __post_init__(self) -> None:
@@ -199,8 +159,6 @@ def best_of(
 
 
 def _preferred(variant: Variant) -> Callable[[Reference], tuple[bool, bool, bool, bool, int, str]]:
-    order = ("firm", "likely", "thin")
-
     def rank(item: Reference) -> tuple[bool, bool, bool, bool, int, str]:
         return (
             item.variant != variant,
@@ -208,7 +166,7 @@ def _preferred(variant: Variant) -> Callable[[Reference], tuple[bool, bool, bool
             item.state != "confirmed" and item.driver is None,
             item.driver is None,
             item.car is None,
-            order.index(item.sure),
+            SURE.index(item.sure),
             item.key,
         )
 

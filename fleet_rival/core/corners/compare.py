@@ -16,13 +16,12 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.track import Track
 
-__all__ = ["PHASES", "RISE_PCT", "Comparison", "Marks", "Road", "compare", "road_of"]
+__all__ = ["RISE_PCT", "Comparison", "Marks", "Road", "compare", "road_of"]
 
 Row = NDArray[np.float64]
 Rows = NDArray[np.float64]
 Numbers = NDArray[np.intp]
 
-PHASES: Final = ("approach", "entry", "middle", "exit")
 _BACK_M: Final = 90.0
 """Who brakes too soon does it before the segment begins."""
 _SOONER_M: Final = 45.0

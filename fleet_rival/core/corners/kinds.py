@@ -12,10 +12,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fleet_rival.core.book.references import Point
-from fleet_rival.core.corners.compare import PHASES, RISE_PCT, Comparison
+from fleet_rival.core.corners.compare import RISE_PCT, Comparison
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD
+from fleet_rival.core.words import CORNER_PHASES, Point
 
 __all__ = ["CARRIED", "FORESTALLED", "PHASE_OF", "POINT_OF", "Cause", "Scatter", "cause_of", "loss_begins_m", "phase_losses", "scatter_of"]
 
@@ -163,7 +163,7 @@ def phase_losses(comparison: Comparison, index: int) -> dict[str, float]:
     exit_from = max(middle_from, min(stop, max(marks.leaves, marks.pick_up or marks.leaves)))
     places = [marks.start, brake, min(middle_from, stop), exit_from, stop]
     gone = comparison.loss_s[index, places]
-    return {phase: float(after - before) for phase, before, after in zip(PHASES, gone[:-1], gone[1:], strict=True)}
+    return {phase: float(after - before) for phase, before, after in zip(CORNER_PHASES, gone[:-1], gone[1:], strict=True)}
 
 
 def loss_begins_m(comparison: Comparison, index: int) -> float | None:

@@ -3,12 +3,13 @@
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final, Literal
+from typing import Final
 
 from fleet_rival.core.corners.clinic import Clinic
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.corners.when import Trend
+from fleet_rival.core.words import PriorityKind
 
 __all__ = ["Priority", "SharedMistake", "costs_of", "shared_mistakes", "week_three"]
 
@@ -23,7 +24,7 @@ _SHARED_LEAST: Final = 2
 class Priority:
     """A recurring mistake or a standing loss, and what it costs a lap."""
 
-    what: Literal["mistake", "standing"]
+    what: PriorityKind
     corner: str
     kind: str
     cost_us: float

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from statistics import fmean, median
-from typing import Final, Literal
+from typing import Final
 
 from scipy.special import bdtrc, betaincinv
 
@@ -13,6 +13,7 @@ from fleet_rival.core.corners.slips import Slip
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
+from fleet_rival.core.words import Sure
 
 __all__ = ["Mistake", "jeffreys", "mistakes_of", "significant"]
 
@@ -67,7 +68,7 @@ class Mistake:
         """The slip whose loss is nearest to the mean; one with a cause where any has."""
         return min(self.slips, key=lambda slip: (slip.cause is None, abs(slip.loss_us - self.mean_loss_us)))
 
-    def sure(self, figures: PartFigures | None) -> Literal["firm", "likely", "thin"]:
+    def sure(self, figures: PartFigures | None) -> Sure:
         """How sure it is, by how much was driven and how odd it would be by chance.
 
         Args:

@@ -3,7 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Literal
+
+from fleet_rival.core.words import RecurringState
 
 __all__ = ["SeasonMistake", "over_season"]
 
@@ -23,7 +24,7 @@ class SeasonMistake:
     costs_us: tuple[float | None, ...]
     closed: int
     returned: int
-    state: Literal["open", "closed", "returned"]
+    state: RecurringState
 
 
 def over_season(weeks: Sequence[Mapping[str, float] | None]) -> tuple[SeasonMistake, ...]:
@@ -39,7 +40,7 @@ def over_season(weeks: Sequence[Mapping[str, float] | None]) -> tuple[SeasonMist
         closed = sum(before and not after for before, after in pairwise(told))
         came = sum(after and not before for before, after in pairwise(told)) + told[0]
         returned = max(0, came - 1)
-        state: Literal["open", "closed", "returned"] = "closed" if not told[-1] else "returned" if returned else "open"
+        state: RecurringState = "closed" if not told[-1] else "returned" if returned else "open"
         out.append(SeasonMistake(kind, costs, closed, returned, state))
     return tuple(sorted(out, key=lambda item: (-_last(item), -sum(cost or 0.0 for cost in item.costs_us), item.kind)))
 

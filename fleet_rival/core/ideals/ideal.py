@@ -12,10 +12,7 @@ from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
-__all__ = ["IDEALS", "Ideal", "Ideals", "PartTime", "ideals_of"]
-
-IDEALS = ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
-"""Names of the five, as the report writes them."""
+__all__ = ["Ideal", "Ideals", "PartTime", "ideals_of"]
 
 
 @dataclass(frozen=True, slots=True)

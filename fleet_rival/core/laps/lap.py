@@ -8,16 +8,8 @@ from operator import attrgetter
 from typing import Any, Final, NamedTuple
 
 __all__ = [
-    "COMPANIES",
-    "FLAGS",
-    "INCIDENTS",
-    "KINDS",
     "LINE_END",
-    "MISTAKES",
     "NO_EVIDENCE_PURPOSES",
-    "PURPOSES",
-    "SESSION_KINDS",
-    "WETNESSES",
     "Crossing",
     "Identity",
     "Incident",
@@ -26,34 +18,8 @@ __all__ = [
     "natural_key",
 ]
 
-KINDS: Final = ("flying", "out", "in", "outin")
-SESSION_KINDS: Final = ("practice", "qualifying", "race")
-WETNESSES: Final = ("dry", "damp", "wet")
-COMPANIES: Final = ("solo", "behind", "pack")
-FLAGS: Final = ("tow", "traffic", "yellow", "pit", "cool", "boost", "guest")
-INCIDENTS: Final = ("spin", "contact", "slide")
-PURPOSES: Final = ("learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary")
 NO_EVIDENCE_PURPOSES: Final = frozenset({"learn", "experiment", "commentary"})
 """Runs driven to learn or to try: no evidence against a driver."""
-MISTAKES: Final = (
-    "early-brake",
-    "late-brake",
-    "over-slow",
-    "double-input",
-    "lock-up",
-    "missed-apex",
-    "late-throttle",
-    "early-throttle",
-    "slide",
-    "wide-exit",
-    "limits",
-    "kerb",
-    "wrong-gear",
-    "limiter",
-    "spin",
-    "contact",
-    "other",
-)
 
 
 class Identity(NamedTuple):

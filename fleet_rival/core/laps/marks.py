@@ -18,10 +18,10 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, middle, theil_sen_slope
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import MARKS
 
-__all__ = ["COUNTED_ALONG", "MARKS", "JudgedLap", "asks", "judge"]
+__all__ = ["COUNTED_ALONG", "JudgedLap", "asks", "judge"]
 
-MARKS: Final = ("cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled")
 _NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
 _NOT_BEST: Final = frozenset({"invalid", "incident", "tow", "yellow", "pit"})
 _NO_PARTS: Final = frozenset({"tow", "traffic", "yellow", "pit"})

@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence, Set
 from dataclasses import replace
 
 from fleet_rival.core.laps.lap import Identity, Lap
-from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import MARKS
 
 __all__ = ["BadMark", "said_with", "turned"]
 

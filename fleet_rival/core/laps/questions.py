@@ -5,7 +5,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import sqrt
 from statistics import median as middle
-from typing import Final
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap, asks
@@ -13,10 +12,7 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD
 from fleet_rival.core.times import MICROSECONDS
 
-__all__ = ["QUESTIONS", "Question", "questions"]
-
-QUESTIONS: Final = ("tow", "damage", "incident")
-"""A tow, or a record? Damage after that contact? What happened there?"""
+__all__ = ["Question", "questions"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from fleet_rival.core.laps.lap import WETNESSES
+from fleet_rival.core.words import WETNESSES
 
 __all__ = ["BadWeather", "Weather", "check_weather", "wetness_at"]
 

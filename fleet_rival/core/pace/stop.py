@@ -12,6 +12,8 @@ from typing import Final, Literal
 import numpy as np
 from scipy.special import stdtrit
 
+from fleet_rival.core.words import StopKind
+
 __all__ = ["SeatLap", "Stop", "Usual", "seat_of", "stop_now"]
 
 _WARM: Final = 8
@@ -82,7 +84,7 @@ class Stop:
         slips, laps: since then.
     """
 
-    kind: Literal["tired", "nothing_more"]
+    kind: StopKind
     lap: int
     since: int
     slower: float | None

@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from fleet_rival.core.planning.problem import Care
 
-__all__ = ["BLOCKS", "BLOCK_KINDS", "MOST_OWN", "BadBlock", "BlockKind", "laps_of", "library_of", "minutes_of"]
+__all__ = ["BLOCKS", "MOST_OWN", "BadBlock", "BlockKind", "laps_of", "library_of", "minutes_of"]
 
 MOST_OWN: Final = 20
 """Kinds that a team may add."""
@@ -54,7 +54,6 @@ class BlockKind:
     times: int = 1
 
 
-BLOCK_KINDS: Final = ("walk", "build", "corner", "trial", "wet", "night", "long", "qualifying", "rehearsal", "review")
 BLOCKS: Final[Mapping[str, BlockKind]] = {
     item.code: item
     for item in (

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final
 
-__all__ = ["OPEN", "STATES", "DrivenRun", "Followed", "PlannedBlock", "follow"]
+__all__ = ["OPEN", "DrivenRun", "Followed", "PlannedBlock", "follow"]
 
-STATES: Final = ("coming", "under_way", "done", "short", "replaced", "missed")
 OPEN: Final = frozenset({"coming", "under_way"})
 """Still to be driven."""
 _PURPOSE_OF: Final[Mapping[str, tuple[str, ...]]] = {

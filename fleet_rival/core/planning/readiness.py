@@ -2,11 +2,12 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Final, Literal
+from typing import Final
+
+from fleet_rival.core.words import CheckState
 
 __all__ = ["CHECKS", "BadRule", "Check", "Evidence", "OpenMistake", "OpenOption", "Rules", "readiness", "rules_of", "total"]
 
-State = Literal["met", "close", "open"]
 _RANK: Final = {"open": 0, "close": 1, "met": 2}
 _SHARE: Final = {"met": 1.0, "close": 0.5, "open": 0.0}
 
@@ -160,7 +161,7 @@ class Check:
     """
 
     key: str
-    state: State
+    state: CheckState
     value: float | None
     wanted: float
     block: str | None
@@ -199,10 +200,10 @@ def total(checks: Sequence[Check], rules: Rules | None = None) -> float:
 
 
 def _at_least(key: str, value: float | None, wanted: Sequence[float], block: str | None) -> Check:
-    state: State = "open" if value is None or value < wanted[1] else "met" if value >= wanted[0] else "close"
+    state: CheckState = "open" if value is None or value < wanted[1] else "met" if value >= wanted[0] else "close"
     return Check(key, state, value, wanted[0], block)
 
 
 def _at_most(key: str, value: float | None, wanted: Sequence[float], block: str | None) -> Check:
-    state: State = "open" if value is None or value > wanted[1] else "met" if value <= wanted[0] else "close"
+    state: CheckState = "open" if value is None or value > wanted[1] else "met" if value <= wanted[0] else "close"
     return Check(key, state, value, wanted[0], block)

@@ -10,9 +10,9 @@ import numpy as np
 from scipy.special import ndtri
 
 from fleet_rival.core.race.consumption import Consumption
+from fleet_rival.core.words import COUNTING
 
 __all__ = [
-    "COUNTING",
     "FIGURES",
     "Calibration",
     "Compared",
@@ -34,8 +34,6 @@ FIGURES: Final = ("qualifying_us", "race_lap_us", "falloff_us", "fuel_l", "energ
 """What is expected before a race and known after it, in the order of the day."""
 _RELATIVE: Final = frozenset({"qualifying_us", "race_lap_us", "fuel_l", "energy_kwh"})
 """Figures of which a share that they are off says something on another track, too."""
-COUNTING: Final = ("best", "sum", "mean")
-"""What a week with several starts may bring, of their points."""
 _NINE_IN_TEN: Final = 0.9
 _LEAST_STARTS: Final = 2
 """Starts in which the same happened at the same corner before that is more than once."""

@@ -8,13 +8,14 @@ Measurement Error Models, section 1.1).
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Final, Literal
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import stdtrit
 
 from fleet_rival.core.pace.runs import PaceRun
+from fleet_rival.core.words import OpeningVerdict
 
 __all__ = ["FIRST_LAPS", "Opening", "opening"]
 
@@ -49,7 +50,7 @@ class Opening:
     cost: float | None = None
     low: float | None = None
     high: float | None = None
-    verdict: Literal["push", "save"] | None = None
+    verdict: OpeningVerdict | None = None
     reason: str = ""
 
 
@@ -98,7 +99,7 @@ def opening(runs: Sequence[PaceRun], falloff_us: float, laps: int) -> Opening | 
     error = float(np.sqrt(left @ left / freedom / spread))
     half = float(stdtrit(freedom, 0.5 + _INTERVAL / 2)) * error
     cost, low, high = (-slope / reliable, (-slope - half) / reliable, (-slope + half) / reliable)
-    verdict: Literal["push", "save"] | None = "push" if high < even else "save" if low > even else None
+    verdict: OpeningVerdict | None = "push" if high < even else "save" if low > even else None
     return Opening(laps, even, count, cost, low, high, verdict, "" if verdict else f"{count} long runs don't tell it firmly enough")
 
 

@@ -3,13 +3,10 @@
 from collections.abc import Mapping
 from typing import Any, Final
 
-__all__ = ["APEX_TESTS", "PHASES", "SPEEDS", "WHEELS", "BadReading", "check_readings"]
+from fleet_rival.core.words import WHEELS
 
-SPEEDS: Final = ("slow", "fast")
-PHASES: Final = ("entry", "middle", "exit")
-APEX_TESTS: Final = ("small_lift", "small_throttle")
-"""At the apex: a small lift, a small throttle. Each answers calm or abrupt."""
-WHEELS: Final = ("front_left", "front_right", "rear_left", "rear_right")
+__all__ = ["BadReading", "check_readings"]
+
 _LIMITS: Final = {"tread_pct": (0.0, 100.0), "hot_pressure_kpa": (20.0, 600.0)}
 
 

@@ -4,11 +4,10 @@ from dataclasses import dataclass
 from typing import Final
 
 from fleet_rival.core.runs.context import RunContext
+from fleet_rival.core.words import SETUP_PURPOSES
 
-__all__ = ["PURPOSES", "BadSetup", "Difference", "SetupSheet", "SetupValue", "differences", "label_of", "warnings_of"]
+__all__ = ["BadSetup", "Difference", "SetupSheet", "SetupValue", "differences", "label_of", "warnings_of"]
 
-PURPOSES: Final = ("any", "race", "qualifying", "wet", "practice")
-"""What a sheet is for; `any` says nothing against anything."""
 _LONG_RUNS: Final = frozenset({"long", "rehearsal"})
 
 
@@ -54,7 +53,7 @@ class SetupSheet:
     reason: str | None = None
 
     def __post_init__(self) -> None:
-        if self.purpose not in PURPOSES:
+        if self.purpose not in SETUP_PURPOSES:
             raise BadSetup(f"{self.purpose} is not what a setup can be for")
         seen: set[tuple[str, str | None]] = set()
         for item in self.values:

@@ -1,11 +1,10 @@
 """The lap that a combination's drivers prepare for: a rule, and what it comes to now."""
 
 from dataclasses import dataclass
-from typing import Final
 
-__all__ = ["RULES", "BadTarget", "Benchmark", "Target", "target_us"]
+from fleet_rival.core.words import TARGET_RULES
 
-RULES: Final = ("time", "benchmark", "ideal")
+__all__ = ["BadTarget", "Benchmark", "Target", "target_us"]
 
 
 class BadTarget(ValueError):
@@ -38,8 +37,8 @@ class Target:
         Raises:
             BadTarget: an unknown rule, a share out of all proportion, or nothing to take it of.
         """
-        if self.rule not in RULES:
-            raise BadTarget(f"{self.rule} is not one of {', '.join(RULES)}")
+        if self.rule not in TARGET_RULES:
+            raise BadTarget(f"{self.rule} is not one of {', '.join(TARGET_RULES)}")
         if self.rule == "time" and not self.time_us:
             raise BadTarget("the target's time is missing")
         if self.rule == "benchmark" and benchmark is None:

@@ -8,10 +8,8 @@ from typing import Final
 from fleet_rival.core.season.starts import Expanded, expand, read_starts
 from fleet_rival.core.season.zones import day_begins, known_zone
 
-__all__ = ["SETUPS", "START_KINDS", "BadChangeable", "Changeable", "Compound", "SeriesWeek", "overlaps", "read_changeables", "write_changeables"]
+__all__ = ["BadChangeable", "Changeable", "Compound", "SeriesWeek", "overlaps", "read_changeables", "write_changeables"]
 
-START_KINDS: Final = ("standing", "rolling")
-SETUPS: Final = ("fixed", "open")
 _RACE_MINUTES_UNKNOWN: Final = 60.0
 """How long a race is taken to be where neither its minutes nor a lap time say."""
 

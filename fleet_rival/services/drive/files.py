@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import datetime, timedelta
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 import orjson
@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge, unknown
+from fleet_rival.core.words import Differences
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.recording import plain_row
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession, Run
@@ -72,7 +73,7 @@ class Wishes:
     revision: int
     leave_out: frozenset[str] = frozenset()
     """Unknown drivers that aren't to be added; their laps stay out."""
-    differences: Literal["keep", "take"] = "keep"
+    differences: Differences = "keep"
     apart: frozenset[str] = frozenset()
     """Sessions of the file that are other sessions than those of the same label."""
     guests: frozenset[str] = frozenset()

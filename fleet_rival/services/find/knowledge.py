@@ -6,7 +6,7 @@ Earlier data stand apart: nothing of them goes into a week's own figures.
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any, Final
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import and_, func, or_, select
@@ -16,6 +16,7 @@ from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.season.conditions import Conditions, like
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.words import RELATIONS
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapVerdict, Layout, PracticeSession, SeriesWeekRow, TrackRow
 from fleet_rival.services.drive.verdicts import counts_for, settle
 from fleet_rival.services.shared.base import Actor, find_row
@@ -24,9 +25,6 @@ from fleet_rival.services.week.rows import LoadedWeek, load_weeks
 from fleet_rival.services.week.stretches import stretch_of
 
 __all__ = ["Earlier", "EarlierLaps", "Knowledge", "knowledge"]
-
-RELATIONS: Final = ("same", "layout", "track", "car")
-"""The same combination at an earlier time; the layout with another car; another layout of the track; the car on another track."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Iterable, Mapping
-from typing import Any, Final
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy.orm import Session, sessionmaker
@@ -16,10 +16,7 @@ from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.week.combinations import combination
 from fleet_rival.wording.driver_report import DriverReport, report_lines
 
-__all__ = ["WHAT", "driver_report_of", "driver_text", "figures_csv", "figures_json", "versus_csv"]
-
-WHAT: Final = ("drivers", "laps", "pace", "beside")
-"""Whose figures: all drivers' of a combination, one driver's laps, pace and consistency, or the drivers side by side."""
+__all__ = ["driver_report_of", "driver_text", "figures_csv", "figures_json", "versus_csv"]
 
 
 def figures_json(

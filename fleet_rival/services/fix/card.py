@@ -9,8 +9,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.book.references import Point, best_of
+from fleet_rival.core.book.references import best_of
 from fleet_rival.core.corners.kinds import POINT_OF
+from fleet_rival.core.words import Point
 from fleet_rival.db.tables import Combination, Driver, Layout, LayoutCorner, ReferenceRow
 from fleet_rival.services.fix.clinic import driver_clinic
 from fleet_rival.services.fix.work import AssignmentView, assignments, exercises, helped_by_kind

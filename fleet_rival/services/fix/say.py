@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.lap import MISTAKES
+from fleet_rival.core.words import MISTAKES
 from fleet_rival.db.tables import Combination, CorrectionRow, LikeKind
 from fleet_rival.services.drive.runs.places import RunKey, find_place, laps_in, refuse_strange_corners, refuse_strange_parts, track_of
 from fleet_rival.services.shared.base import Actor, begin_change

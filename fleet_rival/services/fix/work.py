@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.corners.helped import Helped, helped_of
 from fleet_rival.core.corners.work import NOT_DRIVEN, Judged, judge_exercise
-from fleet_rival.core.laps.lap import MISTAKES
+from fleet_rival.core.words import MISTAKES
 from fleet_rival.db.tables import Assignment, Car, Combination, Driver, Exercise, Layout, TrackRow
 from fleet_rival.services.drive.runs.places import refuse_strange_parts, track_of
 from fleet_rival.services.find.figures import may_see

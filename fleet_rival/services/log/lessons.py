@@ -10,14 +10,14 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.words import LESSON_CONDITIONS
 from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.shared.full_text import holding, words_of
 
-__all__ = ["CONDITIONS", "LessonView", "add_lesson", "change_lesson", "confirm_lesson", "lessons", "lessons_of_week", "remove_lesson"]
+__all__ = ["LessonView", "add_lesson", "change_lesson", "confirm_lesson", "lessons", "lessons_of_week", "remove_lesson"]
 
-CONDITIONS: Final = ("dry", "damp", "wet", "night", "cold_tyres", "traffic", "start")
 _TIES: Final[Mapping[str, tuple[Any, str]]] = {
     "layout_id": (Layout, "layout"),
     "car_id": (Car, "car"),
@@ -162,7 +162,7 @@ def _checked(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[
     if not 1 <= len(words) <= _LONGEST:
         raise Refused(f"Write what was learned in 1 to {_LONGEST} characters.")
     condition = values.get("condition")
-    if condition is not None and condition not in CONDITIONS:
+    if condition is not None and condition not in LESSON_CONDITIONS:
         raise Refused(f"{condition} is no condition.")
     keys: dict[str, int | None] = {}
     for name, (table, what) in _TIES.items():

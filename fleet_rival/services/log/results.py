@@ -10,8 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.lap import MISTAKES
 from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.words import MISTAKES
 from fleet_rival.db.tables import Driver, Entry, LayoutCorner, Person, RaceResult, Series, SeriesWeekRow
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
@@ -19,7 +19,6 @@ from fleet_rival.services.week.points import count_points
 from fleet_rival.services.week.rows import load_weeks
 
 __all__ = [
-    "FAULTS",
     "HAPPENED",
     "PastRace",
     "ResultView",
@@ -30,8 +29,6 @@ __all__ = [
     "results_of",
 ]
 
-FAULTS: Final = ("own", "other", "shared", "nobody")
-"""Whose fault an incident was, as the driver saw it."""
 HAPPENED: Final = MISTAKES
 """Words for what happened: those for mistakes."""
 _MOST_STARTS: Final = 30

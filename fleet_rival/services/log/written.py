@@ -4,12 +4,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 from functools import cache
-from typing import Any, Final, Literal, get_args
+from typing import Any, Final
 from uuid import UUID
 
 from sqlalchemy import and_, func, null, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.words import WrittenKind
 from fleet_rival.db.tables import (
     Assignment,
     Car,
@@ -38,13 +39,8 @@ from fleet_rival.db.tables import (
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.full_text import holding, words_of
 
-__all__ = ["KINDS", "WrittenKind", "WrittenView", "written"]
+__all__ = ["WrittenView", "written"]
 
-WrittenKind = Literal[
-    "lesson", "remark", "run", "lap", "correction", "work", "corner", "reference", "question", "track", "result", "race", "week", "series", "setup",
-    "version", "exercise", "car", "combination",
-]  # fmt: skip
-KINDS: Final[tuple[WrittenKind, ...]] = get_args(WrittenKind)
 _EACH: Final = 60
 _MOST: Final = 200
 _LONG_AGO: Final = datetime(1970, 1, 1, tzinfo=UTC)

@@ -10,13 +10,13 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.words import Role
 from fleet_rival.db.tables import Driver, Invitation, Membership, Person, SignIn, Team
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.people.passwords import check_password_rules, hash_password
 from fleet_rival.services.people.sign_in import Signed, hash_of
 from fleet_rival.services.shared.base import Actor, begin_change, find_row, known_role, named
 from fleet_rival.services.shared.errors import Conflict, NotThere
-from fleet_rival.services.shared.roles import Role
 
 __all__ = ["INVITATION_LIFE", "Invited", "Welcome", "accept", "invitations", "invite", "join", "welcome", "withdraw"]
 

@@ -11,6 +11,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.units import resolved
+from fleet_rival.core.words import Role
 from fleet_rival.db.tables import Driver, Membership, Person, SignIn, Team
 from fleet_rival.services.people import guessing, sign_in
 from fleet_rival.services.people.guessing import Wrong
@@ -19,7 +20,7 @@ from fleet_rival.services.people.sign_in import Signed
 from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row, known_role, named
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.revisions import combinations_of_driver, raise_revisions
-from fleet_rival.services.shared.roles import Role, permissions_of
+from fleet_rival.services.shared.roles import permissions_of
 
 __all__ = [
     "DriverRow",

@@ -27,9 +27,8 @@ from fleet_rival.services.week.entries import EntryView
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import beside_words, room_words
 
-__all__ = ["CHANGES", "Change", "what_if", "what_makes_room"]
+__all__ = ["Change", "what_if", "what_makes_room"]
 
-CHANGES: Final = ("more_time", "less_time", "entry")
 _MOST: Final = 10
 
 

@@ -7,11 +7,12 @@ from uuid import UUID
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
+from fleet_rival.core.words import Role
 from fleet_rival.db.events import announce
 from fleet_rival.db.recording import open_change_set
 from fleet_rival.db.tables import Base, Change, ChangeSet
 from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
-from fleet_rival.services.shared.roles import ROLES, SEE_ALL, Role, may
+from fleet_rival.services.shared.roles import ROLES, SEE_ALL, may
 
 __all__ = ["UNWATCHED", "Actor", "Work", "about", "begin_change", "check_version", "find_row", "known_role", "named", "note_changes"]
 

@@ -5,11 +5,12 @@ a step's pages. Routes, the history, the description of the interface and the pa
 in `ROLES`.
 """
 
-from typing import Final, Literal
+from typing import Final
 
-__all__ = ["ALL", "ROLES", "SEE_ALL", "Role", "may", "permissions_of"]
+from fleet_rival.core.words import Role
 
-Role = Literal["manager", "coach", "driver"]
+__all__ = ["ALL", "ROLES", "SEE_ALL", "may", "permissions_of"]
+
 SEE_ALL: Final = "drivers.see_all"
 """Every driver's laps, figures and work, to see and to act on; without it only the own."""
 

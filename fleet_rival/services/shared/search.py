@@ -2,13 +2,14 @@
 
 import re
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Select, and_, collate, func, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.words import FoundKind
 from fleet_rival.db.tables import WRITTEN, Car, Combination, Driver, Lap, Layout, LayoutCorner, PracticeSession, Series, SeriesWeekRow, TrackRow
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.full_text import holding
@@ -24,7 +25,7 @@ _WORDS = 6
 class Found:
     """Something to go to."""
 
-    kind: Literal["driver", "week", "combination", "track", "car", "corner", "run"]
+    kind: FoundKind
     title: str
     more: str
     combination_id: UUID | None

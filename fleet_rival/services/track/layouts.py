@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import select
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.book.layouts import shortened, turned_round
 from fleet_rival.core.track import BadTrack, Pit, Track
+from fleet_rival.core.words import Derived
 from fleet_rival.db.tables import Layout, LayoutCorner, LayoutSector, SeriesWeekRow, TrackRow
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row, named
@@ -39,7 +40,7 @@ def derive(
     sessions: sessionmaker[Session],
     actor: Actor,
     layout_id: UUID,
-    how: Literal["reversed", "shortened"],
+    how: Derived,
     name: str,
     stretch: tuple[float, float] | None = None,
     link_m: float | None = None,

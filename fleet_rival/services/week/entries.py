@@ -10,13 +10,13 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.words import IMPORTANCES
 from fleet_rival.db.tables import Car, Driver, Entry, PlanBlock, RaceResult, RaceSheet, Resource, Series, SeriesWeekRow
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 
-__all__ = ["IMPORTANCES", "EntryView", "change_entry", "enter", "entries_of_weeks", "entry", "move_entry", "remove_entries"]
+__all__ = ["EntryView", "change_entry", "enter", "entries_of_weeks", "entry", "move_entry", "remove_entries"]
 
-IMPORTANCES: Final = ("must", "want", "if_ready")
 _MOST_AT_ONCE: Final = 2000
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.availability import Availability, BadAvailability, DayOff, Slot, Window
 from fleet_rival.core.season.zones import BadZone, known_zone
+from fleet_rival.core.words import RESOURCE_KINDS
 from fleet_rival.db.tables import Car, CarDriver, Driver, Resource
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
@@ -32,7 +33,6 @@ __all__ = [
     "resources",
 ]
 
-RESOURCE_KINDS: Final = ("rig", "coach")
 _TEXTS: Final = ("nickname", "controls", "preferences")
 _MAPPINGS: Final = ("assists", "view", "units", "care")
 

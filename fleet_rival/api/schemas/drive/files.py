@@ -1,12 +1,13 @@
 """Lap files: looked at, imported."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import Constant, Differences, ImportedState, ImportState, Splits, TableRows, TimeUnit
 
 
 class LapFilePath(BaseModel):
@@ -74,7 +75,7 @@ class DriverCount(Schema):
 class ColumnOut(Schema):
     name: str
     target: str | None = Field(description="What the column is read as; not used where null")
-    unit: Literal["time", "ms", "days"]
+    unit: TimeUnit
     examples: list[str]
 
 
@@ -85,8 +86,8 @@ class TargetOption(Schema):
 
 class MappingOut(Schema):
     columns: list[ColumnOut]
-    splits: Literal["times", "cumulative"]
-    rows: Literal["laps", "sectors"]
+    splits: Splits
+    rows: TableRows
     constants: dict[str, str]
     seen: list[str]
     missing: list[str]
@@ -99,14 +100,14 @@ class MappingOut(Schema):
 
 class ColumnUse(Schema):
     target: str = Field(max_length=60)
-    unit: Literal["time", "ms", "days"] = "time"
+    unit: TimeUnit = "time"
 
 
 class TableMapping(Schema):
     columns: dict[str, ColumnUse] = Field(max_length=2000)
-    splits: Literal["times", "cumulative"] = "times"
-    rows: Literal["laps", "sectors"] = "laps"
-    constants: dict[Literal["driver", "session"], Annotated[str, Field(max_length=120)]] = Field(default_factory=dict)
+    splits: Splits = "times"
+    rows: TableRows = "laps"
+    constants: dict[Constant, Annotated[str, Field(max_length=120)]] = Field(default_factory=dict)
 
 
 class ReadingChange(Schema):
@@ -139,7 +140,7 @@ class PreviewOut(Schema):
     id: UUID
     combination_id: UUID
     name: str
-    state: Literal["preview", "imported", "taken_back"]
+    state: ImportState
     revision: int
     separator: str
     rows: int
@@ -172,7 +173,7 @@ class PreviewOut(Schema):
 class ImportWishes(Schema):
     revision: int = Field(ge=1, description="Of the combination when the preview was made")
     leave_out: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that aren't to be added")
-    differences: Literal["keep", "take"] = "keep"
+    differences: Differences = "keep"
     apart: list[str] = Field(default_factory=list, max_length=200)
     guests: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that are added as guests")
 
@@ -181,7 +182,7 @@ class ImportOut(Schema):
     id: UUID
     change_id: UUID
     name: str
-    state: Literal["imported", "taken_back"]
+    state: ImportedState
     imported_at: datetime
     person: str
     added: int

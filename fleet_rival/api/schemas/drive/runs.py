@@ -1,7 +1,7 @@
 """Runs: declared, typed, timed by hand, looked through; sessions put right; questions that laps raise."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -9,17 +9,30 @@ from pydantic import BaseModel, Field
 from fleet_rival.api.schemas.base import Moment, Schema
 from fleet_rival.api.schemas.week.combinations import CombinationPath
 from fleet_rival.api.schemas.week.season import PracticeOut, PracticePath
+from fleet_rival.core.words import (
+    ApexFeel,
+    CheckReason,
+    Company,
+    LapKind,
+    LapQuestion,
+    Mark,
+    MarkedBy,
+    Purpose,
+    RemarkCause,
+    SessionKind,
+    Wetness,
+    Wheel,
+)
 
 _Text = Annotated[str, Field(max_length=120)]
 _Quantity = Annotated[float, Field(ge=0, le=100_000)]
-_Mark = Literal["cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled"]
-_Purpose = Literal["learn", "build", "corner", "trial", "long", "qualifying", "rehearsal", "experiment", "commentary"]
-_Wheel = Literal["front_left", "front_right", "rear_left", "rear_right"]
+_Mark = Mark
+_Purpose = Purpose
 _Number = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
 class RunContextForm(Schema):
-    session_kind: Literal["practice", "qualifying", "race"] = "practice"
+    session_kind: SessionKind = "practice"
     purpose: _Purpose | None = None
     tyre_set: _Text | None = None
     compound: _Text | None = None
@@ -29,7 +42,7 @@ class RunContextForm(Schema):
     setup: _Text | None = None
     settings: dict[_Text, Annotated[str, Field(max_length=60)]] = Field(default_factory=dict, max_length=60, description="In the car, by name")
     assists: _Text | None = None
-    company: Literal["solo", "behind", "pack"] | None = None
+    company: Company | None = None
     official: bool | None = Field(default=None, description="Driven in the conditions of the race")
     options: Annotated[str, Field(max_length=400)] = Field(default="", description="What is tried: `T4 = third gear, lap = save`")
     watch: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=20)
@@ -70,7 +83,7 @@ class CheckWish(Schema):
 
 class RunCheckOut(Schema):
     key: str
-    why: Literal["changed", "unseen", "first", "warning"]
+    why: CheckReason
     words: str
 
 
@@ -221,7 +234,7 @@ class MarkOut(Schema):
     mark: _Mark
     name: str
     meaning: str
-    by: Literal["fact", "rule", "person"]
+    by: MarkedBy
 
 
 class OverruledOut(Schema):
@@ -230,7 +243,7 @@ class OverruledOut(Schema):
 
 
 class AskedOut(Schema):
-    kind: Literal["tow", "damage", "incident"]
+    kind: LapQuestion
     corner: str | None
     loss_us: int | None
     laps: int
@@ -313,10 +326,10 @@ class MarksChange(Versions):
 
 class LapFacts(Schema):
     time_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
-    kind: Literal["flying", "out", "in", "outin"] | None = None
+    kind: LapKind | None = None
     valid: bool | None = None
     flags: list[Annotated[str, Field(pattern=r"^[+-][a-z]{1,20}$")]] | None = Field(default=None, max_length=20)
-    wetness: Literal["dry", "damp", "wet"] | None = None
+    wetness: Wetness | None = None
     tyre_set: _Text | None = None
     compound: _Text | None = None
     setup: _Text | None = None
@@ -342,15 +355,15 @@ class Balance(Schema):
 class Handling(Schema):
     slow: Balance = Field(default_factory=Balance)
     fast: Balance = Field(default_factory=Balance)
-    small_lift: Literal["calm", "abrupt"] | None = None
-    small_throttle: Literal["calm", "abrupt"] | None = None
+    small_lift: ApexFeel | None = None
+    small_throttle: ApexFeel | None = None
 
 
 class ReadingForm(Schema):
     when: _Text = Field(description="Before, during or after which lap")
     how: _Text = Field(default="", description="With what, or where it was read")
-    tread_pct: dict[_Wheel, float | None] = Field(default_factory=dict)
-    hot_pressure_kpa: dict[_Wheel, float | None] = Field(default_factory=dict)
+    tread_pct: dict[Wheel, float | None] = Field(default_factory=dict)
+    hot_pressure_kpa: dict[Wheel, float | None] = Field(default_factory=dict)
     track_temp_c: Annotated[float, Field(ge=-60, le=120)] | None = None
     air_temp_c: Annotated[float, Field(ge=-60, le=80)] | None = None
     fuel_left_l: _Quantity | None = None
@@ -366,7 +379,7 @@ class RemarkWish(Schema):
     corner: Annotated[str, Field(max_length=40)] | None = None
     kind: Annotated[str, Field(max_length=16)] | None = None
     cause_corner: Annotated[str, Field(max_length=40)] | None = None
-    because: Literal["traffic", "yellow", "tow", "cool", "practice_only"] | None = None
+    because: RemarkCause | None = None
     text: Annotated[str, Field(max_length=500)] | None = None
 
 
@@ -384,7 +397,7 @@ class AnswerOption(Schema):
 
 
 class AskedLapOut(Schema):
-    kind: Literal["tow", "damage", "incident"]
+    kind: LapQuestion
     driver_id: UUID
     driver: str
     session_id: UUID
@@ -402,7 +415,7 @@ class AskedLaps(Schema):
 
 
 class AnswerWish(Schema):
-    kind: Literal["tow", "damage", "incident"]
+    kind: LapQuestion
     answer: Annotated[str, Field(max_length=20)]
     corner: Annotated[str, Field(max_length=40)] | None = None
 

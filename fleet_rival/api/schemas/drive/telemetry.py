@@ -7,9 +7,18 @@ from uuid import UUID
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from fleet_rival.api.schemas.base import Moment, Schema, WallClock
-from fleet_rival.core.laps.lap import COMPANIES, FLAGS, KINDS, PURPOSES, WETNESSES
 from fleet_rival.core.telemetry.trace import CHANNELS
 from fleet_rival.core.texts import tidy
+from fleet_rival.core.words import (
+    FLAGS,
+    AlignedBy,
+    Company,
+    LapKind,
+    PlacedBy,
+    Purpose,
+    UploadState,
+    Wetness,
+)
 from fleet_rival.services.drive.feed import Line
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
@@ -38,7 +47,7 @@ class UploadOut(Schema):
     name: str
     size: int
     received: int
-    state: Literal["coming", "whole", "read", "unusable"]
+    state: UploadState
     names: dict[str, str]
     result: dict[str, Any] | None
     began_at: datetime
@@ -58,7 +67,7 @@ class FoundLayoutOut(Schema):
     curvature: list[float] = Field(description="1/m at even steps round the lap, positive to the left")
     used: int
     left_out: dict[str, int]
-    by: Literal["places", "yaw_rate"]
+    by: PlacedBy
 
 
 class TracedLapOut(Schema):
@@ -119,7 +128,7 @@ class PassesOut(Schema):
 
 class OverlaidOut(Schema):
     key: str
-    by: Literal["distance", "place"]
+    by: AlignedBy
     distance_m: list[float]
     values: list[float | None]
     behind_s: list[float | None]
@@ -222,11 +231,11 @@ class FedLap(Schema):
     run_began_at: Moment | None = None
     time_us: int = Field(gt=0, le=86_400_000_000)
     started_at: Moment | None = None
-    kind: Literal[KINDS] = "flying"  # type: ignore[valid-type]
+    kind: LapKind = "flying"
     valid: bool = True
     strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
     flags: list[_Flag] = Field(default_factory=list, max_length=len(FLAGS))  # type: ignore[valid-type]
-    company: Literal[COMPANIES] | None = None  # type: ignore[valid-type]
+    company: Company | None = None
     compound: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
     tyre_set: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
     tyre_age: float | None = Field(default=None, ge=0, le=10_000)
@@ -234,8 +243,8 @@ class FedLap(Schema):
     energy_kwh: float | None = Field(default=None, ge=0, le=10_000)
     track_temp_c: float | None = Field(default=None, ge=-60, le=120)
     air_temp_c: float | None = Field(default=None, ge=-60, le=80)
-    wetness: Literal[WETNESSES] = "dry"  # type: ignore[valid-type]
-    purpose: Literal[PURPOSES] | None = None  # type: ignore[valid-type]
+    wetness: Wetness = "dry"
+    purpose: Purpose | None = None
     sectors: _PartTimes = Field(default_factory=dict, max_length=200)
     segments: _PartTimes = Field(default_factory=dict, max_length=200)
 

@@ -1,12 +1,12 @@
 """Figures, ladders and strips."""
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from pydantic import Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import PartDepth, Sure
 
 
 class GroupOut(Schema):
@@ -112,7 +112,7 @@ class SegmentFiguresOut(Schema):
 
 class FiguresOut(Schema):
     group: GroupOut
-    sure: Literal["firm", "likely", "thin"]
+    sure: Sure
     laps: dict[str, int]
     best_us: int | None
     ideal: IdealOut
@@ -183,7 +183,7 @@ class StripPart(Schema):
 
 class StripOut(Schema):
     group: GroupOut
-    depth: Literal["segments", "sectors"] | None
+    depth: PartDepth | None
     parts: list[StripPart]
     laps: list[StripLap]
 

@@ -1,7 +1,7 @@
 """One driver in one combination: scatter, pace over a run, learning, options."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find.figures import FiguresOut, GroupOut
 from fleet_rival.api.schemas.week.combinations import OfWeek
+from fleet_rival.core.words import FiguresForm, FiguresOf, OptionVerdict, PaceBy, Sure
 
 
 class OddsOut(Schema):
@@ -72,7 +73,7 @@ class ConditionOut(GroupOut):
 
 class CliffOut(Schema):
     at: float
-    by: Literal["tyre_age", "lap_of_run"]
+    by: PaceBy
     before_us: float
     after_us: float
     gain: float
@@ -262,8 +263,8 @@ class VersusQuery(OfWeek):
 
 class FiguresQuery(OfWeek):
     model_config = ConfigDict(extra="forbid")
-    what: Literal["drivers", "laps", "pace", "beside"]
-    form: Literal["csv", "json"] = "csv"
+    what: FiguresOf
+    form: FiguresForm = "csv"
     driver: UUID | None = Field(default=None, description="Whose, where the figures are of one driver")
 
 
@@ -280,7 +281,7 @@ class WeekSpreadOut(Schema):
     number: int | None
     begins_at: datetime | None
     clean: int
-    sure: Literal["firm", "likely", "thin"]
+    sure: Sure
     spread_s_per_sqrt_min: float | None
     team_ratio: float | None
     out_of_date: bool = Field(description="Figures are being made anew")
@@ -313,7 +314,7 @@ class VersusOut(Schema):
     names: list[str]
     steps: list[VersusStep]
     crossing: int | None
-    verdict: Literal["first", "second", "equal"] | None
+    verdict: OptionVerdict | None
     difference: ProjectionOut | None
     totals: list[ProjectionOut | None]
     words: list[str]

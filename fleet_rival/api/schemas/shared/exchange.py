@@ -6,6 +6,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import TableForm
 from fleet_rival.services.exchange.lists import LISTS
 
 
@@ -34,4 +35,4 @@ class LeftOut(Schema):
 
 class ListPath(BaseModel):
     listed: Literal[tuple(LISTS)]  # type: ignore[valid-type]
-    form: Literal["csv", "xlsx"]
+    form: TableForm

@@ -1,12 +1,13 @@
 """History, background work, events, and what rigs deliver."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import HistoryThing, JobState, Turn
 
 
 class EntryOut(Schema):
@@ -17,7 +18,7 @@ class EntryOut(Schema):
     rig: str | None
     action: str
     summary: str
-    kind: Literal["act", "undo", "redo"]
+    kind: Turn
     standing: bool
     can_undo: bool
     can_redo: bool
@@ -31,7 +32,7 @@ class HistoryPage(Schema):
 
 class HistoryQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    thing: Literal["combination", "layout", "layout_corner", "reference_point", "driver", "membership"] | None = None
+    thing: HistoryThing | None = None
     id: UUID | None = None
     before: int | None = Field(default=None, ge=1)
     mine: bool = False
@@ -62,7 +63,7 @@ class JobOut(Schema):
     kind: str
     name: str
     person: str
-    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    state: JobState
     progress: float
     doing: str | None
     cancel_asked: bool

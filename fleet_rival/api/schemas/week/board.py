@@ -1,13 +1,13 @@
 """The board."""
 
 from datetime import date, datetime
-from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field, NaiveDatetime
 
 from fleet_rival.api.schemas.base import Day, Schema, ZoneName
-from fleet_rival.api.schemas.week.season import CarChoice, Importance
+from fleet_rival.api.schemas.week.season import CarChoice
+from fleet_rival.core.words import Difference, Importance, WeekState
 
 
 class BoardQuery(BaseModel):
@@ -16,7 +16,7 @@ class BoardQuery(BaseModel):
 
 
 class BoardDifference(Schema):
-    what: Literal["time_of_day", "air_temp_c", "track_temp_c", "wetness"]
+    what: Difference
     practised: float | str
     race: float | str
     by: float | None
@@ -33,7 +33,7 @@ class BoardColumn(Schema):
     combination_id: UUID | None
     begins_at: datetime
     ends_at: datetime
-    state: Literal["over", "running", "coming"]
+    state: WeekState
     race_laps: int | None
     race_minutes: float | None
     wetness: str | None

@@ -1,12 +1,13 @@
 """Layouts and combinations."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import CountedAlong, TargetBy
 
 
 class LayoutOut(Schema):
@@ -32,7 +33,7 @@ class DriverOut(Schema):
 
 
 class TargetRule(Schema):
-    rule: Literal["time", "benchmark", "ideal"]
+    rule: TargetBy
     time_us: int | None = Field(default=None, gt=0, lt=36_000_000_000)
     per_cent: float | None = Field(default=None, ge=90, le=150, description="Of the benchmark or the ideal; 100 where nothing is said")
 
@@ -117,9 +118,7 @@ class Thresholds(Schema):
 
 class OfWeek(BaseModel):
     week: UUID | None = Field(default=None, description="A series' week, whose own laps alone are meant; all laps where missing")
-    also: list[Literal["tow", "cold", "practice_only", "hand_timed"]] = Field(
-        default_factory=list, description="Laps that count along, though they don't by default"
-    )
+    also: list[CountedAlong] = Field(default_factory=list, description="Laps that count along, though they don't by default")
 
 
 class CombinationPath(BaseModel):

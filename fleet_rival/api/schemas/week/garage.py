@@ -1,12 +1,13 @@
 """Cars, drivers' profiles, and what drivers share."""
 
 from datetime import date, time
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field, field_serializer
 
 from fleet_rival.api.schemas.base import Day, Schema, WallClock
+from fleet_rival.core.words import PressureUnit, ResourceKind, SpeedUnit, TemperatureUnit, VolumeUnit
 
 Text = Annotated[str, Field(max_length=120)]
 _Clock = Annotated[str, Field(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
@@ -140,10 +141,10 @@ class DriverSight(Schema):
 
 
 class DriverUnits(Schema):
-    speed: Literal["km/h", "mph"] | None = None
-    temperature: Literal["°C", "°F"] | None = None
-    pressure: Literal["kPa", "bar", "psi"] | None = None
-    fuel: Literal["l", "gal"] | None = None
+    speed: SpeedUnit | None = None
+    temperature: TemperatureUnit | None = None
+    pressure: PressureUnit | None = None
+    fuel: VolumeUnit | None = None
 
 
 class DriverCare(Schema):
@@ -197,7 +198,7 @@ class ResourceChange(Schema):
 class ResourceOut(ResourceChange):
     id: UUID
     version: int
-    kind: Literal["rig", "coach"]
+    kind: ResourceKind
 
 
 class ResourceRows(Schema):
@@ -206,7 +207,7 @@ class ResourceRows(Schema):
 
 class NewResource(Schema):
     name: str = Field(min_length=1, max_length=120)
-    kind: Literal["rig", "coach"]
+    kind: ResourceKind
 
 
 class CarPath(BaseModel):

@@ -1,16 +1,15 @@
 """Series, weeks, entries and calendars."""
 
 from datetime import date, datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import BaseModel, Field, NaiveDatetime
 
 from fleet_rival.api.schemas.base import Day, Moment, Schema, WallClock
-from fleet_rival.core.race.afterwards import COUNTING
+from fleet_rival.core.words import Counting, Importance, Relation, RowState, SetupRule, StartKind, Wetness
 
 Text = Annotated[str, Field(max_length=120)]
-Importance = Literal["must", "want", "if_ready"]
 Minutes = Annotated[float, Field(ge=0, le=10_000)]
 Whole = Annotated[int, Field(ge=0, le=10_000)]
 Rate = Annotated[float, Field(ge=0, le=100)]
@@ -38,7 +37,7 @@ class SeriesChange(Schema):
 
 class SeriesCounting(Schema):
     best_weeks: int | None = Field(ge=1, le=100, description="So many weeks count, the best ones; null: all")
-    starts_count: Literal[COUNTING] = Field(default="best", description="What a week with several starts brings, of their points")  # type: ignore[valid-type]
+    starts_count: Counting = Field(default="best", description="What a week with several starts brings, of their points")
 
 
 class Compound(Schema):
@@ -66,8 +65,8 @@ class WeekFacts(Schema):
     race_laps: int | None = Field(default=None, ge=1, le=10_000)
     race_minutes: float | None = Field(default=None, gt=0, le=10_000)
     starts: str | None = Field(default=None, max_length=10_000, description="Moments, or a rule such as `every 90min from 00:20`")
-    start: Literal["standing", "rolling"] | None = None
-    setup: Literal["fixed", "open"] | None = None
+    start: StartKind | None = None
+    setup: SetupRule | None = None
     cautions: bool | None = None
     practice_minutes: Minutes | None = None
     qualifying_minutes: Minutes | None = None
@@ -85,7 +84,7 @@ class WeekFacts(Schema):
     session_local: WallClock | None = Field(default=None, description="Date and time of day inside the simulation")
     air_temp_c: Degrees | None = None
     track_temp_c: Degrees | None = None
-    wetness: Literal["dry", "damp", "wet"] | None = None
+    wetness: Wetness | None = None
     limits_rule: Text | None = None
     note: str | None = Field(default=None, max_length=2000)
     changeable: list[Changeable] = Field(default_factory=list, max_length=60)
@@ -141,7 +140,7 @@ class SeasonRow(Schema):
     track: str | None
     layout: str | None
     starts: int
-    state: Literal["new", "same", "changed"]
+    state: RowState
     differs: list[str]
 
 
@@ -229,7 +228,7 @@ class EarlierLapsOut(Schema):
 
 
 class EarlierOut(Schema):
-    relation: Literal["same", "layout", "track", "car"]
+    relation: Relation
     combination_id: UUID
     track: str
     layout: str
@@ -290,7 +289,7 @@ class CalendarTokenPath(BaseModel):
 
 class WeatherChange(Schema):
     minute: float = Field(ge=0, le=100_000, description="Since the first lap of the session began")
-    wetness: Literal["dry", "damp", "wet"]
+    wetness: Wetness
 
 
 class PracticeOut(Schema):
@@ -317,7 +316,7 @@ class PracticeChange(Schema):
     session_local: NaiveDatetime | None
     air_temp_c: Degrees | None
     track_temp_c: Degrees | None
-    wetness: Literal["dry", "damp", "wet"] | None
+    wetness: Wetness | None
     label: str | None = Field(default=None, max_length=120, description="Another name for the session")
     weather: list[WeatherChange] = Field(default_factory=list, max_length=50, description="Where it changed within the session, in the order of time")
 

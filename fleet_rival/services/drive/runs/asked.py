@@ -7,8 +7,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.lap import INCIDENTS
 from fleet_rival.core.laps.questions import Question
+from fleet_rival.core.words import INCIDENTS
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
 from fleet_rival.services.drive.runs.places import Place, RunKey, find_place, laps_in, track_of
 from fleet_rival.services.drive.runs.sheet import judged_laps

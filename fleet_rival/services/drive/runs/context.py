@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Final
 
-from fleet_rival.core.laps.lap import COMPANIES, PURPOSES, SESSION_KINDS
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.context import BadContext, RunContext, check_context, read_options
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import COMPANIES, PURPOSES, SESSION_KINDS
 from fleet_rival.db.tables import Lap, Run
 from fleet_rival.services.shared.errors import Refused
 

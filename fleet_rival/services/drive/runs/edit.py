@@ -7,9 +7,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.laps.lap import FLAGS, KINDS, MISTAKES, WETNESSES
 from fleet_rival.core.laps.overrule import BadMark, said_with, turned
-from fleet_rival.core.runs.feel import APEX_TESTS, PHASES, SPEEDS, BadReading, check_readings
+from fleet_rival.core.runs.feel import BadReading, check_readings
+from fleet_rival.core.words import APEX_TESTS, CORNER_SPEEDS, FLAGS, HANDLING_PHASES, LAP_KINDS, MISTAKES, WETNESSES
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
 from fleet_rival.services.drive.runs.context import said_by_laps, write_context
@@ -88,7 +88,7 @@ def change_laps(sessions: sessionmaker[Session], actor: Actor, key: RunKey, vers
         laps = _versioned(session, place, versions)
         if "time_us" in values and len(laps) != 1:
             raise Refused("A lap time is written for one lap at a time.")
-        if values.get("kind", "flying") not in KINDS or values.get("wetness", "dry") not in WETNESSES:
+        if values.get("kind", "flying") not in LAP_KINDS or values.get("wetness", "dry") not in WETNESSES:
             raise Refused("The kind of lap or the weather is none that there is.")
         begin_change(session, actor, "lap.change", f"Changed {_laps_words(laps, place)}", place.combination)
         for lap in laps:
@@ -135,9 +135,9 @@ def write_feel(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versi
         Refused: a value that can't be.
     """
     handling, readings = values["handling"], values["readings"]
-    for speed in SPEEDS:
+    for speed in CORNER_SPEEDS:
         for phase, value in (handling.get(speed) or {}).items():
-            if phase not in PHASES or (value is not None and not -3 <= value <= 3):
+            if phase not in HANDLING_PHASES or (value is not None and not -3 <= value <= 3):
                 raise Refused("Handling goes from −3 (pushes) to 3 (loose), at entry, middle and exit.")
     if any(handling.get(test) not in (None, "calm", "abrupt") for test in APEX_TESTS):
         raise Refused("A test at the apex answers calm or abrupt.")

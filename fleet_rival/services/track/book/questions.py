@@ -1,13 +1,14 @@
 """Open questions: asked at a corner, answered by a teammate, closed with the answer made into a note or a reference."""
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.words import Became
 from fleet_rival.db.tables import Layout, LayoutCorner, OpenQuestion
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import Conflict, Refused
@@ -60,7 +61,7 @@ def close_question(
     actor: Actor,
     question_id: UUID,
     version: int,
-    became: Literal["note", "reference"] | None,
+    became: Became | None,
     reference: Mapping[str, Any] | None = None,
 ) -> None:
     """Close a question; its answer may become a note of the corner, or a proposed reference.

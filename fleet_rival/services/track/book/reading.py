@@ -6,7 +6,7 @@ from uuid import UUID
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.book.card import card
-from fleet_rival.core.book.references import Variant
+from fleet_rival.core.words import Variant
 from fleet_rival.db.tables import Car, Driver, Layout
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.track.book.load import load_book, unit_of

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Level } from '@/shared/api/words'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { pieces, roundStep, standing } from '@/shared/charts/track'
 import { length as lengthWords } from '@/shared/format'
@@ -12,7 +13,7 @@ export interface StripCorner {
   apex_m: number
   end_m: number
   direction: string | null
-  level: 'high' | 'medium' | 'low'
+  level: Level
   rank: number
 }
 const props = defineProps<{

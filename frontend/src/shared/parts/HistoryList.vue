@@ -2,13 +2,14 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api } from '@/shared/api/client'
+import type { HistoryThing } from '@/shared/api/words'
 import { count, moment } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useTurning } from '@/shared/turning'
 
-const props = defineProps<{ thing?: 'combination' | 'layout' | 'layout_corner' | 'reference_point' | 'driver' | 'membership'; id?: string; mine?: boolean }>()
+const props = defineProps<{ thing?: HistoryThing; id?: string; mine?: boolean }>()
 const list = useInfiniteQuery({
   queryKey: ['history', () => props.thing, () => props.id, () => props.mine],
   initialPageParam: undefined as number | undefined,

@@ -2,6 +2,7 @@
 import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, type Mapping, type Preview, type TableMapping } from '@/shared/api/client'
+import type { TimeUnit } from '@/shared/api/words'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 
@@ -9,8 +10,7 @@ import WorkButton from '@/shared/parts/WorkButton.vue'
 const props = defineProps<{ seen: Preview; names: Record<string, string> }>()
 const emit = defineEmits<{ told: [] }>()
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
-type Unit = 'time' | 'ms' | 'days'
-const columns = reactive<Record<string, { target: string; unit: Unit }>>({})
+const columns = reactive<Record<string, { target: string; unit: TimeUnit }>>({})
 const form = reactive({ splits: 'times' as TableMapping['splits'], rows: 'laps' as TableMapping['rows'], driver: '', session: '' })
 function show(mapping: Mapping) {
   for (const name of Object.keys(columns)) delete columns[name]

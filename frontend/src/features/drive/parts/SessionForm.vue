@@ -2,6 +2,7 @@
 import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, version, type Practice } from '@/shared/api/client'
+import type { Wetness } from '@/shared/api/words'
 import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
 import { units } from '@/shared/units'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
@@ -12,7 +13,6 @@ import { useRunsSettled } from '@/features/drive/runs'
 const props = defineProps<{ practice: Practice }>()
 const emit = defineEmits<{ close: [] }>()
 const settled = useRunsSettled()
-type Wetness = 'dry' | 'damp' | 'wet'
 const form = reactive({
   label: props.practice.label,
   inside: props.practice.session_local?.slice(0, 16) ?? '',

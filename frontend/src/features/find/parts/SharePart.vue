@@ -3,11 +3,12 @@ import { useMutation } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
+import type { FiguresOf } from '@/shared/api/words'
 import { useAlso } from '@/features/find/look'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 
 /** Figures to take along: tables, two pages of paper, a text for a chat. */
-const props = defineProps<{ id: string; tables: { what: 'drivers' | 'laps' | 'pace' | 'beside'; words: string }[]; driver?: { id: string; name: string }; week?: string; lapFile?: boolean }>()
+const props = defineProps<{ id: string; tables: { what: FiguresOf; words: string }[]; driver?: { id: string; name: string }; week?: string; lapFile?: boolean }>()
 const route = useRoute()
 const also = useAlso()
 const open = ref(false)

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/shared/api/client'
+import type { TargetBy } from '@/shared/api/words'
 import { asTyped, lapTime, readNumber, readTime } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
@@ -48,7 +49,7 @@ const save = useMutation({
       api.PUT('/api/combinations/{combination_id}/target', {
         params: { path: { combination_id: props.id }, header: version(number) },
         body: {
-          target: form.rule === 'none' ? null : { rule: form.rule as 'time' | 'benchmark' | 'ideal', time_us: form.rule === 'time' ? readTime(form.time) : null, per_cent: form.rule === 'time' ? null : share.value },
+          target: form.rule === 'none' ? null : { rule: form.rule as TargetBy, time_us: form.rule === 'time' ? readTime(form.time) : null, per_cent: form.rule === 'time' ? null : share.value },
           benchmark: form.bench.trim() ? { time_us: readTime(form.bench)!, whose: form.whose, source: form.source, conditions: form.conditions } : null,
           strike_limit: whole(form.strikes),
           incident_limit: whole(form.incidents),

@@ -2,6 +2,7 @@
 import { useMutation } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { answer, api, type Job } from '@/shared/api/client'
+import type { CheckState } from '@/shared/api/words'
 import { follow } from '@/shared/api/jobs'
 import { date, perCent } from '@/shared/format'
 import JobProgress from '@/shared/parts/JobProgress.vue'
@@ -13,7 +14,7 @@ interface Stood {
   total: number
   open: number
   laps: number
-  states: Record<string, 'met' | 'close' | 'open'>
+  states: Record<string, CheckState>
 }
 interface Past {
   days: (Stood & { at: string })[]

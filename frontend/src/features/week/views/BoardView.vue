@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, version, type BoardDriver, type BoardNeed } from '@/shared/api/client'
+import type { BoardOrder, BoardShow } from '@/shared/api/words'
 import { dayOf, plainDay, zoneName } from '@/shared/format'
 import BoardGrid from '@/features/week/parts/BoardGrid.vue'
 import CellPane from '@/features/week/parts/CellPane.vue'
@@ -40,20 +41,18 @@ const board = useQuery({
 const visit = useQuery({ queryKey: ['visit'], staleTime: Infinity, refetchOnWindowFocus: false, queryFn: () => answer(api.POST('/api/board/visit')) })
 const before = computed(() => visit.data.value?.before_at ?? null)
 
-// Order and filter: in the address, and kept for the next time.
-type Order = 'name' | 'gap' | 'start' | 'open'
-type Show = 'all' | 'entered' | 'open'
-const ORDERS: Record<Order, string> = { name: 'by name', gap: 'by gap to the target', start: 'by next start', open: 'by what is open' }
-const SHOWS: Record<Show, string> = { all: 'all drivers', entered: 'who is entered', open: 'where something is open' }
-const order = computed(() => (String(route.query.order ?? preferences.board_order ?? 'name') in ORDERS ? String(route.query.order ?? preferences.board_order ?? 'name') : 'name') as Order)
-const show = computed(() => (String(route.query.show ?? preferences.board_show ?? 'all') in SHOWS ? String(route.query.show ?? preferences.board_show ?? 'all') : 'all') as Show)
+// BoardOrder and filter: in the address, and kept for the next time.
+const ORDERS: Record<BoardOrder, string> = { name: 'by name', gap: 'by gap to the target', start: 'by next start', open: 'by what is open' }
+const SHOWS: Record<BoardShow, string> = { all: 'all drivers', entered: 'who is entered', open: 'where something is open' }
+const order = computed(() => (String(route.query.order ?? preferences.board_order ?? 'name') in ORDERS ? String(route.query.order ?? preferences.board_order ?? 'name') : 'name') as BoardOrder)
+const show = computed(() => (String(route.query.show ?? preferences.board_show ?? 'all') in SHOWS ? String(route.query.show ?? preferences.board_show ?? 'all') : 'all') as BoardShow)
 /** What is chosen is kept even where somebody leaves the page at once. */
 const prefer = useMutation({ mutationFn: (body: object) => answer(api.PUT('/api/me/preferences', { body: body as never, keepalive: true })), onSuccess: takePreferences })
 function choose(query: Record<string, string>, kept: object) {
   void router.replace({ query: { ...route.query, ...query } })
   prefer.mutate(kept)
 }
-const keyOf: Record<Order, (driver: BoardDriver) => number> = {
+const keyOf: Record<BoardOrder, (driver: BoardDriver) => number> = {
   name: () => 0,
   gap: (driver) => -Math.max(...driver.cells.map((cell) => (cell.entry && cell.gap_us !== null ? cell.gap_us : -Infinity))),
   start: (driver) => Math.min(...driver.cells.map((cell) => (cell.next_start ? new Date(cell.next_start).getTime() : Infinity))),
