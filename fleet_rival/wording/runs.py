@@ -89,7 +89,7 @@ def _value(what: str, value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, float | int):
         if what == "fuel_l":
-            return measure("volume", value, 1)
+            return measure("volume", value, 0 if value == round(value) else 1)
         return f"{value:g}{_UNITS.get(what, '')}"
     return str(value)
 

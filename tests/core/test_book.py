@@ -9,8 +9,9 @@ from fleet_rival.core.book.card import card
 from fleet_rival.core.book.checks import Check, checks, needs_reference
 from fleet_rival.core.book.corner import CornerNotes, Kerb, Limit, Trait, with_codes
 from fleet_rival.core.book.importance import Importance, importances
-from fleet_rival.core.book.references import KINDS, LASTING, LASTS, BadReference, Reference, best_of, same_place, seen_with
+from fleet_rival.core.book.references import LASTING, BadReference, Reference, best_of, same_place, seen_with
 from fleet_rival.core.track import Corner, Sector, Track
+from fleet_rival.core.words import LASTS, REFERENCE_KINDS
 
 LIMITS = (Limit("exit", "all four wheels", "strike", "2031-2"),)
 
@@ -74,7 +75,7 @@ class TestImportance:
 
 class TestReferences:
     def test_each_kind_lasts_in_some_way(self) -> None:
-        assert set(LASTING) == set(KINDS) and set(LASTING.values()) == set(LASTS)
+        assert set(LASTING) == set(REFERENCE_KINDS) and set(LASTING.values()) == set(LASTS)
 
     @pytest.mark.parametrize("values", [{"gear": 2}, {"brake_peak_pct": 80.0}, {"throttle": "squeezed"}])
     def test_numbers_belong_to_a_car(self, values: dict[str, Any]) -> None:

@@ -7,11 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.book.card import card
-from fleet_rival.core.book.checks import CHECKS, checks, needs_reference
-from fleet_rival.core.book.corner import LEVELS, CornerNotes, Limit, Trait
+from fleet_rival.core.book.checks import checks, needs_reference
+from fleet_rival.core.book.corner import CornerNotes, Limit, Trait
 from fleet_rival.core.book.importance import importances
-from fleet_rival.core.book.references import KINDS, LASTING, POINTS, SURE, VARIANTS, Reference, best_of, same_place, seen_with
+from fleet_rival.core.book.references import LASTING, Reference, best_of, same_place, seen_with
 from fleet_rival.core.track import Corner, Sector, Track
+from fleet_rival.core.words import BOOK_CHECKS, LEVELS, POINTS, REFERENCE_KINDS, SURE, VARIANTS
 from fleet_rival.wording.book import card_words, check_words, importance_words
 
 CODES = ("T1", "T2", "T3", "T4")
@@ -34,7 +35,7 @@ references = st.lists(
         },
         st.sampled_from(CODES),
         st.sampled_from(POINTS),
-        st.sampled_from(KINDS),
+        st.sampled_from(REFERENCE_KINDS),
         st.sampled_from(["oak", "board", "kerb end"]),
         st.sampled_from([None, "Van", "Truck"]),
         st.sampled_from([None, None, "Ada"]),
@@ -112,7 +113,7 @@ def test_checks_follow_from_what_is_written_and_not_from_its_order(
     assert len({(item.kind, item.corner, item.other) for item in told}) == len(told)
     places = [(-1, -1) if item.corner is None else (LEVELS.index(matters[item.corner].level), matters[item.corner].rank) for item in told]
     assert places == sorted(places), "by importance"
-    assert all(item.kind in CHECKS and check_words(item).endswith(".") for item in told)
+    assert all(item.kind in BOOK_CHECKS and check_words(item).endswith(".") for item in told)
     keys = {item.key for item in written if item.is_open and item.car in (None, car)}
     assert all(set(item.references) <= keys for item in told), "only of what stands, for this car"
     missing = {item.corner for item in told if item.kind in ("no-braking", "only-proposed")}

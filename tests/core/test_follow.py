@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fleet_rival.core.planning.follow import STATES, DrivenRun, PlannedBlock, follow
+from fleet_rival.core.planning.follow import DrivenRun, PlannedBlock, follow
+from fleet_rival.core.words import BLOCK_STATES
 
 MONDAY = datetime(2031, 3, 3, 19, tzinfo=UTC)
 HOUR = timedelta(hours=1)
@@ -76,7 +77,7 @@ def test_a_run_takes_one_block_at_most_and_the_past_is_settled(
     assert len(took) == len(set(took))
     for item in planned:
         state = became[item.key].state
-        assert state in STATES
+        assert state in BLOCK_STATES
         if item.ends <= now:
             assert state not in ("coming", "under_way")
         if state == "coming":

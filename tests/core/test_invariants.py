@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.analysis import GroupAnalysis, analyse
 from fleet_rival.core.laps.lap import Incident, Lap
-from fleet_rival.core.laps.marks import MARKS, judge
+from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.words import MARKS
 from tests.making import lap, track
 
 LAYOUT = track(3, linked=(1,))

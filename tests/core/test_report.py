@@ -9,9 +9,10 @@ import pytest
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.clinics import clinics_of, curves_by_driver
-from fleet_rival.core.laps.lap import MISTAKES, Lap
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.words import MISTAKES
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
 from tests.making import lap, track, whole_lap

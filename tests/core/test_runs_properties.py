@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Incident, Lap
-from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.laps.overrule import turned
 from fleet_rival.core.laps.questions import questions
 from fleet_rival.core.laps.weather import Weather, check_weather, wetness_at
@@ -18,6 +18,7 @@ from fleet_rival.core.runs.context import RunContext, read_options
 from fleet_rival.core.runs.hand_timing import LEAST_PRESSES, BadPresses, Reaction, calibrate, timed_lap
 from fleet_rival.core.runs.typed import LETTERS, read_typed
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.words import MARKS
 from tests.making import SECOND, counts, lap, track
 
 LAYOUT = track(corners=3)

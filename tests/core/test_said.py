@@ -9,11 +9,12 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Incident, Lap
-from fleet_rival.core.laps.marks import MARKS, JudgedLap, judge
+from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.laps.overrule import BadMark, said_with, turned
 from fleet_rival.core.laps.questions import Question, questions
 from fleet_rival.core.laps.weather import BadWeather, Weather, check_weather, wetness_at
 from fleet_rival.core.settings import Settings
+from fleet_rival.core.words import MARKS
 from tests.making import SECOND, lap, track
 
 LAYOUT = track(corners=3)

@@ -6,10 +6,11 @@ from datetime import UTC, datetime
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fleet_rival.core.laps.lap import COMPANIES, FLAGS, INCIDENTS, KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES, Incident, Lap
+from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.order import identify
 from fleet_rival.core.texts import tidy
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import COMPANIES, FLAGS, INCIDENTS, LAP_KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track, write_track
@@ -39,7 +40,7 @@ def laps(draw: st.DrawFn) -> Lap:
         car=draw(st.none() | labels),
         session_kind=draw(st.sampled_from(SESSION_KINDS)),
         started_at=draw(st.none() | st.datetimes(datetime(2020, 1, 1), datetime(2040, 1, 1)).map(lambda moment: moment.replace(tzinfo=UTC))),  # noqa: DTZ001
-        kind=draw(st.sampled_from(KINDS)),
+        kind=draw(st.sampled_from(LAP_KINDS)),
         valid=draw(st.booleans()),
         strikes=tuple(draw(st.lists(st.sampled_from(CODES), max_size=2))),
         incidents=tuple(Incident(draw(st.sampled_from(INCIDENTS)), code) for code in draw(st.lists(st.sampled_from(CODES), max_size=2))),

@@ -12,6 +12,7 @@ from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.hand_timing import UNCALIBRATED
 from fleet_rival.core.track import Corner, Sector, Track
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark
 from fleet_rival.services.drive import clips, files, live, practice
@@ -368,7 +369,7 @@ class TestTheLastWord:
         key = key_of(season, place)
         declare.say_of_run(season.sessions, season.actor, key, {**CONTEXT, "setup": "v4", "settings": {"Bias": "55"}, "fuel_l": 30.0})
         shown = seen(season, key)
-        assert shown.changes == ("fuel 42 l → 30 l", "setup v3 → v4", "Bias 54 → 55")
+        assert tuple(in_units(words, DEFAULTS) for words in shown.changes) == ("fuel 42 l → 30 l", "setup v3 → v4", "Bias 54 → 55")
         assert shown.together is not None and shown.together.startswith("2 things were changed at once")
         assert shown.before == key_of(season, place, 1) and shown.after is None
 

@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.runs.context import RunContext
-from fleet_rival.core.runs.setups import PURPOSES, BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
+from fleet_rival.core.runs.setups import BadSetup, Difference, SetupSheet, SetupValue, differences, warnings_of
 from fleet_rival.core.texts import tidy
+from fleet_rival.core.words import SETUP_PURPOSES
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow
 from fleet_rival.formats.errors import UnusableFile
@@ -38,7 +39,7 @@ words = (
 lines = st.lists(
     st.builds(SetupValue, words, words, st.none() | words, st.none() | words), min_size=1, max_size=6, unique_by=lambda item: (item.name, item.corner)
 )
-sheets = st.builds(SetupSheet, words, st.just(1), lines.map(tuple), st.sampled_from(PURPOSES), st.none() | words, st.none() | words)
+sheets = st.builds(SetupSheet, words, st.just(1), lines.map(tuple), st.sampled_from(SETUP_PURPOSES), st.none() | words, st.none() | words)
 BAR = SetupValue("Rear bar", "3")
 WING = SetupValue("Rear wing", "7")
 

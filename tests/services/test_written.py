@@ -7,6 +7,7 @@ from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas as s
+from fleet_rival.core.words import WRITTEN_KINDS
 from fleet_rival.db.tables import (
     Assignment,
     Car,
@@ -29,7 +30,7 @@ from fleet_rival.db.tables import (
     Setup,
     SetupVersion,
 )
-from fleet_rival.services.log.written import KINDS, written
+from fleet_rival.services.log.written import written
 from fleet_rival.services.people.team import make_team
 from fleet_rival.services.shared.base import Actor
 from tests.conftest import manager_of
@@ -94,7 +95,7 @@ def kinds(team: Team, text: str, actor: Actor | None = None, **filters: Any) -> 
 
 
 def test_whatever_was_written_is_found_by_a_word_that_begins_like_it(team: Team) -> None:
-    assert kinds(team, "SUMPFDOTTER") == sorted(KINDS)
+    assert kinds(team, "SUMPFDOTTER") == sorted(WRITTEN_KINDS)
     with_the = ["car", "combination", "corner", "lap", "race", "remark", "track"]
     assert kinds(team, "the sumpfdotterblume") == with_the, "also with a word that stands in no index"
     assert kinds(team, f"{WORD} late") == ["remark"]
@@ -118,9 +119,9 @@ def test_filters_leave_what_is_of_something_else(team: Team) -> None:
 
 
 def test_a_driver_finds_no_other_ones_driving_and_no_other_team_anything(team: Team, sessions: sessionmaker[Session]) -> None:
-    assert kinds(team, WORD, team.driver("Ysolde Farrand")) == sorted(KINDS)
+    assert kinds(team, WORD, team.driver("Ysolde Farrand")) == sorted(WRITTEN_KINDS)
     others = set(kinds(team, WORD, team.driver("Corin Ashgrove")))
-    assert others == set(KINDS) - {"lesson", "remark", "run", "lap", "correction", "work", "result", "race"}
+    assert others == set(WRITTEN_KINDS) - {"lesson", "remark", "run", "lap", "correction", "work", "result", "race"}
     assert kinds(team, WORD, make_team(sessions, "Others", "Keziah Marl")) == []
 
 

@@ -2,8 +2,23 @@
 
 import pytest
 
-from fleet_rival.core.book.corner import COSTS, KERB_USES, LANES, PASSING_SIDES, PHASES, RISKS, TRAITS
-from fleet_rival.core.book.references import KINDS, LASTING, LASTS, POINTS, SIDES, SURE, THROTTLES, VARIANTS
+from fleet_rival.core.book.references import LASTING
+from fleet_rival.core.words import (
+    COSTS,
+    KERB_USES,
+    LANES,
+    LASTS,
+    PASSING_SIDES,
+    POINTS,
+    RACE_PHASES,
+    REFERENCE_KINDS,
+    REFERENCE_SIDES,
+    RISKS,
+    SURE,
+    THROTTLES,
+    TRAITS,
+    VARIANTS,
+)
 from fleet_rival.simulator.book import BOOKS, Written, long_road_references
 from fleet_rival.simulator.league import league
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES
@@ -25,7 +40,7 @@ def test_the_long_road_is_long_has_many_corners_and_closes() -> None:
 
 
 def test_all_kinds_and_ways_to_last_are_there_some_proposed_some_doubtful() -> None:
-    assert {item.kind for item in ALL} == set(KINDS)
+    assert {item.kind for item in ALL} == set(REFERENCE_KINDS)
     assert {LASTING[item.kind] for item in ALL} == set(LASTS)  # type: ignore[index]
     assert {item.point for item in ALL} == set(POINTS)
     assert {item.values.get("sure", "likely") for item in ALL} == set(SURE)
@@ -40,14 +55,14 @@ def test_what_is_written_is_of_corners_that_are_there_in_words_that_are_known(bo
     cars = {car.name for models in CARS.values() for car in models}
     for item in written:
         assert item.corner in codes and item.values.get("harder_than", codes[0]) in codes
-        assert item.values.get("side") in (*SIDES, None) and item.values.get("throttle") in (*THROTTLES, None)
+        assert item.values.get("side") in (*REFERENCE_SIDES, None) and item.values.get("throttle") in (*THROTTLES, None)
         assert item.values.get("variant", "usual") in VARIANTS and item.car in (*cars, None)
     for note in book.notes:
         assert note.corner in codes
         assert all(trait["kind"] in TRAITS for trait in note.values.get("traits", ()))
         assert all(kerb["use"] in KERB_USES for kerb in note.values.get("kerbs", ()))
         assert all(limit["cost"] in COSTS for limit in note.values.get("limits", ()))
-        assert all(way["phase"] in PHASES and way["lane"] in LANES for way in note.values.get("lanes", ()))
+        assert all(way["phase"] in RACE_PHASES and way["lane"] in LANES for way in note.values.get("lanes", ()))
         assert all(way["side"] in PASSING_SIDES and way["risk"] in RISKS for way in note.values.get("passing", ()))
     assert all(question.corner in (*codes, None) for question in book.questions)
 

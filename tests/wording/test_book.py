@@ -5,10 +5,11 @@ from typing import Any
 import pytest
 
 from fleet_rival.core.book.card import CardLine
-from fleet_rival.core.book.checks import CHECKS, Check
-from fleet_rival.core.book.corner import COSTS, TRAITS, Kerb, Lane, Limit, Passing, Trait
+from fleet_rival.core.book.checks import Check
+from fleet_rival.core.book.corner import Kerb, Lane, Limit, Passing, Trait
 from fleet_rival.core.book.importance import Importance
-from fleet_rival.core.book.references import KINDS, POINTS, SIDES, THROTTLES, Reference
+from fleet_rival.core.book.references import Reference
+from fleet_rival.core.words import BOOK_CHECKS, COSTS, POINTS, REFERENCE_KINDS, REFERENCE_SIDES, THROTTLES, TRAITS
 from fleet_rival.wording.book import YARDS, card_words, check_words, importance_words, plain_card, reference_words
 
 
@@ -45,8 +46,8 @@ def test_a_reference_is_a_sentence_that_can_be_read_out(values: dict[str, Any], 
 
 @pytest.mark.parametrize("point", POINTS)
 def test_each_point_kind_side_and_throttle_has_words(point: Any) -> None:
-    for kind in KINDS:
-        for side in (*SIDES, None):
+    for kind in REFERENCE_KINDS:
+        for side in (*REFERENCE_SIDES, None):
             assert told(point, kind, side=side).count("  ") == 0
     for throttle in THROTTLES:
         assert throttle in told(point, car="C", throttle=throttle)
@@ -95,7 +96,7 @@ def test_what_is_to_be_seen_to(check: Check, words: str) -> None:
 
 def test_each_kind_of_check_has_words() -> None:
     values = {"two-gears": ("2", "3"), "limits-old": ("A", "B"), "weak-braking": ("wears",)}
-    assert all(check_words(Check(kind, "T1", "T2", ("a",), values.get(kind, ()))).endswith(".") for kind in CHECKS)
+    assert all(check_words(Check(kind, "T1", "T2", ("a",), values.get(kind, ()))).endswith(".") for kind in BOOK_CHECKS)
 
 
 def line(**values: Any) -> CardLine:

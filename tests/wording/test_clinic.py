@@ -13,7 +13,8 @@ from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.slips import Found, Slip
 from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.corners.when import RunRate, Share, Trend, When
-from fleet_rival.core.laps.lap import MISTAKES
+from fleet_rival.core.units import DEFAULTS, in_units
+from fleet_rival.core.words import MISTAKES
 from fleet_rival.wording.clinic import (
     audit_words,
     card_text,
@@ -111,7 +112,7 @@ class TestEvidence:
         ids=lambda value: "-".join(value) if isinstance(value, dict) else "",
     )
     def test_each_fact_has_words(self, facts: dict[str, float], words: str) -> None:
-        assert evidence(Cause("other", 0.0, facts), "telemetry") == words
+        assert in_units(evidence(Cause("other", 0.0, facts), "telemetry"), DEFAULTS) == words
 
     @pytest.mark.parametrize("source", ["file", "person", "times", "telemetry"])
     def test_without_a_cause_it_says_what_it_is_known_by(self, source: str) -> None:

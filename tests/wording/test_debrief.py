@@ -4,6 +4,7 @@ import pytest
 
 from fleet_rival.core.corners.season import over_season
 from fleet_rival.core.race.afterwards import FIGURES, Calibration, Compared, CornerPressure, Expected, Repeated
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.wording import debrief as words
 
 
@@ -25,7 +26,7 @@ def item(figure: str, value: float, half: float, happened: float) -> Compared:
     ],
 )
 def test_a_figure_before_and_after(compared: Compared, told: str) -> None:
-    assert words.compared_words(compared) == told
+    assert in_units(words.compared_words(compared), DEFAULTS) == told
 
 
 def test_every_figure_has_a_name() -> None:

@@ -6,9 +6,9 @@ from hypothesis import given, settings
 
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.marks import MARKS
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import MARKS
 from fleet_rival.wording.ladder import Rung, ladder
 from fleet_rival.wording.marks import MARK_WORDS, SURE_WORDS
 from tests.core.test_ideals import driven

@@ -7,9 +7,10 @@ from dataclasses import replace
 import pytest
 
 from fleet_rival.core.planning import checker
-from fleet_rival.core.planning.blocks import BLOCK_KINDS, BLOCKS
+from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.needs import needed_blocks
 from fleet_rival.core.planning.readiness import Check, Evidence, OpenMistake, OpenOption, readiness
+from fleet_rival.core.words import BLOCK_KINDS
 from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, block_words, check_words, gain_words
 
 EVERYTHING_OPEN = Evidence(

@@ -8,6 +8,7 @@ import pytest
 
 from fleet_rival.core.book.corner import Lane, Limit, Passing
 from fleet_rival.core.season.weeks import SeriesWeek
+from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.wording.race import PARTS, Line, opening_words, plan_words, sheet_lines
 
 WEEK = SeriesWeek("Harbour Spark Cup", 3, "UTC", date(2031, 4, 7), date(2031, 4, 14), start="standing", grid=24)
@@ -48,7 +49,7 @@ def lines(
 
 
 def words(told: list[Line], part: str) -> list[str]:
-    return [line.words for line in told if line.part == part]
+    return [in_units(line.words, DEFAULTS) for line in told if line.part == part]
 
 
 def test_nothing_known_says_what_the_week_says_and_no_more() -> None:
@@ -80,7 +81,7 @@ def test_everything_stands_in_the_order_of_the_day() -> None:
     ]
     assert words(told, "distance") == [
         "23 laps; one more or less is close.",
-        "Start with 41.3 l: 1.80 a lap, 1.4 of it so that it runs out in 5 of 100 races.",
+        "Start with 41.3 l: 1.80 l a lap, 1.4 l of it so that it runs out in 5 of 100 races.",
         "Your race takes about 25:23.494, with 5.2 slips; one less is worth 0.28 s.",
     ]
     assert words(told, "tyres") == [
@@ -119,7 +120,7 @@ def test_what_somebody_wants_remembered_stands_before_what_was_found() -> None:
 @pytest.mark.parametrize(
     ("consumption", "wanted"),
     [
-        ({**FUEL, "margin": 0.0}, ["Start with 41.3 l: 1.80 a lap, laps hardly differ in it."]),
+        ({**FUEL, "margin": 0.0}, ["Start with 41.3 l: 1.80 l a lap, laps hardly differ in it."]),
         ({**FUEL, "saving_needed": 0.27}, ["The tank holds 40 l: save 27 % a lap, or stop."]),
         ({**FUEL, "unit": "kWh", "saving_needed": 0.27}, ["The battery holds 40 kWh: save 27 % a lap."]),
     ],
@@ -175,7 +176,7 @@ def test_who_stops_fills_the_tank_and_saves_nothing() -> None:
     filled = {**short, "filled_at_stops": 1}
     assert "save 27 % a lap, or stop" in " ".join(words(lines(consumption=short), "distance"))
     told = words(lines(consumption=filled, stops=PLANS), "distance")
-    assert told == ["Start with a full tank, 30 l, filled at the stop: 41.3 l in all, 1.80 a lap."]
+    assert told == ["Start with a full tank, 30 l, filled at the stop: 41.3 l in all, 1.80 l a lap."]
     assert any("save 27 %" in line for line in words(lines(consumption={**short, "unit": "kWh"}, stops=PLANS), "distance")), "a battery isn't filled"
 
 

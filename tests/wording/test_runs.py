@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fleet_rival.core.laps.lap import MISTAKES
-from fleet_rival.core.laps.questions import QUESTIONS, Question
+from fleet_rival.core.laps.questions import Question
 from fleet_rival.core.runs.context import Change, RunContext, changes_since, deliberate
 from fleet_rival.core.runs.precheck import Check, pre_drive_check
 from fleet_rival.core.runs.typed import LETTERS
+from fleet_rival.core.units import DEFAULTS, in_units
+from fleet_rival.core.words import LAP_QUESTIONS, MISTAKES
 from fleet_rival.services.drive.runs.asked import ANSWERS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, answer_words, change_words, check_words, letters, question_words, together_words
@@ -29,7 +30,7 @@ from fleet_rival.wording.runs import BECAUSE_WORDS, answer_words, change_words, 
     ],
 )
 def test_a_line_of_the_check_says_what_to_look_at(check: Check, words: str) -> None:
-    assert check_words(check) == words
+    assert in_units(check_words(check), DEFAULTS) == words
 
 
 @pytest.mark.parametrize(
@@ -50,7 +51,7 @@ def test_a_change_is_told_with_what_was(change: Change, words: str) -> None:
 def test_every_word_that_can_be_chosen_has_words() -> None:
     assert MISTAKE_WORDS.keys() == set(MISTAKES)
     assert {item["letter"] for item in letters()} == LETTERS.keys()
-    assert ANSWERS.keys() == set(QUESTIONS)
+    assert ANSWERS.keys() == set(LAP_QUESTIONS)
     for kind, answers in ANSWERS.items():
         assert all(answer_words(kind, answer) for answer in answers)
         assert question_words(Question(kind, 0, "T5", 400_000)).endswith("?")
