@@ -1,9 +1,10 @@
 """What the tests stand on: a real MariaDB of their own, emptied between tests, and examples."""
 
 import os
+import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
 from sqlalchemy import Engine
@@ -63,9 +64,17 @@ def telemetry(tmp_path_factory: pytest.TempPathFactory) -> str:
 def engine(database_url: str) -> Iterator[Engine]:
     from fleet_rival.db.session import make_engine
 
-    made = make_engine(database_url)
+    made = make_engine(database_url, asked_by_a_test)
     yield made
     made.dispose()
+
+
+def asked_by_a_test() -> bool:
+    """Tests themselves look at whatever they like; what the product asks has to say of which team."""
+    frame: Any = sys._getframe(1)
+    while frame is not None and not frame.f_code.co_filename.startswith((str(HOME / "tests"), str(HOME / "fleet_rival" / "services"))):
+        frame = frame.f_back
+    return frame is not None and frame.f_code.co_filename.startswith(str(HOME / "tests"))
 
 
 @pytest.fixture(scope="session")

@@ -35,7 +35,7 @@ def vocabularies() -> str:
 
     lines = ["// Written by ./fleet schema from fleet_rival/core/words.py."]
     for name, value in vars(words).items():
-        if name in words.__all__ and not name.isupper() and get_args(value):
+        if name[0].isupper() and not name.isupper() and get_args(value):
             lines.append(f"export type {name} = {' | '.join(repr(word) for word in get_args(value))}")
     return "\n".join(lines) + "\n"
 

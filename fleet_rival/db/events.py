@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Event
+from fleet_rival.db.tenancy import for_all_teams
 
 __all__ = ["KEPT_FOR", "Happened", "announce", "events_after", "is_gone", "last_event", "on_commit", "sweep", "watch"]
 
@@ -50,24 +51,26 @@ def on_commit(tell: Callable[[], None]) -> None:
 def events_after(session: Session, after: int, limit: int = 500) -> Sequence[Happened]:
     """Events of all teams with a higher id, oldest first."""
     rows = session.execute(
-        select(Event.id, Event.team_id, Event.person_id, Event.topic, Event.about).where(Event.id > after).order_by(Event.id).limit(limit)
+        for_all_teams(
+            select(Event.id, Event.team_id, Event.person_id, Event.topic, Event.about).where(Event.id > after).order_by(Event.id).limit(limit)
+        )
     )
     return [Happened(*row) for row in rows]
 
 
 def last_event(session: Session) -> int:
-    return session.scalar(select(func.max(Event.id))) or 0
+    return session.scalar(for_all_teams(select(func.max(Event.id)))) or 0
 
 
 def is_gone(session: Session, after: int) -> bool:
     """Whether events after this one were thrown away already."""
-    first = session.scalar(select(func.min(Event.id)))
+    first = session.scalar(for_all_teams(select(func.min(Event.id))))
     return after > 0 if first is None else after < first - 1
 
 
 def sweep(session: Session) -> None:
     """Throw away what nobody will resume from any more."""
-    session.execute(delete(Event).where(Event.made_at < now() - KEPT_FOR))
+    session.execute(for_all_teams(delete(Event).where(Event.made_at < now() - KEPT_FOR)))
 
 
 def watch(session_class: type[Session]) -> None:

@@ -1,6 +1,7 @@
 """Where engines and sessions are made."""
 
 import time
+from collections.abc import Callable
 from typing import Any, Final
 
 import mariadb
@@ -10,7 +11,7 @@ from sqlalchemy.exc import DBAPIError, DisconnectionError, InterfaceError, SQLAl
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db import events, recording
+from fleet_rival.db import events, recording, tenancy
 
 __all__ = ["database_answers", "engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions", "may_be_kept"]
 
@@ -20,11 +21,12 @@ _AWAY: Final = frozenset({1021, 1040, 1053, 1114, 1129, 1158, 1159, 1160, 1161, 
 """MariaDB's numbers for what has nothing to do with what was asked: it is away, ends, has no room or no place for one more."""
 
 
-def make_engine(url: str) -> Engine:
+def make_engine(url: str, exempt: Callable[[], bool] = lambda: False) -> Engine:
     """An engine with READ COMMITTED, a bounded pool, and connections that are checked when they lay idle.
 
     Args:
         url: `mariadb+mariadbconnector://…`; the connector is the one driver that is tested.
+        exempt: as in `tenancy.watch`.
     """
     engine = create_engine(
         url,
@@ -44,6 +46,7 @@ def make_engine(url: str) -> Engine:
     )
     event.listen(engine, "checkin", _note_use)
     event.listen(engine, "checkout", _check_when_idle)
+    tenancy.watch(engine, exempt)
     return engine
 
 

@@ -221,5 +221,5 @@ def test_parts_of_an_ideal_add_up_to_it() -> None:
 def test_odd_company_in_a_group_is_warned_of() -> None:
     laps = [whole_lap(number, 60, setup="AB"[number % 2], track_temp_c=20.0 + number) for number in range(1, 12)]
     reasons = [row["reason"] for row in checked(laps)["warnings"]]
-    assert reasons == ["laps with different setups (A, B) stand in one group", "track temperatures from 21 to 31 °C stand in one group"]
+    assert reasons == ["laps with different setups (A, B) stand in one group", "track temperatures from 21 °C to 31 °C stand in one group"]
     assert not checked(laps[:2], temperature_spread_c=20)["warnings"][1:]

@@ -30,6 +30,7 @@ from fleet_rival.core.telemetry.trace import CHANNELS, Trace
 from fleet_rival.db.events import announce
 from fleet_rival.db.session import is_in_the_way, is_passing
 from fleet_rival.db.tables import FeedEntry, Lap, RigToken, TraceRow
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.drive.live import Delivery, Known, Landing, deliver_within, landing_of
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import NotThere, Refused, ServiceError
@@ -142,12 +143,8 @@ def take(sessions: sessionmaker[Session]) -> int:
     done = 0
     with sessions() as session:
         own = (FeedEntry.state == "waiting", FeedEntry.kind == "lap", FeedEntry.due_at <= now())
-        found = session.execute(
-            select(FeedEntry.id, FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key, FeedEntry.content)
-            .where(*own)
-            .order_by(FeedEntry.id)
-            .limit(_LAPS_AT_ONCE)
-        ).all()
+        waiting = select(FeedEntry.id, FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key, FeedEntry.content).where(*own)
+        found = session.execute(for_all_teams(waiting.order_by(FeedEntry.id).limit(_LAPS_AT_ONCE))).all()
     by_rig: dict[tuple[int, int], dict[tuple[str, ...], list[Entry]]] = defaultdict(lambda: defaultdict(list))
     for row in found:
         try:
@@ -313,7 +310,7 @@ def _whole_sets(sessions: sessionmaker[Session]) -> list[tuple[int, int, str]]:
         .limit(_SETS_AT_ONCE)
     )
     with sessions() as session:
-        return [(team_id, rig_id, lap_key) for team_id, rig_id, lap_key in session.execute(query)]
+        return [(team_id, rig_id, lap_key) for team_id, rig_id, lap_key in session.execute(for_all_teams(query))]
 
 
 def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]], since: datetime) -> bool:

@@ -16,6 +16,7 @@ from sqlalchemy.exc import DataError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import BROUGHT, Base, Membership, Person, Team
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageReader
 from fleet_rival.services.drive.traces.reading import check_traces
@@ -271,7 +272,7 @@ def _read(package: PackageReader, table: PlainTable) -> Iterator[dict[str, Any]]
 
 def _reserved(session: Session, table: str, count: int) -> int:
     """The key behind which so many are free."""
-    return (session.scalar(select(func.max(Base.metadata.tables[table].c.id))) or 0) if count else 0
+    return (session.scalar(for_all_teams(select(func.max(Base.metadata.tables[table].c.id)))) or 0) if count else 0
 
 
 def _insert(

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.words import Role
 from fleet_rival.db.tables import Driver, Invitation, Membership, Person, SignIn, Team
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.people.passwords import check_password_rules, hash_password
 from fleet_rival.services.people.sign_in import Signed, hash_of
@@ -153,7 +154,7 @@ _OPEN = (Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
 
 
 def _open_invitation(session: Session, token: str, *, lock: bool = False) -> Invitation:
-    query = select(Invitation).where(Invitation.token_hash == hash_of(token), *_OPEN, Invitation.expires_at > now())
+    query = for_all_teams(select(Invitation).where(Invitation.token_hash == hash_of(token), *_OPEN, Invitation.expires_at > now()))
     row = session.scalar(query.with_for_update() if lock else query)
     if row is None:
         raise NotThere("This link can't be used: it was used before, withdrawn, or is older than a week. Ask for a new one.")

@@ -184,7 +184,8 @@ def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, nam
 
 def members(sessions: sessionmaker[Session], actor: Actor) -> list[Member]:
     """Everybody in the team, by name."""
-    seen = select(SignIn.person_id, func.max(SignIn.used_at).label("seen_at")).group_by(SignIn.person_id).subquery()
+    own = select(Membership.person_id).where(Membership.team_id == actor.team_id)
+    seen = select(SignIn.person_id, func.max(SignIn.used_at).label("seen_at")).where(SignIn.person_id.in_(own)).group_by(SignIn.person_id).subquery()
     query = (
         select(Membership, Person.name, Person.sign_in_name, Driver.public_id, Driver.name.label("driver"), seen.c.seen_at)
         .join(Person, Person.id == Membership.person_id)

@@ -19,6 +19,7 @@ from fleet_rival.clock import now
 from fleet_rival.core.units import resolved
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import Driver, Membership, Person, RigToken, SignIn, Team
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.people import guessing
 from fleet_rival.services.people.passwords import hash_password, needs_rehash, password_is
 from fleet_rival.services.shared.base import Actor
@@ -134,7 +135,7 @@ def sign_in(
 def start(session: Session, person_id: int, team_id: int, browser: str) -> str:
     """Give a browser a new token; what is out of date goes."""
     token = secrets.token_urlsafe(32)
-    session.execute(delete(SignIn).where(_out_of_date(now())))
+    session.execute(for_all_teams(delete(SignIn).where(_out_of_date(now()))))
     session.add(SignIn(token_hash=hash_of(token), person_id=person_id, team_id=team_id, browser=browser[:120]))
     return token
 
@@ -156,11 +157,12 @@ def signed_in(sessions: sessionmaker[Session], token: str) -> Signed | None:
 def rig(sessions: sessionmaker[Session], token: str) -> Actor | None:
     """In whose name a rig delivers; None where the token isn't known or was revoked, or its maker left the team."""
     with sessions.begin() as session:
-        row = session.execute(
+        known = (
             select(RigToken.id, RigToken.team_id, RigToken.person_id, RigToken.used_at)
             .join(Membership, and_(Membership.team_id == RigToken.team_id, Membership.person_id == RigToken.person_id))
             .where(RigToken.token_hash == hash_of(token), RigToken.revoked_at.is_(None))
-        ).first()
+        )
+        row = session.execute(for_all_teams(known)).first()
         if row is None:
             return None
         if row.used_at is None or row.used_at < now() - _NOTED_EVERY:
@@ -170,7 +172,7 @@ def rig(sessions: sessionmaker[Session], token: str) -> Actor | None:
 
 def sign_out(sessions: sessionmaker[Session], token: str) -> None:
     with sessions.begin() as session:
-        session.execute(delete(SignIn).where(SignIn.token_hash == hash_of(token)))
+        session.execute(for_all_teams(delete(SignIn).where(SignIn.token_hash == hash_of(token))))
 
 
 def open_team(sessions: sessionmaker[Session], signed: Signed, team_id: UUID) -> None:
@@ -215,7 +217,7 @@ def password_fits(session: Session, person_id: int, password: str) -> bool:
     return password_is(session.get_one(Person, person_id).password_hash, password)
 
 
-_SIGNED = (
+_SIGNED = for_all_teams(
     select(
         SignIn.id,
         SignIn.person_id,

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Invitation, Membership, Person, Team
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.people.invitations import INVITATION_LIFE
 from fleet_rival.services.people.passwords import hash_password
 from fleet_rival.services.people.sign_in import hash_of, sign_in_name
@@ -42,7 +43,8 @@ def give_password(sessions: sessionmaker[Session], person_id: int, name: str, pa
 def person_called(sessions: sessionmaker[Session], name: str) -> Actor | None:
     """The first member with this name, in the oldest team."""
     with sessions() as session:
-        row = session.scalar(select(Membership).join(Person, Person.id == Membership.person_id).where(Person.name == name).order_by(Membership.id))
+        called = select(Membership).join(Person, Person.id == Membership.person_id).where(Person.name == name).order_by(Membership.id)
+        row = session.scalar(for_all_teams(called))
         return Actor(row.team_id, row.person_id, row.role, row.driver_id) if row else None
 
 

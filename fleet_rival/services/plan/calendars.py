@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import CalendarAddress, Driver, Entry, Membership, Series, SeriesWeekRow, Team
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.formats.calendars import CalendarEvent, write_calendar
 from fleet_rival.services.people.sign_in import hash_of
 from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
@@ -79,7 +80,7 @@ def address_of(sessions: sessionmaker[Session], token: str) -> Actor | None:
         .where(CalendarAddress.token_hash == hash_of(token), CalendarAddress.revoked_at.is_(None))
     )
     with sessions.begin() as session:
-        found = session.execute(query).first()
+        found = session.execute(for_all_teams(query)).first()
         if found is None:
             return None
         key, member = found

@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.db.events import announce
 from fleet_rival.db.tables import Job, Membership, Person
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.shared.base import Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, ServiceError
 from fleet_rival.services.shared.space import is_full
@@ -140,13 +141,13 @@ def due(sessions: sessionmaker[Session]) -> list[int]:
         moment = now()
         unheard = and_(Job.state == "waiting", Job.created_at < moment - _WOKEN_WITHIN)
         orphaned = and_(Job.state == "running", Job.lease_until < moment)
-        return list(session.scalars(select(Job.id).where(or_(unheard, orphaned)).order_by(Job.id)))
+        return list(session.scalars(for_all_teams(select(Job.id).where(or_(unheard, orphaned)).order_by(Job.id))))
 
 
-def key_of(sessions: sessionmaker[Session], job_id: UUID) -> int:
+def key_of(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> int:
     """The inner key of a job, for the message that wakes a worker."""
     with sessions() as session:
-        return session.scalars(select(Job.id).where(Job.public_id == job_id)).one()
+        return session.scalars(select(Job.id).where(Job.team_id == actor.team_id, Job.public_id == job_id)).one()
 
 
 def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:

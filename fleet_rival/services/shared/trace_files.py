@@ -16,6 +16,7 @@ from fleet_rival.core.telemetry.cutting import CutLap
 from fleet_rival.core.telemetry.pulls import plain_pulls
 from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.db.tables import ChangeSet, FeedEntry, Lap, LapCurve, TraceFile, TraceRow, Upload
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.services.shared.base import note_changes
@@ -227,16 +228,16 @@ def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     digests, coming = set(place.traces()), set(place.uploads())
     with sessions.begin() as session:
         held = select(TraceRow.id).where(TraceRow.team_id == TraceFile.team_id, TraceRow.file_id == TraceFile.id)
-        session.execute(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists()))
+        session.execute(for_all_teams(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists())))
         traced = select(TraceRow.id).where(TraceRow.team_id == LapCurve.team_id, TraceRow.lap_id == LapCurve.lap_id)
-        session.execute(delete(LapCurve).where(~traced.exists()))
-        session.execute(delete(Upload).where(Upload.created_at < moment - _PIECES_AFTER))
+        session.execute(for_all_teams(delete(LapCurve).where(~traced.exists())))
+        session.execute(for_all_teams(delete(Upload).where(Upload.created_at < moment - _PIECES_AFTER)))
         # A lap that waits is never thrown away; samples whose lap never came are.
         old = (FeedEntry.came_at < moment - _KEYS_AFTER, (FeedEntry.state != "waiting") | (FeedEntry.kind == "samples"))
-        gone = session.scalars(select(FeedEntry.id).where(*old).limit(_KEYS_AT_ONCE)).all()
+        gone = session.scalars(for_all_teams(select(FeedEntry.id).where(*old).limit(_KEYS_AT_ONCE))).all()
         session.execute(delete(FeedEntry).where(FeedEntry.id.in_(gone)))
-        named = set(session.scalars(select(TraceFile.sha256)))
-        known = {str(item) for item in session.scalars(select(Upload.public_id))}
+        named = set(session.scalars(for_all_teams(select(TraceFile.sha256))))
+        known = {str(item) for item in session.scalars(for_all_teams(select(Upload.public_id)))}
     for digest in digests - named:
         # One that was just written has no row yet.
         if place.age_s(digest, written_by) > _PIECES_AFTER.total_seconds():

@@ -259,7 +259,9 @@ def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[Combi
     )
     if public_id is not None:
         heads = heads.where(Combination.public_id == public_id)
-        counts = counts.where(Lap.combination_id == select(Combination.id).where(Combination.public_id == public_id).scalar_subquery())
+        counts = counts.where(
+            Lap.combination_id == select(Combination.id).where(Combination.team_id == team, Combination.public_id == public_id).scalar_subquery()
+        )
     if not actor.sees_all:
         counts = counts.where(Driver.id == actor.driver_id)
     drivers: dict[int, list[DriverView]] = {}
