@@ -35,7 +35,7 @@ def sessions() -> sessionmaker[Session]:
 def background(kind: str, name: str, arguments: dict[str, Any]) -> Any:
     """Note a job, wake a worker, and answer with the job."""
     view = jobs.start(sessions(), actor(), kind, name, arguments)
-    wake(jobs.key_of(sessions(), actor(), view.id))
+    wake(jobs.key_of(sessions(), view.id))
     return s.validate(s.JobOut, view)
 
 

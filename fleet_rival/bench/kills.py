@@ -67,7 +67,7 @@ def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float,
     file_id = files.upload(whole.sessions, actor, combination.id, f"{name}.laps.csv", write_laps(made_laps(layout, 12, laps // 12, 5), layout))
     arguments = {"file_id": str(file_id), "combination_id": str(combination.id), "revision": combination.revision}
     job = jobs.start(whole.sessions, actor, "laps.import", f"Import of {name}", {**arguments, "leave_out": [], "differences": "keep", "apart": []})
-    wake(jobs.key_of(whole.sessions, actor, job.id))
+    wake(jobs.key_of(whole.sessions, job.id))
     _wait(whole, job.id, lambda row: row.state == "running" and row.progress >= share)
     _kill(whole, victim)
     row = _wait(whole, job.id, lambda row: row.state not in ("waiting", "running"))

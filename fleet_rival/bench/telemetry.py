@@ -162,7 +162,7 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     path.unlink()
     imports.say_who(whole.sessions, actor, coming.id, {})
     job = jobs.start(whole.sessions, actor, "telemetry.import", "Large", {"upload_id": str(coming.id), "combination_id": str(combination)})
-    wake(jobs.key_of(whole.sessions, actor, job.id))
+    wake(jobs.key_of(whole.sessions, job.id))
     begin = time.perf_counter()
     _wait(whole, actor, job.id)
     read = time.perf_counter() - begin

@@ -2,14 +2,20 @@
 
 from fleet_rival.api.schemas.base import *  # noqa: F403
 from fleet_rival.api.schemas.drive.files import *  # noqa: F403
-from fleet_rival.api.schemas.drive.runs import *  # noqa: F403
+from fleet_rival.api.schemas.drive.runs.declared import *  # noqa: F403
+from fleet_rival.api.schemas.drive.runs.sheet import *  # noqa: F403
+from fleet_rival.api.schemas.drive.runs.typed import *  # noqa: F403
 from fleet_rival.api.schemas.drive.telemetry import *  # noqa: F403
 from fleet_rival.api.schemas.find.figures import *  # noqa: F403
 from fleet_rival.api.schemas.find.pace import *  # noqa: F403
-from fleet_rival.api.schemas.fix import *  # noqa: F403
+from fleet_rival.api.schemas.fix.clinic import *  # noqa: F403
+from fleet_rival.api.schemas.fix.setups import *  # noqa: F403
+from fleet_rival.api.schemas.fix.work import *  # noqa: F403
 from fleet_rival.api.schemas.log import *  # noqa: F403
 from fleet_rival.api.schemas.people import *  # noqa: F403
-from fleet_rival.api.schemas.plan import *  # noqa: F403
+from fleet_rival.api.schemas.plan.lineup import *  # noqa: F403
+from fleet_rival.api.schemas.plan.plan import *  # noqa: F403
+from fleet_rival.api.schemas.plan.readiness import *  # noqa: F403
 from fleet_rival.api.schemas.race import *  # noqa: F403
 from fleet_rival.api.schemas.shared.exchange import *  # noqa: F403
 from fleet_rival.api.schemas.shared.history import *  # noqa: F403

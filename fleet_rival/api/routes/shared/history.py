@@ -101,5 +101,5 @@ def cancel_job(path: s.JobPath) -> Any:
 def retry_job(path: s.JobPath) -> Any:
     """Try a job again that failed or was cancelled."""
     view = jobs.retry(sessions(), actor(), path.job_id)
-    wake(jobs.key_of(sessions(), actor(), view.id))
+    wake(jobs.key_of(sessions(), view.id))
     return s.validate(s.JobOut, view)

@@ -1,244 +1,39 @@
-"""Runs: declared, typed, timed by hand, looked through; sessions put right; questions that laps raise."""
+"""A run's sheet and what people say of its laps, over the wire."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from fleet_rival.api.schemas.base import Moment, Schema
-from fleet_rival.api.schemas.week.combinations import CombinationPath
-from fleet_rival.api.schemas.week.season import PracticeOut, PracticePath
+from fleet_rival.api.schemas.base import Schema
+from fleet_rival.api.schemas.drive.runs.declared import RunKeyOut, RunOut
+from fleet_rival.api.schemas.week.season import PracticeOut
 from fleet_rival.core.words import (
     ApexFeel,
-    CheckReason,
-    Company,
     LapKind,
     LapQuestion,
     Mark,
     MarkedBy,
-    Purpose,
     RemarkCause,
-    SessionKind,
     Wetness,
     Wheel,
 )
 
 _Text = Annotated[str, Field(max_length=120)]
 _Quantity = Annotated[float, Field(ge=0, le=100_000)]
-_Mark = Mark
-_Purpose = Purpose
 _Number = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
-class RunContextForm(Schema):
-    session_kind: SessionKind = "practice"
-    purpose: _Purpose | None = None
-    tyre_set: _Text | None = None
-    compound: _Text | None = None
-    tyre_age: _Quantity | None = Field(default=None, description="Laps that the set had done when the run started")
-    fuel_l: _Quantity | None = None
-    energy_kwh: _Quantity | None = None
-    setup: _Text | None = None
-    settings: dict[_Text, Annotated[str, Field(max_length=60)]] = Field(default_factory=dict, max_length=60, description="In the car, by name")
-    assists: _Text | None = None
-    company: Company | None = None
-    official: bool | None = Field(default=None, description="Driven in the conditions of the race")
-    options: Annotated[str, Field(max_length=400)] = Field(default="", description="What is tried: `T4 = third gear, lap = save`")
-    watch: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=20)
-
-
-class RunOut(Schema):
-    id: UUID | None
-    version: int
-    combination_id: UUID
-    driver_id: UUID
-    driver: str
-    guest: bool
-    session_id: UUID | None
-    session: str | None
-    number: int | None
-    declared_at: datetime | None
-    context: RunContextForm
-    checks: list[dict[str, Any]]
-    handling: dict[str, Any]
-    readings: list[dict[str, Any]]
-    note: str | None
-
-
-class TemplateOut(Schema):
-    context: RunContextForm
-    from_run: str | None
-    in_car: list[dict[str, Any]]
-    assists: list[str]
-    known: dict[str, list[str]]
-    tank_l: float | None
-    battery_kwh: float | None
-
-
-class CheckWish(Schema):
-    driver_id: UUID
-    context: RunContextForm
-
-
-class RunCheckOut(Schema):
-    key: str
-    why: CheckReason
-    words: str
-
-
-class Checks(Schema):
-    items: list[RunCheckOut]
-
-
-class Declaration(CheckWish):
-    done: list[_Text] = Field(default_factory=list, max_length=100, description="Checks that were ticked off")
-
-
-class RunPath(BaseModel):
-    run_id: UUID
-
-
-class TemplatePath(CombinationPath):
-    driver_id: UUID
-
-
-class RunLineOut(Schema):
-    driver_id: UUID
-    driver: str
-    guest: bool
-    number: int
-    laps: int
-    first_at: datetime | None
-    best_us: int | None
-    purpose: str | None
-    compound: str | None
-    setup: str | None
-    declared: bool
-    by_hand: bool
-
-
-class SessionLineOut(Schema):
-    practice: PracticeOut
-    runs: list[RunLineOut]
-
-
-class DrivenOut(Schema):
-    sessions: list[SessionLineOut]
-    waiting: list[RunOut]
-
-
-class RunKeyOut(Schema):
-    session_id: UUID
-    driver_id: UUID
-    number: int
-
-
-class RunKeyPath(PracticePath):
-    driver_id: UUID
-    number: int = Field(ge=0, le=1_000_000_000)
-
-
-class LapOfRunPath(RunKeyPath):
-    lap: int = Field(ge=0, le=1_000_000_000)
-
-
-class LaneWish(Schema):
-    driver_id: UUID | None = None
-    guest: _Text | None = Field(default=None, description="Name of somebody outside the team")
-    new_run: bool = False
-
-
-class KeptLapOut(Schema):
-    number: int
-    version: int
-    time_us: int
-    kind: str
-    valid: bool
-    sectors: dict[str, int]
-    plus_minus_us: int | None
-    words: str
-
-
-class LetterOut(Schema):
-    letter: str
-    words: str
-
-
-class LaneOut(Schema):
-    session_id: UUID
-    session: str
-    driver_id: UUID
-    driver: str
-    guest: bool
-    run: int
-    run_id: UUID | None
-    purpose: str | None
-    watch: list[str]
-    next_number: int
-    laps: list[KeptLapOut]
-    expected_us: int | None
-    sectors: list[str]
-
-
-class Letters(Schema):
-    items: list[LetterOut]
-
-
-class TypedLine(Schema):
-    number: int = Field(ge=0, le=1_000_000, description="Of the lap within its run")
-    line: str = Field(max_length=2500, description="`92114`, `1:32.114 t`, `30114 40200 21800 s5`")
-
-
-class TypedMend(Schema):
-    line: str = Field(max_length=2500)
-
-
-class TimedLap(Schema):
-    number: int = Field(ge=0, le=1_000_000)
-    presses_us: list[Annotated[int, Field(ge=0, le=10**15)] | None] = Field(
-        min_length=2, max_length=200, description="At the line, at each sector line (null where missed), and at the line again"
-    )
-    ended_at: Moment
-
-
-class ReactionOut(Schema):
-    offset_us: int
-    spread_us: int
-    presses: int
-    plus_minus_us: int
-    measured_at: datetime | None
-
-
-class ReactionWish(Schema):
-    truths_us: list[Annotated[int, Field(ge=0, le=10**15)]] = Field(min_length=1, max_length=500)
-    presses_us: list[Annotated[int, Field(ge=0, le=10**15)]] = Field(max_length=2000)
-
-
-class CrossingOut(Schema):
-    line: int
-    at_us: int
-
-
-class ClipOut(Schema):
-    lines_m: list[float]
-    length_m: float
-    crossings: list[CrossingOut]
-
-
-class ClipQuery(BaseModel):
-    seed: int = Field(default=1, ge=0, le=1_000_000)
-
-
 class MarkOut(Schema):
-    mark: _Mark
+    mark: Mark
     name: str
     meaning: str
     by: MarkedBy
 
 
 class OverruledOut(Schema):
-    mark: _Mark
+    mark: Mark
     name: str
 
 
@@ -319,7 +114,7 @@ class Versions(Schema):
 
 
 class MarksChange(Versions):
-    marks: dict[_Mark, bool | None] | None = Field(
+    marks: dict[Mark, bool | None] | None = Field(
         description="Mark to whether it stands; null leaves it to facts and rules. Without any, whether the laps count is turned round"
     )
 

@@ -1,0 +1,1 @@
+"""What goes over the wire of mistakes, work on them, and setups."""

@@ -1,0 +1,123 @@
+"""Setups over the wire."""
+
+from datetime import datetime
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.words import (
+    FiguresForm,
+    SetupPurpose,
+)
+
+
+class SetupValueForm(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    value: str = Field(min_length=1, max_length=120)
+    unit: str | None = Field(default=None, max_length=40)
+    corner: str | None = Field(default=None, max_length=40, description="Where it is set in the car; None: for the whole lap")
+
+
+class SetupSheetForm(BaseModel):
+    purpose: SetupPurpose = "any"
+    assists: str | None = Field(default=None, max_length=120)
+    reason: str | None = Field(default=None, max_length=2000)
+    note: str | None = Field(default=None, max_length=2000)
+    values: list[SetupValueForm] = Field(default_factory=list, max_length=1000)
+    file: str | None = Field(default=None, max_length=1_000_000, description="Instead of values: what a CSV or JSON file holds")
+
+
+class NewSetup(SetupSheetForm):
+    car_id: UUID
+    name: str = Field(max_length=200)
+
+
+class NewSetupVersion(SetupSheetForm):
+    latest: int = Field(ge=1, description="The version that was looked at")
+
+
+class SetupValueOut(Schema):
+    name: str
+    value: str
+    unit: str | None
+    corner: str | None
+
+
+class SetupDifference(Schema):
+    name: str
+    corner: str | None
+    unit: str | None
+    before: str | None
+    after: str | None
+    by: float | None
+
+
+class SetupVersionOut(Schema):
+    number: int
+    label: str
+    purpose: SetupPurpose
+    assists: str | None
+    reason: str | None
+    person: str
+    created_at: datetime
+    values: list[SetupValueOut]
+    changed: list[SetupDifference]
+    laps: int
+
+
+class SetupOut(Schema):
+    id: UUID
+    version: int
+    name: str
+    car_id: UUID
+    car: str
+    note: str | None
+    versions: list[SetupVersionOut]
+
+
+class SetupsOut(Schema):
+    items: list[SetupOut]
+
+
+class SetupMade(Schema):
+    id: UUID
+
+
+class SetupPath(BaseModel):
+    setup_id: UUID
+
+
+class SetupQuery(BaseModel):
+    car: UUID | None = None
+
+
+class SetupDifferenceQuery(BaseModel):
+    first: int = Field(ge=1)
+    second: int = Field(ge=1)
+    other: UUID | None = None
+
+
+class SetupDifferences(Schema):
+    items: list[SetupDifference]
+
+
+class SetupFileQuery(BaseModel):
+    number: int = Field(ge=1)
+    form: FiguresForm = "csv"
+
+
+class BroughtItem(Schema):
+    combination_id: UUID
+    place: str
+    driver_id: UUID
+    driver: str
+    before: str
+    after: str
+    words: str
+    one_change: bool
+    felt: list[str]
+
+
+class BroughtOut(Schema):
+    items: list[BroughtItem]
