@@ -24,6 +24,7 @@ CHECKS: dict[str, list[str]] = {
     "import rules": [f"{_PYTHON}/lint-imports"],
     "interface lint": ["npm", "--prefix", "frontend", "run", "--silent", "lint"],
     "interface types": ["npm", "--prefix", "frontend", "run", "--silent", "types"],
+    "interface units": ["npm", "--prefix", "frontend", "run", "--silent", "test"],
 }
 _WHOLE = [f"tests/browser/test_{name}.py" for name in ("journeys", "people", "shell")]
 TESTS: dict[str, list[str]] = {

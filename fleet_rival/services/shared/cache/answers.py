@@ -20,6 +20,7 @@ import fleet_rival
 from fleet_rival.clock import now
 from fleet_rival.db.session import engine_of, is_in_the_way
 from fleet_rival.db.tables import Combination, StoredAnalysis
+from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.cache.single_flight import Turns
 from fleet_rival.services.shared.errors import NotThere
@@ -125,7 +126,7 @@ def sweep(session: Session, moment: datetime) -> None:
         .join(Combination, (Combination.team_id == StoredAnalysis.team_id) & (Combination.id == StoredAnalysis.combination_id))
         .where(StoredAnalysis.made_at < moment - _FORGOTTEN_AFTER)
     )
-    gone = [key for key, stamp, revision, settings in session.execute(old) if stamp != stamp_of(revision, settings)]
+    gone = [key for key, stamp, revision, settings in session.execute(for_all_teams(old)) if stamp != stamp_of(revision, settings)]
     for start in range(0, len(gone), _SWEPT_AT_ONCE):
         session.execute(delete(StoredAnalysis).where(StoredAnalysis.id.in_(gone[start : start + _SWEPT_AT_ONCE])))
 
