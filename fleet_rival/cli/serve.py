@@ -166,7 +166,8 @@ def _prepare_data(url: str, var: Path, *, demo: bool) -> Callable[[str], list[st
     logging.getLogger("alembic").setLevel(logging.WARNING)
     with step("Tables"):
         upgrade(url)
-    engine = make_engine(url)
+    # Before anybody is let in: the demo's loader looks at what it made by name.
+    engine = make_engine(url, exempt=lambda: True)
     sessions = make_sessions(engine)
     try:
         if take_out_half(sessions, var / "demo"):

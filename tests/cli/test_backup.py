@@ -28,7 +28,7 @@ from fleet_rival.services.shared.last_backup import last_ended, note_ended
 from fleet_rival.services.track import tracks
 from fleet_rival.services.week import combinations
 from fleet_rival.telemetry.store import store as traces_store
-from tests.conftest import DATA, manager_of
+from tests.conftest import DATA, asked_by_a_test, manager_of
 
 Sessions = sessionmaker[Session]
 
@@ -38,7 +38,7 @@ class Store:
         self.database = MariaDB(folder / "var" / "mariadb", free_port())
         self.database.start()
         upgrade(self.database.url)
-        self.engine = make_engine(self.database.url)
+        self.engine = make_engine(self.database.url, asked_by_a_test)
         self.sessions = make_sessions(self.engine)
 
     def rows(self) -> dict[str, int]:
