@@ -31,7 +31,8 @@ DEFAULTS: Final[Mapping[str, str]] = {quantity: next(iter(units)) for quantity, 
 _ALSO: Final = {"volume": "fuel"}
 """Under which name a driver's profile keeps a quantity."""
 _BEGINS, _ENDS = "\ue000", "\ue001"
-_MARKED: Final = re.compile(f"{_BEGINS}(\\w+)(?::(-?[0-9.]+):(\\d):([ad]))?{_ENDS}")
+_MARKED: Final = re.compile(f"{_BEGINS}({'|'.join(UNITS)})(?::(-?[0-9]{{1,15}}\\.[0-9]{{6}}):([0-9]):([ad]))?{_ENDS}")
+"""Nothing but what `measure` writes: what people type is read by nobody as a quantity that there isn't."""
 
 
 def resolved(*wishes: Mapping[str, str | None] | None) -> dict[str, str]:

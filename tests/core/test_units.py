@@ -60,3 +60,11 @@ def test_who_chose_nothing_has_the_drivers_then_the_teams_then_what_is_kept() ->
     }
     assert resolved(None, {"fuel": "gal"})["volume"] == "gal"
     assert in_units(f"so many {unit_name('speed')}", resolved({"speed": "mph"})) == "so many mph"
+
+
+@pytest.mark.parametrize(
+    "inside", ["speed:1.2.3:0:a", "altitude:1.000000:0:a", "speed:nan:0:a", "speed:1e9:0:a", "speed:1.000000:x:a", "altitude", "", "speed:"]
+)
+def test_what_somebody_typed_with_our_marks_stays_as_it_is(inside: str) -> None:
+    text = f"a \ue000{inside}\ue001 b"
+    assert in_units(text, DEFAULTS) == text
