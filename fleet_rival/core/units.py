@@ -35,7 +35,7 @@ _MARKED: Final = re.compile(f"{_BEGINS}({'|'.join(UNITS)})(?::(-?[0-9]{{1,15}}\\
 """Nothing but what `measure` writes: what people type is read by nobody as a quantity that there isn't."""
 
 
-def resolved(*wishes: Mapping[str, str | None] | None) -> dict[str, str]:
+def resolved(*wishes: Mapping[str, object] | None) -> dict[str, str]:
     """The unit of each quantity: the first wish that names one of ours, else the kept one.
 
     Example:
@@ -43,12 +43,14 @@ def resolved(*wishes: Mapping[str, str | None] | None) -> dict[str, str]:
         {'speed': 'mph', 'temperature': '°C', 'pressure': 'kPa', 'volume': 'l'}
     """
     return {
-        quantity: next(
-            (unit for wish in wishes if wish and (unit := wish.get(quantity) or wish.get(_ALSO.get(quantity, ""))) and unit in units),
-            DEFAULTS[quantity],
-        )
+        quantity: next((unit for wish in wishes if isinstance(unit := _wished(wish, quantity), str) and unit in units), DEFAULTS[quantity])
         for quantity, units in UNITS.items()
     }
+
+
+def _wished(wish: Mapping[str, object] | None, quantity: str) -> object:
+    """What stands there, whatever it is: profiles and teams come in packages too."""
+    return (wish.get(quantity) or wish.get(_ALSO.get(quantity, ""))) if wish else None
 
 
 def measure(quantity: str, value: float, decimals: int = 0, *, apart: bool = False) -> str:

@@ -59,6 +59,7 @@ def test_who_chose_nothing_has_the_drivers_then_the_teams_then_what_is_kept() ->
         "volume": "l",
     }
     assert resolved(None, {"fuel": "gal"})["volume"] == "gal"
+    assert resolved({"speed": ["mph"], "volume": {}, "pressure": 7, "temperature": True}, {"speed": "mph"}) == {**DEFAULTS, "speed": "mph"}
     assert in_units(f"so many {unit_name('speed')}", resolved({"speed": "mph"})) == "so many mph"
 
 
