@@ -30,14 +30,21 @@ def description() -> str:
 
 
 def vocabularies() -> str:
-    """The job's vocabularies as TypeScript."""
+    """The job's vocabularies and the units that people choose, as TypeScript."""
     from fleet_rival.core import words
+    from fleet_rival.core.units import UNITS
 
-    lines = ["// Written by ./fleet schema from fleet_rival/core/words.py."]
+    lines = ["// Written by ./fleet schema from fleet_rival/core/words.py and units.py."]
     for name, value in vars(words).items():
         if name[0].isupper() and not name.isupper() and get_args(value):
             lines.append(f"export type {name} = {' | '.join(repr(word) for word in get_args(value))}")
-    return "\n".join(lines) + "\n"
+    lines += ["/** By quantity, the unit that is kept first: a value is the kept one times `factor`, and `offset` more. */", "export const UNITS = {"]
+    for quantity, units in UNITS.items():
+        told = ", ".join(
+            f"'{name}': {{ factor: {unit.factor!r}, offset: {unit.offset!r}, more: {unit.more_decimals} }}" for name, unit in units.items()
+        )
+        lines.append(f"  {quantity}: {{ {told} }},")
+    return "\n".join([*lines, "} as const"]) + "\n"
 
 
 def with_permissions(text: str) -> str:

@@ -125,7 +125,6 @@ Variant = Literal["usual", "cold", "wet", "traffic", "cautious", "pushed"]
 """When a reference holds."""
 VARIANTS: Final[tuple[Variant, ...]] = get_args(Variant)
 ReferenceState = Literal["proposed", "confirmed", "replaced", "declined"]
-REFERENCE_STATES: Final[tuple[ReferenceState, ...]] = get_args(ReferenceState)
 Throttle = Literal["at once", "squeezed", "in two steps", "half, then full", "held", "not lifted"]
 THROTTLES: Final[tuple[Throttle, ...]] = get_args(Throttle)
 ReferenceShown = Literal["standing", "carried", "earlier"]
@@ -190,9 +189,7 @@ BLOCK_STATES: Final[tuple[BlockState, ...]] = get_args(BlockState)
 BlockSaid = Literal["done", "missed"]
 """What somebody says became of a block."""
 CheckState = Literal["met", "close", "open"]
-CHECK_STATES: Final[tuple[CheckState, ...]] = get_args(CheckState)
 WhatIfKind = Literal["more_time", "less_time", "entry"]
-WHAT_IF_CHANGES: Final[tuple[WhatIfKind, ...]] = get_args(WhatIfKind)
 WhyNot = Literal["time", "car", "full", "others"]
 """Why somebody isn't proposed for a race."""
 # Races and what was learned
@@ -228,7 +225,6 @@ WrittenKind = Literal[
 WRITTEN_KINDS: Final[tuple[WrittenKind, ...]] = get_args(WrittenKind)
 # People and their work
 Role = Literal["manager", "coach", "driver"]
-ROLE_NAMES: Final[tuple[Role, ...]] = get_args(Role)
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 Turn = Literal["act", "undo", "redo"]
 HistoryThing = Literal["combination", "layout", "layout_corner", "reference_point", "driver", "membership"]
@@ -263,6 +259,5 @@ PlacedBy = Literal["places", "yaw_rate"]
 """What a layout was found from."""
 AlignedBy = Literal["distance", "place"]
 FiguresOf = Literal["drivers", "laps", "pace", "beside"]
-FIGURES_OF: Final[tuple[FiguresOf, ...]] = get_args(FiguresOf)
 TableForm = Literal["csv", "xlsx"]
 FiguresForm = Literal["csv", "json"]

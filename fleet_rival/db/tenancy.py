@@ -11,6 +11,7 @@ from typing import Any, Final, TypeVar
 
 from sqlalchemy import Alias, Delete, Engine, Executable, Insert, Table, Update, event
 from sqlalchemy.sql import operators, visitors
+from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.elements import BinaryExpression, ColumnClause
 
 __all__ = ["ForgottenTeam", "for_all_teams", "loose_tables", "watch"]
@@ -32,29 +33,29 @@ def watch(engine: Engine, exempt: Callable[[], bool] = lambda: False) -> None:
     """Refuse statements that forget the team.
 
     Args:
-        engine: whose statements are looked at, each once: what it says again is known by its text.
+        engine: whose statements are looked at, each once, however many values it looks for; SQL that is written as text isn't seen.
         exempt: whether who asks now may look at whatever they like; tests may.
     """
     known: set[str] = set()
 
     @event.listens_for(engine, "before_cursor_execute")
-    def look(_connection: Any, _cursor: Any, statement: str, _parameters: Any, context: Any, _many: bool) -> None:
-        if statement in known:
-            return
+    def look(_connection: Any, _cursor: Any, _text: str, _parameters: Any, context: Any, _many: bool) -> None:
         compiled = getattr(context, "compiled", None)
-        if compiled is None or context.execution_options.get("for_all_teams"):
+        # As it is before a place is made for each value: there are as many of these as the code has, and no more.
+        if not isinstance(compiled, SQLCompiler) or (text := compiled.string) in known:
             return
-        if exempt():
+        if context.execution_options.get("for_all_teams") or exempt():
             return
         if loose := loose_tables(compiled.statement):
             raise ForgottenTeam(f"Nothing says of which team: {', '.join(sorted(loose))}.")
-        known.add(statement)
+        known.add(text)
 
 
 def loose_tables(statement: Any) -> set[str]:
     """Tables of teams in a statement whose rows might be anybody's."""
     if isinstance(statement, Insert):
-        return set()
+        # What is written names its team, or the database refuses it; what is read for it may be anybody's.
+        return loose_tables(statement.select) if statement.select is not None else set()
     elements = list(visitors.iterate(statement))
     if isinstance(statement, Update | Delete):
         elements.append(statement.table)

@@ -47,8 +47,12 @@ def test_a_draft_outlives_reload_back_and_link_until_it_is_thrown_away_or_saved(
     expect(field).to_have_value("")
     field.fill(TEXT)
     somewhere(page)
-    page.get_by_role("button", name="Write it down").click()
-    expect(page.get_by_role("listitem").filter(has_text=TEXT)).to_be_visible()
+    # What is read again after it may take its time: what is saved is saved.
+    page.route("**/api/lessons*", lambda route: route.continue_() if route.request.method == "POST" else None)
+    with page.expect_response(lambda answer: answer.request.method == "POST" and answer.ok):
+        page.get_by_role("button", name="Write it down").click()
+    page.wait_for_function("!Object.keys(localStorage).some(key => key.endsWith(' lesson'))")
+    page.unroute("**/api/lessons*")
     page.reload()
     expect(page.get_by_role("listitem").filter(has_text=TEXT)).to_be_visible()
     expect(field).to_have_value("")

@@ -1,12 +1,14 @@
 """Quantities are told in each person's units, and what isn't a quantity of ours is left alone."""
 
 import re
+from typing import get_args
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from fleet_rival.core.units import DEFAULTS, UNITS, in_units, measure, resolved, unit_name
+from fleet_rival.core.words import PressureUnit, SpeedUnit, TemperatureUnit, VolumeUnit
 
 CHOICES = st.fixed_dictionaries({quantity: st.sampled_from(sorted(units)) for quantity, units in UNITS.items()})
 
@@ -24,6 +26,11 @@ CHOICES = st.fixed_dictionaries({quantity: st.sampled_from(sorted(units)) for qu
 )
 def test_what_everybody_knows(quantity: str, value: float, unit: str, told: str) -> None:
     assert in_units(measure(quantity, value), resolved({quantity: unit})) == told
+
+
+def test_the_units_that_are_chosen_from_are_those_that_there_are() -> None:
+    types = {"speed": SpeedUnit, "temperature": TemperatureUnit, "pressure": PressureUnit, "volume": VolumeUnit}
+    assert {quantity: get_args(kind) for quantity, kind in types.items()} == {quantity: tuple(units) for quantity, units in UNITS.items()}
 
 
 def test_how_far_two_are_apart_has_no_offset() -> None:

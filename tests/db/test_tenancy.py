@@ -34,6 +34,7 @@ WHOSE = Combination.public_id == uuid4()
         (select(Membership).join(Team, Team.id == Membership.team_id).where(Team.id == 1), set()),
         (select(Person).where(Person.name == "x"), set()),
         (insert(Layout).values(team_id=1), set()),
+        (insert(Layout).from_select(["name"], select(Driver.name)), {"driver"}),
     ],
 )
 def test_what_names_no_team_is_seen(statement: Any, loose: set[str]) -> None:
@@ -53,3 +54,15 @@ def test_it_is_refused_unless_it_is_meant_for_all(engine: Engine, database_url: 
                 session.scalars(select(Combination).where(WHOSE)).all()
     finally:
         own.dispose()
+
+
+def test_a_statement_is_looked_at_once_however_many_values_it_looks_for(database_url: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    own, looked = make_engine(database_url), []
+    monkeypatch.setattr("fleet_rival.db.tenancy.loose_tables", lambda statement: looked.append(statement) or set())
+    try:
+        with make_sessions(own)() as session:
+            for count in range(1, 6):
+                session.scalars(select(Lap.id).where(Lap.team_id == 1, Lap.combination_id.in_(range(count)))).all()
+    finally:
+        own.dispose()
+    assert len(looked) == 1

@@ -1,4 +1,4 @@
-import type { QueryClient } from '@tanstack/vue-query'
+import type { Mutation, QueryClient } from '@tanstack/vue-query'
 import type { Directive } from 'vue'
 import { clock } from '@/shared/format'
 
@@ -241,17 +241,19 @@ export function watchDrafts(queries: QueryClient) {
     },
     true,
   )
-  const saves = new Map<number, { form: HTMLElement; key: string }>()
   queries.getMutationCache().subscribe((event) => {
     if (event.type === 'added' && sending) {
       saves.set(event.mutation.mutationId, sending)
       sending = undefined
     }
-    if (event.type !== 'updated') return
-    const saved = saves.get(event.mutation.mutationId)
-    if (!saved || (event.action.type !== 'success' && event.action.type !== 'error')) return
-    saves.delete(event.mutation.mutationId)
-    // A check before it is no save yet.
-    if (event.action.type === 'success' && !event.mutation.meta?.check) forget(saved.form, saved.key)
+    if (event.type === 'updated' && event.action.type === 'error') saves.delete(event.mutation.mutationId)
   })
+}
+const saves = new Map<number, { form: HTMLElement; key: string }>()
+/** Called as soon as a change is acknowledged, before what it changes is read anew: a reload in between brings back nothing that is saved. */
+export function wasSaved(mutation: Mutation<unknown, unknown, unknown>) {
+  const saved = saves.get(mutation.mutationId)
+  saves.delete(mutation.mutationId)
+  // A check before it is no save yet.
+  if (saved && !mutation.meta?.check) forget(saved.form, saved.key)
 }

@@ -1,28 +1,22 @@
 import { reactive } from 'vue'
+import { UNITS } from '@/shared/api/words'
 
 /** Units that people choose. What the server keeps and sends are km/h, °C, kPa and litres; what is shown and typed is each person's. */
-export type Quantity = 'speed' | 'temperature' | 'pressure' | 'volume'
+export type Quantity = keyof typeof UNITS
 interface Unit {
-  /** A value in it is the kept value times this, and */
   factor: number
-  /** this more. */
   offset: number
   /** Decimals that it needs beside those of the kept unit to say as much. */
   more: number
 }
-const unit = (factor: number, offset = 0, more = 0): Unit => ({ factor, offset, more })
-const UNITS: Record<Quantity, Record<string, Unit>> = {
-  speed: { 'km/h': unit(1), mph: unit(1 / 1.609344) },
-  temperature: { '°C': unit(1), '°F': unit(1.8, 32) },
-  pressure: { kPa: unit(1), bar: unit(0.01, 0, 2), psi: unit(1 / 6.894757293168361, 0, 1) },
-  volume: { l: unit(1), gal: unit(1 / 3.785411784, 0, 1) },
-}
+export const QUANTITIES: Record<Quantity, string> = { speed: 'Speed', volume: 'Fuel', temperature: 'Temperature', pressure: 'Pressure' }
+export const unitsOf = (quantity: Quantity): string[] => Object.keys(UNITS[quantity])
 /** Which unit each quantity has for who is signed in: their own choice, else the team's. */
 export const units = reactive<Record<Quantity, string>>({ speed: 'km/h', temperature: '°C', pressure: 'kPa', volume: 'l' })
 export function takeUnits(given: Record<Quantity, string>) {
   Object.assign(units, given)
 }
-const inUse = (quantity: Quantity): Unit => UNITS[quantity][units[quantity]] ?? unit(1)
+const inUse = (quantity: Quantity): Unit => (UNITS[quantity] as Record<string, Unit>)[units[quantity]] ?? { factor: 1, offset: 0, more: 0 }
 
 /** A kept value in the unit in use; of two that are apart, how far. */
 export const inUnit = (quantity: Quantity, value: number, apart = false): number => value * inUse(quantity).factor + (apart ? 0 : inUse(quantity).offset)

@@ -1,4 +1,4 @@
-// Written by ./fleet schema from fleet_rival/core/words.py.
+// Written by ./fleet schema from fleet_rival/core/words.py and units.py.
 export type LapKind = 'flying' | 'out' | 'in' | 'outin'
 export type SessionKind = 'practice' | 'qualifying' | 'race'
 export type Purpose = 'learn' | 'build' | 'corner' | 'trial' | 'long' | 'qualifying' | 'rehearsal' | 'experiment' | 'commentary'
@@ -96,3 +96,10 @@ export type AlignedBy = 'distance' | 'place'
 export type FiguresOf = 'drivers' | 'laps' | 'pace' | 'beside'
 export type TableForm = 'csv' | 'xlsx'
 export type FiguresForm = 'csv' | 'json'
+/** By quantity, the unit that is kept first: a value is the kept one times `factor`, and `offset` more. */
+export const UNITS = {
+  speed: { 'km/h': { factor: 1.0, offset: 0.0, more: 0 }, 'mph': { factor: 0.621371192237334, offset: 0.0, more: 0 } },
+  temperature: { '°C': { factor: 1.0, offset: 0.0, more: 0 }, '°F': { factor: 1.8, offset: 32.0, more: 0 } },
+  pressure: { 'kPa': { factor: 1.0, offset: 0.0, more: 0 }, 'bar': { factor: 0.01, offset: 0.0, more: 2 }, 'psi': { factor: 0.14503773773020923, offset: 0.0, more: 1 } },
+  volume: { 'l': { factor: 1.0, offset: 0.0, more: 0 }, 'gal': { factor: 0.26417205235814845, offset: 0.0, more: 1 } },
+} as const

@@ -19,8 +19,19 @@ function put() {
 </script>
 
 <template>
-  <v-alert v-if="told" type="warning" class="my-3" role="status">
+  <v-alert v-if="told" type="warning" class="my-3 guess" role="status">
     {{ count(told.count, 'wrong password') }} {{ told.count === 1 ? 'was' : 'were' }} tried for your name in the last two weeks, the last on {{ moment(told.last_at) }}. If that wasn’t you, nobody came in; a long password of your own keeps it so.
     <template #append><v-btn size="small" variant="outlined" to="/account">Your account</v-btn> <v-btn size="small" color="primary" @click="put">Seen</v-btn></template>
   </v-alert>
 </template>
+
+<style scoped>
+@media (max-width: 600px) {
+  .guess {
+    grid-template: 'prepend content' 'append append' / auto 1fr;
+  }
+  .guess :deep(.v-alert__append) {
+    margin: 8px 0 0;
+  }
+}
+</style>

@@ -5,6 +5,7 @@ import { answer, api, theirsOf, version, type Schemas } from '@/shared/api/clien
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { ME, useMe } from '@/shared/session'
+import { QUANTITIES, unitsOf, type Quantity } from '@/shared/units'
 
 type Units = Schemas['Units']
 const queries = useQueryClient()
@@ -13,13 +14,8 @@ const name = ref('')
 const open = ref(false)
 const seen = ref(0)
 const units = reactive<Units>({ speed: 'km/h', temperature: '°C', pressure: 'kPa', volume: 'l' })
-const CHOICES: [keyof Units, string, string[]][] = [
-  ['speed', 'Speed', ['km/h', 'mph']],
-  ['temperature', 'Temperature', ['°C', '°F']],
-  ['pressure', 'Pressure', ['kPa', 'bar', 'psi']],
-  ['volume', 'Fuel', ['l', 'gal']],
-]
-const same = computed(() => name.value === me.data.value?.team && open.value === me.data.value.open_ranking && CHOICES.every(([key]) => units[key] === me.data.value?.team_units[key]))
+const keys = Object.keys(QUANTITIES) as Quantity[]
+const same = computed(() => name.value === me.data.value?.team && open.value === me.data.value.open_ranking && keys.every((key) => units[key] === me.data.value?.team_units[key]))
 function show() {
   name.value = me.data.value?.team ?? ''
   open.value = me.data.value?.open_ranking ?? false
@@ -54,12 +50,12 @@ const save = useMutation({
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
       <fieldset class="units">
         <legend>Units of who chose none of their own</legend>
-        <label v-for="[key, title, items] in CHOICES" :key="key">{{ title }} <select v-model="units[key]" :name="`team-${key}`"><option v-for="item in items" :key="item">{{ item }}</option></select></label>
+        <label v-for="key in keys" :key="key">{{ QUANTITIES[key] }} <select v-model="units[key]" :name="`team-${key}`"><option v-for="item in unitsOf(key)" :key="item">{{ item }}</option></select></label>
       </fieldset>
       <WorkButton type="submit" color="primary" :disabled="!name.trim() || same" :loading="save.isPending.value">Keep</WorkButton>
     </form>
     <v-alert v-if="theirsOf(save.error.value)" type="warning" role="alert" class="my-2">
-      Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures. Nothing of yours is written yet.
+      Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures; units are {{ Object.values(me.data.value?.team_units ?? {}).join(', ') }}. Nothing of yours is written yet.
       <template #append>
         <v-btn size="small" color="primary" @click="((seen = me.data.value?.team_version ?? 0), save.mutate())">Write mine over it</v-btn>
         <v-btn size="small" variant="outlined" @click="(show(), save.reset())">Keep theirs</v-btn>

@@ -2,13 +2,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, showToken, type Preferences, type Schemas } from '@/shared/api/client'
+import { answer, api, showToken, type Preferences } from '@/shared/api/client'
 import { count, moment } from '@/shared/format'
 import CalendarPart from '@/features/people/parts/CalendarPart.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { preferences, takePreferences } from '@/shared/preferences'
 import { startAnew, useMe } from '@/shared/session'
+import { QUANTITIES, unitsOf, type Quantity } from '@/shared/units'
 
 const queries = useQueryClient()
 const router = useRouter()
@@ -27,14 +28,11 @@ const choices: { key: 'theme' | 'density'; title: string; first: string; items: 
   { key: 'theme', title: 'Light', first: 'system', items: [['system', 'As the device'], ['paper', 'Daylight'], ['lamplight', 'Lamplight']] },
   { key: 'density', title: 'Rows', first: 'dense', items: [['dense', 'Close together'], ['roomy', 'With room']] },
 ]
-const measures: { key: keyof Schemas['Units']; title: string; items: [string, string][] }[] = [
-  { key: 'speed', title: 'Speed and length', items: [['km/h', 'km/h and km'], ['mph', 'mph and miles']] },
-  { key: 'volume', title: 'Fuel', items: [['l', 'litres'], ['gal', 'gallons']] },
-  { key: 'temperature', title: 'Temperature', items: [['°C', '°C'], ['°F', '°F']] },
-  { key: 'pressure', title: 'Pressure', items: [['kPa', 'kPa'], ['bar', 'bar'], ['psi', 'psi']] },
-]
+/** Units that are written out where they are chosen. */
+const SPELLED: Record<string, string> = { 'km/h': 'km/h and km', mph: 'mph and miles', l: 'litres', gal: 'gallons' }
+const measures = Object.keys(QUANTITIES) as Quantity[]
 /** What is shown and every sentence of the server says quantities in the unit that was chosen. */
-async function measure(key: keyof Schemas['Units'], value: string | null) {
+async function measure(key: Quantity, value: string | null) {
   await prefer.mutateAsync({ [key]: value } as Preferences)
   await queries.invalidateQueries()
 }
@@ -78,13 +76,13 @@ const endAll = useMutation({
           <input type="radio" :name="choice.key" :value="value" :checked="(preferences[choice.key] ?? choice.first) === value" @change="prefer.mutate({ [choice.key]: value })" /> {{ title }}
         </label>
       </fieldset>
-      <fieldset v-for="choice in measures" :key="choice.key">
-        <legend>{{ choice.title }}</legend>
+      <fieldset v-for="key in measures" :key="key">
+        <legend>{{ key === 'speed' ? 'Speed and length' : QUANTITIES[key] }}</legend>
         <label>
-          <input type="radio" :name="choice.key" :value="null" :checked="!preferences[choice.key]" @change="measure(choice.key, null)" /> The team’s<span v-if="me.data.value" class="quiet"> ({{ me.data.value.team_units[choice.key] }})</span>
+          <input type="radio" :name="key" :value="null" :checked="!preferences[key]" @change="measure(key, null)" /> The team’s<span v-if="me.data.value" class="quiet"> ({{ me.data.value.team_units[key] }})</span>
         </label>
-        <label v-for="[value, title] in choice.items" :key="value">
-          <input type="radio" :name="choice.key" :value="value" :checked="preferences[choice.key] === value" @change="measure(choice.key, value)" /> {{ title }}
+        <label v-for="item in unitsOf(key)" :key="item">
+          <input type="radio" :name="key" :value="item" :checked="preferences[key] === item" @change="measure(key, item)" /> {{ SPELLED[item] ?? item }}
         </label>
       </fieldset>
       <v-autocomplete
