@@ -1,6 +1,7 @@
 """The one clock: what time it is, for everything that asks.
 
-`FLEET_CLOCK_AHEAD_S` of the environment sets it ahead of the machine's, so that the whole application can be tried on another day.
+`FLEET_CLOCK_AHEAD_S` of the environment sets it ahead of the machine's, so that the whole application can be tried on
+another day.
 """
 
 import os

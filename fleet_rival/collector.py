@@ -1,4 +1,6 @@
-"""The garbage collector, set for a server that makes thousands of objects at once, which stay for as long as an answer is made."""
+"""The garbage collector, set for a server that makes thousands of objects at once, which stay for as long as an
+answer is made.
+"""
 
 import gc
 from typing import Final
@@ -10,7 +12,9 @@ _THRESHOLDS: Final = (20_000, 25, 50)
 
 
 def settle() -> None:
-    """What is loaded by now stays: the collector needn't look through it again, which held all threads up for a third of a second."""
+    """What is loaded by now stays: the collector needn't look through it again, which held all threads up for a
+    third of a second.
+    """
     gc.collect()
     gc.freeze()
     gc.set_threshold(*_THRESHOLDS)

@@ -1,6 +1,8 @@
-"""Work on what strangers send, in a process of its own: with so much memory and time and no more, so that its end is an answer and not a crash.
+"""Work on what strangers send, in a process of its own: with so much memory and time and no more, so that its end is
+an answer and not a crash.
 
-The processes are forked from one that has loaded what readers need and runs no threads; a call costs some ten milliseconds.
+The processes are forked from one that has loaded what readers need and runs no threads; a call costs some ten
+milliseconds.
 """
 
 import contextlib
@@ -52,7 +54,9 @@ class TooMuch(Exception):
     """It took more memory or time than it may; nothing is known of what it would have found."""
 
 
-def call(function: Callable[..., Result], *arguments: Any, limits: Limits = Limits(), watch: Watch | None = None) -> Result:
+def call(
+    function: Callable[..., Result], *arguments: Any, limits: Limits = Limits(), watch: Watch | None = None
+) -> Result:
     """What a function of a module returns, computed in a process of its own.
 
     Args:
@@ -68,7 +72,9 @@ def call(function: Callable[..., Result], *arguments: Any, limits: Limits = Limi
     raise TooMuch
 
 
-def each(function: Callable[..., Iterator[Result]], *arguments: Any, limits: Limits = Limits(), watch: Watch | None = None) -> Iterator[Result]:
+def each(
+    function: Callable[..., Iterator[Result]], *arguments: Any, limits: Limits = Limits(), watch: Watch | None = None
+) -> Iterator[Result]:
     """What an iterator of a module yields, one by one; as `call`."""
     context = _context()
     ours, theirs = context.Pipe(duplex=False)
@@ -124,7 +130,9 @@ def _context() -> ForkServerContext:
     return context
 
 
-def _confined(there: Connection, parent: int, limits: Limits, function: Callable[..., Iterator[Any]], arguments: tuple[Any, ...]) -> None:
+def _confined(
+    there: Connection, parent: int, limits: Limits, function: Callable[..., Iterator[Any]], arguments: tuple[Any, ...]
+) -> None:
     """In the process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)

@@ -72,7 +72,9 @@ def engine(database_url: str) -> Iterator[Engine]:
 def asked_by_a_test() -> bool:
     """Tests themselves look at whatever they like; what the product asks has to say of which team."""
     frame: Any = sys._getframe(1)
-    while frame is not None and not frame.f_code.co_filename.startswith((str(HOME / "tests"), str(HOME / "fleet_rival" / "services"))):
+    while frame is not None and not frame.f_code.co_filename.startswith(
+        (str(HOME / "tests"), str(HOME / "fleet_rival" / "services"))
+    ):
         frame = frame.f_back
     return frame is not None and frame.f_code.co_filename.startswith(str(HOME / "tests"))
 

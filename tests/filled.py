@@ -1,4 +1,6 @@
-"""A filled database, filled once: whoever needs it again gets the same rows and files back, in a fraction of the time."""
+"""A filled database, filled once: whoever needs it again gets the same rows and files back, in a fraction of the
+time.
+"""
 
 import os
 from collections.abc import Callable
@@ -73,7 +75,9 @@ class Filled:
         with self._engine.connect() as connection:
             for table in Base.metadata.sorted_tables:
                 columns = [f"`{column.name}`" for column in table.columns if column.computed is None]
-                rows = [tuple(row) for row in connection.exec_driver_sql(f"SELECT {', '.join(columns)} FROM `{table.name}`")]
+                rows = [
+                    tuple(row) for row in connection.exec_driver_sql(f"SELECT {', '.join(columns)} FROM `{table.name}`")
+                ]
                 if rows:
                     found[table.name] = (columns, rows)
         return found

@@ -18,7 +18,10 @@ def track(corners: int = 4, linked: tuple[int, ...] = (), sectors: int = 3, firs
         kind="street",
         length_m=1000.0,
         sectors=tuple(Sector(f"S{index + 1}", bounds[index]) for index in range(sectors)),
-        corners=tuple(Corner(f"T{index + 1}", start, start + 5, start + 9, linked_to_next=index in linked) for index, start in enumerate(starts)),
+        corners=tuple(
+            Corner(f"T{index + 1}", start, start + 5, start + 9, linked_to_next=index in linked)
+            for index, start in enumerate(starts)
+        ),
     )
 
 
@@ -27,21 +30,34 @@ def lap(number: int, *segments: float, run: int = 1, layout: Track | None = None
     layout = layout or track(corners=len(segments) - 1)
     times = {part.code: round(time * SECOND) for part, time in zip(layout.segment_parts, segments, strict=True)}
     sectors = {
-        sector.code: sum(times[segment.code] for segment in layout.overlapping(sector, layout.segment_parts)) for sector in layout.sector_parts
+        sector.code: sum(times[segment.code] for segment in layout.overlapping(sector, layout.segment_parts))
+        for sector in layout.sector_parts
     }
-    values: dict[str, object] = {"driver": "Ysolde Farrand", "number": number, "run": run, "time_us": sum(times.values())}
+    values: dict[str, object] = {
+        "driver": "Ysolde Farrand",
+        "number": number,
+        "run": run,
+        "time_us": sum(times.values()),
+    }
     return Lap(**{**values, "sectors": sectors, "segments": times, **facts})  # type: ignore[arg-type]
 
 
 def whole_lap(number: int, seconds: float, run: int | None = 1, **facts: object) -> Lap:
     """A lap of which the time alone is known."""
-    values: dict[str, object] = {"driver": "Ysolde Farrand", "number": number, "run": run, "time_us": round(seconds * SECOND)}
+    values: dict[str, object] = {
+        "driver": "Ysolde Farrand",
+        "number": number,
+        "run": run,
+        "time_us": round(seconds * SECOND),
+    }
     return Lap(**{**values, **facts})  # type: ignore[arg-type]
 
 
 def counts(layout: Track, item: JudgedLap, part: Part) -> bool:
     """The definition, word by word: the lap's parts count, and no segment that overlaps this one is taken."""
-    return item.parts_count and not any(segment.code in item.taken.segments for segment in layout.overlapping(part, layout.segment_parts))
+    return item.parts_count and not any(
+        segment.code in item.taken.segments for segment in layout.overlapping(part, layout.segment_parts)
+    )
 
 
 def is_pass(item: JudgedLap, segment: str) -> bool:

@@ -5,7 +5,10 @@ from typing import Any
 
 __all__ = ["KINDS", "NAMES", "lap_file"]
 
-COLUMNS = "driver,session,run,lap,kind,time,started_at,purpose,compound,tyre_set,tyre_age,fuel_l,setup,options,strikes,incidents,flags,plus_minus_ms"
+COLUMNS = (
+    "driver,session,run,lap,kind,time,started_at,purpose,compound,tyre_set,tyre_age,fuel_l,setup,options,"
+    "strikes,incidents,flags,plus_minus_ms"
+)
 NAMES = ("Ysolde Farrand", "Corin Ashgrove", "Keziah Umberlin")
 
 
@@ -18,7 +21,10 @@ KINDS: dict[str, tuple[int, Callable[[int, int], dict[str, Any]]]] = {
     "twenty equal laps": (20, equal),
     "a lap": (1, equal),
     "two laps": (2, equal),
-    "evenly slower": (16, lambda lap, driver: {"time": round(20.7 + 0.01 * lap, 3), "tyre_age": lap, "fuel_l": 40 - lap}),
+    "evenly slower": (
+        16,
+        lambda lap, driver: {"time": round(20.7 + 0.01 * lap, 3), "tyre_age": lap, "fuel_l": 40 - lap},
+    ),
     "evenly faster": (16, lambda lap, driver: {"time": round(20.7 - 0.01 * lap, 3), "tyre_age": lap}),
     "equal, all struck": (12, lambda lap, driver: {"strikes": "T1"}),
     "equal, all with an incident": (12, lambda lap, driver: {"incidents": "spin:T1"}),
@@ -28,7 +34,10 @@ KINDS: dict[str, tuple[int, Callable[[int, int], dict[str, Any]]]] = {
     "equal, by hand": (12, lambda lap, driver: {"plus_minus_ms": 40}),
     "equal, all in traffic": (12, lambda lap, driver: {"flags": "traffic"}),
     "equal, for learning": (12, lambda lap, driver: {"purpose": "learn"}),
-    "one driver varies, the others don't": (14, lambda lap, driver: {"time": 20.7 + (0.05 * (lap % 3) if driver == 0 else 0)}),
+    "one driver varies, the others don't": (
+        14,
+        lambda lap, driver: {"time": 20.7 + (0.05 * (lap % 3) if driver == 0 else 0)},
+    ),
     "equal, one much slower": (14, lambda lap, driver: {"time": 24.0 if lap == 7 else 20.7}),
 }
 

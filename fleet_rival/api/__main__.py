@@ -1,6 +1,7 @@
 """`python -m fleet_rival.api`: the web server.
 
-A module of this name isn't run again in the processes in which files are read: each of them would import the whole application first.
+A module of this name isn't run again in the processes in which files are read: each of them would import the whole
+application first.
 """
 
 import sys

@@ -44,11 +44,20 @@ CSRF_HEADER = "X-Fleet-Rival-Token"
 ALLOWED: dict[str, str] = {}
 """Endpoint to what who asks must be allowed: a permission by its name, or one of `DOORS`."""
 DOORS = frozenset({"anyone", "person", "rig"})
-"""What is for no role: `person` for anybody who is signed in, `anyone` for those who aren't, `rig` for who shows a rig's token."""
+"""What is for no role: `person` for anybody who is signed in, `anyone` for those who aren't, `rig` for who shows a
+rig's token.
+"""
 _KNOWN_FOR = timedelta(days=400)
 _OWN_HOSTS = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _WITHOUT_ROOM = frozenset(
-    {"api.post_sign_out", "api.post_sign_out_everywhere", "api.end_browser", "api.cancel_job", "api.discard_upload", "api.discard_laps"}
+    {
+        "api.post_sign_out",
+        "api.post_sign_out_everywhere",
+        "api.end_browser",
+        "api.cancel_job",
+        "api.discard_upload",
+        "api.discard_laps",
+    }
 )
 """What ends or frees something is done on a full disk too."""
 _SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -102,7 +111,9 @@ def csrf_token(shown: str) -> str:
 
 
 def set_cookie(response: Response, new: str) -> Response:
-    response.set_cookie(COOKIE, new, max_age=ABSOLUTE_LIFE, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
+    response.set_cookie(
+        COOKIE, new, max_age=ABSOLUTE_LIFE, httponly=True, samesite="Strict", secure=request.is_secure, path="/"
+    )
     return response
 
 
@@ -112,8 +123,12 @@ def known_browser_cookie(name: str) -> str:
 
 
 def keep_browser(response: Response, name: str, value: str) -> Response:
-    """Have the browser keep that its person has signed in in it: it opens nothing, it only spares them waiting for somebody else's guesses."""
-    response.set_cookie(name, value, max_age=_KNOWN_FOR, httponly=True, samesite="Strict", secure=request.is_secure, path="/api/sign-in")
+    """Have the browser keep that its person has signed in in it: it opens nothing, it only spares them waiting for
+    somebody else's guesses.
+    """
+    response.set_cookie(
+        name, value, max_age=_KNOWN_FOR, httponly=True, samesite="Strict", secure=request.is_secure, path="/api/sign-in"
+    )
     return response
 
 
@@ -127,7 +142,12 @@ def browser() -> str:
     agent = request.user_agent.string
     kind = next((name for name in ("Firefox", "Edg", "Chrome", "Safari") if name in agent), "")
     system = next((name for name in ("Android", "iPhone", "iPad", "Windows", "Mac OS", "Linux") if name in agent), "")
-    names = {"Edg": "Chromium-based browser", "Chrome": "Chromium-based browser", "Safari": "WebKit-based browser", "Firefox": "Gecko-based browser"}
+    names = {
+        "Edg": "Chromium-based browser",
+        "Chrome": "Chromium-based browser",
+        "Safari": "WebKit-based browser",
+        "Firefox": "Gecko-based browser",
+    }
     return " on ".join(filter(None, (names.get(kind, "a program"), system)))
 
 
@@ -151,11 +171,18 @@ def register(app: Flask) -> None:
 def _from_here() -> Response | None:
     host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
     if host not in _OWN_HOSTS:
-        return problem(421, "other-host", "Not the right address", "This server answers on this machine alone: open it as http://127.0.0.1.")
+        return problem(
+            421,
+            "other-host",
+            "Not the right address",
+            "This server answers on this machine alone: open it as http://127.0.0.1.",
+        )
     if request.method not in _SAFE_METHODS:
         origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site")
         if (origin is not None and _place_of(origin) != request.host) or site not in (None, "same-origin", "none"):
-            return problem(403, "other-origin", "Not from here", "Changes are taken from this application's own pages only.")
+            return problem(
+                403, "other-origin", "Not from here", "Changes are taken from this application's own pages only."
+            )
     return None
 
 
@@ -170,7 +197,12 @@ def _rig() -> Response | None:
     kind, _, shown = request.headers.get("Authorization", "").partition(" ")
     found = sign_in.rig(current_app.extensions["sessions"], shown) if kind == "Bearer" and shown else None
     if found is None:
-        return problem(401, "no-rig", "Not a rig's token", "This rig isn't let in, or no longer. A manager makes tokens under People.")
+        return problem(
+            401,
+            "no-rig",
+            "Not a rig's token",
+            "This rig isn't let in, or no longer. A manager makes tokens under People.",
+        )
     if request.method not in _SAFE_METHODS and space.is_full():
         return _no_room()
     g.actor = found
@@ -178,7 +210,12 @@ def _rig() -> Response | None:
 
 
 def _no_room() -> Response:
-    response = problem(507, "no-room", "No room left", "The disk of this installation is full: nothing new is taken, and nothing was changed.")
+    response = problem(
+        507,
+        "no-room",
+        "No room left",
+        "The disk of this installation is full: nothing new is taken, and nothing was changed.",
+    )
     response.headers["Retry-After"] = "30"
     return response
 
@@ -190,15 +227,27 @@ def _person(needed: str) -> Response | None:
     if request.method not in _SAFE_METHODS and not hmac.compare_digest(
         request.headers.get(CSRF_HEADER, "").encode(), csrf_token(token() or "").encode()
     ):
-        return problem(403, "no-token", "Not from a page of ours", "This page is out of date. Load it anew, then try again.")
+        return problem(
+            403, "no-token", "Not from a page of ours", "This page is out of date. Load it anew, then try again."
+        )
     if request.method not in _SAFE_METHODS and request.endpoint not in _WITHOUT_ROOM and space.is_full():
         return _no_room()
     if found.actor is None:
         if needed == "person":
             return None
-        return problem(403, "no-team", "Not in this team", "You aren't in this team any more. Open another one, or ask for an invitation.")
+        return problem(
+            403,
+            "no-team",
+            "Not in this team",
+            "You aren't in this team any more. Open another one, or ask for an invitation.",
+        )
     if needed != "person" and needed not in permissions_of(found.actor.role):
-        return problem(403, "not-yours", "Not for this role", f"As {found.actor.role} you can't do this. Ask a manager of the team.")
+        return problem(
+            403,
+            "not-yours",
+            "Not for this role",
+            f"As {found.actor.role} you can't do this. Ask a manager of the team.",
+        )
     g.actor = found.actor
     g.units = found.units
     return None

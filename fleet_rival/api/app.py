@@ -94,12 +94,21 @@ def _described(app: OpenAPI) -> dict[str, Any]:
     """What the routes' code says, and who may ask each of them."""
     document: dict[str, Any] = json.loads(json.dumps(app.api_doc))
     for path, methods in document["paths"].items():
-        endpoints = {method: rule.endpoint for rule in app.url_map.iter_rules() if _braced(rule.rule) == path for method in rule.methods or ()}
+        endpoints = {
+            method: rule.endpoint
+            for rule in app.url_map.iter_rules()
+            if _braced(rule.rule) == path
+            for method in rule.methods or ()
+        }
         for method, operation in methods.items():
             needed = ALLOWED.get(endpoints[method.upper()], "")
             operation["x-needs"] = needed
-            operation["x-allowed"] = [needed] if needed in DOORS else sorted(role for role in ROLES if needed in permissions_of(role))
-            operation["security"] = [] if needed == "anyone" else [{"rig": []}] if needed == "rig" else [{"browser": []}]
+            operation["x-allowed"] = (
+                [needed] if needed in DOORS else sorted(role for role in ROLES if needed in permissions_of(role))
+            )
+            operation["security"] = (
+                [] if needed == "anyone" else [{"rig": []}] if needed == "rig" else [{"browser": []}]
+            )
     return document
 
 
@@ -127,7 +136,9 @@ def _bare() -> OpenAPI:
     @allowed("anyone", blueprint="")
     def openapi() -> Response:
         # As it was written from the code, when that changed last.
-        return Response((_FRONTEND / "src" / "shared" / "api" / "openapi.json").read_bytes(), mimetype="application/json")
+        return Response(
+            (_FRONTEND / "src" / "shared" / "api" / "openapi.json").read_bytes(), mimetype="application/json"
+        )
 
     return app
 
@@ -139,7 +150,9 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         compressed = safe_join(str(folder / "assets"), f"{name}.br")
         packed = compressed is not None and request.accept_encodings["br"] > 0 and Path(compressed).is_file()
         kind = mimetypes.guess_type(name)[0]
-        response = send_from_directory(folder / "assets", f"{name}.br" if packed else name, mimetype=kind, max_age=31_536_000)
+        response = send_from_directory(
+            folder / "assets", f"{name}.br" if packed else name, mimetype=kind, max_age=31_536_000
+        )
         response.vary.add("Accept-Encoding")
         if packed:
             response.headers["Content-Encoding"] = "br"
@@ -157,10 +170,20 @@ def _serve_interface(app: OpenAPI, folder: Path) -> None:
         try:
             text = (folder / "index.html").read_text(encoding="utf-8")
         except OSError:
-            abort(503, "The pages of this installation aren't built. Whoever runs it starts it anew with ./fleet start, which builds them.")
+            abort(
+                503,
+                (
+                    "The pages of this installation aren't built. Whoever runs it starts it anew with ./fleet start, "
+                    "which builds them."
+                ),
+            )
         nonce: Callable[[], str] = app.jinja_env.globals["csp_nonce"]  # type: ignore[assignment]  # of Talisman
         signed_in = access.signed() is not None
-        text = text.replace(_NONCE, nonce()).replace(_SIGNED_IN, "yes" if signed_in else "no").replace(_EARLY, _ASK_AT_ONCE if signed_in else "")
+        text = (
+            text.replace(_NONCE, nonce())
+            .replace(_SIGNED_IN, "yes" if signed_in else "no")
+            .replace(_EARLY, _ASK_AT_ONCE if signed_in else "")
+        )
         response = Response(text, mimetype="text/html")
         response.cache_control.no_store = True
         return response

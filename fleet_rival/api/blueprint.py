@@ -23,7 +23,9 @@ __all__ = ["api", "background", "download", "kept", "sent_file", "sessions", "te
 _problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 _errors: Any = {str(status): _problem for status in (401, 403, 404, 409, 412, 413, 421, 422, 429, 503, 507)}
 DESCRIBED = "FLEET_DESCRIBE" in os.environ
-"""Whether the routes' description is made: it takes a quarter of the start, and only who writes or tests it needs it."""
+"""Whether the routes' description is made: it takes a quarter of the start, and only who writes or tests it needs
+it.
+"""
 api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_errors, doc_ui=DESCRIBED)
 
 

@@ -1,4 +1,6 @@
-"""Where text comes in from outside: every string of a body or an address is made tidy here once, or refused with its place."""
+"""Where text comes in from outside: every string of a body or an address is made tidy here once, or refused with its
+place.
+"""
 
 import json
 from typing import Any
@@ -48,7 +50,13 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(_Untidy)
     def untidy(error: _Untidy) -> Response:
-        return problem(422, "invalid-input", "This input doesn't fit", f"{error}.", fields=[{"field": error.place, "reason": error.why}])
+        return problem(
+            422,
+            "invalid-input",
+            "This input doesn't fit",
+            f"{error}.",
+            fields=[{"field": error.place, "reason": error.why}],
+        )
 
     @app.before_request
     def address() -> None:

@@ -23,12 +23,22 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     TooMany: (429, "too-many", "Too many attempts"),
 }
 AWAY = "The database can't be reached at the moment. Nothing was changed."
-_MAY_BE_KEPT = "The database was lost while this was being written down, and nobody can say whether it is kept. Look before you send it again."
+_MAY_BE_KEPT = (
+    "The database was lost while this was being written down, and nobody can say whether it is kept. Look before you "
+    "send it again."
+)
 log = logging.getLogger(__name__)
 
 
 def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> Response:
-    body = {"type": f"urn:fleet-rival:{kind}", "title": title, "status": status, "detail": detail, **_request_id(), **more}
+    body = {
+        "type": f"urn:fleet-rival:{kind}",
+        "title": title,
+        "status": status,
+        "detail": detail,
+        **_request_id(),
+        **more,
+    }
     return Response(json.dumps(body), status, mimetype="application/problem+json")
 
 
@@ -39,7 +49,8 @@ def _request_id() -> dict[str, str]:
 def invalid_input(error: ValidationError) -> Response:
     """Input that doesn't fit its schema: which fields, and why."""
     fields = [
-        {"field": ".".join(str(place) for place in row["loc"]), "reason": row["msg"]} for row in error.errors(include_url=False, include_input=False)
+        {"field": ".".join(str(place) for place in row["loc"]), "reason": row["msg"]}
+        for row in error.errors(include_url=False, include_input=False)
     ]
     named = "; ".join(f"{row['field'] or 'body'}: {row['reason']}" for row in fields[:3])
     return problem(422, "invalid-input", "This input doesn't fit", f"{named}.", fields=fields)
@@ -60,13 +71,22 @@ def register(app: Flask) -> None:
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(error: RequestEntityTooLarge) -> Response:
         return problem(
-            413, "too-large", "The file is too large", f"Up to {MAX_BYTES // 1_000_000} MB are taken. Split the file by session and add the parts."
+            413,
+            "too-large",
+            "The file is too large",
+            f"Up to {MAX_BYTES // 1_000_000} MB are taken. Split the file by session and add the parts.",
         )
 
     @app.errorhandler(HTTPException)
     def http_error(error: HTTPException) -> Response:
         response = make_response(error.get_response())
-        body = {"type": "about:blank", "title": error.name, "status": error.code, "detail": error.description or error.name, **_request_id()}
+        body = {
+            "type": "about:blank",
+            "title": error.name,
+            "status": error.code,
+            "detail": error.description or error.name,
+            **_request_id(),
+        }
         response.set_data(json.dumps(body))
         response.mimetype = "application/problem+json"
         return response
@@ -74,7 +94,10 @@ def register(app: Flask) -> None:
     @app.errorhandler(RecursionError)
     def too_deep(error: RecursionError) -> Response:
         return problem(
-            400, "too-deep", "This can't be read", "What was sent holds lists or objects within each other, deeper than anything here needs."
+            400,
+            "too-deep",
+            "This can't be read",
+            "What was sent holds lists or objects within each other, deeper than anything here needs.",
         )
 
     @app.errorhandler(SQLAlchemyError)
@@ -83,7 +106,9 @@ def register(app: Flask) -> None:
             return anything(error)
         log.warning("the database can't be asked now: %s", type(error).__name__)
         unsure = request.method not in ("GET", "HEAD") and may_be_kept(error)
-        response = problem(503, "unsure", "Not known", _MAY_BE_KEPT) if unsure else problem(503, "away", "Not now", AWAY)
+        response = (
+            problem(503, "unsure", "Not known", _MAY_BE_KEPT) if unsure else problem(503, "away", "Not now", AWAY)
+        )
         response.headers["Retry-After"] = "3"
         return response
 

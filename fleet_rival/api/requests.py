@@ -1,4 +1,6 @@
-"""What every answer carries, and one line in the log for each: under the same id, with nothing in it that tells of a person."""
+"""What every answer carries, and one line in the log for each: under the same id, with nothing in it that tells of a
+person.
+"""
 
 import time
 
@@ -21,7 +23,9 @@ def register(app: Flask) -> None:
     @app.after_request
     def end(response: Response) -> Response:
         response.headers["X-Request-Id"] = g.request_id
-        response.headers["Cross-Origin-Opener-Policy"] = response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Opener-Policy"] = response.headers["Cross-Origin-Resource-Policy"] = (
+            "same-origin"
+        )
         # What is one person's stays in no cache, unless a route says otherwise.
         response.headers.setdefault("Cache-Control", "no-store")
         # The rule instead of the address: an address may hold what somebody searched for.

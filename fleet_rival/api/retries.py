@@ -12,7 +12,9 @@ from fleet_rival.db.session import is_in_the_way
 __all__ = ["register"]
 
 _REWOUND = ("application/json", "multipart/form-data", "application/x-www-form-urlencoded")
-"""Bodies that are there to be read again; others were taken from the line as they came, and are sent again by who sent them."""
+"""Bodies that are there to be read again; others were taken from the line as they came, and are sent again by who
+sent them.
+"""
 log = logging.getLogger(__name__)
 
 

@@ -1,4 +1,5 @@
-"""The web server: one process on loopback that takes requests from the line by itself and hands them to threads once they are whole.
+"""The web server: one process on loopback that takes requests from the line by itself and hands them to threads once
+they are whole.
 
 So nobody who sends slowly, or stops in the middle, holds a thread; and nobody is waited for without end.
 """
@@ -103,7 +104,9 @@ class PatientServer:
         for item in channels:
             if item.is_slow(moment):
                 item.will_close = True
-        coming = sorted((item for item in channels if item.coming() and not item.will_close), key=lambda item: item.began or moment)
+        coming = sorted(
+            (item for item in channels if item.coming() and not item.will_close), key=lambda item: item.began or moment
+        )
         held = sum(item.coming() for item in coming)
         for item in coming:
             if held <= _MOST_UNFINISHED:

@@ -1,6 +1,7 @@
 """Live events to browsers: one thread looks for new ones, each open stream waits for its own.
 
-The `event` table is the truth. Redis only says when to look; without it the table is looked at every few seconds. A stream
+The `event` table is the truth. Redis only says when to look; without it the table is looked at every few seconds. A
+stream
 holds a thread and no database connection. There are only so many places; who finds none asks every few seconds instead.
 """
 
@@ -123,7 +124,9 @@ class Streams:
             self._look_now.clear()
             try:
                 with self._sessions() as session:
-                    events = [event for event in events_after(session, self._last - _BACK) if event.id not in self._seen]
+                    events = [
+                        event for event in events_after(session, self._last - _BACK) if event.id not in self._seen
+                    ]
             except DBAPIError:
                 log.warning("events can't be read; looking again in a moment")
                 time.sleep(1.0)

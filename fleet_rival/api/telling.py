@@ -15,7 +15,10 @@ def register(app: Flask) -> None:
 
     @app.after_request
     def tell(response: Response) -> Response:
-        if response.mimetype not in ("application/json", "application/problem+json", "text/plain", "text/csv") or not response.is_sequence:
+        if (
+            response.mimetype not in ("application/json", "application/problem+json", "text/plain", "text/csv")
+            or not response.is_sequence
+        ):
             return response
         body = response.get_data()
         if _AS_BYTES in body or _ESCAPED in body:

@@ -1,4 +1,6 @@
-"""What somebody would try who wishes the installation ill, on this machine's loopback alone and bounded: what was tried, and what fell short."""
+"""What somebody would try who wishes the installation ill, on this machine's loopback alone and bounded: what was
+tried, and what fell short.
+"""
 
 import json
 import os
@@ -46,7 +48,9 @@ class _Stranger:
         """Status and body; 0 where the connection broke."""
         connection = HTTPConnection(self._address, timeout=120)
         try:
-            connection.request(method, path, body, {**self.head, **{name.replace("_", "-"): value for name, value in head.items()}})
+            connection.request(
+                method, path, body, {**self.head, **{name.replace("_", "-"): value for name, value in head.items()}}
+            )
             answer = connection.getresponse()
             return answer.status, answer.read()
         except (OSError, HTTPException):
@@ -59,7 +63,9 @@ class _Stranger:
 
     def send_file(self, path: str, name: str, content: bytes) -> tuple[int, bytes]:
         part = f'--edge\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n\r\n'.encode()
-        return self.send("POST", path, part + content + b"\r\n--edge--\r\n", Content_Type="multipart/form-data; boundary=edge")
+        return self.send(
+            "POST", path, part + content + b"\r\n--edge--\r\n", Content_Type="multipart/form-data; boundary=edge"
+        )
 
 
 @contextmanager
@@ -92,13 +98,24 @@ def bench_attack(whole: Trial, actor: Actor) -> list[Tried]:
     """All of it, one after the other."""
     give_password(whole.sessions, actor.person_id, "attacked", _PASSWORD)
     cookie = cookie_of(whole.sessions, actor)
-    parts: list[Callable[[Trial, Actor, str], Iterator[Tried]]] = [_slow_senders, _files, _oddities, _dates, _guesses, _strangers, _feed]
+    parts: list[Callable[[Trial, Actor, str], Iterator[Tried]]] = [
+        _slow_senders,
+        _files,
+        _oddities,
+        _dates,
+        _guesses,
+        _strangers,
+        _feed,
+    ]
     return [row for part in parts for row in part(whole, actor, cookie)]
 
 
 def _slow_senders(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
     port = int(whole.address.rsplit(":", 1)[1])
-    halves = (b"GET /api/me HTTP/1.1\r\nHost: 127.0.0.1\r\nX-", b"POST /api/sign-in HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 5000\r\n\r\n{")
+    halves = (
+        b"GET /api/me HTTP/1.1\r\nHost: 127.0.0.1\r\nX-",
+        b"POST /api/sign-in HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 5000\r\n\r\n{",
+    )
     held = []
     for number in range(_SOCKETS):
         one = socket.create_connection(("127.0.0.1", port), timeout=5)
@@ -109,7 +126,11 @@ def _slow_senders(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
     for one in held:
         one.close()
     worst = max(took)
-    yield f"{_SOCKETS} half-sent requests while {_PEOPLE} people work", f"slowest of {len(took):,} answers {worst:.2f} s", worst < _SLOWEST_S
+    yield (
+        f"{_SOCKETS} half-sent requests while {_PEOPLE} people work",
+        f"slowest of {len(took):,} answers {worst:.2f} s",
+        worst < _SLOWEST_S,
+    )
 
 
 def _files(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
@@ -125,10 +146,19 @@ def _files(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
             lasted = time.perf_counter() - begin
             time.sleep(0.3)
         grown = _peak(whole) - before[1]
-        fine = status != 0 and status < 500 and _server(whole)[0] == before[0] and grown < _MOST_MEMORY and max(took) < _SLOWEST_S
+        fine = (
+            status != 0
+            and status < 500
+            and _server(whole)[0] == before[0]
+            and grown < _MOST_MEMORY
+            and max(took) < _SLOWEST_S
+        )
         yield (
             f"`{name}`, {len(content) / 1000:,.0f} kB",
-            f"{status} after {lasted:.1f} s; the server grew by {grown / 1e6:.0f} MB; others waited {max(took):.2f} s at most",
+            (
+                f"{status} after {lasted:.1f} s; the server grew by {grown / 1e6:.0f} MB; others waited "
+                f"{max(took):.2f} s at most"
+            ),
             fine,
         )
 
@@ -155,11 +185,17 @@ def _oddities(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
     nobody, somebody = _Stranger(whole), _Stranger(whole, cookie)
     deep = b"[" * 100_000
     tries = {
-        "JSON nested 100,000 deep, by nobody": nobody.send("POST", "/api/sign-in", deep, Content_Type="application/json"),
-        "JSON nested 1,500 deep": somebody.send("POST", "/api/combinations", b'{"car":' * 1500, Content_Type="application/json"),
+        "JSON nested 100,000 deep, by nobody": nobody.send(
+            "POST", "/api/sign-in", deep, Content_Type="application/json"
+        ),
+        "JSON nested 1,500 deep": somebody.send(
+            "POST", "/api/combinations", b'{"car":' * 1500, Content_Type="application/json"
+        ),
         "`Origin: http://[foo]`": somebody.send("POST", "/api/sign-out-everywhere", b"{}", Origin="http://[foo]"),
         "a token of other letters": somebody.send("POST", "/api/board/visit", b"{}", **{CSRF_HEADER: "\u00e9\u00fc"}),
-        "a body of 200 MB as JSON": somebody.send("POST", "/api/combinations", b" " * 200_000_000, Content_Type="application/json"),
+        "a body of 200 MB as JSON": somebody.send(
+            "POST", "/api/combinations", b" " * 200_000_000, Content_Type="application/json"
+        ),
     }
     for name, (status, _) in tries.items():
         # A body that is far too large may be cut off rather than read to its end.
@@ -170,13 +206,24 @@ def _dates(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
     somebody = _Stranger(whole, cookie)
     for path in ("board", "plan", "readiness"):
         told = [somebody.send("GET", f"/api/{path}?day={day}")[0] for day in ("0001-01-01", "9999-12-31", "2031-02-30")]
-        yield f"`/api/{path}` of the first and last day there is, and of none", ", ".join(map(str, told)), all(400 <= one < 500 for one in told)
+        yield (
+            f"`/api/{path}` of the first and last day there is, and of none",
+            ", ".join(map(str, told)),
+            all(400 <= one < 500 for one in told),
+        )
 
 
 def _guesses(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
     stranger = _Stranger(whole)
-    told = [stranger.send_json("/api/sign-in", {"name": "attacked", "password": f"wrong wrong wrong {number}"})[0] for number in range(12)]
-    yield "12 wrong passwords for one name", f"{len(told) - told.count(429)} refused, {told.count(429)} told to wait", 429 in told and 200 not in told
+    told = [
+        stranger.send_json("/api/sign-in", {"name": "attacked", "password": f"wrong wrong wrong {number}"})[0]
+        for number in range(12)
+    ]
+    yield (
+        "12 wrong passwords for one name",
+        f"{len(told) - told.count(429)} refused, {told.count(429)} told to wait",
+        429 in told and 200 not in told,
+    )
     other = add_person(whole.sessions, actor, "Somebody Else", "coach")
     give_password(whole.sessions, other.person_id, "somebody-else", _PASSWORD)
     status, _ = stranger.send_json("/api/sign-in", {"name": "somebody-else", "password": _PASSWORD})
@@ -193,7 +240,11 @@ def _strangers(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:
         told = [stranger.send_json("/api/welcome/accept", body)[0] for _ in range(60)]
         lasted = time.perf_counter() - begin
     fine = all(400 <= one < 500 for one in told) and max(took) < _SLOWEST_S
-    yield "60 invitations made up", f"{len(told)} refused in {lasted:.1f} s; others waited {max(took):.2f} s at most", fine
+    yield (
+        "60 invitations made up",
+        f"{len(told)} refused in {lasted:.1f} s; others waited {max(took):.2f} s at most",
+        fine,
+    )
 
 
 def _feed(whole: Trial, actor: Actor, cookie: str) -> Iterator[Tried]:

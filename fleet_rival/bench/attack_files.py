@@ -31,18 +31,24 @@ def _workbook(rows: str, shared: str = "") -> bytes:
         )
         archive.writestr(
             "_rels/.rels",
-            f'<Relationships xmlns="{_PACKAGE}/relationships"><Relationship Id="r1" Type="{_OFFICE}/officeDocument" Target="xl/workbook.xml"/>'
+            f'<Relationships xmlns="{_PACKAGE}/relationships"><Relationship Id="r1" Type="{_OFFICE}/officeDocument" '
+            'Target="xl/workbook.xml"/>'
             "</Relationships>",
         )
         sheets = '<sheets><sheet name="a" sheetId="1" r:id="r1"/></sheets>'
         archive.writestr("xl/workbook.xml", f'<workbook xmlns="{_MAIN}" xmlns:r="{_OFFICE}">{sheets}</workbook>')
         archive.writestr(
             "xl/_rels/workbook.xml.rels",
-            f'<Relationships xmlns="{_PACKAGE}/relationships"><Relationship Id="r1" Type="{_OFFICE}/worksheet" Target="worksheets/sheet1.xml"/>'
+            f'<Relationships xmlns="{_PACKAGE}/relationships"><Relationship Id="r1" Type="{_OFFICE}/worksheet" '
+            'Target="worksheets/sheet1.xml"/>'
             f'<Relationship Id="r2" Type="{_OFFICE}/sharedStrings" Target="sharedStrings.xml"/></Relationships>',
         )
-        archive.writestr("xl/worksheets/sheet1.xml", f'<worksheet xmlns="{_MAIN}"><sheetData>{rows}</sheetData></worksheet>')
-        archive.writestr("xl/sharedStrings.xml", f'<sst xmlns="{_MAIN}" count="1" uniqueCount="1"><si><t>{shared}</t></si></sst>')
+        archive.writestr(
+            "xl/worksheets/sheet1.xml", f'<worksheet xmlns="{_MAIN}"><sheetData>{rows}</sheetData></worksheet>'
+        )
+        archive.writestr(
+            "xl/sharedStrings.xml", f'<sst xmlns="{_MAIN}" count="1" uniqueCount="1"><si><t>{shared}</t></si></sst>'
+        )
     return out.getvalue()
 
 
@@ -53,7 +59,9 @@ def far_cell() -> bytes:
 
 def shared_string() -> bytes:
     """An XLSX with one long text, twenty thousand times."""
-    return _workbook("".join(f'<row r="{at}"><c r="A{at}" t="s"><v>0</v></c></row>' for at in range(1, 20_001)), "x" * 60_000)
+    return _workbook(
+        "".join(f'<row r="{at}"><c r="A{at}" t="s"><v>0</v></c></row>' for at in range(1, 20_001)), "x" * 60_000
+    )
 
 
 def repeated_cells() -> bytes:
@@ -65,9 +73,15 @@ def repeated_cells() -> bytes:
         kind = 'manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"'
         entry = f'<manifest:file-entry manifest:full-path="/" {kind}/>'
         archive.writestr("META-INF/manifest.xml", f"<manifest:manifest {names}>{entry}</manifest:manifest>")
-        cell = f'<table:table-cell office:value-type="string" table:number-columns-repeated="1000"><text:p>{"x" * 60}</text:p></table:table-cell>'
+        cell = (
+            '<table:table-cell office:value-type="string" '
+            f'table:number-columns-repeated="1000"><text:p>{"x" * 60}</text:p></table:table-cell>'
+        )
         names = " ".join(f'xmlns:{name}="{_OPEN}:{name}:1.0"' for name in ("office", "table", "text"))
-        table = f'<table:table table:name="a"><table:table-row table:number-rows-repeated="20000">{cell}</table:table-row></table:table>'
+        table = (
+            '<table:table table:name="a"><table:table-row '
+            f'table:number-rows-repeated="20000">{cell}</table:table-row></table:table>'
+        )
         document = f"<office:body><office:spreadsheet>{table}</office:spreadsheet></office:body>"
         archive.writestr("content.xml", f"<office:document-content {names}>{document}</office:document-content>")
     return out.getvalue()
@@ -75,7 +89,14 @@ def repeated_cells() -> bytes:
 
 def _one_text(rows: int, size: int, **columns: list[float]) -> bytes:
     names = pa.DictionaryArray.from_arrays(pa.array([0] * rows, pa.int32()), pa.array(["x" * size]))
-    table = pa.table({"driver": names, "session": names, "lap": pa.array([1] * rows), **{name: pa.array(values) for name, values in columns.items()}})
+    table = pa.table(
+        {
+            "driver": names,
+            "session": names,
+            "lap": pa.array([1] * rows),
+            **{name: pa.array(values) for name, values in columns.items()},
+        }
+    )
     out = io.BytesIO()
     pq.write_table(table, out, compression="zstd", store_schema=False)
     return out.getvalue()

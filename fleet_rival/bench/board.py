@@ -1,4 +1,6 @@
-"""The part of `./fleet bench` that asks for the week board: forty drivers, six combinations, two hundred thousand laps."""
+"""The part of `./fleet bench` that asks for the week board: forty drivers, six combinations, two hundred thousand
+laps.
+"""
 
 import os
 import time
@@ -37,11 +39,22 @@ def bench_board(whole: Trial) -> list[Row]:
     weeks = []
     for number in range(COMBINATIONS):
         layout = made_layout(11, f"Board {number}")
-        made = add_practice(sessions, actor, layout, f"Car {number}", made_laps(layout, DRIVERS, LAPS_EACH, 40 + number, begin))
+        made = add_practice(
+            sessions, actor, layout, f"Car {number}", made_laps(layout, DRIVERS, LAPS_EACH, 40 + number, begin)
+        )
         combinations.set_target(sessions, actor, made.id, made.version, Target("ideal", per_cent=101.0), None, (8, 12))
         of = series.add_series(sessions, actor, f"Series {number}")
         facts = SeriesWeek(
-            *(of.name, 1, "UTC", today - timedelta(days=3), today + timedelta(days=4), (made.car,), made.track, made.layout),
+            *(
+                of.name,
+                1,
+                "UTC",
+                today - timedelta(days=3),
+                today + timedelta(days=4),
+                (made.car,),
+                made.track,
+                made.layout,
+            ),
             race_minutes=40.0,
             starts=f"every {60 + 30 * number}min from 00:20",
         )
@@ -49,7 +62,9 @@ def bench_board(whole: Trial) -> list[Row]:
     drivers = profiles.profiles(sessions, actor)
     hours = {"weekly": [{"days": [0, 2, 4, 5], "begins": "18:00", "ends": "23:00"}], "off": [], "extra": []}
     for driver in drivers:
-        profiles.change_profile(sessions, actor, driver.id, driver.version, {"zone": "Europe/Oslo", "availability": hours})
+        profiles.change_profile(
+            sessions, actor, driver.id, driver.version, {"zone": "Europe/Oslo", "availability": hours}
+        )
     entries.enter(sessions, actor, [item.id for item in weeks], [driver.id for driver in drivers], "want")
     began = time.perf_counter()
     fresh.catch_up(sessions, actor)
@@ -65,7 +80,9 @@ def bench_board(whole: Trial) -> list[Row]:
     assert all(cell["gap_us"] is not None for row in shown["drivers"] for cell in row["cells"])
     place.write_bytes(body)
     os.environ["FLEET_BENCH_BODY"] = str(place)
-    server = Server(free_port(), whole.places, whole.folder / "trivial-board.log", "fleet_rival.bench.floors:with_trivial_route()")
+    server = Server(
+        free_port(), whole.places, whole.folder / "trivial-board.log", "fleet_rival.bench.floors:with_trivial_route()"
+    )
     try:
         server.wait()
         time.sleep(12)  # past what the server does by itself after its start
@@ -74,14 +91,19 @@ def bench_board(whole: Trial) -> list[Row]:
         anew = []
         for _ in range(5):
             seen = combinations.combination(sessions, actor, combinations.combinations(sessions, actor)[0].id)
-            combinations.set_target(sessions, actor, seen.id, seen.version, Target("ideal", per_cent=101.5), None, (8, 12))
+            combinations.set_target(
+                sessions, actor, seen.id, seen.version, Target("ideal", per_cent=101.5), None, (8, 12)
+            )
             began = time.perf_counter()
             asking.get("/api/board")
             anew.append(time.perf_counter() - began)
         asking.close()
     finally:
         server.stop()
-    what = f"the board ({len(body) // 1000} kB), {DRIVERS} drivers × {COMBINATIONS} combinations, {laps:,} laps in the team"
+    what = (
+        f"the board ({len(body) // 1000} kB), {DRIVERS} drivers × {COMBINATIONS} combinations, {laps:,} laps in the "
+        "team"
+    )
     floor = ninety_five(trivial)
     return [
         (

@@ -43,7 +43,9 @@ def bench_clinic() -> list[Row]:
             name: {index: item.lap.identity for index, item in enumerate(driver.laps) if item.lap.identity in curves}
             for name, driver in analysis.drivers.items()
         }
-        theirs = {name: {index: curves[identity] for index, identity in found.items()} for name, found in positions.items()}
+        theirs = {
+            name: {index: curves[identity] for index, identity in found.items()} for name, found in positions.items()
+        }
         remembered_clinics(track, analysis, settings, {}, theirs, positions)
         return time.perf_counter() - begin
 
@@ -69,9 +71,20 @@ def _practice() -> tuple[Track, list[Lap], dict[Identity, LapCurves]]:
     curves: dict[Identity, LapCurves] = {}
     for number in range(_DRIVERS):
         rng = np.random.default_rng([11, number])
-        model = DriverModel(f"Driver {number + 1}", 0.97, 0.004, 0.012, 0.8, 0.5, (Habit("T3", "early-brake", 0.25, 0.3),))
+        model = DriverModel(
+            f"Driver {number + 1}", 0.97, 0.004, 0.012, 0.8, 0.5, (Habit("T3", "early-brake", 0.25, 0.3),)
+        )
         moment, first = _START + timedelta(hours=number), 1
-        plan = SessionPlan(f"s{number}", moment, (Run("long", _FLYING),) * _RUNS, 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None))
+        plan = SessionPlan(
+            f"s{number}",
+            moment,
+            (Run("long", _FLYING),) * _RUNS,
+            20.0,
+            15.0,
+            "dry",
+            "street",
+            moment.replace(tzinfo=None),
+        )
         for run in range(_RUNS):
             for item in drive_stint(model, road, car, track, plan, run, first, moment, rng):
                 laps.append(replace(item.lap, car=None))

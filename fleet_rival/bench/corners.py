@@ -26,7 +26,9 @@ __all__ = ["Corners", "corners_found", "corners_table", "road_of"]
 
 _ENTRY: Final = ("early-brake", "over-slow")
 _WAITS: Final = ("late-brake", "lock-up")
-"""Begun at the entry, paid at the exit. Brake, wheel and gear at once isn't among them: the simulator's cars don't lose speed by sliding."""
+"""Begun at the entry, paid at the exit. Brake, wheel and gear at once isn't among them: the simulator's cars don't
+lose speed by sliding.
+"""
 _EXIT: Final = ("missed-apex", "late-throttle", "early-throttle", "slide", "wide-exit", "wrong-gear", "limiter")
 _ROOM_M: Final = 90.0
 _TYPES: Final = {"calm": (0.0025, 0.002), "usual": (0.0045, 0.006), "loose": (0.0075, 0.012)}
@@ -69,7 +71,8 @@ class Corners:
 
 
 def corners_found(seeds: int, seed: int) -> list[Corners]:
-    """Let drivers of several types drive on a street, hills and an oval, at several sampling rates; some without any habit.
+    """Let drivers of several types drive on a street, hills and an oval, at several sampling rates; some without any
+    habit.
 
     Args:
         seeds: how many sets of two drivers each.
@@ -95,7 +98,8 @@ def road_of(kind: str) -> tuple[Road, CarModel, Track]:
 
 
 def _possible(road: Road, car: CarModel, track: Track) -> dict[str, list[str]]:
-    """Which kinds can happen at which corners, so that they show there: who doesn't brake can't brake too late, and what goes wrong at the exit
+    """Which kinds can happen at which corners, so that they show there: who doesn't brake can't brake too late, and
+    what goes wrong at the exit
     of a corner that is followed by the next one at once is lost in that one."""
     speed = drive_lap(road, car, track, Stint(0.97)).speed_ms
     ends = {part.code: part.end_m for part in track.segment_parts}
@@ -109,7 +113,9 @@ def _possible(road: Road, car: CarModel, track: Track) -> dict[str, list[str]]:
     return out
 
 
-def _set(road: Road, car: CarModel, track: Track, kind: str, rate_hz: float, rng: np.random.Generator, *, plain: bool) -> Corners:
+def _set(
+    road: Road, car: CarModel, track: Track, kind: str, rate_hz: float, rng: np.random.Generator, *, plain: bool
+) -> Corners:
     """Two drivers' practice, looked through and held against what was put in."""
     scatter, spins = _TYPES[kind]
     possible = _possible(road, car, track)
@@ -121,21 +127,45 @@ def _set(road: Road, car: CarModel, track: Track, kind: str, rate_hz: float, rng
     for number in range(2):
         corners = rng.choice(codes, size=min(2, len(codes)), replace=False)
         habits = tuple(
-            Habit(code, str(rng.choice(possible[code])), float(rng.uniform(0.15, 0.4)), float(rng.uniform(0.2, 0.5))) for code in map(str, corners)
+            Habit(code, str(rng.choice(possible[code])), float(rng.uniform(0.15, 0.4)), float(rng.uniform(0.2, 0.5)))
+            for code in map(str, corners)
         )
         model = DriverModel(
-            f"Driver {number + 1}", float(rng.uniform(0.95, 0.985)), scatter, 0.012, 0.8, 0.5, () if plain else habits, (), 0.01, spins
+            f"Driver {number + 1}",
+            float(rng.uniform(0.95, 0.985)),
+            scatter,
+            0.012,
+            0.8,
+            0.5,
+            () if plain else habits,
+            (),
+            0.01,
+            spins,
         )
         models.append(model)
         for session in range(2):
             moment = _START + timedelta(days=session, hours=2 * number)
-            plan = SessionPlan(str(session + 1), moment, (Run("long", 11), Run("long", 11)), 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None))
+            plan = SessionPlan(
+                str(session + 1),
+                moment,
+                (Run("long", 11), Run("long", 11)),
+                20.0,
+                15.0,
+                "dry",
+                "street",
+                moment.replace(tzinfo=None),
+            )
             first = 1
             for run in range(2):
-                for item in drive_stint(model, road, car, track, plan, run, first, moment, rng, model.learning_s * 0.5**session):
+                for item in drive_stint(
+                    model, road, car, track, plan, run, first, moment, rng, model.learning_s * 0.5**session
+                ):
                     laps.append(item.lap)
                     key = item.lap.identity
-                    put_in[key] = [(slip.corner, slip.kind, loss) for slip, loss in zip(item.driven.stint.slips, item.driven.losses_us, strict=True)]
+                    put_in[key] = [
+                        (slip.corner, slip.kind, loss)
+                        for slip, loss in zip(item.driven.stint.slips, item.driven.losses_us, strict=True)
+                    ]
                     if (made := curves_of(track.length_m, item.trace(rate_hz))) is not None:
                         curves[key] = made
                     first += 1
@@ -157,7 +187,10 @@ def _held(
     for model in models:
         driver, clinic = analysis.drivers[model.name], clinics[model.name].main
         told = {(driver.laps[slip.lap].lap.identity, slip.cause_corner): slip for slip in (*clinic.slips, *clinic.cold)}
-        passes = {code: {driver.laps[index].lap.identity for index in figures.passes} for code, figures in clinic.parts.items()}
+        passes = {
+            code: {driver.laps[index].lap.identity for index in figures.passes}
+            for code, figures in clinic.parts.items()
+        }
         true = {
             (key, corner): (kind, loss)
             for key, slips in put_in.items()
@@ -176,7 +209,10 @@ def _held(
             if slip.kind != kind:
                 out.taken_for[kind, slip.kind] += 1
         near = {(key, corner) for key, slips in put_in.items() for corner, _, _ in slips}
-        out.false += sum(key not in near and slip.loss_us >= _CLEAR_US and driver.laps[slip.lap].has_passes for key, slip in told.items())
+        out.false += sum(
+            key not in near and slip.loss_us >= _CLEAR_US and driver.laps[slip.lap].has_passes
+            for key, slip in told.items()
+        )
         habits = {(habit.corner, habit.kind) for habit in model.habits}
         cost: Counter[tuple[str, str]] = Counter()
         for (_, corner), (kind, loss) in true.items():
@@ -187,7 +223,9 @@ def _held(
             if count and cost[habit] / count >= _DEAR_US:
                 out.habits += 1
                 out.missing += habit not in listed
-        out.invented += sum((item.corner, item.kind) not in habits and item.cost_us >= _DEAR_US for item in clinic.recurring)
+        out.invented += sum(
+            (item.corner, item.kind) not in habits and item.cost_us >= _DEAR_US for item in clinic.recurring
+        )
     return out
 
 
@@ -200,15 +238,23 @@ def _add(total: Corners, one: Corners) -> None:
 def corners_table(found: Sequence[Corners]) -> str:
     """What was found, as tables."""
     lines = [
-        "| slips of 0.15 s and more | sets | put in | recall | precision | kind right | habits of 0.05 s a lap | of them missing | false ones |",
+        (
+            "| slips of 0.15 s and more | sets | put in | recall | precision | kind right | habits of 0.05 s a lap | "
+            "of them missing | false ones |"
+        ),
         "|---|---|---|---|---|---|---|---|---|",
     ]
     for row in found:
         aims = (" (aim ≥ 90 %)", " (aim ≥ 90 %)", " (aim ≥ 85 %)") if row.kind == "all together" else ("", "", "")
-        shares = [f"{share:.1%}{aim}" for share, aim in zip((row.recall, row.precision, row.kinds_right), aims, strict=True)]
+        shares = [
+            f"{share:.1%}{aim}" for share, aim in zip((row.recall, row.precision, row.kinds_right), aims, strict=True)
+        ]
         if not row.hits + row.misses:
             shares = ["–"] * 3
-        lines.append(f"| {row.kind} | {row.sets} | {row.hits + row.misses} | {' | '.join(shares)} | {row.habits} | {row.missing} | {row.invented} |")
+        lines.append(
+            f"| {row.kind} | {row.sets} | {row.hits + row.misses} | {' | '.join(shares)} | {row.habits} | "
+            f"{row.missing} | {row.invented} |"
+        )
     worst = next((row.taken_for for row in found if row.kind == "all together"), Counter())
     if worst:
         told = ", ".join(f"{kind} for {other} ({count})" for (kind, other), count in worst.most_common(6))

@@ -1,4 +1,6 @@
-"""What rigs send under load: how soon it is acknowledged and seen, and that nothing acknowledged is lost when the server is killed."""
+"""What rigs send under load: how soon it is acknowledged and seen, and that nothing acknowledged is lost when the
+server is killed.
+"""
 
 import gzip
 import json
@@ -30,7 +32,17 @@ from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import tracks
 from fleet_rival.services.week import combinations, profiles
 
-__all__ = ["FeedLoad", "FeedOutcome", "bench_feed", "bench_feed_kills", "feed_line", "feed_place", "kill_during_feed", "laps_there", "send_batch"]
+__all__ = [
+    "FeedLoad",
+    "FeedOutcome",
+    "bench_feed",
+    "bench_feed_kills",
+    "feed_line",
+    "feed_place",
+    "kill_during_feed",
+    "laps_there",
+    "send_batch",
+]
 
 _LAPS_A_SECOND: Final = 500
 _DRIVERS: Final = 20
@@ -98,15 +110,21 @@ def feed_place(whole: Trial, actor: Actor, name: str, drivers: int) -> tuple[Fee
     for one in names:
         profiles.add_driver(whole.sessions, actor, one)
     token = rigs.make_rig_token(whole.sessions, actor, f"Rig of {name}")[1]
-    return FeedLoad(token, whole.address, {"track": made.track, "layout": made.layout, "car": "Car"}, f"feed {name}"), names
+    return FeedLoad(
+        token, whole.address, {"track": made.track, "layout": made.layout, "car": "Car"}, f"feed {name}"
+    ), names
 
 
 def laps_there(sessions: sessionmaker[Session], actor: Actor, label: str) -> dict[int, set[int]]:
     """Numbers of the laps of a session, by driver; raises AssertionError where one is there twice."""
     with sessions() as session:
-        ids = session.scalars(select(PracticeSession.id).where(PracticeSession.team_id == actor.team_id, PracticeSession.label == label)).all()
+        ids = session.scalars(
+            select(PracticeSession.id).where(PracticeSession.team_id == actor.team_id, PracticeSession.label == label)
+        ).all()
         out: dict[int, set[int]] = defaultdict(set)
-        for driver, number in session.execute(select(Lap.driver_id, Lap.number).where(Lap.team_id == actor.team_id, Lap.session_id.in_(ids))):
+        for driver, number in session.execute(
+            select(Lap.driver_id, Lap.number).where(Lap.team_id == actor.team_id, Lap.session_id.in_(ids))
+        ):
             assert number not in out[driver], "a lap is there twice"
             out[driver].add(number)
         return out
@@ -149,13 +167,18 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
         thread.join()
     sent = time.perf_counter() - begin
     total = sum(counts.values())
-    while sum(len(laps) for laps in laps_there(whole.sessions, actor, load.session).values()) < total and time.perf_counter() < end + 60:
+    while (
+        sum(len(laps) for laps in laps_there(whole.sessions, actor, load.session).values()) < total
+        and time.perf_counter() < end + 60
+    ):
         time.sleep(0.1)
     drained = time.perf_counter() - begin
     there = sum(len(laps) for laps in laps_there(whole.sessions, actor, load.session).values())
     assert there == total, (there, total)
     time.sleep(2)
-    late = [seen[key] - load.acknowledged[key] for seen in onlookers.leave() for key in load.acknowledged if key in seen]
+    late = [
+        seen[key] - load.acknowledged[key] for seen in onlookers.leave() for key in load.acknowledged if key in seen
+    ]
     ninety_nine = quantiles(load.took, n=100, method="inclusive")[-1] * 1000
     seen = quantiles(late, n=100, method="inclusive")[-1] if late else float("nan")
     share = len(late) / (len(load.acknowledged) * _BROWSERS)
@@ -166,9 +189,17 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
             f"aim: {_LAPS_A_SECOND} laps/s",
             f"{total / sent / _LAPS_A_SECOND:.2f} (aim ≥ 1)",
         ),
-        ("the 99th percentile of their acknowledgements", f"{ninety_nine:.0f} ms", f"most: {_ACK_MS} ms", f"{ninety_nine / _ACK_MS:.2f} (aim ≤ 1)"),
         (
-            f"from acknowledged to seen in {_BROWSERS} browsers, 99th percentile ({share:.0%} of laps seen one by one, later ones with them)",
+            "the 99th percentile of their acknowledgements",
+            f"{ninety_nine:.0f} ms",
+            f"most: {_ACK_MS} ms",
+            f"{ninety_nine / _ACK_MS:.2f} (aim ≤ 1)",
+        ),
+        (
+            (
+                f"from acknowledged to seen in {_BROWSERS} browsers, 99th percentile ({share:.0%} of laps seen one by "
+                "one, later ones with them)"
+            ),
             f"{seen:.2f} s",
             f"most: {_SEEN_S:g} s",
             f"{seen / _SEEN_S:.2f} (aim ≤ 1)",
@@ -186,7 +217,8 @@ class FeedOutcome:
 
 
 def kill_during_feed(whole: Trial, actor: Actor, name: str, kills: int, seed: int = 20310410) -> FeedOutcome:
-    """Feed laps one batch after the other, kill the server in the middle again and again, send what wasn't acknowledged anew.
+    """Feed laps one batch after the other, kill the server in the middle again and again, send what wasn't
+    acknowledged anew.
 
     Raises:
         TimeoutError: what was acknowledged isn't all there a minute later.
@@ -251,6 +283,7 @@ def bench_feed_kills(whole: Trial, actor: Actor, kills: int) -> str:
     """A table of what became of acknowledged laps."""
     outcome = kill_during_feed(whole, actor, "killed", kills)
     return (
-        "| killed while rigs feed it, then started again | times | laps acknowledged | of them lost | twice |\n|---|---|---|---|---|\n"
+        "| killed while rigs feed it, then started again | times | laps acknowledged | of them lost | twice "
+        "|\n|---|---|---|---|---|\n"
         f"| the web server | {outcome.kills} | {outcome.acknowledged:,} | {outcome.lost} (aim 0) | 0 (aim 0) |\n"
     )

@@ -1,4 +1,6 @@
-"""The part of `./fleet bench` that looks for lost time: linked ideals, a driver's whole page, a large group, one more lap."""
+"""The part of `./fleet bench` that looks for lost time: linked ideals, a driver's whole page, a large group, one
+more lap.
+"""
 
 import time
 from dataclasses import replace
@@ -57,7 +59,14 @@ def _with_crossings(layout: Track, laps: list[CoreLap]) -> list[CoreLap]:
     out = []
     for lap in laps:
         speeds, offsets = rng.normal(150, 2, len(codes)), rng.normal(0, 1, len(codes))
-        out.append(replace(lap, crossings={code: Crossing(float(v), float(o)) for code, v, o in zip(codes, speeds, offsets, strict=True)}))
+        out.append(
+            replace(
+                lap,
+                crossings={
+                    code: Crossing(float(v), float(o)) for code, v, o in zip(codes, speeds, offsets, strict=True)
+                },
+            )
+        )
     return out
 
 
@@ -70,7 +79,10 @@ def _linked() -> Row:
         repeat(lambda: [linked_path(table, Joins(frozenset()), race=race) for race in (False, True)], 5),
         repeat(lambda: numpy_pass(_times(laps)), 5),
     )
-    what = f"linked ideals, for qualifying and for the race, of {_LINKED_LAPS} laps × {_LINKED_CORNERS + 1} segments with boundary speeds"
+    what = (
+        f"linked ideals, for qualifying and for the race, of {_LINKED_LAPS} laps × {_LINKED_CORNERS + 1} segments with "
+        "boundary speeds"
+    )
     return (what, f"{seconds(took)} (aim 0.5 s)", f"one NumPy pass: {seconds(floor)}", ratio(took, floor))
 
 
@@ -86,7 +98,9 @@ def _page(whole: Trial, actor: Actor) -> list[Row]:
         pace.driver_pace(whole.sessions, actor, combination.id, driver_id)
 
     # All laps are others than before: also of what is remembered by its laps, nothing is right any more.
-    anew, floor = repeat_in_turn(ask, lambda: numpy_pass(_times(laps)), 5, before=lambda: _changed(whole, combination.id))
+    anew, floor = repeat_in_turn(
+        ask, lambda: numpy_pass(_times(laps)), 5, before=lambda: _changed(whole, combination.id)
+    )
     again = repeat(ask, 50)
     what = f"a driver's whole page (figures, laps, pace), {_OWN_LAPS} laps × {_CORNERS + 1} segments"
     rows = [
@@ -106,7 +120,9 @@ def _changed(whole: Trial, combination_id: UUID) -> None:
             .values(time_us=Lap.time_us + 1 + Lap.number % 2)
             .execution_options(synchronize_session=False)
         )
-        session.execute(update(Combination).where(Combination.public_id == combination_id).values(revision=Combination.revision + 1))
+        session.execute(
+            update(Combination).where(Combination.public_id == combination_id).values(revision=Combination.revision + 1)
+        )
 
 
 def _one_more(whole: Trial, actor: Actor, layout: Track, combination_id: UUID, driver_id: UUID, anew: float) -> Row:
@@ -116,7 +132,11 @@ def _one_more(whole: Trial, actor: Actor, layout: Track, combination_id: UUID, d
     asking.get(path)
     took = []
     for number in range(5):
-        lap = replace(made_laps(layout, 1, 2, 90 + number)[1], session=f"one more {number}", started_at=now() - timedelta(minutes=9 - number))
+        lap = replace(
+            made_laps(layout, 1, 2, 90 + number)[1],
+            session=f"one more {number}",
+            started_at=now() - timedelta(minutes=9 - number),
+        )
         seen = combinations.combination(whole.sessions, actor, combination_id)
         file_id = files.upload(whole.sessions, actor, seen.id, f"{number}.laps.csv", write_laps([lap], layout))
         files.confirm(whole.sessions, actor, file_id, files.Wishes(seen.revision))
@@ -144,5 +164,8 @@ def _group(whole: Trial, actor: Actor) -> list[Row]:
         3,
         before=lambda: _changed(whole, combination.id),
     )
-    what = f"all figures of a group of {_GROUP} drivers × {_OWN_LAPS} laps × {_CORNERS + 1} segments, as the worker makes them"
+    what = (
+        f"all figures of a group of {_GROUP} drivers × {_OWN_LAPS} laps × {_CORNERS + 1} segments, as the worker makes "
+        "them"
+    )
     return [(what, f"{seconds(took)} (aim 3 s)", f"one NumPy pass: {seconds(floor)}", ratio(took, floor))]

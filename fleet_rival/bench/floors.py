@@ -1,4 +1,5 @@
-"""The floors that `./fleet bench` measures against: the least that could do the same, with nothing of the product in it.
+"""The floors that `./fleet bench` measures against: the least that could do the same, with nothing of the product in
+it.
 
 They check nothing, set nothing aside and explain nothing; they are here so that a ratio says what those things cost.
 """
@@ -21,7 +22,13 @@ __all__ = ["numpy_pass", "parse_and_insert", "with_trivial_route"]
 
 
 def parse_and_insert(
-    content: bytes, engine: Engine, table: Table, keys: dict[str, Any], drivers: dict[str, int], session_id: int, names: tuple[list[str], list[str]]
+    content: bytes,
+    engine: Engine,
+    table: Table,
+    keys: dict[str, Any],
+    drivers: dict[str, int],
+    session_id: int,
+    names: tuple[list[str], list[str]],
 ) -> int:
     """Parse a plain lap file with Polars and write the same rows with Core `executemany`, in one transaction.
 
@@ -83,7 +90,9 @@ def numpy_pass(times: NDArray[np.int64]) -> float:
 
 
 def with_trivial_route() -> Flask:
-    """The application with one more route, `/trivial`: the bytes of the file `FLEET_BENCH_BODY`, behind the same sign-in."""
+    """The application with one more route, `/trivial`: the bytes of the file `FLEET_BENCH_BODY`, behind the same
+    sign-in.
+    """
     app = create_app()
     body = Path(os.environ["FLEET_BENCH_BODY"]).read_bytes()
 

@@ -50,7 +50,9 @@ class Outcome:
         return self.laps == (self.wanted if self.state == "done" else 0) and self.state in ("done", "failed")
 
 
-def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float, name: str, laps: int = 12_000) -> Outcome:
+def kill_during_import(
+    whole: Trial, actor: Actor, victim: Victim, share: float, name: str, laps: int = 12_000
+) -> Outcome:
     """Import a file as a job, kill one part when the job has come so far, start that part again, and wait for the end.
 
     Args:
@@ -64,16 +66,32 @@ def kill_during_import(whole: Trial, actor: Actor, victim: Victim, share: float,
     layout = made_layout(11, "Killed")
     layout_id = tracks.add_track(whole.sessions, actor, write_track(layout)).id
     combination = combinations.add_combination(whole.sessions, actor, layout_id, name)
-    file_id = files.upload(whole.sessions, actor, combination.id, f"{name}.laps.csv", write_laps(made_laps(layout, 12, laps // 12, 5), layout))
+    file_id = files.upload(
+        whole.sessions,
+        actor,
+        combination.id,
+        f"{name}.laps.csv",
+        write_laps(made_laps(layout, 12, laps // 12, 5), layout),
+    )
     arguments = {"file_id": str(file_id), "combination_id": str(combination.id), "revision": combination.revision}
-    job = jobs.start(whole.sessions, actor, "laps.import", f"Import of {name}", {**arguments, "leave_out": [], "differences": "keep", "apart": []})
+    job = jobs.start(
+        whole.sessions,
+        actor,
+        "laps.import",
+        f"Import of {name}",
+        {**arguments, "leave_out": [], "differences": "keep", "apart": []},
+    )
     wake(jobs.key_of(whole.sessions, job.id))
     _wait(whole, job.id, lambda row: row.state == "running" and row.progress >= share)
     _kill(whole, victim)
     row = _wait(whole, job.id, lambda row: row.state not in ("waiting", "running"))
     with whole.sessions() as session:
-        key = session.scalars(select(Combination.id).where(Combination.team_id == actor.team_id, Combination.public_id == combination.id)).one()
-        kept = session.scalars(select(func.count()).where(Lap.team_id == actor.team_id, Lap.combination_id == key)).one()
+        key = session.scalars(
+            select(Combination.id).where(Combination.team_id == actor.team_id, Combination.public_id == combination.id)
+        ).one()
+        kept = session.scalars(
+            select(func.count()).where(Lap.team_id == actor.team_id, Lap.combination_id == key)
+        ).one()
     return Outcome(row.state, row.trouble, kept, laps, row.attempt)
 
 
@@ -81,7 +99,10 @@ def bench_kills(whole: Trial, actor: Actor, times: int) -> str:
     """Each part killed so many times, at moments chosen by a fixed seed; a table of how the imports ended."""
     moments = random.Random(20310410)  # noqa: S311  not a secret
     lines = [
-        "| killed in the middle of an import, then started again | times | whole | not there, told as failed | torn or silent |",
+        (
+            "| killed in the middle of an import, then started again | times | whole | not there, told as failed | "
+            "torn or silent |"
+        ),
         "|---|---|---|---|---|",
     ]
     for victim in VICTIMS:
@@ -89,7 +110,9 @@ def bench_kills(whole: Trial, actor: Actor, times: int) -> str:
         for number in range(times):
             outcome = kill_during_import(whole, actor, victim, moments.uniform(0.02, 0.85), f"{victim} {number}")
             ends[outcome.state if outcome.sound else "unsound"] += 1
-        lines.append(f"| the {_WORDS[victim]} | {times} | {ends['done']} | {ends['failed']} | {ends['unsound']} (aim 0) |")
+        lines.append(
+            f"| the {_WORDS[victim]} | {times} | {ends['done']} | {ends['failed']} | {ends['unsound']} (aim 0) |"
+        )
     return "\n".join([*lines, ""])
 
 

@@ -29,15 +29,23 @@ def made_layout(corners: int, name: str) -> Track:
         kind="street",
         length_m=starts[-1] + 300,
         sectors=(Sector("S1", 0), Sector("S2", starts[corners // 3]), Sector("S3", starts[2 * corners // 3])),
-        corners=tuple(Corner(f"T{index + 1}", start, start + 60, start + 110, linked_to_next=index % 5 == 3) for index, start in enumerate(starts)),
+        corners=tuple(
+            Corner(f"T{index + 1}", start, start + 60, start + 110, linked_to_next=index % 5 == 3)
+            for index, start in enumerate(starts)
+        ),
     )
 
 
-def made_laps(layout: Track, drivers: int, each: int, seed: int, begin: datetime = datetime(2031, 5, 1, tzinfo=UTC)) -> list[Lap]:
+def made_laps(
+    layout: Track, drivers: int, each: int, seed: int, begin: datetime = datetime(2031, 5, 1, tzinfo=UTC)
+) -> list[Lap]:
     """Practice with runs of 25 laps, two thirds of them unremarkable, times in milliseconds."""
     rng = np.random.default_rng(seed)
     segments = [part.code for part in layout.segment_parts]
-    inside = {sector.code: [part.code for part in layout.overlapping(sector, layout.segment_parts)] for sector in layout.sector_parts}
+    inside = {
+        sector.code: [part.code for part in layout.overlapping(sector, layout.segment_parts)]
+        for sector in layout.sector_parts
+    }
     laps = []
     for driver in range(drivers):
         times = np.round(rng.normal(7000, 60, (each, len(segments)))).astype(np.int64) * 1000
@@ -75,7 +83,9 @@ def made_laps(layout: Track, drivers: int, each: int, seed: int, begin: datetime
     return laps
 
 
-def add_practice(sessions: sessionmaker[Session], actor: Actor, layout: Track, car: str, laps: list[Lap]) -> CombinationView:
+def add_practice(
+    sessions: sessionmaker[Session], actor: Actor, layout: Track, car: str, laps: list[Lap]
+) -> CombinationView:
     """A combination with these laps in it, put in the way a person would."""
     layout_id = tracks.add_track(sessions, actor, write_track(layout)).id
     made = combinations.add_combination(sessions, actor, layout_id, car)

@@ -26,7 +26,9 @@ def _nothing() -> None:
     """What is to be prepared where nothing is."""
 
 
-def repeat_in_turn(act: Callable[[], Any], floor: Callable[[], Any], times: int, before: Callable[[], Any] = _nothing) -> tuple[float, float]:
+def repeat_in_turn(
+    act: Callable[[], Any], floor: Callable[[], Any], times: int, before: Callable[[], Any] = _nothing
+) -> tuple[float, float]:
     """Medians of two things done in turn.
 
     Args:

@@ -1,4 +1,6 @@
-"""Browsers that look on at the live page, in a process of their own: what they read must not hold up what is measured beside them."""
+"""Browsers that look on at the live page, in a process of their own: what they read must not hold up what is
+measured beside them.
+"""
 
 import json
 import threading
@@ -19,7 +21,9 @@ _PAGE_WAITS_S: Final = 0.25
 _HUNG_UP: Final = (OSError, ValueError, AttributeError, HTTPException)
 
 Seen = dict[tuple[str, int], float]
-"""Driver and lap to when it was first seen, on the clock of `time.perf_counter`, which all processes of a machine share."""
+"""Driver and lap to when it was first seen, on the clock of `time.perf_counter`, which all processes of a machine
+share.
+"""
 
 
 class Onlookers:

@@ -19,7 +19,9 @@ _WHOLE: Final = 10.0
 
 
 def bench_plan() -> list[Row]:
-    """Twenty made-up weeks of 12 drivers in 3 series, with 3 rigs and a coach, each planned with little effort and with the usual one."""
+    """Twenty made-up weeks of 12 drivers in 3 series, with 3 rigs and a coach, each planned with little effort and
+    with the usual one.
+    """
     first, whole, by_hand, gaps, gains = [], [], [], [], []
     for seed in range(_WEEKS):
         problem = week_to_plan(seed)
@@ -43,7 +45,17 @@ def bench_plan() -> list[Row]:
             f"by hand: {seconds(median(by_hand))}",
             ratio(median(first), median(by_hand)),
         ),
-        ("the plan", f"{seconds(median(whole))}, at most {seconds(max(whole))} (aim 10 s)", "the same", ratio(median(whole), median(by_hand))),
-        ("its distance from the proven bound", f"{100 * mean(gaps):.2f} % in the mean, at most {100 * max(gaps):.2f} % (aim 3 %)", "", ""),
+        (
+            "the plan",
+            f"{seconds(median(whole))}, at most {seconds(max(whole))} (aim 10 s)",
+            "the same",
+            ratio(median(whole), median(by_hand)),
+        ),
+        (
+            "its distance from the proven bound",
+            f"{100 * mean(gaps):.2f} % in the mean, at most {100 * max(gaps):.2f} % (aim 3 %)",
+            "",
+            "",
+        ),
         ("its gain over a plan by hand", f"{mean(gains):.2f} times, at least {min(gains):.2f}", "", ""),
     ]

@@ -50,10 +50,23 @@ def _strategy() -> list[Row]:
     took, least = repeat_in_turn(lambda: plans_of(_COMPOUNDS, rules, _DRAWS), floor, 5)
     plan = plans_of(_COMPOUNDS, rules, _DRAWS).plans[0]
     caution, _ = repeat_in_turn(lambda: caution_windows(_COMPOUNDS, rules, plan, 11e6), floor, 3)
-    name = f"all plans of {_LAPS} laps with {len(_COMPOUNDS)} compounds and up to {rules.most_stops} stops, {_DRAWS:,} draws"
+    name = (
+        f"all plans of {_LAPS} laps with {len(_COMPOUNDS)} compounds and up to {rules.most_stops} stops, {_DRAWS:,} "
+        "draws"
+    )
     return [
-        (name, f"{seconds(took)} (aim about 1 s)", f"NumPy draws and adds up as many laps: {seconds(least)}", ratio(took, least)),
-        ("the laps behind which a caution makes stopping worth it", seconds(caution), "the same", ratio(caution, least)),
+        (
+            name,
+            f"{seconds(took)} (aim about 1 s)",
+            f"NumPy draws and adds up as many laps: {seconds(least)}",
+            ratio(took, least),
+        ),
+        (
+            "the laps behind which a caution makes stopping worth it",
+            seconds(caution),
+            "the same",
+            ratio(caution, least),
+        ),
     ]
 
 
@@ -80,8 +93,18 @@ def _package(sessions: sessionmaker[Session], actor: Actor) -> list[Row]:
     floor = f"reading the same tables raw ({raw:,} rows): {seconds(read)}"
     size = len(file.getvalue()) / 1e6
     return [
-        (f"package of a season out: {laps:,} laps, {rows:,} rows, {size:.0f} MB", f"{seconds(out)} (aim 20 s)", floor, ratio(out, read)),
-        ("the same in, into a database without them; out again it is the same", f"{seconds(came)} (aim 60 s)", floor, ratio(came, read)),
+        (
+            f"package of a season out: {laps:,} laps, {rows:,} rows, {size:.0f} MB",
+            f"{seconds(out)} (aim 20 s)",
+            floor,
+            ratio(out, read),
+        ),
+        (
+            "the same in, into a database without them; out again it is the same",
+            f"{seconds(came)} (aim 60 s)",
+            floor,
+            ratio(came, read),
+        ),
     ]
 
 
@@ -90,6 +113,6 @@ def _read_raw(sessions: sessionmaker[Session], actor: Actor) -> int:
     with engine_of(sessions).connect() as connection:
         for table in plain_tables():
             if table.of_team and table.name not in TELEMETRY:
-                rows = connection.exec_driver_sql(f"SELECT * FROM `{table.name}` WHERE team_id = ?", (actor.team_id,))  # noqa: S608 - our own names
+                rows = connection.exec_driver_sql((f"SELECT * FROM `{table.name}` WHERE team_id = ?"), (actor.team_id,))  # noqa: S608 - our own names
                 told += len(rows.fetchall())
     return told

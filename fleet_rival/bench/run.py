@@ -59,33 +59,51 @@ _FOR_ODDS = 4
 _SETS = 40
 _CORNERS = """## Corners
 
-Two simulated drivers each in sets of practice on a street and an oval, with telemetry at 10, 25 or 60 samples a second; every other set has no habit.
+Two simulated drivers each in sets of practice on a street and an oval, with telemetry at 10, 25 or 60 samples a
+second; every other set has no habit.
 """
 _FIND_HEAD = "## Lost time looked for"
 _ATTACK_HEAD = "## Attacked"
 _RACE_HEAD = "## Races planned, and a season taken along"
 _ACCURACY = """# Accuracy
 
-The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure, seeded; their laps go through
-all rules.
+The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure,
+seeded; their laps go through all rules.
 
 """
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--truth", action="store_true", help="how right it is, on made-up drivers whose truth is known, and nothing else")
+    parser.add_argument(
+        "--truth",
+        action="store_true",
+        help="how right it is, on made-up drivers whose truth is known, and nothing else",
+    )
     parser.add_argument("--find", action="store_true", help="the figures of lost time and of plans, and nothing else")
     parser.add_argument("--race", action="store_true", help="planning stops, and a season's package, and nothing else")
-    parser.add_argument("--attack", action="store_true", help="what an ill-willed stranger tries, and a storm of kills, and nothing else")
+    parser.add_argument(
+        "--attack",
+        action="store_true",
+        help="what an ill-willed stranger tries, and a storm of kills, and nothing else",
+    )
     parser.add_argument("--storm-kills", type=int, default=60, help="kills of the storm (default 60)")
     parser.add_argument(
         "--save",
         action="store_true",
         help="write the result to docs: performance.md, accuracy.md of --truth, security.md of --attack",
     )
-    parser.add_argument("--idle-minutes", type=float, default=30, help="how long the open streams idle before they are measured (default 30)")
-    parser.add_argument("--kills", type=int, default=5, help="how often each part is killed during an import (default 5)")
-    parser.add_argument("--feed-kills", type=int, default=20, help="how often the server is killed while rigs feed it (default 20)")
+    parser.add_argument(
+        "--idle-minutes",
+        type=float,
+        default=30,
+        help="how long the open streams idle before they are measured (default 30)",
+    )
+    parser.add_argument(
+        "--kills", type=int, default=5, help="how often each part is killed during an import (default 5)"
+    )
+    parser.add_argument(
+        "--feed-kills", type=int, default=20, help="how often the server is killed while rigs feed it (default 20)"
+    )
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -158,7 +176,10 @@ def _attack(kills: int, *, save: bool) -> int:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "security.md"
         before = target.read_text(encoding="utf-8").partition(_ATTACK_HEAD)[0].rstrip()
         report = f"{attack_table(tried)}\n{storm_table(outcome)}"
-        target.write_text(f"{before}\n\n{_ATTACK_HEAD}\n\nThe last output of `./fleet bench --attack --save`.\n\n{report}", encoding="utf-8")
+        target.write_text(
+            f"{before}\n\n{_ATTACK_HEAD}\n\nThe last output of `./fleet bench --attack --save`.\n\n{report}",
+            encoding="utf-8",
+        )
         say(f"Written: {target}")
     return 0 if outcome.sound and all(fine for _, _, fine in tried) else 1
 
@@ -181,7 +202,11 @@ def _bench_import(engine: Engine, sessions: sessionmaker[Session], actor: Actor)
     with sessions.begin() as session:
         row = session.scalars(select(Combination).order_by(Combination.id.desc()).limit(1)).one()
         session.execute(delete(Lap).where(Lap.team_id == actor.team_id, Lap.combination_id == row.id))
-        keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": session.scalars(select(ChangeSet.id).limit(1)).one()}
+        keys = {
+            "team_id": actor.team_id,
+            "combination_id": row.id,
+            "change_set_id": session.scalars(select(ChangeSet.id).limit(1)).one(),
+        }
         drivers = {name: key for name, key in session.execute(select(Driver.name, Driver.id))}
         session_id = session.scalars(select(PracticeSession.id).where(PracticeSession.combination_id == row.id)).one()
     names = ([part.code for part in layout.sector_parts], [part.code for part in layout.segment_parts])
@@ -191,9 +216,24 @@ def _bench_import(engine: Engine, sessions: sessionmaker[Session], actor: Actor)
     words = f"Polars + executemany of the same rows: {seconds(floor)}"
     size = f"{len(content) / 1e6:.0f} MB"
     return [
-        (f"first look at a file of {size}: kept, its columns and first laps", seconds(first - begin), "aim: 2 s, with progress before", ""),
-        (f"comparing that file (200,000 laps × {_IMPORT_CORNERS + 1} segments)", seconds(looked - first), words, ratio(looked - first, floor)),
-        ("import of these laps, after the preview", seconds(imported - looked), "the same", ratio(imported - looked, floor, "2")),
+        (
+            f"first look at a file of {size}: kept, its columns and first laps",
+            seconds(first - begin),
+            "aim: 2 s, with progress before",
+            "",
+        ),
+        (
+            f"comparing that file (200,000 laps × {_IMPORT_CORNERS + 1} segments)",
+            seconds(looked - first),
+            words,
+            ratio(looked - first, floor),
+        ),
+        (
+            "import of these laps, after the preview",
+            seconds(imported - looked),
+            "the same",
+            ratio(imported - looked, floor, "2"),
+        ),
     ]
 
 
@@ -207,7 +247,9 @@ def _bench_request(whole: Trial, actor: Actor) -> list[Row]:
     place = whole.folder / "body.json"
     place.write_bytes(body)
     os.environ["FLEET_BENCH_BODY"] = str(place)
-    server = Server(free_port(), whole.places, whole.folder / "trivial.log", "fleet_rival.bench.floors:with_trivial_route()")
+    server = Server(
+        free_port(), whole.places, whole.folder / "trivial.log", "fleet_rival.bench.floors:with_trivial_route()"
+    )
     try:
         server.wait()
         time.sleep(12)  # past what the server does by itself after its start
@@ -216,7 +258,9 @@ def _bench_request(whole: Trial, actor: Actor) -> list[Row]:
         def ask(path: str) -> None:
             assert asking.get(path) == body
 
-        kept, trivial = repeat_in_turn(lambda: ask(f"/api/combinations/{combination.id}/analysis"), lambda: ask("/trivial"), 400)
+        kept, trivial = repeat_in_turn(
+            lambda: ask(f"/api/combinations/{combination.id}/analysis"), lambda: ask("/trivial"), 400
+        )
         asking.close()
     finally:
         server.stop()
@@ -268,26 +312,40 @@ def _find(*, save: bool) -> int:
 
 
 def _race(*, save: bool) -> int:
-    with tempfile.TemporaryDirectory() as folder, trial(Path(folder)) as whole, step("Stops planned, and a season's package"):
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        trial(Path(folder)) as whole,
+        step("Stops planned, and a season's package"),
+    ):
         raced = bench_race(whole.sessions)
     print(_table(raced))
     if save:
         target = Path(os.environ["FLEET_HOME"]) / "docs" / "performance.md"
-        target.write_text(target.read_text(encoding="utf-8").partition(_RACE_HEAD)[0] + _race_section(raced), encoding="utf-8")
+        target.write_text(
+            target.read_text(encoding="utf-8").partition(_RACE_HEAD)[0] + _race_section(raced), encoding="utf-8"
+        )
         say(f"Written: {target}")
     return 0
 
 
 def _race_section(rows: list[Row]) -> str:
-    return f"{_RACE_HEAD}\n\nThe last output of `./fleet bench --race --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
+    return (
+        f"{_RACE_HEAD}\n\nThe last output of `./fleet bench --race --save`, or of the whole.\n\n{_table(rows)}\n{_on()}"
+    )
 
 
 def _find_section(rows: list[Row]) -> str:
-    return f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the whole.\n\n{_table(rows)}\n{_on()}\n"
+    return (
+        f"{_FIND_HEAD}\n\nThe last output of `./fleet bench --find --save`, or of the "
+        f"whole.\n\n{_table(rows)}\n{_on()}\n"
+    )
 
 
 def _on() -> str:
-    return f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, {now():%Y-%m-%d}.\n"
+    return (
+        f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, "
+        f"{now():%Y-%m-%d}.\n"
+    )
 
 
 def _truth(*, save: bool) -> int:
@@ -310,7 +368,8 @@ def _line(row: Row) -> str:
 def _document(report: str) -> str:
     return (
         "# Performance\n\n"
-        "The last output of `./fleet bench --save`. Ratios are measured in one run against a floor that does the least that could be\n"
+        "The last output of `./fleet bench --save`. Ratios are measured in one run against a floor that does the least "
+        "that could be\n"
         "done (`fleet_rival/bench/floors.py`); times are medians and belong to the machine, ratios are what counts.\n\n"
         f"{report}\n{_on()}\n"
     )

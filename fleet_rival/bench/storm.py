@@ -79,8 +79,14 @@ class _Person:
         if body is not None:
             head["Content-Type"] = "application/json"
         if file is not None:
-            part = f'--edge\r\nContent-Disposition: form-data; name="file"; filename="{file[0]}"\r\nContent-Type: text/csv\r\n\r\n'
-            head["Content-Type"], sent = "multipart/form-data; boundary=edge", part.encode() + file[1] + b"\r\n--edge--\r\n"
+            part = (
+                f'--edge\r\nContent-Disposition: form-data; name="file"; filename="{file[0]}"\r\nContent-Type: '
+                "text/csv\r\n\r\n"
+            )
+            head["Content-Type"], sent = (
+                "multipart/form-data; boundary=edge",
+                part.encode() + file[1] + b"\r\n--edge--\r\n",
+            )
         while True:
             connection = HTTPConnection(self._address, timeout=15)
             try:
@@ -179,7 +185,9 @@ def _feed(whole: Trial, load: FeedLoad, names: list[str], over: threading.Event)
             time.sleep(0.1)
 
 
-def _type(person: _Person, combination: Any, driver: Any, typed: dict[int, str], lane: dict[str, Any], over: threading.Event) -> None:
+def _type(
+    person: _Person, combination: Any, driver: Any, typed: dict[int, str], lane: dict[str, Any], over: threading.Event
+) -> None:
     _, opened = person.ask("POST", f"/api/combinations/{combination}/lanes", {"driver_id": str(driver)})
     lane.update(opened)
     number = lane["next_number"]
@@ -204,7 +212,9 @@ def _import(person: _Person, layout: Track, layout_id: Any, jobs: dict[str, str]
         status, made = person.ask("POST", "/api/combinations", {"layout_id": str(layout_id), "car": f"Storm {number}"})
         if status != 201:
             continue  # it is there already: the answer to the first try was lost
-        status, seen = person.ask("POST", f"/api/combinations/{made['id']}/lap-files", file=(f"storm-{number}.laps.csv", content))
+        status, seen = person.ask(
+            "POST", f"/api/combinations/{made['id']}/lap-files", file=(f"storm-{number}.laps.csv", content)
+        )
         if status == 201:
             status, job = person.ask("POST", f"/api/lap-files/{seen['id']}/import", {"revision": seen["revision"]})
             if status == 202:
@@ -215,14 +225,26 @@ def _import(person: _Person, layout: Track, layout_id: Any, jobs: dict[str, str]
 def _waiting(whole: Trial) -> int:
     try:
         with whole.sessions() as session:
-            entries = session.scalar(select(func.count()).select_from(FeedEntry).where(FeedEntry.state == "waiting")) or 0
-            jobs = session.scalar(select(func.count()).select_from(Job).where(Job.state.in_(("waiting", "running")))) or 0
+            entries = (
+                session.scalar(select(func.count()).select_from(FeedEntry).where(FeedEntry.state == "waiting")) or 0
+            )
+            jobs = (
+                session.scalar(select(func.count()).select_from(Job).where(Job.state.in_(("waiting", "running")))) or 0
+            )
             return int(entries + jobs)
     except Exception:
         return 1
 
 
-def _look(whole: Trial, actor: Actor, out: StormOutcome, load: FeedLoad, typed: dict[int, str], lane: dict[str, Any], jobs: dict[str, str]) -> None:
+def _look(
+    whole: Trial,
+    actor: Actor,
+    out: StormOutcome,
+    load: FeedLoad,
+    typed: dict[int, str],
+    lane: dict[str, Any],
+    jobs: dict[str, str],
+) -> None:
     left = _waiting(whole)
     out.stuck += [f"{left} jobs or lines still wait"] * bool(left)
     out.fed, out.typed = len(load.acknowledged), len(typed)
@@ -230,9 +252,16 @@ def _look(whole: Trial, actor: Actor, out: StormOutcome, load: FeedLoad, typed: 
     out.lost += [f"{out.fed - fed} of the fed laps"] * (fed < out.fed)
     with whole.sessions() as session:
         within = (Lap.team_id == Combination.team_id, Lap.combination_id == Combination.id)
-        counted = select(Combination.public_id, func.count(Lap.id)).join(Lap, and_(*within)).where(Combination.team_id == actor.team_id)
+        counted = (
+            select(Combination.public_id, func.count(Lap.id))
+            .join(Lap, and_(*within))
+            .where(Combination.team_id == actor.team_id)
+        )
         laps = {str(key): int(count) for key, count in session.execute(counted.group_by(Combination.public_id))}
-        states = {str(key): state for key, state in session.execute(select(Job.public_id, Job.state).where(Job.kind == "laps.import"))}
+        states = {
+            str(key): state
+            for key, state in session.execute(select(Job.public_id, Job.state).where(Job.kind == "laps.import"))
+        }
     for job, combination in jobs.items():
         state, count = states.get(job, "gone"), laps.get(combination, 0)
         out.imports[state] += 1
@@ -244,7 +273,10 @@ def _look(whole: Trial, actor: Actor, out: StormOutcome, load: FeedLoad, typed: 
     for number, line in typed.items():
         minutes, rest = line.split(":")
         out.lost += [f"typed lap {number}"] * (kept.get(number) != round((int(minutes) * 60 + float(rest)) * 1_000_000))
-    out.runs = all(part.running and part.answers() for part in whole.parts.values()) and person.ask("GET", "/api/health")[0] == 200
+    out.runs = (
+        all(part.running and part.answers() for part in whole.parts.values())
+        and person.ask("GET", "/api/health")[0] == 200
+    )
 
 
 def storm_table(outcome: StormOutcome) -> str:
@@ -254,8 +286,10 @@ def storm_table(outcome: StormOutcome) -> str:
     wrong = "; ".join([*outcome.lost, *outcome.torn, *outcome.stuck]) or "nothing"
     return (
         "| kills while laps are fed, typed and imported | |\n|---|---|\n"
-        f"| kills | {outcome.kills.total()} ({kills}); {outcome.close} within {_OFTEN_WITHIN_S:g} s of the one before |\n"
+        f"| kills | {outcome.kills.total()} ({kills}); {outcome.close} within {_OFTEN_WITHIN_S:g} s of the one before "
+        "|\n"
         f"| acknowledged | {outcome.fed:,} fed laps, {outcome.typed:,} typed laps; import jobs: {imports} |\n"
-        f"| lost | {len(outcome.lost)} (aim 0) |\n| torn | {len(outcome.torn)} (aim 0) |\n| stuck | {len(outcome.stuck)} (aim 0) |\n"
+        f"| lost | {len(outcome.lost)} (aim 0) |\n| torn | {len(outcome.torn)} (aim 0) |\n| stuck | "
+        f"{len(outcome.stuck)} (aim 0) |\n"
         f"| what was wrong | {json.dumps(wrong)[1:-1]} |\n| runs at the end | {'yes' if outcome.runs else 'no'} |\n"
     )

@@ -50,7 +50,8 @@ class _Listening:
 
 
 def bench_streams(whole: Trial, actor: Actor, minutes: float) -> list[Row]:
-    """Two servers on the same data, one with fifty open streams: the same request to both in turn, after the streams idled.
+    """Two servers on the same data, one with fifty open streams: the same request to both in turn, after the streams
+    idled.
 
     Raises:
         AssertionError: a stream broke off, or didn't beat.
@@ -77,7 +78,10 @@ def bench_streams(whole: Trial, actor: Actor, minutes: float) -> list[Row]:
         quiet.stop()
     return [
         (
-            f"that request with {_BROWSERS} browsers listening, after {minutes:g} idle minutes (none broke off; each heard ≥ {beats} beats)",
+            (
+                f"that request with {_BROWSERS} browsers listening, after {minutes:g} idle minutes (none broke off; "
+                f"each heard ≥ {beats} beats)"
+            ),
             seconds(busy),
             f"a server on the same data that nobody listens to: {seconds(idle)}",
             ratio(busy, idle, "1.1"),

@@ -1,4 +1,6 @@
-"""How fast telemetry is read, cut and stored, what features of passes cost, and how much memory a file of 2 GB takes."""
+"""How fast telemetry is read, cut and stored, what features of passes cost, and how much memory a file of 2 GB
+takes.
+"""
 
 import hmac
 import io
@@ -119,13 +121,22 @@ def bench_telemetry(folder: Path) -> list[Row]:
     took, least = (float(np.median(item)) for item in times_in_turn(features, columns, 1))
     number = pq.ParquetFile(many).metadata.num_rows
     words = f"PyArrow reads the same columns: {seconds(least)}"
-    rows.append((f"features of 1,000 laps × 90 s × 60 Hz × 10 channels ({number:,} samples)", seconds(took), words, ratio(took, least)))
+    rows.append(
+        (
+            f"features of 1,000 laps × 90 s × 60 Hz × 10 channels ({number:,} samples)",
+            seconds(took),
+            words,
+            ratio(took, least),
+        )
+    )
     many.unlink()
     return rows
 
 
 def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
-    """A file as large as is taken, sent in pieces over HTTP and read by the worker: how much memory each process took at most."""
+    """A file as large as is taken, sent in pieces over HTTP and read by the worker: how much memory each process
+    took at most.
+    """
     layout, channels = _lap(60.0)
     names = tuple(channels)
     layout_id = tracks.add_track(whole.sessions, actor, write_track(layout)).id
@@ -136,7 +147,10 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     rng = np.random.default_rng(7)
     batch, number = 50, 0
     first = _table(channels, names, batch, rng)
-    with path.open("wb") as sink, pq.ParquetWriter(sink, first.schema, compression="none", use_dictionary=False) as writer:
+    with (
+        path.open("wb") as sink,
+        pq.ParquetWriter(sink, first.schema, compression="none", use_dictionary=False) as writer,
+    ):
         per_lap = 0.0
         while sink.tell() + (batch + 10) * per_lap < size:
             table = _table(channels, names, batch, rng)
@@ -161,7 +175,13 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     uploaded = time.perf_counter() - begin
     path.unlink()
     imports.say_who(whole.sessions, actor, coming.id, {})
-    job = jobs.start(whole.sessions, actor, "telemetry.import", "Large", {"upload_id": str(coming.id), "combination_id": str(combination)})
+    job = jobs.start(
+        whole.sessions,
+        actor,
+        "telemetry.import",
+        "Large",
+        {"upload_id": str(coming.id), "combination_id": str(combination)},
+    )
     wake(jobs.key_of(whole.sessions, job.id))
     begin = time.perf_counter()
     _wait(whole, actor, job.id)
@@ -174,7 +194,10 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     words = f"most: {_MOST_MB} MB"
     return [
         (
-            f"peak memory of a file of {sent / 1e9:.2f} GB sent in pieces ({seconds(uploaded)}) and read ({number:,} laps, {seconds(read)})",
+            (
+                f"peak memory of a file of {sent / 1e9:.2f} GB sent in pieces ({seconds(uploaded)}) and read "
+                f"({number:,} laps, {seconds(read)})"
+            ),
             told,
             words,
             ratio(max(peaks.values()), _MOST_MB, "1"),
@@ -222,7 +245,9 @@ def _peak_mb(whole: Trial, name: str) -> float:
         try:
             if os.getpgid(int(place.name)) == group:
                 text = (place / "status").read_text()
-                peaks.append(next(int(line.split()[1]) for line in io.StringIO(text) if line.startswith("VmHWM")) / 1024)
+                peaks.append(
+                    next(int(line.split()[1]) for line in io.StringIO(text) if line.startswith("VmHWM")) / 1024
+                )
         except (OSError, StopIteration):
             continue
     return max(peaks)

@@ -1,4 +1,6 @@
-"""Ten laps of 20 km at 360 Hz over each other: how long the server takes for what is seen, and the browser for each step nearer or on."""
+"""Ten laps of 20 km at 360 Hz over each other: how long the server takes for what is seen, and the browser for each
+step nearer or on.
+"""
 
 import io
 from statistics import median
@@ -22,15 +24,46 @@ from fleet_rival.services.week import combinations, profiles
 __all__ = ["bench_traces"]
 
 _LENGTH_M, _LAPS, _RATE = 20_000.0, 10, 360.0
-_STEPS = ["+", "+", "+", "PageDown", "PageDown", "]", "]", "+", "[", "PageUp", "-", "-", "]", "PageDown", "-", "-", "0", "+", "]", "]"]
+_STEPS = [
+    "+",
+    "+",
+    "+",
+    "PageDown",
+    "PageDown",
+    "]",
+    "]",
+    "+",
+    "[",
+    "PageUp",
+    "-",
+    "-",
+    "]",
+    "PageDown",
+    "-",
+    "-",
+    "0",
+    "+",
+    "]",
+    "]",
+]
 _SMOOTH_MS = 100.0
 """From a key to the next picture; what takes longer is felt."""
 
 
 def _layout() -> Track:
     starts = [300 + 480.0 * number for number in range(40)]
-    corners = tuple(Corner(f"T{number + 1}", at, at + 90, at + 160, None, "left" if number % 2 else "right") for number, at in enumerate(starts))
-    return Track("Bench", "Long Traces", "road", _LENGTH_M, (Sector("S1", 0.0), Sector("S2", 7000.0), Sector("S3", 14_000.0)), corners)
+    corners = tuple(
+        Corner(f"T{number + 1}", at, at + 90, at + 160, None, "left" if number % 2 else "right")
+        for number, at in enumerate(starts)
+    )
+    return Track(
+        "Bench",
+        "Long Traces",
+        "road",
+        _LENGTH_M,
+        (Sector("S1", 0.0), Sector("S2", 7000.0), Sector("S3", 14_000.0)),
+        corners,
+    )
 
 
 def _trace(number: int) -> Trace:
@@ -76,10 +109,20 @@ def bench_traces(whole: Trial, actor: Actor) -> list[Row]:
 
     whole_lap = repeat(lambda: ask(0, _LENGTH_M), 5)
     near = repeat(lambda: ask(4000, 5000), 5)
-    steps = _in_the_browser(whole, actor, f"/combinations/{combination}/traces?{'&'.join(f'lap={key}' for key in keys)}")
+    steps = _in_the_browser(
+        whole, actor, f"/combinations/{combination}/traces?{'&'.join(f'lap={key}' for key in keys)}"
+    )
     worst = max(steps)
     return [
-        (f"{_LAPS} laps of 20 km at 360 Hz ({samples:,} samples) over each other, thinned on the server: the whole lap", seconds(whole_lap), "", ""),
+        (
+            (
+                f"{_LAPS} laps of 20 km at 360 Hz ({samples:,} samples) over each other, thinned on the server: the "
+                "whole lap"
+            ),
+            seconds(whole_lap),
+            "",
+            "",
+        ),
         ("the same, 1 km of it", seconds(near), "", ""),
         (
             f"from a key to the next picture of these {_LAPS} laps, {len(steps)} steps nearer, on and back: median",
@@ -98,7 +141,9 @@ def _in_the_browser(whole: Trial, actor: Actor, path: str) -> list[float]:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(**BROWSER)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
-        context.add_cookies([{"name": name, "value": value, "url": whole.address, "httpOnly": True, "sameSite": "Strict"}])
+        context.add_cookies(
+            [{"name": name, "value": value, "url": whole.address, "httpOnly": True, "sameSite": "Strict"}]
+        )
         page = context.new_page()
         page.goto(f"{whole.address}{path}")
         page.locator("path.trace").nth(_LAPS - 1).wait_for(state="attached", timeout=60_000)

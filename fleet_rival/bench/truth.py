@@ -1,4 +1,6 @@
-"""`./fleet bench --truth`: how often intervals hold the truth and odds come true, on made-up drivers whose truth is known."""
+"""`./fleet bench --truth`: how often intervals hold the truth and odds come true, on made-up drivers whose truth is
+known.
+"""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -35,7 +37,9 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Held:
-    """Falloff intervals of some drivers: share that holds the truth, and mean width over that of the interval that knows the noise."""
+    """Falloff intervals of some drivers: share that holds the truth, and mean width over that of the interval that
+    knows the noise.
+    """
 
     kind: str
     drivers: int
@@ -64,16 +68,23 @@ def _slips(rng: np.random.Generator, shape: int | tuple[int, int]) -> Values:
 
 
 def _named(correlation: float, slips: bool) -> str:
-    return f"{'independent laps' if not correlation else f'neighbours correlated by {correlation:g}'}{', with slips' if slips else ''}"
+    kind = f"neighbours correlated by {correlation:g}" if correlation else "independent laps"
+    return f"{kind}{', with slips' if slips else ''}"
 
 
 def falloff_held(drivers: int, seed: int) -> list[Held]:
-    """Falloff of made-up drivers through all rules, from laps to the interval; each kind of scatter, and all together."""
+    """Falloff of made-up drivers through all rules, from laps to the interval; each kind of scatter, and all
+    together.
+    """
     rng = np.random.default_rng(seed)
     found: dict[str, list[tuple[bool, float, float]]] = defaultdict(list)
     for driver in range(drivers):
         correlation, slips = _KINDS[driver % len(_KINDS)]
-        scatter, slope, level = float(rng.uniform(0.1, 0.4)), float(rng.uniform(-0.02, 0.08)), float(rng.uniform(60, 110))
+        scatter, slope, level = (
+            float(rng.uniform(0.1, 0.4)),
+            float(rng.uniform(-0.02, 0.08)),
+            float(rng.uniform(60, 110)),
+        )
         laps: list[Lap] = []
         above = below = 0.0
         for run in range(1, int(rng.integers(2, 6)) + 1):
@@ -83,7 +94,9 @@ def falloff_held(drivers: int, seed: int) -> list[Held]:
             if slips:
                 times = times + _slips(rng, count)
             laps.append(Lap("Driver", 0, round((level + 15) * MICROSECONDS), run=run, kind="out"))
-            laps += [Lap("Driver", number, round(seconds * MICROSECONDS), run=run) for number, seconds in enumerate(times, 1)]
+            laps += [
+                Lap("Driver", number, round(seconds * MICROSECONDS), run=run) for number, seconds in enumerate(times, 1)
+            ]
             # The first lap is cold.
             centred = at[1:] - at[1:].mean()
             above += float(centred @ correlation ** np.abs(at[1:, None] - at[None, 1:]) @ centred) * scatter**2
@@ -98,20 +111,29 @@ def falloff_held(drivers: int, seed: int) -> list[Held]:
         for kind in (_named(correlation, slips), "all together"):
             found[kind].append((held, (net.high - net.low) / MICROSECONDS, known))
     return [
-        Held(kind, len(rows), float(np.mean([row[0] for row in rows])), float(np.sum([row[1] for row in rows]) / np.sum([row[2] for row in rows])))
+        Held(
+            kind,
+            len(rows),
+            float(np.mean([row[0] for row in rows])),
+            float(np.sum([row[1] for row in rows]) / np.sum([row[2] for row in rows])),
+        )
         for kind, rows in sorted(found.items(), key=lambda item: item[0] == "all together")
     ]
 
 
 def odds_told(drivers: int, seed: int) -> list[Told]:
-    """Odds of the best of n laps from 30 to 60 clean laps, at targets that are reached in one, two or four cases of five."""
+    """Odds of the best of n laps from 30 to 60 clean laps, at targets that are reached in one, two or four cases of
+    five.
+    """
     rng = np.random.default_rng(seed)
     found: dict[str, list[tuple[float, float]]] = defaultdict(list)
     for driver in range(drivers):
         correlation, slips = _KINDS[driver % len(_KINDS)]
         scatter, fails = float(rng.uniform(0.1, 0.4)), float(rng.uniform(0, 0.25))
 
-        def drive(count: int, correlation: float = correlation, slips: bool = slips, scatter: float = scatter) -> Values:
+        def drive(
+            count: int, correlation: float = correlation, slips: bool = slips, scatter: float = scatter
+        ) -> Values:
             times = 90 + scatter * _scatter(rng, count, correlation)
             return times + _slips(rng, count) if slips else times
 
@@ -124,7 +146,14 @@ def odds_told(drivers: int, seed: int) -> list[Told]:
         clean_us = [round(seconds * MICROSECONDS) for seconds in clean]
         at = np.arange(eligible)
         of_runs = [(at // _RUN == run) & ~failed for run in range(at[-1] // _RUN + 1)]
-        alike = correlation_of([((at[mask] % _RUN).astype(float), whole[mask]) for mask in of_runs if mask.sum() >= Settings().min_clean_laps], 0.0)
+        alike = correlation_of(
+            [
+                ((at[mask] % _RUN).astype(float), whole[mask])
+                for mask in of_runs
+                if mask.sum() >= Settings().min_clean_laps
+            ],
+            0.0,
+        )
         runs = np.asarray([drive(max(LAP_COUNTS)) for _ in range(_DRAWS)])
         runs[rng.random(runs.shape) < fails] = np.inf
         for laps in LAP_COUNTS:
@@ -147,10 +176,20 @@ def odds_told(drivers: int, seed: int) -> list[Told]:
 
 def truth_tables(held: Sequence[Held], told: Sequence[Told]) -> str:
     """Both as tables."""
-    lines = ["| falloff, 95 % interval | drivers | holds the truth | width over that of the interval that knows the noise |", "|---|---|---|---|"]
+    lines = [
+        "| falloff, 95 % interval | drivers | holds the truth | width over that of the interval that knows the noise |",
+        "|---|---|---|---|",
+    ]
     for row in held:
-        lines.append(f"| {row.kind} | {row.drivers} | {row.held:.1%}{_aim(row.kind, '≥ 92.5 %')} | {row.width:.2f}{_aim(row.kind, '≤ 1.3')} |")
-    lines += ["", "| odds of the best of n laps | drivers | expected Brier score over that of the true odds |", "|---|---|---|"]
+        lines.append(
+            f"| {row.kind} | {row.drivers} | {row.held:.1%}{_aim(row.kind, '≥ 92.5 %')} | "
+            f"{row.width:.2f}{_aim(row.kind, '≤ 1.3')} |"
+        )
+    lines += [
+        "",
+        "| odds of the best of n laps | drivers | expected Brier score over that of the true odds |",
+        "|---|---|---|",
+    ]
     lines += [f"| {row.kind} | {row.drivers} | {row.ratio:.3f}{_aim(row.kind, '≤ 1.05')} |" for row in told]
     return "\n".join(lines) + "\n"
 

@@ -26,9 +26,15 @@ __all__ = ["add_arguments", "run"]
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--track", type=Path, required=True, metavar="T.track.json", help="the track file")
     parser.add_argument("--laps", type=Path, required=True, metavar="L.laps.csv", help="the lap file")
-    parser.add_argument("--telemetry", type=Path, nargs="+", default=[], metavar="X.telemetry.parquet", help="telemetry files")
-    parser.add_argument("--settings", type=Path, metavar="S.json", help='a JSON object of settings, e.g. {"cold_laps": 2}')
-    parser.add_argument("--out", type=Path, metavar="R.json", help="where to write the report; standard output if missing")
+    parser.add_argument(
+        "--telemetry", type=Path, nargs="+", default=[], metavar="X.telemetry.parquet", help="telemetry files"
+    )
+    parser.add_argument(
+        "--settings", type=Path, metavar="S.json", help='a JSON object of settings, e.g. {"cold_laps": 2}'
+    )
+    parser.add_argument(
+        "--out", type=Path, metavar="R.json", help="where to write the report; standard output if missing"
+    )
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -55,12 +61,17 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"fleet analyse: {error}", file=sys.stderr)
         return 2
     except OSError as error:
-        print(f"fleet analyse: {arguments.out or 'standard output'} can't be written: {error.strerror or error}.", file=sys.stderr)
+        print(
+            f"fleet analyse: {arguments.out or 'standard output'} can't be written: {error.strerror or error}.",
+            file=sys.stderr,
+        )
         return 2
     return 0
 
 
-def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[list[Lap], dict[Identity, LapCurves], list[dict[str, Any]]]:
+def _with_telemetry(
+    track: Track, laps: list[Lap], paths: list[Path]
+) -> tuple[list[Lap], dict[Identity, LapCurves], list[dict[str, Any]]]:
     """The laps with what telemetry says of them, their curves, and warnings."""
     if not paths:
         return laps, {}, []
@@ -84,7 +95,11 @@ def _with_telemetry(track: Track, laps: list[Lap], paths: list[Path]) -> tuple[l
     for index, what in sorted(found.cuts.items()):
         lap = laps[index]
         for stretch in what.stretches:
-            warn(None, lap.driver, f"telemetry of session {lap.session}, run {lap.run}, lap {lap.number}: {stretch_sentence(stretch)}")
+            warn(
+                None,
+                lap.driver,
+                f"telemetry of session {lap.session}, run {lap.run}, lap {lap.number}: {stretch_sentence(stretch)}",
+            )
     return list(found.laps), {laps[index].identity: item for index, item in found.curves.items()}, warnings
 
 

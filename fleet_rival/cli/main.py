@@ -28,7 +28,9 @@ COMMANDS = {
 
 
 def main(arguments: list[str]) -> int:
-    parser = argparse.ArgumentParser(prog="./fleet", description="Fleet Rival, the preparation desk of a sim racing team.")
+    parser = argparse.ArgumentParser(
+        prog="./fleet", description="Fleet Rival, the preparation desk of a sim racing team."
+    )
     commands = parser.add_subparsers(dest="command", metavar="command", required=True)
     chosen = arguments[0] if arguments and arguments[0] in COMMANDS else None
     module: Any = None

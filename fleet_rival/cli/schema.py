@@ -1,4 +1,6 @@
-"""`./fleet schema`: the interface's description, the front end's types and the table of roles, written anew from the code."""
+"""`./fleet schema`: the interface's description, the front end's types and the table of roles, written anew from the
+code.
+"""
 
 import argparse
 import json
@@ -38,10 +40,14 @@ def vocabularies() -> str:
     for name, value in vars(words).items():
         if name[0].isupper() and not name.isupper() and get_args(value):
             lines.append(f"export type {name} = {' | '.join(repr(word) for word in get_args(value))}")
-    lines += ["/** By quantity, the unit that is kept first: a value is the kept one times `factor`, and `offset` more. */", "export const UNITS = {"]
+    lines += [
+        "/** By quantity, the unit that is kept first: a value is the kept one times `factor`, and `offset` more. */",
+        "export const UNITS = {",
+    ]
     for quantity, units in UNITS.items():
         told = ", ".join(
-            f"'{name}': {{ factor: {unit.factor!r}, offset: {unit.offset!r}, more: {unit.more_decimals} }}" for name, unit in units.items()
+            f"'{name}': {{ factor: {unit.factor!r}, offset: {unit.offset!r}, more: {unit.more_decimals} }}"
+            for name, unit in units.items()
         )
         lines.append(f"  {quantity}: {{ {told} }},")
     return "\n".join([*lines, "} as const"]) + "\n"
@@ -58,7 +64,15 @@ def with_permissions(text: str) -> str:
     for thing in things:
         cells = []
         for permissions in ROLES.values():
-            cells.append(", ".join(sorted(name.partition(".")[2].replace("_", " ") for name in permissions if name.partition(".")[0] == thing)))
+            cells.append(
+                ", ".join(
+                    sorted(
+                        name.partition(".")[2].replace("_", " ")
+                        for name in permissions
+                        if name.partition(".")[0] == thing
+                    )
+                )
+            )
         lines.append(f"| {thing} | {' | '.join(cell or '–' for cell in cells)} |")
     return f"{head}{_TABLE_BEGINS}\n{chr(10).join(lines)}\n{_TABLE_ENDS}{tail}"
 

@@ -75,7 +75,10 @@ def _run(arguments: argparse.Namespace, var: Path) -> int:
     record(var, "", [Started.of("fleet", os.getpid())])
     if not port_is_free(arguments.port):
         forget(var)
-        raise Failure(f"port {arguments.port} is in use by another program. Choose another: ./fleet {arguments.command} --port {arguments.port + 1}")
+        raise Failure(
+            f"port {arguments.port} is in use by another program. Choose another: ./fleet {arguments.command} --port "
+            f"{arguments.port + 1}"
+        )
     free = shutil.disk_usage(var).free
     if free < _LEAST_FREE:
         forget(var)
@@ -108,8 +111,17 @@ def _run(arguments: argparse.Namespace, var: Path) -> int:
             server.wait()
         ready.set()
         # What the others need comes first.
-        parts: dict[str, Part] = {"database": database, "message server": messages, "worker": worker, "web server": server}
-        lines = [f"\nFleet Rival is ready: {server.address}", *said(server.address), "Ctrl-C here, or ./fleet stop in another window, ends it."]
+        parts: dict[str, Part] = {
+            "database": database,
+            "message server": messages,
+            "worker": worker,
+            "web server": server,
+        }
+        lines = [
+            f"\nFleet Rival is ready: {server.address}",
+            *said(server.address),
+            "Ctrl-C here, or ./fleet stop in another window, ends it.",
+        ]
         _stay(parts, var, server.address, lines, asked_to_end, Schedule(var))
         say("\nStopping ...")
     except _Ended:
@@ -128,7 +140,9 @@ def _run(arguments: argparse.Namespace, var: Path) -> int:
     return 0
 
 
-def _stay(parts: dict[str, Part], var: Path, address: str, lines: list[str], asked_to_end: threading.Event, schedule: Schedule) -> None:
+def _stay(
+    parts: dict[str, Part], var: Path, address: str, lines: list[str], asked_to_end: threading.Event, schedule: Schedule
+) -> None:
     """Until somebody wants it to end; a part that ended by itself is started again.
 
     Args:
@@ -139,7 +153,11 @@ def _stay(parts: dict[str, Part], var: Path, address: str, lines: list[str], ask
     changed = True
     while not asked_to_end.is_set():
         if changed:
-            record(var, address, [Started.of("fleet", os.getpid()), *(part.started for part in parts.values() if part.started)])
+            record(
+                var,
+                address,
+                [Started.of("fleet", os.getpid()), *(part.started for part in parts.values() if part.started)],
+            )
             for line in lines:
                 say(line)
             lines = []
@@ -177,11 +195,18 @@ def _prepare_data(url: str, var: Path, *, demo: bool) -> Callable[[str], list[st
                 accounts = load_demo(sessions, var / "demo")
             width = max(len(account.sign_in_name) for account in accounts)
             lines = [
-                f"  {account.sign_in_name:<{width}}  {account.password or '(password changed)'}   {account.name}, {account.role}"
+                (
+                    f"  {account.sign_in_name:<{width}}  {account.password or '(password changed)'}   {account.name}, "
+                    f"{account.role}"
+                )
                 for account in accounts
             ]
             return lambda address: ["Sign in as one of the demo's people:", *lines]
         link = first_link(sessions)
-        return lambda address: [f"Nobody can sign in yet. Open this link to begin; it works once: {address}/welcome#{link}"] if link else []
+        return lambda address: (
+            [f"Nobody can sign in yet. Open this link to begin; it works once: {address}/welcome#{link}"]
+            if link
+            else []
+        )
     finally:
         engine.dispose()

@@ -31,5 +31,8 @@ def run(arguments: argparse.Namespace) -> int:
             token = team_link(make_sessions(engine), name)
         finally:
             engine.dispose()
-    say(f"A manager of {name} comes in by this link. It works once, for a week: {recorded(var)[0] or ''}/welcome#{token}")
+    say(
+        f"A manager of {name} comes in by this link. It works once, for a week: "
+        f"{recorded(var)[0] or ''}/welcome#{token}"
+    )
     return 0

@@ -42,9 +42,18 @@ _LANES = 3
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--only", choices=["checks", *dict.fromkeys(_called(name) for name in TESTS)], help="one part alone")
-    parser.add_argument("--at", action="append", metavar="MOMENT", help="run under a set clock: 2026-12-05T23:58, or 2026-12-05T23:58@Asia/Tokyo")
-    parser.add_argument("--clocks", action="store_true", help="run once under each of the clocks at which something may turn over")
+    parser.add_argument(
+        "--only", choices=["checks", *dict.fromkeys(_called(name) for name in TESTS)], help="one part alone"
+    )
+    parser.add_argument(
+        "--at",
+        action="append",
+        metavar="MOMENT",
+        help="run under a set clock: 2026-12-05T23:58, or 2026-12-05T23:58@Asia/Tokyo",
+    )
+    parser.add_argument(
+        "--clocks", action="store_true", help="run once under each of the clocks at which something may turn over"
+    )
     parser.add_argument("rest", nargs="*", help="handed to pytest, after --")
 
 
@@ -69,10 +78,18 @@ def run(arguments: argparse.Namespace) -> int:
 def turning_points(moment: datetime) -> list[str]:
     """Each weekday, a moment before midnight in three zones, and days on which clocks change, all to come."""
     monday = (moment + timedelta(days=7 - moment.weekday())).date()
-    days = [f"{monday + timedelta(days=day)}T{hour:02}:00" for day, hour in zip(range(7), (8, 11, 14, 17, 20, 2, 5), strict=True)]
-    midnights = [f"{monday + timedelta(days=2)}T23:57@{zone}" for zone in ("Pacific/Auckland", "Europe/Oslo", "America/Los_Angeles")]
+    days = [
+        f"{monday + timedelta(days=day)}T{hour:02}:00"
+        for day, hour in zip(range(7), (8, 11, 14, 17, 20, 2, 5), strict=True)
+    ]
+    midnights = [
+        f"{monday + timedelta(days=2)}T23:57@{zone}"
+        for zone in ("Pacific/Auckland", "Europe/Oslo", "America/Los_Angeles")
+    ]
     year = moment.year + 1
-    last_sundays = [max(day for day in range(25, 32) if datetime(year, month, day, tzinfo=UTC).weekday() == 6) for month in (3, 10)]
+    last_sundays = [
+        max(day for day in range(25, 32) if datetime(year, month, day, tzinfo=UTC).weekday() == 6) for month in (3, 10)
+    ]
     changes = [f"{year}-{month:02}-{day}T00:30@Europe/Oslo" for month, day in zip((3, 10), last_sundays, strict=True)]
     return [*days, *midnights, *changes]
 
@@ -89,7 +106,9 @@ def _under(clocks: Sequence[str], arguments: argparse.Namespace) -> int:
         try:
             meant = datetime.fromisoformat(text).replace(tzinfo=ZoneInfo(zone or "UTC"))
         except (ValueError, ZoneInfoNotFoundError) as error:
-            raise Failure(f"{clock} isn't a moment such as 2026-12-05T23:58 or 2026-12-05T23:58@Europe/Oslo.") from error
+            raise Failure(
+                f"{clock} isn't a moment such as 2026-12-05T23:58 or 2026-12-05T23:58@Europe/Oslo."
+            ) from error
         say(f"\n== {clock}")
         os.environ["FLEET_CLOCK_AHEAD_S"] = str((meant - datetime.now(UTC)).total_seconds())
         os.environ["TZ"] = zone or "UTC"

@@ -18,7 +18,16 @@ from fleet_rival.core.track import Track
 from fleet_rival.core.units import measure
 from fleet_rival.core.words import MARKS
 
-__all__ = ["Analysis", "DriverAnalysis", "GroupAnalysis", "OfDriver", "analyse", "analyse_driver", "grouped", "with_share_intervals"]
+__all__ = [
+    "Analysis",
+    "DriverAnalysis",
+    "GroupAnalysis",
+    "OfDriver",
+    "analyse",
+    "analyse_driver",
+    "grouped",
+    "with_share_intervals",
+]
 
 _NOT_COUNTING: Final = frozenset({"invalid", "incident", "spoiled"})
 
@@ -71,7 +80,9 @@ class Analysis:
 OfDriver = Callable[[Track, str, Sequence[Lap], Settings], "DriverAnalysis"]
 
 
-def analyse(track: Track, laps: Sequence[Lap], settings: Settings | None = None, of_driver: OfDriver | None = None) -> Analysis:
+def analyse(
+    track: Track, laps: Sequence[Lap], settings: Settings | None = None, of_driver: OfDriver | None = None
+) -> Analysis:
     """Analyse the laps of one combination.
 
     Args:
@@ -93,7 +104,12 @@ def analyse(track: Track, laps: Sequence[Lap], settings: Settings | None = None,
             clean[group.group] += group.counts["clean"]
     team_group = max(clean, key=lambda group: (clean[group], *_reversed(group)), default=None)
     tables = {
-        depth: [group.ideals.tables[depth] for driver in team for group in (driver.main, *driver.others) if group.group == team_group]
+        depth: [
+            group.ideals.tables[depth]
+            for driver in team
+            for group in (driver.main, *driver.others)
+            if group.group == team_group
+        ]
         for depth in ("sectors", "segments")
     }
     return Analysis(drivers, team_ideal(tables), team_group)
@@ -105,14 +121,20 @@ def _reversed(group: Group) -> tuple[int, ...]:
 
 
 def grouped(judged: Sequence[JudgedLap]) -> list[tuple[Group, list[int]]]:
-    """A driver's groups with the positions of their laps, the main one first: that with most clean laps, then most flying ones."""
+    """A driver's groups with the positions of their laps, the main one first: that with most clean laps, then most
+    flying ones.
+    """
     groups: dict[Group, list[int]] = defaultdict(list)
     for index, item in enumerate(judged):
         groups[group_of(item.lap)].append(index)
 
     def rank(item: tuple[Group, list[int]]) -> tuple[Any, ...]:
         group, indices = item
-        return (-sum(judged[index].clean for index in indices), -sum(judged[index].flying for index in indices), group.sort_key)
+        return (
+            -sum(judged[index].clean for index in indices),
+            -sum(judged[index].flying for index in indices),
+            group.sort_key,
+        )
 
     return sorted(groups.items(), key=rank)
 
@@ -138,7 +160,9 @@ def with_share_intervals(track: Track, driver: DriverAnalysis, settings: Setting
     return replace(driver, main=group(driver.main), others=tuple(map(group, driver.others)))
 
 
-def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indices: Sequence[int], settings: Settings) -> GroupAnalysis:
+def _analyse_group(
+    track: Track, judged: Sequence[JudgedLap], group: Group, indices: Sequence[int], settings: Settings
+) -> GroupAnalysis:
     members = tuple(index for index in indices if judged[index].flying)
     items = [judged[index] for index in members]
     counts = {
@@ -162,7 +186,11 @@ def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indi
         segments=part_figures(track, judged, members, settings),
         best_of=tuple(best_of(clean, len(clean) / counts["eligible"])) if enough else None,
         best_of_after_out_lap=_after_out_lap(judged, members, clean, counts["eligible"], settings) if enough else None,
-        sure="thin" if len(clean) < settings.thin_below_laps else "firm" if len(clean) >= settings.firm_from_laps else "likely",
+        sure="thin"
+        if len(clean) < settings.thin_below_laps
+        else "firm"
+        if len(clean) >= settings.firm_from_laps
+        else "likely",
         warnings=tuple(_warnings(items, settings)),
     )
 
@@ -170,7 +198,9 @@ def _analyse_group(track: Track, judged: Sequence[JudgedLap], group: Group, indi
 def _after_out_lap(
     judged: Sequence[JudgedLap], members: Sequence[int], clean: Sequence[int], eligible: int, settings: Settings
 ) -> tuple[BestOf, ...] | None:
-    """The best of the first laps behind an out lap: each place from like laps where there are enough, else the warm ones moved."""
+    """The best of the first laps behind an out lap: each place from like laps where there are enough, else the warm
+    ones moved.
+    """
     chosen = set(members)
     places: list[list[JudgedLap]] = [[] for _ in range(LAP_COUNTS[-1])]
     for item in judged:
@@ -180,10 +210,18 @@ def _after_out_lap(
         for place in places:
             if at is None:
                 break
-            if at in chosen and not {"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"} & judged[at].against:
+            if (
+                at in chosen
+                and not {"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"} & judged[at].against
+            ):
                 place.append(judged[at])
             at = judged[at].next_lap
-    cold = [item.lap.time_us for place in places for item in place if "cold" in item.marks and not _NOT_COUNTING & item.marks.keys()]
+    cold = [
+        item.lap.time_us
+        for place in places
+        for item in place
+        if "cold" in item.marks and not _NOT_COUNTING & item.marks.keys()
+    ]
     if not cold:
         return None
     warm = Place(tuple(clean), 1 - len(clean) / eligible)
@@ -206,6 +244,7 @@ def _warnings(items: Sequence[JudgedLap], settings: Settings) -> list[str]:
     temperatures = [item.lap.track_temp_c for item in items if item.lap.track_temp_c is not None]
     if temperatures and max(temperatures) - min(temperatures) > settings.temperature_spread_c:
         warnings.append(
-            f"track temperatures from {measure('temperature', min(temperatures))} to {measure('temperature', max(temperatures))} stand in one group"
+            f"track temperatures from {measure('temperature', min(temperatures))} to "
+            f"{measure('temperature', max(temperatures))} stand in one group"
         )
     return warnings

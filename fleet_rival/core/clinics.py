@@ -21,7 +21,9 @@ StandingLosses = list[StandingLoss]
 
 @dataclass(frozen=True, slots=True)
 class DriverClinics:
-    """One driver: the main group and the others, in the order of the analysis, and standing losses in the main group."""
+    """One driver: the main group and the others, in the order of the analysis, and standing losses in the main
+    group.
+    """
 
     main: Clinic
     others: tuple[Clinic, ...]
@@ -43,7 +45,9 @@ def clinics_of(
     settings: Settings | None = None,
     said: Mapping[str, Said] | None = None,
     once: Callable[[DriverAnalysis, Callable[[], Clinics]], Clinics] = lambda _, make: make(),
-    once_against: Callable[[str, Sequence[str], Callable[[], StandingLosses]], StandingLosses] = lambda _, __, make: make(),
+    once_against: Callable[[str, Sequence[str], Callable[[], StandingLosses]], StandingLosses] = lambda _, __, make: (
+        make()
+    ),
 ) -> dict[str, DriverClinics]:
     """Find everybody's slips, mistakes and standing losses.
 
@@ -59,7 +63,10 @@ def clinics_of(
     def own(driver: DriverAnalysis) -> Clinics:
         groups = (driver.main, *driver.others)
         told = said.get(driver.name)
-        return [clinic_of(track, driver.laps, group.members, curves[driver.name], settings, told, group.segments) for group in groups]
+        return [
+            clinic_of(track, driver.laps, group.members, curves[driver.name], settings, told, group.segments)
+            for group in groups
+        ]
 
     made = {name: once(driver, partial(own, driver)) for name, driver in analysis.drivers.items()}
     out = {}

@@ -1,4 +1,6 @@
-"""Consistency of the clean laps of a group: how alike they are, what is scatter and what is drift, and where it comes from."""
+"""Consistency of the clean laps of a group: how alike they are, what is scatter and what is drift, and where it
+comes from.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -56,7 +58,9 @@ class Share:
 
 @dataclass(frozen=True, slots=True)
 class Consistency:
-    """Figures in microseconds (`_us`), per cent (`_pct`) or shares of one; None with a reason where the data can't support one."""
+    """Figures in microseconds (`_us`), per cent (`_pct`) or shares of one; None with a reason where the data can't
+    support one.
+    """
 
     n: int
     clean_rate: Fraction | None
@@ -78,7 +82,9 @@ class Consistency:
     reasons: Mapping[str, str] = field(default_factory=dict)
 
 
-def consistency_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Consistency:
+def consistency_of(
+    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings
+) -> Consistency:
     """Consistency of a group's clean laps.
 
     Args:
@@ -156,7 +162,8 @@ def ratio_to_team(own: float | None, team: Sequence[float]) -> float | None:
         team: everybody's in the same unit, the driver's too.
 
     Returns:
-        None where it isn't known, where there is nobody to be compared with, or where half the team doesn't scatter at all: then no number says
+        None where it isn't known, where there is nobody to be compared with, or where half the team doesn't scatter at
+        all: then no number says
         how much more somebody does. Who doesn't scatter in such a team is as the others.
 
     >>> ratio_to_team(3.0, [1.0, 2.0, 3.0]), ratio_to_team(0.0, [0.0, 0.0]), ratio_to_team(1.0, [0.0, 0.0, 1.0])
@@ -170,11 +177,17 @@ def ratio_to_team(own: float | None, team: Sequence[float]) -> float | None:
     return own / middle
 
 
-def _successive_difference_ratio(judged: Sequence[JudgedLap], clean: Sequence[int], times: Sequence[int]) -> float | None:
-    """Mean square of successive differences over the variance (von Neumann 1941): near 2 for pure scatter, less for drift."""
+def _successive_difference_ratio(
+    judged: Sequence[JudgedLap], clean: Sequence[int], times: Sequence[int]
+) -> float | None:
+    """Mean square of successive differences over the variance (von Neumann 1941): near 2 for pure scatter, less for
+    drift.
+    """
     kept = set(clean)
     steps = [
-        judged[after].lap.time_us - judged[index].lap.time_us for index in clean if (after := judged[index].next_lap) is not None and after in kept
+        judged[after].lap.time_us - judged[index].lap.time_us
+        for index in clean
+        if (after := judged[index].next_lap) is not None and after in kept
     ]
     variance = standard_deviation(times) ** 2
     if len(steps) < 4 or variance == 0:
@@ -206,14 +219,22 @@ def _residuals(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) 
             if len(whole) < settings.min_clean_laps:
                 continue
             times = np.asarray([list(map(getattr(lap, depth).__getitem__, codes)) for lap in whole], dtype=np.int64)
-            rows.append(_line_residuals(np.asarray([lap.number for lap in whole], dtype=np.float64), (times - times[0]).astype(np.float64)))
+            rows.append(
+                _line_residuals(
+                    np.asarray([lap.number for lap in whole], dtype=np.float64), (times - times[0]).astype(np.float64)
+                )
+            )
         if rows:
             return _Residuals(np.concatenate(rows), codes, depth)
     return f"no run of {settings.min_clean_laps} clean laps with all parts timed"
 
 
-def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> tuple[dict[str, Share] | None, str | None, str]:
-    """Where the scatter comes from: cov(part, lap) / var(lap), both as residuals of a line over the lap number in each run."""
+def _shares(
+    track: Track, runs: Sequence[Sequence[Lap]], settings: Settings
+) -> tuple[dict[str, Share] | None, str | None, str]:
+    """Where the scatter comes from: cov(part, lap) / var(lap), both as residuals of a line over the lap number in
+    each run.
+    """
     found = _residuals(track, runs, settings)
     if isinstance(found, str):
         return None, None, found
@@ -223,11 +244,18 @@ def _shares(track: Track, runs: Sequence[Sequence[Lap]], settings: Settings) -> 
         return None, None, "all laps alike"
     values = found.values.T @ lap / variance
     intervals = _share_intervals(found.values, settings)
-    return {code: Share(float(v), *interval) for code, v, interval in zip(found.codes, values, intervals, strict=True)}, found.depth, ""
+    return (
+        {code: Share(float(v), *interval) for code, v, interval in zip(found.codes, values, intervals, strict=True)},
+        found.depth,
+        "",
+    )
 
 
-def with_intervals(found: Consistency, track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> Consistency:
-    """The same figures, with the intervals of the scatter's shares: they take as long as all the rest, and few look at them.
+def with_intervals(
+    found: Consistency, track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings
+) -> Consistency:
+    """The same figures, with the intervals of the scatter's shares: they take as long as all the rest, and few look
+    at them.
 
     Args:
         found: what `consistency_of` made of the same laps.

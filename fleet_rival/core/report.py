@@ -47,13 +47,17 @@ def report(
         "version": 1,
         "set_aside": [dict(row) for row in set_aside],
         "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
-        "drivers": {name: driver_report(driver, clinics[name] if clinics else None, by_set=by_set) for name, driver in analysis.drivers.items()},
+        "drivers": {
+            name: driver_report(driver, clinics[name] if clinics else None, by_set=by_set)
+            for name, driver in analysis.drivers.items()
+        },
         "team_ideal": {
             "segment_us": analysis.team.segment_us,
             "sector_us": analysis.team.sector_us,
             "group": analysis.team_group._asdict() if analysis.team_group else None,
             "parts": [
-                {"code": part.code, "driver": part.lap.driver, "time_us": part.time_us, **lap_reference(part.lap)} for part in analysis.team.parts
+                {"code": part.code, "driver": part.lap.driver, "time_us": part.time_us, **lap_reference(part.lap)}
+                for part in analysis.team.parts
             ],
         },
     }
@@ -71,21 +75,35 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
                 yield {"file": None, "line": None, "driver": name, "reason": in_units(warning, DEFAULTS)}
 
 
-def driver_report(driver: DriverAnalysis, clinics: DriverClinics | None = None, *, by_set: bool = True) -> dict[str, Any]:
+def driver_report(
+    driver: DriverAnalysis, clinics: DriverClinics | None = None, *, by_set: bool = True
+) -> dict[str, Any]:
     """One driver's part of the report.
 
     Args:
         by_set: whether falloff is told by tyre set too, which takes as long as the rest.
     """
-    figures = _group(driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None, by_set)
+    figures = _group(
+        driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None, by_set
+    )
     if driver.guest:
         figures["guest"] = True
     others = clinics.others if clinics else [None] * len(driver.others)
-    return {**figures, "groups": [_group(group, driver.laps, clinic, None, by_set) for group, clinic in zip(driver.others, others, strict=True)]}
+    return {
+        **figures,
+        "groups": [
+            _group(group, driver.laps, clinic, None, by_set)
+            for group, clinic in zip(driver.others, others, strict=True)
+        ],
+    }
 
 
 def _group(
-    group: GroupAnalysis, laps: Sequence[JudgedLap], clinic: Clinic | None, standing: Sequence[StandingLoss] | None, by_set: bool
+    group: GroupAnalysis,
+    laps: Sequence[JudgedLap],
+    clinic: Clinic | None,
+    standing: Sequence[StandingLoss] | None,
+    by_set: bool,
 ) -> dict[str, Any]:
     missing: dict[str, str] = {}
     if group.best is None:
@@ -107,11 +125,16 @@ def _group(
         }
         for key, value in segments[code].items():
             if value is None:
-                missing[f"segments.{code}.{key}"] = _NOT_LOOKED if key == "slips" and figures.n else "too few passes with a time here"
+                missing[f"segments.{code}.{key}"] = (
+                    _NOT_LOOKED if key == "slips" and figures.n else "too few passes with a time here"
+                )
     clean = f"{group.counts['clean']} clean laps are too few"
     best_of = _best_of(group.best_of, "best_of", clean, missing)
     after_out_lap = _best_of(
-        group.best_of_after_out_lap, "best_of_after_out_lap", "no out lap followed by a counting cold lap, or too few clean laps", missing
+        group.best_of_after_out_lap,
+        "best_of_after_out_lap",
+        "no out lap followed by a counting cold lap, or too few clean laps",
+        missing,
     )
     falloff = _falloff(group.falloff, missing, by_set)
     return {
@@ -122,7 +145,10 @@ def _group(
         "best_lap": lap_reference(group.best) if group.best else None,
         "ideal": {
             **{f"{name}_us": group.ideals.time_us(name) for name in IDEALS},
-            "parts": {name: [_part(part) for part in group.ideals.values[name].parts] if name in group.ideals.values else [] for name in IDEALS},
+            "parts": {
+                name: [_part(part) for part in group.ideals.values[name].parts] if name in group.ideals.values else []
+                for name in IDEALS
+            },
         },
         "consistency": _consistency(group.consistency),
         "falloff": falloff,
@@ -140,21 +166,39 @@ def _nothing_looked_for(missing: dict[str, str]) -> dict[str, None]:
     return dict.fromkeys(keys)
 
 
-def _corners(laps: Sequence[JudgedLap], clinic: Clinic, standing: Sequence[StandingLoss] | None, missing: dict[str, str]) -> dict[str, Any]:
+def _corners(
+    laps: Sequence[JudgedLap], clinic: Clinic, standing: Sequence[StandingLoss] | None, missing: dict[str, str]
+) -> dict[str, Any]:
     """Mistakes, standing losses and trades; None where nothing can be known of them."""
     timed = any(figures.losses_us for figures in clinic.parts.values())
     cold = timed or bool(clinic.cold_mistakes)
-    compared = standing is not None and sum(bool(figures.reference and not figures.reference.candidate) for figures in clinic.parts.values()) >= 3
+    compared = (
+        standing is not None
+        and sum(bool(figures.reference and not figures.reference.candidate) for figures in clinic.parts.values()) >= 3
+    )
     values: dict[str, Any] = {
         "mistakes": [_mistake(item, laps) for item in clinic.mistakes] if timed else None,
         "cold_mistakes": [_mistake(item, laps) for item in clinic.cold_mistakes] if cold else None,
         "standing": [
-            {"corner": item.corner, "kind": item.kind, "loss_us": round_half_even(item.loss_us), "against": item.against} for item in standing or ()
+            {
+                "corner": item.corner,
+                "kind": item.kind,
+                "loss_us": round_half_even(item.loss_us),
+                "against": item.against,
+            }
+            for item in standing or ()
         ]
         if compared
         else None,
         "trades": [
-            {"first": item.first, "second": item.second, "correlation": item.correlation, "low": item.low, "high": item.high, "n": item.n}
+            {
+                "first": item.first,
+                "second": item.second,
+                "correlation": item.correlation,
+                "low": item.low,
+                "high": item.high,
+                "n": item.n,
+            }
             for item in clinic.trades
         ]
         if clinic.depth == "segments" and timed
@@ -197,7 +241,9 @@ def _part(part: PartTime) -> dict[str, Any]:
     return {"code": part.code, "time_us": part.time_us, **lap_reference(part.lap)}
 
 
-def _best_of(results: Sequence[BestOf] | None, name: str, why_none: str, missing: dict[str, str]) -> list[dict[str, Any]] | None:
+def _best_of(
+    results: Sequence[BestOf] | None, name: str, why_none: str, missing: dict[str, str]
+) -> list[dict[str, Any]] | None:
     if results is None:
         missing[name] = why_none
         return None
@@ -218,7 +264,11 @@ def _falloff(figures: Falloff, missing: dict[str, str], by_set: bool) -> dict[st
         missing["falloff"] = figures.reasons["us_per_lap"]
         return None
     missing |= {f"falloff.{name}": reason for name, reason in figures.reasons.items()}
-    missing |= {f"falloff.{name}": figures.reasons["tyre_us_per_lap"] for name in ("tyre_low_us", "tyre_high_us") if figures.tyre_us_per_lap is None}
+    missing |= {
+        f"falloff.{name}": figures.reasons["tyre_us_per_lap"]
+        for name in ("tyre_low_us", "tyre_high_us")
+        if figures.tyre_us_per_lap is None
+    }
     cliff = figures.cliff
     return {
         "us_per_lap": round_half_even(net.value),
@@ -232,9 +282,18 @@ def _falloff(figures: Falloff, missing: dict[str, str], by_set: bool) -> dict[st
         "correlation": net.correlation,
         "cliff": None
         if cliff is None
-        else {"at": cliff.at, "by": cliff.by, "before_us": round_half_even(cliff.before_us), "after_us": round_half_even(cliff.after_us)},
+        else {
+            "at": cliff.at,
+            "by": cliff.by,
+            "before_us": round_half_even(cliff.before_us),
+            "after_us": round_half_even(cliff.after_us),
+        },
         "by_set": {
-            label: {"us_per_lap": round_half_even(slope.value), "low_us": round_half_even(slope.low), "high_us": round_half_even(slope.high)}
+            label: {
+                "us_per_lap": round_half_even(slope.value),
+                "low_us": round_half_even(slope.low),
+                "high_us": round_half_even(slope.high),
+            }
             for label, slope in sorted(figures.by_set().items() if by_set else ())
         },
     }
@@ -244,7 +303,10 @@ def _consistency(figures: Consistency) -> dict[str, Any]:
     share = figures.share
     return {
         "n": figures.n,
-        **{key: round_half_even(getattr(figures, key)) for key in ("median_us", "mean_us", "sd_us", "robust_sd_us", "adjusted_sd_us")},
+        **{
+            key: round_half_even(getattr(figures, key))
+            for key in ("median_us", "mean_us", "sd_us", "robust_sd_us", "adjusted_sd_us")
+        },
         "spread_pct": figures.spread_pct,
         "spread_s_per_sqrt_min": figures.spread_s_per_sqrt_min,
         "p10_us": round_half_even(figures.p10_us),
@@ -254,5 +316,7 @@ def _consistency(figures: Consistency) -> dict[str, Any]:
         "longest_streak": figures.longest_streak,
         "successive_difference_ratio": figures.successive_difference_ratio,
         "share": None if share is None else {code: item.value for code, item in share.items()},
-        "share_interval": None if share is None else {code: None if item.low is None else [item.low, item.high] for code, item in share.items()},
+        "share_interval": None
+        if share is None
+        else {code: None if item.low is None else [item.low, item.high] for code, item in share.items()},
     }

@@ -84,7 +84,9 @@ def standings_of(driver: DriverAnalysis, settings: Settings) -> tuple[Standing, 
 
 
 def which(standings: Sequence[Standing], wetness: str | None) -> Standing | None:
-    """The group that tells most about a race in this weather: practice in the same weather with most clean laps, else the main group."""
+    """The group that tells most about a race in this weather: practice in the same weather with most clean laps,
+    else the main group.
+    """
     like = [item for item in standings if not item.race and (wetness is None or item.wetness == wetness) and item.laps]
     return max(like, key=lambda item: (item.clean, item.laps)) if like else (standings[0] if standings else None)
 

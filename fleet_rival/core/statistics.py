@@ -1,6 +1,7 @@
 """Statistics on whole microseconds: exact where they can be, on centred data where they can't.
 
-A median of integers and an interpolated percentile are exact rationals and are returned as `Fraction`; deviations are computed
+A median of integers and an interpolated percentile are exact rationals and are returned as `Fraction`; deviations are
+computed
 in floats after the exact mean or median was taken out, so that no digits are lost to a large common offset.
 """
 
@@ -78,7 +79,8 @@ def standard_deviation(values: Sequence[int]) -> float:
 
 
 def theil_sen_slope(numbers: Sequence[int], values: Sequence[int]) -> float:
-    """Median of the slopes between all pairs (Theil 1950, Sen 1968), as `scipy.stats.theilslopes` gives it; 0 for a single number.
+    """Median of the slopes between all pairs (Theil 1950, Sen 1968), as `scipy.stats.theilslopes` gives it; 0 for a
+    single number.
 
     Of more than `_MOST_PAIRED` values every so many are paired: the pairs of ten thousand would take a gigabyte.
     """
@@ -94,7 +96,9 @@ def theil_sen_slope(numbers: Sequence[int], values: Sequence[int]) -> float:
 
 
 def middle(values: NDArray[np.float64]) -> float:
-    """Median of at least one float, as `np.median` gives it; an eighth of the time for the few values that a run has."""
+    """Median of at least one float, as `np.median` gives it; an eighth of the time for the few values that a run
+    has.
+    """
     ordered = np.sort(values)
     half = len(ordered) // 2
     return float(ordered[half]) if len(ordered) % 2 else float((ordered[half - 1] + ordered[half]) / 2)

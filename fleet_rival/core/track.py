@@ -66,7 +66,8 @@ class Track:
     """One layout of a track.
 
     Raises:
-        BadTrack: sectors or corners that don't ascend, lie outside the lap, or share a code; a centreline that doesn't close. It says where.
+        BadTrack: sectors or corners that don't ascend, lie outside the lap, or share a code; a centreline that doesn't
+            close. It says where.
     """
 
     name: str
@@ -106,7 +107,8 @@ class Track:
             self._check_centreline()
 
     def __getstate__(self) -> dict[str, Any]:
-        # Without the parts that are worked out once somebody asks for them: keys of what is remembered are made of pickled layouts.
+        # Without the parts that are worked out once somebody asks for them: keys of what is remembered are made of
+        # pickled layouts.
         return {item.name: getattr(self, item.name) for item in fields(self)}
 
     def _check_order(self, what: str, starts: Sequence[tuple[str, float]]) -> None:
@@ -115,15 +117,22 @@ class Track:
                 raise BadTrack(f"{what} {code} starts at {start:g} m, outside the lap of {self.length_m:g} m")
         for (first, before), (second, after) in pairwise(starts):
             if after <= before:
-                raise BadTrack(f"{what} {second} starts at {after:g} m, not after {first} at {before:g} m: they must ascend")
+                raise BadTrack(
+                    f"{what} {second} starts at {after:g} m, not after {first} at {before:g} m: they must ascend"
+                )
 
     def _check_corner(self, corner: Corner) -> None:
         """Start, apex and end in this order; the last corner's may lie across the line."""
         for what, where in (("apex", corner.apex_m), ("end", corner.end_m)):
             if not 0 <= where <= self.length_m:
-                raise BadTrack(f"the {what} of corner {corner.code} at {where:g} m lies outside the lap of {self.length_m:g} m")
+                raise BadTrack(
+                    f"the {what} of corner {corner.code} at {where:g} m lies outside the lap of {self.length_m:g} m"
+                )
         last = corner is self.corners[-1]
-        apex, end = (where + self.length_m if last and where < corner.start_m else where for where in (corner.apex_m, corner.end_m))
+        apex, end = (
+            where + self.length_m if last and where < corner.start_m else where
+            for where in (corner.apex_m, corner.end_m)
+        )
         if not corner.start_m <= apex <= end:
             raise BadTrack(
                 f"corner {corner.code} must start, have its apex and end in this order, "
@@ -139,10 +148,15 @@ class Track:
         if gap > allowed:
             raise BadTrack(f"the centreline ends {gap:.1f} m from where it begins, more than 1 % of the lap")
         if abs(len(points) * step - self.length_m) > allowed:
-            raise BadTrack(f"the centreline's {len(points)} steps of {step:g} m are {len(points) * step:.1f} m, not the lap's {self.length_m:g} m")
+            raise BadTrack(
+                f"the centreline's {len(points)} steps of {step:g} m are {len(points) * step:.1f} m, not the lap's "
+                f"{self.length_m:g} m"
+            )
         for index, (first, second) in enumerate(pairwise(points)):
             if dist(first, second) > 2 * step + _SAME_M:
-                raise BadTrack(f"the centreline jumps by {dist(first, second):.1f} m after point {index}, at {index * step:.0f} m")
+                raise BadTrack(
+                    f"the centreline jumps by {dist(first, second):.1f} m after point {index}, at {index * step:.0f} m"
+                )
 
     @cached_property
     def sector_parts(self) -> tuple[Part, ...]:
@@ -151,7 +165,9 @@ class Track:
 
     @cached_property
     def segment_parts(self) -> tuple[Part, ...]:
-        """`L0` from the line to the first corner, then one segment a corner; they partition the lap. Empty without corners."""
+        """`L0` from the line to the first corner, then one segment a corner; they partition the lap. Empty without
+        corners.
+        """
         if not self.corners:
             return ()
         starts = [(corner.code, corner.start_m) for corner in self.corners]
@@ -166,7 +182,8 @@ class Track:
     def closed_boundaries(self, parts: Sequence[Part]) -> frozenset[int]:
         """Boundaries at which two laps may not be joined for want of boundary speeds.
 
-        A boundary is closed when it lies strictly between the start of a corner that is `linked_to_next` and the end of its
+        A boundary is closed when it lies strictly between the start of a corner that is `linked_to_next` and the end of
+        its
         successor's segment. For segments that is the boundary between the two; for sectors it may be any inside them.
 
         Returns:

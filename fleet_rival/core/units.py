@@ -1,6 +1,7 @@
 """Units that people choose: what is kept is SI (and km/h, °C, kPa, litres); what is shown and typed is each person's.
 
-Sentences are made once and read by many, so a quantity in a sentence is marked where it stands (`measure`) and written in
+Sentences are made once and read by many, so a quantity in a sentence is marked where it stands (`measure`) and written
+in
 somebody's own unit at the very end (`in_units`).
 """
 
@@ -23,10 +24,16 @@ class Unit(NamedTuple):
 UNITS: Final[Mapping[str, Mapping[str, Unit]]] = {
     "speed": {"km/h": Unit(1.0), "mph": Unit(1 / 1.609344)},
     "temperature": {"°C": Unit(1.0), "°F": Unit(1.8, 32.0)},
-    "pressure": {"kPa": Unit(1.0), "bar": Unit(0.01, more_decimals=2), "psi": Unit(1 / 6.894757293168361, more_decimals=1)},
+    "pressure": {
+        "kPa": Unit(1.0),
+        "bar": Unit(0.01, more_decimals=2),
+        "psi": Unit(1 / 6.894757293168361, more_decimals=1),
+    },
     "volume": {"l": Unit(1.0), "gal": Unit(1 / 3.785411784, more_decimals=1)},
 }
-"""Quantity to its units, the kept one first. Factors are exact by definition (international mile, pound-force, US gallon)."""
+"""Quantity to its units, the kept one first. Factors are exact by definition (international mile, pound-force, US
+gallon).
+"""
 DEFAULTS: Final[Mapping[str, str]] = {quantity: next(iter(units)) for quantity, units in UNITS.items()}
 _ALSO: Final = {"volume": "fuel"}
 """Under which name a driver's profile keeps a quantity."""
@@ -43,7 +50,10 @@ def resolved(*wishes: Mapping[str, object] | None) -> dict[str, str]:
         {'speed': 'mph', 'temperature': '°C', 'pressure': 'kPa', 'volume': 'l'}
     """
     return {
-        quantity: next((unit for wish in wishes if isinstance(unit := _wished(wish, quantity), str) and unit in units), DEFAULTS[quantity])
+        quantity: next(
+            (unit for wish in wishes if isinstance(unit := _wished(wish, quantity), str) and unit in units),
+            DEFAULTS[quantity],
+        )
         for quantity, units in UNITS.items()
     }
 
@@ -74,7 +84,8 @@ def in_units(text: str, units: Mapping[str, str]) -> str:
     """A text with its quantities written in somebody's units.
 
     Example:
-        >>> in_units(f"{measure('speed', 60)} in the lane, {measure('pressure', 172)} cold", resolved({"speed": "mph", "pressure": "psi"}))
+        >>> american = resolved({"speed": "mph", "pressure": "psi"})
+        >>> in_units(f"{measure('speed', 60)} in the lane, {measure('pressure', 172)} cold", american)
         '37 mph in the lane, 24.9 psi cold'
     """
     if _BEGINS not in text:

@@ -1,6 +1,7 @@
 """The job's vocabularies: each closed set of words, once.
 
-Types check what code writes; the tuples, in the order in which people choose, check what comes in from outside. The wire's
+Types check what code writes; the tuples, in the order in which people choose, check what comes in from outside. The
+wire's
 description, the front end's types and the words that people read are made from these.
 """
 
@@ -25,7 +26,9 @@ Flag = Literal["tow", "traffic", "yellow", "pit", "cool", "boost", "guest"]
 FLAGS: Final[tuple[Flag, ...]] = get_args(Flag)
 IncidentKind = Literal["spin", "contact", "slide"]
 INCIDENTS: Final[tuple[IncidentKind, ...]] = get_args(IncidentKind)
-Mark = Literal["cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled"]
+Mark = Literal[
+    "cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled"
+]
 """What keeps a lap from counting for something."""
 MARKS: Final[tuple[Mark, ...]] = get_args(Mark)
 MarkedBy = Literal["fact", "rule", "person"]
@@ -149,7 +152,9 @@ RacePhase = Literal["start", "middle", "end"]
 RACE_PHASES: Final[tuple[RacePhase, ...]] = get_args(RacePhase)
 LaneSide = Literal["inside", "middle", "outside"]
 LANES: Final[tuple[LaneSide, ...]] = get_args(LaneSide)
-BookCheckKind = Literal["no-braking", "only-proposed", "weak-braking", "two-gears", "harder", "limits-unknown", "limits-old", "pit-exit"]
+BookCheckKind = Literal[
+    "no-braking", "only-proposed", "weak-braking", "two-gears", "harder", "limits-unknown", "limits-old", "pit-exit"
+]
 BOOK_CHECKS: Final[tuple[BookCheckKind, ...]] = get_args(BookCheckKind)
 LeftOrRight = Literal["left", "right"]
 Derived = Literal["reversed", "shortened"]

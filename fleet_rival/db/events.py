@@ -28,7 +28,9 @@ class Happened(NamedTuple):
     about: UUID | None
 
 
-def announce(session: Session, team_id: int, topic: str, about: UUID | None = None, person_id: int | None = None) -> None:
+def announce(
+    session: Session, team_id: int, topic: str, about: UUID | None = None, person_id: int | None = None
+) -> None:
     """Tell of a change once this transaction is through; nothing is told of one that is rolled back.
 
     Args:
@@ -52,7 +54,10 @@ def events_after(session: Session, after: int, limit: int = 500) -> Sequence[Hap
     """Events of all teams with a higher id, oldest first."""
     rows = session.execute(
         for_all_teams(
-            select(Event.id, Event.team_id, Event.person_id, Event.topic, Event.about).where(Event.id > after).order_by(Event.id).limit(limit)
+            select(Event.id, Event.team_id, Event.person_id, Event.topic, Event.about)
+            .where(Event.id > after)
+            .order_by(Event.id)
+            .limit(limit)
         )
     )
     return [Happened(*row) for row in rows]

@@ -96,8 +96,10 @@ def laps_of(
 
     Args:
         runs: driver's key, session's key and number of each run.
-        as_said: with what people said afterwards: the conditions of their session (the weather in any case, temperatures where a lap
-            has none), remarks about what happened where, and that a driver is a guest; and with how they came over their boundaries, where
+        as_said: with what people said afterwards: the conditions of their session (the weather in any case,
+            temperatures where a lap
+            has none), remarks about what happened where, and that a driver is a guest; and with how they came over
+            their boundaries, where
             they have traces.
     """
     query: Any = (
@@ -134,7 +136,10 @@ def laps_of(
         query = query.where(tuple_(Lap.driver_id, Lap.session_id, Lap.run).in_(runs))
     session.flush()
     # Columns alone, thousands of rows: past what makes objects of them.
-    rows = [(_Around._make(row[: len(_Around._fields)]), row[len(_Around._fields) :]) for row in session.connection().execute(query)]
+    rows = [
+        (_Around._make(row[: len(_Around._fields)]), row[len(_Around._fields) :])
+        for row in session.connection().execute(query)
+    ]
     if not as_said:
         return [StoredLap(around.id, around.version, _lap(facts)) for around, facts in rows]
     keys = None if runs is None else [around.id for around, _ in rows]
@@ -145,15 +150,21 @@ def laps_of(
         StoredLap(
             around.id,
             around.version,
-            _as_said(around, _lap(facts, traced.get(around.id)), remarks.get(around.id, ()), begun.get(around.session_id)),
+            _as_said(
+                around, _lap(facts, traced.get(around.id)), remarks.get(around.id, ()), begun.get(around.session_id)
+            ),
         )
         for around, facts in rows
     ]
 
 
-def _traced(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, dict[str, Any]]:
+def _traced(
+    session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None
+) -> dict[int, dict[str, Any]]:
     """How laps with traces came over their boundaries, and how they pulled at full throttle, by the lap's key."""
-    query = select(TraceRow.lap_id, TraceRow.crossings, TraceRow.pulls).where(TraceRow.team_id == team_id, TraceRow.combination_id == combination_id)
+    query = select(TraceRow.lap_id, TraceRow.crossings, TraceRow.pulls).where(
+        TraceRow.team_id == team_id, TraceRow.combination_id == combination_id
+    )
     if lap_ids is not None:
         query = query.where(TraceRow.lap_id.in_(lap_ids))
     return {
@@ -165,9 +176,16 @@ def _traced(session: Session, team_id: int, combination_id: int, lap_ids: Collec
     }
 
 
-def _remarks(session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None) -> dict[int, list[tuple[str, str]]]:
+def _remarks(
+    session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None
+) -> dict[int, list[tuple[str, str]]]:
     """Corner and kind of what people remarked, by lap."""
-    own = (Remark.team_id == team_id, Remark.combination_id == combination_id, Remark.kind.is_not(None), Remark.corner.is_not(None))
+    own = (
+        Remark.team_id == team_id,
+        Remark.combination_id == combination_id,
+        Remark.kind.is_not(None),
+        Remark.corner.is_not(None),
+    )
     query = select(Remark.lap_id, Remark.corner, Remark.kind).where(*own)
     if lap_ids is not None:
         query = query.where(Remark.lap_id.in_(lap_ids))
@@ -181,7 +199,11 @@ def _begun(session: Session, team_id: int, keys: Collection[int]) -> dict[int, d
     """When sessions began: their first lap."""
     if not keys:
         return {}
-    query = select(Lap.session_id, func.min(Lap.started_at)).where(Lap.team_id == team_id, Lap.session_id.in_(keys)).group_by(Lap.session_id)
+    query = (
+        select(Lap.session_id, func.min(Lap.started_at))
+        .where(Lap.team_id == team_id, Lap.session_id.in_(keys))
+        .group_by(Lap.session_id)
+    )
     return {key: moment for key, moment in session.execute(query) if moment is not None}
 
 
@@ -202,13 +224,29 @@ def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[tuple[str, str]], 
     if remarks:
         happened = [Incident(kind, corner) for corner, kind in remarks if kind in INCIDENTS]
         values["incidents"] = tuple(dict.fromkeys((*lap.incidents, *happened)))
-        values["strikes"] = tuple(dict.fromkeys((*lap.strikes, *(corner for corner, kind in remarks if kind == "limits"))))
+        values["strikes"] = tuple(
+            dict.fromkeys((*lap.strikes, *(corner for corner, kind in remarks if kind == "limits")))
+        )
         values["mistakes"] = tuple(dict.fromkeys((*lap.mistakes, *remarks)))
     return replace(lap, **values) if values else lap
 
 
 def _lap(facts: Sequence[Any], traced: Mapping[str, Any] | None = None) -> CoreLap:
-    driver, session, session_local, number, strikes, incidents, flags, options, mistakes, sectors, segments, said, *plain = facts
+    (
+        driver,
+        session,
+        session_local,
+        number,
+        strikes,
+        incidents,
+        flags,
+        options,
+        mistakes,
+        sectors,
+        segments,
+        said,
+        *plain,
+    ) = facts
     values = dict(zip(_PLAIN, plain, strict=True))
     # Most laps have nothing of these.
     if session_local:
@@ -227,7 +265,9 @@ def _lap(facts: Sequence[Any], traced: Mapping[str, Any] | None = None) -> CoreL
         values["said"] = said
     if traced:
         values |= traced
-    return CoreLap(driver=driver, session=session, number=number, sectors=sectors or {}, segments=segments or {}, **values)
+    return CoreLap(
+        driver=driver, session=session, number=number, sectors=sectors or {}, segments=segments or {}, **values
+    )
 
 
 def _pair(token: str, sign: str) -> tuple[str, str]:

@@ -73,7 +73,9 @@ def _read_whole(session: Session, context: UOWTransaction, instances: Any) -> No
 def _record(session: Session, context: UOWTransaction) -> None:
     rows = [_made(row) for row in session.new if type(row).recorded]
     rows += [_removed(row) for row in session.deleted if type(row).recorded]
-    rows += [change for row in session.dirty if type(row).recorded and session.is_modified(row) and (change := _changed(row))]
+    rows += [
+        change for row in session.dirty if type(row).recorded and session.is_modified(row) and (change := _changed(row))
+    ]
     if not rows:
         return
     change_set: ChangeSet | None = session.info.get("change_set")

@@ -13,12 +13,24 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db import events, recording, tenancy
 
-__all__ = ["database_answers", "engine_of", "is_in_the_way", "is_passing", "make_engine", "make_sessions", "may_be_kept"]
+__all__ = [
+    "database_answers",
+    "engine_of",
+    "is_in_the_way",
+    "is_passing",
+    "make_engine",
+    "make_sessions",
+    "may_be_kept",
+]
 
 _IN_THE_WAY: Final = frozenset({1205, 1213})
 """MariaDB's numbers for a lock that took too long and for a deadlock that it ended."""
-_AWAY: Final = frozenset({1021, 1040, 1053, 1114, 1129, 1158, 1159, 1160, 1161, 1203, 1927, 2002, 2003, 2006, 2013, 2014, 2055})
-"""MariaDB's numbers for what has nothing to do with what was asked: it is away, ends, has no room or no place for one more."""
+_AWAY: Final = frozenset(
+    {1021, 1040, 1053, 1114, 1129, 1158, 1159, 1160, 1161, 1203, 1927, 2002, 2003, 2006, 2013, 2014, 2055}
+)
+"""MariaDB's numbers for what has nothing to do with what was asked: it is away, ends, has no room or no place for
+one more.
+"""
 
 
 def make_engine(url: str, exempt: Callable[[], bool] = lambda: False) -> Engine:
@@ -91,10 +103,14 @@ def may_be_kept(error: BaseException) -> bool:
 
 
 def is_passing(error: BaseException) -> bool:
-    """Whether an error comes from the state that the database is in, and not from what it was asked: later the same may go well."""
+    """Whether an error comes from the state that the database is in, and not from what it was asked: later the same
+    may go well.
+    """
     if isinstance(error, PoolTimeout | InterfaceError):
         return True
-    return isinstance(error, DBAPIError) and (error.connection_invalidated or getattr(error.orig, "errno", None) in _AWAY | _IN_THE_WAY)
+    return isinstance(error, DBAPIError) and (
+        error.connection_invalidated or getattr(error.orig, "errno", None) in _AWAY | _IN_THE_WAY
+    )
 
 
 def _to_json(value: Any) -> str:

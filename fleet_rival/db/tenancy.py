@@ -1,8 +1,11 @@
 """No statement goes to the database that might read or write another team's rows.
 
-Rows of a team are found by `team_id`, or by an inner key (`id`, or a column that refers to one): inner keys never come from
-outside, they are read from rows of the team. What is found by a public id, a name, or nothing at all has to name the team as well;
-a statement that doesn't is refused before it is sent, and so fails the first time that anybody tries it. What is meant for
+Rows of a team are found by `team_id`, or by an inner key (`id`, or a column that refers to one): inner keys never come
+from
+outside, they are read from rows of the team. What is found by a public id, a name, or nothing at all has to name the
+team as well;
+a statement that doesn't is refused before it is sent, and so fails the first time that anybody tries it. What is meant
+for
 all teams says so: `for_all_teams(select(…))`.
 """
 
@@ -33,7 +36,8 @@ def watch(engine: Engine, exempt: Callable[[], bool] = lambda: False) -> None:
     """Refuse statements that forget the team.
 
     Args:
-        engine: whose statements are looked at, each once, however many values it looks for; SQL that is written as text isn't seen.
+        engine: whose statements are looked at, each once, however many values it looks for; SQL that is written as text
+            isn't seen.
         exempt: whether who asks now may look at whatever they like; tests may.
     """
     known: set[str] = set()
@@ -60,7 +64,9 @@ def loose_tables(statement: Any) -> set[str]:
     if isinstance(statement, Update | Delete):
         elements.append(statement.table)
     aliased = {id(item.element) for item in elements if isinstance(item, Alias)}
-    found = {_name(item) for item in elements if isinstance(item, Table) and _is_of_a_team(item) and id(item) not in aliased}
+    found = {
+        _name(item) for item in elements if isinstance(item, Table) and _is_of_a_team(item) and id(item) not in aliased
+    }
     held: set[str] = set()
     links: list[tuple[str, str]] = []
     for item in elements:
@@ -79,7 +85,9 @@ def loose_tables(statement: Any) -> set[str]:
 
 
 def _holds(column: Any) -> bool:
-    """Whether a column is one by which rows of one team are found: its team, or a key from inside; a team's own key is both."""
+    """Whether a column is one by which rows of one team are found: its team, or a key from inside; a team's own key
+    is both.
+    """
     if not isinstance(column, ColumnClause) or not (_is_of_a_team(column.table) or _name(column.table) == "team"):
         return False
     name = str(column.name)

@@ -38,7 +38,14 @@ def load_book(sessions: sessionmaker[Session], manager: Actor, coach: Actor, dri
 
 def _write(sessions: sessionmaker[Session], view: BookView, item: Written, actor: Actor) -> None:
     corner = next(one for one in view.corners if one.code == item.corner)
-    values: dict[str, Any] = {"point": item.point, "kind": item.kind, "thing": item.thing, "variant": "usual", "sure": "likely", **item.values}
+    values: dict[str, Any] = {
+        "point": item.point,
+        "kind": item.kind,
+        "thing": item.thing,
+        "variant": "usual",
+        "sure": "likely",
+        **item.values,
+    }
     if item.at is not None:
         where, metres = item.at
         values["at_m"] = round((getattr(corner, f"{where}_m") + metres) % view.length_m, 1)
@@ -58,10 +65,23 @@ def _ask(sessions: sessionmaker[Session], told: Book, view: BookView, coach: Act
 
 
 def _pit(sessions: sessionmaker[Session], told: Book, view: BookView, manager: Actor) -> None:
-    values = {"track": view.track, "layout": view.layout, "kind": view.kind, "pit": Pit(**view.pit) if view.pit else None}
-    layouts.change_layout(sessions, manager, view.id, view.version, {**values, "pit_entry_note": told.pit_entry, "pit_exit_note": told.pit_exit})
+    values = {
+        "track": view.track,
+        "layout": view.layout,
+        "kind": view.kind,
+        "pit": Pit(**view.pit) if view.pit else None,
+    }
+    layouts.change_layout(
+        sessions,
+        manager,
+        view.id,
+        view.version,
+        {**values, "pit_entry_note": told.pit_entry, "pit_exit_note": told.pit_exit},
+    )
 
 
 def _driver_id(sessions: sessionmaker[Session], actor: Actor) -> UUID:
     with sessions() as session:
-        return session.scalars(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id)).one()
+        return session.scalars(
+            select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id)
+        ).one()

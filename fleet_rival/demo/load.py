@@ -47,12 +47,57 @@ from fleet_rival.simulator.people import COACH, MANAGER, TEAM
 __all__ = ["Account", "load_demo", "rig_token", "scenario"]
 
 _WORDS = (
-    *("amber", "anvil", "barley", "beacon", "birch", "bramble", "candle", "cedar", "chalk", "cinder", "clover", "copper", "coral"),
-    *("cotton", "ember", "fennel", "ferry", "fiddle", "flint", "garnet", "hazel", "heron", "indigo", "juniper", "kettle", "lantern"),
-    *("linen", "maple", "marble", "meadow", "nettle", "nutmeg", "orchard", "pebble", "plover", "quartz", "saddle", "saffron"),
+    *(
+        "amber",
+        "anvil",
+        "barley",
+        "beacon",
+        "birch",
+        "bramble",
+        "candle",
+        "cedar",
+        "chalk",
+        "cinder",
+        "clover",
+        "copper",
+        "coral",
+    ),
+    *(
+        "cotton",
+        "ember",
+        "fennel",
+        "ferry",
+        "fiddle",
+        "flint",
+        "garnet",
+        "hazel",
+        "heron",
+        "indigo",
+        "juniper",
+        "kettle",
+        "lantern",
+    ),
+    *(
+        "linen",
+        "maple",
+        "marble",
+        "meadow",
+        "nettle",
+        "nutmeg",
+        "orchard",
+        "pebble",
+        "plover",
+        "quartz",
+        "saddle",
+        "saffron",
+    ),
     *("thimble", "thistle", "timber", "velvet", "walnut", "willow"),
 )
-_SIGN_IN = (("maren", MANAGER, "manager", None), ("idrik", COACH, "coach", None), ("ysolde", "Ysolde Farrand", "driver", "Ysolde Farrand"))
+_SIGN_IN = (
+    ("maren", MANAGER, "manager", None),
+    ("idrik", COACH, "coach", None),
+    ("ysolde", "Ysolde Farrand", "driver", "Ysolde Farrand"),
+)
 
 
 @dataclass(frozen=True)
@@ -115,7 +160,8 @@ def _mark_half(sessions: sessionmaker[Session], manager: Actor, folder: Path) ->
 
 
 def take_out_half(sessions: sessionmaker[Session], folder: Path) -> bool:
-    """Take a demo out whose loading was broken off: it is there whole or not at all. Nobody could work with it: nothing runs meanwhile.
+    """Take a demo out whose loading was broken off: it is there whole or not at all. Nobody could work with it:
+    nothing runs meanwhile.
 
     Returns:
         Whether there was one.
@@ -176,13 +222,20 @@ def _write(made: League, folder: Path) -> None:
     for number, practice in enumerate(made.practices, 1):
         stem = f"{number:02d}-{practice.track.name}-{practice.track.layout}-{practice.car}".lower().replace(" ", "-")
         (folder / f"{stem}.track.json").write_bytes(write_track(practice.track))
-        (folder / f"{stem}.laps.csv").write_bytes(write_laps([replace(lap, car=practice.car) for lap in practice.laps], practice.track))
+        (folder / f"{stem}.laps.csv").write_bytes(
+            write_laps([replace(lap, car=practice.car) for lap in practice.laps], practice.track)
+        )
         if practice.traces:
-            with (folder / f"{stem}.telemetry.parquet").open("wb") as file, TelemetryWriter(file, tuple(practice.traces[0].channels)) as writer:
+            with (
+                (folder / f"{stem}.telemetry.parquet").open("wb") as file,
+                TelemetryWriter(file, tuple(practice.traces[0].channels)) as writer,
+            ):
                 for trace in practice.traces:
                     writer.add(trace)
     for later in made.tracks:
-        (folder / f"{later.name}-{later.layout}.later.track.json".lower().replace(" ", "-")).write_bytes(write_track(later))
+        (folder / f"{later.name}-{later.layout}.later.track.json".lower().replace(" ", "-")).write_bytes(
+            write_track(later)
+        )
     for series in {item.series.name: item.series for item in made.weeks}.values():
         weeks = [season_week(item) for item in made.weeks if item.series == series]
         (folder / f"{series.name.lower().replace(' ', '-')}.season.csv").write_bytes(write_season(weeks))
@@ -191,7 +244,9 @@ def _write(made: League, folder: Path) -> None:
 
 def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> UUID:
     content = laps.read_bytes()
-    layout = tracks.add_track(sessions, manager, laps.with_name(laps.name.replace(".laps.csv", ".track.json")).read_bytes())
+    layout = tracks.add_track(
+        sessions, manager, laps.with_name(laps.name.replace(".laps.csv", ".track.json")).read_bytes()
+    )
     car = content.split(b"\n", 2)[1].split(b",")[1].decode()
     combination = combinations.add_combination(sessions, manager, layout.id, car)
     file_id = files.upload(sessions, manager, combination.id, laps.name[3:], content)
@@ -215,7 +270,11 @@ def _accounts(sessions: sessionmaker[Session], manager: Actor, folder: Path) -> 
     accounts = []
     for sign_in_name, name, role, driver in _SIGN_IN:
         with sessions() as session:
-            driver_id = session.scalar(select(Driver.id).where(Driver.team_id == manager.team_id, Driver.name == driver)) if driver else None
+            driver_id = (
+                session.scalar(select(Driver.id).where(Driver.team_id == manager.team_id, Driver.name == driver))
+                if driver
+                else None
+            )
         person = person_called(sessions, name) or add_person(sessions, manager, name, role, driver_id)
         with sessions() as session:
             ready = session.get_one(Person, person.person_id).password_hash is not None

@@ -24,6 +24,13 @@ def load_lessons(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -
     places = {item.layout: item.id for item in tracks.layouts(sessions, coach)}
     garage = {item.name: item.id for item in cars.cars(sessions, coach)}
     for text, layout, corner, car, condition in _LEARNED:
-        ties = {"layout_id": places[layout], "corner": corner, "car_id": garage[car] if car else None, "condition": condition}
+        ties = {
+            "layout_id": places[layout],
+            "corner": corner,
+            "car_id": garage[car] if car else None,
+            "condition": condition,
+        }
         lessons.add_lesson(sessions, coach, {"text": text, **ties})
-    lessons.add_lesson(sessions, driver, {"text": _PROPOSED, "layout_id": places["Fishmarket"], "corner": "T1", "condition": "start"})
+    lessons.add_lesson(
+        sessions, driver, {"text": _PROPOSED, "layout_id": places["Fishmarket"], "corner": "T1", "condition": "start"}
+    )

@@ -25,12 +25,18 @@ _STEP: Final = timedelta(minutes=15)
 
 
 def load_plan(sessions: sessionmaker[Session], coach: Actor, moment: datetime) -> None:
-    """Write the blocks down from which the evenings behind came about, as they were planned at the beginning of the week."""
+    """Write the blocks down from which the evenings behind came about, as they were planned at the beginning of the
+    week.
+    """
     with sessions.begin() as session:
         query = (
             select(Entry)
             .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
-            .where(Entry.team_id == coach.team_id, SeriesWeekRow.begins <= moment.date(), SeriesWeekRow.ends >= moment.date())
+            .where(
+                Entry.team_id == coach.team_id,
+                SeriesWeekRow.begins <= moment.date(),
+                SeriesWeekRow.ends >= moment.date(),
+            )
             .order_by(Entry.driver_id, Entry.week_id)
         )
         entries = list(session.scalars(query))
@@ -43,7 +49,11 @@ def load_plan(sessions: sessionmaker[Session], coach: Actor, moment: datetime) -
         for entry in entries:
             if entry.driver_id in planned:
                 continue
-            own = [run for run in runs if run.person == str(entry.driver_id) and run.combination in places.get(entry.id, set()) and run.laps]
+            own = [
+                run
+                for run in runs
+                if run.person == str(entry.driver_id) and run.combination in places.get(entry.id, set()) and run.laps
+            ]
             driven = sorted((run for run in own if run.purpose in _KINDS), key=lambda run: run.begins)[:_EACH]
             for run in driven:
                 session.add(_block(coach, entry, _KINDS[run.purpose or ""], _on_step(run.begins)))

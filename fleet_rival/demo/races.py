@@ -1,4 +1,6 @@
-"""The demo's races behind: sheets that were handed out before the last ones, their laps, and what each start brought."""
+"""The demo's races behind: sheets that were handed out before the last ones, their laps, and what each start
+brought.
+"""
 
 from collections import defaultdict
 from datetime import datetime, timedelta
@@ -29,7 +31,8 @@ _BEST_WEEKS: Final = 2
 
 
 def load_races(sessions: sessionmaker[Session], coach: Actor, driver: Actor, moment: datetime) -> None:
-    """Hand out the sheets of the last week that is over, let everybody drive, and write down what the weeks behind brought.
+    """Hand out the sheets of the last week that is over, let everybody drive, and write down what the weeks behind
+    brought.
 
     Of weeks before that one there are results alone.
     """
@@ -38,7 +41,9 @@ def load_races(sessions: sessionmaker[Session], coach: Actor, driver: Actor, mom
     with sessions() as session:
         behind = {item.row.id: item for item in load_weeks(session, coach, SeriesWeekRow.number <= BEHIND)}
         made = entries.entries_of_weeks(session, coach, list(behind))
-        own = session.scalar(select(Driver.public_id).where(Driver.team_id == coach.team_id, Driver.id == (driver.driver_id or 0)))
+        own = session.scalar(
+            select(Driver.public_id).where(Driver.team_id == coach.team_id, Driver.id == (driver.driver_id or 0))
+        )
     by_week = {item.row.public_id: item for item in behind.values()}
     driven: dict[UUID, Raced] = {}
     for entry in made:
@@ -71,10 +76,14 @@ def _combination(sessions: sessionmaker[Session], coach: Actor, entry_id: UUID) 
 
 def _add(sessions: sessionmaker[Session], coach: Actor, combination: UUID, laps: list[Lap]) -> None:
     with sessions() as session:
-        row = session.scalars(select(Combination).where(Combination.team_id == coach.team_id, Combination.public_id == combination)).one()
+        row = session.scalars(
+            select(Combination).where(Combination.team_id == coach.team_id, Combination.public_id == combination)
+        ).one()
         track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     file_id = files.upload(sessions, coach, combination, "races.laps.csv", write_laps(laps, track))
-    files.confirm(sessions, coach, file_id, files.Wishes(combinations.combination(sessions, coach, combination).revision))
+    files.confirm(
+        sessions, coach, file_id, files.Wishes(combinations.combination(sessions, coach, combination).revision)
+    )
 
 
 def _brought(raced: Raced, at: datetime) -> dict[str, object]:
@@ -85,5 +94,8 @@ def _brought(raced: Raced, at: datetime) -> dict[str, object]:
         "finish": raced.finish,
         "laps": sum(lap.session_kind == "race" for lap in raced.laps),
         "points": raced.points,
-        "incidents": [{"corner": corner, "what": what, "fault": fault, "lap": lap, "note": None} for corner, what, fault, lap in raced.incidents],
+        "incidents": [
+            {"corner": corner, "what": what, "fault": fault, "lap": lap, "note": None}
+            for corner, what, fault, lap in raced.incidents
+        ],
     }

@@ -1,4 +1,6 @@
-"""What the demo's people said of their runs: how the car felt, what was read off it, remarks, exercises, and a run that waits for its laps."""
+"""What the demo's people said of their runs: how the car felt, what was read off it, remarks, exercises, and a run
+that waits for its laps.
+"""
 
 from typing import Any, Final
 
@@ -50,7 +52,9 @@ def load_runs(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -> N
     Args:
         driver: who tells of the own run.
     """
-    combination = next(item for item in combinations.combinations(sessions, coach) if (item.layout, item.car) == (_LAYOUT, _CAR))
+    combination = next(
+        item for item in combinations.combinations(sessions, coach) if (item.layout, item.car) == (_LAYOUT, _CAR)
+    )
     last = sheet.driven(sessions, coach, combination.id).sessions[0]
     told = [run for run in last.runs if run.driver == _TOLD_BY][-1]
     key = RunKey(last.practice.id, told.driver_id, told.number)
@@ -70,7 +74,9 @@ def load_runs(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -> N
         "watch": ["the lantern at T6", "hands quiet over the tram rails"],
     }
     checks = declare.checks(sessions, coach, combination.id, waiting, context)
-    declare.declare(sessions, coach, combination.id, waiting, context, [item.key for item in checks if item.key != "official"])
+    declare.declare(
+        sessions, coach, combination.id, waiting, context, [item.key for item in checks if item.key != "official"]
+    )
     begun = min(run.first_at for run in last.runs if run.first_at is not None)
     for driver_name, corner, kind in _GIVEN:
         given = next(run.driver_id for run in last.runs if run.driver == driver_name)

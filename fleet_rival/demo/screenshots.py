@@ -53,7 +53,9 @@ def run(arguments: argparse.Namespace) -> int:
             browser = playwright.chromium.launch(**BROWSER)
 
             def take(name: str, act: Callable[[Page], None], scheme: Any = "light", role: str = "manager") -> None:
-                context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
+                context = browser.new_context(
+                    viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce"
+                )
                 page = context.new_page()
                 page.goto(whole.address, wait_until="networkidle")
                 _sign_in(page, accounts[role])
@@ -183,7 +185,9 @@ def _drive_some(whole: Trial) -> None:
     coach = person_called(whole.sessions, COACH)
     assert coach is not None
     combination = next(
-        item.id for item in combinations.combinations(whole.sessions, coach) if (item.layout, item.car) == ("Fishmarket", "Wrenfield EC-2")
+        item.id
+        for item in combinations.combinations(whole.sessions, coach)
+        if (item.layout, item.car) == ("Fishmarket", "Wrenfield EC-2")
     )
     drivers = {item.name: item.id for item in profiles.profiles(whole.sessions, coach)}
     rig = Rig(whole.address, rig_token(whole.folder / "demo") or "", lambda seconds: None)

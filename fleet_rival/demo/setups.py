@@ -16,7 +16,9 @@ _COLUMNS: Final = ("name", "value", "unit", "corner")
 
 def load_setups(sessions: sessionmaker[Session], coach: Actor) -> None:
     """Write them, version by version, for each car with a rear bar to set."""
-    open_cars = {name for name, sheet in CAR_SHEETS.items() if any(setting["name"] == "Rear bar" for setting in sheet.settings)}
+    open_cars = {
+        name for name, sheet in CAR_SHEETS.items() if any(setting["name"] == "Rear bar" for setting in sheet.settings)
+    }
     for car in cars.cars(sessions, coach):
         if car.name not in open_cars:
             continue

@@ -76,7 +76,14 @@ def season_week(item: SeriesWeek) -> CoreWeek:
         wetness=item.wetness,
         limits_rule=rules.limits_rule,
         changeable=tuple(
-            Changeable(one["name"], float(one["default"]), float(one["low"]), float(one["high"]), float(one["step"]), one["unit"])
+            Changeable(
+                one["name"],
+                float(one["default"]),
+                float(one["low"]),
+                float(one["high"]),
+                float(one["step"]),
+                one["unit"],
+            )
             for one in rules.changeable
         ),
     )
@@ -120,17 +127,30 @@ def _people(sessions: sessionmaker[Session], manager: Actor, free_time: Sequence
     coach = profiles.add_resource(sessions, manager, COACH, "coach")
     evenings = {"weekly": [{"days": [0, 1, 2, 3], "begins": "18:00", "ends": "21:00"}], "off": [], "extra": []}
     profiles.change_resource(
-        sessions, manager, coach.id, coach.version, {"name": COACH, "zone": "Europe/London", "availability": evenings, "note": None}
+        sessions,
+        manager,
+        coach.id,
+        coach.version,
+        {"name": COACH, "zone": "Europe/London", "availability": evenings, "note": None},
     )
     rig = profiles.add_resource(sessions, manager, _RIG, "rig")
     days = {"weekly": [{"days": [0, 1, 2, 3, 4, 5, 6], "begins": "08:00", "ends": "23:30"}], "off": [], "extra": []}
-    values = {"name": _RIG, "zone": "Europe/Oslo", "availability": days, "note": "Below the club room; the key hangs behind the door."}
+    values = {
+        "name": _RIG,
+        "zone": "Europe/Oslo",
+        "availability": days,
+        "note": "Below the club room; the key hangs behind the door.",
+    }
     profiles.change_resource(sessions, manager, rig.id, rig.version, values)
     return rig.id
 
 
-def _entries(sessions: sessionmaker[Session], manager: Actor, series_id: UUID, name: str, rig: UUID, busy: dict[str, list[Span]]) -> None:
-    """Enter a series' regular drivers, and choose their starts so that none of theirs are at once: with one exception."""
+def _entries(
+    sessions: sessionmaker[Session], manager: Actor, series_id: UUID, name: str, rig: UUID, busy: dict[str, list[Span]]
+) -> None:
+    """Enter a series' regular drivers, and choose their starts so that none of theirs are at once: with one
+    exception.
+    """
     of = next(item for item in SERIES if item.name == name)
     drivers = {item.name: item for item in profiles.profiles(sessions, manager)}
     weeks = series.weeks(sessions, manager, series_id)
@@ -140,7 +160,11 @@ def _entries(sessions: sessionmaker[Session], manager: Actor, series_id: UUID, n
     if name in _NEW_IN:
         entries.enter(sessions, manager, [running.id], [drivers[_NEW_IN[name]].id], "if_ready")
     with sessions() as session:
-        keys = [item.row.id for item in load_weeks(session, manager) if item.row.public_id in {one.id for one in weeks[: BEHIND + 1]}]
+        keys = [
+            item.row.id
+            for item in load_weeks(session, manager)
+            if item.row.public_id in {one.id for one in weeks[: BEHIND + 1]}
+        ]
         made = entries.entries_of_weeks(session, manager, keys)
     by_week = {item.id: item for item in weeks}
     shared = _shared_start([drivers[name] for name in _ON_THE_RIG], running) if of.kind == "harbour" else None
@@ -166,7 +190,9 @@ def _taken(start: datetime, at: WeekView, busy: Sequence[Span]) -> bool:
 
 def _fitting(driver: profiles.DriverProfile, at: WeekView) -> list[datetime]:
     """The starts of a week that fit into a driver's free time."""
-    free = free_spans(profiles.availability_of(driver.availability), known_zone(driver.zone or "UTC"), at.begins_at, at.ends_at)
+    free = free_spans(
+        profiles.availability_of(driver.availability), known_zone(driver.zone or "UTC"), at.begins_at, at.ends_at
+    )
     return starts_in_time(at.start_times, at.facts.busy_minutes(), free)
 
 
@@ -181,7 +207,13 @@ def _targets(sessions: sessionmaker[Session], manager: Actor) -> None:
         if not item.laps:
             continue
         if item.track == "Port Skerrow":
-            benchmark = Benchmark(_BENCHMARKS[item.layout, item.car], "a friend of the team", "last season, same rules", "dry, 24 °C")
-            combinations.set_target(sessions, manager, item.id, item.version, Target("benchmark", per_cent=101.0), benchmark, (8, 12))
+            benchmark = Benchmark(
+                _BENCHMARKS[item.layout, item.car], "a friend of the team", "last season, same rules", "dry, 24 °C"
+            )
+            combinations.set_target(
+                sessions, manager, item.id, item.version, Target("benchmark", per_cent=101.0), benchmark, (8, 12)
+            )
         elif item.track == "Vardrum Hills":
-            combinations.set_target(sessions, manager, item.id, item.version, Target("ideal", per_cent=100.5), None, (10, 15))
+            combinations.set_target(
+                sessions, manager, item.id, item.version, Target("ideal", per_cent=100.5), None, (10, 15)
+            )

@@ -39,7 +39,8 @@ def members(content: bytes) -> list[Member]:
     """The files of a zip, in their order; folders and what systems add of their own are left out.
 
     Raises:
-        UnusableFile: a path that leads outside, encryption, damage, too many files, or more than a hundred times the zip's size.
+        UnusableFile: a path that leads outside, encryption, damage, too many files, or more than a hundred times the
+            zip's size.
     """
     try:
         with ZipFile(io.BytesIO(content)) as archive:
@@ -52,14 +53,19 @@ def members(content: bytes) -> list[Member]:
                     # What the directory says of a size needn't be true.
                     read = file.read(min(left, item.file_size) + 1)
                 if len(read) > item.file_size or len(read) > left:
-                    raise UnusableFile(f"{item.filename} in the zip is larger than it says. Pack it again and try again.")
+                    raise UnusableFile(
+                        f"{item.filename} in the zip is larger than it says. Pack it again and try again."
+                    )
                 left -= len(read)
                 out.append(Member(PurePosixPath(item.filename).name[-255:], read))
             return out
     except UnusableFile:
         raise
     except (BadZipFile, NotImplementedError, OSError, EOFError, ValueError, RuntimeError) as error:
-        raise UnusableFile("This zip can't be read: it is damaged, encrypted, or packed in an unusual way. Pack it again and try again.") from error
+        raise UnusableFile(
+            "This zip can't be read: it is damaged, encrypted, or packed in an unusual way. Pack it again and try "
+            "again."
+        ) from error
 
 
 def _check(items: list[ZipInfo], size: int) -> None:
@@ -70,12 +76,16 @@ def _check(items: list[ZipInfo], size: int) -> None:
     for item in items:
         path = PurePosixPath(item.filename.replace("\\", "/"))
         if path.is_absolute() or ".." in path.parts or ":" in item.filename or "\x00" in item.filename:
-            raise UnusableFile(f"The zip holds a path that leads outside of it: {item.filename[:80]}. Nothing of it is taken.")
+            raise UnusableFile(
+                f"The zip holds a path that leads outside of it: {item.filename[:80]}. Nothing of it is taken."
+            )
         if item.flag_bits & 1:
             raise UnusableFile("The zip is encrypted. Pack it again without a password.")
     unpacked = sum(item.file_size for item in items)
     if unpacked > _MOST_UNPACKED or unpacked > max(50_000, _MOST_TIMES_LARGER * size):
-        raise UnusableFile(f"The zip unpacks to {unpacked / 1e6:,.1f} MB, too much at once or for its size. Nothing of it is taken.")
+        raise UnusableFile(
+            f"The zip unpacks to {unpacked / 1e6:,.1f} MB, too much at once or for its size. Nothing of it is taken."
+        )
 
 
 def _is_litter(name: str) -> bool:

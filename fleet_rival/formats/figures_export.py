@@ -1,4 +1,6 @@
-"""Figures out, as CSV for a spreadsheet: one table a file, units in the column names, nothing in a cell that a spreadsheet would run."""
+"""Figures out, as CSV for a spreadsheet: one table a file, units in the column names, nothing in a cell that a
+spreadsheet would run.
+"""
 
 import csv
 import io
@@ -18,7 +20,8 @@ def safe_cell(value: Any) -> Any:
 
 
 def flat(values: Mapping[str, Any], before: str = "") -> dict[str, Any]:
-    """Nested values with dotted names; microseconds become seconds, exactly, and `_us` at the end of a name becomes `_s`.
+    """Nested values with dotted names; microseconds become seconds, exactly, and `_us` at the end of a name becomes
+    `_s`.
 
     Lists are left out: they are tables of their own.
 

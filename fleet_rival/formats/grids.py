@@ -59,7 +59,9 @@ class Table:
 
 def is_packed(content: bytes) -> bool:
     """Whether a file is of a kind that unpacks to something else than its bytes: it is read where that can't hurt."""
-    return content.startswith((b"PK", b"PAR1")) or content[:4096].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"["))
+    return content.startswith((b"PK", b"PAR1")) or content[:4096].lstrip(b"\xef\xbb\xbf \r\n\t").startswith(
+        (b"{", b"[")
+    )
 
 
 def open_grid(content: bytes, what: str) -> Grid:
@@ -125,7 +127,8 @@ def _sheet(content: bytes, what: str) -> Grid:
             unpacked = sum(item.file_size for item in archive.infolist())
             if unpacked > min(_MOST_UNPACKED, max(2_000_000, _MOST_TIMES_LARGER * len(content))):
                 raise UnusableFile(
-                    f"This spreadsheet unpacks to {unpacked // 1_000_000} MB, too much for its size. Save the sheet as CSV and try again."
+                    f"This spreadsheet unpacks to {unpacked // 1_000_000} MB, too much for its size. Save the sheet as "
+                    "CSV and try again."
                 )
             cells, characters = sheet_size(archive)
     except (BadZipFile, zlib.error, NotImplementedError, RuntimeError, OSError, EOFError) as error:
@@ -141,9 +144,15 @@ def _sheet(content: bytes, what: str) -> Grid:
     if sheet is None:
         raise UnusableFile(f"The {what} is empty.")
     if sheet.total_height * sheet.total_width > _MOST_CELLS or sheet.total_width > _MOST_COLUMNS:
-        raise UnusableFile(f"The sheet has {sheet.total_height:,} rows and {sheet.total_width:,} columns, more than laps need. Save the laps alone.")
+        raise UnusableFile(
+            f"The sheet has {sheet.total_height:,} rows and {sheet.total_width:,} columns, more than laps need. Save "
+            "the laps alone."
+        )
     # Rows above the first filled one are counted, so that line numbers are those of the sheet.
-    numbered = ((line, [_cell(value) for value in row], True) for line, row in enumerate(sheet.to_python(skip_empty_area=False), 1))
+    numbered = (
+        (line, [_cell(value) for value in row], True)
+        for line, row in enumerate(sheet.to_python(skip_empty_area=False), 1)
+    )
     rows = ((line, cells, closed) for line, cells, closed in numbered if any(cell.strip() for cell in cells))
     _, header, _ = next(rows, (0, [], True))
     if not header:
@@ -163,17 +172,29 @@ def _parquet(content: bytes, what: str) -> Grid:
     try:
         buffer = arrow.BufferReader(content)
         # Text stays as it is kept, each different one once, until it is known how much it all is.
-        texts = [field.name for field in parquet.read_schema(buffer) if arrow.types.is_string(field.type) or arrow.types.is_binary(field.type)]
+        texts = [
+            field.name
+            for field in parquet.read_schema(buffer)
+            if arrow.types.is_string(field.type) or arrow.types.is_binary(field.type)
+        ]
         file = parquet.ParquetFile(arrow.BufferReader(content), read_dictionary=texts)
         groups = [file.metadata.row_group(index) for index in range(file.metadata.num_row_groups)]
         unpacked = sum(group.total_byte_size for group in groups)
         count, columns = file.metadata.num_rows, list(file.schema_arrow.names)
-        if unpacked > max(20_000_000, _MOST_TIMES_LARGER * len(content)) or count * len(columns) > _MOST_CELLS or len(columns) > _MOST_COLUMNS:
-            raise UnusableFile(f"This file unpacks to {count:,} rows and {len(columns):,} columns, more than laps need. Save the laps alone.")
+        if (
+            unpacked > max(20_000_000, _MOST_TIMES_LARGER * len(content))
+            or count * len(columns) > _MOST_CELLS
+            or len(columns) > _MOST_COLUMNS
+        ):
+            raise UnusableFile(
+                f"This file unpacks to {count:,} rows and {len(columns):,} columns, more than laps need. Save the laps "
+                "alone."
+            )
         batches = list(file.iter_batches(batch_size=10_000))
         if sum(_characters(column) for batch in batches for column in batch.columns) > _MOST_CHARACTERS:
             raise UnusableFile(
-                f"This file unpacks to more than {_MOST_CHARACTERS // 1_000_000} MB of text, more than laps need. Save the laps alone."
+                f"This file unpacks to more than {_MOST_CHARACTERS // 1_000_000} MB of text, more than laps need. Save "
+                "the laps alone."
             )
     except arrow.ArrowException as error:
         raise UnusableFile(f"This {what} is Parquet that can't be read. Write it again, or save it as CSV.") from error
@@ -201,15 +222,23 @@ def _characters(column: Any) -> int:
 
 def _json_lines(content: bytes, what: str) -> Grid:
     if content.count(b"{") > MOST_LINES or content.count(b":") > _MOST_CELLS:
-        raise UnusableFile(f"The {what} holds more than {MOST_LINES:,} rows or {_MOST_CELLS:,} values. Split it and add the parts.")
+        raise UnusableFile(
+            f"The {what} holds more than {MOST_LINES:,} rows or {_MOST_CELLS:,} values. Split it and add the parts."
+        )
     text = decode(content, what)
     found: list[tuple[int, dict[str, str] | None, str]] = []
     if text.lstrip().startswith("["):
         try:
             whole = json.loads(text)
         except (ValueError, RecursionError) as error:
-            raise UnusableFile(f"This {what} is JSON that can't be read. Write one object a line and try again.") from error
-        found = [(number, _flat(item), json.dumps(item)[:200]) for number, item in enumerate(whole, 1)] if isinstance(whole, list) else []
+            raise UnusableFile(
+                f"This {what} is JSON that can't be read. Write one object a line and try again."
+            ) from error
+        found = (
+            [(number, _flat(item), json.dumps(item)[:200]) for number, item in enumerate(whole, 1)]
+            if isinstance(whole, list)
+            else []
+        )
     else:
         for number, line in enumerate(io.StringIO(text), 1):
             if line.strip():
@@ -220,7 +249,10 @@ def _json_lines(content: bytes, what: str) -> Grid:
     header = tuple(dict.fromkeys(name for _, row, _ in found if row for name in row))
     if not header or len(header) > _MOST_COLUMNS:
         raise UnusableFile(f"The {what} holds no objects with names and values. Write one object a line and try again.")
-    rows = ((number, [row.get(name, "") for name in header] if row else [raw], row is not None) for number, row, raw in found)
+    rows = (
+        (number, [row.get(name, "") for name in header] if row else [raw], row is not None)
+        for number, row, raw in found
+    )
     return Grid("JSON", header, rows)
 
 
@@ -236,14 +268,20 @@ def _flat(item: Any) -> dict[str, str] | None:
             if all(isinstance(each, str) for each in value):
                 out[str(name)] = " ".join(value)
             else:
-                out |= {f"{name} {index}": _cell(each) for index, each in enumerate(value, 1) if not isinstance(each, dict | list)}
+                out |= {
+                    f"{name} {index}": _cell(each)
+                    for index, each in enumerate(value, 1)
+                    if not isinstance(each, dict | list)
+                }
         else:
             out[str(name)] = _cell(value)
     return out
 
 
 def _unreadable(what: str) -> UnusableFile:
-    return UnusableFile(f"This {what} is a zip or spreadsheet that can't be read. Save it as XLSX or as CSV in UTF-8 and try again.")
+    return UnusableFile(
+        f"This {what} is a zip or spreadsheet that can't be read. Save it as XLSX or as CSV in UTF-8 and try again."
+    )
 
 
 def _cell(value: Any) -> str:

@@ -15,8 +15,32 @@ from fleet_rival.formats.figures_export import safe_cell
 __all__ = ["write_laps"]
 
 _COLUMNS: Final = (
-    *("driver", "car", "session", "session_kind", "session_local", "run", "lap", "time", "started_at", "kind", "valid", "strikes"),
-    *("incidents", "flags", "company", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c"),
+    *(
+        "driver",
+        "car",
+        "session",
+        "session_kind",
+        "session_local",
+        "run",
+        "lap",
+        "time",
+        "started_at",
+        "kind",
+        "valid",
+        "strikes",
+    ),
+    *(
+        "incidents",
+        "flags",
+        "company",
+        "tyre_set",
+        "compound",
+        "tyre_age",
+        "fuel_l",
+        "energy_kwh",
+        "track_temp_c",
+        "air_temp_c",
+    ),
     *("wetness", "purpose", "setup", "assists", "options", "mistakes", "note", "plus_minus_ms"),
 )
 
@@ -46,7 +70,9 @@ def write_laps(laps: Sequence[Lap], track: Track) -> bytes:
             "mistakes": " ".join(f"{corner}:{kind}" for corner, kind in lap.mistakes),
         }
         row = [cells[name] if name in cells else getattr(lap, name) for name in _COLUMNS]
-        writer.writerow([safe_cell(value) for value in row] + [_time(times[code]) if code in times else "" for code in parts])
+        writer.writerow(
+            [safe_cell(value) for value in row] + [_time(times[code]) if code in times else "" for code in parts]
+        )
     return out.getvalue().encode()
 
 

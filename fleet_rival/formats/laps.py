@@ -99,7 +99,11 @@ class _Reader:
         self._segments = self._places("segments")
 
     def _places(self, *groups: str) -> list[tuple[int, str]]:
-        return [(place, cells.column.target) for place, cells in enumerate(self.cells) if cells.column and cells.column.group in groups]
+        return [
+            (place, cells.column.target)
+            for place, cells in enumerate(self.cells)
+            if cells.column and cells.column.group in groups
+        ]
 
     def row(self, line: int, row: Sequence[str]) -> None:
         """Take one row in, or set it aside with its first unreadable cell."""
@@ -131,7 +135,9 @@ class _Reader:
         raise AssertionError("a row without an unreadable cell")
 
 
-def read_laps(content: bytes, track: Track, mapping: ColumnMapping | None = None, mends: Mapping[int, Sequence[str]] | None = None) -> LapFile:
+def read_laps(
+    content: bytes, track: Track, mapping: ColumnMapping | None = None, mends: Mapping[int, Sequence[str]] | None = None
+) -> LapFile:
     """Read a lap file against its track.
 
     Args:
@@ -141,7 +147,8 @@ def read_laps(content: bytes, track: Track, mapping: ColumnMapping | None = None
         mends: cells that somebody put in the place of a line's own.
 
     Raises:
-        UnusableFile: the file as a whole can't be used: empty, no table, no header, a required column missing, or times of
+        UnusableFile: the file as a whole can't be used: empty, no table, no header, a required column missing, or times
+            of
             parts that the track doesn't have.
     """
     if content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{") and b"fleet-rival/track" in content[:2000]:
@@ -168,20 +175,35 @@ def read_laps(content: bytes, track: Track, mapping: ColumnMapping | None = None
     identified = identify([lap for _, lap in reader.laps])
     line_of = [line for line, _ in reader.laps]
     repeats = [
-        SetAside(line_of[repeat.index], None, None, f"repeats line {line_of[repeat.repeats]}", line_of[repeat.repeats], repeat.differs)
+        SetAside(
+            line_of[repeat.index],
+            None,
+            None,
+            f"repeats line {line_of[repeat.repeats]}",
+            line_of[repeat.repeats],
+            repeat.differs,
+        )
         for repeat in identified.repeats
     ]
     gone = {row.line for row in repeats}
     aside = [*reader.set_aside, *repeats]
     # The other rows of a lap that is set aside go with its first one.
-    aside += [SetAside(other, None, None, f"belongs to the lap of line {row.line}") for row in aside for other in along.behind.get(row.line, ())]
+    aside += [
+        SetAside(other, None, None, f"belongs to the lap of line {row.line}")
+        for row in aside
+        for other in along.behind.get(row.line, ())
+    ]
     aside.sort(key=lambda row: row.line)
     return LapFile(
         laps=tuple((line_of[index], lap) for index, lap in identified.laps),
         set_aside=tuple(aside),
         warnings=tuple(warning for warning in warnings if warning.line not in gone),
         separator=grid.kind,
-        unused_columns=tuple(unused if mapping is None else [name for name in grid.header if name.strip() and name not in mapping.columns]),
+        unused_columns=tuple(
+            unused
+            if mapping is None
+            else [name for name in grid.header if name.strip() and name not in mapping.columns]
+        ),
         missing_parts=_missing_parts(columns, track),
         runs_inferred=any(lap.run is None for _, lap in reader.laps),
         rows=through.count,
@@ -205,7 +227,14 @@ def reads_by_names(header: Sequence[str], rows: Sequence[Sequence[str]], track: 
         raise
     except UnusableFile:
         return False
-    place = next((at for at, column in enumerate(columns) if column and column.target == "time_us" and column.read is parse_time), None)
+    place = next(
+        (
+            at
+            for at, column in enumerate(columns)
+            if column and column.target == "time_us" and column.read is parse_time
+        ),
+        None,
+    )
     cells = [row[place].strip() for row in rows if place is not None and place < len(row) and row[place].strip()]
     # Whole numbers that would be laps of hours are milliseconds under a name that doesn't say so.
     return not (cells and all(cell.isdecimal() and int(cell) >= _NO_SECONDS for cell in cells))
@@ -218,7 +247,11 @@ def peek(content: bytes, rows: int = 200) -> tuple[tuple[str, ...], list[tuple[i
         UnusableFile: it is no table.
     """
     grid = open_grid(_first_part(content), "lap file")
-    found = [(line, cells) for line, cells, closed in islice(grid.rows, rows) if closed and any(cell.strip() for cell in cells)]
+    found = [
+        (line, cells)
+        for line, cells, closed in islice(grid.rows, rows)
+        if closed and any(cell.strip() for cell in cells)
+    ]
     return grid.header, found
 
 
@@ -248,7 +281,9 @@ class _Through:
 
 
 def _cells_of(content: bytes, lines: Sequence[int], mends: Mapping[int, Sequence[str]]) -> dict[int, tuple[str, ...]]:
-    """Cells of lines, as many as there are columns at least; giant ones are cut. The file is read again up to the last of them."""
+    """Cells of lines, as many as there are columns at least; giant ones are cut. The file is read again up to the
+    last of them.
+    """
     if not lines:
         return {}
     grid, wanted, last, out = open_grid(content, "lap file"), set(lines), max(lines), {}
@@ -280,9 +315,12 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
         elif name in readers:
             column = _Column(name, _NAMES.get(name, name), "field", readers[name])
         else:
-            # Codes are compared as they stand, and with blanks and hyphens as underscores, as all names in a header are.
+            # Codes are compared as they stand, and with blanks and hyphens as underscores, as all names in a header
+            # are.
             for group, codes in (("sectors", sector_codes), ("segments", segment_codes)):
-                code = next((code for folded, code in codes.items() if folded.replace(" ", "_").replace("-", "_") == base), None)
+                code = next(
+                    (code for folded, code in codes.items() if folded.replace(" ", "_").replace("-", "_") == base), None
+                )
                 if code:
                     column = _Column(f"{code}{suffix}", code, group, read_time)
         if column is None and name:
@@ -292,10 +330,14 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
         columns.append(column)
     names = Counter((column.group, column.target) for column in columns if column)
     if not {("field", "driver"), ("field", "number"), ("time", "time_us")} & names.keys():
-        raise UnusableFile("The lap file has no header: its first line must name the columns, at least driver, lap and time.")
+        raise UnusableFile(
+            "The lap file has no header: its first line must name the columns, at least driver, lap and time."
+        )
     for (_, target), times in names.items():
         if times > 1:
-            raise UnusableFile(f"Two columns of the lap file are named {target.removesuffix('_us')}. Rename one of them and try again.")
+            raise UnusableFile(
+                f"Two columns of the lap file are named {target.removesuffix('_us')}. Rename one of them and try again."
+            )
     for target, shown in (("driver", "driver"), ("number", "lap")):
         if ("field", target) not in names:
             raise UnusableFile(f'The lap file has no column "{shown}". Name it in the first line and try again.')
@@ -339,5 +381,13 @@ def _check_sums(reader: _Reader) -> list[RowWarning]:
                 total = sum(times.values())
                 if abs(total - lap.time_us) > tolerance:
                     shown = max(places, 3)
-                    warnings.append(RowWarning(line, f"{group} sum to {format_time(total, shown)}, lap time is {format_time(lap.time_us, shown)}"))
+                    warnings.append(
+                        RowWarning(
+                            line,
+                            (
+                                f"{group} sum to {format_time(total, shown)}, lap time is "
+                                f"{format_time(lap.time_us, shown)}"
+                            ),
+                        )
+                    )
     return warnings

@@ -1,4 +1,6 @@
-"""How a table's columns are to be read as laps: told by a person once, or guessed from names and values, shown, and confirmed."""
+"""How a table's columns are to be read as laps: told by a person once, or guessed from names and values, shown, and
+confirmed.
+"""
 
 import hashlib
 import re
@@ -13,7 +15,18 @@ from fleet_rival.core.track import Track
 from fleet_rival.core.words import SPLITS, TABLE_ROWS, TIME_UNITS
 from fleet_rival.formats.errors import UnusableFile
 
-__all__ = ["Along", "BadMapping", "ColumnMapping", "ColumnUse", "Guess", "apply_mapping", "check_mapping", "guess_mapping", "signature", "targets"]
+__all__ = [
+    "Along",
+    "BadMapping",
+    "ColumnMapping",
+    "ColumnUse",
+    "Guess",
+    "apply_mapping",
+    "check_mapping",
+    "guess_mapping",
+    "signature",
+    "targets",
+]
 
 _TIME_TARGETS: Final = ("time", "sector_time")
 _WORDS: Final = {
@@ -23,8 +36,29 @@ _WORDS: Final = {
     "session_kind": ("session_kind", "session_type"),
     "run": ("run", "stint", "run_no", "run_number", "stint_no", "stint_number"),
     "lap": ("lap", "lap_no", "lap_nr", "lap_number", "lapno", "no", "nr", "number", "lap_#", "#", "round", "lap_count"),
-    "time": ("time", "lap_time", "laptime", "time_of_lap", "total", "total_time", "duration", "lap_s", "time_s", "laptime_s"),
-    "started_at": ("started_at", "start", "started", "start_time", "date", "datetime", "date_time", "timestamp", "when"),
+    "time": (
+        "time",
+        "lap_time",
+        "laptime",
+        "time_of_lap",
+        "total",
+        "total_time",
+        "duration",
+        "lap_s",
+        "time_s",
+        "laptime_s",
+    ),
+    "started_at": (
+        "started_at",
+        "start",
+        "started",
+        "start_time",
+        "date",
+        "datetime",
+        "date_time",
+        "timestamp",
+        "when",
+    ),
     "kind": ("kind", "lap_kind", "lap_type", "type"),
     "valid": ("valid", "is_valid", "ok", "counts", "validity"),
     "flags": ("flags",),
@@ -47,7 +81,9 @@ _WORDS: Final = {
     "sector_time": ("sector_time", "split_time", "section_time"),
 }
 """What columns are called, by what they mean; names are compared in small letters with underscores."""
-_NUMBERED: Final = re.compile(r"(?:sector|sec|sect|split|s|section|int|intermediate|part|lap_split)_?([0-9]{1,2})(?:_time|_split)?")
+_NUMBERED: Final = re.compile(
+    r"(?:sector|sec|sect|split|s|section|int|intermediate|part|lap_split)_?([0-9]{1,2})(?:_time|_split)?"
+)
 
 
 _NEARLY_ALL: Final = 0.6
@@ -152,7 +188,9 @@ def guess_mapping(header: Sequence[str], rows: Sequence[Sequence[str]], track: T
     by_rows = "sector" in used and "sector_time" in used
     if "sector" in used and "time" in used and "sector_time" not in used and _repeats(header, rows, columns):
         # Of each sector's own row, the time is the sector's.
-        columns = {name: ColumnUse("sector_time", use.unit) if use.target == "time" else use for name, use in columns.items()}
+        columns = {
+            name: ColumnUse("sector_time", use.unit) if use.target == "time" else use for name, use in columns.items()
+        }
         used = {use.target for use in columns.values()}
         by_rows = True
     if by_rows:
@@ -163,11 +201,19 @@ def guess_mapping(header: Sequence[str], rows: Sequence[Sequence[str]], track: T
     cumulative = not by_rows and _are_cumulative(header, rows, columns, sectors)
     if cumulative:
         seen.append("the split times rise along the lap, so each sector is the step to the next")
-    if any("," in row[place] and re.fullmatch(r"(?:[0-9]+:)?[0-9]+,[0-9]+", row[place].strip()) for row in rows for place in range(len(row))):
+    if any(
+        "," in row[place] and re.fullmatch(r"(?:[0-9]+:)?[0-9]+,[0-9]+", row[place].strip())
+        for row in rows
+        for place in range(len(row))
+    ):
         seen.append("decimals are written with a comma")
     needed = {"driver", "lap"} | (set() if by_rows or set(sectors) <= used else {"time"})
     missing = tuple(name for name in ("driver", "lap", "time") if name in needed - used)
-    return Guess(ColumnMapping(columns, "cumulative" if cumulative else "times", "sectors" if by_rows else "laps"), tuple(seen), missing)
+    return Guess(
+        ColumnMapping(columns, "cumulative" if cumulative else "times", "sectors" if by_rows else "laps"),
+        tuple(seen),
+        missing,
+    )
 
 
 def _folded(name: str) -> str:
@@ -192,7 +238,9 @@ def _target(name: str, codes: Mapping[str, str], sectors: Sequence[str]) -> tupl
 
 
 def _unit(values: Sequence[str]) -> str:
-    """Of a column of times: milliseconds where nearly all are whole and too large for seconds, days where nearly all are tiny."""
+    """Of a column of times: milliseconds where nearly all are whole and too large for seconds, days where nearly all
+    are tiny.
+    """
     numbers = [number for value in values if (number := _number(value)) is not None]
     if len(numbers) < max(1.0, _NEARLY_ALL * len(values)):
         return "time"
@@ -210,12 +258,18 @@ def _number(text: str) -> float | None:
 
 def _repeats(header: Sequence[str], rows: Sequence[Sequence[str]], columns: Mapping[str, ColumnUse]) -> bool:
     """Whether the same lap of the same driver stands in several rows."""
-    places = [place for place, name in enumerate(header) if name in columns and columns[name].target in ("driver", "session", "run", "lap")]
+    places = [
+        place
+        for place, name in enumerate(header)
+        if name in columns and columns[name].target in ("driver", "session", "run", "lap")
+    ]
     laps = Counter(tuple(row[place] for place in places) for row in rows if len(row) == len(header))
     return bool(laps) and max(laps.values()) > 1
 
 
-def _are_cumulative(header: Sequence[str], rows: Sequence[Sequence[str]], columns: Mapping[str, ColumnUse], sectors: Sequence[str]) -> bool:
+def _are_cumulative(
+    header: Sequence[str], rows: Sequence[Sequence[str]], columns: Mapping[str, ColumnUse], sectors: Sequence[str]
+) -> bool:
     """Whether the splits rise along the lap, up to the lap time where that is known."""
     by_target = {use.target: (header.index(name), use.unit) for name, use in columns.items()}
     splits = [by_target[code] for code in sectors if code in by_target]
@@ -233,7 +287,9 @@ def _are_cumulative(header: Sequence[str], rows: Sequence[Sequence[str]], column
         place, unit = by_target.get("time", (-1, "time"))
         whole = _microseconds(row[place], unit) if place >= 0 else None
         up = all(before < after for before, after in pairwise(known))
-        rising += up and (known[-1] <= whole * 1.002 and sum(known) > whole * 1.2 if whole else sum(known[:-1]) > known[-1] * 0.9)
+        rising += up and (
+            known[-1] <= whole * 1.002 and sum(known) > whole * 1.2 if whole else sum(known[:-1]) > known[-1] * 0.9
+        )
     return told > 0 and rising >= _NEARLY_ALL * told
 
 
@@ -270,14 +326,20 @@ def check_mapping(mapping: ColumnMapping, header: Sequence[str], track: Track) -
     counted = Counter(use.target for use in mapping.columns.values())
     if several := [target for target, times in counted.items() if times > 1]:
         raise BadMapping(f"Two columns are read as {several[0]}. Choose one of them.")
-    if mapping.splits not in SPLITS or mapping.rows not in TABLE_ROWS or not mapping.constants.keys() <= {"driver", "session"}:
+    if (
+        mapping.splits not in SPLITS
+        or mapping.rows not in TABLE_ROWS
+        or not mapping.constants.keys() <= {"driver", "session"}
+    ):
         raise BadMapping("The mapping can't be read.")
     have = set(counted) | {name for name, value in mapping.constants.items() if value.strip()}
     sectors = {part.code for part in track.sector_parts}
     times = {"sector", "sector_time"} <= have if mapping.rows == "sectors" else "time" in have or sectors <= have
     missing = [name for name in ("driver", "lap") if name not in have] + ([] if times else ["time"])
     if missing:
-        raise BadMapping(f"Say which column holds {' and '.join(missing)}; a driver can also be named for the whole file.")
+        raise BadMapping(
+            f"Say which column holds {' and '.join(missing)}; a driver can also be named for the whole file."
+        )
 
 
 def apply_mapping(
@@ -285,7 +347,8 @@ def apply_mapping(
 ) -> tuple[list[str], Iterator[tuple[int, list[str], bool]], Along]:
     """A table as the lap format would have it: the contract's header, and the rows under it.
 
-    Rows of another width than the header pass as they are, to be set aside with their reason. Of rows by sector, the first row's line
+    Rows of another width than the header pass as they are, to be set aside with their reason. Of rows by sector, the
+    first row's line
     number stands for the lap; `Along` says which others belong to it, and which can't belong to any.
 
     Raises:
@@ -306,12 +369,16 @@ def apply_mapping(
             added.append(value)
     if mapping.rows == "sectors":
         return _by_sector(names, rows, added, len(header), mapping, track)
-    days = [place for place, name in enumerate(header) if name in mapping.columns and mapping.columns[name].unit == "days"]
+    days = [
+        place for place, name in enumerate(header) if name in mapping.columns and mapping.columns[name].unit == "days"
+    ]
     splits = _split_places(header, mapping, track) if mapping.splits == "cumulative" else []
     if not added and not days and not splits:
         return names, rows, Along()
     if splits:
-        names = [re.sub(r"_ms$", "", name) if place in {at for at, _ in splits} else name for place, name in enumerate(names)]
+        names = [
+            re.sub(r"_ms$", "", name) if place in {at for at, _ in splits} else name for place, name in enumerate(names)
+        ]
 
     def mapped() -> Iterator[tuple[int, list[str], bool]]:
         for line, cells, closed in rows:
@@ -329,12 +396,16 @@ def apply_mapping(
 
 
 def _split_places(header: Sequence[str], mapping: ColumnMapping, track: Track) -> list[tuple[int, str]]:
-    by_target = {use.target: (place, use.unit) for place, name in enumerate(header) if (use := mapping.columns.get(name))}
+    by_target = {
+        use.target: (place, use.unit) for place, name in enumerate(header) if (use := mapping.columns.get(name))
+    }
     return [by_target[part.code] for part in track.sector_parts if part.code in by_target]
 
 
 def _step(cells: list[str], splits: Sequence[tuple[int, str]]) -> None:
-    """Put sector times in the place of times since the lap's start; where one can't be read, it and what follows it stay unknown."""
+    """Put sector times in the place of times since the lap's start; where one can't be read, it and what follows it
+    stay unknown.
+    """
     before: int | None = 0
     for place, unit in splits:
         if not cells[place].strip():
@@ -346,13 +417,19 @@ def _step(cells: list[str], splits: Sequence[tuple[int, str]]) -> None:
             before = None
             continue
         step = now - before if before is not None else None
-        # A split that falls is no split: it is left as it stands, below zero, so that the row is set aside with its cell.
+        # A split that falls is no split: it is left as it stands, below zero, so that the row is set aside with its
+        # cell.
         cells[place] = "" if step is None else format_time(step, 6) if step > 0 else f"-{format_time(-step, 3)}"
         before = now
 
 
 def _by_sector(
-    names: list[str], rows: Iterator[tuple[int, list[str], bool]], added: list[str], width: int, mapping: ColumnMapping, track: Track
+    names: list[str],
+    rows: Iterator[tuple[int, list[str], bool]],
+    added: list[str],
+    width: int,
+    mapping: ColumnMapping,
+    track: Track,
 ) -> tuple[list[str], Iterator[tuple[int, list[str], bool]], Along]:
     """Rows of sectors as rows of laps."""
     folded = {part.code.casefold(): part.code for part in track.sector_parts}

@@ -1,4 +1,5 @@
-"""Exchange packages: tables as CSV with a `datapackage.json` in one zip, after the Tabular Data Package and Table Schema standards.
+"""Exchange packages: tables as CSV with a `datapackage.json` in one zip, after the Tabular Data Package and Table
+Schema standards.
 
 The same tables give the same bytes: rows in the order in which they come, no moment of writing anywhere.
 
@@ -56,7 +57,8 @@ class PackageField:
     """A column.
 
     Attributes:
-        kind: `integer`, `number`, `boolean`, `string`, `file` (its path in the package), `uuid`, `date`, `moment` (UTC), `object`, or `array`
+        kind: `integer`, `number`, `boolean`, `string`, `file` (its path in the package), `uuid`, `date`, `moment`
+            (UTC), `object`, or `array`
             (both JSON).
         required: never empty; a text may be empty all the same.
         refers_to: the table whose `key` stands here.
@@ -102,10 +104,17 @@ class PackageTable:
         """As a Tabular Data Package says it."""
         refers = [item for item in self.fields if item.refers_to]
         keys = [
-            {"fields": [item.name], "reference": {"resource": "" if item.refers_to == self.name else item.refers_to, "fields": ["key"]}}
+            {
+                "fields": [item.name],
+                "reference": {"resource": "" if item.refers_to == self.name else item.refers_to, "fields": ["key"]},
+            }
             for item in refers
         ]
-        schema: dict[str, Any] = {"fields": [item.schema for item in self.fields], "primaryKey": ["key"], "missingValues": [""]}
+        schema: dict[str, Any] = {
+            "fields": [item.schema for item in self.fields],
+            "primaryKey": ["key"],
+            "missingValues": [""],
+        }
         if keys:
             schema["foreignKeys"] = keys
         return {
@@ -114,13 +123,22 @@ class PackageTable:
             "profile": "tabular-data-resource",
             "description": self.description,
             "encoding": "utf-8",
-            "dialect": {"delimiter": ",", "lineTerminator": "\r\n", "quoteChar": '"', "doubleQuote": True, "header": True},
+            "dialect": {
+                "delimiter": ",",
+                "lineTerminator": "\r\n",
+                "quoteChar": '"',
+                "doubleQuote": True,
+                "header": True,
+            },
             "schema": schema,
         }
 
 
 def write_package(
-    file: IO[bytes], title: str, tables: Iterable[tuple[PackageTable, Iterable[Sequence[str]]]], others: Iterable[tuple[str, IO[bytes]]] = ()
+    file: IO[bytes],
+    title: str,
+    tables: Iterable[tuple[PackageTable, Iterable[Sequence[str]]]],
+    others: Iterable[tuple[str, IO[bytes]]] = (),
 ) -> None:
     """Write a package.
 
@@ -138,7 +156,13 @@ def write_package(
             with archive.open(_entry(path), "w", force_zip64=True) as target:
                 while piece := content.read(1 << 20):
                     target.write(piece)
-        descriptor = {"profile": "tabular-data-package", "name": "fleet-rival-team", "title": title, "format": FORMAT, "version": str(VERSION)}
+        descriptor = {
+            "profile": "tabular-data-package",
+            "name": "fleet-rival-team",
+            "title": title,
+            "format": FORMAT,
+            "version": str(VERSION),
+        }
         text = json.dumps({**descriptor, "resources": resources}, ensure_ascii=False, indent=1)
         archive.writestr(_entry(_DESCRIPTOR), text.encode())
 
@@ -183,24 +207,45 @@ class PackageReader:
             self._archive = zipfile.ZipFile(self.file)
             whole = sum(item.file_size for item in self._archive.infolist())
             size = self.file.seek(0, 2)
-            fits = whole <= min(_MOST_BYTES, max(_SMALL, _MOST_TIMES_LARGER * size)) and self._archive.getinfo(_DESCRIPTOR).file_size <= _SMALL
+            fits = (
+                whole <= min(_MOST_BYTES, max(_SMALL, _MOST_TIMES_LARGER * size))
+                and self._archive.getinfo(_DESCRIPTOR).file_size <= _SMALL
+            )
             with self._archive.open(_DESCRIPTOR) as described:
                 # What the directory says of a size needn't be true.
                 text = described.read(_SMALL + 1) if fits else b""
             told = json.loads(text) if fits and len(text) <= _SMALL else None
-        except (zipfile.BadZipFile, zlib.error, KeyError, ValueError, RecursionError, OSError, EOFError, NotImplementedError, RuntimeError) as error:
-            raise UnusableFile("This isn't an exchange package: a zip with a datapackage.json in it is needed.") from error
+        except (
+            zipfile.BadZipFile,
+            zlib.error,
+            KeyError,
+            ValueError,
+            RecursionError,
+            OSError,
+            EOFError,
+            NotImplementedError,
+            RuntimeError,
+        ) as error:
+            raise UnusableFile(
+                "This isn't an exchange package: a zip with a datapackage.json in it is needed."
+            ) from error
         if told is None:
-            raise UnusableFile("The package unpacks to more than a team can have, or than belongs into one of its size.")
+            raise UnusableFile(
+                "The package unpacks to more than a team can have, or than belongs into one of its size."
+            )
         version = str(told.get("version", "")) if isinstance(told, dict) else ""
         if not isinstance(told, dict) or told.get("format") != FORMAT or not version.isdecimal():
             raise UnusableFile("This is a data package, but not of a Fleet Rival team.")
         if int(version) > VERSION:
-            raise UnusableFile("This package comes from a newer version of Fleet Rival: bring this installation up to date first.")
+            raise UnusableFile(
+                "This package comes from a newer version of Fleet Rival: bring this installation up to date first."
+            )
         try:
             self.title = str(told["title"])
             self._paths = {item["name"]: item["path"] for item in told["resources"]}
-            self.columns = {item["name"]: [one["name"] for one in item["schema"]["fields"]] for item in told["resources"]}
+            self.columns = {
+                item["name"]: [one["name"] for one in item["schema"]["fields"]] for item in told["resources"]
+            }
         except (KeyError, TypeError) as error:
             raise UnusableFile("The package's description doesn't say which tables it has.") from error
 
@@ -214,7 +259,10 @@ class PackageReader:
         texts = pa_csv.ConvertOptions(column_types=dict.fromkeys(wanted, pa.string()), strings_can_be_null=False)
         parsing = pa_csv.ParseOptions(newlines_in_values=True)
         try:
-            with self._archive.open(path) as binary, pa_csv.open_csv(binary, pa_csv.ReadOptions(block_size=_BLOCK), parsing, texts) as batches:
+            with (
+                self._archive.open(path) as binary,
+                pa_csv.open_csv(binary, pa_csv.ReadOptions(block_size=_BLOCK), parsing, texts) as batches,
+            ):
                 if batches.schema.names != wanted:
                     raise UnusableFile(f"{path} has other columns than the package's description says.")
                 for batch in batches:

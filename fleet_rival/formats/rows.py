@@ -30,7 +30,13 @@ class SetAside:
 
     def as_row(self, file: str) -> dict[str, Any]:
         """The row of the report."""
-        row: dict[str, Any] = {"file": file, "line": self.line, "column": self.column, "value": self.value, "reason": self.reason}
+        row: dict[str, Any] = {
+            "file": file,
+            "line": self.line,
+            "column": self.column,
+            "value": self.value,
+            "reason": self.reason,
+        }
         if self.repeats_line is not None:
             row |= {"repeats_line": self.repeats_line, "differs": self.differs}
         return row
@@ -50,7 +56,11 @@ class RowWarning:
 def misfit(cells: list[str], width: int, *, closed: bool) -> str | None:
     """Why a row doesn't fit under its header; None where it does."""
     if not closed:
-        return "a cell is longer than 131,072 characters" if len(cells[0]) > csv.field_size_limit() else "a quotation mark isn't closed"
+        return (
+            "a cell is longer than 131,072 characters"
+            if len(cells[0]) > csv.field_size_limit()
+            else "a quotation mark isn't closed"
+        )
     if len(cells) < width:
         return f"ends after {len(cells)} of {width} cells"
     if any(cell.strip() for cell in cells[width:]):
@@ -59,7 +69,8 @@ def misfit(cells: list[str], width: int, *, closed: bool) -> str | None:
 
 
 def text_lines(content: bytes, what: str) -> list[str]:
-    """Lines of a text. They end at LF, CRLF or CR alone: other separators that Unicode knows are ordinary characters of a note.
+    """Lines of a text. They end at LF, CRLF or CR alone: other separators that Unicode knows are ordinary characters
+    of a note.
 
     Raises:
         UnusableFile: no text, or more lines than a table here can have.
@@ -77,10 +88,13 @@ def separator_of(header: str) -> str:
 def rows_of(lines: list[str], separator: str, start: int) -> Iterator[tuple[int, list[str], bool]]:
     """Line number, cells and whether all quotation marks were closed.
 
-    A stray quotation mark would make the rest of the file one cell. So a row that swallows the rest of the file, or lines that
-    leave it with another number of cells than the header, is given up after its first line and reading goes on at the next.
+    A stray quotation mark would make the rest of the file one cell. So a row that swallows the rest of the file, or
+    lines that
+    leave it with another number of cells than the header, is given up after its first line and reading goes on at the
+    next.
 
-    Takes time in proportion to the lines, whatever stands in them: a cell that is open at the end of a line can only end in the next line that
+    Takes time in proportion to the lines, whatever stands in them: a cell that is open at the end of a line can only
+        end in the next line that
     has an odd number of quotation marks, and each line lies between two of those at most once.
     """
     width: int | None = None

@@ -13,7 +13,18 @@ from fleet_rival.core.season.starts import BadStarts, read_starts
 from fleet_rival.core.season.weeks import BadChangeable, Compound, SeriesWeek, overlaps, read_changeables
 from fleet_rival.core.season.zones import BadZone, known_zone
 from fleet_rival.core.words import SETUP_RULES, START_KINDS, WETNESSES
-from fleet_rival.formats.cells import BadCell, Cell, decimal, label, not_negative, note, one_of, time_inside, whole, yes_or_no
+from fleet_rival.formats.cells import (
+    BadCell,
+    Cell,
+    decimal,
+    label,
+    not_negative,
+    note,
+    one_of,
+    time_inside,
+    whole,
+    yes_or_no,
+)
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.grids import read_table
 from fleet_rival.formats.rows import RowWarning, SetAside
@@ -51,7 +62,10 @@ def read_season(content: bytes) -> SeasonFile:
     table = read_table(content, "season file")
     names = [cell.strip().casefold().replace(" ", "_").replace("-", "_") for cell in table.header]
     if missing := [name for name in _REQUIRED if name not in names]:
-        raise UnusableFile(f"The season file has no column {' and '.join(missing)}. Its first line must name at least {', '.join(_REQUIRED)}.")
+        raise UnusableFile(
+            f"The season file has no column {' and '.join(missing)}. Its first line must name at least "
+            f"{', '.join(_REQUIRED)}."
+        )
     if twice := next((name for name in names if name in COLUMNS and names.count(name) > 1), None):
         raise UnusableFile(f"Two columns of the season file are named {twice}. Rename one of them and try again.")
     weeks: list[tuple[int, SeriesWeek]] = []
@@ -83,7 +97,9 @@ def week_warnings(week: SeriesWeek) -> list[str]:
         out.append("has no car yet")
     for what, day in (("from", week.begins), ("to", week.ends)):
         if not datetime_exists(datetime.combine(day, time(), ZoneInfo(week.zone))):
-            out.append(f"{what} {day}: midnight doesn't exist in {week.zone} on that day; the first moment after it is taken")
+            out.append(
+                f"{what} {day}: midnight doesn't exist in {week.zone} on that day; the first moment after it is taken"
+            )
     expanded = week.expanded()
     out += expanded.warnings
     if week.starts and not expanded.starts:
@@ -106,7 +122,12 @@ def _row(line: int, names: Sequence[str], cells: Sequence[str]) -> SeriesWeek | 
             return SetAside(line, name, "", "missing")
     values.setdefault("zone", "UTC")
     if values["ends"] <= values["begins"]:
-        return SetAside(line, "to", str(values["ends"]), f"the week ends on {values['ends']}, not after it begins on {values['begins']}")
+        return SetAside(
+            line,
+            "to",
+            str(values["ends"]),
+            f"the week ends on {values['ends']}, not after it begins on {values['begins']}",
+        )
     return SeriesWeek(**values)
 
 
@@ -118,7 +139,9 @@ def _fits(line: int, week: SeriesWeek, before: Sequence[tuple[int, SeriesWeek]])
         if other.week == week.week:
             return SetAside(line, None, None, f"repeats line {at}", at, other != week)
         if overlaps(other, week):
-            return SetAside(line, "from", str(week.begins), f"overlaps with week {other.week} of the same series in line {at}")
+            return SetAside(
+                line, "from", str(week.begins), f"overlaps with week {other.week} of the same series in line {at}"
+            )
     return week
 
 

@@ -24,14 +24,27 @@ def setup_csv(sheet: SetupSheet) -> bytes:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(_COLUMNS)
     for item in sheet.values:
-        writer.writerow([safe_cell(item.name), safe_cell(item.value) if item.number is None else item.value, item.unit or "", item.corner or ""])
+        writer.writerow(
+            [
+                safe_cell(item.name),
+                safe_cell(item.value) if item.number is None else item.value,
+                item.unit or "",
+                item.corner or "",
+            ]
+        )
     return out.getvalue().encode()
 
 
 def setup_json(sheet: SetupSheet) -> bytes:
     """The whole sheet as JSON."""
     values = [{name: getattr(item, name) for name in _COLUMNS} for item in sheet.values]
-    told: dict[str, Any] = {"format": "fleet-rival/setup", "version": 1, "name": sheet.name, "number": sheet.number, "purpose": sheet.purpose}
+    told: dict[str, Any] = {
+        "format": "fleet-rival/setup",
+        "version": 1,
+        "name": sheet.name,
+        "number": sheet.number,
+        "purpose": sheet.purpose,
+    }
     told |= {"assists": sheet.assists, "reason": sheet.reason, "values": values}
     return (json.dumps(told, ensure_ascii=False, indent=1) + "\n").encode()
 
@@ -65,7 +78,9 @@ def _from_json(text: str, name: str) -> SetupSheet:
     if told.get("format") != "fleet-rival/setup" or not isinstance(told.get("values"), list):
         raise UnusableFile("The file holds no setup: it needs the format fleet-rival/setup and its values.")
     values = [_value(item) for item in told["values"][: _MOST_LINES + 1]]
-    texts = {key: told[key] if isinstance(told.get(key), str) else None for key in ("name", "purpose", "assists", "reason")}
+    texts = {
+        key: told[key] if isinstance(told.get(key), str) else None for key in ("name", "purpose", "assists", "reason")
+    }
     return _sheet(texts["name"] or name, values, texts["purpose"] or "any", texts["assists"], texts["reason"])
 
 
@@ -75,7 +90,10 @@ def _from_csv(text: str, name: str) -> SetupSheet:
     rows = list(csv.DictReader(io.StringIO(text), delimiter=separator))
     if not rows or not {"name", "value"} <= {(key or "").strip().lower() for key in rows[0]}:
         raise UnusableFile("The table needs the columns name and value; unit and corner may follow.")
-    values = [_value({(key or "").strip().lower(): plain(cell or "") for key, cell in row.items() if key}) for row in rows[: _MOST_LINES + 1]]
+    values = [
+        _value({(key or "").strip().lower(): plain(cell or "") for key, cell in row.items() if key})
+        for row in rows[: _MOST_LINES + 1]
+    ]
     return _sheet(name, values, "any", None, None)
 
 

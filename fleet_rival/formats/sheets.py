@@ -12,7 +12,9 @@ __all__ = ["write_table", "write_workbook"]
 
 
 def write_table(columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> bytes:
-    """Rows as CSV after RFC 4180; moments in UTC, yes and no in words, text that begins like a formula behind an apostrophe."""
+    """Rows as CSV after RFC 4180; moments in UTC, yes and no in words, text that begins like a formula behind an
+    apostrophe.
+    """
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(columns)
@@ -33,7 +35,9 @@ def write_workbook(title: str, columns: Sequence[str], rows: Iterable[Sequence[A
     for row in rows:
         cells = []
         for value in row:
-            cell = WriteOnlyCell(sheet, value=value.astimezone(UTC).replace(tzinfo=None) if isinstance(value, datetime) else value)
+            cell = WriteOnlyCell(
+                sheet, value=value.astimezone(UTC).replace(tzinfo=None) if isinstance(value, datetime) else value
+            )
             if isinstance(value, str):
                 cell.data_type = "s"
             cells.append(cell)

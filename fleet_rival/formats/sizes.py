@@ -13,15 +13,19 @@ _OVERLAP: Final = 1 << 12
 _REFERENCE: Final = re.compile(rb'<c\b[^>]*?\br="([A-Z]{1,3})([0-9]{1,7})"[^>]*>')
 _SHARED: Final = re.compile(rb'<c\b[^>]*?\bt="s"[^>]*>\s*<v>([0-9]{1,9})</v>')
 _STRING: Final = re.compile(rb"<si\b")
-_ODS: Final = re.compile(rb"<table:table-row\b([^>]*)>|<table:(?:covered-)?table-cell\b([^>]*?)(/?)>|<text:p\b[^>]*>([^<]*)")
+_ODS: Final = re.compile(
+    rb"<table:table-row\b([^>]*)>|<table:(?:covered-)?table-cell\b([^>]*?)(/?)>|<text:p\b[^>]*>([^<]*)"
+)
 _COLUMNS: Final = re.compile(rb'number-columns-repeated="([0-9]{1,9})"')
 _ROWS: Final = re.compile(rb'number-rows-repeated="([0-9]{1,9})"')
 
 
 def sheet_size(archive: ZipFile) -> tuple[int, int]:
-    """How many cells the largest sheet of an XLSX or ODS spans, and how many characters of text its cells hold in all, repeated ones each time.
+    """How many cells the largest sheet of an XLSX or ODS spans, and how many characters of text its cells hold in
+    all, repeated ones each time.
 
-    Both are told from the markup alone; what isn't written as spreadsheets write it counts as nothing here, and is met by the limits of who reads it.
+    Both are told from the markup alone; what isn't written as spreadsheets write it counts as nothing here, and is met
+    by the limits of who reads it.
     """
     names = archive.namelist()
     if "content.xml" in names:
@@ -43,7 +47,11 @@ def _xlsx(file: IO[bytes], strings: list[int]) -> tuple[int, int]:
     for block, fresh in _blocks(file):
         for found in _REFERENCE.finditer(block):
             columns, rows = max(columns, _column(found[1])), max(rows, int(found[2]))
-        text += sum(strings[index] for found in _SHARED.finditer(block) if found.end() > fresh and (index := int(found[1])) < len(strings))
+        text += sum(
+            strings[index]
+            for found in _SHARED.finditer(block)
+            if found.end() > fresh and (index := int(found[1])) < len(strings)
+        )
     return columns * rows, text
 
 

@@ -1,6 +1,7 @@
 """Telemetry files (`*.telemetry.parquet` or `.csv`) in, lap by lap, without holding the file in memory.
 
-Rows stand in the order of time, perhaps of several drivers at once. A lap is handed on when its driver's next one begins.
+Rows stand in the order of time, perhaps of several drivers at once. A lap is handed on when its driver's next one
+begins.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -39,7 +40,10 @@ class _Open:
 
     def trace(self) -> Trace:
         names = self.pieces[0]
-        channels = {name: np.concatenate([piece[name] for piece in self.pieces]) if len(self.pieces) > 1 else names[name] for name in names}
+        channels = {
+            name: np.concatenate([piece[name] for piece in self.pieces]) if len(self.pieces) > 1 else names[name]
+            for name in names
+        }
         return Trace(*self.key, channels)
 
 
@@ -70,7 +74,9 @@ class TelemetryFile:
             raise UnusableFile(f"{name} can't be read: {_first_line(error)}.") from error
         self._columns = _by_name(columns)
         if missing := [item for item in _NEEDED if item not in self._columns]:
-            raise UnusableFile(f"{name} has no column {', '.join(missing)}. A telemetry file needs {', '.join(_NEEDED)}.")
+            raise UnusableFile(
+                f"{name} has no column {', '.join(missing)}. A telemetry file needs {', '.join(_NEEDED)}."
+            )
         self.channels = tuple(item for item in CHANNELS if item in self._columns)
         known = set(self._columns.values())
         self.ignored = tuple(item for item in columns if item not in known)
@@ -119,7 +125,12 @@ class TelemetryFile:
         count = len(laps)
         if not count:
             return
-        changes = (drivers[1:] != drivers[:-1]) | (sessions[1:] != sessions[:-1]) | (laps[1:] != laps[:-1]) | (runs[1:] != runs[:-1])
+        changes = (
+            (drivers[1:] != drivers[:-1])
+            | (sessions[1:] != sessions[:-1])
+            | (laps[1:] != laps[:-1])
+            | (runs[1:] != runs[:-1])
+        )
         edges = [0, *(int(edge) + 1 for edge in np.flatnonzero(changes)), count]
         for first, after in pairwise(edges):
             driver, session = batch["driver_names"][drivers[first]], batch["session_names"][sessions[first]]
@@ -136,7 +147,10 @@ class TelemetryFile:
             there.pieces.append({name: batch[name][first:after] for name in self.channels})
             there.samples += after - first
             if sum(item.samples for item in waiting.values()) > _MOST_OPEN:
-                raise UnusableFile(f"{self._name} isn't in the order of time: more than {_MOST_OPEN:,} samples belong to laps that don't end.")
+                raise UnusableFile(
+                    f"{self._name} isn't in the order of time: more than {_MOST_OPEN:,} samples belong to laps that "
+                    "don't end."
+                )
 
     def _batches(self) -> Iterator[dict[str, Any]]:
         wanted = [self._columns[name] for name in (*_KEYS, *CHANNELS) if name in self._columns]
@@ -155,7 +169,9 @@ class TelemetryFile:
         for name in ("driver", "session"):
             out[name], out[f"{name}_names"] = _texts(batch.column(self._columns[name]))
         for name in ("run", "lap"):
-            out[name] = _wholes(batch.column(self._columns[name])) if name in self._columns else np.full(batch.num_rows, -1)
+            out[name] = (
+                _wholes(batch.column(self._columns[name])) if name in self._columns else np.full(batch.num_rows, -1)
+            )
         for name in self.channels:
             column = batch.column(self._columns[name])
             if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
@@ -178,7 +194,9 @@ class TelemetryFile:
         schema = self._open_parquet().schema_arrow
         for column in schema:
             if pa.types.is_nested(column.type) and column.name.strip().lower() in (*_KEYS, *CHANNELS):
-                raise UnusableFile(f"{self._name} holds lists or objects in the column {column.name[:80]}, where single values belong.")
+                raise UnusableFile(
+                    f"{self._name} holds lists or objects in the column {column.name[:80]}, where single values belong."
+                )
         return list(schema.names)
 
     def _csv_columns(self) -> list[str]:

@@ -29,10 +29,17 @@ class TelemetryWriter:
         self._channels = tuple(channels)
         text = pa.dictionary(pa.int32(), pa.string())
         keys = [("driver", text), ("session", text), ("run", pa.int32()), ("lap", pa.int32())]
-        self._schema = pa.schema(keys + [(name, pa.float64() if name in _EXACT else pa.float32()) for name in self._channels])
+        self._schema = pa.schema(
+            keys + [(name, pa.float64() if name in _EXACT else pa.float32()) for name in self._channels]
+        )
         # Measured values repeat seldom: a dictionary of them costs time and saves nothing.
         self._writer: Any = pq.ParquetWriter(
-            sink, self._schema, compression="zstd", compression_level=1, use_dictionary=["driver", "session", "run", "lap"], write_statistics=False
+            sink,
+            self._schema,
+            compression="zstd",
+            compression_level=1,
+            use_dictionary=["driver", "session", "run", "lap"],
+            write_statistics=False,
         )
         self._groups = 0
 
@@ -43,12 +50,16 @@ class TelemetryWriter:
         count = len(trace)
         indices = pa.array(np.zeros(count, dtype=np.int32))
         columns: list[Any] = [pa.DictionaryArray.from_arrays(indices, [text]) for text in (trace.driver, trace.session)]
-        columns.append(pa.nulls(count, pa.int32()) if trace.run is None else pa.array(np.full(count, trace.run, dtype=np.int32)))
+        columns.append(
+            pa.nulls(count, pa.int32()) if trace.run is None else pa.array(np.full(count, trace.run, dtype=np.int32))
+        )
         columns.append(pa.array(np.full(count, trace.lap, dtype=np.int32)))
         for name in self._channels:
             values = trace.channels.get(name)
             kind = np.float64 if name in _EXACT else np.float32
-            columns.append(pa.array(np.full(count, np.nan, dtype=kind) if values is None else values.astype(kind, copy=False)))
+            columns.append(
+                pa.array(np.full(count, np.nan, dtype=kind) if values is None else values.astype(kind, copy=False))
+            )
         self._writer.write_table(pa.Table.from_arrays(columns, schema=self._schema), row_group_size=max(count, 1))
         self._groups += 1
         return self._groups - 1
@@ -56,5 +67,7 @@ class TelemetryWriter:
     def __enter__(self) -> "TelemetryWriter":
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._writer.close()

@@ -18,7 +18,9 @@ def decode(content: bytes, what: str) -> str:
     if content.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise UnusableFile(f"The {what} is in UTF-16. Save it as CSV in UTF-8 and try again.")
     if content.startswith(b"PK\x03\x04"):
-        raise UnusableFile(f"This is a spreadsheet or zip, not a plain-text {what}. Save the sheet as CSV in UTF-8 and try again.")
+        raise UnusableFile(
+            f"This is a spreadsheet or zip, not a plain-text {what}. Save the sheet as CSV in UTF-8 and try again."
+        )
     if b"\x00" in content:
         raise UnusableFile(f"This is not a plain-text {what}: it holds zero bytes.")
     try:
@@ -26,7 +28,8 @@ def decode(content: bytes, what: str) -> str:
     except UnicodeDecodeError as error:
         line = content.count(b"\n", 0, error.start) + 1
         raise UnusableFile(
-            f"The {what} is not in UTF-8: line {line} holds the byte {content[error.start]:#04x}. Save it as UTF-8 and try again."
+            f"The {what} is not in UTF-8: line {line} holds the byte {content[error.start]:#04x}. Save it as UTF-8 and "
+            "try again."
         ) from error
     if not text.strip():
         raise UnusableFile(f"The {what} is empty.")

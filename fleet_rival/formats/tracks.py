@@ -58,7 +58,11 @@ def write_track(track: Track) -> bytes:
         "length_m": track.length_m,
         "sectors": [{"code": sector.code, "start_m": sector.start_m} for sector in track.sectors],
         "corners": [
-            {key: getattr(corner, key) for key in ("code", "name", "start_m", "apex_m", "end_m", "direction") if getattr(corner, key) is not None}
+            {
+                key: getattr(corner, key)
+                for key in ("code", "name", "start_m", "apex_m", "end_m", "direction")
+                if getattr(corner, key) is not None
+            }
             | ({"linked_to_next": True} if corner.linked_to_next else {})
             for corner in track.corners
         ],
@@ -66,7 +70,10 @@ def write_track(track: Track) -> bytes:
     if track.pit:
         data["pit"] = {key: value for key, value in asdict(track.pit).items() if value is not None}
     if track.centreline_xy_m:
-        data["centreline"] = {"step_m": track.centreline_step_m, "xy_m": [list(point) for point in track.centreline_xy_m]}
+        data["centreline"] = {
+            "step_m": track.centreline_step_m,
+            "xy_m": [list(point) for point in track.centreline_xy_m],
+        }
     return (json.dumps(data, ensure_ascii=False, indent=1) + "\n").encode()
 
 
@@ -92,7 +99,12 @@ def _label(data: dict[str, Any], key: str, default: str | None = None, longest: 
 
 def _number(data: dict[str, Any], key: str) -> float:
     value = data.get(key)
-    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or not 0 <= value <= 1e6:
+    if (
+        isinstance(value, bool)
+        or not isinstance(value, int | float)
+        or not math.isfinite(value)
+        or not 0 <= value <= 1e6
+    ):
         raise BadTrack(f'"{key}" must be a number of metres from 0 to 1,000,000, not {value!r}')
     return float(value)
 
@@ -110,7 +122,13 @@ def _corner(row: dict[str, Any]) -> Corner:
     if not isinstance(row.get("linked_to_next", False), bool):
         raise BadTrack('"linked_to_next" must be true or false')
     return Corner(
-        _label(row, "code"), _number(row, "start_m"), _number(row, "apex_m"), _number(row, "end_m"), name, direction, row.get("linked_to_next", False)
+        _label(row, "code"),
+        _number(row, "start_m"),
+        _number(row, "apex_m"),
+        _number(row, "end_m"),
+        name,
+        direction,
+        row.get("linked_to_next", False),
     )
 
 
@@ -119,7 +137,12 @@ def _pit(data: Any) -> Pit | None:
         return None
     if not isinstance(data, dict) or data.get("side") not in (None, "left", "right"):
         raise BadTrack('"pit" must hold "entry_m" and "exit_m", and may hold "side" (left or right) and "limit_kmh"')
-    return Pit(_number(data, "entry_m"), _number(data, "exit_m"), data.get("side"), _number(data, "limit_kmh") if "limit_kmh" in data else None)
+    return Pit(
+        _number(data, "entry_m"),
+        _number(data, "exit_m"),
+        data.get("side"),
+        _number(data, "limit_kmh") if "limit_kmh" in data else None,
+    )
 
 
 def _centreline(data: Any) -> dict[str, Any]:

@@ -21,7 +21,9 @@ log = logging.getLogger(__name__)
 
 
 def take_feed(sessions: sessionmaker[Session], end: threading.Event) -> None:
-    """Until the worker ends: wait to be told, take all that waits. One process at a time does it, whichever holds the lock."""
+    """Until the worker ends: wait to be told, take all that waits. One process at a time does it, whichever holds
+    the lock.
+    """
     heard: redis.client.PubSub | None = None
     while not end.is_set():
         try:

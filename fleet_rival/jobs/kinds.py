@@ -77,7 +77,9 @@ def _what_if(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: 
 
 
 def _room(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
-    what_makes_room(sessions, actor, arguments["key"], date.fromisoformat(arguments["day"]) if arguments["day"] else None, work)
+    what_makes_room(
+        sessions, actor, arguments["key"], date.fromisoformat(arguments["day"]) if arguments["day"] else None, work
+    )
 
 
 def _history(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
@@ -97,7 +99,9 @@ def _boundaries(sessions: Sessions, actor: Actor, arguments: dict[str, Any], wor
     for item in arguments["corners"]:
         where = {name: value for name, value in item.items() if name != "id"}
         drafts.append(boundaries.DraftCorner(UUID(item["id"]) if item["id"] else None, Corner(**where)))
-    boundaries.change_boundaries(sessions, actor, UUID(arguments["layout_id"]), arguments["version"], sectors, drafts, work)
+    boundaries.change_boundaries(
+        sessions, actor, UUID(arguments["layout_id"]), arguments["version"], sectors, drafts, work
+    )
     fresh.catch_up(sessions, actor)
 
 

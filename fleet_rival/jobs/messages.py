@@ -1,6 +1,7 @@
 """Messages over Redis: waking a worker, and telling web processes that there are events. None of them must arrive.
 
-What must not be lost is in MariaDB: a worker finds jobs that it wasn't told of, and a web process looks for events by itself.
+What must not be lost is in MariaDB: a worker finds jobs that it wasn't told of, and a web process looks for events by
+    itself.
 """
 
 import logging
@@ -32,7 +33,12 @@ def celery() -> Celery:
         worker_hijack_root_logger=False,
         broker_connection_retry_on_startup=True,
         broker_connection_max_retries=None,
-        broker_transport_options={"visibility_timeout": 60, "socket_timeout": 3, "socket_connect_timeout": 1, "retry_on_timeout": False},
+        broker_transport_options={
+            "visibility_timeout": 60,
+            "socket_timeout": 3,
+            "socket_connect_timeout": 1,
+            "retry_on_timeout": False,
+        },
     )
     return made
 

@@ -65,7 +65,8 @@ def _sign() -> None:
 def _look() -> None:
     """Find jobs whose message or worker was lost, at the start and every few seconds.
 
-    They are told of once more; what still isn't heard at the next look is done right here, so that no trouble with messages
+    They are told of once more; what still isn't heard at the next look is done right here, so that no trouble with
+    messages
     keeps a job waiting. Twice told or done is no harm: a job is taken once.
     """
     count = 0

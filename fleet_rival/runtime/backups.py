@@ -28,7 +28,9 @@ __all__ = ["BEFORE", "alone", "back_up", "restore", "swap"]
 
 _FORMAT: Final = "fleet-rival/backup"
 _LIVE, _CHECKED, _BEFORE = "fleet", "fleet_incoming", "fleet_before"
-"""Databases: the one in use, what those begin with into which a backup is loaded first, and what was there before the last restore."""
+"""Databases: the one in use, what those begin with into which a backup is loaded first, and what was there before
+the last restore.
+"""
 BEFORE: Final = _BEFORE
 _UNFINISHED: Final = "unfinished-"
 """What folders begin with in which a backup is made or read."""
@@ -62,7 +64,14 @@ def back_up(database: MariaDB, target: Path) -> int:
     with tempfile.TemporaryDirectory(dir=target.parent, prefix=_UNFINISHED) as folder:
         dump = Path(folder) / "data.sql"
         with step("Writing"), dump.open("wb") as output:
-            options = ["--single-transaction", "--skip-lock-tables", "--hex-blob", "--no-tablespaces", "--skip-dump-date", "--skip-comments"]
+            options = [
+                "--single-transaction",
+                "--skip-lock-tables",
+                "--hex-blob",
+                "--no-tablespaces",
+                "--skip-dump-date",
+                "--skip-comments",
+            ]
             _client("mariadb-dump", database, [*options, _LIVE], stdout=output)
         with step("Checking: loading it beside the real data"):
             try:
@@ -102,7 +111,10 @@ def _pack_traces(package: zipfile.ZipFile, digests: list[str]) -> None:
     for digest in digests:
         found = hashlib.sha256()
         try:
-            with store().open_traces(digest) as source, package.open(zipfile.ZipInfo(f"traces/{digest}"), "w", force_zip64=True) as target:
+            with (
+                store().open_traces(digest) as source,
+                package.open(zipfile.ZipInfo(f"traces/{digest}"), "w", force_zip64=True) as target,
+            ):
                 while piece := source.read(1 << 20):
                     found.update(piece)
                     target.write(piece)
@@ -128,10 +140,15 @@ def _unpack_traces(file: Path, manifest: dict[str, Any]) -> None:
                     while piece := source.read(1 << 20):
                         target.write(piece)
             except (KeyError, OSError, zipfile.BadZipFile) as error:
-                raise Failure(f"{file.name} lacks the file of traces {digest[:12]}… ({error}). Nothing was changed.") from error
+                raise Failure(
+                    f"{file.name} lacks the file of traces {digest[:12]}… ({error}). Nothing was changed."
+                ) from error
             if target.digest != digest:
                 store().remove_traces(target.digest)
-                raise Failure(f"{file.name} is damaged: the file of traces {digest[:12]}… isn't what was written. Nothing was changed.")
+                raise Failure(
+                    f"{file.name} is damaged: the file of traces {digest[:12]}… isn't what was written. Nothing was "
+                    "changed."
+                )
 
 
 def restore(database: MariaDB, file: Path) -> None:
@@ -148,13 +165,19 @@ def restore(database: MariaDB, file: Path) -> None:
         with step("Reading"):
             manifest = _unpack(file, dump)
         if manifest["tables_of"] not in known_revisions(database.url):
-            raise Failure(f"{file.name} was made by a newer version ({manifest['made_by']}). Fetch that version, then restore.")
+            raise Failure(
+                f"{file.name} was made by a newer version ({manifest['made_by']}). Fetch that version, then restore."
+            )
         with step("Checking: loading it beside the real data"):
             tables = _load(database, dump, beside)
             if tables != manifest["tables"]:
                 _drop(database, beside)
                 wrong = ", ".join(
-                    sorted(name for name in tables.keys() | manifest["tables"].keys() if tables.get(name) != manifest["tables"].get(name))
+                    sorted(
+                        name
+                        for name in tables.keys() | manifest["tables"].keys()
+                        if tables.get(name) != manifest["tables"].get(name)
+                    )
                 )
                 raise Failure(f"{file.name} doesn't hold what it should (tables: {wrong}). Nothing was changed.")
     with step("Traces"):
@@ -195,18 +218,27 @@ def _load(database: MariaDB, dump: Path, beside: str) -> dict[str, dict[str, int
 
 
 def _beside(database: MariaDB) -> str:
-    """A name for a database beside the real one that nobody had before; what earlier ones left that were broken off is cleared away."""
-    for (name,) in _ask(database, f"SELECT schema_name FROM information_schema.schemata WHERE schema_name LIKE '{_CHECKED}%'"):
+    """A name for a database beside the real one that nobody had before; what earlier ones left that were broken off
+    is cleared away.
+    """
+    for (name,) in _ask(
+        database, f"SELECT schema_name FROM information_schema.schemata WHERE schema_name LIKE '{_CHECKED}%'"
+    ):
         # What can't be cleared away takes room and stands in nobody's way.
         with contextlib.suppress(Failure):
             _drop(database, str(name))
-    for folder in [*database.folder.glob(f"{_UNFINISHED}*"), *(database.folder.parent / "backups").glob(f"{_UNFINISHED}*")]:
+    for folder in [
+        *database.folder.glob(f"{_UNFINISHED}*"),
+        *(database.folder.parent / "backups").glob(f"{_UNFINISHED}*"),
+    ]:
         shutil.rmtree(folder, ignore_errors=True)
     return f"{_CHECKED}_{secrets.token_hex(6)}"
 
 
 def _drop(database: MariaDB, name: str) -> None:
-    """Take a database out, also one whose making was killed in the middle: files that belong to no table keep the server from it."""
+    """Take a database out, also one whose making was killed in the middle: files that belong to no table keep the
+    server from it.
+    """
     try:
         _ask(database, f"DROP DATABASE IF EXISTS {name}")
     except Failure:
@@ -226,7 +258,10 @@ def _see_to_room(database: MariaDB, folder: Path) -> None:
     data = sum(path.stat().st_size for path in (database.folder / "data" / _LIVE).glob("*"))
     needed, free = 2 * data + 50_000_000, shutil.disk_usage(folder).free
     if free < needed:
-        raise Failure(f"a backup needs about {needed / 1e6:,.0f} MB of room and {free / 1e6:,.0f} MB are free. Free some, or use --to.")
+        raise Failure(
+            f"a backup needs about {needed / 1e6:,.0f} MB of room and {free / 1e6:,.0f} MB are free. Free some, or use "
+            "--to."
+        )
 
 
 def swap(database: MariaDB, source: str) -> None:
@@ -237,7 +272,9 @@ def swap(database: MariaDB, source: str) -> None:
     aside = f"{_BEFORE}_next"
     _drop(database, aside)
     _ask(database, f"CREATE DATABASE {aside} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")
-    moves = [f"{_LIVE}.`{name}` TO {aside}.`{name}`" for name in old] + [f"{source}.`{name}` TO {_LIVE}.`{name}`" for name in new]
+    moves = [f"{_LIVE}.`{name}` TO {aside}.`{name}`" for name in old] + [
+        f"{source}.`{name}` TO {_LIVE}.`{name}`" for name in new
+    ]
     _ask(database, f"RENAME TABLE {', '.join(moves)}")
     _drop(database, source)
     _drop(database, _BEFORE)
@@ -248,7 +285,10 @@ def swap(database: MariaDB, source: str) -> None:
 
 
 def _tables(database: MariaDB, schema: str) -> list[str]:
-    rows = _ask(database, f"SELECT table_name FROM information_schema.tables WHERE table_schema = '{schema}' ORDER BY table_name")
+    rows = _ask(
+        database,
+        f"SELECT table_name FROM information_schema.tables WHERE table_schema = '{schema}' ORDER BY table_name",
+    )
     return [row[0] for row in rows]
 
 
@@ -257,7 +297,9 @@ def _ask(database: MariaDB, statement: str) -> list[Any]:
     import mariadb
 
     try:
-        connection = mariadb.connect(unix_socket=database.socket, user=getpass.getuser(), autocommit=True, connect_timeout=10)
+        connection = mariadb.connect(
+            unix_socket=database.socket, user=getpass.getuser(), autocommit=True, connect_timeout=10
+        )
     except mariadb.Error as error:
         raise Failure(f"the database can't be reached: {error}.") from error
     try:
@@ -272,7 +314,13 @@ def _ask(database: MariaDB, statement: str) -> list[Any]:
 
 
 def _client(program: str, database: MariaDB, arguments: list[str], **streams: Any) -> None:
-    command = [program, "--no-defaults", f"--socket={database.socket}", f"--user={getpass.getuser()}", "--default-character-set=utf8mb4"]
+    command = [
+        program,
+        "--no-defaults",
+        f"--socket={database.socket}",
+        f"--user={getpass.getuser()}",
+        "--default-character-set=utf8mb4",
+    ]
     try:
         done = subprocess.run([*command, *arguments], stderr=subprocess.PIPE, text=True, check=False, **streams)
     except OSError as error:

@@ -36,7 +36,8 @@ class Places(NamedTuple):
             "FLEET_SECRET": self.secret,
             "FLEET_TELEMETRY": self.telemetry,
             **({"FLEET_VAR": self.var} if self.var else {}),
-            # Memory that large files needed goes back to the system: threads share two pools of it, Arrow has none of its own.
+            # Memory that large files needed goes back to the system: threads share two pools of it, Arrow has none of
+            # its own.
             "MALLOC_ARENA_MAX": "2",
             "ARROW_DEFAULT_MEMORY_POOL": "system",
         }
@@ -53,7 +54,9 @@ class _Child:
         self.start()
 
     def start(self) -> None:
-        """Start it, or start it again, once what is left of it is gone. From the main thread: the child ends with the thread that began it."""
+        """Start it, or start it again, once what is left of it is gone. From the main thread: the child ends with
+        the thread that began it.
+        """
         self.log.parent.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as output:
             self._process = begin_part([sys.executable, "-m", *self._arguments], output, self._environment)
@@ -121,5 +124,15 @@ class Worker(_Child):
         self._began = time.time()
         # Threads: no fork after libraries have begun threads of their own.
         quiet = ["--without-gossip", "--without-mingle", "--without-heartbeat", "--loglevel", "WARNING"]
-        arguments = ["celery", "--app", "fleet_rival.jobs.worker", "worker", "--pool", "threads", "--concurrency", "2", *quiet]
+        arguments = [
+            "celery",
+            "--app",
+            "fleet_rival.jobs.worker",
+            "worker",
+            "--pool",
+            "threads",
+            "--concurrency",
+            "2",
+            *quiet,
+        ]
         super().__init__("worker", arguments, {**places.environment, "FLEET_SIGN": str(self._sign)}, log)

@@ -45,7 +45,9 @@ class step:
         self._ticker.start()
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._end.set()
         self._ticker.join()
         seconds = time.monotonic() - self._started
@@ -64,16 +66,27 @@ class step:
 
 _CAUSES = (
     (r"No space left on device|ENOSPC", "the disk is full: free some space (about 3 GB are needed) and run this again"),
-    (r"Could not get lock|dpkg frontend lock", "another package installation is running: wait for it to end and run this again"),
     (
-        r"Temporary failure (in name resolution|resolving)|Could not resolve|ENOTFOUND|EAI_AGAIN|dns error|Network is unreachable|Failed to fetch",
+        r"Could not get lock|dpkg frontend lock",
+        "another package installation is running: wait for it to end and run this again",
+    ),
+    (
+        (
+            r"Temporary failure (in name resolution|resolving)|Could not resolve|ENOTFOUND|EAI_AGAIN|dns error|Network "
+            r"is unreachable|Failed to fetch"
+        ),
         "the package registry can't be reached: check the network (or the proxy settings) and run this again",
     ),
-    (r"Permission denied|EACCES|are you root", "no rights to write there: run it as the owner of this folder, or as root for Debian packages"),
+    (
+        r"Permission denied|EACCES|are you root",
+        "no rights to write there: run it as the owner of this folder, or as root for Debian packages",
+    ),
 )
 
 
-def run(command: Sequence[str], log: Path, what: str, cwd: Path | None = None, env: dict[str, str] | None = None) -> None:
+def run(
+    command: Sequence[str], log: Path, what: str, cwd: Path | None = None, env: dict[str, str] | None = None
+) -> None:
     """Run a set-up command with its output in `log`.
 
     Raises:
@@ -82,7 +95,15 @@ def run(command: Sequence[str], log: Path, what: str, cwd: Path | None = None, e
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("w", encoding="utf-8") as output:
         try:
-            done = subprocess.run(command, stdout=output, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, cwd=cwd, env=env, check=False)
+            done = subprocess.run(
+                command,
+                stdout=output,
+                stderr=subprocess.STDOUT,
+                stdin=subprocess.DEVNULL,
+                cwd=cwd,
+                env=env,
+                check=False,
+            )
         except OSError as error:
             raise Failure(f"{what} failed: {command[0]} can't be started ({error.strerror or error}).") from error
     if done.returncode:
@@ -91,5 +112,7 @@ def run(command: Sequence[str], log: Path, what: str, cwd: Path | None = None, e
             if re.search(pattern, text):
                 raise Failure(f"{what} failed: {cause}. (Details: {log})")
         lines = [line.strip() for line in text.splitlines() if line.strip()]
-        telling = [line for line in lines if re.search(r"\b(FATAL|ERROR|ERR!|error:)", line)] or lines[-1:] or ["no output"]
+        telling = (
+            [line for line in lines if re.search(r"\b(FATAL|ERROR|ERR!|error:)", line)] or lines[-1:] or ["no output"]
+        )
         raise Failure(f"{what} failed: {telling[0]} (Details: {log})")

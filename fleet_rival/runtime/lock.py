@@ -1,4 +1,6 @@
-"""One installation in a folder: who starts it, or puts other data in its place, holds a lock from the first moment. Standard library alone."""
+"""One installation in a folder: who starts it, or puts other data in its place, holds a lock from the first moment.
+Standard library alone.
+"""
 
 import fcntl
 import os
@@ -15,7 +17,10 @@ class Taken(Failure):
     """Somebody else holds the folder: which process, and what it does."""
 
     def __init__(self, process: int, doing: str) -> None:
-        super().__init__(f"this folder is in use by process {process or '?'} ({doing or 'start'}). Wait for it, or end it with ./fleet stop.")
+        super().__init__(
+            f"this folder is in use by process {process or '?'} ({doing or 'start'}). Wait for it, or end it with "
+            "./fleet stop."
+        )
         self.process = process
         self.doing = doing
 
@@ -56,13 +61,19 @@ def _told(descriptor: int) -> tuple[int, str]:
 
 
 def secure(var: Path) -> None:
-    """What lies under a folder is its owner's alone, also what earlier versions made; what runs keeps its right to run."""
+    """What lies under a folder is its owner's alone, also what earlier versions made; what runs keeps its right to
+    run.
+    """
     os.umask(0o077)
     var.mkdir(exist_ok=True)
     for folder, folders, files in os.walk(var):
         Path(folder).chmod(0o700)
         # Programs of others, fetched for the set-up.
-        folders[:] = [name for name in folders if name not in ("node", "test-demo-browser") and not Path(folder, name).is_symlink()]
+        folders[:] = [
+            name
+            for name in folders
+            if name not in ("node", "test-demo-browser") and not Path(folder, name).is_symlink()
+        ]
         for name in files:
             place = Path(folder, name)
             try:

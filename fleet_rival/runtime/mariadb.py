@@ -80,11 +80,14 @@ class MariaDB:
         Raises:
             Failure: it can't be made or doesn't come up; the line names the log.
         """
-        # Its own place for what sorting needs: a server that starts clears the one it shares, under the feet of all others.
+        # Its own place for what sorting needs: a server that starts clears the one it shares, under the feet of all
+        # others.
         (self.folder / "tmp").mkdir(parents=True, exist_ok=True)
         data = self.folder / "data"
         configuration = self.folder / "my.cnf"
-        configuration.write_text(_CONFIGURATION.format(data=data, folder=self.folder, socket=self.socket, port=self.port))
+        configuration.write_text(
+            _CONFIGURATION.format(data=data, folder=self.folder, socket=self.socket, port=self.port)
+        )
         user = getpass.getuser()
         as_root = ["--user=root"] if os.geteuid() == 0 else []
         if not (data / "mysql").exists():
@@ -97,7 +100,9 @@ class MariaDB:
             try:
                 # It takes no heed of the umask; these it does.
                 modes = {"UMASK": "0600", "UMASK_DIR": "0700"}
-                self._process = begin_part([server, f"--defaults-file={configuration}", *as_root], output, {**os.environ, **modes})
+                self._process = begin_part(
+                    [server, f"--defaults-file={configuration}", *as_root], output, {**os.environ, **modes}
+                )
             except OSError as error:
                 raise Failure(f"the database server can't be started: {error.strerror or error}.") from error
         self.started = Started.of("database", self._process.pid)
@@ -135,7 +140,13 @@ class MariaDB:
         for left in self.folder.glob(f"{_UNFINISHED}*"):
             shutil.rmtree(left, ignore_errors=True)
         made = Path(tempfile.mkdtemp(prefix=_UNFINISHED, dir=self.folder))
-        command = ["mariadb-install-db", f"--defaults-file={configuration}", f"--datadir={made}", "--skip-test-db", *options]
+        command = [
+            "mariadb-install-db",
+            f"--defaults-file={configuration}",
+            f"--datadir={made}",
+            "--skip-test-db",
+            *options,
+        ]
         try:
             run(command, self.folder / "install.log", "Making the database")
         except BaseException:
@@ -154,7 +165,10 @@ class MariaDB:
         if left.alive:
             left.signal(signal.SIGTERM)
             if not wait_for_end([left], 30):
-                raise Failure(f"a database server of an earlier start (process {pid}) doesn't end. End it by hand, then run this again.")
+                raise Failure(
+                    f"a database server of an earlier start (process {pid}) doesn't end. End it by hand, then run this "
+                    "again."
+                )
 
     def _wait(self, log: Path) -> None:
         import mariadb
@@ -167,7 +181,8 @@ class MariaDB:
                 if any("No space left" in line or "disk is full" in line.lower() for line in last):
                     raise Failure("the database can't start: the disk is full. Free some space and run this again.")
                 raise Failure(
-                    f"the database server ended at once: {last[-1].partition('[ERROR]')[2].strip() if last else 'no reason given'} (Details: {log})"
+                    "the database server ended at once: "
+                    f"{last[-1].partition('[ERROR]')[2].strip() if last else 'no reason given'} (Details: {log})"
                 )
             try:
                 mariadb.connect(unix_socket=self.socket, user=getpass.getuser()).close()
@@ -183,7 +198,10 @@ class MariaDB:
         cursor = connection.cursor()
         cursor.execute("CREATE DATABASE IF NOT EXISTS fleet CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")
         cursor.execute("CREATE USER IF NOT EXISTS fleet@'127.0.0.1' IDENTIFIED BY ?", (self._password(),))
-        cursor.execute("GRANT SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES ON fleet.* TO fleet@'127.0.0.1'")
+        cursor.execute(
+            "GRANT SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES ON fleet.* TO "
+            "fleet@'127.0.0.1'"
+        )
         connection.close()
 
     def _password(self) -> str:

@@ -15,7 +15,18 @@ from typing import IO
 
 from fleet_rival.runtime.console import say
 
-__all__ = ["Started", "begin_part", "end_part", "forget", "free_port", "port_is_free", "record", "recorded", "stop", "wait_for_end"]
+__all__ = [
+    "Started",
+    "begin_part",
+    "end_part",
+    "forget",
+    "free_port",
+    "port_is_free",
+    "record",
+    "recorded",
+    "stop",
+    "wait_for_end",
+]
 
 _PR_SET_PDEATHSIG = 1
 
@@ -56,7 +67,9 @@ def _place(var: Path) -> Path:
 
 
 def record(var: Path, address: str, started: list[Started]) -> None:
-    """Keep on disk what runs. Where there is no room for it, what was kept before stays: a part that was started since ends with the first one."""
+    """Keep on disk what runs. Where there is no room for it, what was kept before stays: a part that was started
+    since ends with the first one.
+    """
     text = json.dumps({"address": address, "processes": [vars(process) for process in started]})
     place = _place(var)
     unfinished = place.with_suffix(".new")
@@ -117,7 +130,9 @@ def _die_with_parent() -> None:
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def begin_part(command: Sequence[str], output: int | IO[bytes], environment: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
+def begin_part(
+    command: Sequence[str], output: int | IO[bytes], environment: Mapping[str, str] | None = None
+) -> subprocess.Popen[bytes]:
     """Start a part of the application: it ends with the thread that began it, and no key pressed here reaches it."""
     return subprocess.Popen(
         command,

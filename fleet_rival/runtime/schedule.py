@@ -1,4 +1,6 @@
-"""Backups that are made by themselves: when they are due, how the last one ended, and when one that failed is tried again."""
+"""Backups that are made by themselves: when they are due, how the last one ended, and when one that failed is tried
+again.
+"""
 
 import json
 import subprocess
@@ -81,7 +83,9 @@ class Schedule:
                 self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=output, stderr=output)
 
     def is_due(self, moment: datetime) -> bool:
-        """Whether a backup should be made now: none was made since it was due last, and no failed one waits for its turn."""
+        """Whether a backup should be made now: none was made since it was due last, and no failed one waits for its
+        turn.
+        """
         due = Settings.read(self._var).last_due(moment.astimezone())
         if due is None:
             return False

@@ -1,6 +1,8 @@
-"""Keeps the parts of the application running: each that ends, or no longer answers, is started again by itself, after pauses that grow.
+"""Keeps the parts of the application running: each that ends, or no longer answers, is started again by itself,
+after pauses that grow.
 
-No part gives the others up: a database that can't start, on a full disk say, is tried again until it can, and pages say meanwhile that it is away.
+No part gives the others up: a database that can't start, on a full disk say, is tried again until it can, and pages say
+    meanwhile that it is away.
 """
 
 import signal
@@ -93,7 +95,10 @@ class Watched:
             return
         self.missed = 0 if self.part.answers() else self.missed + 1
         if self.missed >= _MISSED:
-            say(f"The {self.name} has not answered for {self.missed * _ASK_EVERY_S:.0f} s; ending it, so that it is started again.")
+            say(
+                f"The {self.name} has not answered for {self.missed * _ASK_EVERY_S:.0f} s; ending it, so that it is "
+                "started again."
+            )
             self.missed = 0
             started.signal(signal.SIGKILL)
 

@@ -1,4 +1,6 @@
-"""A whole installation in a folder of its own, for pictures, figures of speed and tests: real database, messages, worker, server."""
+"""A whole installation in a folder of its own, for pictures, figures of speed and tests: real database, messages,
+worker, server.
+"""
 
 import os
 from collections.abc import Iterator

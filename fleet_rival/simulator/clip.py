@@ -1,4 +1,5 @@
-"""A clip of somebody's screen, to practise hand timing on and to be measured by: when a car crosses which line, and nothing else.
+"""A clip of somebody's screen, to practise hand timing on and to be measured by: when a car crosses which line, and
+nothing else.
 
 It stands in for a stream or a replay: what a person sees of it is a car that comes up to lines, and a clock.
 """

@@ -19,7 +19,9 @@ class Habit:
 
 @dataclass(frozen=True, slots=True)
 class Tries:
-    """An option tried at one corner in long runs, lap by lap in turn: the second is worth a share of the corner's grip."""
+    """An option tried at one corner in long runs, lap by lap in turn: the second is worth a share of the corner's
+    grip.
+    """
 
     corner: str
     first: str

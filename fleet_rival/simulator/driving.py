@@ -1,6 +1,8 @@
-"""A lap driven metre by metre: what the car could do, what the driver made of it, and every channel that a rig would record.
+"""A lap driven metre by metre: what the car could do, what the driver made of it, and every channel that a rig would
+record.
 
-Between two metres the acceleration is constant, so that the moment at any place, and the place at any moment, are exact: they are the truth
+Between two metres the acceleration is constant, so that the moment at any place, and the place at any moment, are
+    exact: they are the truth
 that measured times are held against.
 """
 
@@ -95,7 +97,9 @@ class DrivenLap:
         index = np.clip(np.searchsorted(self.distance_m, at, side="right") - 1, 0, len(self.distance_m) - 2)
         gone = at - self.distance_m[index]
         speed, push = self.speed_ms[index], self._push(index)
-        return np.asarray(self.time_s[index] + 2 * gone / (speed + np.sqrt(np.maximum(speed * speed + 2 * push * gone, 0.0))))
+        return np.asarray(
+            self.time_s[index] + 2 * gone / (speed + np.sqrt(np.maximum(speed * speed + 2 * push * gone, 0.0)))
+        )
 
     def samples(self, rate_hz: float, *, clock_decimals: int = 3) -> dict[str, Metres]:
         """Channels as a recorder writes them: even beats, rounded as such files are."""
@@ -139,7 +143,12 @@ class DrivenLap:
             "speed_kmh": np.round(speed * 3.6, 2),
             "throttle_pct": np.round(throttle, 1),
             "brake_pct": np.round(brake, 1),
-            "steering_deg": np.round(-np.degrees(np.arctan(2.6 * bend)) * _RATIO * (1 - 1.6 * slide / 100 - 1.5 * along(self.effects["against"])), 1),
+            "steering_deg": np.round(
+                -np.degrees(np.arctan(2.6 * bend))
+                * _RATIO
+                * (1 - 1.6 * slide / 100 - 1.5 * along(self.effects["against"])),
+                1,
+            ),
             "gear": gear,
             "rpm": np.round(2800 + 5200 * np.clip(share / gear + along(self.effects["limiter"]), 0, 1), 0),
             "x_m": np.round(x, 2),
@@ -165,7 +174,12 @@ class _Limits:
 
     def apart(self, other: "_Limits") -> tuple[int, int]:
         """The first metre at which two differ, and the one after the last; twice 0 where they don't."""
-        differ = (self.grip != other.grip) | (self.cap != other.cap) | (self.power != other.power) | (self.drag != other.drag)
+        differ = (
+            (self.grip != other.grip)
+            | (self.cap != other.cap)
+            | (self.power != other.power)
+            | (self.drag != other.drag)
+        )
         found = np.flatnonzero(differ)
         return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)
 
@@ -210,25 +224,32 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
 
 @dataclass(frozen=True, slots=True)
 class _Profile:
-    """How fast the car goes at each metre and at the end, and how fast it may go there to be able to brake for what comes."""
+    """How fast the car goes at each metre and at the end, and how fast it may go there to be able to brake for what
+    comes.
+    """
 
     speed: list[float]
     fastest: list[float]
     limits: _Limits
 
 
-def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None, before: _Profile | None = None) -> _Profile:
+def _profile(
+    road: Road, car: CarModel, limits: _Limits, entry_ms: float | None, before: _Profile | None = None
+) -> _Profile:
     """Speed at each metre and at the end: cornering limit, braking backwards, driving forwards.
 
     Args:
-        before: of wider limits and the same entry: what the new ones don't touch is taken from there, number by number the same as if all
+        before: of wider limits and the same entry: what the new ones don't touch is taken from there, number by number
+            the same as if all
             were driven anew, so that a slip takes the time of its own stretch only.
     """
     count = len(road.curvature)
     step = road.length_m / count
     holds = (car.grip_ms2 * limits.grip).tolist()
     with np.errstate(divide="ignore"):
-        top = np.minimum(np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap).tolist()
+        top = np.minimum(
+            np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap
+        ).tolist()
     bends = np.abs(road.curvature).tolist()
     power, drag = (car.power_w_per_kg * limits.power).tolist(), (car.drag_per_m * limits.drag).tolist()
     first, last = (0, count) if before is None else limits.apart(before.limits)
@@ -237,7 +258,8 @@ def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None,
     # Plain lists: one number after the other depends on the last.
     fastest = None if before is None else _braked_for(before.fastest, top, holds, bends, step, first, last)
     if fastest is None:
-        # A little over once round, so that the end has felt the beginning; nothing called, for it is done a million times.
+        # A little over once round, so that the end has felt the beginning; nothing called, for it is done a million
+        # times.
         before, fastest, here = None, top, min(count, 600) % count
         for index in range(count + min(count, 600) - 1, -1, -1):
             earlier = index % count
@@ -250,7 +272,9 @@ def _profile(road: Road, car: CarModel, limits: _Limits, entry_ms: float | None,
     begin = 0
     out = [fastest[0] if entry_ms is None else entry_ms]
     if before is not None:
-        begin = next(at for at, (new, old) in enumerate(zip(fastest, before.fastest, strict=True)) if new != old or at == first)
+        begin = next(
+            at for at, (new, old) in enumerate(zip(fastest, before.fastest, strict=True)) if new != old or at == first
+        )
         # The speed there is bound by how fast the car may be there.
         begin = max(0, begin - 1)
         out = before.speed[: begin + 1] if begin else out
@@ -282,7 +306,9 @@ def _may_arrive(next_ms: float, holds: float, bends: float, step: float) -> floa
 def _braked_for(
     before: list[float], top: list[float], holds: list[float], bends: list[float], step: float, first: int, last: int
 ) -> list[float] | None:
-    """How fast the car may be, where limits changed from `first` to before `last`; None where that is felt back over the line."""
+    """How fast the car may be, where limits changed from `first` to before `last`; None where that is felt back over
+    the line.
+    """
     fastest = before.copy()
     for earlier in range(last - 1, -1, -1):
         here = (earlier + 1) % len(fastest)
@@ -300,7 +326,9 @@ def _took(speed: Metres, step: float) -> float:
 def _in_the_way(limits: _Limits, speed: Metres, place: float) -> None:
     first = round(place * len(limits.cap))
     after = min(first + 130, len(limits.cap))
-    limits.cap[first:after] = np.minimum(limits.cap[first:after], 0.9 * speed[first:after].min() + 0.02 * speed[first:after])
+    limits.cap[first:after] = np.minimum(
+        limits.cap[first:after], 0.9 * speed[first:after].min() + 0.02 * speed[first:after]
+    )
 
 
 def _line(road: Road, stint: Stint) -> Metres:
@@ -319,13 +347,19 @@ def _pit(limits: _Limits, offset: Metres, track: Track, step: float, which: str)
         return
     away = _PIT_AWAY_M * (-1 if pit.side == "left" else 1)
     at = np.arange(len(offset)) * step
-    ramp = np.clip((pit.exit_m - at) / _PIT_RAMP_M, 0, 1) if which == "out" else np.clip((at - pit.entry_m) / _PIT_RAMP_M, 0, 1)
+    ramp = (
+        np.clip((pit.exit_m - at) / _PIT_RAMP_M, 0, 1)
+        if which == "out"
+        else np.clip((at - pit.entry_m) / _PIT_RAMP_M, 0, 1)
+    )
     offset += ramp * (away - offset)
     lane = at < pit.exit_m if which == "out" else at >= pit.entry_m
     limits.cap[lane] = np.minimum(limits.cap[lane], (pit.limit_kmh or 60.0) / 3.6)
 
 
-def _slipped(road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, before: _Profile) -> tuple[_Profile, int]:
+def _slipped(
+    road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, before: _Profile
+) -> tuple[_Profile, int]:
     """The lap with a slip in it, as big as what it shall cost; its limits are those in which a second one finds it."""
     step = road.length_m / len(road.curvature)
     if slip.loss_s <= 0:
@@ -349,7 +383,9 @@ def _slipped(road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, 
 
 @dataclass(frozen=True, slots=True)
 class _Places:
-    """Metres of a corner: where it begins, the first and the last that are as slow as the slowest, and where it ends."""
+    """Metres of a corner: where it begins, the first and the last that are as slow as the slowest, and where it
+    ends.
+    """
 
     begins: int
     entered: int
@@ -381,7 +417,8 @@ def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip
         moved = speed[np.minimum(np.arange(first, at.entered) + shift, at.entered)]
         limits.cap[first : at.entered] = np.minimum(limits.cap[first : at.entered], moved)
     elif slip.kind in ("late-brake", "lock-up"):
-        # The way to the corner is driven on: the brakes are asked for more than usual, and the car is wide and has to wait.
+        # The way to the corner is driven on: the brakes are asked for more than usual, and the car is wide and has to
+        # wait.
         limits.grip[max(0, at.entered - round(90 / step)) : at.entered] *= 1 + 0.25 * min(1.0, 0.4 + size)
         held(at.leaves, 120 * size, speed[at.leaves] * 0.99)
     elif slip.kind in ("late-throttle", "slide", "missed-apex"):
@@ -401,10 +438,14 @@ def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip
     elif slip.kind in ("spin", "contact"):
         held(at.entered, 5 + 60 * size, _SLOWEST_MS + 1)
     else:  # over-slow
-        limits.cap[at.entered : at.leaves + 1] = np.minimum(limits.cap[at.entered : at.leaves + 1], speed[at.entered] * (1 - 0.6 * size))
+        limits.cap[at.entered : at.leaves + 1] = np.minimum(
+            limits.cap[at.entered : at.leaves + 1], speed[at.entered] * (1 - 0.6 * size)
+        )
 
 
-def _show(slip: Slip, track: Track, step: float, usual: Metres, speed: Metres, offset: Metres, effects: dict[str, Metres]) -> None:
+def _show(
+    slip: Slip, track: Track, step: float, usual: Metres, speed: Metres, offset: Metres, effects: dict[str, Metres]
+) -> None:
     """What a slip leaves in the other channels.
 
     Args:
@@ -414,14 +455,19 @@ def _show(slip: Slip, track: Track, step: float, usual: Metres, speed: Metres, o
     place = np.arange(len(offset))
     behind = slip.kind in ("wide-exit", "limits", "early-throttle")
     # Off the line where the corner is tightest, or carried out behind it.
-    middle, reach = (at.leaves + round(30 / step), 24.0) if behind else ((at.entered + at.leaves) / 2, 10.0 + (at.leaves - at.entered) * step / 2)
+    middle, reach = (
+        (at.leaves + round(30 / step), 24.0)
+        if behind
+        else ((at.entered + at.leaves) / 2, 10.0 + (at.leaves - at.entered) * step / 2)
+    )
     hump = np.exp(-(((place - middle) * step / reach) ** 2))
     if slip.kind in ("wide-exit", "limits", "missed-apex", "late-brake", "lock-up", "early-throttle", "kerb"):
         offset += at.outside * hump * {"limits": 3.4, "wide-exit": 2.6, "early-throttle": 1.2}.get(slip.kind, 1.8)
     if slip.kind == "lock-up":
         effects["lock"][max(0, at.begins - round(4 / step)) : at.entered] = 45.0
     elif slip.kind == "double-input":
-        # A gear too low while the brake is held and the wheel turned: the engine at its limit, and the wheel let go against the corner.
+        # A gear too low while the brake is held and the wheel turned: the engine at its limit, and the wheel let go
+        # against the corner.
         effects["gear"][max(0, at.entered - round(18 / step)) : at.entered] = -1.0
         effects["limiter"][max(0, at.entered - round(18 / step)) : at.entered] = 1.0
         effects["against"][at.entered : at.entered + round(12 / step)] = 1.0

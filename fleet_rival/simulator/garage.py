@@ -43,11 +43,15 @@ class Rules:
     limits_rule: str = "two wheels inside the line"
 
 
-def _setting(name: str, unit: str | None, low: float, high: float, step: float, default: float, does: str) -> dict[str, Any]:
+def _setting(
+    name: str, unit: str | None, low: float, high: float, step: float, default: float, does: str
+) -> dict[str, Any]:
     return {"name": name, "unit": unit, "low": low, "high": high, "step": step, "default": default, "does": does}
 
 
-_BALANCE: Final = _setting("Brake balance", "%", 48, 62, 0.5, 56, "Share of the front brakes: forward is safer, backward turns in sooner.")
+_BALANCE: Final = _setting(
+    "Brake balance", "%", 48, 62, 0.5, 56, "Share of the front brakes: forward is safer, backward turns in sooner."
+)
 _RECOVERY: Final = _setting("Recovery", None, 0, 9, 1, 5, "How hard the motor brakes when the throttle is lifted.")
 _TRACTION: Final = _setting("Traction", None, 0, 8, 1, 3, "Cuts in earlier the higher it is; 0 is off.")
 _REAR_BAR: Final = _setting("Rear bar", None, 1, 5, 1, 3, "Stiffer turns the car more, and lets it slide sooner.")
@@ -131,8 +135,22 @@ CAR_SHEETS: Final = {
 }
 
 RULES: Final = {
-    "harbour": Rules(5, 10, None, 24, 12, 8, 0, cautions=False, fuel_rate=1.0, tyre_rate=1.0, changeable=(_BALANCE, _RECOVERY)),
-    "hills": Rules(10, 15, 3, 20, 15, 10, 1, cautions=False, fuel_rate=1.0, tyre_rate=1.5, changeable=(_BALANCE, _TRACTION, _REAR_BAR)),
+    "harbour": Rules(
+        5, 10, None, 24, 12, 8, 0, cautions=False, fuel_rate=1.0, tyre_rate=1.0, changeable=(_BALANCE, _RECOVERY)
+    ),
+    "hills": Rules(
+        10,
+        15,
+        3,
+        20,
+        15,
+        10,
+        1,
+        cautions=False,
+        fuel_rate=1.0,
+        tyre_rate=1.5,
+        changeable=(_BALANCE, _TRACTION, _REAR_BAR),
+    ),
     "cinder": Rules(5, 0, 2, 16, 17, 0, 0, cautions=True, fuel_rate=1.0, tyre_rate=1.0, changeable=(_BALANCE, _WEDGE)),
 }
 """By kind of series."""
@@ -142,7 +160,9 @@ SETUP_NAME: Final = "Long road"
 
 @dataclass(frozen=True, slots=True)
 class WrittenSetup:
-    """A version of a setup as the team wrote it: lines of name, value, unit and the corner where it is set in the car."""
+    """A version of a setup as the team wrote it: lines of name, value, unit and the corner where it is set in the
+    car.
+    """
 
     name: str
     lines: tuple[tuple[str, str, str | None, str | None], ...]
@@ -163,20 +183,34 @@ _LINES: Final = (
 )
 
 
-def _with(lines: tuple[tuple[str, str, str | None, str | None], ...], **values: str) -> tuple[tuple[str, str, str | None, str | None], ...]:
-    return tuple((name, values.get(name.lower().replace(" ", "_"), value), unit, corner) for name, value, unit, corner in lines)
+def _with(
+    lines: tuple[tuple[str, str, str | None, str | None], ...], **values: str
+) -> tuple[tuple[str, str, str | None, str | None], ...]:
+    return tuple(
+        (name, values.get(name.lower().replace(" ", "_"), value), unit, corner) for name, value, unit, corner in lines
+    )
 
 
 SETUPS: Final = (
-    WrittenSetup(SETUP_NAME, _LINES, "From the evening in the neighbours' garage: a place to begin.", assists="traction"),
-    WrittenSetup(SETUP_NAME, _with(_LINES, rear_bar="2"), "It let go behind the crests on worn tyres.", assists="traction"),
+    WrittenSetup(
+        SETUP_NAME, _LINES, "From the evening in the neighbours' garage: a place to begin.", assists="traction"
+    ),
+    WrittenSetup(
+        SETUP_NAME, _with(_LINES, rear_bar="2"), "It let go behind the crests on worn tyres.", assists="traction"
+    ),
     WrittenSetup(
         SETUP_NAME,
-        (*_with(_LINES, rear_bar="2", rear_wing="6"), ("Brake balance", "54.5", "%", "T3"), ("Traction", "5", None, "T8")),
+        (
+            *_with(_LINES, rear_bar="2", rear_wing="6"),
+            ("Brake balance", "54.5", "%", "T3"),
+            ("Traction", "5", None, "T8"),
+        ),
         "For a race without rain: quicker on the long straight, steadied by hand where it needs it.",
         "race",
         "traction",
     ),
-    WrittenSetup("One lap", _with(_LINES, rear_wing="5", traction="1"), "Two laps, then the rear is gone.", "qualifying"),
+    WrittenSetup(
+        "One lap", _with(_LINES, rear_wing="5", traction="1"), "Two laps, then the rear is gone.", "qualifying"
+    ),
 )
 """In the order of writing; a name that comes again is a further version."""

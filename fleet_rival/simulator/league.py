@@ -161,10 +161,24 @@ class League:
 def league(today: date, seed: int = SEED) -> League:
     """The scenario as it stands on a day; the same day and seed give the same league."""
     begins = today - timedelta(days=_DAYS_IN + 7 * BEHIND)
-    weeks = tuple(week_of(series, number, begins + timedelta(weeks=number - 1)) for number in range(1, WEEKS + 1) for series in SERIES)
-    driven = sorted((week for week in weeks if week.number <= BEHIND + 1), key=lambda week: (week.number, -SERIES.index(week.series)))
+    weeks = tuple(
+        week_of(series, number, begins + timedelta(weeks=number - 1))
+        for number in range(1, WEEKS + 1)
+        for series in SERIES
+    )
+    driven = sorted(
+        (week for week in weeks if week.number <= BEHIND + 1),
+        key=lambda week: (week.number, -SERIES.index(week.series)),
+    )
     practices = tuple(_practice(week, seed, running=week.number > BEHIND) for week in driven)
-    return League(TEAM, weeks, practices, (surveyed(GREAT_ROUND, CARS["hills"][0])[1],), FREE_TIME, tuple(driver.name for driver in DRIVERS))
+    return League(
+        TEAM,
+        weeks,
+        practices,
+        (surveyed(GREAT_ROUND, CARS["hills"][0])[1],),
+        FREE_TIME,
+        tuple(driver.name for driver in DRIVERS),
+    )
 
 
 def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Practice:
@@ -173,13 +187,18 @@ def harbour_practice(seed: int = SEED, begins: date = date(2031, 4, 7)) -> Pract
 
 
 def rig_driver(driver: str, car: str, track: Track, seed: int) -> tuple[CarModel, DriverModel]:
-    """The car and the driver that a stand-in rig drives with, on any road: the league's own where it has them, else strangers.
+    """The car and the driver that a stand-in rig drives with, on any road: the league's own where it has them, else
+    strangers.
 
     Args:
         seed: tells strangers from each other.
     """
     known = [(kind, item) for kind, cars in CARS.items() for item in cars if item.name == car]
-    kind, model = known[0] if known else ("", CarModel(car, grip_ms2=13.0, power_w_per_kg=220.0, drag_per_m=0.001, top_speed_ms=65.0))
+    kind, model = (
+        known[0]
+        if known
+        else ("", CarModel(car, grip_ms2=13.0, power_w_per_kg=220.0, drag_per_m=0.001, top_speed_ms=65.0))
+    )
     names = [item.name for item in DRIVERS]
     if driver not in names:
         rng = np.random.default_rng([seed, len(driver)])
@@ -204,7 +223,16 @@ def week_of(series: Series, number: int, begins: date) -> SeriesWeek:
     night = series.kind == "hills" and number % 2 == 1
     at = datetime.combine(begins, time(21, 30) if night else time(14, 0))
     return SeriesWeek(
-        series, number, begins, begins + timedelta(weeks=1), place, car, "wet" if wet else "dry", 14.0 if night else 26.0, 11.0 if night else 19.0, at
+        series,
+        number,
+        begins,
+        begins + timedelta(weeks=1),
+        place,
+        car,
+        "wet" if wet else "dry",
+        14.0 if night else 26.0,
+        11.0 if night else 19.0,
+        at,
     )
 
 
@@ -214,7 +242,9 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     drivers = {number: model_of(number, series, track) for number in series.drivers}
     sessions = _sessions(week, running=running)
     home = series.kind == "harbour" and running
-    laps = drive_practice(road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)])
+    laps = drive_practice(
+        road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)]
+    )
     traces: list[Trace] = []
     if running:
         for number in _TELEMETRY_OF[series.kind]:
@@ -226,15 +256,24 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
 
 
 def _recorded(
-    week: SeriesWeek, driver: DriverModel, sessions: Sequence[SessionPlan], laps: list[Lap], seed: tuple[int, ...], runs: Which
+    week: SeriesWeek,
+    driver: DriverModel,
+    sessions: Sequence[SessionPlan],
+    laps: list[Lap],
+    seed: tuple[int, ...],
+    runs: Which,
 ) -> tuple[list[Lap], list[Trace]]:
     """Some of a driver's runs driven anew, metre by metre, in place of those that were there; and their traces."""
     first: dict[tuple[str, int | None], Lap] = {}
     for lap in laps:
         if lap.driver == driver.name:
             first.setdefault((lap.session, lap.run), lap)
-    plain = tuple(replace(session, starts_at=_ANY_DAY, session_local=_ANY_DAY.replace(tzinfo=None)) for session in sessions)
-    numbers = tuple(tuple(first[session.label, run + 1].number for run in range(len(session.runs))) for session in sessions)
+    plain = tuple(
+        replace(session, starts_at=_ANY_DAY, session_local=_ANY_DAY.replace(tzinfo=None)) for session in sessions
+    )
+    numbers = tuple(
+        tuple(first[session.label, run + 1].number for run in range(len(session.runs))) for session in sessions
+    )
     made: dict[tuple[str, int | None], list[Lap]] = {}
     traces: list[Trace] = []
     for number, run, items in _driven(week.place, week.car, driver, plain, numbers, seed, runs):
@@ -242,7 +281,9 @@ def _recorded(
         moved = (first[session.label, run + 1].started_at or session.starts_at) - _ANY_DAY
         for lap, trace in items:
             began = lap.started_at + moved if lap.started_at else None
-            made.setdefault((session.label, run + 1), []).append(replace(lap, started_at=began, session_local=session.session_local))
+            made.setdefault((session.label, run + 1), []).append(
+                replace(lap, started_at=began, session_local=session.session_local)
+            )
             traces.append(trace)
     out: list[Lap] = []
     for lap in laps:
@@ -264,7 +305,8 @@ def _driven(
     seed: tuple[int, ...],
     runs: Which,
 ) -> tuple[tuple[int, int, tuple[tuple[Lap, Trace], ...]], ...]:
-    """Runs as they are driven on any day: session, run, and the laps with their traces. The same on each, so that they are driven once.
+    """Runs as they are driven on any day: session, run, and the laps with their traces. The same on each, so that
+    they are driven once.
 
     Args:
         numbers: of each run's first lap.
@@ -299,12 +341,16 @@ def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
         # Where setups are open, the team goes from the first version of its own to the second after an evening.
         setup = "base" if week.series.setup == "fixed" else f"{SETUP_NAME} v{1 if index == 0 else 2}"
         temperatures = (week.track_temp_c + index, week.air_temp_c + index)
-        plans.append(SessionPlan(str(index + 1), starts, runs, *temperatures, wetness, compound, _practised_at(week), setup))
+        plans.append(
+            SessionPlan(str(index + 1), starts, runs, *temperatures, wetness, compound, _practised_at(week), setup)
+        )
     return plans
 
 
 def _practised_at(week: SeriesWeek) -> datetime:
-    """Inside the simulation practice begins in the afternoon, also where the race is driven at night: somebody should notice."""
+    """Inside the simulation practice begins in the afternoon, also where the race is driven at night: somebody
+    should notice.
+    """
     return datetime.combine(week.session_local, time(15, 0))
 
 

@@ -14,14 +14,48 @@ COACH: Final = "Idrik Fenwold"
 DRIVERS: Final = (
     DriverModel("Ysolde Farrand", 0.985, 0.0035, 0.012, 0.7, 0.3, (Habit("T6", "late-throttle", 0.22, 0.31),)),
     DriverModel(
-        "Corin Ashgrove", 0.978, 0.0048, 0.020, 0.9, 0.5, (Habit("T3", "early-brake", 0.30, 0.28), Habit("T8", "lock-up", 0.45, 0.42, "late"))
+        "Corin Ashgrove",
+        0.978,
+        0.0048,
+        0.020,
+        0.9,
+        0.5,
+        (Habit("T3", "early-brake", 0.30, 0.28), Habit("T8", "lock-up", 0.45, 0.42, "late")),
     ),
-    DriverModel("Brannoc Tull", 0.962, 0.0030, 0.008, 0.5, 0.4, (Habit("T1", "over-slow", 0.18, 0.26),), (("T9", 0.22),)),
     DriverModel(
-        "Teodora Wick", 0.970, 0.0060, 0.025, 1.1, 0.8, (Habit("T5", "wide-exit", 0.25, 0.35), Habit("T2", "slide", 0.20, 0.30)), (), 0.03, 0.012
+        "Brannoc Tull", 0.962, 0.0030, 0.008, 0.5, 0.4, (Habit("T1", "over-slow", 0.18, 0.26),), (("T9", 0.22),)
     ),
-    DriverModel("Ilmar Soosaar", 0.974, 0.0040, 0.018, 1.4, 0.4, (Habit("T1", "late-brake", 0.35, 0.50, "cold"), Habit("T7", "limiter", 0.15, 0.26))),
-    DriverModel("Nerys Callowhill", 0.981, 0.0055, 0.015, 0.8, 1.2, (Habit("T8", "early-throttle", 0.20, 0.33),), (("T4", 0.15),)),
+    DriverModel(
+        "Teodora Wick",
+        0.970,
+        0.0060,
+        0.025,
+        1.1,
+        0.8,
+        (Habit("T5", "wide-exit", 0.25, 0.35), Habit("T2", "slide", 0.20, 0.30)),
+        (),
+        0.03,
+        0.012,
+    ),
+    DriverModel(
+        "Ilmar Soosaar",
+        0.974,
+        0.0040,
+        0.018,
+        1.4,
+        0.4,
+        (Habit("T1", "late-brake", 0.35, 0.50, "cold"), Habit("T7", "limiter", 0.15, 0.26)),
+    ),
+    DriverModel(
+        "Nerys Callowhill",
+        0.981,
+        0.0055,
+        0.015,
+        0.8,
+        1.2,
+        (Habit("T8", "early-throttle", 0.20, 0.33),),
+        (("T4", 0.15),),
+    ),
     DriverModel(
         "Jorund Vetchley",
         0.955,
@@ -32,7 +66,18 @@ DRIVERS: Final = (
         (Habit("T6", "wrong-gear", 0.28, 0.30), Habit("T8", "missed-apex", 0.18, 0.30)),
         tries=Tries("T3", "early", "late", 0.03),
     ),
-    DriverModel("Amparo Quillon", 0.968, 0.0028, 0.010, 0.6, 0.2, (Habit("T9", "early-brake", 0.36, 0.28, "late"),), (("T6", 0.18),), 0.004, 0.002),
+    DriverModel(
+        "Amparo Quillon",
+        0.968,
+        0.0028,
+        0.010,
+        0.6,
+        0.2,
+        (Habit("T9", "early-brake", 0.36, 0.28, "late"),),
+        (("T6", 0.18),),
+        0.004,
+        0.002,
+    ),
 )
 """Corners are those of the harbour; `at_home_on` carries the weaknesses over to another road."""
 

@@ -1,4 +1,6 @@
-"""The league's invented islands: three roads of three kinds, each driven both ways round, one long road over the hills, and six cars."""
+"""The league's invented islands: three roads of three kinds, each driven both ways round, one long road over the
+hills, and six cars.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -99,14 +101,77 @@ _ROUND_BENDS: Final = (
 """Radius and turn; four times round they turn through a full circle."""
 _ROUND_STRAIGHTS_M: Final = (310, 120, 200, 520, 90, 150, 260, 70, 180, 420, 110, 240, 330)
 _ROUND_NAMES: Final = (
-    *("Peat Gate", "Otter Steps", "Cold Kettle", "Larch Elbow", "Bracken Sill", "Tinker's Rest", "Hollow Drum", "Wet Slate"),
-    *("Gander Neck", "Lichen Wall", "Broken Yoke", "Cotton Bog", "Ravenstile", "Ash Trough", "Pale Heather", "Long Sigh"),
-    *("Miller's Debt", "Blind Ewe", "Sorrel Dip", "Iron Stile", "Grey Pony", "Thorn Saddle", "Empty Byre", "Whistle Gap"),
-    *("Old Lime Kiln", "Salt Path", "Moss Ladder", "Candle Crag", "Drover's Turn", "Dead Elm", "Rook Parliament", "Fern Basin"),
+    *(
+        "Peat Gate",
+        "Otter Steps",
+        "Cold Kettle",
+        "Larch Elbow",
+        "Bracken Sill",
+        "Tinker's Rest",
+        "Hollow Drum",
+        "Wet Slate",
+    ),
+    *(
+        "Gander Neck",
+        "Lichen Wall",
+        "Broken Yoke",
+        "Cotton Bog",
+        "Ravenstile",
+        "Ash Trough",
+        "Pale Heather",
+        "Long Sigh",
+    ),
+    *(
+        "Miller's Debt",
+        "Blind Ewe",
+        "Sorrel Dip",
+        "Iron Stile",
+        "Grey Pony",
+        "Thorn Saddle",
+        "Empty Byre",
+        "Whistle Gap",
+    ),
+    *(
+        "Old Lime Kiln",
+        "Salt Path",
+        "Moss Ladder",
+        "Candle Crag",
+        "Drover's Turn",
+        "Dead Elm",
+        "Rook Parliament",
+        "Fern Basin",
+    ),
     *("Three Crosses", "Smoke Hole", "Lamb Fold", "Stony Pillow", "Quiet Burn", "Ladle", "Burnt Gorse", "High Latch"),
-    *("Windlass", "Barley Ghost", "Crooked Pine", "Milk Stones", "Snow Fence", "Fox Earth", "Anvil Rock", "Lower Latch"),
-    *("Cuckoo Pen", "Turf Stair", "Black Ford", "Shepherd's Cap", "Hare Form", "Lead Adit", "Needle Stone", "Widow's Bridge"),
-    *("Copper Beck", "Rush Bottom", "Lost Boot", "Nettle Bank", "Silver Gate", "Toad Hole", "Last Lantern", "Home Croft"),
+    *(
+        "Windlass",
+        "Barley Ghost",
+        "Crooked Pine",
+        "Milk Stones",
+        "Snow Fence",
+        "Fox Earth",
+        "Anvil Rock",
+        "Lower Latch",
+    ),
+    *(
+        "Cuckoo Pen",
+        "Turf Stair",
+        "Black Ford",
+        "Shepherd's Cap",
+        "Hare Form",
+        "Lead Adit",
+        "Needle Stone",
+        "Widow's Bridge",
+    ),
+    *(
+        "Copper Beck",
+        "Rush Bottom",
+        "Lost Boot",
+        "Nettle Bank",
+        "Silver Gate",
+        "Toad Hole",
+        "Last Lantern",
+        "Home Croft",
+    ),
 )
 
 
@@ -126,7 +191,9 @@ def turned_round(pieces: Sequence[Piece]) -> tuple[Piece, ...]:
     codes = {piece.code: f"T{len(corners) - index}" for index, piece in enumerate(corners)}
     linked = {codes[after.code] for corner, after in pairwise(corners) if corner.linked_to_next}
     return tuple(
-        replace(piece, turn_deg=-piece.turn_deg, code=codes[piece.code], linked_to_next=codes[piece.code] in linked) if piece.code else piece
+        replace(piece, turn_deg=-piece.turn_deg, code=codes[piece.code], linked_to_next=codes[piece.code] in linked)
+        if piece.code
+        else piece
         for piece in reversed(pieces)
     )
 
@@ -146,7 +213,9 @@ PLACES: Final = {
     ),
 }
 """By kind of series: the layouts that its weeks rotate over."""
-GREAT_ROUND: Final = Place("Vardrum Hills", "Great Round", "road", _great_round(), ("T17", "T33", "T49"), 38.0, (260, 240))
+GREAT_ROUND: Final = Place(
+    "Vardrum Hills", "Great Round", "road", _great_round(), ("T17", "T33", "T49"), 38.0, (260, 240)
+)
 """Driven once in the season."""
 
 CARS: Final = {

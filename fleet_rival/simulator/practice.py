@@ -89,10 +89,21 @@ def survey(road: Road, car: CarModel, name: str, layout: str, kind: str, sector_
             brake -= 1
         direction = "left" if piece.turn_deg > 0 else "right"
         corners.append(
-            Corner(piece.code, round(brake * step, 1), round(apex, 1), round(begin + piece.run_m, 1), piece.name, direction, piece.linked_to_next)
+            Corner(
+                piece.code,
+                round(brake * step, 1),
+                round(apex, 1),
+                round(begin + piece.run_m, 1),
+                piece.name,
+                direction,
+                piece.linked_to_next,
+            )
         )
     starts = {corner.code: corner.start_m for corner in corners}
-    sectors = [Sector("S1", 0.0), *(Sector(f"S{number + 2}", starts[code]) for number, code in enumerate(sector_corners))]
+    sectors = [
+        Sector("S1", 0.0),
+        *(Sector(f"S{number + 2}", starts[code]) for number, code in enumerate(sector_corners)),
+    ]
     points = road.xy_m[:: max(1, round(5 / step))]
     return Track(
         name=name,
@@ -114,11 +125,19 @@ def segment_times(road: Road, car: CarModel, track: Track, grip: float) -> dict[
     at = np.arange(len(elapsed)) * step
     bounds = [part.start_m for part in track.segment_parts] + [road.length_m]
     splits = np.interp(bounds, at, elapsed)
-    return {part.code: float(end - start) for part, start, end in zip(track.segment_parts, splits[:-1], splits[1:], strict=True)}
+    return {
+        part.code: float(end - start)
+        for part, start, end in zip(track.segment_parts, splits[:-1], splits[1:], strict=True)
+    }
 
 
 def drive_practice(
-    road: Road, car: CarModel, track: Track, drivers: Mapping[int, DriverModel], sessions: Sequence[SessionPlan], seed: Sequence[int]
+    road: Road,
+    car: CarModel,
+    track: Track,
+    drivers: Mapping[int, DriverModel],
+    sessions: Sequence[SessionPlan],
+    seed: Sequence[int],
 ) -> list[Lap]:
     """Let every driver drive the runs of each session.
 
@@ -131,14 +150,27 @@ def drive_practice(
     """
     laps: list[Lap] = []
     for number, driver in drivers.items():
-        base = {wetness: segment_times(road, car, track, driver.grip * GRIP_IN[wetness]) for wetness in {session.wetness for session in sessions}}
+        base = {
+            wetness: segment_times(road, car, track, driver.grip * GRIP_IN[wetness])
+            for wetness in {session.wetness for session in sessions}
+        }
         # Each driver has a stream of numbers of their own, so that changing one leaves the others as they were.
         rng = np.random.default_rng([*seed, number])
         for index, session in enumerate(sessions):
             clock = session.starts_at + timedelta(minutes=2 * number)
             lap_number = 1
             for run in range(len(session.runs)):
-                made = drive_run(driver, track, base[session.wetness], rng, session, run, lap_number, clock, driver.learning_s * 0.5**index)
+                made = drive_run(
+                    driver,
+                    track,
+                    base[session.wetness],
+                    rng,
+                    session,
+                    run,
+                    lap_number,
+                    clock,
+                    driver.learning_s * 0.5**index,
+                )
                 laps += made
                 lap_number += len(made)
                 clock += sum((timedelta(microseconds=lap.time_us) for lap in made), timedelta(minutes=6))
@@ -177,7 +209,13 @@ def drive_run(
 
 
 def _drive_lap(
-    driver: DriverModel, track: Track, base: dict[str, float], rng: np.random.Generator, kind: str, lap_of_run: int, lost_s: float
+    driver: DriverModel,
+    track: Track,
+    base: dict[str, float],
+    rng: np.random.Generator,
+    kind: str,
+    lap_of_run: int,
+    lost_s: float,
 ) -> dict[str, object]:
     codes = [part.code for part in track.segment_parts]
     whole = sum(base.values())
@@ -196,7 +234,10 @@ def _drive_lap(
         slow = 1.16 if kind == "out" else 1.1
         seconds = {code: time * slow for code, time in seconds.items()}
     segments = {code: round(time * 1000) * 1000 for code, time in seconds.items()}
-    sectors = {sector.code: sum(segments[part.code] for part in track.overlapping(sector, track.segment_parts)) for sector in track.sector_parts}
+    sectors = {
+        sector.code: sum(segments[part.code] for part in track.overlapping(sector, track.segment_parts))
+        for sector in track.sector_parts
+    }
     return {**facts, "time_us": sum(segments.values()), "segments": segments, "sectors": sectors}
 
 
@@ -209,7 +250,9 @@ def _trade(track: Track, seconds: dict[str, float], base: dict[str, float], rng:
             seconds[after.code] += moved * 1.05
 
 
-def _habits(driver: DriverModel, codes: list[str], seconds: dict[str, float], rng: np.random.Generator, lap_of_run: int) -> None:
+def _habits(
+    driver: DriverModel, codes: list[str], seconds: dict[str, float], rng: np.random.Generator, lap_of_run: int
+) -> None:
     for habit in driver.habits:
         applies = habit.when == "always" or (habit.when == "late") == (lap_of_run > 6)
         if habit.when == "cold":
@@ -222,7 +265,9 @@ def _habits(driver: DriverModel, codes: list[str], seconds: dict[str, float], rn
                 seconds[codes[after]] += 0.15 * loss
 
 
-def _events(driver: DriverModel, codes: list[str], seconds: dict[str, float], base: dict[str, float], rng: np.random.Generator) -> dict[str, object]:
+def _events(
+    driver: DriverModel, codes: list[str], seconds: dict[str, float], base: dict[str, float], rng: np.random.Generator
+) -> dict[str, object]:
     """What happens once: a strike, a spin, others on the track."""
     chance = float(rng.random())
     corner = str(rng.choice(codes[1:]))

@@ -1,4 +1,6 @@
-"""Races driven by the simulator: a few laps of qualifying, a start from a stand or rolling, and what a race's pressure does to habits."""
+"""Races driven by the simulator: a few laps of qualifying, a start from a stand or rolling, and what a race's
+pressure does to habits.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -64,11 +66,24 @@ def drive_race(series_name: str, number: int, driver: str, starts_at: datetime, 
     laps = series.race_laps or ceil((series.race_minutes or 0) * 60 / lap_s)
     # A practice run uses nine tenths of what is on board over its laps: per lap a race uses a little more.
     usual = (12 if series.kind != "hills" else 7) + 2
-    energy, fuel = (None if whole is None else 0.9 * whole / usual * _MORE_USED * (laps + 2) / 0.9 for whole in (series.energy_kwh, series.fuel_l))
+    energy, fuel = (
+        None if whole is None else 0.9 * whole / usual * _MORE_USED * (laps + 2) / 0.9
+        for whole in (series.energy_kwh, series.fuel_l)
+    )
 
     def plan(label: str, run: Run) -> SessionPlan:
         compound = compound_of(series, week.wetness)
-        return SessionPlan(label, starts_at, (run,), week.track_temp_c, week.air_temp_c, week.wetness, compound, week.session_local, "base")
+        return SessionPlan(
+            label,
+            starts_at,
+            (run,),
+            week.track_temp_c,
+            week.air_temp_c,
+            week.wetness,
+            compound,
+            week.session_local,
+            "base",
+        )
 
     before = plan(f"Qualifying {starts_at:%a %H:%M}", Run("qualifying", 2, series.fuel_l, series.energy_kwh))
     raced = plan(f"Race {starts_at:%a %H:%M}", Run("rehearsal", laps, fuel, energy))
@@ -88,7 +103,10 @@ def drive_race(series_name: str, number: int, driver: str, starts_at: datetime, 
         tuple(
             [
                 *(replace(lap, session_kind="qualifying", **facts) for lap in qualifying),  # type: ignore[arg-type]
-                *(replace(lap, session_kind="race", company="pack" if lap.number < 4 else lap.company, **facts) for lap in race),  # type: ignore[arg-type]
+                *(
+                    replace(lap, session_kind="race", company="pack" if lap.number < 4 else lap.company, **facts)
+                    for lap in race
+                ),  # type: ignore[arg-type]
             ]
         ),
         best,
@@ -101,7 +119,9 @@ def drive_race(series_name: str, number: int, driver: str, starts_at: datetime, 
 
 def _under_pressure(model: DriverModel, who: int) -> DriverModel:
     by = _PRESSURE if who % 2 else _CALM
-    return replace(model, tries=None, habits=tuple(replace(habit, rate=min(0.95, habit.rate * by)) for habit in model.habits))
+    return replace(
+        model, tries=None, habits=tuple(replace(habit, rate=min(0.95, habit.rate * by)) for habit in model.habits)
+    )
 
 
 def _started(laps: Sequence[Lap], series: Series, starts_at: datetime) -> list[Lap]:
@@ -124,7 +144,9 @@ def _started(laps: Sequence[Lap], series: Series, starts_at: datetime) -> list[L
     return out
 
 
-def _places(series: Series, best_us: int, race: Sequence[Lap], lap_s: float, rng: np.random.Generator) -> tuple[int, int]:
+def _places(
+    series: Series, best_us: int, race: Sequence[Lap], lap_s: float, rng: np.random.Generator
+) -> tuple[int, int]:
     """Places on the grid and at the end, in a field whose pace scatters around the driver's kind."""
     others = {"harbour": 23, "hills": 19, "cinder": 15}[series.kind]
     usual = lap_s * (1 + _FIELD_SPREAD * rng.standard_normal(others))

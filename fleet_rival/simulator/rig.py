@@ -105,7 +105,9 @@ class Rig:
         session = _session(brief, wishes, now())
         rng = np.random.default_rng([wishes.seed, 1])
         fate = np.random.default_rng([wishes.seed, 2])
-        driven = drive_stint(model, road_of(track), car, track, session, 0, 1, session.starts_at, rng, company=wishes.company)
+        driven = drive_stint(
+            model, road_of(track), car, track, session, 0, 1, session.starts_at, rng, company=wishes.company
+        )
         head = {
             "track": track.name,
             "layout": track.layout,
@@ -132,7 +134,9 @@ class Rig:
             self._send(fate if wishes.flaky else None)
             if self._outbox:
                 self.sleep(min(2.0**attempt / 4, _LONGEST_PAUSE_S))
-        raise DeliveryFailed(f"{len(self._outbox)} lines could not be delivered to {self.address}; tried {_TRIES} times.")
+        raise DeliveryFailed(
+            f"{len(self._outbox)} lines could not be delivered to {self.address}; tried {_TRIES} times."
+        )
 
     def _send(self, fate: np.random.Generator | None) -> None:
         """Send what waits, a batch at a time; what isn't acknowledged stays.
@@ -163,8 +167,13 @@ class Rig:
         if breaks and fate is not None and fate.random() < 0.5:
             raise _Broken("the connection broke before anything was sent")
         body = gzip.compress("\n".join(json.dumps(line) for line in batch).encode(), 1)
-        headers = {"Content-Type": "application/x-ndjson", "Content-Encoding": "gzip", "Authorization": f"Bearer {self.token}"}
-        with urllib.request.urlopen(urllib.request.Request(f"{self.address}/api/rig/feed", body, headers), timeout=20) as answer:  # noqa: S310
+        headers = {
+            "Content-Type": "application/x-ndjson",
+            "Content-Encoding": "gzip",
+            "Authorization": f"Bearer {self.token}",
+        }
+        asked = urllib.request.Request(f"{self.address}/api/rig/feed", body, headers)  # noqa: S310  the operator's own
+        with urllib.request.urlopen(asked, timeout=20) as answer:  # noqa: S310  the operator's own
             said: dict[str, Any] = json.load(answer)
         if breaks:
             # The server has it, and the rig doesn't know: it sends it again.
@@ -231,12 +240,25 @@ def _session(brief: dict[str, Any], wishes: Wishes, now: datetime) -> SessionPla
     )
 
 
-_FACTS: Final = ("run", "time_us", "kind", "valid", "company", "compound", "tyre_set", "tyre_age", "fuel_l", "energy_kwh")
+_FACTS: Final = (
+    "run",
+    "time_us",
+    "kind",
+    "valid",
+    "company",
+    "compound",
+    "tyre_set",
+    "tyre_age",
+    "fuel_l",
+    "energy_kwh",
+)
 _MORE: Final = ("track_temp_c", "air_temp_c", "wetness", "purpose")
 
 
 def _lines(item: StintLap, head: dict[str, Any], number: int, began: datetime, rate_hz: float) -> list[dict[str, Any]]:
-    """What is sent of a lap: the lap, and its samples in pieces; each with a key that stays the same however often it is sent."""
+    """What is sent of a lap: the lap, and its samples in pieces; each with a key that stays the same however often
+    it is sent.
+    """
     lap = item.lap
     # Names may be long and have any letters, keys not.
     names = json.dumps([head["track"], head["layout"], head["car"], lap.session, lap.driver, lap.run, lap.number])

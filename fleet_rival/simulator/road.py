@@ -53,7 +53,8 @@ def lay_out(pieces: Sequence[Piece]) -> Road:
     straights = [index for index, piece in enumerate(pieces) if not piece.turn_deg]
     ends = _walk(pieces)[1]
     headings = [_walk(pieces[:index])[0] for index in straights]
-    # The end moves by cos and sin of its heading for each metre of a straight: the smallest relative change that closes the gap.
+    # The end moves by cos and sin of its heading for each metre of a straight: the smallest relative change that closes
+    # the gap.
     lengths = np.asarray([pieces[index].length_m for index in straights])
     moves = np.asarray([[cos(h), sin(h)] for h in headings]).T * lengths
     change = np.linalg.lstsq(moves, -np.asarray(ends), rcond=None)[0]

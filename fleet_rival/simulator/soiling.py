@@ -11,7 +11,17 @@ __all__ = ["SOILS", "Soiled", "soil"]
 
 Channels = Mapping[str, NDArray[np.float64]]
 
-SOILS: Final = ("gap", "pause", "not_a_number", "repeated_distance", "falling_distance", "teleport", "ends_early", "begins_late", "clock")
+SOILS: Final = (
+    "gap",
+    "pause",
+    "not_a_number",
+    "repeated_distance",
+    "falling_distance",
+    "teleport",
+    "ends_early",
+    "begins_late",
+    "clock",
+)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,7 +80,13 @@ def soil(channels: Channels, reason: str, rng: np.random.Generator) -> Soiled:
         after = min(int(np.searchsorted(distance, start + float(rng.uniform(40, 120)))), count - 2)
         keep = np.concatenate([np.arange(first + 1), np.arange(after, count)])
         time[after:] -= time[after] - time[first] - step
-        return Soiled({name: values[keep] for name, values in out.items()}, reason, start, float(distance[after]), time_holds=False)
+        return Soiled(
+            {name: values[keep] for name, values in out.items()},
+            reason,
+            start,
+            float(distance[after]),
+            time_holds=False,
+        )
     if reason == "clock":
         back = float(rng.uniform(0.5, 2.0))
         time[first + 1 :] -= back + step
@@ -80,5 +96,11 @@ def soil(channels: Channels, reason: str, rng: np.random.Generator) -> Soiled:
         return Soiled({name: values[first:] for name, values in out.items()}, reason, 0.0, start, time_holds=True)
     if reason == "ends_early":
         last = float(channels["distance_m"][-1])
-        return Soiled({name: values[:first] for name, values in out.items()}, reason, float(distance[first - 1]), last, time_holds=False)
+        return Soiled(
+            {name: values[:first] for name, values in out.items()},
+            reason,
+            float(distance[first - 1]),
+            last,
+            time_holds=False,
+        )
     raise ValueError(f"there is no fault called {reason}")

@@ -53,7 +53,10 @@ def road_of(track: Track) -> Road:
     else:
         curvature = np.zeros(count)
         for corner in track.corners:
-            first, after = round(corner.start_m / STEP_M), max(round(corner.end_m / STEP_M), round(corner.start_m / STEP_M) + 10)
+            first, after = (
+                round(corner.start_m / STEP_M),
+                max(round(corner.end_m / STEP_M), round(corner.start_m / STEP_M) + 10),
+            )
             middle = slice((first + after) // 2, after)
             curvature[middle] = (1 if corner.direction == "left" else -1) * 1.2 / ((after - first) / 2 * STEP_M)
         heading = np.cumsum(curvature) * track.length_m / count
@@ -98,7 +101,12 @@ def drive_stint(
         stint, facts = _meant(driver, track, rng, kind, number, company)
         if driver.tries and kind == "flying" and plan.purpose == "long" and session.label != "1":
             stint, facts = _trying(driver.tries, stint, facts, number)
-        stint = replace(stint, grip=max(grip + extra / per_grip, 0.3 * grip), entry_ms=speed, pit={"out": "out", "in": "in"}.get(kind))
+        stint = replace(
+            stint,
+            grip=max(grip + extra / per_grip, 0.3 * grip),
+            entry_ms=speed,
+            pit={"out": "out", "in": "in"}.get(kind),
+        )
         driven = drive_lap(road, car, track, stint)
         speed = driven.end_ms
         context = {**session.context(run, first_lap, number, clock, left), "kind": kind}
@@ -119,11 +127,15 @@ def truth_of(item: StintLap, track: Track) -> dict[str, Any]:
         "lap": lap.number,
         "kind": lap.kind,
         "time_us": round(float(driven.time_s[-1]) * 1e6),
-        "segments": {part.code: round(float(took) * 1e6) for part, took in zip(track.segment_parts, np.diff(moments), strict=True)},
+        "segments": {
+            part.code: round(float(took) * 1e6)
+            for part, took in zip(track.segment_parts, np.diff(moments), strict=True)
+        },
         "grip": round(driven.stint.grip, 5),
         "flags": sorted(lap.flags),
         "slips": [
-            {"corner": slip.corner, "kind": slip.kind, "loss_us": loss} for slip, loss in zip(driven.stint.slips, driven.losses_us, strict=True)
+            {"corner": slip.corner, "kind": slip.kind, "loss_us": loss}
+            for slip, loss in zip(driven.stint.slips, driven.losses_us, strict=True)
         ],
     }
 
@@ -136,21 +148,36 @@ def _times(track: Track, driven: DrivenLap) -> dict[str, object]:
     """Times in whole milliseconds that add up: each boundary's moment is rounded once."""
 
     def rounded(parts: Any) -> dict[str, int]:
-        moments = [round(float(moment) * 1000) * 1000 for moment in driven.moments([part.start_m for part in parts] + [track.length_m])]
+        moments = [
+            round(float(moment) * 1000) * 1000
+            for moment in driven.moments([part.start_m for part in parts] + [track.length_m])
+        ]
         return {part.code: after - before for part, before, after in zip(parts, moments[:-1], moments[1:], strict=True)}
 
     segments = rounded(track.segment_parts)
-    return {"time_us": round(float(driven.time_s[-1]) * 1000) * 1000, "segments": segments, "sectors": rounded(track.sector_parts)}
+    return {
+        "time_us": round(float(driven.time_s[-1]) * 1000) * 1000,
+        "segments": segments,
+        "sectors": rounded(track.sector_parts),
+    }
 
 
 def _trying(tries: Tries, stint: Stint, facts: dict[str, object], number: int) -> tuple[Stint, dict[str, object]]:
     """The lap with an option at one corner, the two in turn."""
     second = number % 2 == 1
-    grip = {**stint.segment_grip, tries.corner: stint.segment_grip.get(tries.corner, 1.0) * (1 + tries.worth if second else 1.0)}
-    return replace(stint, segment_grip=grip), {**facts, "options": ((tries.corner, tries.second if second else tries.first),)}
+    grip = {
+        **stint.segment_grip,
+        tries.corner: stint.segment_grip.get(tries.corner, 1.0) * (1 + tries.worth if second else 1.0),
+    }
+    return replace(stint, segment_grip=grip), {
+        **facts,
+        "options": ((tries.corner, tries.second if second else tries.first),),
+    }
 
 
-def _meant(driver: DriverModel, track: Track, rng: np.random.Generator, kind: str, number: int, company: int) -> tuple[Stint, dict[str, object]]:
+def _meant(
+    driver: DriverModel, track: Track, rng: np.random.Generator, kind: str, number: int, company: int
+) -> tuple[Stint, dict[str, object]]:
     """How a lap is going to be driven, and what will be said of it."""
     codes = [corner.code for corner in track.corners]
     # A lap's time hangs on the root of the grip in corners: twice the scatter of the time.

@@ -1,4 +1,6 @@
-"""Weeks to be planned, made up with a seed: drivers in several zones with jobs and families, shared rigs, a coach, races at the weekend."""
+"""Weeks to be planned, made up with a seed: drivers in several zones with jobs and families, shared rigs, a coach,
+races at the weekend.
+"""
 
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Final
@@ -26,7 +28,9 @@ _KINDS: Final = (
 _WEIGHTS: Final = (1.0, 0.6, 0.35)
 
 
-def week_to_plan(seed: int, drivers: int = 12, series: int = 3, rigs: int = 3, begins: date = date(2031, 4, 7)) -> Problem:
+def week_to_plan(
+    seed: int, drivers: int = 12, series: int = 3, rigs: int = 3, begins: date = date(2031, 4, 7)
+) -> Problem:
     """A week from Monday to Monday in which not everything fits.
 
     Args:
@@ -54,8 +58,17 @@ def week_to_plan(seed: int, drivers: int = 12, series: int = 3, rigs: int = 3, b
         end,
         tuple(people),
         tuple(wanted),
-        rigs={name: free_spans(Availability((Window(tuple(range(7)), time(16), time(1)),)), ZoneInfo("Europe/Berlin"), start, end) for name in names},
-        coaches={"Coach": free_spans(Availability((Window((0, 2, 4), time(18), time(22)),)), ZoneInfo("Europe/Berlin"), start, end)},
+        rigs={
+            name: free_spans(
+                Availability((Window(tuple(range(7)), time(16), time(1)),)), ZoneInfo("Europe/Berlin"), start, end
+            )
+            for name in names
+        },
+        coaches={
+            "Coach": free_spans(
+                Availability((Window((0, 2, 4), time(18), time(22)),)), ZoneInfo("Europe/Berlin"), start, end
+            )
+        },
     )
 
 
@@ -64,13 +77,17 @@ def _free(rng: np.random.Generator, zone: ZoneInfo, start: datetime, end: dateti
     windows = []
     for day in sorted(rng.choice(5, size=int(rng.integers(2, 5)), replace=False).tolist()):
         hour = int(rng.integers(17, 22))
-        windows.append(Window((int(day),), time(hour, int(rng.choice([0, 15, 30]))), time((hour + int(rng.integers(2, 4))) % 24)))
+        windows.append(
+            Window((int(day),), time(hour, int(rng.choice([0, 15, 30]))), time((hour + int(rng.integers(2, 4))) % 24))
+        )
     hour = int(rng.integers(9, 15))
     windows.append(Window((5 + int(rng.integers(2)),), time(hour), time(hour + 3)))
     return free_spans(Availability(tuple(windows)), zone, start, end)
 
 
-def _blocks(rng: np.random.Generator, name: str, series: str, race: datetime, rigs: tuple[str, ...], weight: float) -> list[Wanted]:
+def _blocks(
+    rng: np.random.Generator, name: str, series: str, race: datetime, rigs: tuple[str, ...], weight: float
+) -> list[Wanted]:
     out: list[Wanted] = []
     new = rng.random() < 0.4
     for kind, usual, (low, high) in _KINDS:

@@ -1,6 +1,7 @@
 """Files of traces and pieces of uploads, in a place that fsspec can reach: a folder, or an object store.
 
-A file of traces is named by the digest of its content, so that the same content is there once and a name never means something else. It is
+A file of traces is named by the digest of its content, so that the same content is there once and a name never means
+something else. It is
 written first and known to the database afterwards; what the database doesn't know is swept.
 """
 
@@ -84,7 +85,8 @@ class Store:
         """Write what comes of an upload, as much as comes; it belongs to the upload once it is settled.
 
         Args:
-            source: gives up to so many bytes; none at the end. Where it breaks off with an error, what came before is kept.
+            source: gives up to so many bytes; none at the end. Where it breaks off with an error, what came before is
+                kept.
             most: bytes that are still missing from the whole.
 
         Returns:
@@ -129,7 +131,9 @@ class Store:
         """All pieces of an upload as one file to be read."""
         folder = f"{self._root}/{_PIECES}/{upload}"
         paths = sorted(str(path) for path in self._files.ls(folder, detail=False) if not str(path).endswith(".part"))
-        return Joined([(path, int(self._files.size(path))) for path in paths], lambda path: self._files.open(path, "rb"))
+        return Joined(
+            [(path, int(self._files.size(path))) for path in paths], lambda path: self._files.open(path, "rb")
+        )
 
     def keep_package(self, name: str, source: IO[bytes]) -> None:
         """Keep an exchange package until it is fetched or swept; it has its name once all of it is there."""

@@ -1,4 +1,6 @@
-"""The track book in sentences: what to go by, which corner matters and why, what is to be seen to, a lap as a script."""
+"""The track book in sentences: what to go by, which corner matters and why, what is to be seen to, a lap as a
+script.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -51,9 +53,28 @@ LASTING_WORDS: Final = {
     "traffic": "it is hidden in traffic",
     "view": "it is hidden by the car or the view",
 }
-_VERBS: Final = {"braking": "Brake", "lift": "Lift", "turn-in": "Turn in", "apex": "Apex", "pick-up": "Throttle", "exit": "Run out"}
-_SIDES: Final = {"left": "on the left", "right": "on the right", "on the road": "on the road", "above": "overhead", "ahead": "straight ahead"}
-_SENSED: Final = {"sound": "when you hear", "feel": "when you feel", "sequence": "after", "horizon": "when", "car part": "when"}
+_VERBS: Final = {
+    "braking": "Brake",
+    "lift": "Lift",
+    "turn-in": "Turn in",
+    "apex": "Apex",
+    "pick-up": "Throttle",
+    "exit": "Run out",
+}
+_SIDES: Final = {
+    "left": "on the left",
+    "right": "on the right",
+    "on the road": "on the road",
+    "above": "overhead",
+    "ahead": "straight ahead",
+}
+_SENSED: Final = {
+    "sound": "when you hear",
+    "feel": "when you feel",
+    "sequence": "after",
+    "horizon": "when",
+    "car part": "when",
+}
 _PHASES: Final = {"start": "first laps", "middle": "middle of the race", "end": "last laps"}
 _TRAITS: Final = {
     "on-camber": "camber helps",
@@ -66,9 +87,27 @@ _TRAITS: Final = {
     "blind": "blind",
     "flat": "flat",
 }
-_COSTS: Final = {"strike": "costs a strike", "slow-down": "costs time to be given back", "void": "voids the lap", "nothing": "costs nothing"}
+_COSTS: Final = {
+    "strike": "costs a strike",
+    "slow-down": "costs time to be given back",
+    "void": "voids the lap",
+    "nothing": "costs nothing",
+}
 _NAMES_ITSELF: Final = ("the ", "a ", "an ", "your ", "my ", "one ", "two ", "half ")
-_PLACES_ITSELF: Final = ("just ", "shortly ", "where ", "when ", "before ", "after ", "between ", "level ", "in ", "on ", "at ", "as ")
+_PLACES_ITSELF: Final = (
+    "just ",
+    "shortly ",
+    "where ",
+    "when ",
+    "before ",
+    "after ",
+    "between ",
+    "level ",
+    "in ",
+    "on ",
+    "at ",
+    "as ",
+)
 
 
 def ordinal(number: int) -> str:
@@ -99,7 +138,11 @@ def importance_words(item: Importance, corners: int, unit: LengthUnit = METRES) 
     said = f"By hand; derived {item.derived}. " if item.level != item.derived else ""
     if not item.stretch_m:
         return f"{said}It runs straight into {item.feeds}: nothing is fed by it."
-    time = f"About {item.seconds:.1f} s at full throttle after it, " if item.seconds is not None else "At full throttle after it for "
+    time = (
+        f"About {item.seconds:.1f} s at full throttle after it, "
+        if item.seconds is not None
+        else "At full throttle after it for "
+    )
     over = "over " if item.seconds is not None else ""
     to = f"to {item.feeds}" if item.feeds != item.code else "round to itself"
     rank = "the longest" if item.rank == 1 else f"the {ordinal(item.rank)} longest"
@@ -113,15 +156,24 @@ def check_words(item: Check) -> str:
             return "Nobody has written what to brake by."
         case "only-proposed":
             one = len(item.references) == 1
-            return "What to brake by is proposed, and not confirmed." if one else f"{len(item.references)} proposals to brake by, none confirmed."
+            return (
+                "What to brake by is proposed, and not confirmed."
+                if one
+                else f"{len(item.references)} proposals to brake by, none confirmed."
+            )
         case "weak-braking":
             why = " and ".join(LASTING_WORDS[value] for value in item.values)
             return f"What one brakes by may be gone: {why}."
         case "two-gears":
             gears = [ordinal(int(value)) for value in item.values]
-            return f"{'Two' if len(gears) == 2 else len(gears)} gears for one apex: {', '.join(gears[:-1])} and {gears[-1]}."
+            return (
+                f"{'Two' if len(gears) == 2 else len(gears)} gears for one apex: {', '.join(gears[:-1])} and "
+                f"{gears[-1]}."
+            )
         case "harder" if item.values:
-            return f"Said to need more brake than {item.other}, but {item.values[0]} % here and {item.values[1]} % there."
+            return (
+                f"Said to need more brake than {item.other}, but {item.values[0]} % here and {item.values[1]} % there."
+            )
         case "harder":
             return f"Said to need more brake than {item.other}, and {item.other} more than this one."
         case "limits-unknown":
@@ -135,7 +187,10 @@ def check_words(item: Check) -> str:
 
 def card_words(line: CardLine, unit: LengthUnit = METRES) -> str:
     """One corner of the reading card, without its name."""
-    sentences = ["Flat." if line.is_flat else "", *(f"{reference_words(item, unit)}{_only_proposed(item)}." for item in line.go_by)]
+    sentences = [
+        "Flat." if line.is_flat else "",
+        *(f"{reference_words(item, unit)}{_only_proposed(item)}." for item in line.go_by),
+    ]
     if line.linked:
         sentences.append(f"Give it up for {line.linked}.")
     minds = [
@@ -184,7 +239,11 @@ def _place(item: Reference, unit: LengthUnit) -> str:
     side = _SIDES.get(item.side or "", "")
     if item.offset_words:
         of = f", {item.thing}" if item.thing and item.thing.casefold() not in item.offset_words.casefold() else ""
-        at = item.offset_words if item.offset_words.casefold().startswith(_PLACES_ITSELF) else f"at {_named(item.offset_words)}"
+        at = (
+            item.offset_words
+            if item.offset_words.casefold().startswith(_PLACES_ITSELF)
+            else f"at {_named(item.offset_words)}"
+        )
         return " ".join(filter(None, (at + of, side)))
     if not item.thing:
         return ""

@@ -1,4 +1,6 @@
-"""Mistakes, their circumstances and their causes in sentences. They speak of laps and passes, never of what somebody is."""
+"""Mistakes, their circumstances and their causes in sentences. They speak of laps and passes, never of what somebody
+is.
+"""
 
 from collections.abc import Mapping, Sequence
 from typing import Final
@@ -32,7 +34,12 @@ __all__ = [
     "work_words",
 ]
 
-PHASE_WORDS: Final = {"approach": "on the way there", "entry": "at the entry", "middle": "in the middle", "exit": "at the exit"}
+PHASE_WORDS: Final = {
+    "approach": "on the way there",
+    "entry": "at the entry",
+    "middle": "in the middle",
+    "exit": "at the exit",
+}
 _DOING: Final = {
     "early-brake": "The brakes come too early at {at}",
     "late-brake": "The brakes come too late at {at}",
@@ -87,7 +94,9 @@ def mistake_words(mistake: Mistake, names: Mapping[str, str | None], race_laps: 
     told += f" {rate_words(len(mistake.slips), mistake.passes)}: {seconds(mistake.mean_loss_us)} each time"
     if abs(mistake.knock_on_us) >= 20_000:
         told += (
-            f" and {seconds(mistake.knock_on_us)} behind it" if mistake.knock_on_us > 0 else f", of which {seconds(-mistake.knock_on_us)} come back"
+            f" and {seconds(mistake.knock_on_us)} behind it"
+            if mistake.knock_on_us > 0
+            else f", of which {seconds(-mistake.knock_on_us)} come back"
         )
     told += f", {seconds(mistake.cost_us)} a lap"
     if race_laps:
@@ -95,13 +104,18 @@ def mistake_words(mistake: Mistake, names: Mapping[str, str | None], race_laps: 
     return told + "."
 
 
-def standing_words(loss: StandingLoss, names: Mapping[str, str | None], race_laps: float | None, against: str | None) -> str:
+def standing_words(
+    loss: StandingLoss, names: Mapping[str, str | None], race_laps: float | None, against: str | None
+) -> str:
     """A standing loss as a sentence.
 
     Args:
         against: who does it best; None where that isn't told.
     """
-    told = f"Every lap loses {seconds(loss.loss_us)} at {corner_words(loss.corner, names)} against {against or 'the best of the team'}"
+    told = (
+        f"Every lap loses {seconds(loss.loss_us)} at {corner_words(loss.corner, names)} against "
+        f"{against or 'the best of the team'}"
+    )
     if loss.kind != "other":
         told += f": {MISTAKE_WORDS[loss.kind]}"
     if race_laps:
@@ -163,7 +177,10 @@ def when_words(when: When) -> list[str]:
         (when.in_traffic, "with others close"),
     ):
         if share.clear:
-            told.append(f"More often {words}: {share.slips} of {share.passes} passes, else {share.other_slips} of {share.other_passes}.")
+            told.append(
+                f"More often {words}: {share.slips} of {share.passes} passes, else {share.other_slips} of "
+                f"{share.other_passes}."
+            )
     return told
 
 
@@ -175,15 +192,23 @@ def trend_words(trend: Trend) -> str:
             if rate.slips:
                 break
             quiet += rate.passes
-        return f"Closed: not once in the last {quiet} passes." if quiet else "Closed: over the last runs it costs next to nothing."
+        return (
+            f"Closed: not once in the last {quiet} passes."
+            if quiet
+            else "Closed: over the last runs it costs next to nothing."
+        )
     if trend.returned:
         return "It was gone, and came back."
     if trend.clear:
         middle = len(trend.runs) // 2
-        first, last = ((sum(run.slips for run in runs), sum(run.passes for run in runs)) for runs in (trend.runs[:middle], trend.runs[middle:]))
+        first, last = (
+            (sum(run.slips for run in runs), sum(run.passes for run in runs))
+            for runs in (trend.runs[:middle], trend.runs[middle:])
+        )
         turn = trend.runs[middle]
         return (
-            f"{'Getting better' if trend.falls else 'Getting worse'}: {first[0]} of {first[1]} passes at first, {last[0]} of {last[1]} "
+            f"{'Getting better' if trend.falls else 'Getting worse'}: {first[0]} of {first[1]} passes at first, "
+            f"{last[0]} of {last[1]} "
             f"since session {turn.session}, run {turn.run}."
         )
     return "No clear change from run to run."
@@ -191,7 +216,10 @@ def trend_words(trend: Trend) -> str:
 
 def shared_words(shared: SharedMistake, names: Mapping[str, str | None]) -> str:
     """A mistake of half the team, as a question to the track book."""
-    told = f"{corner_words(shared.corner, names)}: {MISTAKE_WORDS[shared.kind]} with {len(shared.drivers)} of {shared.of} drivers."
+    told = (
+        f"{corner_words(shared.corner, names)}: {MISTAKE_WORDS[shared.kind]} with {len(shared.drivers)} of {shared.of} "
+        "drivers."
+    )
     return f"{told} That is a matter of the track book: is its reference right?"
 
 
@@ -201,7 +229,9 @@ def work_words(judged: Judged, of_passes: int, good_passes: int) -> str:
         return "Not driven yet: runs that begin from now on judge it."
     told = f"{judged.best} of {judged.of} without it"
     if judged.passed:
-        as_before = judged.rate_before is not None and judged.rate_since is not None and judged.rate_since >= judged.rate_before
+        as_before = (
+            judged.rate_before is not None and judged.rate_since is not None and judged.rate_since >= judged.rate_before
+        )
         return f"{told}: passed." + (" Over all passes since, it comes as often as before." if as_before else "")
     left = of_passes - judged.driven
     return f"{told} so far; {left} more passes to judge." if left > 0 else f"{told}: {good_passes} are needed."
@@ -211,9 +241,15 @@ def helped_words(helped: Helped) -> str:
     """What work has brought so far, and how sure that is."""
     if not helped.judged:
         return "Not judged by laps yet: half of such mistakes is what work usually takes away."
-    told = f"Driven by {helped.judged} of {helped.given} who were given it, passed by {helped.passed}: {helped.failed} such mistakes since"
+    told = (
+        f"Driven by {helped.judged} of {helped.given} who were given it, passed by {helped.passed}: {helped.failed} "
+        "such mistakes since"
+    )
     told += f", at the rates from before {helped.expected:.0f}. "
-    return f"{told}It likely takes {_per_cent(helped.removed)} away, with 90 % between {_per_cent(helped.low)} and {_per_cent(helped.high)}."
+    return (
+        f"{told}It likely takes {_per_cent(helped.removed)} away, with 90 % between {_per_cent(helped.low)} and "
+        f"{_per_cent(helped.high)}."
+    )
 
 
 def gain_words(cost_us: float, helped: Helped) -> str:

@@ -59,7 +59,10 @@ def compared_words(item: Compared) -> str:
 def corner_words(item: CornerPressure, name: str | None) -> str:
     """A corner in practice and in the race."""
     where = f"{item.corner} {name}" if name else item.corner
-    told = f"{item.race_slips} of {item.race_passes} passes in the race, {item.practice_slips} of {item.practice_passes} in practice"
+    told = (
+        f"{item.race_slips} of {item.race_passes} passes in the race, {item.practice_slips} of {item.practice_passes} "
+        "in practice"
+    )
     if not item.told:
         return f"{where}: {told}, which may be chance."
     return f"{where} went wrong {'more' if item.more else 'less'} often in the race: {told}."
@@ -69,24 +72,36 @@ def calibration_words(item: Calibration) -> str:
     """How good what was expected of one figure was."""
     what = FIGURE_WORDS[item.figure]
     races = "race" if item.races == 1 else "races"
-    told = f"{what[:1].upper()}{what[1:]}: {item.inside} of {item.races} {races} came within what practice foretold; {item.due:.1f} should have."
+    told = (
+        f"{what[:1].upper()}{what[1:]}: {item.inside} of {item.races} {races} came within what practice foretold; "
+        f"{item.due:.1f} should have."
+    )
     if item.odd:
         told += " The intervals are too narrow." if item.inside < item.due else " The intervals are too wide."
     if item.off is not None and abs(item.shift) >= 5e-5:
         more = "more" if item.off > 0 else "less"
-        told += f" On average it was {abs(100 * item.off):.2f} % {more}; {abs(100 * item.shift):.2f} % {more} is taken into account."
+        told += (
+            f" On average it was {abs(100 * item.off):.2f} % {more}; {abs(100 * item.shift):.2f} % {more} is taken "
+            "into account."
+        )
     return told
 
 
 def consumption_lesson(item: Compared) -> str:
     """What a race teaches of consumption."""
     off = 100 * (item.happened / item.expected.value - 1)
-    return f"A lap of the race uses {_value(item.figure, item.happened)}, {abs(off):.0f} % {'more' if off > 0 else 'less'} than practice tells"
+    return (
+        f"A lap of the race uses {_value(item.figure, item.happened)}, {abs(off):.0f} % "
+        f"{'more' if off > 0 else 'less'} than practice tells"
+    )
 
 
 def falloff_lesson(item: Compared) -> str:
     """What a race teaches of the tyres."""
-    return f"Tyres fall off {_value(item.figure, item.happened)} a lap in the race; practice told {_value(item.figure, item.expected.value)}"
+    return (
+        f"Tyres fall off {_value(item.figure, item.happened)} a lap in the race; practice told "
+        f"{_value(item.figure, item.expected.value)}"
+    )
 
 
 def pace_lesson(item: Compared) -> str:
@@ -110,7 +125,9 @@ def season_words(series: str, weeks: Sequence[tuple[float | None, float | None, 
         weeks: spread in per cent, clean rate and gap in per cent of each, in order; None: not known.
     """
     told = []
-    for place, (what, digits, by) in enumerate((("spread", 2, 1.0), ("clean rate", 0, 100.0), ("gap to the target", 2, 1.0))):
+    for place, (what, digits, by) in enumerate(
+        (("spread", 2, 1.0), ("clean rate", 0, 100.0), ("gap to the target", 2, 1.0))
+    ):
         known = [by * value for week in weeks if (value := week[place]) is not None]
         if len(known) > 1:
             told.append(f"{what} {known[0]:.{digits}f} → {known[-1]:.{digits}f} %".replace("-", "−"))

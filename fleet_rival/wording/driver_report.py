@@ -6,10 +6,24 @@ from typing import Any, Final
 
 from fleet_rival.core.times import format_time
 
-__all__ = ["ALSO_WORDS", "MOST_LINES", "DriverReport", "also_words", "costly_parts", "group_words", "ladder_rows", "report_lines"]
+__all__ = [
+    "ALSO_WORDS",
+    "MOST_LINES",
+    "DriverReport",
+    "also_words",
+    "costly_parts",
+    "group_words",
+    "ladder_rows",
+    "report_lines",
+]
 
 MOST_LINES: Final = 15
-ALSO_WORDS: Final = {"tow": "tow laps", "cold": "cold laps", "practice_only": "laps driven to learn or to try", "hand_timed": "times taken by hand"}
+ALSO_WORDS: Final = {
+    "tow": "tow laps",
+    "cold": "cold laps",
+    "practice_only": "laps driven to learn or to try",
+    "hand_timed": "times taken by hand",
+}
 """What counts along, though it doesn't by default."""
 
 
@@ -41,12 +55,19 @@ def report_lines(report: DriverReport) -> list[str]:
     lines = [f"{report.driver}: {report.place}, {report.car} ({group_words(figures['group'])})", pace["surer"]]
     if report.also:
         lines.append(also_words(report.also))
-    lines.append(f"Best lap {_time(figures['best_us'])}; {laps['clean']} of {laps['eligible']} laps that could be were clean.")
+    lines.append(
+        f"Best lap {_time(figures['best_us'])}; {laps['clean']} of {laps['eligible']} laps that could be were clean."
+    )
     if ideal["linked_qualifying_us"] is not None:
         paper = f"; on paper {_time(ideal['segment_us'])}" if ideal["segment_us"] is not None else ""
-        lines.append(f"Ideal: {_time(ideal['linked_qualifying_us'])} for qualifying, {_time(ideal['linked_race_us'])} lap after lap{paper}.")
+        lines.append(
+            f"Ideal: {_time(ideal['linked_qualifying_us'])} for qualifying, {_time(ideal['linked_race_us'])} lap after "
+            f"lap{paper}."
+        )
     if alike["adjusted_sd_us"] is not None:
-        within = f", {alike['within_half_pct'] * 100:.0f} % within 0.5 %" if alike["within_half_pct"] is not None else ""
+        within = (
+            f", {alike['within_half_pct'] * 100:.0f} % within 0.5 %" if alike["within_half_pct"] is not None else ""
+        )
         lines.append(f"Median {_time(alike['median_us'])}, spread {alike['spread_pct']:.2f} %{within}.")
     lines += pace["share_words"][:1]
     lines += pace["falloff_words"][:2]
@@ -54,15 +75,22 @@ def report_lines(report: DriverReport) -> list[str]:
     lines.append(pace["learning"]["words"])
     costly = costly_parts(report)[:3]
     if costly:
-        lines.append("Most time goes at " + ", ".join(f"{name} ({loss / 1_000_000:.2f} s a lap)" for name, loss in costly) + ".")
+        lines.append(
+            "Most time goes at " + ", ".join(f"{name} ({loss / 1_000_000:.2f} s a lap)" for name, loss in costly) + "."
+        )
     if shown := pace["lap_to_show"]:
-        lines.append(f"Lap to show: session {shown['session']}, run {shown['run']}, lap {shown['lap']} ({_time(shown['time_us'])}).")
+        lines.append(
+            f"Lap to show: session {shown['session']}, run {shown['run']}, lap {shown['lap']} "
+            f"({_time(shown['time_us'])})."
+        )
     lines += [f"Option {option['where']}: for the race {option['race']}" for option in pace["options"][:2]]
     return lines[:MOST_LINES]
 
 
 def _likely(pace: Mapping[str, Any]) -> str | None:
-    best_of = next((item for item in pace["figures"]["best_of"] or () if item["laps"] == 3 and item["p50_us"] is not None), None)
+    best_of = next(
+        (item for item in pace["figures"]["best_of"] or () if item["laps"] == 3 and item["p50_us"] is not None), None
+    )
     if best_of is None:
         return None
     odds = next((item["share"] for item in pace["odds"] or () if item["laps"] == 3), None)
@@ -73,7 +101,10 @@ def _likely(pace: Mapping[str, Any]) -> str | None:
 def costly_parts(report: DriverReport) -> list[tuple[str, int]]:
     """Segments by mean loss against the driver's own reference, the dearest first."""
     known = [(code, part["mean_loss_us"]) for code, part in report.figures["segments"].items() if part["mean_loss_us"]]
-    return [(f"{code} {name}" if (name := report.names.get(code)) else code, loss) for code, loss in sorted(known, key=lambda item: -item[1])]
+    return [
+        (f"{code} {name}" if (name := report.names.get(code)) else code, loss)
+        for code, loss in sorted(known, key=lambda item: -item[1])
+    ]
 
 
 def ladder_rows(report: DriverReport) -> list[tuple[str, str, str, str]]:

@@ -13,7 +13,10 @@ __all__ = ["Rung", "RungPart", "ladder"]
 
 _TITLES: Final = {
     "best": ("Best lap", "The fastest lap that counts as one."),
-    "unbroken": ("Unbroken circuit", "A full circuit driven without a break, wherever it starts: proof, not arithmetic."),
+    "unbroken": (
+        "Unbroken circuit",
+        "A full circuit driven without a break, wherever it starts: proof, not arithmetic.",
+    ),
     "sector": ("Sector ideal", "The best sectors added up."),
     "linked_race": ("Linked ideal, race", "Laps joined only where they fit, and the end allows the next start."),
     "linked_qualifying": ("Linked ideal, qualifying", "Laps joined only where they fit; the lap may end anyhow."),
@@ -74,7 +77,10 @@ def _rung(name: str, group: GroupAnalysis, team: TeamIdeal | None) -> tuple[int 
         return best.time_us, [RungPart("lap", best.time_us, None, best.session, best.run or 0, best.number)], ""
     if name == "team":
         assert team is not None
-        parts = [RungPart(part.code, part.time_us, part.lap.driver, part.lap.session, part.lap.run or 0, part.lap.number) for part in team.parts]
+        parts = [
+            RungPart(part.code, part.time_us, part.lap.driver, part.lap.session, part.lap.run or 0, part.lap.number)
+            for part in team.parts
+        ]
         time = team.segment_us if team.segment_us is not None else team.sector_us
         return time, parts, "no part times from everybody needed"
     ideals: Mapping[str, Ideal] = group.ideals.values
@@ -97,15 +103,30 @@ def _step_words(name: str, step: int | None, group: GroupAnalysis, track: Track,
     if name == "unbroken":
         if step > 0:
             return f"{seconds} above the best lap, parts of which don't count."
-        return "The best lap itself." if step == 0 else f"{seconds} that were driven already, only from {parts[0].code} across the line."
+        return (
+            "The best lap itself."
+            if step == 0
+            else f"{seconds} that were driven already, only from {parts[0].code} across the line."
+        )
     if name == "sector":
         return "Nothing to gain by joining sectors." if step >= 0 else f"{seconds} by joining sectors of {laps} laps."
     if name == "linked_race":
         if step > 0:
-            return f"{seconds} above: what is joined at sector lines can't all be had, or the best lap could not be repeated at once."
-        return "No step: the laps that fit are the same." if step == 0 else f"{seconds} by joining {laps} laps where they fit."
+            return (
+                f"{seconds} above: what is joined at sector lines can't all be had, or the best lap could not be "
+                "repeated at once."
+            )
+        return (
+            "No step: the laps that fit are the same."
+            if step == 0
+            else f"{seconds} by joining {laps} laps where they fit."
+        )
     if name == "linked_qualifying":
-        return "No step: the end costs the next start nothing." if step == 0 else f"{seconds} by an end that the next lap would pay for."
+        return (
+            "No step: the end costs the next start nothing."
+            if step == 0
+            else f"{seconds} by an end that the next lap would pay for."
+        )
     if name == "segment":
         return _paper_words(step, seconds, track, parts)
     owners = len({part.driver for part in parts})

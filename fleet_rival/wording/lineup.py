@@ -28,7 +28,9 @@ def not_words(why_not: str) -> str:
     return _NOT[why_not]
 
 
-def form_words(gap_pct: float, known: str, falloff_us: float, mistakes_us: float, clean_rate: float | None, starts: int | None) -> str:
+def form_words(
+    gap_pct: float, known: str, falloff_us: float, mistakes_us: float, clean_rate: float | None, starts: int | None
+) -> str:
     """On what the points of a start stand."""
     away = f"{gap_pct:.2f} % over the target" if gap_pct > 0 else f"{-gap_pct:.2f} % below the target"
     if known == "nothing":

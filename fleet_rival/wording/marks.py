@@ -14,7 +14,10 @@ MARK_WORDS: Final = {
     "pit": ("pit lane", "The lap touched the pit lane."),
     "carried": ("carried over", "An incident on the lap before spoiled the start of this one."),
     "cool": ("cool-down", "Slow on purpose."),
-    "practice_only": ("learning", "Driven to learn or to try, or set aside by somebody: no evidence against the driver."),
+    "practice_only": (
+        "learning",
+        "Driven to learn or to try, or set aside by somebody: no evidence against the driver.",
+    ),
     "spoiled": ("spoiled", "Much slower than the run's ordinary laps."),
 }
 """Mark to its short name and what it says."""

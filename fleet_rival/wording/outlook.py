@@ -37,7 +37,9 @@ def known_words(
     if not has_layout:
         missing.append("the track isn’t in the book yet")
     elif own:
-        (known if track else missing).append("you know car and track" if same else "you know the track" if track else "you don’t know the track yet")
+        (known if track else missing).append(
+            "you know car and track" if same else "you know the track" if track else "you don’t know the track yet"
+        )
     elif likely:
         if track == likely:
             known.append("all know the track")
@@ -52,5 +54,7 @@ def known_words(
     if has_layout and not has_target:
         missing.append("no target yet")
     if unread:
-        missing.append(f"{unread} corners without a braking reference" if unread > 1 else "one corner without a braking reference")
+        missing.append(
+            f"{unread} corners without a braking reference" if unread > 1 else "one corner without a braking reference"
+        )
     return missing, known

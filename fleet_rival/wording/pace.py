@@ -61,9 +61,15 @@ def falloff_words(falloff: Falloff) -> list[str]:
         return [f"Falloff can't be told: {falloff.reasons['us_per_lap']}."]
     runs = f"{net.n} laps in {net.runs} {'run' if net.runs == 1 else 'runs'}"
     if net.low > 0:
-        said = [f"Each further lap costs {_seconds(net.value, 3)} ({_seconds(net.low, 3)} to {_seconds(net.high, 3)}), told by {runs}."]
+        said = [
+            f"Each further lap costs {_seconds(net.value, 3)} ({_seconds(net.low, 3)} to {_seconds(net.high, 3)}), "
+            f"told by {runs}."
+        ]
     elif net.high < 0:
-        said = [f"Each further lap is {_seconds(net.value, 3)} faster ({_seconds(net.high, 3)} to {_seconds(net.low, 3)}), told by {runs}."]
+        said = [
+            f"Each further lap is {_seconds(net.value, 3)} faster ({_seconds(net.high, 3)} to {_seconds(net.low, 3)}), "
+            f"told by {runs}."
+        ]
     else:
         said = [
             f"No falloff to be told apart from none: {_signed(net.value, 3)} s a lap "
@@ -71,13 +77,19 @@ def falloff_words(falloff: Falloff) -> list[str]:
         ]
     if falloff.tyre_us_per_lap is not None and falloff.tyre_low_us is not None and falloff.tyre_high_us is not None:
         low, high = falloff.tyre_low_us, falloff.tyre_high_us
-        said.append(f"The tyres' part of it is {_signed(falloff.tyre_us_per_lap, 3)} s a lap ({_signed(low, 3)} to {_signed(high, 3)}).")
+        said.append(
+            f"The tyres' part of it is {_signed(falloff.tyre_us_per_lap, 3)} s a lap ({_signed(low, 3)} to "
+            f"{_signed(high, 3)})."
+        )
     else:
         said.append(f"The tyres' part can't be told: {falloff.reasons['tyre_us_per_lap']}.")
     if falloff.cliff is not None:
         cliff = falloff.cliff
         where = f"a tyre age of {cliff.at:.0f} laps" if cliff.by == "tyre_age" else f"lap {cliff.at:.0f} of the run"
-        said.append(f"A cliff at {where}: from there {_seconds(cliff.after_us, 3)} a lap instead of {_signed(cliff.before_us, 3)}.")
+        said.append(
+            f"A cliff at {where}: from there {_seconds(cliff.after_us, 3)} a lap instead of "
+            f"{_signed(cliff.before_us, 3)}."
+        )
     return said
 
 
@@ -114,14 +126,24 @@ def share_words(figures: Consistency) -> list[str]:
 
 def setup_change_words(change: SetupChange) -> str:
     """What a change brought at equal tyre age, and what the clock says."""
-    by_clock = "as fast as before" if abs(change.raw_us) < 500 else f"{_seconds(change.raw_us)} {'slower' if change.raw_us > 0 else 'faster'}"
+    by_clock = (
+        "as fast as before"
+        if abs(change.raw_us) < 500
+        else f"{_seconds(change.raw_us)} {'slower' if change.raw_us > 0 else 'faster'}"
+    )
     if change.low_us > 0:
         worth = f"worth {_seconds(change.gain_us)} a lap"
     elif change.high_us < 0:
         worth = f"{_seconds(change.gain_us)} a lap slower"
     else:
         worth = "no difference that can be told"
-    head = "Better than it looks: " if change.hidden and change.low_us > 0 else "Worse than it looks: " if change.hidden else ""
+    head = (
+        "Better than it looks: "
+        if change.hidden and change.low_us > 0
+        else "Worse than it looks: "
+        if change.hidden
+        else ""
+    )
     ages = f"tyres of {change.age_after:.0f} laps instead of {change.age_before:.0f}"
     return f"{head}{change.after} after {change.before}: {by_clock} by the clock, on {ages}; at equal age {worth}."
 
@@ -139,7 +161,10 @@ def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
         said.append(f"No projection: {told.reason}.")
     elif told.verdict == "equal":
         low, high = told.difference.low_us, told.difference.high_us
-        said.append(f"Over {laps} laps they are equal: {second} less {first} lies between {_signed(low, 1)} and {_signed(high, 1)} s.")
+        said.append(
+            f"Over {laps} laps they are equal: {second} less {first} lies between {_signed(low, 1)} and "
+            f"{_signed(high, 1)} s."
+        )
     else:
         faster, slower = (first, second) if told.verdict == "first" else (second, first)
         said.append(f"Over {laps} laps {faster} is {_seconds(told.difference.total_us, 1)} ahead of {slower}.")
@@ -147,7 +172,8 @@ def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
 
 
 def par_words(shares: Sequence[float], best: Lap, behind_us: float, no_slower: int) -> list[str]:
-    """How the track moved, which lap was the best for its minute, and which were called spoiled though all were slow then.
+    """How the track moved, which lap was the best for its minute, and which were called spoiled though all were slow
+    then.
 
     Args:
         shares: par over the session, as shares of everybody's own level.
@@ -157,14 +183,24 @@ def par_words(shares: Sequence[float], best: Lap, behind_us: float, no_slower: i
     moved, swing = shares[-1] - shares[0], max(shares) - min(shares)
     if abs(moved) >= 0.6 * swing:
         way = "slower" if moved > 0 else "faster"
-        said = [f"Everybody became {way} by {abs(moved) * 100:.1f} % from the first lap to the last: the track, and tyres where all are as old."]
+        said = [
+            f"Everybody became {way} by {abs(moved) * 100:.1f} % from the first lap to the last: the track, and tyres "
+            "where all are as old."
+        ]
     else:
-        said = [f"Everybody's pace moved by {swing * 100:.1f} % and came back: the track, and tyres where all are as old."]
+        said = [
+            f"Everybody's pace moved by {swing * 100:.1f} % and came back: the track, and tyres where all are as old."
+        ]
     side = "under" if behind_us < 0 else "over"
-    said.append(f"For its minute lap {best.number} of run {best.run or '–'} was the best: {_seconds(behind_us)} {side} par.")
+    said.append(
+        f"For its minute lap {best.number} of run {best.run or '–'} was the best: {_seconds(behind_us)} {side} par."
+    )
     if no_slower:
         laps = "1 lap is" if no_slower == 1 else f"{no_slower} laps are"
-        said.append(f"{laps} marked as spoiled and not slow for the minute, as everybody was. Look at the run, and let it count if you agree.")
+        said.append(
+            f"{laps} marked as spoiled and not slow for the minute, as everybody was. Look at the run, and let it "
+            "count if you agree."
+        )
     return said
 
 
@@ -182,7 +218,11 @@ def verdict_words(verdict: Verdict | None, first: str, second: str, reason: str)
     if verdict.winner == "equal":
         return f"Equal for practical purposes: take the safer, {verdict.safer}."
     if verdict.winner == "not_yet":
-        more = f"about {verdict.more} more of each" if verdict.more is not None else "it would take more of each than anybody drives"
+        more = (
+            f"about {verdict.more} more of each"
+            if verdict.more is not None
+            else "it would take more of each than anybody drives"
+        )
         return f"Not yet: {more}. So far {second if verdict.shift.value_us < 0 else first} is {size} ahead."
     return f"{first if verdict.winner == 'first' else second}, by {size}."
 
@@ -194,9 +234,15 @@ def trial_words(trial: OptionTrial) -> list[str]:
     said = []
     if trial.shift is not None:
         low, high = trial.shift.low_us, trial.shift.high_us
-        said.append(f"When both work, {second} less {first} is {_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to {_signed(high, 3)}).")
+        said.append(
+            f"When both work, {second} less {first} is {_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to "
+            f"{_signed(high, 3)})."
+        )
     for side in (trial.first, trial.second):
-        said.append(f"{side.label} failed {side.failed} of {side.n} times ({_share(side.failure_low)} to {_share(side.failure_high)}).")
+        said.append(
+            f"{side.label} failed {side.failed} of {side.n} times ({_share(side.failure_low)} to "
+            f"{_share(side.failure_high)})."
+        )
     if trial.fragile is not None:
         said.append(f"{trial.fragile} is faster when it works, and fragile.")
     if trial.odds is not None:

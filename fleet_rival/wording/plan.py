@@ -76,7 +76,10 @@ PURPOSE_WORDS: Final = {
     "commentary": "a run talked through",
 }
 _PASSED: Final = {
-    "walk": "you can say at each corner where you brake, turn in and pick up the throttle, and the last three laps are clean",
+    "walk": (
+        "you can say at each corner where you brake, turn in and pick up the throttle, and the last three laps are "
+        "clean"
+    ),
     "build": "three clean laps are {gain} quicker than the middle of those before",
     "corner": "ten of twelve passes come without the mistake",
     "trial": "each side has six clean laps, taken in turns",
@@ -129,7 +132,9 @@ def became_words(state: str, laps: int, purpose: str | None) -> str:
     if state == "short":
         return f"cut short after {driven}"
     if state == "replaced":
-        return f"replaced by {driven}" + (f" of {PURPOSE_WORDS[purpose]}" if purpose in PURPOSE_WORDS else " of something else")
+        return f"replaced by {driven}" + (
+            f" of {PURPOSE_WORDS[purpose]}" if purpose in PURPOSE_WORDS else " of something else"
+        )
     if state == "under_way":
         return f"under way, {driven}" if laps else "under way"
     return {"missed": "missed", "coming": ""}[state]
@@ -143,13 +148,19 @@ def beside_words(gained_us: float, added: int, dropped: int, moved: int) -> str:
         told = f"The plan would be worth {seconds(-gained_us)} a lap less"
     else:
         told = "The plan would be worth as much as now"
-    parts = [f"{count} {what}" for count, what in ((added, "new"), (dropped, "out"), (moved, "at another time")) if count]
+    parts = [
+        f"{count} {what}" for count, what in ((added, "new"), (dropped, "out"), (moved, "at another time")) if count
+    ]
     return f"{told}: {', '.join(parts)}." if parts else f"{told}; no block would be other."
 
 
 def room_words(kind: str, gained_us: float) -> str:
     """What would make room for a block, and what that is worth."""
-    what = {"evening": "This time would make room", "rig": "Another rig would make room", "coach": "The coach’s time then would make room"}[kind]
+    what = {
+        "evening": "This time would make room",
+        "rig": "Another rig would make room",
+        "coach": "The coach’s time then would make room",
+    }[kind]
     return f"{what}: worth {seconds(gained_us)} a lap more."
 
 
@@ -158,17 +169,29 @@ def gain_words(why: str, numbers: Mapping[str, Any], gain_us: float, lap_words: 
     worth = f"Worth {seconds(gain_us)} {lap_words}: "
     if why == "mistake":
         share = f"{100 * numbers['removed']:.0f} %"
-        return f"{worth}the mistake costs {seconds(numbers['cost_us'])} a lap, and such work takes {share} of that away."
+        return (
+            f"{worth}the mistake costs {seconds(numbers['cost_us'])} a lap, and such work takes {share} of that away."
+        )
     if why == "learning":
-        return f"{worth}half of what the learning curve still promises, no more than the way to the target" + _beyond(numbers)
+        return f"{worth}half of what the learning curve still promises, no more than the way to the target" + _beyond(
+            numbers
+        )
     if why == "option":
         known = f"{numbers['labels']} at {numbers['where']} is undecided within ±{seconds(numbers['half_us'])}"
         return f"{worth}{known}; a wrong choice costs half of that on average."
     if why == "falloff":
-        return f"{worth}the falloff is known to ±{seconds(numbers['half_us'], 3)} a lap, over {numbers['laps']:.0f} laps of a stint."
+        return (
+            f"{worth}the falloff is known to ±{seconds(numbers['half_us'], 3)} a lap, over {numbers['laps']:.0f} laps "
+            "of a stint."
+        )
     if why == "review":
-        return f"{worth}looking at {seconds(numbers['cost_us'])} of mistakes together is taken to bring {100 * numbers['share']:.0f} % of them."
-    return f"{worth}supposed, {100 * numbers['share']:.1f} % of a lap, as long as nothing is measured" + _beyond(numbers)
+        return (
+            f"{worth}looking at {seconds(numbers['cost_us'])} of mistakes together is taken to bring "
+            f"{100 * numbers['share']:.0f} % of them."
+        )
+    return f"{worth}supposed, {100 * numbers['share']:.1f} % of a lap, as long as nothing is measured" + _beyond(
+        numbers
+    )
 
 
 def _beyond(numbers: Mapping[str, Any]) -> str:

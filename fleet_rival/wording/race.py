@@ -49,7 +49,10 @@ class Line:
 
 def plan_words(stints: Sequence[Mapping[str, Any]]) -> str:
     """A plan of stints in words: compound and laps of each, equal ones that follow each other together."""
-    counted = [(words, len(list(same))) for words, same in groupby(f"{stint['laps']} laps {stint['compound']}" for stint in stints)]
+    counted = [
+        (words, len(list(same)))
+        for words, same in groupby(f"{stint['laps']} laps {stint['compound']}" for stint in stints)
+    ]
     return " – ".join(f"{count} × {words}" if count > 1 else words for words, count in counted)
 
 
@@ -77,11 +80,17 @@ def sheet_lines(
         out.append(Line("remember", first, seat=True))
     out += _qualifying(figures)
     if facts.start or facts.grid:
-        told = [f"{facts.start} start" if facts.start else "", f"grid of {facts.grid}" if facts.grid else "", "cautions" if facts.cautions else ""]
+        told = [
+            f"{facts.start} start" if facts.start else "",
+            f"grid of {facts.grid}" if facts.grid else "",
+            "cautions" if facts.cautions else "",
+        ]
         out.append(Line("start", _sentence(", ".join(filter(None, told)))))
     if figures["qualifying"] and figures["qualifying"]["cold_laps"]:
         cold = figures["qualifying"]["cold_laps"]
-        out.append(Line("start", f"Tyres are cold for {cold} {'lap' if cold == 1 else 'laps'}: cold references.", seat=True))
+        out.append(
+            Line("start", f"Tyres are cold for {cold} {'lap' if cold == 1 else 'laps'}: cold references.", seat=True)
+        )
     # Where somebody tried it on purpose, that decides.
     if (told := figures["opening"]) and told["verdict"] and not told["tried"]:
         out.append(Line("start", told["words"]))
@@ -95,7 +104,15 @@ def sheet_lines(
     lane = lane or {}
     pit = wish["pit_s"]
     if figures["stops"] and any(len(plan["stints"]) > 1 for plan in figures["stops"]["plans"][:1]):
-        out.append(Line("pits", f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its end."))
+        out.append(
+            Line(
+                "pits",
+                (
+                    f"A stop costs {pit:.1f} s over driving on. Limiter before the line; the lane’s limit holds to its "
+                    "end."
+                ),
+            )
+        )
     if lane.get("limit_kmh"):
         out.append(Line("pits", f"{measure('speed', lane['limit_kmh'])} in the lane."))
     for name, what in (("entry_note", "In"), ("exit_note", "Out")):
@@ -143,14 +160,34 @@ def _qualifying(figures: Mapping[str, Any]) -> list[Line]:
         out.append(Line("qualifying", f"The best of them is likely {_time(told['likely_us'])}."))
     if told["odds"] is not None and figures["target_us"] is not None:
         first = f", {100 * told['odds_first']:.0f} % with the first one alone" if told["laps"] > 1 else ""
-        out.append(Line("qualifying", f"The target {_time(figures['target_us'])} comes in {100 * told['odds']:.0f} % of such sessions{first}."))
+        out.append(
+            Line(
+                "qualifying",
+                (
+                    f"The target {_time(figures['target_us'])} comes in {100 * told['odds']:.0f} % of such "
+                    f"sessions{first}."
+                ),
+            )
+        )
     if told["odds_tow"] is not None:
-        out.append(Line("qualifying", f"A tow is worth {seconds(told['tow_us'])}; with one the target comes in {100 * told['odds_tow']:.0f} %."))
+        out.append(
+            Line(
+                "qualifying",
+                (
+                    f"A tow is worth {seconds(told['tow_us'])}; with one the target comes in "
+                    f"{100 * told['odds_tow']:.0f} %."
+                ),
+            )
+        )
     for option in figures["options"]:
         if option["qualifying"]:
             out.append(
                 Line(
-                    "qualifying", f"After the safe lap, {'all lap' if option['where'] == 'lap' else option['where']}: {_ended(option['qualifying'])}"
+                    "qualifying",
+                    (
+                        f"After the safe lap, {'all lap' if option['where'] == 'lap' else option['where']}: "
+                        f"{_ended(option['qualifying'])}"
+                    ),
                 )
             )
     return out
@@ -177,13 +214,31 @@ def _distance(figures: Mapping[str, Any]) -> list[Line]:
         if stops := used["filled_at_stops"]:
             filled = "filled at the stop" if stops == 1 else f"filled at the {stops} stops"
             whole = f"{_load(used['start'], 1, unit)} in all, {_load(used['per_lap'], 2, unit)} a lap"
-            out.append(Line("distance", f"Start with a full tank, {_load(used['tank'], 0, unit)}, {filled}: {whole}.", seat=True))
+            out.append(
+                Line(
+                    "distance", f"Start with a full tank, {_load(used['tank'], 0, unit)}, {filled}: {whole}.", seat=True
+                )
+            )
         else:
-            out.append(Line("distance", f"Start with {_load(used['start'], 1, unit)}: {_load(used['per_lap'], 2, unit)} a lap, {margin}.", seat=True))
+            out.append(
+                Line(
+                    "distance",
+                    f"Start with {_load(used['start'], 1, unit)}: {_load(used['per_lap'], 2, unit)} a lap, {margin}.",
+                    seat=True,
+                )
+            )
         if used["saving_needed"] and not stops:
             # A battery isn't filled in the pits.
             what, instead = ("tank", ", or stop") if unit == "l" else ("battery", "")
-            out.append(Line("distance", f"The {what} holds {_load(used['tank'], 0, unit)}: save {100 * used['saving_needed']:.0f} % a lap{instead}."))
+            out.append(
+                Line(
+                    "distance",
+                    (
+                        f"The {what} holds {_load(used['tank'], 0, unit)}: save {100 * used['saving_needed']:.0f} % a "
+                        f"lap{instead}."
+                    ),
+                )
+            )
     if own := figures["own_race"]:
         slips = f"{own['slips']:.1f} slips; one less is worth {seconds(own['one_less_us'])}"
         out.append(Line("distance", f"Your race takes about {_time(own['median_us'])}, with {slips}."))
@@ -211,15 +266,29 @@ def _tyres(figures: Mapping[str, Any]) -> list[Line]:
         count = f"{flip['stops']} {'stop' if flip['stops'] == 1 else 'stops'}" if flip["stops"] else "no stop"
         out.append(Line("tyres", f"With {count} it would be as fast if a stop cost {flip['seconds']:.1f} s."))
     for window in told["cautions"][:2]:
-        where = f"lap {window['first']}" if window["first"] == window["last"] else f"laps {window['first']} to {window['last']}"
+        where = (
+            f"lap {window['first']}"
+            if window["first"] == window["last"]
+            else f"laps {window['first']} to {window['last']}"
+        )
         out.append(Line("tyres", f"A caution behind {where}: stop then, up to {seconds(window['best_us'])} won."))
     for option in figures["options"]:
         if option["race"]:
-            out.append(Line("tyres", f"{'All lap' if option['where'] == 'lap' else option['where']}: {_ended(option['race'])}"))
+            out.append(
+                Line("tyres", f"{'All lap' if option['where'] == 'lap' else option['where']}: {_ended(option['race'])}")
+            )
     if crossing := figures["crossing"]:
         for name, words in (("drying", "Drying: dry tyres from"), ("getting_wet", "Getting wet: wet tyres from")):
             if crossing[name]:
-                out.append(Line("tyres", f"{words} a lap of {_time(crossing[name]['change_us'])} on, {crossing['laps_left']} laps from the end."))
+                out.append(
+                    Line(
+                        "tyres",
+                        (
+                            f"{words} a lap of {_time(crossing[name]['change_us'])} on, {crossing['laps_left']} laps "
+                            "from the end."
+                        ),
+                    )
+                )
     return out
 
 
@@ -228,7 +297,10 @@ def _called(corner: Mapping[str, Any]) -> str:
 
 
 def _lanes(corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:
-    return [Line("lanes", f"{_called(item)}: {lane_words(item['lanes'])}.") for item in [one for one in corners if one["lanes"]][:most]]
+    return [
+        Line("lanes", f"{_called(item)}: {lane_words(item['lanes'])}.")
+        for item in [one for one in corners if one["lanes"]][:most]
+    ]
 
 
 def _passing(corners: Sequence[Mapping[str, Any]], most: int) -> list[Line]:
@@ -247,7 +319,15 @@ def _limits(figures: Mapping[str, Any], corners: Sequence[Mapping[str, Any]], mo
     if told := figures["limits"]:
         care = told["corners"][0] if told["corners"] else None
         most_care = f" Half as many at {care['corner']}: {100 * care['halved']:.0f} %." if care else ""
-        out.append(Line("limits", f"{told['limit']} strikes are the limit: reached in {100 * told['chance']:.0f} % of such races.{most_care}"))
+        out.append(
+            Line(
+                "limits",
+                (
+                    f"{told['limit']} strikes are the limit: reached in {100 * told['chance']:.0f} % of such "
+                    f"races.{most_care}"
+                ),
+            )
+        )
     for corner in [item for item in corners if item["limits"]][:most]:
         for limit in corner["limits"]:
             out.append(Line("limits", f"{_called(corner)}, {limit.where}: {limit.part}."))

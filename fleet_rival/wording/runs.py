@@ -65,7 +65,11 @@ def check_words(check: Check) -> str:
 
 def change_words(change: Change) -> str:
     """One thing that is other than in the run before."""
-    name = change.what.removeprefix("setting:") if change.what.startswith("setting:") else _NAMES.get(change.what, change.what)
+    name = (
+        change.what.removeprefix("setting:")
+        if change.what.startswith("setting:")
+        else _NAMES.get(change.what, change.what)
+    )
     before, after = _value(change.what, change.before), _value(change.what, change.after)
     return f"{name} {before or 'none'} → {after or 'none'}"
 
@@ -132,14 +136,26 @@ def pass_mark_words(mark: PassMark, target_us: int | None) -> str:
     if mark.kind == "none":
         return "No target is set, so there is nothing to hold this run against."
     if mark.kind == "laps":
-        return f"{mark.done} laps without a fault; {mark.wanted} were wanted." if mark.met else f"{mark.done} of {mark.wanted} laps without a fault."
+        return (
+            f"{mark.done} laps without a fault; {mark.wanted} were wanted."
+            if mark.met
+            else f"{mark.done} of {mark.wanted} laps without a fault."
+        )
     if mark.kind == "steady":
         alike = "" if mark.share is None else f", {mark.share:.0%} of them alike"
-        return f"{mark.done} clean laps{alike}; {mark.wanted} were wanted." if mark.met else f"{mark.done} of {mark.wanted} clean laps{alike}."
+        return (
+            f"{mark.done} clean laps{alike}; {mark.wanted} were wanted."
+            if mark.met
+            else f"{mark.done} of {mark.wanted} clean laps{alike}."
+        )
     target = format_time(target_us) if target_us is not None else ""
     among = " within the first flying laps" if mark.kind == "first" else ""
     if mark.gap_us is None:
         return f"{target} or better{among}: no lap that counts yet."
     if mark.met:
         return f"{target} reached{among}: {-mark.gap_us / 1e6:.3f} s better."
-    return f"{target} missed{among}: {mark.gap_us / 1e6:.3f} s too slow." if mark.lost else f"{target}{among}: {mark.gap_us / 1e6:.3f} s to go."
+    return (
+        f"{target} missed{among}: {mark.gap_us / 1e6:.3f} s too slow."
+        if mark.lost
+        else f"{target}{among}: {mark.gap_us / 1e6:.3f} s to go."
+    )

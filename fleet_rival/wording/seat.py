@@ -1,4 +1,6 @@
-"""What is said to somebody who has sat at the wheel for long, or whose laps tell that it is enough: friendly, about laps, not about people."""
+"""What is said to somebody who has sat at the wheel for long, or whose laps tell that it is enough: friendly, about
+laps, not about people.
+"""
 
 from typing import Final
 
@@ -11,7 +13,10 @@ _BROKEN_OFF: Final = "A run that is broken off is no failure."
 
 def limit_words(minutes: float, limit: float, pause: float) -> str:
     """Who is beyond the seat limit."""
-    return f"{minutes:.0f} minutes at the wheel; the limit is {limit:.0f}. Finish the lap, get up, and take {pause:.0f} minutes."
+    return (
+        f"{minutes:.0f} minutes at the wheel; the limit is {limit:.0f}. Finish the lap, get up, and take {pause:.0f} "
+        "minutes."
+    )
 
 
 def stop_words(stop: Stop) -> str:
@@ -32,4 +37,8 @@ def better_words(next_block: str | None, *, tired: bool) -> str:
     if tired:
         after = f" Then: {next_block}." if next_block else ""
         return f"Better now: a break, and a look at the laps with somebody.{after} {_BROKEN_OFF}"
-    return f"Better now: {next_block}." if next_block else "Better now: look at where the time is lost, and work on one corner."
+    return (
+        f"Better now: {next_block}."
+        if next_block
+        else "Better now: look at where the time is lost, and work on one corner."
+    )

@@ -16,7 +16,9 @@ THRESHOLDS: Final = {
     "tow_entry_kmh": f"where the entry speed is no more than so many {unit_name('speed')} beyond what is usual alone",
     "incident_takes": "Segments after an incident that it takes too",
     "strike_takes": "Segments after a track-limit strike that it takes too",
-    "temperature_spread_c": f"Track temperatures further apart than so many {unit_name('temperature')} in one group are warned of",
+    "temperature_spread_c": (
+        f"Track temperatures further apart than so many {unit_name('temperature')} in one group are warned of"
+    ),
     "join_tolerance_kmh": f"Two laps join where the second comes no more than so many {unit_name('speed')} faster",
     "join_offset_m": "and no more than so many metres apart across the road",
     "min_clean_laps": "Clean laps from which consistency and a run's trend are told",
@@ -26,7 +28,9 @@ THRESHOLDS: Final = {
     "streak_pct": "and as a streak within so many",
     "like_laps": "Laps of one place behind the pits from which it has figures of its own",
     "reference_passes": "Passes from which a segment's reference is more than a candidate",
-    "seconds_per_litre": f"Seconds that so much fuel on board as 1 {unit_name('volume')} costs a lap, where it is known",
+    "seconds_per_litre": (
+        f"Seconds that so much fuel on board as 1 {unit_name('volume')} costs a lap, where it is known"
+    ),
     "cliff_bic": "How much better two pieces of pace must be than one for a cliff, in BIC",
     "par_moves_pct": "A session has par for each minute where its pace moves by more than so many per cent",
     "equal_pct": "Options that differ by less than so many per cent of the lap are equal",

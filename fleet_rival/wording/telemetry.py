@@ -34,7 +34,11 @@ def reason_words(reason: str) -> str:
 
 def stretch_sentence(stretch: Stretch) -> str:
     """What can't be used, where, and why."""
-    where = f"from {stretch.start_m:.0f} to {stretch.end_m:.0f} m" if stretch.end_m > stretch.start_m else f"at {stretch.start_m:.0f} m"
+    where = (
+        f"from {stretch.start_m:.0f} to {stretch.end_m:.0f} m"
+        if stretch.end_m > stretch.start_m
+        else f"at {stretch.start_m:.0f} m"
+    )
     what = f" ({', '.join(stretch.channels)})" if stretch.channels else ""
     times = "" if stretch.time_holds or stretch.reason == "ends_early" else ", so no time across it is used"
     return f"{where} {reason_words(stretch.reason)}{what}{times}"

@@ -3,7 +3,16 @@
 from collections.abc import Sequence
 from typing import Final
 
-__all__ = ["ACTIONS", "CLASH_WORDS", "OPEN_WORDS", "asked_words", "joined", "need_words", "own_prepared_words", "prepared_words"]
+__all__ = [
+    "ACTIONS",
+    "CLASH_WORDS",
+    "OPEN_WORDS",
+    "asked_words",
+    "joined",
+    "need_words",
+    "own_prepared_words",
+    "prepared_words",
+]
 
 ACTIONS: Final = {
     "two_starts": "Change the starts",
@@ -90,7 +99,9 @@ def need_words(kind: str, drivers: Sequence[str], series: str, place: str, car: 
         "ask_damage": f"{who} drove on more slowly at {place} after a contact",
         "ask_incident": f"{who} lost much time in a single corner at {place}",
         "no_entries": f"Nobody is entered in {series} at {place}",
-        "no_track": f"{series} goes to {place}, which isn't complete here" if place else f"{series} has no track or car yet",
+        "no_track": f"{series} goes to {place}, which isn't complete here"
+        if place
+        else f"{series} has no track or car yet",
         "conditions": f"{who} practised at {place} in other conditions",
         "no_references": f"{place} has corners without a braking reference",
         "no_target": f"{place}, {car} has no target",

@@ -1,4 +1,6 @@
-"""Who may ask for what: every route of the description, as every role, as a member of another team, as a rig and as nobody."""
+"""Who may ask for what: every route of the description, as every role, as a member of another team, as a rig and as
+nobody.
+"""
 
 import gzip
 import io
@@ -31,16 +33,38 @@ from tests.api.conftest import Browser, Sign, is_problem
 from tests.conftest import HOME, example
 
 Sessions = sessionmaker[Session]
-ALL, LEADERS, MANAGER, PERSON, ANYONE, RIG = {"manager", "coach", "driver"}, {"manager", "coach"}, {"manager"}, {"person"}, {"anyone"}, {"rig"}
+ALL, LEADERS, MANAGER, PERSON, ANYONE, RIG = (
+    {"manager", "coach", "driver"},
+    {"manager", "coach"},
+    {"manager"},
+    {"person"},
+    {"anyone"},
+    {"rig"},
+)
 ANY_ID = "00000000-0000-7000-8000-000000000000"
 NOTE = {"note": "theirs", "cold_laps": None, "cold_seconds": None, "solo_floor_s": None}
 REFERENCE = {"point": "braking", "kind": "board", "thing": "theirs"}
 BOUNDARIES = {"sectors": [{"code": "S1", "start_m": 0}], "corners": []}
 PICTURE = io.BytesIO()
 Image.new("RGB", (8, 8), "teal").save(PICTURE, "PNG")
-WEEK = {"week": 1, "begins": "2031-04-07", "ends": "2031-04-14", "cars": ["Cinder Truck"], "track": "Quernholm", "layout": "Short"}
+WEEK = {
+    "week": 1,
+    "begins": "2031-04-07",
+    "ends": "2031-04-14",
+    "cars": ["Cinder Truck"],
+    "track": "Quernholm",
+    "layout": "Short",
+}
 
-EXERCISE = {"code": "theirs", "version": 0, "kind": "other", "title": "Theirs", "work": "Theirs", "of_passes": 5, "good_passes": 4}
+EXERCISE = {
+    "code": "theirs",
+    "version": 0,
+    "kind": "other",
+    "title": "Theirs",
+    "work": "Theirs",
+    "of_passes": 5,
+    "good_passes": 4,
+}
 SETUP = {"car_id": ANY_ID, "name": "Theirs", "values": [{"name": "Wing", "value": "3"}]}
 ASSIGNMENT = {"corner": "T1", "kind": "late-brake", "exercise": "late-brake"}
 RUN = "/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}"
@@ -53,7 +77,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/health": (ANYONE, None),
     "POST /api/sign-in": (ANYONE, {"name": "nobody", "password": "nothing"}),
     "POST /api/welcome": (ANYONE, {"token": "x"}),
-    "POST /api/welcome/accept": (ANYONE, {"token": "x", "name": "x", "sign_in_name": "xx", "password": "quartz kettle meadow"}),
+    "POST /api/welcome/accept": (
+        ANYONE,
+        {"token": "x", "name": "x", "sign_in_name": "xx", "password": "quartz kettle meadow"},
+    ),
     "POST /api/welcome/join": (PERSON, {"token": "x"}),
     "POST /api/sign-out": (PERSON, None),
     "POST /api/sign-out-everywhere": (PERSON, None),
@@ -89,7 +116,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/races/{entered_id}/sheet": (LEADERS, None),
     "POST /api/races/{entered_id}/sheet/read": ({"driver"}, {"number": 1}),
     "GET /api/races/{entered_id}/sheet.pdf": (ALL, None),
-    "POST /api/races/pressures": (ALL, {"cold_kpa": {"front_left": 160}, "hot_kpa": {"front_left": 190}, "wanted_kpa": {"front_left": 185}}),
+    "POST /api/races/pressures": (
+        ALL,
+        {"cold_kpa": {"front_left": 160}, "hot_kpa": {"front_left": 190}, "wanted_kpa": {"front_left": 185}},
+    ),
     "GET /api/lists/{listed}.{form}": (ALL, None),
     "POST /api/team/packages": (MANAGER, {}),
     "GET /api/team/packages/{job_id}": (MANAGER, None),
@@ -158,7 +188,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "DELETE /api/lap-files/{file_id}": (ALL, None),
     "GET /api/layouts": (ALL, None),
     "POST /api/layouts": (LEADERS, "file"),
-    "POST /api/layouts/by-hand": (LEADERS, {"track": "Theirs", "layout": "x", "length_m": 1000, "sectors": [{"code": "S1", "start_m": 0}]}),
+    "POST /api/layouts/by-hand": (
+        LEADERS,
+        {"track": "Theirs", "layout": "x", "length_m": 1000, "sectors": [{"code": "S1", "start_m": 0}]},
+    ),
     "GET /api/layouts/{layout_id}": (ALL, None),
     "PUT /api/layouts/{layout_id}": (LEADERS, {"track": "Theirs", "layout": "x", "kind": "x"}),
     "DELETE /api/layouts/{layout_id}": (LEADERS, None),
@@ -211,7 +244,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "DELETE /api/rigs/{rig_id}": (MANAGER, None),
     "GET /api/board": (ALL, None),
     "POST /api/board/visit": (ALL, None),
-    "PUT /api/combinations/{combination_id}/target": (LEADERS, {"target": {"rule": "time", "time_us": 60_000_000}, "benchmark": None}),
+    "PUT /api/combinations/{combination_id}/target": (
+        LEADERS,
+        {"target": {"rule": "time", "time_us": 60_000_000}, "benchmark": None},
+    ),
     "GET /api/combinations/{combination_id}/sessions": (ALL, None),
     "GET /api/combinations/{combination_id}/questions": (ALL, None),
     "GET /api/combinations/{combination_id}/runs": (ALL, None),
@@ -239,7 +275,10 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "POST /api/sessions/{session_id}/merge": (LEADERS, {"other_id": ANY_ID}),
     "POST /api/sessions/{session_id}/split": (LEADERS, {"runs": [{"driver_id": ANY_ID, "number": 1}]}),
     "POST /api/sessions/{session_id}/move": (LEADERS, {"driver_id": ANY_ID}),
-    "PUT /api/sessions/{session_id}": (LEADERS, {"session_local": None, "air_temp_c": 30, "track_temp_c": None, "wetness": "wet"}),
+    "PUT /api/sessions/{session_id}": (
+        LEADERS,
+        {"session_local": None, "air_temp_c": 30, "track_temp_c": None, "wetness": "wet"},
+    ),
     "GET /api/series": (ALL, None),
     "POST /api/series": (LEADERS, {"name": "Theirs"}),
     "PUT /api/series/{series_id}": (LEADERS, {"name": "Theirs"}),
@@ -322,8 +361,20 @@ def _planned(sessions: Sessions, entry_id: UUID) -> UUID:
     with sessions.begin() as session:
         entry = session.scalars(select(Entry).where(Entry.public_id == entry_id)).one()
         whose = {"team_id": entry.team_id, "driver_id": entry.driver_id, "entry_id": entry.id}
-        what = {"kind": "build", "about": "", "minutes": 30, "locked": False, "gain_us": 1, "why": "supposed", "numbers": {"share": 0.1}}
-        session.execute(insert(PlanBlock).values(public_id=key, version=1, begins_at=datetime(2031, 4, 8, 19, tzinfo=UTC), **whose, **what))
+        what = {
+            "kind": "build",
+            "about": "",
+            "minutes": 30,
+            "locked": False,
+            "gain_us": 1,
+            "why": "supposed",
+            "numbers": {"share": 0.1},
+        }
+        session.execute(
+            insert(PlanBlock).values(
+                public_id=key, version=1, begins_at=datetime(2031, 4, 8, 19, tzinfo=UTC), **whose, **what
+            )
+        )
     return key
 
 
@@ -343,7 +394,10 @@ class World:
         own = browser(manager)
         self.secrets = ["Keziah Umberlin", "Cinder Truck", "Farhaven Racing", "Idrik Fenwold"]
         driver = own.get("/api/drivers").json["items"][0]
-        coach, one = (add_person(sessions, manager, name, role) for name, role in (("Idrik Fenwold", "coach"), ("Ysolde Farrand", "driver")))
+        coach, one = (
+            add_person(sessions, manager, name, role)
+            for name, role in (("Idrik Fenwold", "coach"), ("Ysolde Farrand", "driver"))
+        )
         self.ids = {
             "combination_id": combination,
             "driver_id": driver["id"],
@@ -359,7 +413,9 @@ class World:
             "car_id": own.get("/api/cars").json["items"][0]["id"],
             "resource_id": own.post("/api/resources", json={"name": "Cellar rig", "kind": "rig"}).json["id"],
             "calendar_id": own.post("/api/me/calendars", json={"name": "Phone"}).json["id"],
-            "season_file_id": own.send("/api/season-files", b"series,week,from,to\nCinder League,4,2031-05-05,2031-05-12\n").json["id"],
+            "season_file_id": own.send(
+                "/api/season-files", b"series,week,from,to\nCinder League,4,2031-05-05,2031-05-12\n"
+            ).json["id"],
             "token": "cal_nothing",
             "listed": "laps",
             "form": "csv",
@@ -380,9 +436,16 @@ class World:
         (row,) = (row for row in own.get("/api/board?day=2031-04-08").json["drivers"] if row["id"] == driver["id"])
         self.ids["entered_id"] = row["cells"][0]["entry"]["id"]
         (line,) = (
-            line for line in own.get(f"/api/combinations/{combination}/runs").json["sessions"] if line["practice"]["id"] == self.ids["session_id"]
+            line
+            for line in own.get(f"/api/combinations/{combination}/runs").json["sessions"]
+            if line["practice"]["id"] == self.ids["session_id"]
         )
-        self.ids |= {"driver_id": line["runs"][0]["driver_id"], "number": str(line["runs"][0]["number"]), "lap": "2", "line": "2"}
+        self.ids |= {
+            "driver_id": line["runs"][0]["driver_id"],
+            "number": str(line["runs"][0]["number"]),
+            "lap": "2",
+            "line": "2",
+        }
         place = f"/api/sessions/{self.ids['session_id']}/drivers/{self.ids['driver_id']}/runs/{self.ids['number']}"
         declared = {"driver_id": self.ids["driver_id"], "context": {"setup": "ours"}}
         self.ids |= {
@@ -393,11 +456,17 @@ class World:
             "remark_id": own.post(f"{place}/laps/2/remarks", json={"text": "ours"}).json["id"],
         }
         own.put("/api/exercises", json={**EXERCISE, "code": "ours", "title": "Ours"})
-        self.ids["setup_id"] = own.post("/api/setups", json={**SETUP, "car_id": self.ids["car_id"], "name": "Ours"}).json["id"]
+        self.ids["setup_id"] = own.post(
+            "/api/setups", json={**SETUP, "car_id": self.ids["car_id"], "name": "Ours"}
+        ).json["id"]
         given = f"/api/combinations/{combination}/drivers/{self.ids['driver_id']}/assignments"
         self.ids["assignment_id"] = own.post(given, json=ASSIGNMENT).json["items"][0]["id"]
-        self.ids["lesson_id"] = own.post("/api/lessons", json={"text": "ours", "layout_id": self.ids["layout_id"]}).json["id"]
-        self.ids["result_id"] = own.post(f"/api/races/{self.ids['entered_id']}/results", json={"starts_at": "2031-04-10T19:00:00Z"}).json["id"]
+        self.ids["lesson_id"] = own.post(
+            "/api/lessons", json={"text": "ours", "layout_id": self.ids["layout_id"]}
+        ).json["id"]
+        self.ids["result_id"] = own.post(
+            f"/api/races/{self.ids['entered_id']}/results", json={"starts_at": "2031-04-10T19:00:00Z"}
+        ).json["id"]
         self.ids["block_id"] = str(_planned(sessions, UUID(self.ids["entered_id"])))
         made = own.open("/api/uploads", method="POST", headers={"Tus-Resumable": "1.0.0", "Upload-Length": "9"})
         self.ids["upload_id"] = made.headers["Location"].rsplit("/", 1)[-1]
@@ -410,15 +479,25 @@ class World:
     def ask(self, client: Browser, route: str, headers: dict[str, str] | None = None) -> Any:
         method, path = route.split(" ")
         body = WANTED[route][1]
-        files = {"file": example("dirty/practice.track.json"), "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n"}
+        files = {
+            "file": example("dirty/practice.track.json"),
+            "season": b"series,week,from,to\nTheirs,1,2031-04-07,2031-04-14\n",
+        }
         files |= {"picture": PICTURE.getvalue(), "archive": ARCHIVE.getvalue()}
-        sent: dict[str, Any] = {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
+        sent: dict[str, Any] = (
+            {"data": {"file": (io.BytesIO(files[body]), "x")}} if isinstance(body, str) else {"json": body}
+        )
         url = re.sub(r"{(\w+)}", lambda found: self.ids[found[1]], path) + NEEDED.get(path.rsplit("/", 1)[-1], "")
         if "uploads" in path:
             headers = {"Tus-Resumable": "1.0.0", "Upload-Offset": "0", "Upload-Length": "9", **(headers or {})}
         if method == "PATCH" and "uploads" in path:
             sent = {"data": b"theirs", "content_type": "application/offset+octet-stream"}
-        return client.open(url, method=method, headers={"If-Match": '"1"', **(headers or {})}, **(sent if method in ("POST", "PUT", "PATCH") else {}))
+        return client.open(
+            url,
+            method=method,
+            headers={"If-Match": '"1"', **(headers or {})},
+            **(sent if method in ("POST", "PUT", "PATCH") else {}),
+        )
 
     def state(self) -> list[Any]:
         """What a change by somebody else would show in."""
@@ -483,7 +562,10 @@ def test_the_page_on_security_shows_the_roles_as_they_are() -> None:
 
 def test_nobody_gets_no_further_than_the_door(world: World) -> None:
     before = world.state()
-    for client, headers in ((world.browser(None), {}), (world.browser(None), {"Authorization": "Bearer x", "Cookie": f"{COOKIE}=x"})):
+    for client, headers in (
+        (world.browser(None), {}),
+        (world.browser(None), {"Authorization": "Bearer x", "Cookie": f"{COOKIE}=x"}),
+    ):
         for route, (who, _) in WANTED.items():
             answer = world.ask(client, route, headers)
             if who != ANYONE:
@@ -559,7 +641,9 @@ def test_a_driver_reaches_no_other_drivers_laps_files_or_work(world: World) -> N
         assert is_problem(client.get(f"/api/combinations/{world.ids['combination_id']}/{whose}"), 404)
     for path in ("drivers", "jobs", "history", "search?q=keziah", "combinations"):
         assert "Umberlin" not in client.get(f"/api/{path}").text, path
-    refused = client.send(f"/api/combinations/{world.ids['combination_id']}/lap-files", b"driver,lap,time\nKeziah Umberlin,1,60\n")
+    refused = client.send(
+        f"/api/combinations/{world.ids['combination_id']}/lap-files", b"driver,lap,time\nKeziah Umberlin,1,60\n"
+    )
     assert is_problem(refused, 422, "ask a manager or coach")
 
 
@@ -568,7 +652,9 @@ def test_the_manager_may_open_the_figures_to_the_drivers(world: World) -> None:
     path = f"/api/combinations/{world.ids['combination_id']}/analysis"
     assert len(client.get(path).json["drivers"]) == 0
     version = world.own.get("/api/me").json["team_version"]
-    opened = world.own.put("/api/team", json={"name": "Farhaven Racing", "open_ranking": True}, headers={"If-Match": f'"{version}"'})
+    opened = world.own.put(
+        "/api/team", json={"name": "Farhaven Racing", "open_ranking": True}, headers={"If-Match": f'"{version}"'}
+    )
     assert opened.status_code == 200
     assert "Keziah Umberlin" in client.get(path).text
     assert "Umberlin" not in client.get(f"/api/combinations/{world.ids['combination_id']}/laps.csv").text
@@ -582,7 +668,12 @@ def test_a_rig_may_deliver_and_nothing_else(world: World) -> None:
             assert is_problem(world.ask(client, route, bearer), 401), route
     place = world.own.get(f"/api/combinations/{world.ids['combination_id']}").json
     head = {name: place[name] for name in ("track", "layout", "car")} | {"driver": "Keziah Umberlin", "session": "live"}
-    line = {"kind": "lap", "key": "lap.1.000001", **head, "lap": {"run": 1, "lap": 1, "time_us": 20_700_000, "sectors": {"S1": 6_900_000}}}
+    line = {
+        "kind": "lap",
+        "key": "lap.1.000001",
+        **head,
+        "lap": {"run": 1, "lap": 1, "time_us": 20_700_000, "sectors": {"S1": 6_900_000}},
+    }
 
     def deliver(*lines: dict[str, Any], packed: bool = False) -> Any:
         body = "\n".join(json.dumps(item) for item in lines).encode()
@@ -590,10 +681,20 @@ def test_a_rig_may_deliver_and_nothing_else(world: World) -> None:
         return client.post("/api/rig/feed", data=gzip.compress(body) if packed else body, headers={**bearer, **more})
 
     assert deliver(line, packed=True).json == {"taken": 1, "again": 0, "refused": []}
-    assert deliver(line, {**line, "key": "lap.1.000002", "lap": {**line["lap"], "lap": 2}}).json == {"taken": 1, "again": 1, "refused": []}
+    assert deliver(line, {**line, "key": "lap.1.000002", "lap": {**line["lap"], "lap": 2}}).json == {
+        "taken": 1,
+        "again": 1,
+        "refused": [],
+    }
     said = deliver({**line, "key": "short"}, {**line, "lap": {**line["lap"], "time_us": -1}}, {"kind": "other"}).json
-    assert said["taken"] == 0 and [item["line"] for item in said["refused"]] == [1, 2, 3] and "time_us" in said["refused"][1]["reason"]
-    assert is_problem(client.post("/api/rig/feed", data=b"no gzip", headers={**bearer, "Content-Encoding": "gzip"}), 422, "gzip")
+    assert (
+        said["taken"] == 0
+        and [item["line"] for item in said["refused"]] == [1, 2, 3]
+        and "time_us" in said["refused"][1]["reason"]
+    )
+    assert is_problem(
+        client.post("/api/rig/feed", data=b"no gzip", headers={**bearer, "Content-Encoding": "gzip"}), 422, "gzip"
+    )
     assert client.get("/api/rig/brief?driver=Keziah Umberlin", headers=bearer).json["car"] == head["car"]
     assert is_problem(client.get("/api/rig/brief?driver=Nobody", headers=bearer), 404, "no driver called Nobody")
     rig = next(item for item in world.own.get("/api/rigs").json["items"] if item["name"] == "Attic")
@@ -608,9 +709,15 @@ def test_a_change_needs_the_token_of_our_own_pages(world: World) -> None:
     for route, (who, _) in WANTED.items():
         if not route.startswith("GET") and who not in (ANYONE, RIG):
             assert is_problem(world.ask(client, route), 403, "out of date"), route
-            assert is_problem(world.ask(client, route, {CSRF_HEADER: world.own.shown or ""}), 403), route  # another browser's
-            assert is_problem(world.ask(client, route, {CSRF_HEADER: shown or "", "Origin": "http://elsewhere.example"}), 403), route
-            assert is_problem(world.ask(client, route, {CSRF_HEADER: shown or "", "Sec-Fetch-Site": "cross-site"}), 403), route
+            assert is_problem(world.ask(client, route, {CSRF_HEADER: world.own.shown or ""}), 403), (
+                route
+            )  # another browser's
+            assert is_problem(
+                world.ask(client, route, {CSRF_HEADER: shown or "", "Origin": "http://elsewhere.example"}), 403
+            ), route
+            assert is_problem(
+                world.ask(client, route, {CSRF_HEADER: shown or "", "Sec-Fetch-Site": "cross-site"}), 403
+            ), route
     assert world.state() == before
     assert client.put("/api/me/preferences", json={"theme": "paper"}, headers={CSRF_HEADER: shown}).status_code == 200
 
@@ -631,7 +738,9 @@ def test_the_cookie_is_out_of_reach_of_scripts_and_other_sites_and_changes_at_si
     second = re.findall(r"=([^;]+)", again.headers["Set-Cookie"])[0]
     assert first != second
     assert is_problem(browser(None).get("/api/me", headers={"Cookie": f"{COOKIE}={first}"}), 401)
-    secure = app.test_client().post("/api/sign-in", json={"name": "maren", "password": "quartz kettle meadow"}, base_url="https://localhost")
+    secure = app.test_client().post(
+        "/api/sign-in", json={"name": "maren", "password": "quartz kettle meadow"}, base_url="https://localhost"
+    )
     assert "Secure" in secure.headers["Set-Cookie"]
 
 
@@ -645,7 +754,9 @@ def test_too_many_attempts_are_told_to_wait(browser: Sign, manager: Actor, monke
     assert is_problem(answers[5], 429, "Several wrong passwords") and int(answers[5].headers["Retry-After"]) > 0
 
 
-def test_a_route_that_was_forgotten_is_for_nobody(database_url: str, sessions: Sessions, pages: Path, manager: Actor) -> None:
+def test_a_route_that_was_forgotten_is_for_nobody(
+    database_url: str, sessions: Sessions, pages: Path, manager: Actor
+) -> None:
     app = create_app(database_url, pages, "a secret of the tests")
     app.test_client_class = Browser
     app.add_url_rule("/api/forgotten", view_func=lambda: "secret", endpoint="forgotten")

@@ -24,7 +24,15 @@ def test_the_way_from_a_track_file_to_figures(client: Browser, filled: str) -> N
     schemas.AnalysisOut.model_validate_json(analysis.data, strict=False)
     keziah = next(driver for driver in analysis.json["drivers"] if driver["name"] == "Keziah Umberlin")
     assert keziah["figures"]["ideal"]["linked_race_us"] == 20_604_000
-    assert [rung["name"] for rung in keziah["ladder"]] == ["best", "unbroken", "sector", "linked_race", "linked_qualifying", "segment", "team"]
+    assert [rung["name"] for rung in keziah["ladder"]] == [
+        "best",
+        "unbroken",
+        "sector",
+        "linked_race",
+        "linked_qualifying",
+        "segment",
+        "team",
+    ]
     laps = client.get(f"/api/combinations/{filled}/drivers/{keziah['id']}/laps")
     strip = schemas.DriverLaps.model_validate_json(laps.data).groups[0]
     assert len(strip.laps) == 20 and [part.code for part in strip.parts] == ["L0", "T1", "T2", "T3", "T4"]
@@ -34,14 +42,21 @@ def test_the_way_from_a_track_file_to_figures(client: Browser, filled: str) -> N
     assert client.get("/api/health").json["status"] == "ok"
 
 
-def test_laps_with_sectors_alone_are_shown_by_sectors_and_with_times_alone_not_at_all(client: Browser, combination: str) -> None:
+def test_laps_with_sectors_alone_are_shown_by_sectors_and_with_times_alone_not_at_all(
+    client: Browser, combination: str
+) -> None:
     rows = "\n".join(f"A,{number},{20 + number / 100:.2f},21,22" for number in range(1, 9))
     alone = "\n".join(f"B,{number},{60 + number / 100:.2f},,,\n" for number in range(1, 9))
     for header, body in (("driver,lap,S1,S2,S3", rows), ("driver,lap,time,S1,S2,S3", alone)):
         seen = client.send(f"/api/combinations/{combination}/lap-files", f"{header}\n{body}\n".encode())
         client.finish(client.post(f"/api/lap-files/{seen.json['id']}/import", json={"revision": seen.json["revision"]}))
-    drivers = {driver["name"]: driver["id"] for driver in client.get(f"/api/combinations/{combination}").json["drivers"]}
-    strips = {name: client.get(f"/api/combinations/{combination}/drivers/{key}/laps").json["groups"][0] for name, key in drivers.items()}
+    drivers = {
+        driver["name"]: driver["id"] for driver in client.get(f"/api/combinations/{combination}").json["drivers"]
+    }
+    strips = {
+        name: client.get(f"/api/combinations/{combination}/drivers/{key}/laps").json["groups"][0]
+        for name, key in drivers.items()
+    }
     assert (strips["A"]["depth"], len(strips["A"]["parts"])) == ("sectors", 3)
     assert (strips["B"]["depth"], strips["B"]["parts"]) == (None, [])
 
@@ -56,7 +71,9 @@ def test_bad_input_is_answered_with_a_sentence(client: Browser, combination: str
     url = f"/api/combinations/{combination}/lap-files"
     assert is_problem(client.send(url, b"hello"), 422, "no header")
     assert is_problem(client.send(url, b""), 422, "empty")
-    assert is_problem(client.send(url, b"driver,lap,time,S9\nA,1,60,2\n"), 422, "S9, which Tarnmarrow Bowl, Short doesn't have")
+    assert is_problem(
+        client.send(url, b"driver,lap,time,S9\nA,1,60,2\n"), 422, "S9, which Tarnmarrow Bowl, Short doesn't have"
+    )
     assert is_problem(client.send("/api/layouts", b"{}"), 422, "not a track file")
     assert is_problem(client.post(url), 422, "file")
     assert is_problem(client.post(url, data={"file": "driver,lap,time"}), 422, "send a file")
@@ -79,7 +96,11 @@ def test_what_is_not_there_is_told_alike_everywhere(client: Browser) -> None:
 
 def test_a_conflict_says_how_to_go_on(client: Browser, filled: str) -> None:
     seen = client.send(f"/api/combinations/{filled}/lap-files", PLAIN).json
-    assert is_problem(client.post(f"/api/lap-files/{seen['id']}/import", json={"revision": seen["revision"] + 1}), 409, "Look at the preview again")
+    assert is_problem(
+        client.post(f"/api/lap-files/{seen['id']}/import", json={"revision": seen["revision"] + 1}),
+        409,
+        "Look at the preview again",
+    )
     assert client.delete(f"/api/lap-files/{seen['id']}").status_code == 204
 
 
@@ -99,7 +120,13 @@ def test_only_this_machine_is_answered(client: Browser, host: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "headers", [{"Origin": "http://elsewhere.example"}, {"Origin": "null"}, {"Sec-Fetch-Site": "cross-site"}, {"Sec-Fetch-Site": "same-site"}]
+    "headers",
+    [
+        {"Origin": "http://elsewhere.example"},
+        {"Origin": "null"},
+        {"Sec-Fetch-Site": "cross-site"},
+        {"Sec-Fetch-Site": "same-site"},
+    ],
 )
 def test_pages_of_others_change_nothing(client: Browser, combination: str, headers: dict[str, str]) -> None:
     data = {"file": (io.BytesIO(PLAIN), "x.csv")}
@@ -151,8 +178,15 @@ def test_pages_are_sent_compressed_to_browsers_that_take_it(client: Browser, pag
         (pages / "assets" / name).write_text(content)
     with client.get("/assets/_shared.js", headers={"Accept-Encoding": "br"}) as shared:
         assert (shared.data, shared.headers["Content-Encoding"]) == (b"packed", "br")
-    with client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"}) as packed, client.get("/assets/a.js") as plain:
-        assert (packed.data, packed.headers["Content-Encoding"], packed.mimetype) == (b"packed", "br", "text/javascript")
+    with (
+        client.get("/assets/a.js", headers={"Accept-Encoding": "gzip, br"}) as packed,
+        client.get("/assets/a.js") as plain,
+    ):
+        assert (packed.data, packed.headers["Content-Encoding"], packed.mimetype) == (
+            b"packed",
+            "br",
+            "text/javascript",
+        )
         assert plain.data == b"1" and "Content-Encoding" not in plain.headers and plain.mimetype == "text/javascript"
         assert plain.headers["Vary"] == packed.headers["Vary"] == "Accept-Encoding"
     for path in ("/assets/%2e%2e%2findex.html", "/assets/none.js"):

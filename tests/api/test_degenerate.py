@@ -1,4 +1,6 @@
-"""Practice in which nothing varies, there is one of a thing, or something rises evenly: every page answers, in figures or with why not."""
+"""Practice in which nothing varies, there is one of a thing, or something rises evenly: every page answers, in
+figures or with why not.
+"""
 
 import math
 from typing import Any
@@ -51,14 +53,30 @@ def test_every_page_answers(client: Browser, combination: str, kind: str) -> Non
     one = client.get(f"/api/combinations/{combination}").json
     made = client.post("/api/series", json={"name": "Cup"}).json
     facts = {
-        **{"week": 1, "begins": "2031-03-03", "ends": "2031-03-10", "cars": ["Cinder Truck"], "track": one["track"], "layout": one["layout"]},
-        **{"race_minutes": 20, "qualifying_minutes": 5, "starts": "at 18:00 20:00", "strike_limit": 6, "incident_limit": 10, "wetness": "dry"},
+        **{
+            "week": 1,
+            "begins": "2031-03-03",
+            "ends": "2031-03-10",
+            "cars": ["Cinder Truck"],
+            "track": one["track"],
+            "layout": one["layout"],
+        },
+        **{
+            "race_minutes": 20,
+            "qualifying_minutes": 5,
+            "starts": "at 18:00 20:00",
+            "strike_limit": 6,
+            "incident_limit": 10,
+            "wetness": "dry",
+        },
         "compounds": [{"name": "hard", "must": True}, {"name": "soft", "must": False}],
     }
     week = client.post(f"/api/series/{made['id']}/weeks", json=facts)
     assert week.status_code == 201, week.text
     drivers = {item["name"]: item["id"] for item in client.get("/api/profiles").json["items"]}
-    client.post("/api/entries", json={"week_ids": [week.json["id"]], "driver_ids": list(drivers.values()), "importance": "must"})
+    client.post(
+        "/api/entries", json={"week_ids": [week.json["id"]], "driver_ids": list(drivers.values()), "importance": "must"}
+    )
     entered = client.get("/api/races?").json
     driver = drivers[NAMES[0]]
     session = client.get(f"/api/combinations/{combination}/runs").json["sessions"][0]
@@ -73,11 +91,18 @@ def test_every_page_answers(client: Browser, combination: str, kind: str) -> Non
     }
     if entered.get("items"):
         ids["entered_id"] = entered["items"][0]["entry_id"]
-    asked = ask_everything(client, ids, {"day": "2031-03-05", "first": "run:1:1", "second": "run:1:1", "laps": "20", "text": "a"})
+    asked = ask_everything(
+        client, ids, {"day": "2031-03-05", "first": "run:1:1", "second": "run:1:1", "laps": "20", "text": "a"}
+    )
     assert len(asked) > 60, asked
     for path in ("board", "plan", "readiness"):
         assert client.get(f"/api/{path}?day=2031-03-05").status_code == 200
-    assert client.get(f"/api/combinations/{combination}/drivers/{driver}/versus?first=run:1:1&second=run:1:1&laps=20").status_code < 500
+    assert (
+        client.get(
+            f"/api/combinations/{combination}/drivers/{driver}/versus?first=run:1:1&second=run:1:1&laps=20"
+        ).status_code
+        < 500
+    )
     if kind == "eight equal laps":
         assert client.finish(client.post("/api/plan/make", json={"day": "2031-03-05"}))["state"] == "done"
 

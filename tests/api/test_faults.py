@@ -121,7 +121,11 @@ def test_guests_are_shown_and_never_part_of_the_team(sessions: sessionmaker[Sess
 
     def as_guest(row: str) -> str:
         cells = row.split(",")
-        return ",".join([*cells[:place], f"{cells[place]} guest".strip(), *cells[place + 1 :]]) if row.startswith("Pavla") else row
+        return (
+            ",".join([*cells[:place], f"{cells[place]} guest".strip(), *cells[place + 1 :]])
+            if row.startswith("Pavla")
+            else row
+        )
 
     desk.take("\n".join([plain[0], *map(as_guest, plain[1:])]).encode())
     figures = desk.figures()

@@ -1,4 +1,6 @@
-"""The clinic over HTTP: answers that are kept, corrections, exercises and setups as they are sent, and their borders."""
+"""The clinic over HTTP: answers that are kept, corrections, exercises and setups as they are sent, and their
+borders.
+"""
 
 from typing import Any
 
@@ -36,7 +38,9 @@ def run(client: Browser, filled: str) -> Any:
 
 
 def passes(run: Any, lap: int = 3, corner: str = "T1") -> str:
-    return f"/api/sessions/{run['session_id']}/drivers/{run['driver_id']}/runs/{run['number']}/laps/{lap}/passes/{corner}"
+    return (
+        f"/api/sessions/{run['session_id']}/drivers/{run['driver_id']}/runs/{run['number']}/laps/{lap}/passes/{corner}"
+    )
 
 
 def test_a_clinic_is_answered_once_until_something_changes(client: Browser, filled: str, run: Any) -> None:
@@ -57,7 +61,14 @@ def test_a_clinic_is_answered_once_until_something_changes(client: Browser, fill
 
 @pytest.mark.parametrize(
     "values",
-    [{"kind": "nonsense"}, {"cause_corner": "x" * 41}, {"no_mistake": "perhaps"}, {"remark": "x" * 501}, {"like": "nonsense", "kind": "spin"}, {}],
+    [
+        {"kind": "nonsense"},
+        {"cause_corner": "x" * 41},
+        {"no_mistake": "perhaps"},
+        {"remark": "x" * 501},
+        {"like": "nonsense", "kind": "spin"},
+        {},
+    ],
 )
 def test_a_correction_in_other_words_is_refused(client: Browser, run: Any, values: Any) -> None:
     assert is_problem(client.put(passes(run), json=values), 422)
@@ -74,7 +85,14 @@ def test_an_exercise_is_written_given_and_ended(client: Browser, filled: str, ru
     schemas.ExerciseOut.model_validate(made.json)
     assert made.json["mark"].startswith("6 of 8") and not made.json["shipped"]
     assert is_problem(client.put("/api/exercises", json=EXERCISE), 412)
-    for wrong in ({"good_passes": 9}, {"code": "Our Own"}, {"work": " "}, {"of_passes": 51}, {"kind": "nonsense"}, {"title": ""}):
+    for wrong in (
+        {"good_passes": 9},
+        {"code": "Our Own"},
+        {"work": " "},
+        {"of_passes": 51},
+        {"kind": "nonsense"},
+        {"title": ""},
+    ):
         assert is_problem(client.put("/api/exercises", json={**EXERCISE, "version": 1, **wrong}), 422), wrong
     given = f"/api/combinations/{filled}/drivers/{run['driver_id']}/assignments"
     told = client.post(given, json={"corner": "T1", "kind": "kerb", "exercise": "ours"})
@@ -84,14 +102,18 @@ def test_an_exercise_is_written_given_and_ended(client: Browser, filled: str, ru
     assert is_problem(client.post(given, json={"corner": "T99", "kind": "kerb", "exercise": "ours"}), 422)
     assert is_problem(client.post(given, json={"corner": "T2", "kind": "kerb", "exercise": "none"}), 404)
     [helped] = client.get("/api/exercises/helped").json["items"]
-    assert (helped["title"], helped["given"]) == ("Off the kerb", 1) and helped["low"] <= helped["removed"] <= helped["high"]
+    assert (helped["title"], helped["given"]) == ("Off the kerb", 1) and helped["low"] <= helped["removed"] <= helped[
+        "high"
+    ]
     assert client.delete(f"/api/assignments/{item['id']}").status_code == 204
     assert is_problem(client.delete(f"/api/assignments/{item['id']}"), 409)
     assert client.get(f"/api/combinations/{filled}/assignments").json["items"][0]["ended_at"] is not None
     assert is_problem(client.delete("/api/exercises/ours"), 422)
     assert is_problem(client.delete("/api/exercises/ours", headers=at(2)), 412)
     assert client.delete("/api/exercises/ours", headers=at(1)).status_code == 204
-    assert client.get("/api/exercises/helped").json["items"][0]["title"] == "Off the kerb", "what it brought outlives it"
+    assert client.get("/api/exercises/helped").json["items"][0]["title"] == "Off the kerb", (
+        "what it brought outlives it"
+    )
 
 
 class TestSetups:
@@ -112,11 +134,15 @@ class TestSetups:
 
     def test_versions_files_and_differences(self, client: Browser, car: str, setup: str) -> None:
         other = [{**SHEET["values"][0], "value": "2"}, SHEET["values"][1]]
-        made = client.post(f"/api/setups/{setup}/versions", json={**SHEET, "latest": 1, "values": other, "reason": "it let go"})
+        made = client.post(
+            f"/api/setups/{setup}/versions", json={**SHEET, "latest": 1, "values": other, "reason": "it let go"}
+        )
         assert made.status_code == 201 and [item["number"] for item in made.json["versions"]] == [2, 1]
         assert is_problem(client.post(f"/api/setups/{setup}/versions", json={**SHEET, "latest": 1}), 409)
         told = client.get(f"/api/setups/{setup}/difference", query_string={"first": 1, "second": 2}).json["items"]
-        assert [(item["name"], item["before"], item["after"], item["by"]) for item in told] == [("Rear bar", "3", "2", -1.0)]
+        assert [(item["name"], item["before"], item["after"], item["by"]) for item in told] == [
+            ("Rear bar", "3", "2", -1.0)
+        ]
         table = client.get(f"/api/setups/{setup}/file", query_string={"number": 2, "form": "csv"})
         assert table.mimetype == "text/csv" and "quay-v2.csv" in table.headers["Content-Disposition"]
         written = client.get(f"/api/setups/{setup}/file", query_string={"number": 1, "form": "json"})

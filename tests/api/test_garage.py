@@ -1,4 +1,6 @@
-"""Cars, drivers, shared things, targets and conditions over HTTP: what is sent comes out the same, and borders hold field by field."""
+"""Cars, drivers, shared things, targets and conditions over HTTP: what is sent comes out the same, and borders hold
+field by field.
+"""
 
 from typing import Any
 
@@ -21,7 +23,9 @@ CAR: dict[str, Any] = {
     "limiter_rpm": 9000,
     "shift_rpm": [8000, 8100],
     "assists": ["ABS"],
-    "settings": [{"name": "Wing", "unit": "°", "low": 1.0, "high": 9.0, "step": 1.0, "default": 5.0, "does": "Holds the rear."}],
+    "settings": [
+        {"name": "Wing", "unit": "°", "low": 1.0, "high": 9.0, "step": 1.0, "default": 5.0, "does": "Holds the rear."}
+    ],
     "traits": ["Slides."],
     "cold_laps": 2,
     "tank_l": 44.5,
@@ -96,7 +100,9 @@ NO_CAR: list[Any] = [
 
 def test_a_car_in_other_words_is_refused_at_the_border(client: Browser, car: Any) -> None:
     for changes in NO_CAR:
-        assert is_problem(client.put(f"/api/cars/{car['id']}", json={**CAR, **changes}, headers=at(car["version"])), 422)
+        assert is_problem(
+            client.put(f"/api/cars/{car['id']}", json={**CAR, **changes}, headers=at(car["version"])), 422
+        )
         assert client.get(f"/api/cars/{car['id']}").json["version"] == car["version"]
 
 
@@ -114,7 +120,9 @@ def test_a_profile_comes_out_as_it_was_sent(client: Browser, driver: Any) -> Non
     assert {name: answer.json[name] for name in PROFILE} == PROFILE
     schemas.ProfileOut.model_validate(answer.json)
     # What isn't sent stays.
-    partly = client.put(f"/api/profiles/{driver['id']}", json={"nickname": None}, headers=at(answer.json["version"])).json
+    partly = client.put(
+        f"/api/profiles/{driver['id']}", json={"nickname": None}, headers=at(answer.json["version"])
+    ).json
     assert partly["nickname"] is None and partly["zone"] == "Europe/Oslo" and partly["availability"] == HOURS
 
 
@@ -142,16 +150,23 @@ def test_a_profile_in_other_words_is_refused_at_the_border(client: Browser, driv
         assert client.get(f"/api/profiles/{driver['id']}").json == driver
 
 
-def test_a_driver_reads_and_writes_the_own_profile_alone(client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any) -> None:
+def test_a_driver_reads_and_writes_the_own_profile_alone(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any
+) -> None:
     other = client.post("/api/profiles", json={"name": "Corin Ashgrove"}).json
     with sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.name == "Ysolde Farrand")).one()
     person = add_person(sessions, manager, "Ysolde Farrand", "driver", key)
     own = browser(person)
     assert [item["name"] for item in own.get("/api/profiles").json["items"]] == ["Ysolde Farrand"]
-    assert own.put(f"/api/profiles/{driver['id']}", json={"nickname": "Yso"}, headers=at(driver["version"])).status_code == 200
+    assert (
+        own.put(f"/api/profiles/{driver['id']}", json={"nickname": "Yso"}, headers=at(driver["version"])).status_code
+        == 200
+    )
     assert is_problem(own.get(f"/api/profiles/{other['id']}"), 404)
-    assert is_problem(own.put(f"/api/profiles/{other['id']}", json={"nickname": "x"}, headers=at(other["version"])), 404)
+    assert is_problem(
+        own.put(f"/api/profiles/{other['id']}", json={"nickname": "x"}, headers=at(other["version"])), 404
+    )
     assert is_problem(own.post("/api/profiles", json={"name": "Third"}), 403)
 
 
@@ -182,7 +197,11 @@ NO_TARGET: list[Any] = [
 def test_a_target_that_nobody_can_follow_is_refused(client: Browser, combination: str) -> None:
     for body, status, words in NO_TARGET:
         before = client.get(f"/api/combinations/{combination}").json
-        assert is_problem(client.put(f"/api/combinations/{combination}/target", json=body, headers=at(before["version"])), status, words)
+        assert is_problem(
+            client.put(f"/api/combinations/{combination}/target", json=body, headers=at(before["version"])),
+            status,
+            words,
+        )
         assert client.get(f"/api/combinations/{combination}").json == before
 
 

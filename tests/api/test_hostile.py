@@ -1,4 +1,6 @@
-"""What a stranger, a broken program or bad luck sends: an answer each time, never an error of the server's own, and nobody else is stopped."""
+"""What a stranger, a broken program or bad luck sends: an answer each time, never an error of the server's own, and
+nobody else is stopped.
+"""
 
 import json
 from concurrent.futures import ThreadPoolExecutor
@@ -25,13 +27,17 @@ from fleet_rival.services.shared import space
 from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import PLAIN, Browser, Sign, is_problem
 
-EACH = settings(max_examples=3, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate], derandomize=True)
+EACH = settings(
+    max_examples=3, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate], derandomize=True
+)
 LEFT_OUT = r"/api/(events/stream|sign-out|me/password|me/browsers|welcome|sign-in)"
 """A stream doesn't end, and who is signed out is asked nothing more; what is for strangers has limits of its own."""
 
 
 @pytest.mark.parametrize("mode", [GenerationMode.NEGATIVE, GenerationMode.POSITIVE])
-def test_whatever_is_sent_to_any_route_is_answered(app: Flask, client: Browser, filled: str, mode: GenerationMode) -> None:
+def test_whatever_is_sent_to_any_route_is_answered(
+    app: Flask, client: Browser, filled: str, mode: GenerationMode
+) -> None:
     cookie = client.get_cookie(COOKIE)
     assert cookie is not None and client.shown
     headers = {"Cookie": f"{COOKIE}={cookie.value}", CSRF_HEADER: client.shown, "Host": "127.0.0.1"}
@@ -104,7 +110,9 @@ def test_odd_headers_are_refused_and_never_broken_on(client: Browser, browser: S
     assert browser(None).get("/api/me", headers={"Cookie": f"{COOKIE}=\xff"}).status_code == 401
 
 
-def test_who_was_removed_is_told_everywhere(client: Browser, browser: Sign, manager: Actor, sessions: sessionmaker[Session]) -> None:
+def test_who_was_removed_is_told_everywhere(
+    client: Browser, browser: Sign, manager: Actor, sessions: sessionmaker[Session]
+) -> None:
     theirs = browser(add_person(sessions, manager, "Jorun Vale", "coach"))
     member = next(item for item in client.get("/api/people").json["items"] if item["role"] == "coach")
     assert client.delete(f"/api/people/{member['id']}").status_code == 204
@@ -139,10 +147,17 @@ def test_two_who_remove_the_same_entries_in_opposite_order_both_get_an_answer(
             assert sorted(pool.map(remove, [keys, keys[::-1]])) == [204, 404]
 
 
-def test_a_full_disk_is_told_and_what_frees_it_is_done(client: Browser, filled: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    seen = client.send(f"/api/combinations/{filled}/lap-files", b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n").json
+def test_a_full_disk_is_told_and_what_frees_it_is_done(
+    client: Browser, filled: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen = client.send(
+        f"/api/combinations/{filled}/lap-files", b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n"
+    ).json
     monkeypatch.setattr(space, "free_bytes", lambda: 1_000_000)
-    for answer in (client.post("/api/series", json={"name": "Cup"}), client.put("/api/me/preferences", json={"theme": "paper"})):
+    for answer in (
+        client.post("/api/series", json={"name": "Cup"}),
+        client.put("/api/me/preferences", json={"theme": "paper"}),
+    ):
         assert is_problem(answer, 507, "full") and int(answer.headers["Retry-After"]) > 0
     assert client.get("/api/board").status_code == 200
     assert client.delete(f"/api/lap-files/{seen['id']}").status_code == 204
@@ -150,8 +165,12 @@ def test_a_full_disk_is_told_and_what_frees_it_is_done(client: Browser, filled: 
     assert client.post("/api/series", json={"name": "Cup"}).status_code == 201
 
 
-@pytest.mark.parametrize("error", [OperationalError("", {}, Exception()), InterfaceError("", {}, Exception()), PoolTimeout()])
-def test_a_database_that_is_away_is_told_with_when_to_come_back(client: Browser, monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
+@pytest.mark.parametrize(
+    "error", [OperationalError("", {}, Exception()), InterfaceError("", {}, Exception()), PoolTimeout()]
+)
+def test_a_database_that_is_away_is_told_with_when_to_come_back(
+    client: Browser, monkeypatch: pytest.MonkeyPatch, error: Exception
+) -> None:
     if isinstance(error, OperationalError):
         error.orig = mariadb.OperationalError("gone")
         error.orig.errno = 2006
@@ -213,7 +232,10 @@ def test_text_is_tidied_where_it_comes_in_or_refused_with_its_place(client: Brow
     assert seen.json["name"] == "ab.csv"
     rows = "driver,session,lap,time,note\nKeziah Umberlin,late,1,20.7,a\x07b\nKeziah Umberlin,late,2,20.8,\u200b\n"
     seen = client.send(f"/api/combinations/{filled}/lap-files", rows.encode()).json
-    assert [item["reason"] for item in seen["set_aside"]] == ["holds the control character U+0007", "holds nothing that can be seen"]
+    assert [item["reason"] for item in seen["set_aside"]] == [
+        "holds the control character U+0007",
+        "holds nothing that can be seen",
+    ]
 
 
 def test_lists_can_be_taken_along_whatever_anybody_wrote(client: Browser, filled: str) -> None:
@@ -223,7 +245,12 @@ def test_lists_can_be_taken_along_whatever_anybody_wrote(client: Browser, filled
     run = session["runs"][0]
     place = f"/api/sessions/{session['practice']['id']}/drivers/{run['driver_id']}/runs/{run['number']}"
     lap = client.get(place).json["laps"][0]
-    assert client.patch(f"{place}/laps", json={"versions": {str(lap["number"]): lap["version"]}, "facts": {"note": formula}}).status_code == 204
+    assert (
+        client.patch(
+            f"{place}/laps", json={"versions": {str(lap["number"]): lap["version"]}, "facts": {"note": formula}}
+        ).status_code
+        == 204
+    )
     exported = client.get(f"/api/combinations/{filled}/laps.csv")
     assert "soft;'=1+1" in exported.text
     back = client.send(f"/api/combinations/{filled}/lap-files", exported.data).json

@@ -22,8 +22,13 @@ def layout(client: Browser, filled: str) -> str:
     return key
 
 
-def test_a_lesson_goes_through_a_team(client: Browser, browser: Sign, sessions: sessionmaker[Session], manager: Actor, layout: str) -> None:
-    own, other = browser(add_person(sessions, manager, "At home", "driver")), browser(add_person(sessions, manager, "Somebody", "driver"))
+def test_a_lesson_goes_through_a_team(
+    client: Browser, browser: Sign, sessions: sessionmaker[Session], manager: Actor, layout: str
+) -> None:
+    own, other = (
+        browser(add_person(sessions, manager, "At home", "driver")),
+        browser(add_person(sessions, manager, "Somebody", "driver")),
+    )
     body = {"text": "  later turn-in\n over the bumps ", "layout_id": layout, "corner": "T1", "condition": "wet"}
     made = own.post("/api/lessons", json=body)
     assert made.status_code == 201
@@ -37,9 +42,13 @@ def test_a_lesson_goes_through_a_team(client: Browser, browser: Sign, sessions: 
     assert is_problem(own.post(f"{path}/confirm", headers=at(1)), 403)
     assert own.put(path, json={**body, "text": "later turn-in"}, headers=at(1)).status_code == 204
     assert is_problem(own.put(path, json=body, headers=at(1)), 412)
-    assert is_problem(other.put(path, json=body, headers=at(2)), 404) and is_problem(other.delete(path, headers=at(2)), 404)
+    assert is_problem(other.put(path, json=body, headers=at(2)), 404) and is_problem(
+        other.delete(path, headers=at(2)), 404
+    )
     assert client.post(f"{path}/confirm", headers=at(2)).status_code == 204
-    assert [item["confirmed_by"] for item in other.get("/api/lessons").json["items"]] == [client.get("/api/me").json["person"]]
+    assert [item["confirmed_by"] for item in other.get("/api/lessons").json["items"]] == [
+        client.get("/api/me").json["person"]
+    ]
     assert is_problem(own.delete(path, headers=at(3)), 404), "it is the team's now"
     assert client.delete(path, headers=at(3)).status_code == 204 and client.get("/api/lessons").json["items"] == []
 
@@ -57,7 +66,9 @@ def test_lessons_are_found_by_words_and_ties(client: Browser, layout: str) -> No
     def found(**query: str) -> set[str]:
         return {item["text"] for item in client.get("/api/lessons", query_string=query).json["items"]}
 
-    assert found(q="PUSH") == {"pushes when full", "pushes over the crest"} and found(q="crest push") == {"pushes over the crest"}
+    assert found(q="PUSH") == {"pushes when full", "pushes over the crest"} and found(q="crest push") == {
+        "pushes over the crest"
+    }
     assert found(car=car) == {"pushes when full", "both"} and found(car=car, layout=layout) == {"both"}
     assert found(q="full", layout=layout) == set() and found(driver=NOBODY) == set()
 
@@ -143,5 +154,7 @@ def test_a_result_comes_back_as_it_was_written(client: Browser, entry: str) -> N
     ],
 )
 def test_results_that_cannot_be_are_refused(client: Browser, entry: str, wrong: dict[str, Any]) -> None:
-    assert is_problem(client.post(f"/api/races/{entry}/results", json={**RESULT, "starts_at": TODAY.isoformat(), **wrong}), 422)
+    assert is_problem(
+        client.post(f"/api/races/{entry}/results", json={**RESULT, "starts_at": TODAY.isoformat(), **wrong}), 422
+    )
     assert client.get(f"/api/races/{entry}/debrief").json["results"] == []

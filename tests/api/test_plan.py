@@ -30,7 +30,11 @@ def driver(client: Browser, filled: str) -> Any:
     row = client.get("/api/profiles").json["items"][0]
     hours = {"weekly": [{"days": list(range(7)), "begins": "18:00", "ends": "22:00"}], "off": [], "extra": []}
     care = {"seat_limit_minutes": 45.0, "quiet_from": "21:00", "quiet_to": "08:00"}
-    told = client.put(f"/api/profiles/{row['id']}", json={"zone": "UTC", "availability": hours, "care": care}, headers=at(row["version"]))
+    told = client.put(
+        f"/api/profiles/{row['id']}",
+        json={"zone": "UTC", "availability": hours, "care": care},
+        headers=at(row["version"]),
+    )
     assert told.status_code == 200 and told.json["care"] == {**care, "break_minutes": None, "day_limit_minutes": None}
     series = client.post("/api/series", json={"name": "Cinder League"}).json["id"]
     days = {"begins": str((TODAY - timedelta(days=1)).date()), "ends": str((TODAY + timedelta(days=6)).date())}
@@ -82,8 +86,14 @@ NO_CHANGE: list[Any] = [
 def test_a_change_in_other_words_is_refused_at_the_border(client: Browser, plan: Any) -> None:
     one = plan["blocks"][0]
     for values in NO_CHANGE:
-        assert is_problem(client.put(f"/api/plan/blocks/{one['id']}", json=values, headers=at(one["version"])), 422), values
-    assert is_problem(client.put(f"/api/plan/blocks/{one['id']}", json={"minutes": 7}, headers=at(one["version"])), 422, "whole five minutes")
+        assert is_problem(client.put(f"/api/plan/blocks/{one['id']}", json=values, headers=at(one["version"])), 422), (
+            values
+        )
+    assert is_problem(
+        client.put(f"/api/plan/blocks/{one['id']}", json={"minutes": 7}, headers=at(one["version"])),
+        422,
+        "whole five minutes",
+    )
     for wish in ({"day": "tomorrow"}, {"drivers": ["nobody"]}, {"everybody": True}):
         assert is_problem(client.post("/api/plan/make", json=wish), 422)
     for path in ("/api/plan?day=x", "/api/readiness?week=1", "/api/plan/why", "/api/plan/why?key="):
@@ -113,12 +123,19 @@ def test_a_driver_reads_the_own_plan_and_changes_nothing(
 ) -> None:
     with sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.name == driver["name"])).one()
-    own, other = browser(add_person(sessions, manager, "At home", "driver", key)), browser(add_person(sessions, manager, "Nobody yet", "driver"))
+    own, other = (
+        browser(add_person(sessions, manager, "At home", "driver", key)),
+        browser(add_person(sessions, manager, "Nobody yet", "driver")),
+    )
     assert {block["id"] for block in own.get("/api/plan").json["blocks"]} == {block["id"] for block in plan["blocks"]}
     coming = own.get("/api/plan/coming").json["items"]
     assert [item["id"] for item in coming] == [block["id"] for block in plan["blocks"]]
     assert [item["driver"] for item in own.get("/api/readiness").json["items"]] == [driver["name"]]
-    for empty in (other.get("/api/plan").json["blocks"], other.get("/api/plan").json["lanes"], other.get("/api/plan/coming").json["items"]):
+    for empty in (
+        other.get("/api/plan").json["blocks"],
+        other.get("/api/plan").json["lanes"],
+        other.get("/api/plan/coming").json["items"],
+    ):
         assert empty == []
     assert other.get("/api/readiness").json["items"] == [] and driver["name"] not in other.get("/api/plan").text
     one = plan["blocks"][0]
@@ -132,7 +149,9 @@ def test_blocks_stand_in_the_private_calendar(client: Browser, plan: Any) -> Non
     events = {str(event["uid"]): event for event in read.walk("VEVENT")}
     for block in plan["blocks"]:
         event = events[f"{block['id']}@fleet-rival"]
-        assert event["dtstart"].dt == datetime.fromisoformat(block["begins_at"]) and block["words"] in str(event["summary"])
+        assert event["dtstart"].dt == datetime.fromisoformat(block["begins_at"]) and block["words"] in str(
+            event["summary"]
+        )
         assert event["dtend"].dt - event["dtstart"].dt == timedelta(minutes=block["minutes"])
 
 
@@ -149,11 +168,22 @@ def test_rules_and_kinds_come_back_as_they_were_written(client: Browser, plan: A
     schemas.PlanRulesOut.model_validate(usual)
     body = rules_of(usual)
     body["checks"]["laps"] = {"met": 40, "close": 20, "weight": 5}
-    body["blocks"]["own-x"] = {**body["blocks"]["build"], "name": "standing starts", "times": 2, "driving": True, "coached": False}
+    body["blocks"]["own-x"] = {
+        **body["blocks"]["build"],
+        "name": "standing starts",
+        "times": 2,
+        "driving": True,
+        "coached": False,
+    }
     kept = client.put("/api/plan/rules", json=body, headers=at(0))
     assert kept.status_code == 200 and kept.json["version"] == 1
     told = {item["key"]: item for item in client.get("/api/plan/rules").json["checks"]}
-    assert (told["laps"]["met"], told["laps"]["close"], told["laps"]["weight"], told["laps"]["usual_met"]) == (40, 20, 5, 60)
+    assert (told["laps"]["met"], told["laps"]["close"], told["laps"]["weight"], told["laps"]["usual_met"]) == (
+        40,
+        20,
+        5,
+        60,
+    )
     assert [item["words"] for item in kept.json["blocks"] if item["own"]] == ["standing starts"]
     assert is_problem(client.put("/api/plan/rules", json=body, headers=at(0)), 412)
     # As usual again: nothing is kept of it, and kinds that are missing are gone.
@@ -189,9 +219,18 @@ def test_rules_that_cannot_be_are_refused(client: Browser, filled: str, wrong: d
 
 def test_what_if_and_room_are_answered_by_a_worker(client: Browser, driver: Any, plan: Any) -> None:
     begins = (TODAY + timedelta(days=1)).isoformat()
-    away = {"kind": "less_time", "driver_id": driver["id"], "begins_at": begins, "ends_at": (TODAY + timedelta(days=7)).isoformat()}
+    away = {
+        "kind": "less_time",
+        "driver_id": driver["id"],
+        "begins_at": begins,
+        "ends_at": (TODAY + timedelta(days=7)).isoformat(),
+    }
     told = client.finish(client.post("/api/plan/what-if", json={"changes": [away]}))
-    assert told["state"] == "done" and told["result"]["gained_us"] <= 0 and set(told["result"]) == {"gained_us", "words", "before", "after"}
+    assert (
+        told["state"] == "done"
+        and told["result"]["gained_us"] <= 0
+        and set(told["result"]) == {"gained_us", "words", "before", "after"}
+    )
     assert client.get("/api/plan").json["blocks"] == plan["blocks"], "nothing of it is kept"
     key = plan["blocks"][0]["key"]
     room = client.finish(client.post("/api/plan/room", json={"key": key}))
@@ -217,18 +256,26 @@ def test_readiness_is_looked_back_at_by_who_may_see_it(
     assert is_problem(other.post("/api/readiness/history", json={"entry_id": entry}), 404)
 
 
-def test_line_up_outlook_and_seats(client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any) -> None:
+def test_line_up_outlook_and_seats(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, driver: Any
+) -> None:
     told = client.post("/api/lineup", json={"most_each": 1}).json
     schemas.LineupOut.model_validate(told)
     assert [race["series"] for race in told["races"]] == ["Cinder League"]
     series = told["races"][0]["series_id"]
-    assert not any(cell["chosen"] for row in client.post("/api/lineup", json={"places": {series: 0}}).json["rows"] for cell in row["cells"])
+    assert not any(
+        cell["chosen"]
+        for row in client.post("/api/lineup", json={"places": {series: 0}}).json["rows"]
+        for cell in row["cells"]
+    )
     for wrong in ({"most_each": 0}, {"places": {"nowhere": 1}}, {"whole_season": "no, thank you"}, {"colour": "red"}):
         assert is_problem(client.post("/api/lineup", json=wrong), 422)
     version = next(item for item in client.get("/api/series").json["items"] if item["id"] == series)["version"]
     assert client.put(f"/api/series/{series}/counting", json={"best_weeks": 4}, headers=at(version)).status_code == 204
     assert [item["best_weeks"] for item in client.post("/api/lineup", json={}).json["standings"]] == [4]
-    assert is_problem(client.put(f"/api/series/{series}/counting", json={"best_weeks": 0}, headers=at(version + 1)), 422)
+    assert is_problem(
+        client.put(f"/api/series/{series}/counting", json={"best_weeks": 0}, headers=at(version + 1)), 422
+    )
 
     ahead = client.get("/api/outlook").json
     schemas.OutlookOut.model_validate(ahead)

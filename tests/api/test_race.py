@@ -85,27 +85,40 @@ def test_a_sheet_goes_out_in_numbers_and_is_printed(
     path = f"/api/races/{race['entry_id']}"
     draft = client.get(f"{path}/sheet").json
     schemas.SheetOut.model_validate(draft)
-    assert draft["number"] is None and draft["outdated"] and [part["title"] for part in draft["parts"]][:2] == ["Remember", "Qualifying"]
+    assert (
+        draft["number"] is None
+        and draft["outdated"]
+        and [part["title"] for part in draft["parts"]][:2] == ["Remember", "Qualifying"]
+    )
     first = client.post(f"{path}/sheet")
     assert first.status_code == 201 and first.json["number"] == 1 and first.json["by"] == manager_name(client)
     assert is_problem(client.post(f"{path}/sheet"), 422, "says the same")
     for query in ("", "?zone=Europe/Oslo"):
         printed = client.get(f"{path}/sheet.pdf{query}")
-        assert printed.status_code == 200 and printed.mimetype == "application/pdf" and printed.data.startswith(b"%PDF-")
+        assert (
+            printed.status_code == 200 and printed.mimetype == "application/pdf" and printed.data.startswith(b"%PDF-")
+        )
     assert is_problem(client.get(f"{path}/sheet.pdf?zone=Nowhere/Land"), 422, "zone")
 
     with sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.name == driver["name"])).one()
-    own, other = browser(add_person(sessions, manager, "At home", "driver", key)), browser(add_person(sessions, manager, "Nobody yet", "driver"))
+    own, other = (
+        browser(add_person(sessions, manager, "At home", "driver", key)),
+        browser(add_person(sessions, manager, "Nobody yet", "driver")),
+    )
     assert is_problem(client.post(f"{path}/sheet/read", json={"number": 1}), 403)
     assert own.get(f"{path}/sheet").json["last"] == first.json["last"]
     assert is_problem(own.post(f"{path}/sheet/read", json={"number": 2}), 422, "newer")
     assert own.post(f"{path}/sheet/read", json={"number": 1}).status_code == 204
     assert client.get(f"{path}/sheet").json["read_at"] is not None
-    assert is_problem(own.post(f"{path}/sheet"), 403) and is_problem(own.put(path, json=WISH, headers=at(race["version"])), 403)
+    assert is_problem(own.post(f"{path}/sheet"), 403) and is_problem(
+        own.put(path, json=WISH, headers=at(race["version"])), 403
+    )
     for address in (path, f"{path}/sheet", f"{path}/sheet.pdf"):
         assert is_problem(other.get(address), 404)
-    assert other.get("/api/races").json["items"] == [] and [item["entry_id"] for item in own.get("/api/races").json["items"]] == [race["entry_id"]]
+    assert other.get("/api/races").json["items"] == [] and [
+        item["entry_id"] for item in own.get("/api/races").json["items"]
+    ] == [race["entry_id"]]
 
 
 def manager_name(client: Browser) -> str:
@@ -113,15 +126,30 @@ def manager_name(client: Browser) -> str:
     return name
 
 
-PRESSURES: dict[str, Any] = {"cold_kpa": {"front_left": 160.0}, "hot_kpa": {"front_left": 190.0}, "wanted_kpa": {"front_left": 185.0}}
+PRESSURES: dict[str, Any] = {
+    "cold_kpa": {"front_left": 160.0},
+    "hot_kpa": {"front_left": 190.0},
+    "wanted_kpa": {"front_left": 185.0},
+}
 
 
 def test_pressures_are_worked_out_on_the_cars_step(client: Browser, combination: str) -> None:
     told = client.post("/api/races/pressures", json={**PRESSURES, "step_kpa": 2}).json
-    assert told["cold_kpa"]["front_left"] % 2 == 0 and abs(told["cold_kpa"]["front_left"] - told["exactly_kpa"]["front_left"]) <= 1
-    hotter = client.post("/api/races/pressures", json={**PRESSURES, "cold_c": 20, "track_c": 30, "now_track_c": 45}).json
+    assert (
+        told["cold_kpa"]["front_left"] % 2 == 0
+        and abs(told["cold_kpa"]["front_left"] - told["exactly_kpa"]["front_left"]) <= 1
+    )
+    hotter = client.post(
+        "/api/races/pressures", json={**PRESSURES, "cold_c": 20, "track_c": 30, "now_track_c": 45}
+    ).json
     assert hotter["exactly_kpa"]["front_left"] < told["exactly_kpa"]["front_left"]
-    for wrong in ({"hot_kpa": {}}, {"step_kpa": 0}, {"cold_kpa": {"front_left": "low"}}, {"cold_c": 300}, {"hot_kpa": {"front_left": 100.0}}):
+    for wrong in (
+        {"hot_kpa": {}},
+        {"step_kpa": 0},
+        {"cold_kpa": {"front_left": "low"}},
+        {"cold_c": 300},
+        {"hot_kpa": {"front_left": 100.0}},
+    ):
         assert is_problem(client.post("/api/races/pressures", json={**PRESSURES, **wrong}), 422), wrong
 
 
@@ -137,18 +165,34 @@ def test_answers_and_errors_say_quantities_in_the_units_of_who_asks(
     assert client.put("/api/me/preferences", json={"pressure": "psi", "speed": "mph"}).status_code == 200
     wrong = {**PRESSURES, "cold_kpa": dict.fromkeys(PRESSURES["cold_kpa"], 10)}
     told, plain = (asked.post("/api/races/pressures", json=wrong).json["detail"] for asked in (client, other))
-    assert "1.5 psi is none of a tyre: 5.8 psi to 87.0 psi" in told and "10 kPa is none of a tyre: 40 kPa to 600 kPa" in plain
+    assert (
+        "1.5 psi is none of a tyre: 5.8 psi to 87.0 psi" in told
+        and "10 kPa is none of a tyre: 40 kPa to 600 kPa" in plain
+    )
     assert [" mph " in json.dumps(asked.get("/api/thresholds").json) for asked in (client, other)] == [True, False]
     # Kept answers are told apart by units, or a browser would go on showing the old ones.
     path = f"/api/combinations/{combination}/analysis"
     assert client.get(path).headers["ETag"] != other.get(path).headers["ETag"]
 
     me = client.get("/api/me").json
-    assert me["units"] == {"speed": "mph", "temperature": "°C", "pressure": "psi", "volume": "l"} and me["team_units"]["speed"] == "km/h"
+    assert (
+        me["units"] == {"speed": "mph", "temperature": "°C", "pressure": "psi", "volume": "l"}
+        and me["team_units"]["speed"] == "km/h"
+    )
     units = {"speed": "km/h", "temperature": "°F", "pressure": "bar", "volume": "gal"}
     assert (
-        client.put("/api/team", json={"name": me["team"], "open_ranking": False, "units": units}, headers=at(me["team_version"])).status_code == 200
+        client.put(
+            "/api/team",
+            json={"name": me["team"], "open_ranking": False, "units": units},
+            headers=at(me["team_version"]),
+        ).status_code
+        == 200
     )
     assert other.get("/api/me").json["units"] == units
     assert client.get("/api/me").json["units"] == {**units, "speed": "mph", "pressure": "psi"}
-    assert is_problem(client.put("/api/team", json={"name": "x", "open_ranking": False, "units": {**units, "speed": "knots"}}, headers=at(2)), 422)
+    assert is_problem(
+        client.put(
+            "/api/team", json={"name": "x", "open_ranking": False, "units": {**units, "speed": "knots"}}, headers=at(2)
+        ),
+        422,
+    )

@@ -48,7 +48,13 @@ def add(client: Browser, series: str, **changes: Any) -> Any:
 
 
 def test_a_week_goes_in_with_all_its_fields_and_comes_out_the_same(client: Browser, series: str, place: Any) -> None:
-    facts = {**WEEK, **place, "cautions": True, "compounds": [{"name": "slick", "must": True}, {"name": "rain", "must": False}], "wetness": "damp"}
+    facts = {
+        **WEEK,
+        **place,
+        "cautions": True,
+        "compounds": [{"name": "slick", "must": True}, {"name": "rain", "must": False}],
+        "wetness": "damp",
+    }
     made = client.post(f"/api/series/{series}/weeks", json=facts)
     assert made.status_code == 201
     seen = client.get(f"/api/weeks/{made.json['id']}").json
@@ -72,12 +78,16 @@ def test_a_week_goes_in_with_all_its_fields_and_comes_out_the_same(client: Brows
         ({"ends": WEEK["begins"]}, 422, "isn't after it begins"),
     ],
 )
-def test_a_week_that_cannot_be_is_refused_at_the_border(client: Browser, series: str, changes: dict[str, Any], status: int, words: str) -> None:
+def test_a_week_that_cannot_be_is_refused_at_the_border(
+    client: Browser, series: str, changes: dict[str, Any], status: int, words: str
+) -> None:
     assert is_problem(add(client, series, **changes), status, words)
     assert client.get(f"/api/series/{series}/weeks").json["items"] == []
 
 
-def test_two_who_change_a_week_an_entry_a_car_or_a_profile_are_both_told(client: Browser, series: str, place: Any) -> None:
+def test_two_who_change_a_week_an_entry_a_car_or_a_profile_are_both_told(
+    client: Browser, series: str, place: Any
+) -> None:
     week = add(client, series, **place).json
     driver = client.post("/api/profiles", json={"name": "Ysolde Farrand"}).json
     client.post("/api/entries", json={"week_ids": [week["id"]], "driver_ids": [driver["id"]]})
@@ -108,12 +118,16 @@ def test_the_board_is_sent_again_only_when_it_changed(client: Browser, series: s
     # The minute may have turned between the two.
     assert again.status_code == 304 or again.json["now"][:16] != first.json["now"][:16]
     client.post("/api/series", json={"name": "Another"})
-    assert client.get("/api/board?zone=Europe/Oslo", headers={"If-None-Match": first.headers["ETag"]}).status_code == 200
+    assert (
+        client.get("/api/board?zone=Europe/Oslo", headers={"If-None-Match": first.headers["ETag"]}).status_code == 200
+    )
     assert is_problem(client.get("/api/board?zone=Atlantis/Lost"), 422, "no time zone")
     assert is_problem(client.get("/api/board?day=2031-02-30"), 422)
 
 
-def test_each_role_gets_its_own_board(client: Browser, browser: Sign, sessions: Sessions, manager: Actor, series: str, place: Any) -> None:
+def test_each_role_gets_its_own_board(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, series: str, place: Any
+) -> None:
     week = add(client, series, **place).json
     driver = client.post("/api/profiles", json={"name": "Ysolde Farrand"}).json
     other = client.post("/api/profiles", json={"name": "Keziah Umberlin"}).json
@@ -141,7 +155,10 @@ def test_a_series_is_downloaded_as_text_sheet_and_calendar(client: Browser, seri
     calendar = icalendar.Calendar.from_ical(client.get(f"/api/series/{series}/season.ics").data)
     starts = [event.decoded("dtstart") for event in calendar.walk("VEVENT")]
     assert starts[0] == date.fromisoformat(WEEK["begins"]) and len(starts) == 1 + 7 * 16
-    assert starts[1:] == [datetime.fromisoformat(start) for start in client.get(f"/api/series/{series}/weeks").json["items"][0]["start_times"]]
+    assert starts[1:] == [
+        datetime.fromisoformat(start)
+        for start in client.get(f"/api/series/{series}/weeks").json["items"][0]["start_times"]
+    ]
 
 
 def test_a_season_file_is_looked_at_imported_once_and_discarded(client: Browser, series: str) -> None:
@@ -151,7 +168,13 @@ def test_a_season_file_is_looked_at_imported_once_and_discarded(client: Browser,
     path = f"/api/season-files/{seen.json['id']}"
     assert client.get(path).json == seen.json
     wishes = {"stamp": seen.json["stamp"]}
-    assert client.post(f"{path}/import", json=wishes).json == {"added": 1, "changed": 0, "same": 0, "kept": 0, "set_aside": 1}
+    assert client.post(f"{path}/import", json=wishes).json == {
+        "added": 1,
+        "changed": 0,
+        "same": 0,
+        "kept": 0,
+        "set_aside": 1,
+    }
     assert is_problem(client.post(f"{path}/import", json=wishes), 409, "imported already")
     assert is_problem(client.delete(path), 409, "stays as the record")
     again = client.send("/api/season-files", file).json
@@ -168,7 +191,11 @@ def test_a_calendar_address_opens_one_persons_calendar_until_it_is_revoked_or_th
     address = coach.post("/api/me/calendars", json={"name": "Phone"}).json["address"]
     nobody = browser(None)
     answer = nobody.get(address)
-    assert answer.status_code == 200 and answer.mimetype == "text/calendar" and "no-store" in answer.headers["Cache-Control"]
+    assert (
+        answer.status_code == 200
+        and answer.mimetype == "text/calendar"
+        and "no-store" in answer.headers["Cache-Control"]
+    )
     assert coach.get("/api/me/calendars").json["items"][0]["used_at"]
     assert is_problem(nobody.get(address.replace("cal_", "cal_x")), 404)
     member = next(item for item in client.get("/api/people").json["items"] if item["person"] == "Idrik Fenwold")
@@ -176,14 +203,18 @@ def test_a_calendar_address_opens_one_persons_calendar_until_it_is_revoked_or_th
     assert is_problem(nobody.get(address), 404)
 
 
-def test_figures_of_a_week_alone_and_of_all_times_are_different_answers(client: Browser, series: str, place: Any, filled: str) -> None:
+def test_figures_of_a_week_alone_and_of_all_times_are_different_answers(
+    client: Browser, series: str, place: Any, filled: str
+) -> None:
     week = add(client, series, **place).json
     path = f"/api/combinations/{filled}/analysis"
     assert len(client.get(path).json["drivers"]) > 0
     # The file's laps were driven in another year; laps without a time count from when they came in.
     of_week = client.get(f"{path}?week={week['id']}").json
     whole = client.get(path).json
-    assert sum(row["figures"]["laps"]["total"] for row in of_week["drivers"]) < sum(row["figures"]["laps"]["total"] for row in whole["drivers"])
+    assert sum(row["figures"]["laps"]["total"] for row in of_week["drivers"]) < sum(
+        row["figures"]["laps"]["total"] for row in whole["drivers"]
+    )
     shown = client.get(f"/api/combinations/{filled}").json["weeks"]
     assert [(item["series"], item["number"]) for item in shown] == [("Cinder League", 1)]
     assert is_problem(client.get(f"{path}?week=00000000-0000-7000-8000-000000000000"), 404)

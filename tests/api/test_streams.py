@@ -57,14 +57,19 @@ def live(app: Flask) -> Iterator[Streams]:
 def write(client: Browser, combination: str, note: str) -> None:
     version = client.get(f"/api/combinations/{combination}").json["version"]
     body = {"note": note, "cold_laps": None, "cold_seconds": None, "solo_floor_s": None}
-    assert client.put(f"/api/combinations/{combination}", json=body, headers={"If-Match": f'"{version}"'}).status_code == 200
+    assert (
+        client.put(f"/api/combinations/{combination}", json=body, headers={"If-Match": f'"{version}"'}).status_code
+        == 200
+    )
 
 
 def test_a_change_is_told_to_the_team_by_name_alone_and_to_nobody_else(
     live: Streams, sessions: Sessions, manager: Actor, client: Browser, combination: str
 ) -> None:
     stranger = make_team(sessions, "Elsewhere", "Somebody Else")
-    listening = [Heard(stream) for actor in (manager, stranger) if (stream := live.open(actor, token_of(sessions, actor), None))]
+    listening = [
+        Heard(stream) for actor in (manager, stranger) if (stream := live.open(actor, token_of(sessions, actor), None))
+    ]
     for one in listening:
         one.wait_for("retry")
     write(client, combination, "a secret note")
@@ -94,7 +99,9 @@ def test_after_a_break_nothing_is_missing_and_what_is_gone_is_told(
     Heard(late).wait_for("event: missed")
 
 
-def test_places_are_limited_in_all_and_for_each_person_and_are_given_back(sessions: Sessions, manager: Actor, app: Flask) -> None:
+def test_places_are_limited_in_all_and_for_each_person_and_are_given_back(
+    sessions: Sessions, manager: Actor, app: Flask
+) -> None:
     few = Streams(sessions, places=3)
     people = [manager, *(add_person(sessions, manager, f"Coach {number}", "coach") for number in range(3))]
     tokens = [token_of(sessions, actor) for actor in people]
@@ -119,7 +126,12 @@ def test_where_no_place_is_left_a_browser_is_told_to_ask(app: Flask, client: Bro
 
 
 def test_who_is_signed_out_hears_nothing_more(
-    live: Streams, sessions: Sessions, manager: Actor, client: Browser, combination: str, monkeypatch: pytest.MonkeyPatch
+    live: Streams,
+    sessions: Sessions,
+    manager: Actor,
+    client: Browser,
+    combination: str,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     monkeypatch.setattr(streams, "_BEAT_SECONDS", 0.1)
     coach = add_person(sessions, manager, "Idrik Fenwold", "coach")

@@ -38,13 +38,17 @@ def desk(browser: Sign, manager: Actor, filled: str) -> Browser:
 
 def begin(desk: Browser, size: int, combination: str | None) -> str:
     told = encoded(filename="a.telemetry.parquet", **({"combination": combination} if combination else {}))
-    made = desk.open("/api/uploads", method="POST", headers={**TUS, "Upload-Length": str(size), "Upload-Metadata": told})
+    made = desk.open(
+        "/api/uploads", method="POST", headers={**TUS, "Upload-Length": str(size), "Upload-Metadata": told}
+    )
     assert made.status_code == 201 and made.headers["Tus-Resumable"] == "1.0.0"
     return str(made.headers["Location"])
 
 
 def piece(desk: Browser, place: str, offset: int, content: bytes) -> Any:
-    return desk.open(place, method="PATCH", data=content, content_type=OCTETS, headers={**TUS, "Upload-Offset": str(offset)})
+    return desk.open(
+        place, method="PATCH", data=content, content_type=OCTETS, headers={**TUS, "Upload-Offset": str(offset)}
+    )
 
 
 def test_a_file_comes_by_the_open_protocol(desk: Browser, filled: str) -> None:
@@ -53,24 +57,37 @@ def test_a_file_comes_by_the_open_protocol(desk: Browser, filled: str) -> None:
     assert piece(desk, place, 0, content[:200_000]).headers["Upload-Offset"] == "200000"
     assert is_problem(piece(desk, place, 0, b"again"), 409, "goes on at 200,000")
     head = desk.open(place, method="HEAD")
-    assert (head.headers["Upload-Offset"], head.headers["Upload-Length"], head.headers["Cache-Control"]) == ("200000", str(len(content)), "no-store")
+    assert (head.headers["Upload-Offset"], head.headers["Upload-Length"], head.headers["Cache-Control"]) == (
+        "200000",
+        str(len(content)),
+        "no-store",
+    )
     assert is_problem(desk.post(f"{place}/reading", json={}), 409, "isn't whole")
     assert piece(desk, place, 200_000, content[200_000:]).status_code == 204
     assert desk.get(place).json["state"] == "whole"
     begun = desk.post(f"{place}/reading", json={"names": {}})
     assert begun.status_code == 202 and begun.json["kind"] == "telemetry.import"
     assert desk.post(f"{place}/layout").status_code == 202
-    assert [item["name"] for item in desk.get(f"/api/combinations/{filled}/uploads").json["items"]] == ["a.telemetry.parquet"]
+    assert [item["name"] for item in desk.get(f"/api/combinations/{filled}/uploads").json["items"]] == [
+        "a.telemetry.parquet"
+    ]
     assert desk.delete(place, headers=TUS).status_code == 204 and is_problem(desk.get(place), 404)
 
 
 def test_other_protocols_and_nonsense_are_refused(desk: Browser, filled: str) -> None:
     post = {"method": "POST"}
     assert is_problem(desk.open("/api/uploads", **post, headers={"Upload-Length": "5"}), 412)
-    for headers in ({}, {"Upload-Length": "-1"}, {"Upload-Length": "9999999999999"}, {"Upload-Length": "5", "Upload-Metadata": "filename !!"}):
+    for headers in (
+        {},
+        {"Upload-Length": "-1"},
+        {"Upload-Length": "9999999999999"},
+        {"Upload-Length": "5", "Upload-Metadata": "filename !!"},
+    ):
         assert is_problem(desk.open("/api/uploads", **post, headers={**TUS, **headers}), 422), headers
     wrong = encoded(combination="not an id")
-    assert is_problem(desk.open("/api/uploads", **post, headers={**TUS, "Upload-Length": "5", "Upload-Metadata": wrong}), 422)
+    assert is_problem(
+        desk.open("/api/uploads", **post, headers={**TUS, "Upload-Length": "5", "Upload-Metadata": wrong}), 422
+    )
     place = begin(desk, 5, None)
     assert is_problem(desk.open(place, method="PATCH", data=b"12345", headers={**TUS, "Upload-Offset": "0"}), 415)
     assert piece(desk, place, 0, b"12345").status_code == 204
@@ -95,12 +112,20 @@ def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor) -> 
     keys = "&".join(f"lap={item['key']}" for item in fastest)
     told = desk.get(f"{one}/traces/overlay?{keys}&channel=speed_kmh&points=100").json
     assert [len(lap["distance_m"]) <= 100 for lap in told["laps"]] == [True, True] and told["laps"][1]["by"] == "place"
-    assert told["laps"][1]["behind_s"][-1] == pytest.approx((fastest[1]["time_us"] - fastest[0]["time_us"]) / 1e6, abs=0.02)
+    assert told["laps"][1]["behind_s"][-1] == pytest.approx(
+        (fastest[1]["time_us"] - fastest[0]["time_us"]) / 1e6, abs=0.02
+    )
     found = desk.get(f"/api/layouts/{layout.id}/found").json
     assert len(found["track"]["corners"]) == 2 and found["by"] == "places"
     looked = desk.finish(desk.post(f"{place}/layout"))
     assert looked["state"] == "done" and len(desk.get(place).json["result"]["found"]["track"]["corners"]) == 2
-    for wrong in ("lap=x", f"{keys}&channel=hat_size", f"{keys}&start_m=500&end_m=500.2", "&".join(["lap=x"] * 13), "channel=speed_kmh"):
+    for wrong in (
+        "lap=x",
+        f"{keys}&channel=hat_size",
+        f"{keys}&start_m=500&end_m=500.2",
+        "&".join(["lap=x"] * 13),
+        "channel=speed_kmh",
+    ):
         assert is_problem(desk.get(f"{one}/traces/overlay?{wrong}"), 422), wrong
 
 
@@ -109,7 +134,9 @@ def bearer(sessions: Sessions, manager: Actor) -> dict[str, str]:
     return {"Authorization": f"Bearer {rigs.make_rig_token(sessions, manager, 'Attic')[1]}"}
 
 
-def test_under_load_a_rig_is_told_when_to_come_back(app: Flask, bearer: dict[str, str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_under_load_a_rig_is_told_when_to_come_back(
+    app: Flask, bearer: dict[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     client = app.test_client()
     monkeypatch.setattr(feed, "is_full", lambda sessions, actor: True)
     live_routes._full.clear()
@@ -129,21 +156,33 @@ def test_under_load_a_rig_is_told_when_to_come_back(app: Flask, bearer: dict[str
 
 
 plain = st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=20)
-anything = st.recursive(plain, lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=12), inner, max_size=5), max_leaves=12)
+anything = st.recursive(
+    plain,
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=12), inner, max_size=5),
+    max_leaves=12,
+)
 
-nearly = st.fixed_dictionaries({"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything})
+nearly = st.fixed_dictionaries(
+    {"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything}
+)
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(
-        anything | st.fixed_dictionaries({"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything}), max_size=6
+        anything
+        | st.fixed_dictionaries(
+            {"kind": st.sampled_from(["lap", "samples"]), "key": st.text(max_size=90), "lap": anything}
+        ),
+        max_size=6,
     )
 )
 def test_whatever_a_rig_sends_is_answered_line_by_line(app: Flask, bearer: dict[str, str], lines: list[Any]) -> None:
     live_routes._full.clear()
     body = "\n".join(json.dumps(line) for line in lines).encode()
-    answer = app.test_client().post("/api/rig/feed", data=gzip.compress(body), headers={**bearer, "Content-Encoding": "gzip"})
+    answer = app.test_client().post(
+        "/api/rig/feed", data=gzip.compress(body), headers={**bearer, "Content-Encoding": "gzip"}
+    )
     assert answer.status_code == 200
     assert answer.json["taken"] == 0 and len(answer.json["refused"]) == len(body.splitlines())
 
@@ -154,7 +193,9 @@ def test_a_bomb_isnt_unpacked(app: Flask, bearer: dict[str, str]) -> None:
     with gzip.GzipFile(fileobj=packed, mode="wb") as file:
         for _ in range(50):
             file.write(b"\n" * 1_000_000)
-    answer = app.test_client().post("/api/rig/feed", data=packed.getvalue(), headers={**bearer, "Content-Encoding": "gzip"})
+    answer = app.test_client().post(
+        "/api/rig/feed", data=packed.getvalue(), headers={**bearer, "Content-Encoding": "gzip"}
+    )
     assert is_problem(answer, 422, "at most 32 MB")
 
 

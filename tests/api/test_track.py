@@ -46,7 +46,10 @@ def at(version: int) -> dict[str, str]:
 def draft(shown: Any) -> dict[str, Any]:
     """The boundaries as they are, to be changed."""
     names = ("id", "code", "name", "start_m", "apex_m", "end_m", "direction")
-    return {"sectors": shown["sectors"], "corners": [{name: corner[name] for name in names} for corner in shown["corners"]]}
+    return {
+        "sectors": shown["sectors"],
+        "corners": [{name: corner[name] for name in names} for corner in shown["corners"]],
+    }
 
 
 def test_a_layout_is_drawn_up_changed_and_written_out(client: Browser) -> None:
@@ -55,10 +58,18 @@ def test_a_layout_is_drawn_up_changed_and_written_out(client: Browser) -> None:
     shown = book(client, made.json["id"])
     schemas.BookOut.model_validate(shown)
     assert [corner["code"] for corner in shown["corners"]] == ["T1", "T2"] and not shown["has_centreline"]
-    told = {"track": "Quernholm", "layout": "Long", "kind": "oval", "pit": {"entry_m": 950, "exit_m": 40, "side": "left"}, "pit_exit_note": "Left."}
+    told = {
+        "track": "Quernholm",
+        "layout": "Long",
+        "kind": "oval",
+        "pit": {"entry_m": 950, "exit_m": 40, "side": "left"},
+        "pit_exit_note": "Left.",
+    }
     changed = client.put(f"/api/layouts/{shown['id']}", json=told, headers=at(shown["version"]))
     assert changed.status_code == 200 and changed.json["pit"]["exit_m"] == 40
-    refused = client.put(f"/api/layouts/{shown['id']}", json={"track": "x", "layout": "x", "kind": "x"}, headers=at(shown["version"]))
+    refused = client.put(
+        f"/api/layouts/{shown['id']}", json={"track": "x", "layout": "x", "kind": "x"}, headers=at(shown["version"])
+    )
     assert is_problem(refused, 412) and refused.json["current"]["layout"] == "Long"
     sent = client.get(f"/api/layouts/{shown['id']}/track.json")
     assert read_track(sent.data).layout == "Long" and "quernholm-long.track.json" in sent.headers["Content-Disposition"]
@@ -108,7 +119,10 @@ def test_a_track_file_that_contradicts_itself_leaves_nothing_behind(client: Brow
 
 def test_two_who_write_of_a_corner_or_a_reference_are_both_told(client: Browser, layout: str) -> None:
     corner = book(client, layout)["corners"][0]
-    assert client.put(f"/api/corners/{corner['id']}", json={"note": "mine"}, headers=at(corner["version"])).status_code == 204
+    assert (
+        client.put(f"/api/corners/{corner['id']}", json={"note": "mine"}, headers=at(corner["version"])).status_code
+        == 204
+    )
     refused = client.put(f"/api/corners/{corner['id']}", json={"note": "theirs"}, headers=at(corner["version"]))
     assert is_problem(refused, 412) and refused.json["current"]["note"] == "mine"
     made = client.post(f"/api/corners/{corner['id']}/references", json=BOARD).json["id"]
@@ -175,11 +189,15 @@ def test_all_that_is_written_of_a_corner_comes_out_the_same(client: Browser, lay
     }
     assert client.put(f"/api/corners/{first['id']}", json=told, headers=at(first["version"])).status_code == 204
     shown = book(client, layout)["corners"][0]
-    assert {name: shown[name] for name in told if name != "importance"} == {name: value for name, value in told.items() if name != "importance"}
+    assert {name: shown[name] for name in told if name != "importance"} == {
+        name: value for name, value in told.items() if name != "importance"
+    }
     assert shown["importance"]["said"] == "high"
 
 
-def test_a_driver_proposes_and_those_who_lead_confirm(client: Browser, browser: Sign, sessions: Sessions, manager: Actor, layout: str) -> None:
+def test_a_driver_proposes_and_those_who_lead_confirm(
+    client: Browser, browser: Sign, sessions: Sessions, manager: Actor, layout: str
+) -> None:
     driver = browser(add_person(sessions, manager, "Ysolde Farrand", "driver"))
     corner = book(client, layout)["corners"][0]["id"]
     made = driver.post(f"/api/corners/{corner}/references", json={**BOARD, "confirmed": True}).json["id"]
@@ -189,7 +207,10 @@ def test_a_driver_proposes_and_those_who_lead_confirm(client: Browser, browser: 
     shown = book(driver, layout)["references"][0]
     assert (shown["state"], shown["settled_by"], shown["mine"]) == ("confirmed", "Maren Holloway", False)
     assert is_problem(driver.delete(f"/api/references/{made}"), 409, "no longer only a proposal")
-    assert client.post(f"/api/corners/{corner}/references", json={**BOARD, "point": "apex", "confirmed": True}).status_code == 201
+    assert (
+        client.post(f"/api/corners/{corner}/references", json={**BOARD, "point": "apex", "confirmed": True}).status_code
+        == 201
+    )
     assert {item["state"] for item in book(client, layout)["references"]} == {"confirmed"}
     assert client.post(f"/api/references/{made}/decline").status_code == 204
     assert client.get(f"/api/layouts/{layout}/card").json["lines"][0]["words"].startswith("Apex")
@@ -214,7 +235,9 @@ def test_boundaries_move_as_a_job_that_can_be_taken_back(client: Browser, filled
     assert client.post("/api/history/undo").status_code == 200
     assert client.get(f"/api/combinations/{filled}/laps.csv").text == before
     wanted["corners"][2]["start_m"] = 1e5
-    assert is_problem(client.post(f"/api/layouts/{layout}/boundaries", json=wanted, headers=at(1)), 422, "outside the lap")
+    assert is_problem(
+        client.post(f"/api/layouts/{layout}/boundaries", json=wanted, headers=at(1)), 422, "outside the lap"
+    )
 
 
 def test_pictures_come_out_as_what_they_are_and_nothing_else(client: Browser, layout: str) -> None:

@@ -59,7 +59,9 @@ class Desk:
     def lay_out(self, car: str, laps: str = "") -> str:
         """Make a combination with these laps; the path of its page."""
         manager = self.actor("manager")
-        layout = tracks.add_track(self.whole.sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
+        layout = tracks.add_track(
+            self.whole.sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes()
+        )
         combination = combinations.add_combination(self.whole.sessions, manager, layout.id, car).id
         if laps:
             self.add_laps(combination, "laid-out.laps.csv", laps)
@@ -109,7 +111,9 @@ def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
             complaints.append(message.text)
 
     def open_it(path: str = "/combinations", who: str | Actor | None = "manager", **options: Any) -> Page:
-        context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **ZONE, **options})
+        context = browser.new_context(
+            **{"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", **ZONE, **options}
+        )
         contexts.append(context)
         if AHEAD:
             context.add_init_script(CLOCK % round(AHEAD.total_seconds() * 1000))
@@ -130,7 +134,9 @@ def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
 
 @pytest.fixture
 def accessible() -> Callable[[Page], None]:
-    """Runs axe on a page as it stands, or on a part of it where the rest was looked at: no violation of WCAG 2.2 AA or of axe's best practices."""
+    """Runs axe on a page as it stands, or on a part of it where the rest was looked at: no violation of WCAG 2.2 AA
+    or of axe's best practices.
+    """
 
     def check(page: Page, within: str = "document") -> None:
         # The policy forbids scripts from elsewhere; the test's own is run outside of the page's reach.
@@ -138,7 +144,10 @@ def accessible() -> Callable[[Page], None]:
             page.evaluate(AXE.read_text(encoding="utf-8") + "; undefined")
         # No rule that is on needs style sheets or media fetched anew.
         found = page.evaluate("axe.run(" + within + ", { resultTypes: ['violations'], preload: false })")
-        problems = [f"{row['id']}: {row['help']}: {[node['html'][:160] for node in row['nodes'][:3]]}" for row in found["violations"]]
+        problems = [
+            f"{row['id']}: {row['help']}: {[node['html'][:160] for node in row['nodes'][:3]]}"
+            for row in found["violations"]
+        ]
         assert not problems, json.dumps(problems, indent=1)
 
     return check
@@ -153,7 +162,10 @@ def demo_row(page: Page) -> Any:
 
 def turn_to(page: Page, path: str) -> None:
     """Go to another page of the application without loading it anew, as a link does."""
-    page.evaluate("path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate', { state: null })) }", path)
+    page.evaluate(
+        "path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate', { state: null })) }",
+        path,
+    )
 
 
 def open_demo(page: Page) -> None:

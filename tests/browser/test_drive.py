@@ -1,4 +1,6 @@
-"""Drive in a real browser: declared and typed by keys alone, mapped and remembered, timed by hand, mended, overruled, moved."""
+"""Drive in a real browser: declared and typed by keys alone, mapped and remembered, timed by hand, mended,
+overruled, moved.
+"""
 
 import io
 import re
@@ -29,7 +31,16 @@ def laps(driver: str, session: str, times: list[float], began: datetime | None =
     at = began or now() - timedelta(hours=20)
     rows = [",".join(["driver", "session", "run", "lap", "time", "kind", "started_at", *columns])]
     for number, seconds in enumerate(times, 1):
-        cells = [driver, session, "1", str(number), f"{seconds:.3f}", "out" if number == 1 else "flying", at.isoformat(), *columns.values()]
+        cells = [
+            driver,
+            session,
+            "1",
+            str(number),
+            f"{seconds:.3f}",
+            "out" if number == 1 else "flying",
+            at.isoformat(),
+            *columns.values(),
+        ]
         rows.append(",".join(cells))
         at += timedelta(seconds=seconds)
     return "\n".join(rows) + "\n"
@@ -145,10 +156,14 @@ def rows_of(*numbers: int) -> list[list[Any]]:
 
 
 def send(page: Page, *files: tuple[str, bytes]) -> None:
-    page.locator("input[type=file]").set_input_files([{"name": name, "mimeType": "application/octet-stream", "buffer": body} for name, body in files])
+    page.locator("input[type=file]").set_input_files(
+        [{"name": name, "mimeType": "application/octet-stream", "buffer": body} for name, body in files]
+    )
 
 
-def test_an_unknown_spreadsheet_is_mapped_a_row_mended_and_all_of_it_remembered(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_an_unknown_spreadsheet_is_mapped_a_row_mended_and_all_of_it_remembered(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Mapped Truck")
     page = open_page(f"{path}/add-laps")
     broken = [*rows_of(1, 2, 3), ["Ysolde F.", 4, "20x04", 5.1, 12.25, 20.704, "hard"]]
@@ -187,7 +202,9 @@ def test_an_unknown_spreadsheet_is_mapped_a_row_mended_and_all_of_it_remembered(
     told(page, "1 lap added")
 
 
-def test_many_files_and_a_zip_go_in_and_what_needs_a_look_is_said(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_many_files_and_a_zip_go_in_and_what_needs_a_look_is_said(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Zip Truck")
     page = open_page(f"{path}/add-laps")
     packed = io.BytesIO()
@@ -195,7 +212,12 @@ def test_many_files_and_a_zip_go_in_and_what_needs_a_look_is_said(open_page: Ope
         archive.writestr("tue.csv", laps("Corin Ashgrove", "Tue", USUAL))
         archive.writestr("notes.txt", "no laps")
     strange = laps("Somebody New", "Wed", USUAL)
-    send(page, ("mon.csv", laps("Ysolde Farrand", "Mon", USUAL).encode()), ("more.zip", packed.getvalue()), ("wed.csv", strange.encode()))
+    send(
+        page,
+        ("mon.csv", laps("Ysolde Farrand", "Mon", USUAL).encode()),
+        ("more.zip", packed.getvalue()),
+        ("wed.csv", strange.encode()),
+    )
     queue = page.get_by_role("region", name="4 files to go in")
     expect(queue).to_contain_text("has no header")
     accessible(page)
@@ -209,7 +231,9 @@ def test_many_files_and_a_zip_go_in_and_what_needs_a_look_is_said(open_page: Ope
     expect(queue.get_by_role("listitem").filter(has_text="wed.csv")).to_contain_text("8 laps added")
 
 
-def test_three_laps_of_a_clip_are_timed_by_hand_and_the_hand_is_known_by_it(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_three_laps_of_a_clip_are_timed_by_hand_and_the_hand_is_known_by_it(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Watched Truck", laps("Ysolde Farrand", "Monday", USUAL))
     page = open_page("/account")
     page.clock.install()
@@ -257,7 +281,9 @@ def test_three_laps_of_a_clip_are_timed_by_hand_and_the_hand_is_known_by_it(open
     expect(lane.get_by_role("listitem").last).to_contain_text("S2")
 
 
-def test_a_mark_is_overruled_with_one_key_and_the_figures_follow(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_a_mark_is_overruled_with_one_key_and_the_figures_follow(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     times = [*USUAL[:3], 20.5, *USUAL[4:]]
     path = desk.lay_out("Overruled Truck", laps("Ysolde Farrand", "Monday", times))
     page = open_page(path)
@@ -289,9 +315,17 @@ def test_a_mark_is_overruled_with_one_key_and_the_figures_follow(open_page: Open
     expect(page.get_by_role("row").filter(has=page.get_by_label("Lap 2", exact=True))).to_contain_text("cold tyres")
 
 
-def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(open_page: Open, accessible: Check, desk: Desk) -> None:
-    path = desk.lay_out("Told Truck", laps("Ysolde Farrand", "Monday", USUAL, compound="hard", setup="v3", purpose="long"))
-    desk.add_laps(UUID(path.rsplit("/", 1)[1]), "t.csv", laps("Ysolde Farrand", "Tuesday", USUAL, now() - timedelta(hours=2), setup="v4"))
+def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
+    path = desk.lay_out(
+        "Told Truck", laps("Ysolde Farrand", "Monday", USUAL, compound="hard", setup="v3", purpose="long")
+    )
+    desk.add_laps(
+        UUID(path.rsplit("/", 1)[1]),
+        "t.csv",
+        laps("Ysolde Farrand", "Tuesday", USUAL, now() - timedelta(hours=2), setup="v4"),
+    )
     page = open_page(f"{path}/runs")
     expect(page.get_by_text("1 run arrived undeclared")).to_be_visible()
     page.get_by_role("region", name="Session Tuesday").get_by_role("link", name="Ysolde Farrand, run 1").click()
@@ -328,7 +362,9 @@ def test_a_run_arrives_undeclared_and_is_confirmed_remarked_and_felt(open_page: 
     expect(page.get_by_text("Session Monday")).to_be_visible()
 
 
-def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Gauged Truck", laps("Ysolde Farrand", "Monday", USUAL, compound="hard"))
     account = open_page("/account", who="coach")
     for choice in ("°F", "psi", "gallons"):
@@ -400,7 +436,9 @@ def test_a_session_is_moved_to_whom_it_belongs_and_back(open_page: Open, accessi
 
 
 def test_what_only_people_know_is_asked_and_answered(open_page: Open, accessible: Check, desk: Desk) -> None:
-    path = desk.lay_out("Asked Truck", laps("Ysolde Farrand", "Monday", [24.0, 20.9, *([20.7, 20.72] * 3), *([20.95, 20.96] * 3)]))
+    path = desk.lay_out(
+        "Asked Truck", laps("Ysolde Farrand", "Monday", [24.0, 20.9, *([20.7, 20.72] * 3), *([20.95, 20.96] * 3)])
+    )
     session = sheet.driven(desk.whole.sessions, desk.actor("manager"), UUID(path.rsplit("/", 1)[1])).sessions[0]
     key = RunKey(session.practice.id, session.runs[0].driver_id, 1)
     edit.add_remark(desk.whole.sessions, desk.actor("driver"), key, 8, {"corner": "T2", "kind": "contact"})

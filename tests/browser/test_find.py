@@ -1,4 +1,6 @@
-"""Find in a real browser: from the board to a driver's pace, to the laps behind it and back, and every picture follows a mark."""
+"""Find in a real browser: from the board to a driver's pace, to the laps behind it and back, and every picture
+follows a mark.
+"""
 
 import json
 import re
@@ -23,7 +25,11 @@ def paced(desk: Desk, car: str) -> str:
     """A combination with two runs of one driver: one pushed, one saved."""
     monday, tuesday = now() - timedelta(hours=30), now() - timedelta(hours=6)
     path = desk.lay_out(car, laps("Ysolde Farrand", "Monday", PUSH, monday, options="lap=push", setup="base"))
-    desk.add_laps(path.rsplit("/", 1)[1], "t.csv", laps("Ysolde Farrand", "Tuesday", SAVE, tuesday, options="lap=save", setup="base"))
+    desk.add_laps(
+        path.rsplit("/", 1)[1],
+        "t.csv",
+        laps("Ysolde Farrand", "Tuesday", SAVE, tuesday, options="lap=save", setup="base"),
+    )
     return path
 
 
@@ -33,7 +39,9 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
     page = open_page(paced(desk, "Pace Truck"))
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
     alike = page.get_by_role("region", name="How alike the laps are")
-    expect(alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 20 of them clean"))).to_be_visible()
+    expect(
+        alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 20 of them clean"))
+    ).to_be_visible()
     expect(page.get_by_text("Likely: 20 clean laps; 10 more make it firm.")).to_be_visible()
     over = page.get_by_role("region", name="Pace over a run")
     expect(over).to_contain_text("told by 20 laps in 2 runs")
@@ -49,7 +57,9 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
     page.keyboard.press("x")
     expect(page.get_by_role("row").filter(has=page.get_by_label("Lap 6", exact=True))).to_contain_text("no")
     page.go_back()
-    expect(alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 19 of them clean"))).to_be_visible()
+    expect(
+        alike.get_by_role("img", name=re.compile("22 flying laps of Ysolde Farrand, 19 of them clean"))
+    ).to_be_visible()
     expect(alike.get_by_role("row").filter(has_text="session Monday, run 1")).to_contain_text("9 of 11")
     expect(alike).to_contain_text("19 of")
     expect(page.get_by_text("Likely: 19 clean laps; 11 more make it firm.")).to_be_visible()
@@ -58,15 +68,24 @@ def test_a_figure_is_followed_to_its_laps_and_back_and_an_excluded_lap_is_gone_f
     expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals: Ysolde Farrand"))).to_be_visible()
 
 
-def test_what_does_not_count_is_counted_along_and_figures_are_taken_along(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_what_does_not_count_is_counted_along_and_figures_are_taken_along(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     page = open_page(paced(desk, "Taken Along Truck"))
     row = page.get_by_role("row", name="Ysolde Farrand")
     expect(row).to_contain_text("20 of 22")
     page.get_by_label("cold laps (2)").check()
     expect(row).to_contain_text("22 of 22")
-    expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals"))).to_contain_text("with cold laps")
+    expect(page.get_by_role("heading", name=re.compile("From best lap to the ideals"))).to_contain_text(
+        "with cold laps"
+    )
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
-    for heading in ("How alike the laps are", "Pace over a run", "What is likely, and what is left to learn", "Options that were tried"):
+    for heading in (
+        "How alike the laps are",
+        "Pace over a run",
+        "What is likely, and what is left to learn",
+        "Options that were tried",
+    ):
         expect(page.get_by_role("heading", name=re.compile(f"^{heading}"))).to_contain_text("with cold laps")
     expect(page.get_by_text("Likely: 22 clean laps; 8 more make it firm.")).to_be_visible()
     page.get_by_role("button", name="Share", exact=True).click()
@@ -88,7 +107,9 @@ def test_what_does_not_count_is_counted_along_and_figures_are_taken_along(open_p
     for form, begins in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
         with page.expect_download() as download:
             pictures.get_by_role("button", name=form).click()
-        assert Path(download.value.path()).read_bytes().startswith(begins) and download.value.suggested_filename.endswith(form.lower())
+        assert Path(download.value.path()).read_bytes().startswith(
+            begins
+        ) and download.value.suggested_filename.endswith(form.lower())
 
 
 def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> None:
@@ -96,12 +117,21 @@ def test_a_lap_that_comes_in_is_there_at_once(open_page: Open, desk: Desk) -> No
     page = open_page(path)
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
     expect(page.get_by_role("img", name=re.compile("22 flying laps"))).to_be_visible()
-    desk.add_laps(path.rsplit("/", 1)[1], "w.csv", laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], now() - timedelta(hours=1)))
+    desk.add_laps(
+        path.rsplit("/", 1)[1],
+        "w.csv",
+        laps("Ysolde Farrand", "Wednesday", [24.0, 20.9, 20.5], now() - timedelta(hours=1)),
+    )
     expect(page.get_by_role("img", name=re.compile("24 flying laps"))).to_be_visible()
 
 
-def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(open_page: Open, accessible: Check, desk: Desk) -> None:
-    path = desk.lay_out("Thin Truck", laps("Ysolde Farrand", "Monday", [24.0, 20.9, 20.7]) + laps("Corin Ashgrove", "Monday", PUSH).split("\n", 1)[1])
+def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
+    path = desk.lay_out(
+        "Thin Truck",
+        laps("Ysolde Farrand", "Monday", [24.0, 20.9, 20.7]) + laps("Corin Ashgrove", "Monday", PUSH).split("\n", 1)[1],
+    )
     page = open_page(path, who="driver", color_scheme="dark", viewport={"width": 390, "height": 800})
     page.get_by_role("link", name="Pace, consistency and options of Ysolde Farrand").click()
     expect(page.get_by_text("Thin: 1 clean lap; 11 more make it likely.")).to_be_visible()
@@ -112,7 +142,9 @@ def test_it_is_read_on_a_phone_in_the_dark_and_by_the_driver_alone(open_page: Op
     accessible(page)
 
 
-def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     combinations = week.combinations(desk.whole.sessions, desk.actor("manager"))
     skerrow = next(item for item in combinations if (item.track, item.layout) == ("Port Skerrow", "Fishmarket"))
     page = open_page(f"/combinations/{skerrow.id}")
@@ -135,7 +167,12 @@ def test_drivers_stand_side_by_side_and_each_leads_to_what_they_do_there(open_pa
     with page.expect_download() as download:
         page.get_by_role("button", name="CSV of the lines").click()
     head, first, *rest = Path(download.value.path()).read_text(encoding="utf-8").splitlines()
-    assert head.startswith('distance_m,"Ysolde Farrand') and head.count("behind_s") == 2 and len(first.split(",")) == 5 and len(rest) > 100
+    assert (
+        head.startswith('distance_m,"Ysolde Farrand')
+        and head.count("behind_s") == 2
+        and len(first.split(",")) == 5
+        and len(rest) > 100
+    )
     page.go_back()
     page.get_by_role("link", name="T5", exact=True).click()
     expect(page.get_by_role("heading", name="What one goes by")).to_be_visible()

@@ -1,4 +1,6 @@
-"""From the board to a mistake and its passes; a kind corrected, an exercise given, driven by the stand-in rig, judged by itself."""
+"""From the board to a mistake and its passes; a kind corrected, an exercise given, driven by the stand-in rig,
+judged by itself.
+"""
 
 import re
 from collections.abc import Callable
@@ -28,7 +30,9 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     page.get_by_role("navigation", name="Steps of the work").get_by_role("link", name="Fix").click()
     expect(page.get_by_role("heading", name="Corner clinic")).to_be_visible()
     page.get_by_role("combobox").first.select_option(label="Port Skerrow, Fishmarket · Wrenfield EC-2")
-    expect(page.get_by_role("row", name=re.compile("^T6 Lantern Steps"))).to_contain_text("throttle too late", timeout=60_000)
+    expect(page.get_by_role("row", name=re.compile("^T6 Lantern Steps"))).to_contain_text(
+        "throttle too late", timeout=60_000
+    )
     accessible(page)
     combination = UUID(page.url.split("/combinations/")[1].split("/")[0])
 
@@ -62,7 +66,11 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     declare.declare(sessions, manager, combination, driver, {"purpose": "corner", "compound": "street"}, [])
     token = rigs.make_rig_token(sessions, manager, "Clinic rig")[1]
     wishes = Wishes(laps=13, speed=100_000.0, rate_hz=25.0, seed=3, habits=0.5)
-    slips = [slip for item in Rig(desk.whole.address, token, sleep=lambda _: None).drive("Ysolde Farrand", wishes) for slip in item.truth["slips"]]
+    slips = [
+        slip
+        for item in Rig(desk.whole.address, token, sleep=lambda _: None).drive("Ysolde Farrand", wishes)
+        for slip in item.truth["slips"]
+    ]
     assert sum(slip["corner"] == "T6" for slip in slips) <= 2, "half the weakness"
     # What came in while the page stood open judges the exercise, and the trend follows.
     expect(page.get_by_text(re.compile(r"of 10 without it: passed\."))).to_be_visible(timeout=60_000)
@@ -90,7 +98,9 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     expect(page.get_by_role("heading", name="1 T6 Lantern Steps")).to_be_visible()
     accessible(page)
     page.get_by_text("As plain text").click()
-    expect(page.get_by_label("The card as plain text")).to_contain_text("Ysolde Farrand: Port Skerrow, Fishmarket, Wrenfield EC-2")
+    expect(page.get_by_label("The card as plain text")).to_contain_text(
+        "Ysolde Farrand: Port Skerrow, Fishmarket, Wrenfield EC-2"
+    )
 
     # The demo's laps are again those that other tests know.
     for entry in history.history(sessions, manager).items:
@@ -137,7 +147,9 @@ def test_the_library_is_read_and_changed(open_page: Open, accessible: Check, opt
 
 
 @pytest.mark.parametrize("options", [{}, PHONE], ids=["desk", "phone"])
-def test_a_setup_is_changed_and_its_versions_stand_side_by_side(open_page: Open, accessible: Check, options: dict[str, object]) -> None:
+def test_a_setup_is_changed_and_its_versions_stand_side_by_side(
+    open_page: Open, accessible: Check, options: dict[str, object]
+) -> None:
     page = open_page("/setups", **options)
     page.get_by_role("combobox", name="Setup", exact=True).select_option(label="Halvane P7: Long road")
     expect(page.get_by_role("region", name="What it brought")).to_contain_text("Long road v2 after Long road v1")

@@ -37,7 +37,9 @@ def test_the_demo_shows_where_a_driver_loses_time_by_mouse_and_by_keys(open_page
     page = open_page()
     accessible(page)
     open_demo(page)
-    expect(page.get_by_role("row", name=re.compile("Farrand|Ashgrove|Tull|Wick|Soosaar|Callowhill|Vetchley|Quillon"))).to_have_count(8)
+    expect(
+        page.get_by_role("row", name=re.compile("Farrand|Ashgrove|Tull|Wick|Soosaar|Callowhill|Vetchley|Quillon"))
+    ).to_have_count(8)
     page.get_by_role("button", name="Ysolde Farrand").click()
     strip = page.get_by_role("region", name=re.compile("Where the time goes: Ysolde Farrand"))
     expect(strip).to_contain_text("most at T6 Lantern Steps")
@@ -120,7 +122,9 @@ def test_each_plain_example_works_as_it_is(open_page: Open, folder: str) -> None
     expect(page.locator("tbody tr")).to_have_count(4)
 
 
-def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offered_to_skip(open_page: Open, accessible: Check) -> None:
+def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offered_to_skip(
+    open_page: Open, accessible: Check
+) -> None:
     page = open_page()
     new_combination(page, DATA / "oval-102" / "oval-a-102.track.json", "Choosing Truck")
     plain = example("dirty/practice.plain.laps.csv")
@@ -144,9 +148,16 @@ def test_differences_are_shown_and_the_person_chooses_and_a_file_twice_is_offere
 
 @pytest.mark.parametrize(
     ("content", "words"),
-    [(b"", "empty"), (b"\x00\x01", "not a plain-text"), (b"hello\n", "no header"), (b"driver,lap,time,S7\nA,1,60,1\n", "S7, which")],
+    [
+        (b"", "empty"),
+        (b"\x00\x01", "not a plain-text"),
+        (b"hello\n", "no header"),
+        (b"driver,lap,time,S7\nA,1,60,1\n", "S7, which"),
+    ],
 )
-def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(open_page: Open, accessible: Check, content: bytes, words: str) -> None:
+def test_a_file_that_cannot_be_used_says_why_and_leaves_the_way_open(
+    open_page: Open, accessible: Check, content: bytes, words: str
+) -> None:
     page = open_page()
     demo_row(page).get_by_role("link", name="Add laps").click()
     choose(page, content)
@@ -181,7 +192,9 @@ def test_laps_of_another_track_are_asked_about_before_they_are_in(open_page: Ope
     demo_row(page).get_by_role("link", name="Add laps").click()
     choose(page, DATA / "oval-102" / "oval-a-102.laps.csv")
     question = page.get_by_role("alert").filter(has_text="Is this the right track?")
-    expect(question).to_contain_text(re.compile(r"The median lap of the file takes 20\.\d+, that of the laps here 1:06\.\d+"))
+    expect(question).to_contain_text(
+        re.compile(r"The median lap of the file takes 20\.\d+, that of the laps here 1:06\.\d+")
+    )
     expect(question).to_contain_text("no column for T5, T6, T7, T8, T9")
     accessible(page)
     page.get_by_role("button", name="Discard the file").click()

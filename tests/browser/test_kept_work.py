@@ -1,4 +1,6 @@
-"""What people typed survives the end of a session, Esc, a reload, Back and a link; what can't be loaded or answered is said."""
+"""What people typed survives the end of a session, Esc, a reload, Back and a link; what can't be loaded or answered
+is said.
+"""
 
 import re
 from collections.abc import Callable
@@ -7,12 +9,16 @@ from playwright.sync_api import Dialog, Page, Response, Route, expect
 
 from tests.browser.conftest import Desk, turn_to
 
-AWAY = '{"type": "urn:fleet-rival:away", "detail": "The database can\'t be reached at the moment. Nothing was changed."}'
+AWAY = (
+    '{"type": "urn:fleet-rival:away", "detail": "The database can\'t be reached at the moment. Nothing was changed."}'
+)
 TEXT = "the left front goes off after twelve laps"
 
 
 def somewhere(page: Page) -> None:
-    page.locator("form[aria-labelledby=write-title]").get_by_label("Track").select_option(label="Port Skerrow, Fishmarket")
+    page.locator("form[aria-labelledby=write-title]").get_by_label("Track").select_option(
+        label="Port Skerrow, Fishmarket"
+    )
 
 
 def typed(open_page: Callable[..., Page]) -> Page:
@@ -85,7 +91,11 @@ def test_who_signs_in_again_finds_an_open_dialog_as_it_was_and_somebody_else_doe
         refused: list[str] = []
 
         def read_was_given_up(answer: Response) -> bool:
-            if answer.status == 401 and answer.request.method == "GET" and re.search(r"/api/combinations/[^/]+$", answer.url):
+            if (
+                answer.status == 401
+                and answer.request.method == "GET"
+                and re.search(r"/api/combinations/[^/]+$", answer.url)
+            ):
                 refused.append(answer.url)
             return len(refused) == 2
 
@@ -114,7 +124,9 @@ def test_who_signs_in_again_finds_an_open_dialog_as_it_was_and_somebody_else_doe
     expect(dialog).to_have_count(0)
 
 
-def test_what_was_typed_for_one_combination_is_not_offered_for_another(open_page: Callable[..., Page], desk: Desk) -> None:
+def test_what_was_typed_for_one_combination_is_not_offered_for_another(
+    open_page: Callable[..., Page], desk: Desk
+) -> None:
     first, second = desk.lay_out("One Car"), desk.lay_out("Other Car")
     page = open_page(first)
     page.get_by_role("button", name="Target", exact=True).click()
@@ -195,7 +207,9 @@ def test_a_server_without_its_database_is_said_and_the_text_is_sent_once_it_is_b
     expect(page.get_by_label("In one sentence")).to_have_value("")
 
 
-def test_a_part_that_is_gone_is_said_and_loads_the_page_anew(open_page: Callable[..., Page], accessible: Callable[[Page], None]) -> None:
+def test_a_part_that_is_gone_is_said_and_loads_the_page_anew(
+    open_page: Callable[..., Page], accessible: Callable[[Page], None]
+) -> None:
     page = open_page("/log/learned")
     expect(page.get_by_role("heading", name="Learned", exact=True)).to_be_visible()
     page.route("**/assets/CarsView*", lambda route: route.abort())

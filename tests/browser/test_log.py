@@ -88,7 +88,9 @@ def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: 
     page = open_page("/")
     page.get_by_role("navigation").get_by_role("link", name="Log").click()
     expect(page.get_by_role("heading", name="Races behind")).to_be_visible()
-    expect(page.get_by_role("region", name="How good our expectations were").get_by_role("listitem").first).to_be_visible(timeout=60_000)
+    expect(
+        page.get_by_role("region", name="How good our expectations were").get_by_role("listitem").first
+    ).to_be_visible(timeout=60_000)
     accessible(page)
     page.get_by_role("link", name=re.compile("^Ysolde Farrand ?, Port Skerrow, Ebb Tide")).click()
     # The demo's last race: what the sheet expected is held against its laps.
@@ -96,7 +98,9 @@ def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: 
     expect(start.get_by_text(re.compile("^Mean lap of the race: "))).to_be_visible(timeout=60_000)
     expect(start.get_by_text(re.compile(r"^T\d.* passes in the race"))).not_to_have_count(0)
     with page.expect_download() as download:
-        start.get_by_role("group", name=re.compile("^Picture: expected and came")).get_by_role("button", name="SVG").click()
+        start.get_by_role("group", name=re.compile("^Picture: expected and came")).get_by_role(
+            "button", name="SVG"
+        ).click()
     drawn = download.value.path().read_text()
     assert drawn.startswith("<svg") and "Mean lap of the race:" in drawn
     accessible(page)
@@ -114,7 +118,9 @@ def test_a_result_is_written_down_held_against_the_sheet_and_teaches(open_page: 
     form.get_by_label("came from").select_option("other")
     accessible(page)
     form.get_by_role("button", name="Write it down").click()
-    expect(page.get_by_text(re.compile("Qualified with 1:05.999 · started from 6 · finished 3 · 39 points"))).to_be_visible()
+    expect(
+        page.get_by_text(re.compile("Qualified with 1:05.999 · started from 6 · finished 3 · 39 points"))
+    ).to_be_visible()
     expect(page.get_by_text("contact at T1 Foghorn, another’s doing").first).to_be_visible()
     # The best start counts.
     expect(page.get_by_text(re.compile("week 2 · 39 points"))).to_be_visible()

@@ -37,7 +37,9 @@ def menu(page: Page) -> list[str]:
 
 
 @pytest.mark.parametrize("role", ["manager", "coach", "driver"])
-def test_each_role_signs_in_and_sees_only_what_is_theirs(open_page: Open, accessible: Check, desk: Desk, role: str) -> None:
+def test_each_role_signs_in_and_sees_only_what_is_theirs(
+    open_page: Open, accessible: Check, desk: Desk, role: str
+) -> None:
     account = desk.accounts[role]
     page = open_page("/history", who=None)
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
@@ -74,7 +76,9 @@ def test_each_role_signs_in_and_sees_only_what_is_theirs(open_page: Open, access
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
 
 
-def test_an_invitation_lets_one_person_in_once_and_a_removed_one_is_out_at_once(open_page: Open, accessible: Check) -> None:
+def test_an_invitation_lets_one_person_in_once_and_a_removed_one_is_out_at_once(
+    open_page: Open, accessible: Check
+) -> None:
     page = open_page("/people")
     page.get_by_role("textbox", name="Name", exact=True).fill("Brannoc Tull")
     page.get_by_label("Which driver", exact=True).select_option("Brannoc Tull")
@@ -108,7 +112,9 @@ def test_an_invitation_lets_one_person_in_once_and_a_removed_one_is_out_at_once(
     expect(guest.get_by_role("heading", name="Sign in")).to_be_visible()
 
 
-def test_two_browsers_edit_the_same_thing_and_neither_writes_over_the_other(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_two_browsers_edit_the_same_thing_and_neither_writes_over_the_other(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Disputed Truck")
     one, other = open_page(path), open_page(path, who="coach")
     for page in (one, other):
@@ -184,13 +190,25 @@ def a_small_team(desk: Desk) -> Actor:
     manager = make_team(sessions, "Twin Harbours", "Orla Pennick")
     layout = tracks.add_track(sessions, manager, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
     made = combinations.add_combination(sessions, manager, layout.id, "Cinder Kart")
-    laps = "driver,session,run,lap,time\n" + "".join(f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31))
+    laps = "driver,session,run,lap,time\n" + "".join(
+        f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31)
+    )
     file_id = files.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
     files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
     today = now().date()
     own = series.add_series(sessions, manager, "Twin Cup")
     facts = SeriesWeek(
-        *("Twin Cup", 1, "UTC", today - timedelta(days=2), today + timedelta(days=5), ("Cinder Kart",), layout.track, layout.layout), race_laps=20
+        *(
+            "Twin Cup",
+            1,
+            "UTC",
+            today - timedelta(days=2),
+            today + timedelta(days=5),
+            ("Cinder Kart",),
+            layout.track,
+            layout.layout,
+        ),
+        race_laps=20,
     )
     key = series.add_week(sessions, manager, own.id, facts).id
     entries.enter(sessions, manager, [key], [item.id for item in profiles.profiles(sessions, manager)], "must")
@@ -211,7 +229,9 @@ def board_of(page: Page) -> str:
     return re.sub(r"\s+", " ", row.inner_text())
 
 
-def test_a_team_is_taken_along_wiped_and_brought_back(open_page: Open, accessible: Check, desk: Desk, tmp_path: Path) -> None:
+def test_a_team_is_taken_along_wiped_and_brought_back(
+    open_page: Open, accessible: Check, desk: Desk, tmp_path: Path
+) -> None:
     manager = a_small_team(desk)
     page = open_page("/", who=manager)
     before = board_of(page)

@@ -1,4 +1,6 @@
-"""The plan in a real browser: made from the board by keys alone, a block locked, an absence added, planned again; dragged; on a phone."""
+"""The plan in a real browser: made from the board by keys alone, a block locked, an absence added, planned again;
+dragged; on a phone.
+"""
 
 import re
 from collections.abc import Callable
@@ -17,7 +19,9 @@ PHONE = {"viewport": {"width": 390, "height": 800}, "color_scheme": "dark"}
 
 
 def coming() -> date:
-    """A day of the week after the one that runs, in whose middle the demo has today: whole evenings are still to come."""
+    """A day of the week after the one that runs, in whose middle the demo has today: whole evenings are still to
+    come.
+    """
     return now().astimezone().date() + timedelta(days=7)
 
 
@@ -25,7 +29,9 @@ def tab_to(page: Page, wanted: str, most: int = 250) -> None:
     """Go on by Tab until a control whose name begins so has the focus."""
     for _ in range(most):
         page.keyboard.press("Tab")
-        name = page.evaluate("(document.activeElement.getAttribute('aria-label') ?? document.activeElement.innerText ?? '').trim()")
+        name = page.evaluate(
+            "(document.activeElement.getAttribute('aria-label') ?? document.activeElement.innerText ?? '').trim()"
+        )
         name = " ".join(name.split())
         if name.startswith(wanted):
             return
@@ -54,7 +60,9 @@ def made(open_page: Open) -> Page:
     return page
 
 
-def test_a_plan_is_made_by_keys_alone_locked_and_made_again_around_an_absence(made: Page, accessible: Check, desk: Desk) -> None:
+def test_a_plan_is_made_by_keys_alone_locked_and_made_again_around_an_absence(
+    made: Page, accessible: Check, desk: Desk
+) -> None:
     page = made
     accessible(page)
     label = spoken(page.locator("button.block").first)
@@ -65,7 +73,9 @@ def test_a_plan_is_made_by_keys_alone_locked_and_made_again_around_an_absence(ma
     assert at is not None
     page.keyboard.press("ArrowDown")
     minutes = int(at[1]) * 60 + int(at[2]) + 15
-    moved = page.get_by_role("button", name=re.compile(f"^{driver}, .*{minutes // 60 % 24:02}:{minutes % 60:02} .*stays"))
+    moved = page.get_by_role(
+        "button", name=re.compile(f"^{driver}, .*{minutes // 60 % 24:02}:{minutes % 60:02} .*stays")
+    )
     expect(moved).to_be_focused()
     page.keyboard.press("Enter")
     pane = page.get_by_role("region", name=re.compile(f"^{driver}: "))
@@ -76,7 +86,11 @@ def test_a_plan_is_made_by_keys_alone_locked_and_made_again_around_an_absence(ma
 
     # Somebody else is away: what was theirs goes, and it is said; what was locked stays.
     sessions, manager = desk.whole.sessions, desk.actor("manager")
-    other = next(item for item in profiles.profiles(sessions, manager) if item.name != driver and blocks_of(page, item.name).count())
+    other = next(
+        item
+        for item in profiles.profiles(sessions, manager)
+        if item.name != driver and blocks_of(page, item.name).count()
+    )
     profile = f"{desk.whole.address}/team/{other.id}"
     plan = page.url
     page.goto(profile)
@@ -164,7 +178,9 @@ def test_what_if_stands_beside_the_plan_and_what_would_make_room_is_said(made: P
 
     left = page.get_by_role("region", name="What found no place")
     left.get_by_role("button", name=re.compile("^What would make room")).first.click()
-    expect(left.get_by_role("status").first).to_contain_text(re.compile("would make room|No evening more"), timeout=90_000)
+    expect(left.get_by_role("status").first).to_contain_text(
+        re.compile("would make room|No evening more"), timeout=90_000
+    )
 
 
 def test_the_manager_changes_what_counts_and_looks_back(open_page: Open, accessible: Check) -> None:
@@ -189,7 +205,9 @@ def test_the_manager_changes_what_counts_and_looks_back(open_page: Open, accessi
     ready.get_by_role("button", name="How it came about").last.click()
     week = ready.get_by_role("table", name="Over the week")
     expect(week.get_by_role("row").nth(1)).to_contain_text("%", timeout=120_000)
-    expect(ready.get_by_role("table", name="At the race in earlier weeks").get_by_role("row").nth(1)).to_contain_text("week 1")
+    expect(ready.get_by_role("table", name="At the race in earlier weeks").get_by_role("row").nth(1)).to_contain_text(
+        "week 1"
+    )
     accessible(ready)
     ready.keyboard.press("Control+z")
     again = open_page("/plan/rules")
@@ -220,7 +238,9 @@ def test_who_drives_which_race_and_the_weeks_to_come(open_page: Open, accessible
     expect(large).to_have_count(0, timeout=30_000)
     ahead = open_page("/outlook")
     expect(ahead.get_by_role("columnheader", name="the week that runs")).to_be_visible(timeout=60_000)
-    expect(ahead.get_by_role("row").filter(has_text="Ysolde Farrand")).to_contain_text(re.compile(r"needs \d+\.\d h, has \d+\.\d h"))
+    expect(ahead.get_by_role("row").filter(has_text="Ysolde Farrand")).to_contain_text(
+        re.compile(r"needs \d+\.\d h, has \d+\.\d h")
+    )
     accessible(ahead)
     own = open_page("/outlook", who="driver", **PHONE)
     expect(own.get_by_role("rowheader", name="Ysolde Farrand")).to_be_visible(timeout=60_000)

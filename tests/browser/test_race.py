@@ -1,4 +1,6 @@
-"""The race in a real browser: what only people know, the sheet handed out, printed, read by the driver, changed; on a phone."""
+"""The race in a real browser: what only people know, the sheet handed out, printed, read by the driver, changed; on
+a phone.
+"""
 
 import re
 from collections.abc import Callable
@@ -26,7 +28,9 @@ def test_a_race_sheet_is_made_printed_read_and_changed(open_page: Open, accessib
     for column, value in (("set cold", "160"), ("measured hot", "190"), ("wanted hot", "185")):
         page.get_by_label(f"front left: {column}").fill(value)
     page.get_by_role("button", name="Work it out").click()
-    expect(page.get_by_role("row", name=re.compile("^front left")).get_by_text(re.compile(r"^15\d\.\d$"))).to_be_visible()
+    expect(
+        page.get_by_role("row", name=re.compile("^front left")).get_by_text(re.compile(r"^15\d\.\d$"))
+    ).to_be_visible()
     accessible(page)
 
     page.get_by_role("link", name="Race sheet", exact=True).click()

@@ -1,4 +1,6 @@
-"""Laps of other shapes than the demo's: long practice, sectors or times alone, wet and dry, guests; and work by keys alone."""
+"""Laps of other shapes than the demo's: long practice, sectors or times alone, wet and dry, guests; and work by keys
+alone.
+"""
 
 from collections.abc import Callable
 from uuid import UUID
@@ -16,7 +18,8 @@ def segment_rows(driver: str, laps: int, **facts: str) -> list[str]:
     rows = []
     for number in range(1, laps + 1):
         times = [2.7, 4.1, 6.2, 4.1 + (0.35 if number % 5 == 0 else 0.01 * (number % 3)), 3.7]
-        rows.append(f"{driver},{number},{facts.get('wetness', 'dry')},{sum(times):.3f},{','.join(f'{time:.3f}' for time in times)}")
+        told = ",".join(f"{time:.3f}" for time in (sum(times), *times))
+        rows.append(f"{driver},{number},{facts.get('wetness', 'dry')},{told}")
     return rows
 
 
@@ -41,7 +44,9 @@ def test_long_practice_is_shown_in_pages_that_the_keys_turn(open_page: Open, acc
     accessible(page)
 
 
-def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     rows = [f"Ysolde Farrand,{number},{20 + number % 4 / 10:.3f},21.000,22.000," for number in range(1, 13)]
     rows += [f"Corin Ashgrove,{number},,,,{64 + number / 10:.3f}" for number in range(1, 13)]
     page = open_page(desk.lay_out("Sector Truck", "\n".join(["driver,lap,S1,S2,S3,time", *rows])))
@@ -50,7 +55,9 @@ def test_sectors_alone_are_woven_by_sectors_and_times_alone_say_what_would_help(
     expect(page.get_by_role("button", name="Segment ideal")).to_contain_text("Can't be told: no segment times")
     page.get_by_role("button", name="Corin Ashgrove").click()
     expect(page.get_by_text("Files with sector or segment times would show here")).to_be_visible()
-    expect(page.get_by_role("row", name="Corin Ashgrove").get_by_role("cell").nth(3)).to_have_attribute("title", "no sector times in these laps")
+    expect(page.get_by_role("row", name="Corin Ashgrove").get_by_role("cell").nth(3)).to_have_attribute(
+        "title", "no sector times in these laps"
+    )
     accessible(page)
 
 
@@ -66,7 +73,9 @@ def test_wet_and_dry_laps_are_groups_of_their_own(open_page: Open, accessible: C
 
 
 def test_one_lap_is_shown_without_a_figure_that_it_cannot_carry(open_page: Open, accessible: Check, desk: Desk) -> None:
-    page = open_page(desk.lay_out("Single Truck", "driver,lap,time,S1,S2,S3\nYsolde Farrand,1,20.600,6.900,6.200,7.500\n"))
+    page = open_page(
+        desk.lay_out("Single Truck", "driver,lap,time,S1,S2,S3\nYsolde Farrand,1,20.600,6.900,6.200,7.500\n")
+    )
     cells = page.get_by_role("row", name="Ysolde Farrand").get_by_role("cell")
     expect(cells.nth(0)).to_have_text("1 of 1")
     expect(cells.nth(1)).to_have_text("20.600")
@@ -78,7 +87,11 @@ def test_one_lap_is_shown_without_a_figure_that_it_cannot_carry(open_page: Open,
 
 def test_a_whole_import_by_keys_alone(open_page: Open) -> None:
     page = open_page()
-    laps = {"name": "keys.laps.csv", "mimeType": "text/csv", "buffer": b"driver,session,lap,time\nYsolde Farrand,keys,1,1:16.000\n"}
+    laps = {
+        "name": "keys.laps.csv",
+        "mimeType": "text/csv",
+        "buffer": b"driver,session,lap,time\nYsolde Farrand,keys,1,1:16.000\n",
+    }
     # From the start: the browser needs a moment to hand its file dialogs over.
     page.on("filechooser", lambda chooser: chooser.set_files(laps))
 
@@ -127,7 +140,9 @@ def test_a_server_that_does_not_answer_is_told_with_a_way_on(open_page: Open, ac
     page.goto(page.url + "/new")
     expect(page.get_by_label("Name of the car")).to_be_visible()
     page.context.set_offline(True)
-    page.locator("input[type=file]").set_input_files({"name": "x.track.json", "mimeType": "application/json", "buffer": b"{}"})
+    page.locator("input[type=file]").set_input_files(
+        {"name": "x.track.json", "mimeType": "application/json", "buffer": b"{}"}
+    )
     told = page.get_by_role("alert").filter(has_text="The server does not answer")
     expect(told).to_have_count(2)
     expect(told.filter(has_text="every few seconds this page looks whether it is back")).to_be_visible()

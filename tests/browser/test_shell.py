@@ -1,4 +1,6 @@
-"""What every page offers: search by keys, undo from anywhere, background work, live changes, own settings, and a backup."""
+"""What every page offers: search by keys, undo from anywhere, background work, live changes, own settings, and a
+backup.
+"""
 
 import re
 import time
@@ -60,7 +62,9 @@ def test_a_driver_finds_the_own_runs_alone(open_page: Open) -> None:
     assert all("Ysolde Farrand" in text for text in page.locator("#found-list [role=option]").all_inner_texts())
 
 
-def test_steps_are_taken_back_and_done_again_from_anywhere_but_not_while_one_types(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_steps_are_taken_back_and_done_again_from_anywhere_but_not_while_one_types(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     page = open_page(desk.lay_out("Undone Truck"))
     for note in ("first", "second"):
         page.get_by_role("button", name="Note and settings").click()
@@ -89,11 +93,17 @@ def test_steps_are_taken_back_and_done_again_from_anywhere_but_not_while_one_typ
     accessible(page)
 
 
-def test_an_import_waits_for_a_worker_is_cancelled_and_tried_again(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_an_import_waits_for_a_worker_is_cancelled_and_tried_again(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Patient Truck")
     page = open_page(f"{path}/add-laps")
     page.locator("input[type=file]").set_input_files(
-        {"name": "patient.laps.csv", "mimeType": "text/csv", "buffer": "\n".join([HEADER, *segment_rows("Ysolde Farrand", 60)]).encode()}
+        {
+            "name": "patient.laps.csv",
+            "mimeType": "text/csv",
+            "buffer": "\n".join([HEADER, *segment_rows("Ysolde Farrand", 60)]).encode(),
+        }
     )
     expect(page.get_by_text("60 new")).to_be_visible()
     desk.whole.worker.stop()
@@ -121,7 +131,9 @@ def test_a_large_file_is_looked_at_and_imported_in_the_background(open_page: Ope
     path = desk.lay_out("Large Truck")
     page = open_page(f"{path}/add-laps")
     rows = "\n".join([HEADER, *segment_rows("Ysolde Farrand", 3000), *segment_rows("Corin Ashgrove", 3000)])
-    page.locator("input[type=file]").set_input_files({"name": "large.laps.csv", "mimeType": "text/csv", "buffer": rows.encode()})
+    page.locator("input[type=file]").set_input_files(
+        {"name": "large.laps.csv", "mimeType": "text/csv", "buffer": rows.encode()}
+    )
     expect(page.get_by_text("6,000 new").or_(page.get_by_text("6000 new"))).to_be_visible(timeout=60_000)
     page.get_by_role("button", name=re.compile("Import 6,?000 laps")).click()
     expect(page.get_by_role("status").filter(has_text=re.compile("6,?000 laps added"))).to_be_visible(timeout=60_000)
@@ -225,7 +237,9 @@ def test_on_paper_stands_what_was_found_and_no_control(open_page: Open) -> None:
     expect(page.locator("body")).to_have_css("background-color", "rgb(255, 255, 255)")
 
 
-@pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 390)])  # colours and widths don't bear on each other
+@pytest.mark.parametrize(
+    ("scheme", "width"), [("light", 1280), ("dark", 390)]
+)  # colours and widths don't bear on each other
 def test_every_view_is_accessible_and_fits(open_page: Open, accessible: Check, scheme: str, width: int) -> None:
     page = open_page(color_scheme=scheme, viewport={"width": width, "height": 800})
 

@@ -1,4 +1,6 @@
-"""Telemetry in a real browser: a run driven live over a bad line, files in pieces, traces compared, a layout found, laps cut anew."""
+"""Telemetry in a real browser: a run driven live over a bad line, files in pieces, traces compared, a layout found,
+laps cut anew.
+"""
 
 import re
 from collections.abc import Callable
@@ -30,7 +32,9 @@ def test_a_declared_run_is_driven_live_over_a_line_that_breaks(open_page: Open, 
     path = desk.lay_out("Live Truck")
     combination = UUID(path.rsplit("/", 1)[1])
     driver = next(item.id for item in profiles.profiles(sessions, manager) if item.name == "Brannoc Tull")
-    declare.declare(sessions, manager, combination, driver, {"purpose": "learn", "watch": ["look ahead"], "compound": "hard"}, [])
+    declare.declare(
+        sessions, manager, combination, driver, {"purpose": "learn", "watch": ["look ahead"], "compound": "hard"}, []
+    )
     page = open_page("/live")
     expect(page.get_by_role("region", name="About to drive")).to_contain_text("Brannoc Tull")
     rig = Rig(desk.whole.address, rigs.make_rig_token(sessions, manager, "Loft")[1], lambda seconds: None)
@@ -83,7 +87,9 @@ def test_a_driver_sees_the_own_run_alone(open_page: Open, desk: Desk) -> None:
     expect(page.get_by_role("article", name=re.compile("Brannoc Tull"))).to_have_count(0)
 
 
-def test_telemetry_comes_in_and_two_laps_are_compared_at_a_place(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_telemetry_comes_in_and_two_laps_are_compared_at_a_place(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     path = desk.lay_out("Trace Truck", LAPS)
     page = open_page(f"{path}/telemetry")
     expect(page.get_by_text("No telemetry file yet")).to_be_visible()
@@ -99,7 +105,8 @@ def test_telemetry_comes_in_and_two_laps_are_compared_at_a_place(open_page: Open
     expect(readings.get_by_role("row")).to_have_count(3)
     page.get_by_role("button", name="Everybody’s fastest").click()
     expect(readings.get_by_role("row").nth(2)).to_contain_text(re.compile("[+−]"))
-    # Read by keys: nearer, on to the next corner, and what is said at the place is the difference that was driven there.
+    # Read by keys: nearer, on to the next corner, and what is said at the place is the difference that was driven
+    # there.
     slider.focus()
     page.keyboard.press("Home")
     page.keyboard.press("]")
@@ -137,7 +144,9 @@ def test_a_layout_is_found_named_moved_kept_and_taken_over(open_page: Open, acce
     expect(page.get_by_role("button", name="Choose a telemetry file")).to_be_visible()
     accessible(page)
     page.locator("input[type=file]").set_input_files(FILES[2])
-    expect(page.get_by_text(re.compile("2 corners on 804.* m, from .* laps by the places driven"))).to_be_visible(timeout=60_000)
+    expect(page.get_by_text(re.compile("2 corners on 804.* m, from .* laps by the places driven"))).to_be_visible(
+        timeout=60_000
+    )
     page.get_by_label("T1: name").fill("Kiln Bend")
     handle = page.get_by_role("slider", name="T1: braking begins")
     before = float(handle.get_attribute("aria-valuenow") or 0)

@@ -1,4 +1,6 @@
-"""The track book in a real browser: written by keys, confirmed, contradictions resolved, checks that shrink, boundaries that move."""
+"""The track book in a real browser: written by keys, confirmed, contradictions resolved, checks that shrink,
+boundaries that move.
+"""
 
 import io
 import re
@@ -34,7 +36,10 @@ class Place:
         )
         made = Track(name, "Short", "street", 1400.0, (Sector("S1", 0.0), Sector("S2", 700.0)), corners)
         self.id = layouts.draw_up(self.sessions, self.manager, made)
-        self.combinations = [combinations.add_combination(self.sessions, self.manager, self.id, f"{name} {car}") for car in ("Van", "Truck")]
+        self.combinations = [
+            combinations.add_combination(self.sessions, self.manager, self.id, f"{name} {car}")
+            for car in ("Van", "Truck")
+        ]
         self.path = f"/tracks/{self.id}"
 
     @property
@@ -44,10 +49,18 @@ class Place:
     def corner(self, code: str) -> Any:
         return next(item for item in self.view.corners if item.code == code)
 
-    def write(self, code: str, actor: Actor | None = None, confirmed: bool = True, car: str | None = None, **values: Any) -> UUID:
+    def write(
+        self, code: str, actor: Actor | None = None, confirmed: bool = True, car: str | None = None, **values: Any
+    ) -> UUID:
         usual = {"point": "braking", "kind": "board", "thing": "", "variant": "usual", "sure": "likely"}
         car_id = next(item.id for item in self.view.cars if item.name.endswith(car)) if car else None
-        return book.propose(self.sessions, actor or self.manager, self.corner(code).id, {**usual, **values, "car_id": car_id}, confirmed=confirmed)
+        return book.propose(
+            self.sessions,
+            actor or self.manager,
+            self.corner(code).id,
+            {**usual, **values, "car_id": car_id},
+            confirmed=confirmed,
+        )
 
     def read_limits(self) -> None:
         for item in self.view.corners:
@@ -64,14 +77,18 @@ def checks(page: Page) -> Any:
     return page.get_by_role("region", name=re.compile("^Before the race"))
 
 
-def test_the_checks_shrink_as_references_are_written_confirmed_and_agreed_upon(open_page: Open, accessible: Check, place: Place) -> None:
+def test_the_checks_shrink_as_references_are_written_confirmed_and_agreed_upon(
+    open_page: Open, accessible: Check, place: Place
+) -> None:
     place.read_limits()
     place.write("T1", place.driver, confirmed=False, thing="oak", kind="tree")
     place.write("T3", thing="hoarding", kind="building")
     place.write("T3", car="Van", point="apex", gear=2)
     place.write("T3", car="Van", point="apex", gear=3, confirmed=False)
     page = open_page(place.path)
-    page.get_by_label("Seen with which car").select_option(label=next(item.name for item in place.view.cars if item.name.endswith("Van")))
+    page.get_by_label("Seen with which car").select_option(
+        label=next(item.name for item in place.view.cars if item.name.endswith("Van"))
+    )
     expect(checks(page)).to_contain_text("4 things to see to")
     accessible(page)
     # A colleague's proposal is confirmed where the check leads.
@@ -112,7 +129,9 @@ def test_the_checks_shrink_as_references_are_written_confirmed_and_agreed_upon(o
     expect(checks(page)).to_contain_text("1 thing to see to")
 
 
-def test_another_car_sees_landmarks_and_takes_numbers_over_or_replaces_them(open_page: Open, accessible: Check, place: Place) -> None:
+def test_another_car_sees_landmarks_and_takes_numbers_over_or_replaces_them(
+    open_page: Open, accessible: Check, place: Place
+) -> None:
     place.write("T1", thing="oak", kind="tree")
     place.write("T1", car="Van", point="apex", gear=2)
     place.write("T1", car="Van", point="exit", thing="kerb end", kind="kerb", gear=3)
@@ -127,7 +146,9 @@ def test_another_car_sees_landmarks_and_takes_numbers_over_or_replaces_them(open
     page.get_by_role("dialog").get_by_label("Gear").fill("4")
     page.get_by_role("button", name="Write it").click()
     expect(page.locator("li.carried")).to_have_count(0)
-    page.get_by_label("The other car").select_option(label=next(item.name for item in place.view.cars if item.name.endswith("Van")))
+    page.get_by_label("The other car").select_option(
+        label=next(item.name for item in place.view.cars if item.name.endswith("Van"))
+    )
     pair = page.get_by_role("region", name="Two cars side by side").get_by_role("row", name=re.compile("^Exit"))
     expect(pair.get_by_role("cell").nth(0)).to_contain_text("4th gear")
     expect(pair.get_by_role("cell").nth(1)).to_contain_text("3rd gear")
@@ -169,7 +190,9 @@ def test_a_driver_proposes_with_a_picture_and_asks_and_the_coach_makes_a_referen
     expect(page.get_by_text("Brake at the end of the hoarding.")).to_be_visible()
 
 
-def test_all_that_a_corner_has_is_written_and_two_who_write_are_told(open_page: Open, accessible: Check, place: Place) -> None:
+def test_all_that_a_corner_has_is_written_and_two_who_write_are_told(
+    open_page: Open, accessible: Check, place: Place
+) -> None:
     page, other = open_page(f"{place.path}/corners/T1"), open_page(f"{place.path}/corners/T1")
     for one in (page, other):
         one.get_by_role("button", name="Change", exact=True).click()
@@ -188,7 +211,15 @@ def test_all_that_a_corner_has_is_written_and_two_who_write_are_told(open_page: 
     accessible(page)
     form.get_by_role("button", name="Keep").click()
     known = page.get_by_role("region", name=re.compile("^Quern"))
-    for words in ("Chimney, Stack", "Works", "high By hand", "crest", "never exit", "costs a strike", "on the left, medium risk: no room"):
+    for words in (
+        "Chimney, Stack",
+        "Works",
+        "high By hand",
+        "crest",
+        "never exit",
+        "costs a strike",
+        "on the left, medium risk: no room",
+    ):
         expect(known).to_contain_text(words)
     other.get_by_role("dialog").get_by_label("Note").fill("Bumpy.")
     other.get_by_role("button", name="Keep").click()
@@ -201,7 +232,9 @@ def test_all_that_a_corner_has_is_written_and_two_who_write_are_told(open_page: 
     expect(known).not_to_contain_text("Chimney")
 
 
-def test_boundaries_move_by_keys_and_by_drag_and_say_what_laps_lose(open_page: Open, accessible: Check, place: Place) -> None:
+def test_boundaries_move_by_keys_and_by_drag_and_say_what_laps_lose(
+    open_page: Open, accessible: Check, place: Place
+) -> None:
     header = "driver,lap,kind,time,L0,T1,T2,T3"
     rows = [f"Ysolde Farrand,{n},flying,{50 + n},10,10,15,{15 + n}" for n in range(1, 4)]
     place.desk.add_laps(place.combinations[0].id, "a.laps.csv", "\n".join([header, *rows]))
@@ -247,7 +280,9 @@ def test_boundaries_move_by_keys_and_by_drag_and_say_what_laps_lose(open_page: O
     expect(page.get_by_role("textbox", name="T2: Braking")).to_have_value("700")
 
 
-def test_a_layout_is_drawn_up_from_rows_turned_round_and_taken_out_as_a_file(open_page: Open, accessible: Check) -> None:
+def test_a_layout_is_drawn_up_from_rows_turned_round_and_taken_out_as_a_file(
+    open_page: Open, accessible: Check
+) -> None:
     page = open_page("/tracks")
     expect(page.get_by_role("region", name="Vardrum Hills")).to_contain_text("64 corners")
     accessible(page)
@@ -280,8 +315,12 @@ def test_a_layout_is_drawn_up_from_rows_turned_round_and_taken_out_as_a_file(ope
     expect(page.get_by_role("region", name="Sallow Works")).not_to_contain_text("Outer")
 
 
-def test_the_reading_card_is_learned_copied_and_printed_on_one_page(open_page: Open, accessible: Check, desk: Desk) -> None:
-    long_road = next(item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Great Round")
+def test_the_reading_card_is_learned_copied_and_printed_on_one_page(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
+    long_road = next(
+        item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Great Round"
+    )
     page = open_page(f"/tracks/{long_road.id}/card", permissions=["clipboard-read", "clipboard-write"])
     lines = page.get_by_role("listitem")
     expect(lines).to_have_count(64)
@@ -302,12 +341,24 @@ def test_the_reading_card_is_learned_copied_and_printed_on_one_page(open_page: O
     assert text.startswith("Vardrum Hills, Great Round") and text.count("\n") == 66 and "T64 Home Croft: " in text
     page.emulate_media(media="print")
     printed = page.pdf(format="A4")
-    assert printed.count(b"/Type /Page\n") + printed.count(b"/Type /Page ") + len(re.findall(rb"/Type\s*/Page[^s]", printed)) > 0
-    assert len(set(re.findall(rb"/Type\s*/Page[^s]", printed))) <= 1 and len(re.findall(rb"/Type\s*/Page[^s]", printed)) == 1
+    assert (
+        printed.count(b"/Type /Page\n")
+        + printed.count(b"/Type /Page ")
+        + len(re.findall(rb"/Type\s*/Page[^s]", printed))
+        > 0
+    )
+    assert (
+        len(set(re.findall(rb"/Type\s*/Page[^s]", printed))) <= 1
+        and len(re.findall(rb"/Type\s*/Page[^s]", printed)) == 1
+    )
 
 
-def test_corners_are_walked_by_keys_and_one_that_is_gone_says_so(open_page: Open, accessible: Check, desk: Desk) -> None:
-    harbour = next(item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Fishmarket")
+def test_corners_are_walked_by_keys_and_one_that_is_gone_says_so(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
+    harbour = next(
+        item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Fishmarket"
+    )
     page = open_page(f"/tracks/{harbour.id}")
     page.get_by_role("heading", name="From above").click()
     page.keyboard.press("c")

@@ -1,4 +1,6 @@
-"""The week in a real browser: a season comes in, drivers are entered by keys, clashes show, targets move the gaps, earlier laps are a step away."""
+"""The week in a real browser: a season comes in, drivers are entered by keys, clashes show, targets move the gaps,
+earlier laps are a step away.
+"""
 
 import re
 from collections.abc import Callable, Iterator
@@ -40,18 +42,31 @@ class Stage:
         today = now().date()
         made = series.add_series(self.sessions, self.manager, name)
         self.made.append(made.id)
-        values = {"cars": ("Wrenfield EC-2",), "track": "Port Skerrow", "layout": "Ebb Tide", "race_minutes": 30.0, "starts": starts, **changes}
+        values = {
+            "cars": ("Wrenfield EC-2",),
+            "track": "Port Skerrow",
+            "layout": "Ebb Tide",
+            "race_minutes": 30.0,
+            "starts": starts,
+            **changes,
+        }
         facts = SeriesWeek(name, 1, "UTC", today - timedelta(days=1), today + timedelta(days=6), **values)
         return series.add_week(self.sessions, self.manager, made.id, facts)
 
     def free_moments(self, driver: str, count: int) -> list[datetime]:
-        """So many moments from tomorrow on, hours apart, around which a driver starts nowhere: the demo's own starts lie on other days each week."""
+        """So many moments from tomorrow on, hours apart, around which a driver starts nowhere: the demo's own starts
+        lie on other days each week.
+        """
         with self.sessions() as session:
-            rows = session.execute(select(Entry.starts).join(Driver, Driver.id == Entry.driver_id).where(Driver.name == driver))
+            rows = session.execute(
+                select(Entry.starts).join(Driver, Driver.id == Entry.driver_id).where(Driver.name == driver)
+            )
             taken = [datetime.fromisoformat(start) for (starts,) in rows for start in starts]
         first = now().replace(minute=0, second=0, microsecond=0) + timedelta(hours=24)
         hours = [first + timedelta(hours=3 * step) for step in range(24)]
-        free = [moment for moment in hours if all(abs(moment - start) > timedelta(hours=2, minutes=30) for start in taken)]
+        free = [
+            moment for moment in hours if all(abs(moment - start) > timedelta(hours=2, minutes=30) for start in taken)
+        ]
         return free[:count]
 
     def clear(self) -> None:
@@ -87,13 +102,28 @@ def board_cell(page: Page, driver: str, place: str, text: str = "") -> Any:
 
 def test_a_season_comes_in_with_what_is_wrong_told_and_goes_out_as_a_whole(open_page: Open, accessible: Check) -> None:
     weeks = [
-        SeriesWeek("Tide Trophy", number, "UTC", datetime(2040, 1, 7 * number).date(), datetime(2040, 1, 7 * number + 7).date(), ("Ostelind Volant",))  # noqa: DTZ001
+        SeriesWeek(
+            "Tide Trophy",
+            number,
+            "UTC",
+            datetime(2040, 1, 7 * number).date(),
+            datetime(2040, 1, 7 * number + 7).date(),
+            ("Ostelind Volant",),
+        )
         for number in (1, 2)
     ]
-    content = write_season(weeks) + b"Tide Trophy,3,UTC,2040-01-20,2040-01-27\r\n" + b"Tide Trophy,4,UTC,2040-13-01,2040-02-08" + b"," * 29 + b"\r\n"
+    content = (
+        write_season(weeks)
+        + b"Tide Trophy,3,UTC,2040-01-20,2040-01-27\r\n"
+        + b"Tide Trophy,4,UTC,2040-13-01,2040-02-08"
+        + b"," * 29
+        + b"\r\n"
+    )
     page = open_page("/seasons")
     page.get_by_role("button", name="Season file", exact=True).click()
-    page.locator("input[type=file]").set_input_files({"name": "tide.season.csv", "mimeType": "text/csv", "buffer": content})
+    page.locator("input[type=file]").set_input_files(
+        {"name": "tide.season.csv", "mimeType": "text/csv", "buffer": content}
+    )
     expect(page.get_by_role("heading", name="Rows set aside")).to_be_visible()
     expect(page.get_by_text("Line 4: ends after 5 of 34 cells")).to_be_visible()
     expect(page.get_by_text("Line 5, from “2040-13-01”: not a date")).to_be_visible()
@@ -111,7 +141,9 @@ def test_a_season_comes_in_with_what_is_wrong_told_and_goes_out_as_a_whole(open_
     expect(page.get_by_role("button", name="Tide Trophy")).to_have_count(0)
 
 
-def test_a_week_is_written_by_hand_and_a_second_writer_is_told(open_page: Open, accessible: Check, stage: Stage) -> None:
+def test_a_week_is_written_by_hand_and_a_second_writer_is_told(
+    open_page: Open, accessible: Check, stage: Stage
+) -> None:
     made = stage.week("Hand Cup", "at 18:00")
     page, other = open_page(f"/weeks/{made.id}"), open_page(f"/weeks/{made.id}", who="coach")
     for one in (page, other):
@@ -173,18 +205,24 @@ def test_drivers_are_entered_moved_and_taken_out_by_keys_alone(open_page: Open, 
     page.keyboard.press("Enter")
     dialog.get_by_role("button", name="Keep").press("Enter")
     expect(dialog).to_be_hidden()
-    expect(board_cell(page, "Brannoc Tull", "Port Skerrow, Ebb Tide")).not_to_have_accessible_name(re.compile("no start (chosen|fits)"))
+    expect(board_cell(page, "Brannoc Tull", "Port Skerrow, Ebb Tide")).not_to_have_accessible_name(
+        re.compile("no start (chosen|fits)")
+    )
     board_cell(page, "Brannoc Tull", "Port Skerrow, Ebb Tide").press("Delete")
     told(page, "Took Brannoc Tull out")
     expect(board_cell(page, "Brannoc Tull", "Port Skerrow, Ebb Tide", "not entered")).to_be_visible()
 
 
-def test_an_entry_is_dragged_to_another_driver_and_a_season_entered_at_once(open_page: Open, accessible: Check, stage: Stage) -> None:
+def test_an_entry_is_dragged_to_another_driver_and_a_season_entered_at_once(
+    open_page: Open, accessible: Check, stage: Stage
+) -> None:
     made = stage.week("Aaa Drag Cup", tomorrow(19, 30))
     entries.enter(stage.sessions, stage.manager, [made.id], [_driver(stage, "Corin Ashgrove")], "must")
     page = open_page("/")
     place = "Port Skerrow, Ebb Tide"
-    board_cell(page, "Corin Ashgrove", place, "entered, must").first.drag_to(board_cell(page, "Jorund Vetchley", place).first)
+    board_cell(page, "Corin Ashgrove", place, "entered, must").first.drag_to(
+        board_cell(page, "Jorund Vetchley", place).first
+    )
     expect(board_cell(page, "Jorund Vetchley", place, "entered, must")).to_be_visible()
     page.get_by_role("button", name="Enter drivers").click()
     dialog = page.get_by_role("dialog")
@@ -205,7 +243,9 @@ def _driver(stage: Stage, name: str) -> UUID:
     return next(item.id for item in profiles.profiles(stage.sessions, stage.manager) if item.name == name)
 
 
-def test_a_clash_is_found_where_a_manager_looks_and_goes_when_it_is_mended(open_page: Open, accessible: Check, stage: Stage) -> None:
+def test_a_clash_is_found_where_a_manager_looks_and_goes_when_it_is_mended(
+    open_page: Open, accessible: Check, stage: Stage
+) -> None:
     clashing, apart = stage.free_moments("Nerys Callowhill", 2)
     one = stage.week("Aaa Clash Cup", f"{clashing:%Y-%m-%dT%H:%MZ} {apart:%Y-%m-%dT%H:%MZ}")
     other = stage.week("Aab Clash Trophy", f"{clashing + timedelta(minutes=15):%Y-%m-%dT%H:%MZ}")
@@ -238,7 +278,11 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page = open_page("/")
     cell = board_cell(page, "Corin Ashgrove", place).first
     expect(cell).to_have_accessible_name(re.compile("best lap"))
-    found = next(item for item in combinations.combinations(sessions, manager) if item.car == "Grindle Hauler" and item.layout == "Black Oval")
+    found = next(
+        item
+        for item in combinations.combinations(sessions, manager)
+        if item.car == "Grindle Hauler" and item.layout == "Black Oval"
+    )
     need = page.get_by_role("listitem").filter(has_text=f"{place}, Grindle Hauler has no target")
     if need.count():
         need.get_by_role("button").click()
@@ -256,7 +300,9 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page.get_by_role("button", name="Target").click()
     expect(dialog.get_by_label("Target time")).to_have_value("29.100")
     seen = combinations.combination(sessions, manager, found.id)
-    combinations.set_target(sessions, desk.actor("coach"), found.id, seen.version, Target("time", time_us=29_000_000), None, (None, None))
+    combinations.set_target(
+        sessions, desk.actor("coach"), found.id, seen.version, Target("time", time_us=29_000_000), None, (None, None)
+    )
     dialog.get_by_label("Target time").fill("40.000")
     dialog.get_by_role("button", name="Keep").click()
     expect(dialog.get_by_role("alert")).to_contain_text("Somebody else set this meanwhile: time 29.000")
@@ -265,7 +311,9 @@ def test_a_changed_target_moves_the_gaps_and_two_who_change_it_are_told(open_pag
     page.goto(desk.whole.address)
     expect(cell).to_have_accessible_name(re.compile(r"−1\d\.\d{3} s to the target"))
     seen = combinations.combination(sessions, manager, found.id)
-    combinations.set_target(sessions, manager, found.id, seen.version, None, None, (None, None))  # as the other tests expect it
+    combinations.set_target(
+        sessions, manager, found.id, seen.version, None, None, (None, None)
+    )  # as the other tests expect it
 
 
 def test_earlier_laps_are_one_step_away_and_stay_out_of_the_weeks_figures(open_page: Open, accessible: Check) -> None:
@@ -331,13 +379,21 @@ def test_a_driver_has_an_own_first_page_and_writes_the_own_hours(open_page: Open
     expect(page.get_by_role("group", name="Weekly window 2")).to_have_count(0)
 
 
-def test_a_lap_too_fast_to_be_driven_alone_is_asked_about_and_the_driver_answers(open_page: Open, accessible: Check, desk: Desk) -> None:
+def test_a_lap_too_fast_to_be_driven_alone_is_asked_about_and_the_driver_answers(
+    open_page: Open, accessible: Check, desk: Desk
+) -> None:
     sessions, manager = desk.whole.sessions, desk.actor("manager")
-    found = next(item for item in combinations.combinations(sessions, manager) if item.car == "Wrenfield EC-2" and item.layout == "Fishmarket")
+    found = next(
+        item
+        for item in combinations.combinations(sessions, manager)
+        if item.car == "Wrenfield EC-2" and item.layout == "Fishmarket"
+    )
     body = orjson.loads(figures.summary(sessions, manager, found.id)[0])
     best_us = next(item["figures"]["best_us"] for item in body["drivers"] if item["name"] == "Ysolde Farrand")
     best = format_time(best_us)
-    combinations.change_combination(sessions, manager, found.id, found.version, found.note, {"solo_floor_s": best_us / 1e6 + 0.0005})
+    combinations.change_combination(
+        sessions, manager, found.id, found.version, found.note, {"solo_floor_s": best_us / 1e6 + 0.0005}
+    )
     page = open_page("/", who="driver")
     asked = page.get_by_role("listitem").filter(has_text="faster than anybody drives alone")
     asked.get_by_role("button").click()

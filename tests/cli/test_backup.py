@@ -43,7 +43,10 @@ class Store:
 
     def rows(self) -> dict[str, int]:
         with self.sessions() as session:
-            return {table.name: session.scalar(select(func.count()).select_from(table)) or 0 for table in Base.metadata.sorted_tables}
+            return {
+                table.name: session.scalar(select(func.count()).select_from(table)) or 0
+                for table in Base.metadata.sorted_tables
+            }
 
 
 @pytest.fixture(scope="module")
@@ -53,7 +56,13 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
     for folder in ("oval-102", "street-101"):
         layout = tracks.add_track(made.sessions, actor, next((DATA / folder).glob("*.track.json")).read_bytes())
         combination = combinations.add_combination(made.sessions, actor, layout.id, f"Car of {folder}")
-        file_id = files.upload(made.sessions, actor, combination.id, "x.laps.csv", next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes())
+        file_id = files.upload(
+            made.sessions,
+            actor,
+            combination.id,
+            "x.laps.csv",
+            next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes(),
+        )
         files.confirm(made.sessions, actor, file_id, files.Wishes(combination.revision))
         traces = sorted((DATA / folder).glob("*.telemetry.parquet"))[0]
         with traces.open("rb") as file:
@@ -84,9 +93,15 @@ def test_a_filled_database_comes_back_as_it_was_and_what_was_there_before_too(st
         traces_store().remove_traces(digest)
     restore(store.database, file)
     assert store.rows() == rows and set(traces_store().traces()) <= set(kept)
-    laps = [item for place in combinations.combinations(store.sessions, actor) for item in view.traced_laps(store.sessions, actor, place.id)]
+    laps = [
+        item
+        for place in combinations.combinations(store.sessions, actor)
+        for item in view.traced_laps(store.sessions, actor, place.id)
+    ]
     assert len(laps) == 120
-    shown = view.overlay(store.sessions, actor, one.id, [view.traced_laps(store.sessions, actor, one.id)[0].key], "speed_kmh")
+    shown = view.overlay(
+        store.sessions, actor, one.id, [view.traced_laps(store.sessions, actor, one.id)[0].key], "speed_kmh"
+    )
     assert shown.laps[0].values
     assert find.summary(store.sessions, actor, one.id)[0] == figures
     assert "Made later" not in [item.car for item in combinations.combinations(store.sessions, actor)]
@@ -115,7 +130,9 @@ def test_a_backup_made_while_people_write_is_one_state(store: Store, tmp_path: P
         cars = session.scalars(select(Base.metadata.tables["car"].c.name)).all()
         changed = session.scalars(select(Base.metadata.tables["change_set"].c.summary)).all()
     busy = sorted((name for name in cars if name.startswith("Busy")), key=lambda name: int(name.split()[1]))
-    assert busy == [f"Busy {number + 1}" for number in range(len(busy))]  # a beginning of what was written, without a hole
+    assert busy == [
+        f"Busy {number + 1}" for number in range(len(busy))
+    ]  # a beginning of what was written, without a hole
     assert sum("Busy" in summary for summary in changed) == len(busy)
 
 
@@ -125,7 +142,12 @@ def test_a_backup_made_while_people_write_is_one_state(store: Store, tmp_path: P
         (lambda names: names | {"data.sql": names["data.sql"] + b"-- and more"}, "damaged"),
         (lambda names: {"manifest.json": names["manifest.json"]}, "can't be read as a backup"),
         (lambda names: names | {"manifest.json": b"{}"}, "isn't a backup that this version can read"),
-        (lambda names: names | {"manifest.json": names["manifest.json"].replace(b'"tables_of": "', b'"tables_of": "9')}, "newer version"),
+        (
+            lambda names: (
+                names | {"manifest.json": names["manifest.json"].replace(b'"tables_of": "', b'"tables_of": "9')}
+            ),
+            "newer version",
+        ),
     ],
 )
 def test_a_file_that_is_not_whole_changes_nothing(store: Store, tmp_path: Path, damage: object, words: str) -> None:
@@ -160,7 +182,9 @@ def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> N
 
 
 def test_what_a_killed_restore_left_is_in_nobodys_way(store: Store, tmp_path: Path) -> None:
-    """Killed while it loads, twice: half a database whose folder the server can't take out, and half a folder beside it."""
+    """Killed while it loads, twice: half a database whose folder the server can't take out, and half a folder beside
+    it.
+    """
     for _ in range(2):
         name = _beside(store.database)
         _ask(store.database, f"CREATE DATABASE {name}")
@@ -195,14 +219,21 @@ def test_a_database_that_is_away_is_one_line(store: Store, tmp_path: Path) -> No
         _ask(away, "SELECT 1")
 
 
-def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_schedule_is_kept_to_and_old_backups_go(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setenv("FLEET_HOME", str(tmp_path))
-    assert main(["backup", "--schedule", "daily", "--at", "25:00"]) == 1 and "isn't a time of day" in capsys.readouterr().err
+    assert (
+        main(["backup", "--schedule", "daily", "--at", "25:00"]) == 1
+        and "isn't a time of day" in capsys.readouterr().err
+    )
     assert main(["backup", "--schedule", "weekly", "--at", "04:15", "--keep", "2"]) == 0
     settings = Settings.read(tmp_path / "var")
     wednesday = datetime(2031, 4, 9, 12, 0).astimezone()
     due = settings.last_due(wednesday)
-    assert due == datetime(2031, 4, 7, 4, 15).astimezone() and settings.last_due(due - timedelta(minutes=1)) == due - timedelta(days=7)
+    assert due == datetime(2031, 4, 7, 4, 15).astimezone() and settings.last_due(
+        due - timedelta(minutes=1)
+    ) == due - timedelta(days=7)
     folder = tmp_path / "var" / "backups"
     for day in range(1, 6):
         (folder / f"fleet-rival-2031-04-0{day}-031500.scheduled.backup.zip").touch()
@@ -236,8 +267,14 @@ def test_a_schedule_is_kept_to_and_old_backups_go(tmp_path: Path, monkeypatch: p
     assert main(["backup", "--schedule", "off"]) == 0 and Settings.read(tmp_path / "var").last_due(wednesday) is None
 
 
-def test_commands_that_need_data_say_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_commands_that_need_data_say_so(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setenv("FLEET_HOME", str(tmp_path))
     (tmp_path / "var").mkdir()
-    for command, words in ((["team", "Quarry Works"], "no data here yet"), (["backup"], "no data here yet"), (["restore"], "say which backup")):
+    for command, words in (
+        (["team", "Quarry Works"], "no data here yet"),
+        (["backup"], "no data here yet"),
+        (["restore"], "say which backup"),
+    ):
         assert main(command) == 1 and words in capsys.readouterr().err

@@ -16,7 +16,9 @@ def test_sets_are_made_looked_through_and_counted() -> None:
         assert getattr(total, name) == getattr(one, name) + getattr(plain, name), name
     assert one.hits > 0 and one.recall >= 0.9 and one.kinds_right >= 0.85
     assert plain.habits == 0 and plain.invented == 0, "nothing recurs where nobody has a habit"
-    assert total.hits - total.right == sum(total.taken_for.values()) and all(true != told for true, told in total.taken_for)
+    assert total.hits - total.right == sum(total.taken_for.values()) and all(
+        true != told for true, told in total.taken_for
+    )
     assert corners_found(1, 20310407)[0].hits == one.hits, "the same seed, the same laps"
 
 
@@ -34,6 +36,8 @@ def test_shares(counted: Corners, shares: tuple[float, float, float]) -> None:
 
 def test_the_table_names_what_was_taken_for_what() -> None:
     told = corners_table([Corners("all together", 4, 20, 2, 1, 18, 6, 1, 0, Counter({("late-brake", "lock-up"): 2}))])
-    assert "| all together | 4 | 22 | 90.9% (aim ≥ 90 %) | 95.2% (aim ≥ 90 %) | 90.0% (aim ≥ 85 %) | 6 | 1 | 0 |" in told
+    assert (
+        "| all together | 4 | 22 | 90.9% (aim ≥ 90 %) | 95.2% (aim ≥ 90 %) | 90.0% (aim ≥ 85 %) | 6 | 1 | 0 |" in told
+    )
     assert told.endswith("Taken for another kind: late-brake for lock-up (2).\n")
     assert "| without habits | 1 | 0 | – | – | – | 0 | 0 | 0 |" in corners_table([Corners("without habits", 1)])

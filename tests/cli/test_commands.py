@@ -39,7 +39,9 @@ def test_stop_ends_what_was_recorded_and_nothing_else(tmp_path: Path) -> None:
     assert stop(tmp_path) == 0
 
 
-def test_a_port_in_use_is_one_line_with_a_way_on(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_port_in_use_is_one_line_with_a_way_on(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setenv("FLEET_HOME", str(tmp_path))
     (tmp_path / "var").mkdir()
     with socket.socket() as taken:

@@ -45,7 +45,9 @@ def test_out_and_in_again(sessions: Sessions, fleet: Run, tmp_path: Path, capsys
     wipe(sessions)
     assert fleet("import", package) == 0
     told = capsys.readouterr().err
-    assert "Farhaven Racing came in with" in told and "Maren Holloway, manager, signs in as maren-holloway with " in told
+    assert (
+        "Farhaven Racing came in with" in told and "Maren Holloway, manager, signs in as maren-holloway with " in told
+    )
     password = told.split(" with ")[-1].split(",")[0]
     assert sign_in.sign_in(sessions, "maren-holloway", password, "10.0.0.1", b"key", "a test")[0]
     assert fleet("export", "--to", tmp_path / "again.zip") == 0
@@ -53,7 +55,9 @@ def test_out_and_in_again(sessions: Sessions, fleet: Run, tmp_path: Path, capsys
     assert fleet("import", package) == 1 and "here already" in capsys.readouterr().err
 
 
-def test_a_week_of_one_of_several_teams(sessions: Sessions, fleet: Run, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_week_of_one_of_several_teams(
+    sessions: Sessions, fleet: Run, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     team = Team(sessions, manager_of(sessions))
     make_team(sessions, "Elsewhere", "Somebody Else")
     assert fleet("export") == 1 and "Farhaven Racing, Elsewhere" in capsys.readouterr().err
@@ -65,7 +69,12 @@ def test_a_week_of_one_of_several_teams(sessions: Sessions, fleet: Run, tmp_path
 
 @pytest.mark.parametrize(("content", "words"), [(None, "can't be read"), (b"nothing", "isn't an exchange package")])
 def test_what_is_no_package_is_said_so(
-    sessions: Sessions, fleet: Run, tmp_path: Path, capsys: pytest.CaptureFixture[str], content: bytes | None, words: str
+    sessions: Sessions,
+    fleet: Run,
+    tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+    content: bytes | None,
+    words: str,
 ) -> None:
     place = tmp_path / "x.zip"
     if content is not None:

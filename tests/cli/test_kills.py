@@ -53,7 +53,13 @@ def test_what_was_acknowledged_outlives_kills_that_follow_each_other(whole: Tria
 def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:
     actor = manager_of(whole.sessions)
     whole.worker.stop()
-    job = jobs.start(whole.sessions, actor, "history.undo", "Nothing to take back", {"entry_id": "00000000-0000-7000-8000-000000000000"})
+    job = jobs.start(
+        whole.sessions,
+        actor,
+        "history.undo",
+        "Nothing to take back",
+        {"entry_id": "00000000-0000-7000-8000-000000000000"},
+    )
     messages.wake(jobs.key_of(whole.sessions, job.id))
     with redis.Redis.from_url(whole.messages.url) as server:
         assert server.dbsize() > 0
@@ -71,7 +77,13 @@ def test_jobs_are_done_while_no_message_gets_through(whole: Trial) -> None:
     actor = manager_of(whole.sessions)
     whole.messages.stop()
     try:
-        job = jobs.start(whole.sessions, actor, "history.redo", "Nothing to do again", {"entry_id": "00000000-0000-7000-8000-000000000000"})
+        job = jobs.start(
+            whole.sessions,
+            actor,
+            "history.redo",
+            "Nothing to do again",
+            {"entry_id": "00000000-0000-7000-8000-000000000000"},
+        )
         for _ in range(300):
             seen = jobs.job(whole.sessions, actor, job.id)
             if seen.ended_at:

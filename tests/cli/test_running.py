@@ -39,7 +39,11 @@ class Installation:
     def start(self, command: str = "demo") -> subprocess.Popen[str]:
         environment = {**os.environ, "FLEET_HOME": str(self.folder), "PYTHONPATH": str(HOME)}
         process = subprocess.Popen(
-            [sys.executable, "-m", "fleet_rival.cli", command, "--port", str(self.port)], env=environment, stderr=subprocess.PIPE, text=True, cwd=HOME
+            [sys.executable, "-m", "fleet_rival.cli", command, "--port", str(self.port)],
+            env=environment,
+            stderr=subprocess.PIPE,
+            text=True,
+            cwd=HOME,
         )
         self.started.append(process)
         return process
@@ -68,7 +72,9 @@ class Installation:
     def ask(self, path: str, body: Any = None, headers: dict[str, str] | None = None) -> tuple[Any, Any]:
         """What the server answers, and the headers."""
         sent = json.dumps(body).encode() if body is not None else None
-        request = urllib.request.Request(f"http://127.0.0.1:{self.port}{path}", sent, {"Content-Type": "application/json", **(headers or {})})
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{self.port}{path}", sent, {"Content-Type": "application/json", **(headers or {})}
+        )
         with urllib.request.urlopen(request, timeout=20) as answer:
             return json.load(answer), answer.headers
 
@@ -118,10 +124,15 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
     assert 3122 + 300 < sum(item["laps"] for item in before) < 3122 + 1200
     processes = installation.alive()
     assert [process.name for process in processes] == ["fleet", "database", "messages", "worker", "server"]
-    secret = [installation.folder / "var" / name for name in ("secret.txt", "redis/password.txt", "mariadb/password.txt", "demo/accounts.json")]
+    secret = [
+        installation.folder / "var" / name
+        for name in ("secret.txt", "redis/password.txt", "mariadb/password.txt", "demo/accounts.json")
+    ]
     assert not any(path.stat().st_mode & 0o077 for path in secret)
     everything = [path for path in (installation.folder / "var").rglob("*") if not path.is_symlink()]
-    assert len(everything) > 100 and not [path for path in everything if (path.is_file() or path.is_dir()) and path.stat().st_mode & 0o077]
+    assert len(everything) > 100 and not [
+        path for path in everything if (path.is_file() or path.is_dir()) and path.stat().st_mode & 0o077
+    ]
     _answers_on_loopback_alone(installation)
 
     again = installation.start()
@@ -142,7 +153,9 @@ def test_start_twice_stop_and_start_again_on_the_same_data(installation: Install
 
 
 def _answers_on_loopback_alone(installation: Installation) -> None:
-    request = urllib.request.Request(f"http://127.0.0.1:{installation.port}/api/health", headers={"Host": "elsewhere.example"})
+    request = urllib.request.Request(
+        f"http://127.0.0.1:{installation.port}/api/health", headers={"Host": "elsewhere.example"}
+    )
     with pytest.raises(urllib.error.HTTPError) as refused:
         urllib.request.urlopen(request, timeout=10)
     assert refused.value.code == 421

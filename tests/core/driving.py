@@ -1,4 +1,6 @@
-"""A corner driven by plain kinematics, nothing to do with the product's own simulator: for kinds of mistakes whose cause is known."""
+"""A corner driven by plain kinematics, nothing to do with the product's own simulator: for kinds of mistakes whose
+cause is known.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -13,7 +15,10 @@ LAYOUT = Track(
     kind="road",
     length_m=1400.0,
     sectors=(Sector("S1", 0.0), Sector("S2", 700.0)),
-    corners=(Corner("T1", 330.0, 500.0, 560.0, direction="left"), Corner("T2", 960.0, 1130.0, 1190.0, direction="right")),
+    corners=(
+        Corner("T1", 330.0, 500.0, 560.0, direction="left"),
+        Corner("T2", 960.0, 1130.0, 1190.0, direction="right"),
+    ),
 )
 
 
@@ -52,7 +57,10 @@ def drive(ways: dict[str, Way], rate_hz: float, number: int = 1, run: int = 1, m
     step = 0.5
     at = np.arange(0.0, LAYOUT.length_m, step)
     speed = np.empty(len(at))
-    rows = {name: np.zeros(len(at)) for name in ("throttle_pct", "brake_pct", "steering_deg", "gear", "rpm", "offset_m", "lock_pct")}
+    rows = {
+        name: np.zeros(len(at))
+        for name in ("throttle_pct", "brake_pct", "steering_deg", "gear", "rpm", "offset_m", "lock_pct")
+    }
     v = 48.0
     corners = [(corner, ways.get(corner.code, GOOD)) for corner in LAYOUT.corners]
     held = 0.0

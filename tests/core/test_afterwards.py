@@ -40,7 +40,10 @@ def test_only_what_is_known_before_and_after_is_compared() -> None:
 
 def test_the_ends_of_an_interval_belong_to_it_and_counts_have_no_share() -> None:
     assert Compared("slips", Expected(3, 1, 5, 0.9), 5).inside and Compared("slips", Expected(3, 1, 5, 0.9), 1).inside
-    assert Compared("slips", Expected(3, 1, 5, 0.9), 9).off is None and Compared("qualifying_us", Expected(0, 0, 0, 0.9), 9).off is None
+    assert (
+        Compared("slips", Expected(3, 1, 5, 0.9), 9).off is None
+        and Compared("qualifying_us", Expected(0, 0, 0, 0.9), 9).off is None
+    )
 
 
 def test_a_corner_under_pressure_by_the_numbers_of_a_textbook() -> None:
@@ -49,11 +52,16 @@ def test_a_corner_under_pressure_by_the_numbers_of_a_textbook() -> None:
     table = [[1, 39], [6, 14]]
     assert item.chance == pytest.approx(float(stats.fisher_exact(table).pvalue)) and item.told and item.more
     hyper = stats.hypergeom(60, 7, 20)
-    assert item.chance == pytest.approx(sum(hyper.pmf(k) for k in range(8) if hyper.pmf(k) <= hyper.pmf(6) * (1 + 1e-7)))
+    assert item.chance == pytest.approx(
+        sum(hyper.pmf(k) for k in range(8) if hyper.pmf(k) <= hyper.pmf(6) * (1 + 1e-7))
+    )
 
 
 def test_corners_come_by_how_odd_they_are_and_few_passes_tell_nothing() -> None:
-    told = under_pressure({"T1": (2, 40), "T2": (2, 40), "T3": (0, 40), "T4": (1, 3)}, {"T1": (1, 20), "T2": (9, 20), "T3": (0, 20), "T4": (3, 20)})
+    told = under_pressure(
+        {"T1": (2, 40), "T2": (2, 40), "T3": (0, 40), "T4": (1, 3)},
+        {"T1": (1, 20), "T2": (9, 20), "T3": (0, 20), "T4": (3, 20)},
+    )
     assert [item.corner for item in told] == ["T2", "T1"]
     assert told[0].more and not told[1].told
 
@@ -68,7 +76,12 @@ def test_fewer_slips_in_the_race_are_told_as_fewer(before: int, after: int) -> N
 def test_a_season_is_taken_into_account_more_the_more_races_are_known() -> None:
     def races(count: int) -> float:
         [told] = calibrated([[Compared("race_lap_us", expected(60e6, 1e5), 60e6 * 1.004)] for _ in range(count)])
-        assert told.races == count and told.inside == 0 and told.due == pytest.approx(0.8 * count) and told.off == pytest.approx(0.004)
+        assert (
+            told.races == count
+            and told.inside == 0
+            and told.due == pytest.approx(0.8 * count)
+            and told.off == pytest.approx(0.004)
+        )
         return told.shift
 
     assert races(1) == pytest.approx(0.004 / 5) and races(4) == pytest.approx(0.002)
@@ -129,7 +142,12 @@ def test_intervals_that_were_too_narrow_are_made_as_wide_as_races_differ() -> No
 
 
 def test_what_happens_once_in_a_start_counts_once_and_twice_is_a_rule() -> None:
-    starts = [[("T1", "contact", 1), ("T1", "contact", 9)], [("T1", "contact", 1), ("T5", "spin", 3)], [("T5", "spin", None)], []]
+    starts = [
+        [("T1", "contact", 1), ("T1", "contact", 9)],
+        [("T1", "contact", 1), ("T5", "spin", 3)],
+        [("T5", "spin", None)],
+        [],
+    ]
     assert repeated(starts) == (Repeated("T1", "contact", (1, 1), 4), Repeated("T5", "spin", (3, None), 4))
     assert [item.at_start for item in repeated(starts)] == [True, False]
     assert repeated([starts[0]]) == repeated([]) == ()

@@ -60,7 +60,10 @@ def test_the_lap_to_show_is_the_evenest_not_the_fastest() -> None:
     times = [(10.0, 20.0, 25.0, 30.0)] * 8
     brilliant = (9.0, 20.0, 25.3, 30.3)
     even = (10.0, 20.0, 25.0, 30.05)
-    laps = [lap(number, *some, layout=layout) for number, some in enumerate([*[(10.1, 20.1, 25.1, 30.1)] * 8, brilliant, even, *times], 1)]
+    laps = [
+        lap(number, *some, layout=layout)
+        for number, some in enumerate([*[(10.1, 20.1, 25.1, 30.1)] * 8, brilliant, even, *times], 1)
+    ]
     judged = judge(layout, laps, Settings())
     members = list(range(len(judged)))
     found = lap_to_show(judged, members, part_figures(layout, judged, members, Settings()))
@@ -77,5 +80,8 @@ def test_the_lap_to_show_is_the_evenest_not_the_fastest() -> None:
 def test_odds_rise_with_laps_and_with_the_target(times: list[int], rate: float, laps: int, target: int) -> None:
     odds = odds_of(times, rate, laps, target)
     assert 0 <= odds <= 1 - (1 - rate) ** laps + 1e-12
-    assert odds <= odds_of(times, rate, laps + 1, target) + 1e-12 and odds <= odds_of(times, rate, laps, target + 100_000) + 1e-12
+    assert (
+        odds <= odds_of(times, rate, laps + 1, target) + 1e-12
+        and odds <= odds_of(times, rate, laps, target + 100_000) + 1e-12
+    )
     assert odds_of(times, 1.0, laps, max(times)) == 1

@@ -51,13 +51,17 @@ def test_more_laps_never_make_it_worse_and_nothing_beats_the_fastest(times: list
 
 
 @given(st.lists(st.integers(60_000_000, 70_000_000), min_size=8, max_size=60), st.floats(0.05, 0.9), st.integers(1, 20))
-def test_odds_of_neighbours_that_resemble_each_other_rise_with_laps_and_target(times: list[int], alike: float, clean_twentieths: int) -> None:
+def test_odds_of_neighbours_that_resemble_each_other_rise_with_laps_and_target(
+    times: list[int], alike: float, clean_twentieths: int
+) -> None:
     rate = clean_twentieths / 20
     targets = sorted([min(times) - 100_000, (min(times) + max(times)) // 2, max(times) - 1, max(times)])
     table = [[odds_of(times, rate, laps, target, alike) for laps in (1, 2, 5, 10)] for target in targets]
     assert all(0 <= odds <= 1 for row in table for odds in row)
     assert all(later >= earlier - 1e-9 for row in table for earlier, later in itertools.pairwise(row))
-    assert all(more >= less - 1e-9 for row, better in itertools.pairwise(table) for less, more in zip(row, better, strict=True))
+    assert all(
+        more >= less - 1e-9 for row, better in itertools.pairwise(table) for less, more in zip(row, better, strict=True)
+    )
 
 
 def test_odds_from_few_laps_are_drawn_to_the_middle_and_from_many_they_are_the_formula() -> None:

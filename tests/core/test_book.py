@@ -1,4 +1,6 @@
-"""The track book's rules: which corner matters, what can be trusted, what contradicts, what a lap sounds like as a script."""
+"""The track book's rules: which corner matters, what can be trusted, what contradicts, what a lap sounds like as a
+script.
+"""
 
 from dataclasses import replace
 from typing import Any
@@ -27,14 +29,26 @@ TRACK = made_track((100, 150), (200, 250), (600, 650))
 
 
 def reference(key: str, corner: str = "T1", **values: Any) -> Reference:
-    return Reference(**{"key": key, "corner": corner, "point": "braking", "kind": "board", "thing": "second board", "state": "confirmed", **values})
+    return Reference(
+        **{
+            "key": key,
+            "corner": corner,
+            "point": "braking",
+            "kind": "board",
+            "thing": "second board",
+            "state": "confirmed",
+            **values,
+        }
+    )
 
 
 def plain_notes(*codes: str, **values: Any) -> list[CornerNotes]:
     return [CornerNotes(code, **{"limits": LIMITS, **values}) for code in codes or ("T1", "T2", "T3")]
 
 
-def found(references: list[Reference], notes: list[CornerNotes] | None = None, car: str | None = "Truck", **options: Any) -> list[Check]:
+def found(
+    references: list[Reference], notes: list[CornerNotes] | None = None, car: str | None = "Truck", **options: Any
+) -> list[Check]:
     notes = plain_notes() if notes is None else notes
     return checks(notes, references, importances(TRACK, {}), car, **options)
 
@@ -42,7 +56,11 @@ def found(references: list[Reference], notes: list[CornerNotes] | None = None, c
 class TestImportance:
     def test_it_follows_the_straight_behind_a_corner_also_across_the_line(self) -> None:
         made = importances(TRACK, {})
-        assert [(item.stretch_m, item.feeds, item.rank) for item in made.values()] == [(50, "T2", 3), (350, "T3", 2), (450, "T1", 1)]
+        assert [(item.stretch_m, item.feeds, item.rank) for item in made.values()] == [
+            (50, "T2", 3),
+            (350, "T3", 2),
+            (450, "T1", 1),
+        ]
         assert [item.level for item in made.values()] == ["low", "medium", "high"]
         assert all(item.seconds is None for item in made.values())
 
@@ -93,12 +111,19 @@ class TestReferences:
         assert [(item.reference.key, item.from_car) for item in seen] == [("a", None), ("b", "Truck")]
         own = reference("d", car="Van", gear=2, state="proposed")
         assert [item.reference.key for item in seen_with([landmark, theirs, own], "Van")] == ["a", "d"]
-        assert [item.reference.key for item in seen_with([landmark, theirs, replace(own, variant="wet")], "Van")] == ["a", "b", "d"]
+        assert [item.reference.key for item in seen_with([landmark, theirs, replace(own, variant="wet")], "Van")] == [
+            "a",
+            "b",
+            "d",
+        ]
         assert seen_with([reference("e", state="declined"), reference("f", state="replaced")], "Van") == []
 
     def test_a_driver_goes_by_the_own_before_the_cars_before_the_tracks(self) -> None:
         track, car = reference("a"), reference("b", car="Truck")
-        own, colleague = reference("c", car="Truck", driver="Ada", state="proposed"), reference("d", car="Truck", driver="Bo")
+        own, colleague = (
+            reference("c", car="Truck", driver="Ada", state="proposed"),
+            reference("d", car="Truck", driver="Bo"),
+        )
         cold = reference("e", variant="cold", state="confirmed")
         everything = [track, car, own, colleague, cold]
 
@@ -111,7 +136,10 @@ class TestReferences:
         assert best_of(everything, "T1", "apex", "Truck", "Ada") is None
 
     def test_a_landmark_is_told_with_the_numbers_of_the_car(self) -> None:
-        landmark, numbers = reference("a", sure="firm"), reference("b", car="Truck", thing="", gear=2, brake_peak_pct=80.0)
+        landmark, numbers = (
+            reference("a", sure="firm"),
+            reference("b", car="Truck", thing="", gear=2, brake_peak_pct=80.0),
+        )
         wet = reference("c", car="Truck", thing="", gear=3, variant="wet")
         told = best_of([numbers, landmark, wet], "T1", "braking", "Truck", None)
         assert told == replace(landmark, car="Truck", gear=2, brake_peak_pct=80.0)
@@ -122,13 +150,16 @@ class TestReferences:
         own = reference("d", car="Truck", gear=4)
         assert best_of([numbers, landmark, own], "T1", "braking", "Truck", None) == replace(own, brake_peak_pct=80.0)
         proposed = replace(landmark, state="proposed")
-        assert best_of([proposed, numbers], "T1", "braking", "Truck", None) == proposed, "what isn't confirmed isn't mixed with what is"
+        assert best_of([proposed, numbers], "T1", "braking", "Truck", None) == proposed, (
+            "what isn't confirmed isn't mixed with what is"
+        )
 
     def test_only_one_can_be_confirmed_for_the_same_place(self) -> None:
         first = reference("a", car="Truck", driver="Ada")
         assert same_place(first, replace(first, key="b", thing="tree", gear=3))
         assert not any(
-            same_place(first, replace(first, **{name: value})) for name, value in [("corner", "T2"), ("point", "lift"), ("variant", "wet")]
+            same_place(first, replace(first, **{name: value}))
+            for name, value in [("corner", "T2"), ("point", "lift"), ("variant", "wet")]
         )
         assert not same_place(first, replace(first, car=None)) and not same_place(first, replace(first, driver=None))
 
@@ -138,7 +169,11 @@ class TestChecks:
         assert found([reference(code, code) for code in ("T1", "T2", "T3")]) == []
 
     def test_corners_without_a_braking_reference_come_by_importance(self) -> None:
-        assert [(check.kind, check.corner) for check in found([])] == [("no-braking", "T3"), ("no-braking", "T2"), ("no-braking", "T1")]
+        assert [(check.kind, check.corner) for check in found([])] == [
+            ("no-braking", "T3"),
+            ("no-braking", "T2"),
+            ("no-braking", "T1"),
+        ]
 
     @pytest.mark.parametrize(
         "values",
@@ -158,7 +193,9 @@ class TestChecks:
         assert needs_reference(notes, [reference("a", **values)], "Truck") == ["T1"]
 
     def test_a_proposal_is_told_apart_from_nothing_and_a_lift_is_enough(self) -> None:
-        assert found([reference("a", state="proposed")], plain_notes("T1")) == [Check("only-proposed", "T1", references=("a",))]
+        assert found([reference("a", state="proposed")], plain_notes("T1")) == [
+            Check("only-proposed", "T1", references=("a",))
+        ]
         assert found([reference("a", point="lift")], plain_notes("T1")) == []
 
     def test_a_corner_taken_flat_needs_none(self) -> None:
@@ -167,7 +204,9 @@ class TestChecks:
 
     def test_one_that_will_not_last_is_told_until_one_that_does_stands_beside_it(self) -> None:
         shadow = reference("a", kind="shadow", lasts="time-of-day")
-        assert found([shadow], plain_notes("T1")) == [Check("weak-braking", "T1", references=("a",), values=("time-of-day",))]
+        assert found([shadow], plain_notes("T1")) == [
+            Check("weak-braking", "T1", references=("a",), values=("time-of-day",))
+        ]
         assert found([shadow, reference("b", car="Truck")], plain_notes("T1")) == []
         both = found([shadow, reference("b", kind="kerb", lasts="traffic")], plain_notes("T1"))
         assert both[0].values == ("time-of-day", "traffic")
@@ -176,7 +215,9 @@ class TestChecks:
         second = reference("a", point="apex", car="Truck", gear=2)
         third = reference("b", point="apex", car="Truck", gear=3, state="proposed")
         braking = reference("c")
-        assert found([second, third, braking], plain_notes("T1")) == [Check("two-gears", "T1", references=("a", "b"), values=("2", "3"))]
+        assert found([second, third, braking], plain_notes("T1")) == [
+            Check("two-gears", "T1", references=("a", "b"), values=("2", "3"))
+        ]
         for change in (
             {"gear": 2},
             {"car": "Van"},
@@ -186,7 +227,9 @@ class TestChecks:
             {"corner": "T2"},
             {"point": "exit"},
         ):
-            assert [check.kind for check in found([second, replace(third, **change), braking], plain_notes("T1"))] == [], change
+            assert [
+                check.kind for check in found([second, replace(third, **change), braking], plain_notes("T1"))
+            ] == [], change
         assert len(found([second, third, replace(second, key="d", gear=4), braking], plain_notes("T1"))) == 1
 
     def test_harder_here_than_there_and_there_than_here(self) -> None:
@@ -194,7 +237,11 @@ class TestChecks:
         assert [check for check in found([first, second], plain_notes("T1", "T2")) if check.kind == "harder"] == [
             Check("harder", "T1", "T2", ("a", "b"))
         ]
-        assert not [check for check in found([first, replace(second, variant="wet")], plain_notes("T1", "T2")) if check.kind == "harder"]
+        assert not [
+            check
+            for check in found([first, replace(second, variant="wet")], plain_notes("T1", "T2"))
+            if check.kind == "harder"
+        ]
 
     def test_harder_in_words_and_softer_in_numbers(self) -> None:
         said = reference("a", car="Truck", harder_than="T2", brake_peak_pct=60.0)
@@ -202,7 +249,11 @@ class TestChecks:
         told = [check for check in found([said, other], plain_notes("T1", "T2")) if check.kind == "harder"]
         assert told == [Check("harder", "T1", "T2", ("a", "b"), ("60", "85"))]
         for peak in (55.0, 60.0, 64.0):
-            assert not [c for c in found([said, replace(other, brake_peak_pct=peak)], plain_notes("T1", "T2")) if c.kind == "harder"]
+            assert not [
+                c
+                for c in found([said, replace(other, brake_peak_pct=peak)], plain_notes("T1", "T2"))
+                if c.kind == "harder"
+            ]
         in_words = replace(said, brake_peak_pct=None)
         peak = reference("c", car="Truck", point="turn-in", brake_peak_pct=60.0)
         told = [check for check in found([in_words, peak, other], plain_notes("T1", "T2")) if check.kind == "harder"]
@@ -211,7 +262,9 @@ class TestChecks:
     def test_limits_nobody_read_or_read_in_other_rules(self) -> None:
         brakes = [reference("a")]
         assert [check.kind for check in found(brakes, plain_notes("T1", limits=()))] == ["limits-unknown"]
-        assert found(brakes, plain_notes("T1"), rules="2031-3") == [Check("limits-old", "T1", values=("2031-2", "2031-3"))]
+        assert found(brakes, plain_notes("T1"), rules="2031-3") == [
+            Check("limits-old", "T1", values=("2031-2", "2031-3"))
+        ]
         assert found(brakes, plain_notes("T1"), rules="2031-2") == [] == found(brakes, plain_notes("T1"), rules=None)
 
     def test_an_unread_pit_exit_stands_among_what_matters_most(self) -> None:
@@ -223,7 +276,10 @@ class TestCard:
     def test_it_is_a_line_a_corner_with_what_to_mind(self) -> None:
         notes = [
             CornerNotes(
-                "T1", traits=(Trait("crest"), Trait("flat")), kerbs=(Kerb("exit", "never", "unsettles"), Kerb("entry", "use")), limits=LIMITS
+                "T1",
+                traits=(Trait("crest"), Trait("flat")),
+                kerbs=(Kerb("exit", "never", "unsettles"), Kerb("entry", "use")),
+                limits=LIMITS,
             ),
             CornerNotes("T2", given_up_for="T3", limits=(Limit("exit", "one wheel", "nothing"),)),
             CornerNotes("T3"),
@@ -240,7 +296,9 @@ class TestCard:
             ("T3", None, "high", False),
         ]
         assert [item.key for item in lines[1].go_by] == ["a", "b"] and lines[1].linked == "T3" and lines[1].limits == ()
-        assert [trait.kind for trait in lines[0].traits] == ["crest"] and [kerb.where for kerb in lines[0].never] == ["exit"]
+        assert [trait.kind for trait in lines[0].traits] == ["crest"] and [kerb.where for kerb in lines[0].never] == [
+            "exit"
+        ]
         assert lines[0].limits == LIMITS and lines[2].go_by == ()
 
 

@@ -50,7 +50,11 @@ references = st.lists(
 ).map(lambda items: [Reference(key=f"r{index}", **item) for index, item in enumerate(items)])
 notes = st.lists(st.tuples(st.booleans(), st.sampled_from([(), ("2031-1",), ("2031-2",)])), min_size=4, max_size=4).map(
     lambda items: [
-        CornerNotes(code, traits=(Trait("flat"),) if flat else (), limits=tuple(Limit("exit", "wheels", "strike", rules) for rules in limits))
+        CornerNotes(
+            code,
+            traits=(Trait("flat"),) if flat else (),
+            limits=tuple(Limit("exit", "wheels", "strike", rules) for rules in limits),
+        )
         for code, (flat, limits) in zip(CODES, items, strict=True)
     ]
 )
@@ -66,9 +70,15 @@ def track(lengths: list[tuple[int, int]]) -> Track:
     return Track("Quernholm", "Short", "street", at + 100, (Sector("S1", 0.0),), tuple(corners))
 
 
-@given(gaps, st.sets(st.sampled_from(CODES), max_size=3), st.none() | st.lists(st.integers(1, 10**8), min_size=5, max_size=5))
+@given(
+    gaps,
+    st.sets(st.sampled_from(CODES), max_size=3),
+    st.none() | st.lists(st.integers(1, 10**8), min_size=5, max_size=5),
+)
 @settings(deadline=None, max_examples=40)
-def test_every_metre_at_full_throttle_is_some_corners(lengths: list[tuple[int, int]], flat: set[str], times: list[int] | None) -> None:
+def test_every_metre_at_full_throttle_is_some_corners(
+    lengths: list[tuple[int, int]], flat: set[str], times: list[int] | None
+) -> None:
     place = track(lengths)
     segments = dict(zip(("L0", *CODES), times, strict=True)) if times else {}
     made = importances(place, segments, flat)
@@ -96,7 +106,12 @@ def test_a_slower_car_changes_no_rank(lengths: list[tuple[int, int]], factor: in
 
 
 @given(
-    notes, references, st.sampled_from([None, "Van", "Truck"]), st.sampled_from([None, "2031-1"]), st.booleans(), st.randoms(use_true_random=False)
+    notes,
+    references,
+    st.sampled_from([None, "Van", "Truck"]),
+    st.sampled_from([None, "2031-1"]),
+    st.booleans(),
+    st.randoms(use_true_random=False),
 )
 @settings(deadline=None, max_examples=50)
 def test_checks_follow_from_what_is_written_and_not_from_its_order(
@@ -108,10 +123,15 @@ def test_checks_follow_from_what_is_written_and_not_from_its_order(
     again = checks(said, shuffled, matters, car, rules=rules, pit_exit_read=read)
     plain = [{(item.kind, item.corner) for item in found if item.kind != "harder"} for found in (told, again)]
     assert plain[0] == plain[1]
-    pairs = [{frozenset((item.corner, item.other)) for item in found if item.kind == "harder"} for found in (told, again)]
+    pairs = [
+        {frozenset((item.corner, item.other)) for item in found if item.kind == "harder"} for found in (told, again)
+    ]
     assert pairs[0] == pairs[1]
     assert len({(item.kind, item.corner, item.other) for item in told}) == len(told)
-    places = [(-1, -1) if item.corner is None else (LEVELS.index(matters[item.corner].level), matters[item.corner].rank) for item in told]
+    places = [
+        (-1, -1) if item.corner is None else (LEVELS.index(matters[item.corner].level), matters[item.corner].rank)
+        for item in told
+    ]
     assert places == sorted(places), "by importance"
     assert all(item.kind in BOOK_CHECKS and check_words(item).endswith(".") for item in told)
     keys = {item.key for item in written if item.is_open and item.car in (None, car)}
@@ -123,7 +143,9 @@ def test_checks_follow_from_what_is_written_and_not_from_its_order(
 
 @given(notes, references, st.sampled_from(CODES))
 @settings(deadline=None, max_examples=40)
-def test_a_confirmed_board_for_everybody_ends_what_is_asked_of_braking(said: list[CornerNotes], written: list[Reference], corner: str) -> None:
+def test_a_confirmed_board_for_everybody_ends_what_is_asked_of_braking(
+    said: list[CornerNotes], written: list[Reference], corner: str
+) -> None:
     matters = importances(track([(30, 100)] * 4), {})
     board = Reference("new", corner, "braking", "board", "board", state="confirmed")
     kinds = {item.kind for item in checks(said, [*written, board], matters, None) if item.corner == corner}
@@ -132,7 +154,9 @@ def test_a_confirmed_board_for_everybody_ends_what_is_asked_of_braking(said: lis
 
 @given(references, st.sampled_from([None, "Van", "Truck"]))
 @settings(deadline=None, max_examples=40)
-def test_what_is_seen_with_a_car_is_its_own_the_tracks_or_to_be_taken_over(written: list[Reference], car: str | None) -> None:
+def test_what_is_seen_with_a_car_is_its_own_the_tracks_or_to_be_taken_over(
+    written: list[Reference], car: str | None
+) -> None:
     seen = seen_with(written, car)
     shown = [item.reference for item in seen]
     assert [item for item in written if item in shown] == shown and all(item.is_open for item in shown)
@@ -146,13 +170,23 @@ def test_what_is_seen_with_a_car_is_its_own_the_tracks_or_to_be_taken_over(writt
     assert {item.key for item in written if item.is_open and item.car is None} <= {item.key for item in shown}
 
 
-@given(references, st.sampled_from(CODES), st.sampled_from(POINTS), st.sampled_from([None, "Van"]), st.sampled_from([None, "Ada", "Bo"]))
+@given(
+    references,
+    st.sampled_from(CODES),
+    st.sampled_from(POINTS),
+    st.sampled_from([None, "Van"]),
+    st.sampled_from([None, "Ada", "Bo"]),
+)
 @settings(deadline=None, max_examples=40)
 def test_a_driver_is_told_what_stands_for_them_and_never_anothers(
     written: list[Reference], corner: str, point: Any, car: str | None, driver: str | None
 ) -> None:
     best = best_of(written, corner, point, car, driver)
-    fitting = [item for item in written if item.corner == corner and item.point == point and item.is_open and item.variant == "usual"]
+    fitting = [
+        item
+        for item in written
+        if item.corner == corner and item.point == point and item.is_open and item.variant == "usual"
+    ]
     fitting = [item for item in fitting if item.car in (None, car) and item.driver in (None, driver)]
     assert (best is None) == (not fitting)
     if best:
@@ -167,7 +201,9 @@ def test_a_driver_is_told_what_stands_for_them_and_never_anothers(
 
 @given(notes, references, st.sampled_from([None, "Van"]), st.sampled_from(VARIANTS[:3]))
 @settings(deadline=None, max_examples=40)
-def test_every_card_can_be_read_out(said: list[CornerNotes], written: list[Reference], car: str | None, variant: Any) -> None:
+def test_every_card_can_be_read_out(
+    said: list[CornerNotes], written: list[Reference], car: str | None, variant: Any
+) -> None:
     lines = card({}, said, written, importances(track([(30, 100)] * 4), {}), car, "Ada", variant)
     assert [line.code for line in lines] == list(CODES)
     for line in lines:

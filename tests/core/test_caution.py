@@ -35,17 +35,28 @@ def by_hand(compounds: list[CompoundPace], rules: Rules, plan: StopPlan, lap: in
     used = {name for name, _ in plan.stints[: stint + 1]}
 
     def allowed(ways: tuple[tuple[str, int], ...]) -> bool:
-        return rules.must <= used | {name for name, _ in ways} and rules.least_stops <= stint + len(ways) <= rules.most_stops
+        return (
+            rules.must <= used | {name for name, _ in ways}
+            and rules.least_stops <= stint + len(ways) <= rules.most_stops
+        )
 
     def took(ways: tuple[tuple[str, int], ...]) -> float:
         return sum(time_of(by_name[name], own) for name, own in ways)
 
-    stop = [pit_us + (len(ways) - 1) * rules.pit_us + took(ways) for ways in every_way(compounds, left, rules.most_stops) if ways and allowed(ways)]
+    stop = [
+        pit_us + (len(ways) - 1) * rules.pit_us + took(ways)
+        for ways in every_way(compounds, left, rules.most_stops)
+        if ways and allowed(ways)
+    ]
     on = []
     for more in range(1, left + 1):
         if now.life is None or age + more <= now.life:
             further = time_of(now, age + more) - time_of(now, age)
-            on += [further + len(ways) * rules.pit_us + took(ways) for ways in every_way(compounds, left - more, rules.most_stops) if allowed(ways)]
+            on += [
+                further + len(ways) * rules.pit_us + took(ways)
+                for ways in every_way(compounds, left - more, rules.most_stops)
+                if allowed(ways)
+            ]
     if not stop:
         return None
     return min(on) - min(stop) if on else rules.pit_us - pit_us
@@ -60,8 +71,13 @@ def by_hand(compounds: list[CompoundPace], rules: Rules, plan: StopPlan, lap: in
     st.floats(0, 3e6),
     st.integers(3, 9),
 )
-def test_the_same_as_trying_every_way_on(laps: int, least: int, must: frozenset[str], pit: float, caution: float, life: int) -> None:
-    compounds = [CompoundPace("soft", 60e6, 300_000, 3e5, 3e5, life=life), CompoundPace("hard", 60.4e6, 100_000, 1e5, 1e5)]
+def test_the_same_as_trying_every_way_on(
+    laps: int, least: int, must: frozenset[str], pit: float, caution: float, life: int
+) -> None:
+    compounds = [
+        CompoundPace("soft", 60e6, 300_000, 3e5, 3e5, life=life),
+        CompoundPace("hard", 60.4e6, 100_000, 1e5, 1e5),
+    ]
     rules = Rules(laps, must, least, most_stops=2, pit_us=pit)
     told = plans_of(compounds, rules, draws=10)
     if not told.plans:
@@ -86,7 +102,9 @@ def test_a_cheap_stop_pays_around_where_it_would_have_been() -> None:
     planned = best.stints[0][1]
     windows = caution_windows([SOFT, HARD], rules, best, 8e6)
     assert any(window.first <= planned <= window.last for window in windows)
-    assert max(window.best_us for window in windows) == pytest.approx(12e6, abs=2e6), "a stop that must be is cheaper by twelve seconds"
+    assert max(window.best_us for window in windows) == pytest.approx(12e6, abs=2e6), (
+        "a stop that must be is cheaper by twelve seconds"
+    )
     for window in windows:
         assert window.first <= window.at <= window.last and window.best_us > 0
 

@@ -1,4 +1,5 @@
-"""Statistics against the certified values of the Statistical Reference Datasets (univariate summary), and drift against scatter.
+"""Statistics against the certified values of the Statistical Reference Datasets (univariate summary), and drift
+against scatter.
 
 Each set is written in whole units, as the core takes them; those that follow no formula stand in `certified.py`.
 """
@@ -83,7 +84,9 @@ def test_the_slope_is_the_median_of_all_slopes_and_outliers_hardly_move_it() -> 
     assert statistics.theil_sen_slope([4], [100]) == 0
 
 
-@pytest.mark.parametrize(("value", "rounded"), [(Fraction(1, 2), 0), (Fraction(3, 2), 2), (Fraction(5, 2), 2), (2.5, 2), (None, None)])
+@pytest.mark.parametrize(
+    ("value", "rounded"), [(Fraction(1, 2), 0), (Fraction(3, 2), 2), (Fraction(5, 2), 2), (2.5, 2), (None, None)]
+)
 def test_statistics_are_rounded_half_to_even(value: Fraction | float | None, rounded: int | None) -> None:
     assert statistics.round_half_even(value) == rounded
 
@@ -116,16 +119,41 @@ LONGLEY = rows_of(
 
 # Pontius: calibration of a load cell, deflection at loads of 150,000 and so on, twice; a parabola.
 PONTIUS = rows_of(
-    "0.11019 0.21956 0.32949 0.43899 0.54803 0.65694 0.76562 0.87487 0.98292 1.09146 1.20001 1.30822 1.41599 1.52399 1.63194 1.73947 1.84646"
-    " 1.95392 2.06128 2.16844 0.11052 0.22018 0.32939 0.43886 0.54798 0.65739 0.76596 0.87474 0.98300 1.09150 1.20004 1.30818 1.41613 1.52408"
+    "0.11019 0.21956 0.32949 0.43899 0.54803 0.65694 0.76562 0.87487 0.98292 1.09146 1.20001 1.30822 1.41599 1.52399 "
+    "1.63194 1.73947 1.84646"
+    " 1.95392 2.06128 2.16844 0.11052 0.22018 0.32939 0.43886 0.54798 0.65739 0.76596 0.87474 0.98300 1.09150 1.20004 "
+    "1.30818 1.41613 1.52408"
     " 1.63159 1.73965 1.84696 1.95445 2.06177 2.16829"
 )[0]
 LOADS = np.tile(np.arange(1, 21) * 150_000.0, 2)
 
 
-# Noise of Wampler3, of Wampler4 a hundred times, of Wampler5 ten thousand times; it stands at right angles to all powers up to the fifth.
+# Noise of Wampler3, of Wampler4 a hundred times, of Wampler5 ten thousand times; it stands at right angles to all
+# powers up to the fifth.
 WAMPLER_NOISE = np.asarray(
-    [759, -2048, 2048, -2048, 2523, -2048, 2048, -2048, 1838, -2048, 2048, -2048, 1838, -2048, 2048, -2048, 2523, -2048, 2048, -2048, 759]
+    [
+        759,
+        -2048,
+        2048,
+        -2048,
+        2523,
+        -2048,
+        2048,
+        -2048,
+        1838,
+        -2048,
+        2048,
+        -2048,
+        1838,
+        -2048,
+        2048,
+        -2048,
+        2523,
+        -2048,
+        2048,
+        -2048,
+        759,
+    ]
 )
 
 
@@ -141,7 +169,9 @@ def certified_fit(design: np.ndarray, values: np.ndarray) -> tuple[list[float], 
 @pytest.mark.parametrize(
     ("design", "values", "coefficients", "deviation", "least"),
     [
-        pytest.param(NORRIS[:, 1:], NORRIS[:, 0], [-0.262323073774029, 1.00211681802045], 0.884796396144373, 12, id="Norris"),
+        pytest.param(
+            NORRIS[:, 1:], NORRIS[:, 0], [-0.262323073774029, 1.00211681802045], 0.884796396144373, 12, id="Norris"
+        ),
         pytest.param(
             LONGLEY[:, 1:],
             LONGLEY[:, 0],
@@ -198,7 +228,10 @@ FILIP = [
     ("x", "y", "coefficients", "deviation"),
     [
         pytest.param(
-            *(np.asarray(text.split(), dtype=float) for text in (certified.FILIP_X, certified.FILIP_Y)), FILIP, 0.334801051324544e-02, id="Filip"
+            *(np.asarray(text.split(), dtype=float) for text in (certified.FILIP_X, certified.FILIP_Y)),
+            FILIP,
+            0.334801051324544e-02,
+            id="Filip",
         ),
         *(
             pytest.param(
@@ -223,8 +256,11 @@ def test_polynomials_about_the_middle_have_the_certified_coefficients(
     written = [Fraction(0)] * count
     for power, coefficient in enumerate(found):
         for lower in range(power + 1):
-            written[lower] += Fraction(float(coefficient)) / reach**power * math.comb(power, lower) * (-middle) ** (power - lower)
-    # Wampler5's noise is twenty million times what is looked for: rounding the coefficients of this form to floats costs the last half digit.
+            written[lower] += (
+                Fraction(float(coefficient)) / reach**power * math.comb(power, lower) * (-middle) ** (power - lower)
+            )
+    # Wampler5's noise is twenty million times what is looked for: rounding the coefficients of this form to floats
+    # costs the last half digit.
     least = 7.5 if np.ptp(y) > 2e7 else 8
     assert min(digits(float(one), other) for one, other in zip(written, coefficients, strict=True)) >= least
     rest = y - design @ found
@@ -239,7 +275,9 @@ def test_polynomials_about_the_middle_have_the_certified_coefficients(
     ],
     ids=["NoInt1", "NoInt2"],
 )
-def test_lines_through_the_origin_are_certified_too(x: np.ndarray, y: np.ndarray, slope: float, deviation: float) -> None:
+def test_lines_through_the_origin_are_certified_too(
+    x: np.ndarray, y: np.ndarray, slope: float, deviation: float
+) -> None:
     [found] = statistics.least_squares(x[:, None], np.asarray(y))
     rest = np.asarray(y) - x * found
     assert digits(float(found), slope) >= 13 and digits(math.sqrt(float(rest @ rest) / (len(x) - 1)), deviation) >= 13
@@ -247,15 +285,153 @@ def test_lines_through_the_origin_are_certified_too(x: np.ndarray, y: np.ndarray
 
 # Michelson's measurements of the speed of light, in units of 0.01 thousand km/s above 299.
 MICHELSO = [
-    *(85, 74, 90, 107, 93, 85, 95, 98, 98, 88, 100, 98, 93, 65, 76, 81, 100, 100, 96, 96, 96, 94, 96, 94, 88, 80, 85, 88, 90, 84, 83, 79, 81),
-    *(88, 88, 83, 80, 79, 76, 80, 88, 88, 88, 86, 72, 72, 62, 86, 97, 95, 88, 91, 85, 87, 84, 84, 85, 84, 84, 84, 89, 81, 81, 82, 80, 77, 76),
-    *(74, 75, 76, 91, 92, 89, 86, 88, 72, 84, 85, 85, 78, 89, 84, 78, 81, 76, 81, 79, 81, 82, 85, 87, 87, 81, 74, 81, 94, 95, 80, 81, 87),
+    *(
+        85,
+        74,
+        90,
+        107,
+        93,
+        85,
+        95,
+        98,
+        98,
+        88,
+        100,
+        98,
+        93,
+        65,
+        76,
+        81,
+        100,
+        100,
+        96,
+        96,
+        96,
+        94,
+        96,
+        94,
+        88,
+        80,
+        85,
+        88,
+        90,
+        84,
+        83,
+        79,
+        81,
+    ),
+    *(
+        88,
+        88,
+        83,
+        80,
+        79,
+        76,
+        80,
+        88,
+        88,
+        88,
+        86,
+        72,
+        72,
+        62,
+        86,
+        97,
+        95,
+        88,
+        91,
+        85,
+        87,
+        84,
+        84,
+        85,
+        84,
+        84,
+        84,
+        89,
+        81,
+        81,
+        82,
+        80,
+        77,
+        76,
+    ),
+    *(
+        74,
+        75,
+        76,
+        91,
+        92,
+        89,
+        86,
+        88,
+        72,
+        84,
+        85,
+        85,
+        78,
+        89,
+        84,
+        78,
+        81,
+        76,
+        81,
+        79,
+        81,
+        82,
+        85,
+        87,
+        87,
+        81,
+        74,
+        81,
+        94,
+        95,
+        80,
+        81,
+        87,
+    ),
 ]
 
 
 # Mavro: a standard of transmittance, in units of 0.0001.
 MAVRO = [
-    *(18, 17, 18, 19, 18, 17, 15, 14, 15, 15, 17, 18, 18, 19, 19, 21, 20, 16, 14, 13, 13, 15, 15, 16, 15, 14, 13, 14, 15, 14, 15, 16, 15, 16),
+    *(
+        18,
+        17,
+        18,
+        19,
+        18,
+        17,
+        15,
+        14,
+        15,
+        15,
+        17,
+        18,
+        18,
+        19,
+        19,
+        21,
+        20,
+        16,
+        14,
+        13,
+        13,
+        15,
+        15,
+        16,
+        15,
+        14,
+        13,
+        14,
+        15,
+        14,
+        15,
+        16,
+        15,
+        16,
+    ),
     *(19, 20, 20, 21, 22, 23, 24, 25, 27, 26, 26, 26, 27, 26, 25, 24),
 ]
 

@@ -19,7 +19,11 @@ QUICK = Settings(cold_laps=0, bootstrap_resamples=0)
 
 
 def main_group(laps: list[Lap], corners: int = 4, **changes: float) -> GroupAnalysis:
-    return analyse(track(corners), laps, Settings.from_mapping({"cold_laps": 0, "bootstrap_resamples": 0, **changes})).drivers["Ysolde Farrand"].main
+    return (
+        analyse(track(corners), laps, Settings.from_mapping({"cold_laps": 0, "bootstrap_resamples": 0, **changes}))
+        .drivers["Ysolde Farrand"]
+        .main
+    )
 
 
 @given(st.lists(st.integers(1, 10**10), min_size=2, max_size=60))
@@ -35,7 +39,9 @@ def test_statistics_agree_with_fifty_digits(values: list[int]) -> None:
 
 @given(st.lists(st.integers(1, 10**8), min_size=1, max_size=40), st.sampled_from([10, 25, 50, 90]))
 def test_percentiles_are_the_usual_ones(values: list[int], per_cent: int) -> None:
-    assert float(statistics.percentile(values, Fraction(per_cent, 100))) == pytest.approx(float(np.percentile(values, per_cent)), rel=1e-12)
+    assert float(statistics.percentile(values, Fraction(per_cent, 100))) == pytest.approx(
+        float(np.percentile(values, per_cent)), rel=1e-12
+    )
 
 
 def test_below_five_clean_laps_only_the_count_is_told() -> None:
@@ -47,7 +53,9 @@ def test_below_five_clean_laps_only_the_count_is_told() -> None:
 def test_getting_slower_with_the_tyres_is_not_scatter() -> None:
     noise = [0.02, -0.03, 0.01, 0.03, -0.02, -0.01, 0.02, 0.0, -0.02, 0.01]
     steady = main_group([whole_lap(number + 1, 60 + extra) for number, extra in enumerate(noise)]).consistency
-    fading = main_group([whole_lap(number + 1, 60 + extra + 0.1 * number) for number, extra in enumerate(noise)]).consistency
+    fading = main_group(
+        [whole_lap(number + 1, 60 + extra + 0.1 * number) for number, extra in enumerate(noise)]
+    ).consistency
     assert fading.sd_us is not None and steady.sd_us is not None and fading.sd_us > 5 * steady.sd_us
     assert fading.adjusted_sd_us == pytest.approx(steady.adjusted_sd_us, rel=1e-6)
     assert fading.successive_difference_ratio is not None and fading.successive_difference_ratio < 0.5
@@ -55,7 +63,9 @@ def test_getting_slower_with_the_tyres_is_not_scatter() -> None:
 
 def test_adjusted_deviation_by_hand() -> None:
     # Slope 0, median 60.0: residuals 0, 0.1, −0.1, 0, 0; 5 laps less 2 degrees of freedom.
-    figures = main_group([whole_lap(number + 1, time) for number, time in enumerate((60.0, 60.1, 59.9, 60.0, 60.0))]).consistency
+    figures = main_group(
+        [whole_lap(number + 1, time) for number, time in enumerate((60.0, 60.1, 59.9, 60.0, 60.0))]
+    ).consistency
     assert figures.adjusted_sd_us == pytest.approx(sqrt(0.02 / 3) * 1e6)
     assert figures.spread_s_per_sqrt_min == pytest.approx(sqrt(0.02 / 3))
 

@@ -25,8 +25,24 @@ def lap(number: int, kind: str = "race", at: datetime = START, loss: int = 0, **
     """A lap of a minute with a loss in T1, in microseconds."""
     wobble = (number * 7919) % 40_000
     segments = {"L0": 10_000_000 + wobble, "T1": 25_000_000 + loss + wobble // 2, "T2": 25_000_000 + wobble // 3}
-    facts = {"driver": "Ida", "session": kind, "session_kind": kind, "run": 1, "number": number, "kind": "flying", "company": "solo"}
-    return Lap(**{**facts, "time_us": sum(segments.values()), "segments": segments, "started_at": at + timedelta(minutes=number), **more})  # type: ignore[arg-type]
+    facts = {
+        "driver": "Ida",
+        "session": kind,
+        "session_kind": kind,
+        "run": 1,
+        "number": number,
+        "kind": "flying",
+        "company": "solo",
+    }
+    return Lap(
+        **{
+            **facts,
+            "time_us": sum(segments.values()),
+            "segments": segments,
+            "started_at": at + timedelta(minutes=number),
+            **more,
+        }
+    )  # type: ignore[arg-type]
 
 
 def test_laps_belong_to_the_start_that_they_follow() -> None:
@@ -52,15 +68,34 @@ def test_what_a_lap_used_needs_its_neighbour() -> None:
 
 
 def test_a_race_beside_its_practice() -> None:
-    practice = [lap(number, "practice", START - timedelta(days=1), loss=400_000 if number == 9 else 0) for number in range(1, 31)]
+    practice = [
+        lap(number, "practice", START - timedelta(days=1), loss=400_000 if number == 9 else 0)
+        for number in range(1, 31)
+    ]
     spoilt = {4, 9, 13, 17, 18}
     race = [
-        lap(number, loss=500_000 if number in spoilt else 0, energy_kwh=30 - 1.25 * number, strikes=("T2",) if number == 6 else ())
+        lap(
+            number,
+            loss=500_000 if number in spoilt else 0,
+            energy_kwh=30 - 1.25 * number,
+            strikes=("T2",) if number == 6 else (),
+        )
         for number in range(1, 21)
     ]
-    race[0] = replace(race[0], time_us=race[0].time_us + 4_000_000, segments={**race[0].segments, "L0": race[0].segments["L0"] + 4_000_000})
+    race[0] = replace(
+        race[0],
+        time_us=race[0].time_us + 4_000_000,
+        segments={**race[0].segments, "L0": race[0].segments["L0"] + 4_000_000},
+    )
     race[10] = replace(race[10], flags=frozenset({"yellow"}), time_us=90_000_000, segments={})
-    told = driven_race(TRACK, "Ida", practice, [lap(1, "qualifying"), lap(2, "qualifying", valid=False)], race, Settings(bootstrap_resamples=0))
+    told = driven_race(
+        TRACK,
+        "Ida",
+        practice,
+        [lap(1, "qualifying"), lap(2, "qualifying", valid=False)],
+        race,
+        Settings(bootstrap_resamples=0),
+    )
     assert told.laps == 20 and told.strikes == 1 and told.fuel_l is None
     assert told.energy_kwh == pytest.approx(1.25)
     pace = [item.time_us for number, item in enumerate(race) if number not in (0, 10)]

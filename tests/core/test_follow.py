@@ -13,12 +13,21 @@ MONDAY = datetime(2031, 3, 3, 19, tzinfo=UTC)
 HOUR = timedelta(hours=1)
 
 
-def block(key: str, kind: str = "build", at: float = 0.0, about: str = "", laps: int = 14, person: str = "Ada") -> PlannedBlock:
+def block(
+    key: str, kind: str = "build", at: float = 0.0, about: str = "", laps: int = 14, person: str = "Ada"
+) -> PlannedBlock:
     begins = MONDAY + at * HOUR
     return PlannedBlock(key, person, frozenset({"here"}), kind, about, begins, begins + HOUR / 2, laps)
 
 
-def run(key: str, purpose: str | None = "build", at: float = 0.0, laps: int = 14, watch: tuple[str, ...] = (), person: str = "Ada") -> DrivenRun:
+def run(
+    key: str,
+    purpose: str | None = "build",
+    at: float = 0.0,
+    laps: int = 14,
+    watch: tuple[str, ...] = (),
+    person: str = "Ada",
+) -> DrivenRun:
     begins = MONDAY + at * HOUR
     return DrivenRun(key, person, "here", purpose, watch, begins, begins + HOUR / 2, laps)
 
@@ -62,13 +71,18 @@ def test_what_became_of_a_block_in_every_case() -> None:
 
 @given(
     st.lists(st.tuples(st.sampled_from(["build", "corner", "long", "review"]), st.integers(0, 40)), max_size=6),
-    st.lists(st.tuples(st.sampled_from(["build", "corner", "long", None]), st.integers(0, 40), st.integers(0, 20)), max_size=8),
+    st.lists(
+        st.tuples(st.sampled_from(["build", "corner", "long", None]), st.integers(0, 40), st.integers(0, 20)),
+        max_size=8,
+    ),
     st.integers(0, 48),
 )
 def test_a_run_takes_one_block_at_most_and_the_past_is_settled(
     blocks: list[tuple[str, int]], runs: list[tuple[str | None, int, int]], hours: int
 ) -> None:
-    planned = [block(str(number), kind, at, laps=0 if kind == "review" else 14) for number, (kind, at) in enumerate(blocks)]
+    planned = [
+        block(str(number), kind, at, laps=0 if kind == "review" else 14) for number, (kind, at) in enumerate(blocks)
+    ]
     driven = [run(str(number), purpose, at, laps) for number, (purpose, at, laps) in enumerate(runs)]
     now = MONDAY + hours * HOUR
     became = follow(planned, driven, now)

@@ -29,23 +29,39 @@ def sector_lap(number: int, *seconds: float) -> Lap:
 
 
 def worked_example(linked: bool = False) -> Ideals:
-    corners = (Corner("T1", 250, 290, 330, linked_to_next=linked), Corner("T2", 340, 360, 380), Corner("T3", 700, 720, 740))
-    layout = Track("Quernholm", "Short", "street", 1000, (Sector("S1", 0), Sector("S2", 300), Sector("S3", 700)), corners)
-    return ideals(layout, [sector_lap(1, 30.0, 40.0, 22.0), sector_lap(2, 29.8, 40.4, 21.9), sector_lap(3, 30.1, 39.9, 22.3)])
+    corners = (
+        Corner("T1", 250, 290, 330, linked_to_next=linked),
+        Corner("T2", 340, 360, 380),
+        Corner("T3", 700, 720, 740),
+    )
+    layout = Track(
+        "Quernholm", "Short", "street", 1000, (Sector("S1", 0), Sector("S2", 300), Sector("S3", 700)), corners
+    )
+    return ideals(
+        layout, [sector_lap(1, 30.0, 40.0, 22.0), sector_lap(2, 29.8, 40.4, 21.9), sector_lap(3, 30.1, 39.9, 22.3)]
+    )
 
 
 def test_worked_example() -> None:
     found = worked_example()
     assert found.time_us("sector") == 91_600_000
     assert found.time_us("unbroken") == 91_800_000
-    assert [(part.code, part.lap.number) for part in found.values["unbroken"].parts] == [("S2", 1), ("S3", 1), ("S1", 2)]
+    assert [(part.code, part.lap.number) for part in found.values["unbroken"].parts] == [
+        ("S2", 1),
+        ("S3", 1),
+        ("S1", 2),
+    ]
     assert found.time_us("linked_qualifying") == 91_600_000
 
 
 def test_worked_example_with_the_first_two_sectors_linked() -> None:
     found = worked_example(linked=True)
     assert found.time_us("linked_qualifying") == found.time_us("linked_race") == 91_900_000
-    assert [(part.code, part.lap.number) for part in found.values["linked_qualifying"].parts] == [("S1", 1), ("S2", 1), ("S3", 2)]
+    assert [(part.code, part.lap.number) for part in found.values["linked_qualifying"].parts] == [
+        ("S1", 1),
+        ("S2", 1),
+        ("S3", 2),
+    ]
 
 
 def test_a_linked_last_corner_must_be_followed_by_its_own_next_lap_in_the_race() -> None:
@@ -62,19 +78,32 @@ times = st.integers(min_value=1, max_value=9)
 
 @st.composite
 def driven(draw: st.DrawFn) -> tuple[Track, list[Lap]]:
-    """Up to six laps over up to four segments, whole seconds so that ties happen, with gaps, strikes, incidents and flags."""
+    """Up to six laps over up to four segments, whole seconds so that ties happen, with gaps, strikes, incidents and
+    flags.
+    """
     corners = draw(st.integers(1, 3))
     linked = tuple(draw(st.sets(st.integers(0, corners - 1))))
     layout = track(corners, linked, sectors=corners)
     laps = []
     for number in range(1, draw(st.integers(1, 6)) + 1):
-        facts: dict[str, object] = {"kind": draw(st.sampled_from(["flying"] * 5 + ["out"])), "valid": draw(st.sampled_from([True] * 5 + [False]))}
+        facts: dict[str, object] = {
+            "kind": draw(st.sampled_from(["flying"] * 5 + ["out"])),
+            "valid": draw(st.sampled_from([True] * 5 + [False])),
+        }
         if draw(st.integers(0, 4)) == 0:
             facts["strikes"] = (draw(st.sampled_from([corner.code for corner in layout.corners])),)
         if draw(st.integers(0, 6)) == 0:
             facts["incidents"] = (Incident("spin", draw(st.sampled_from([corner.code for corner in layout.corners]))),)
         if draw(st.integers(0, 5)):
-            laps.append(lap(number, *[draw(times) for _ in layout.segment_parts], layout=layout, run=draw(st.sampled_from([1, 1, 1, 2])), **facts))
+            laps.append(
+                lap(
+                    number,
+                    *[draw(times) for _ in layout.segment_parts],
+                    layout=layout,
+                    run=draw(st.sampled_from([1, 1, 1, 2])),
+                    **facts,
+                )
+            )
     return layout, laps
 
 
@@ -120,10 +149,13 @@ def test_what_always_holds(case: tuple[Track, list[Lap]]) -> None:
         found.time_us(name) for name in ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
     )
     assert all(
-        (found.time_us(name) is None) == (name in found.reasons) for name in ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
+        (found.time_us(name) is None) == (name in found.reasons)
+        for name in ("sector", "segment", "unbroken", "linked_qualifying", "linked_race")
     )
     whole = [
-        item.lap.time_us for item in judged if item.clean and all(counts(layout, item, part) for part in layout.segment_parts + layout.sector_parts)
+        item.lap.time_us
+        for item in judged
+        if item.clean and all(counts(layout, item, part) for part in layout.segment_parts + layout.sector_parts)
     ]
     for time in whole:
         assert unbroken is not None and unbroken <= time
@@ -154,7 +186,8 @@ def test_best_of_n_follows_its_formula() -> None:
     laps = [round((80 + index / 10) * 1e6) for index in range(100)]
     sure, half = best_of(laps, 1.0), best_of(laps, 0.5)
     assert [row.laps for row in sure] == [1, 2, 3, 5, 10]
-    # With every lap counting, the median of the best of one is the median lap, of two the lap at F = 1 − √½; smoothed, by a fiftieth of the range.
+    # With every lap counting, the median of the best of one is the median lap, of two the lap at F = 1 − √½; smoothed,
+    # by a fiftieth of the range.
     assert sure[0].p50_us == pytest.approx(84.95e6)
     assert sure[1].p50_us == pytest.approx(80e6 + ((1 - 0.5**0.5) * 100 - 0.5) * 1e5, abs=0.2e6)
     # With every second lap lost, one lap is at most as good as its slowest with probability one half.

@@ -16,7 +16,9 @@ from tests.making import lap, track
 LAYOUT = track(3, linked=(1,))
 QUICK = Settings(bootstrap_resamples=0)
 flags = st.sampled_from([(), (), (), ("tow",), ("traffic",), ("yellow",), ("cool",)])
-events = st.sampled_from([{}, {}, {}, {"strikes": ("T2",)}, {"strikes": ("T3",)}, {"incidents": (Incident("spin", "T3"),)}, {"valid": False}])
+events = st.sampled_from(
+    [{}, {}, {}, {"strikes": ("T2",)}, {"strikes": ("T3",)}, {"incidents": (Incident("spin", "T3"),)}, {"valid": False}]
+)
 
 
 @st.composite
@@ -30,7 +32,17 @@ def practice(draw: st.DrawFn) -> list[Lap]:
                 kind = "out" if number == 1 else "flying"
                 facts = draw(events)
                 laps.append(
-                    lap(number, *segments, layout=LAYOUT, run=run, driver=driver, kind=kind, flags=frozenset(draw(flags)), purpose="long", **facts)
+                    lap(
+                        number,
+                        *segments,
+                        layout=LAYOUT,
+                        run=run,
+                        driver=driver,
+                        kind=kind,
+                        flags=frozenset(draw(flags)),
+                        purpose="long",
+                        **facts,
+                    )
                 )
     return laps
 
@@ -75,7 +87,10 @@ def test_another_drivers_laps_change_nothing_of_mine(laps: list[Lap]) -> None:
 @settings(max_examples=60, deadline=None)
 @given(practice(), st.integers(1, 5_000_000))
 def test_a_slower_clock_in_one_segment_moves_that_reference_alone(laps: list[Lap], more: int) -> None:
-    moved = [replace(lap, time_us=lap.time_us + more, segments={**lap.segments, "T1": lap.segments["T1"] + more}) for lap in laps]
+    moved = [
+        replace(lap, time_us=lap.time_us + more, segments={**lap.segments, "T1": lap.segments["T1"] + more})
+        for lap in laps
+    ]
     free = Settings(bootstrap_resamples=0, spoiled_floor_s=1e6, cool_lap_pct=1e6)
     for name, driver in analyse(LAYOUT, laps, free).drivers.items():
         other = analyse(LAYOUT, moved, free).drivers[name].main

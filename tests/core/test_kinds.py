@@ -99,5 +99,10 @@ def test_curves_survive_being_kept_and_say_where_nothing_is_known() -> None:
     torn = type(trace)("Ysolde Farrand", "1", 1, 1, {name: values[hole] for name, values in trace.channels.items()})
     left = curves_of(LAYOUT.length_m, torn)
     assert left is not None
-    gap = slice(int(trace.channels["distance_m"][310] / made.step_m), int(trace.channels["distance_m"][490] / made.step_m))
-    assert np.isnan(left.channels["brake_pct"][gap]).all() and np.isfinite(left.channels["speed_kmh"][: gap.start - 3]).all()
+    gap = slice(
+        int(trace.channels["distance_m"][310] / made.step_m), int(trace.channels["distance_m"][490] / made.step_m)
+    )
+    assert (
+        np.isnan(left.channels["brake_pct"][gap]).all()
+        and np.isfinite(left.channels["speed_kmh"][: gap.start - 3]).all()
+    )

@@ -23,7 +23,15 @@ STREET = read_track(example("street-101/street-a-101.track.json"))
 def track(starts: list[int], sectors: list[int] | None = None, length: float = 1000.0, **values: Any) -> Track:
     """Corners of 10 m from these starts on."""
     corners = tuple(Corner(f"T{n}", start, start + 5, start + 10) for n, start in enumerate(starts, 1))
-    return Track("Quernholm", "Short", "street", length, tuple(Sector(f"S{n}", s) for n, s in enumerate(sectors or [0], 1)), corners, **values)
+    return Track(
+        "Quernholm",
+        "Short",
+        "street",
+        length,
+        tuple(Sector(f"S{n}", s) for n, s in enumerate(sectors or [0], 1)),
+        corners,
+        **values,
+    )
 
 
 def test_merging_two_corners_is_an_exact_sum_and_marks_move_along() -> None:
@@ -32,7 +40,10 @@ def test_merging_two_corners_is_an_exact_sum_and_marks_move_along() -> None:
     plan = retiming(old, new, {"T1": "T1", "T3": "T3"})
     assert plan.segment_times({"L0": 1, "T1": 20, "T2": 300, "T3": 4000}) == {"L0": 1, "T1": 320, "T3": 4000}
     assert (plan.code("T2"), plan.code("T3"), plan.lost, plan.changes_laps) == ("T1", "T3", (), True)
-    assert plan.segment_times({"L0": 1, "T1": 20, "T3": 4000}) == {"L0": 1, "T3": 4000}  # a part that is missing leaves its sum out
+    assert plan.segment_times({"L0": 1, "T1": 20, "T3": 4000}) == {
+        "L0": 1,
+        "T3": 4000,
+    }  # a part that is missing leaves its sum out
 
 
 def test_moving_a_boundary_loses_the_two_segments_beside_it_and_no_other() -> None:
@@ -48,13 +59,17 @@ def test_splitting_loses_what_was_split_and_a_new_name_loses_nothing() -> None:
     split = (replace(old.corners[0], code="T1a"), Corner("T1b", 300, 305, 310), old.corners[1])
     plan = retiming(old, replace(old, corners=split), {"T1": "T1a", "T2": "T2"})
     assert plan.lost == ("T1a", "T1b") and plan.codes == {"T1": "T1a"}
-    renamed = retiming(old, replace(old, corners=(replace(old.corners[0], code="A"), old.corners[1])), {"T1": "A", "T2": "T2"})
+    renamed = retiming(
+        old, replace(old, corners=(replace(old.corners[0], code="A"), old.corners[1])), {"T1": "A", "T2": "T2"}
+    )
     assert renamed.lost == () and renamed.segment_times({"L0": 1, "T1": 20, "T2": 300}) == {"L0": 1, "A": 20, "T2": 300}
 
 
 def test_what_is_not_about_time_changes_no_lap() -> None:
     old = track([100, 500])
-    other = replace(old, corners=tuple(replace(corner, apex_m=corner.apex_m + 1, name="Boiler") for corner in old.corners))
+    other = replace(
+        old, corners=tuple(replace(corner, apex_m=corner.apex_m + 1, name="Boiler") for corner in old.corners)
+    )
     plan = retiming(old, other, {"T1": "T1", "T2": "T2"})
     assert not plan.changes_laps
     with pytest.raises(ValueError, match="another length"):
@@ -101,7 +116,9 @@ def test_turned_round_twice_is_the_same_road() -> None:
     assert once.corners[0].name == STREET.corners[-1].name and once.corners[0].code == "T1"
     assert once.corners[0].direction != STREET.corners[-1].direction
     twice = turned_round(once, STREET.layout)
-    assert [(c.code, c.name, c.direction) for c in twice.corners] == [(c.code, c.name, c.direction) for c in STREET.corners]
+    assert [(c.code, c.name, c.direction) for c in twice.corners] == [
+        (c.code, c.name, c.direction) for c in STREET.corners
+    ]
     assert [c.apex_m for c in twice.corners] == pytest.approx([c.apex_m for c in STREET.corners])
     assert [s.start_m for s in twice.sectors] == pytest.approx([s.start_m for s in STREET.sectors])
     assert twice.centreline_xy_m == STREET.centreline_xy_m
@@ -110,9 +127,16 @@ def test_turned_round_twice_is_the_same_road() -> None:
 
 
 def test_a_corner_across_the_line_is_the_last_one_both_ways_round() -> None:
-    round_the_line = replace(track([100, 300], pit=Pit(950.0, 0.0)), corners=(*track([100, 300]).corners, Corner("T3", 900, 980, 20, "Kiln", "left")))
+    round_the_line = replace(
+        track([100, 300], pit=Pit(950.0, 0.0)),
+        corners=(*track([100, 300]).corners, Corner("T3", 900, 980, 20, "Kiln", "left")),
+    )
     turned = turned_round(round_the_line, "Turned")
-    assert [(c.code, c.start_m, c.apex_m, c.end_m) for c in turned.corners] == [("T1", 690, 695, 700), ("T2", 890, 895, 900), ("T3", 980, 20, 100)]
+    assert [(c.code, c.start_m, c.apex_m, c.end_m) for c in turned.corners] == [
+        ("T1", 690, 695, 700),
+        ("T2", 890, 895, 900),
+        ("T3", 980, 20, 100),
+    ]
     assert (turned.corners[2].name, turned.corners[2].direction, turned.pit) == ("Kiln", "right", Pit(0.0, 50.0))
     assert [c.name for c in turned_round(turned, "Short").corners] == [None, None, "Kiln"]
 
@@ -125,11 +149,15 @@ def test_a_shorter_layout_leaves_a_stretch_out_and_still_closes() -> None:
     link = short.length_m - (STREET.length_m - (last - first))
     assert 0 < link < last - first
     after = next(c for c in STREET.corners if c.start_m > last)
-    assert next(c for c in short.corners if c.code == after.code).start_m == pytest.approx(after.start_m - (last - first) + link)
+    assert next(c for c in short.corners if c.code == after.code).start_m == pytest.approx(
+        after.start_m - (last - first) + link
+    )
     assert max(dist(*pair) for pair in pairwise(short.centreline_xy_m)) < 2 * (short.centreline_step_m or 0)
     assert read_track(write_track(short)) == short
     # What a link that winds is told to be counts, and without a centreline it must be told.
-    assert shortened(STREET, "Cut", first, last, 600.0).length_m == pytest.approx(STREET.length_m - (last - first) + 600)
+    assert shortened(STREET, "Cut", first, last, 600.0).length_m == pytest.approx(
+        STREET.length_m - (last - first) + 600
+    )
     with pytest.raises(BadTrack, match="doesn't reach across"):
         shortened(STREET, "Cut", first, last, link - 1)
     bare = replace(STREET, centreline_xy_m=(), centreline_step_m=None)
@@ -153,7 +181,10 @@ def test_corners_are_linked_in_a_short_layout_only_where_they_still_follow_each_
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"sectors": (Sector("S1", 0), Sector("S2", 700), Sector("S3", 400))}, "sector S3 starts at 400 m, not after S2 at 700 m"),
+        (
+            {"sectors": (Sector("S1", 0), Sector("S2", 700), Sector("S3", 400))},
+            "sector S3 starts at 400 m, not after S2 at 700 m",
+        ),
         ({"sectors": (Sector("S1", 0), Sector("S2", 1200))}, "sector S2 starts at 1200 m, outside the lap of 1000 m"),
         ({"corners": (Corner("T1", 100, 90, 120),)}, "corner T1 must start, have its apex and end in this order"),
         ({"corners": (Corner("T1", 100, 110, 1200),)}, "the end of corner T1 at 1200 m lies outside the lap"),
@@ -176,7 +207,10 @@ def test_the_last_corner_may_lie_across_the_line() -> None:
     ("change", "words"),
     [
         (lambda line: line[:-20], r"ends \d+\.\d m from where it begins, more than 1 %"),
-        (lambda line: (*line[:50], *((x + 300, y) for x, y in line[50:60]), *line[60:]), "jumps by 3.* m after point 49, at 245 m"),
+        (
+            lambda line: (*line[:50], *((x + 300, y) for x, y in line[50:60]), *line[60:]),
+            "jumps by 3.* m after point 49, at 245 m",
+        ),
         (lambda line: line[:2], "at least 3 points"),
         (lambda line: line[::2], "steps of 4.9975"),
     ],

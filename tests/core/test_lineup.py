@@ -11,7 +11,11 @@ from fleet_rival.core.season.lineup import Form, Race, Scored, gap_of, line_up, 
 
 
 def best_by_hand(
-    races: list[Race], scored: list[Scored], past: dict[tuple[str, str], dict[str, float]], best: dict[str, int | None], most: int
+    races: list[Race],
+    scored: list[Scored],
+    past: dict[tuple[str, str], dict[str, float]],
+    best: dict[str, int | None],
+    most: int,
 ) -> float:
     """The most points that count, of every assignment there is."""
     series = {race.key: race.series for race in races}
@@ -41,7 +45,10 @@ def test_no_assignment_brings_more(data: st.DataObject) -> None:
     races = [Race("a1", "a", "1", data.draw(st.integers(1, 2))), Race("b1", "b", "1", 1), Race("a2", "a", "2", 1)]
     starts = [(driver, race.key) for driver in ("Ada", "Bo", "Cy") for race in races if data.draw(st.booleans())]
     scored = [Scored(driver, race, float(data.draw(st.integers(0, 60)))) for driver, race in starts]
-    past = {(driver, "a"): {f"w{number}": float(data.draw(st.integers(0, 60))) for number in range(2)} for driver in ("Ada", "Bo")}
+    past = {
+        (driver, "a"): {f"w{number}": float(data.draw(st.integers(0, 60))) for number in range(2)}
+        for driver in ("Ada", "Bo")
+    }
     best: dict[str, int | None] = {"a": data.draw(st.sampled_from([None, 1, 2])), "b": None}
     most = data.draw(st.integers(1, 2))
     found = line_up(races, scored, past, best, most)
@@ -62,14 +69,20 @@ def test_the_margin_is_what_the_next_best_choice_loses() -> None:
 
 def test_a_start_that_is_dropped_anyway_goes_to_whom_it_counts_for() -> None:
     past = {("Ada", "a"): {"w1": 60.0, "w2": 58.0}}
-    found = line_up([Race("a3", "a", "3", 1)], [Scored("Ada", "a3", 55), Scored("Bo", "a3", 30)], past, {"a": 2}, told="3")
+    found = line_up(
+        [Race("a3", "a", "3", 1)], [Scored("Ada", "a3", 55), Scored("Bo", "a3", 30)], past, {"a": 2}, told="3"
+    )
     assert [(choice.driver, choice.counts) for choice in found.choices] == [("Bo", True)]
     assert found.choices[0].margin == 30.0
 
 
 def test_what_counts_of_a_season() -> None:
     told = standings({"w1": 20.0, "w2": 31.0, "w3": 20.0, "w4": 0.0}, 2)
-    assert told.total == 51 and told.counted == (("w2", 31.0), ("w1", 20.0)) and told.dropped == (("w3", 20.0), ("w4", 0.0))
+    assert (
+        told.total == 51
+        and told.counted == (("w2", 31.0), ("w1", 20.0))
+        and told.dropped == (("w3", 20.0), ("w4", 0.0))
+    )
     assert standings({"w1": 20.0}, None).dropped == () and standings({}, 3).total == 0
 
 

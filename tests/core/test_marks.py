@@ -28,8 +28,20 @@ def run_of(*changes: dict[str, object], count: int = 12) -> list[Lap]:
 
 def test_facts_are_taken_over() -> None:
     flags = ["tow", "traffic", "yellow", "pit", "cool"]
-    items = judged(run_of(*[{"flags": frozenset({flag})} for flag in flags], {"valid": False}, {"strikes": ("T2",)}, {"purpose": "experiment"}))
-    assert [set(items[number].marks) for number in range(3, 11)] == [*[{flag} for flag in flags], {"invalid"}, {"invalid"}, {"practice_only"}]
+    items = judged(
+        run_of(
+            *[{"flags": frozenset({flag})} for flag in flags],
+            {"valid": False},
+            {"strikes": ("T2",)},
+            {"purpose": "experiment"},
+        )
+    )
+    assert [set(items[number].marks) for number in range(3, 11)] == [
+        *[{flag} for flag in flags],
+        {"invalid"},
+        {"invalid"},
+        {"practice_only"},
+    ]
     assert not any(item.marks.get(mark) for item in items.values() for mark in item.marks if mark != "cold")
     assert [items[number].eligible for number in range(3, 11)] == [False] * 5 + [True, True, False]
     assert not items[8].clean and items[12].clean
@@ -76,7 +88,9 @@ def test_a_lap_void_without_a_strike_named_gives_no_parts() -> None:
 def test_cool_needs_every_part_slow() -> None:
     slow = {code: round(time * 1.08) for code, time in run_of()[2].segments.items()}
     one_fast = {**slow, "T4": run_of()[2].segments["T4"], "T2": slow["T2"] + 2_000_000}
-    laps = run_of({"segments": slow, "time_us": sum(slow.values())}, {"segments": one_fast, "time_us": sum(one_fast.values())})
+    laps = run_of(
+        {"segments": slow, "time_us": sum(slow.values())}, {"segments": one_fast, "time_us": sum(one_fast.values())}
+    )
     items = judged(laps)
     assert items[3].marks == {"cool": True}
     assert items[4].marks == {"spoiled": True}
@@ -92,7 +106,9 @@ def test_spoiled_looks_past_the_runs_own_trend() -> None:
 def test_short_runs_are_held_against_the_group() -> None:
     laps = [whole_lap(number, 60 + number % 3 / 10, run=run) for run in (1, 2, 3) for number in range(1, 5)]
     laps[5] = whole_lap(2, 61.5, run=2)
-    assert [(item.lap.run, item.lap.number) for item in judge(LAYOUT, laps, Settings()) if "spoiled" in item.marks] == [(2, 2)]
+    assert [(item.lap.run, item.lap.number) for item in judge(LAYOUT, laps, Settings()) if "spoiled" in item.marks] == [
+        (2, 2)
+    ]
 
 
 def test_faster_than_alone_is_suspected_of_a_tow() -> None:
@@ -101,7 +117,14 @@ def test_faster_than_alone_is_suspected_of_a_tow() -> None:
 
 
 def test_a_setting_that_nobody_knows_is_an_error() -> None:
-    for values in ({"cold_lap": 2}, {"cold_laps": "2"}, {"cold_laps": -1}, {"cold_laps": 1.5}, {"cold_laps": True}, {"cold_laps": None}):
+    for values in (
+        {"cold_lap": 2},
+        {"cold_laps": "2"},
+        {"cold_laps": -1},
+        {"cold_laps": 1.5},
+        {"cold_laps": True},
+        {"cold_laps": None},
+    ):
         with pytest.raises(BadSetting):
             Settings.from_mapping(values)
     assert Settings.from_mapping({"cold_laps": 2, "cold_seconds": None, "streak_pct": 1}).cold_laps == 2

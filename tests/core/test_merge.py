@@ -10,7 +10,10 @@ MONDAY = datetime(2031, 3, 3, 18, tzinfo=UTC)
 
 
 def evening(day: int, seconds: float = 60.0, driver: str = "Ysolde Farrand") -> list[Lap]:
-    return [whole_lap(number, seconds + number / 10, driver=driver, started_at=MONDAY + timedelta(days=day, minutes=number)) for number in (1, 2, 3)]
+    return [
+        whole_lap(number, seconds + number / 10, driver=driver, started_at=MONDAY + timedelta(days=day, minutes=number))
+        for number in (1, 2, 3)
+    ]
 
 
 def undated(seconds: float, driver: str = "Ysolde Farrand") -> list[Lap]:
@@ -53,11 +56,23 @@ def test_what_a_person_set_aside_is_no_difference() -> None:
 
 
 def test_what_the_file_does_not_say_is_no_difference() -> None:
-    """A run was declared since, a lap remarked on: the same file again, or a longer one, is none the wiser and no different."""
-    old = [whole_lap(1, 60, compound="hard", purpose="long", session_kind="qualifying", options=(("T1", "high"),), fuel_l=40.0)]
+    """A run was declared since, a lap remarked on: the same file again, or a longer one, is none the wiser and no
+    different.
+    """
+    old = [
+        whole_lap(
+            1, 60, compound="hard", purpose="long", session_kind="qualifying", options=(("T1", "high"),), fuel_l=40.0
+        )
+    ]
     found = merge(old, [whole_lap(1, 60), whole_lap(2, 61)])
     assert (found.new, found.same, found.different) == ((1,), (0,), ())
-    for changed in ({"compound": "soft"}, {"valid": False}, {"flags": frozenset({"tow"})}, {"fuel_l": 39.0}, {"session_kind": "race"}):
+    for changed in (
+        {"compound": "soft"},
+        {"valid": False},
+        {"flags": frozenset({"tow"})},
+        {"fuel_l": 39.0},
+        {"session_kind": "race"},
+    ):
         (difference,) = merge(old, [whole_lap(1, 60, **changed)]).different
         assert difference.fields == tuple(changed)
     for name in ("compound", "options", "sectors", "session_kind", "started_at"):

@@ -1,4 +1,6 @@
-"""Slips, what they bring about, and which mistakes recur; and what is no mistake: old tyres, learning, others, rain, experiments."""
+"""Slips, what they bring about, and which mistakes recur; and what is no mistake: old tyres, learning, others, rain,
+experiments.
+"""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
@@ -33,7 +35,12 @@ USUAL = (9.0, 10.0, 12.0, 8.0, 11.0, 9.5, 10.5)
 
 
 def practice(
-    seed: int = 3, runs: int = 4, laps: int = 11, slips: Sequence[tuple[int, int, int, float]] = (), scatter: float = 0.004, **facts: object
+    seed: int = 3,
+    runs: int = 4,
+    laps: int = 11,
+    slips: Sequence[tuple[int, int, int, float]] = (),
+    scatter: float = 0.004,
+    **facts: object,
 ) -> list[Lap]:
     """Runs of laps with an out lap first; slips are (run, lap, part, seconds)."""
     rng = np.random.default_rng(seed)
@@ -49,14 +56,21 @@ def practice(
     return out
 
 
-def looked_at(laps: Iterable[Lap], said: Said | None = None, settings: Settings = DEFAULTS, curves: dict[int, LapCurves] | None = None) -> Clinic:
+def looked_at(
+    laps: Iterable[Lap],
+    said: Said | None = None,
+    settings: Settings = DEFAULTS,
+    curves: dict[int, LapCurves] | None = None,
+) -> Clinic:
     judged = judge(track(6), list(laps), settings)
     members = [index for index, item in enumerate(judged) if item.flying]
     return clinic_of(LONG, judged, members, curves or {}, settings, said)
 
 
 def clear(clinic: Clinic) -> list[Slip]:
-    """Slips that cost a quarter of a second and more, or were reported: of ordinary passes one in a hundred or so lies beyond the threshold too."""
+    """Slips that cost a quarter of a second and more, or were reported: of ordinary passes one in a hundred or so
+    lies beyond the threshold too.
+    """
     return [slip for slip in clinic.slips if slip.loss_us >= 0.25 * SECOND or slip.source in ("file", "person")]
 
 
@@ -67,7 +81,9 @@ def test_a_habit_is_found_with_its_rate_its_loss_and_its_interval() -> None:
     clinic = looked_at(practice(slips=HABIT))
     [found] = clinic.recurring
     assert (found.corner, found.kind, len(found.slips), found.passes, found.runs) == ("T3", "other", 12, 40, 4)
-    assert found.mean_loss_us == pytest.approx(0.45 * SECOND, abs=0.06 * SECOND) and abs(found.knock_on_us) < 0.03 * SECOND
+    assert (
+        found.mean_loss_us == pytest.approx(0.45 * SECOND, abs=0.06 * SECOND) and abs(found.knock_on_us) < 0.03 * SECOND
+    )
     assert found.rate == 0.3 and found.rate_low < 0.3 < found.rate_high
     assert found.cost_us == pytest.approx(0.3 * (found.mean_loss_us + found.knock_on_us))
     assert not clinic.cold_mistakes and {slip.corner for slip in clear(clinic)} == {"T3"}
@@ -90,14 +106,20 @@ def test_a_mistake_on_every_second_lap_does_not_become_the_norm() -> None:
 
 
 def test_passes_that_win_here_and_pay_in_the_next_part_are_not_what_is_ordinary() -> None:
-    traded = [(run, number, part, won) for run in (1, 2, 3, 4) for number in (2, 5, 8) for part, won in ((4, -0.3), (5, 0.6))]
+    traded = [
+        (run, number, part, won) for run in (1, 2, 3, 4) for number in (2, 5, 8) for part, won in ((4, -0.3), (5, 0.6))
+    ]
     clinic = looked_at(practice(slips=traded))
     assert not clinic.thresholds["T4"].ordinary.mixed
     assert [(item.corner, len(item.slips)) for item in clinic.recurring] == [("T5", 12)]
 
 
 def test_losses_behind_a_slip_are_booked_to_it_and_told_once() -> None:
-    dragged = [(run, number, part, loss) for run, number in ((1, 4), (2, 7), (3, 5), (4, 8)) for part, loss in ((2, 0.6), (3, 0.3), (4, 0.12))]
+    dragged = [
+        (run, number, part, loss)
+        for run, number in ((1, 4), (2, 7), (3, 5), (4, 8))
+        for part, loss in ((2, 0.6), (3, 0.3), (4, 0.12))
+    ]
     clinic = looked_at(practice(slips=dragged))
     assert [slip.corner for slip in clear(clinic)] == ["T2"] * 4
     found = clinic.mistakes[0]
@@ -131,7 +153,11 @@ class TestWhatIsNoMistake:
             {"purpose": "learn"},
             {"wetness": "wet"},
         ],
-        ids=lambda facts: next(iter(facts.values())) if isinstance(next(iter(facts.values())), str) else next(iter(next(iter(facts.values())))),
+        ids=lambda facts: (
+            next(iter(facts.values()))
+            if isinstance(next(iter(facts.values())), str)
+            else next(iter(next(iter(facts.values()))))
+        ),
     )
     def test_others_rain_and_experiments(self, facts: dict[str, object]) -> None:
         laps = practice(slips=HABIT)
@@ -154,7 +180,10 @@ class TestWhatIsNoMistake:
             (run, number) for run in (1, 2, 3, 4) for number in (2, 7)
         }
         # Of an option that was tried twice nobody can say what is slow for it.
-        twice = [replace(item, options=(("T3", "high"),)) if (item.run, item.number) in ((1, 3), (2, 5)) else item for item in practice()]
+        twice = [
+            replace(item, options=(("T3", "high"),)) if (item.run, item.number) in ((1, 3), (2, 5)) else item
+            for item in practice()
+        ]
         slow = [replace_part(item, "T3", 0.6) if item.options else item for item in twice]
         assert not clear(looked_at(slow))
 
@@ -166,7 +195,12 @@ class TestWhatIsNoMistake:
         assert [(slip.corner, slip.kind, slip.source) for slip in clear(looked_at(laps))] == [("T6", "spin", "file")]
 
     def test_a_person_says_so(self) -> None:
-        said = Said({("1", run, number, "T3"): Correction(no_mistake=True, remark="the car ahead") for run, number, _, _ in HABIT})
+        said = Said(
+            {
+                ("1", run, number, "T3"): Correction(no_mistake=True, remark="the car ahead")
+                for run, number, _, _ in HABIT
+            }
+        )
         assert not clear(looked_at(practice(slips=HABIT), said))
 
 
@@ -187,17 +221,30 @@ def test_a_person_corrects_kind_and_corner_for_one_pass_or_for_all_like_it() -> 
     assert len(told["T3", "other"].slips) == 11 and told["T3", "other"].source == "times"
     assert len(told["T2", "late-brake"].slips) == 1 and told["T2", "late-brake"].source == "person"
     all_alike = looked_at(laps, Said({("1", 1, 3, "T3"): Correction("over-slow")}, {("T3", "other"): "late-throttle"}))
-    assert {(item.kind, len(item.slips)) for item in all_alike.mistakes if item.corner == "T3"} == {("late-throttle", 11), ("over-slow", 1)}
+    assert {(item.kind, len(item.slips)) for item in all_alike.mistakes if item.corner == "T3"} == {
+        ("late-throttle", 11),
+        ("over-slow", 1),
+    }
     assert {slip.rule_kind for slip in all_alike.slips} == {"other"}
 
 
 def test_reported_passes_are_slips_however_fast_and_cold_ones_have_a_list_of_their_own() -> None:
     laps = practice()
-    laps = [replace(item, strikes=("T2",), valid=False) if item.number == 5 and item.run == 2 else item for item in laps]
-    laps = [replace(item, mistakes=(("T5", "lock-up"),)) if item.number == 6 and item.run == 2 else item for item in laps]
-    laps = [replace(item, incidents=(Incident("slide", "T1"),)) if item.number == 1 and item.run == 3 else item for item in laps]
+    laps = [
+        replace(item, strikes=("T2",), valid=False) if item.number == 5 and item.run == 2 else item for item in laps
+    ]
+    laps = [
+        replace(item, mistakes=(("T5", "lock-up"),)) if item.number == 6 and item.run == 2 else item for item in laps
+    ]
+    laps = [
+        replace(item, incidents=(Incident("slide", "T1"),)) if item.number == 1 and item.run == 3 else item
+        for item in laps
+    ]
     clinic = looked_at(laps)
-    assert {(slip.corner, slip.kind, slip.source) for slip in clinic.slips} >= {("T2", "limits", "file"), ("T5", "lock-up", "person")}
+    assert {(slip.corner, slip.kind, slip.source) for slip in clinic.slips} >= {
+        ("T2", "limits", "file"),
+        ("T5", "lock-up", "person"),
+    }
     assert ("T1", "slide") in [(item.corner, item.kind) for item in clinic.cold_mistakes]
 
 
@@ -222,20 +269,29 @@ def test_telemetry_tells_the_kind_and_whether_the_next_loss_was_brought_along() 
             time = made.channels["time_s"].astype(float)
             edges = [np.interp(part.start_m, np.arange(len(time)) * made.step_m, time) for part in LAYOUT.segment_parts]
             moments = [round(edge * 1000) * 1000 for edge in [*edges, float(trace.channels["time_s"][-1])]]
-            segments = {part.code: after - before for part, before, after in zip(LAYOUT.segment_parts, moments[:-1], moments[1:], strict=True)}
+            segments = {
+                part.code: after - before
+                for part, before, after in zip(LAYOUT.segment_parts, moments[:-1], moments[1:], strict=True)
+            }
             kind = "out" if number == 0 else "flying"
             laps.append(Lap("Ysolde Farrand", number, sum(segments.values()), run=run, kind=kind, segments=segments))
             curves[laps[-1].identity] = made
     analysis = analyse(LAYOUT, laps, replace(DEFAULTS, bootstrap_resamples=0))
     clinic = clinics_of(LAYOUT, analysis, curves_by_driver(analysis, curves))["Ysolde Farrand"].main
-    assert {(item.corner, item.kind, item.source, len(item.slips)) for item in clinic.recurring} == {("T1", "late-throttle", "telemetry", 12)}
+    assert {(item.corner, item.kind, item.source, len(item.slips)) for item in clinic.recurring} == {
+        ("T1", "late-throttle", "telemetry", 12)
+    }
     [mistake] = clinic.recurring
     assert mistake.slips[0].cause is not None and mistake.slips[0].cause.facts["pick_up_m"] == pytest.approx(24, abs=9)
     assert all(item.scatter_m < 3 and not item.unused for item in clinic.braking) and len(clinic.braking) == 2
 
 
 def test_when_it_happens_and_whether_it_gets_better() -> None:
-    better = [(1, number, 3, 0.5) for number in (2, 4, 6, 8, 10)] + [(2, number, 3, 0.5) for number in (3, 6, 9)] + [(3, 7, 3, 0.5)]
+    better = (
+        [(1, number, 3, 0.5) for number in (2, 4, 6, 8, 10)]
+        + [(2, number, 3, 0.5) for number in (3, 6, 9)]
+        + [(3, 7, 3, 0.5)]
+    )
     laps = practice(runs=7, laps=14, slips=better, scatter=0.001)
     judged = judge(track(6), laps, DEFAULTS)
     clinic = clinic_of(LONG, judged, [index for index, item in enumerate(judged) if item.flying], {}, DEFAULTS)
@@ -249,7 +305,10 @@ def test_when_it_happens_and_whether_it_gets_better() -> None:
     [mistake] = clinic.recurring
     when = when_of(mistake, sorted(clinic.parts["T3"].passes), clinic.slips, judged)
     assert when.late.rate is not None and when.late.rate > 0.5 and when.early.slips == 0
-    table = [[when.late.slips, when.late.passes - when.late.slips], [when.late.other_slips, when.late.other_passes - when.late.other_slips]]
+    table = [
+        [when.late.slips, when.late.passes - when.late.slips],
+        [when.late.other_slips, when.late.other_passes - when.late.other_slips],
+    ]
     assert when.late.chance == pytest.approx(fisher_exact(table, alternative="greater").pvalue)
 
 
@@ -262,14 +321,18 @@ def test_neighbours_that_pay_for_each_other_are_told() -> None:
         laps.append(replace(item, segments=segments, sectors={}, time_us=sum(segments.values())))
     [trade] = looked_at(laps).trades
     assert (trade.first, trade.second) == ("T2", "T3") and trade.low <= trade.correlation <= trade.high < 0
-    assert not looked_at([replace(item, plus_minus_us=70_000) for item in laps], settings=replace(DEFAULTS, hand_timed_ideals=1)).trades
+    assert not looked_at(
+        [replace(item, plus_minus_us=70_000) for item in laps], settings=replace(DEFAULTS, hand_timed_ideals=1)
+    ).trades
 
 
 class TestStandingLosses:
     own: Final = {f"T{number}": 10_000_000.0 for number in range(1, 9)}
 
     def test_being_slower_everywhere_is_none(self) -> None:
-        assert standing_losses(self.own, {"Corin": {code: time * 0.97 for code, time in self.own.items()}}, DEFAULTS) == []
+        assert (
+            standing_losses(self.own, {"Corin": {code: time * 0.97 for code, time in self.own.items()}}, DEFAULTS) == []
+        )
 
     def test_what_stands_out_is_one(self) -> None:
         best = {code: time * (0.95 if code == "T5" else 0.98) for code, time in self.own.items()}
@@ -280,7 +343,10 @@ class TestStandingLosses:
     def test_braking_for_the_next_corner_is_told_there(self) -> None:
         best = {code: time * (0.95 if code in ("T4", "T5") else 0.98) for code, time in self.own.items()}
         found = standing_losses(self.own, {"Corin": best}, DEFAULTS)
-        told = merged([replace(item, kind={"T4": "forestalled", "T5": "early-brake"}[item.corner]) for item in found], list(self.own))
+        told = merged(
+            [replace(item, kind={"T4": "forestalled", "T5": "early-brake"}[item.corner]) for item in found],
+            list(self.own),
+        )
         assert [(item.corner, item.kind) for item in told] == [("T5", "early-brake")]
         assert told[0].loss_us == pytest.approx(sum(item.loss_us for item in found))
 
@@ -302,7 +368,9 @@ def test_jeffreys_interval_is_the_betas(successes: int, more: int) -> None:
 def test_discoveries_are_those_of_the_step_up_rule(chances: list[float], tests: int) -> None:
     real = significant(chances, tests, 0.01)
     ordered = sorted(chances)
-    count = max((place for place, chance in enumerate(ordered, 1) if Fraction(chance) * 100 * tests <= place), default=0)
+    count = max(
+        (place for place, chance in enumerate(ordered, 1) if Fraction(chance) * 100 * tests <= place), default=0
+    )
     bound = ordered[count - 1] if count else -1.0
     assert real == [chance <= bound for chance in chances]
 
@@ -310,8 +378,14 @@ def test_discoveries_are_those_of_the_step_up_rule(chances: list[float], tests: 
 @given(st.lists(st.integers(5_000_000, 20_000_000), min_size=1, max_size=60))
 def test_what_is_ordinary_is_finite_and_within_the_passes(times: list[int]) -> None:
     found = ordinary_of(times, DEFAULTS)
-    assert found is not None and min(times) - 0.001 <= found.centre_us <= max(times) + 0.001 and 0 <= found.noise_us < 20_000_000
-    assert mirrored([time + 7_000_000 for time in times]).centre_us == pytest.approx(mirrored(times).centre_us + 7_000_000)
+    assert (
+        found is not None
+        and min(times) - 0.001 <= found.centre_us <= max(times) + 0.001
+        and 0 <= found.noise_us < 20_000_000
+    )
+    assert mirrored([time + 7_000_000 for time in times]).centre_us == pytest.approx(
+        mirrored(times).centre_us + 7_000_000
+    )
 
 
 def test_slow_passes_do_not_widen_what_is_ordinary() -> None:

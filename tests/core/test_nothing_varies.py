@@ -1,4 +1,6 @@
-"""Values that are all equal, one alone, none, or evenly rising: each figure of core says a finite number, or that there is none."""
+"""Values that are all equal, one alone, none, or evenly rising: each figure of core says a finite number, or that
+there is none.
+"""
 
 import json
 import math
@@ -115,6 +117,9 @@ def test_odds_curves_and_use(name: str) -> None:
         finite(start_load(used, 20.0))
 
 
-@pytest.mark.parametrize(("own", "team"), [(None, [1.0, 2.0]), (0.0, [0.0, 0.0]), (1.0, [0.0, 0.0, 1.0]), (1.0, [1.0]), (1.0, []), (2.0, [1.0, 2.0])])
+@pytest.mark.parametrize(
+    ("own", "team"),
+    [(None, [1.0, 2.0]), (0.0, [0.0, 0.0]), (1.0, [0.0, 0.0, 1.0]), (1.0, [1.0]), (1.0, []), (2.0, [1.0, 2.0])],
+)
 def test_no_ratio_to_a_team_that_does_not_scatter(own: float | None, team: list[float]) -> None:
     finite(ratio_to_team(own, team))

@@ -16,12 +16,21 @@ FALLOFF = 40_000
 
 def run_of(session: str, run: int, times_us: list[float]) -> PaceRun:
     laps = tuple(
-        Lap(driver="A", session=session, run=run, number=number, time_us=round(time), segments={}) for number, time in enumerate(times_us, 1)
+        Lap(driver="A", session=session, run=run, number=number, time_us=round(time), segments={})
+        for number, time in enumerate(times_us, 1)
     )
     return PaceRun(session, run, tuple(range(len(laps))), laps, 0)
 
 
-def driven(rng: np.random.Generator, cost: float, *, sessions: int = 6, runs: int = 3, pushed: float = 0.3, scatter: float = 0.1) -> list[PaceRun]:
+def driven(
+    rng: np.random.Generator,
+    cost: float,
+    *,
+    sessions: int = 6,
+    runs: int = 3,
+    pushed: float = 0.3,
+    scatter: float = 0.1,
+) -> list[PaceRun]:
     """Days that differ by more than anything else, and runs that begin faster or slower; all in seconds."""
     out = []
     for session in range(sessions):
@@ -30,7 +39,14 @@ def driven(rng: np.random.Generator, cost: float, *, sessions: int = 6, runs: in
             won = rng.normal(0, pushed)
             lost = cost * won - 0.05 * run
             times = [
-                1e6 * (90 + day - (won if number <= FIRST_LAPS else 0) + (lost if number > FIRST_LAPS else 0) + rng.normal(0, scatter))
+                1e6
+                * (
+                    90
+                    + day
+                    - (won if number <= FIRST_LAPS else 0)
+                    + (lost if number > FIRST_LAPS else 0)
+                    + rng.normal(0, scatter)
+                )
                 + FALLOFF * number
                 for number in range(1, 13)
             ]
@@ -97,7 +113,11 @@ def test_the_order_of_runs_in_a_session_is_no_effect_of_their_start() -> None:
     rng = np.random.default_rng(14)
     numbers = count()
     runs = [
-        run_of(str(session), next(numbers), [1e6 * (90 - run + rng.normal(0, 0.05)) + FALLOFF * lap for lap in range(1, 13)])
+        run_of(
+            str(session),
+            next(numbers),
+            [1e6 * (90 - run + rng.normal(0, 0.05)) + FALLOFF * lap for lap in range(1, 13)],
+        )
         for session in range(4)
         for run in range(4)
     ]

@@ -1,4 +1,6 @@
-"""Trials of options against truths that were put in: who is faster, who fails, and that nothing is told that can't be."""
+"""Trials of options against truths that were put in: who is faster, who fails, and that nothing is told that can't
+be.
+"""
 
 from dataclasses import replace
 
@@ -44,7 +46,9 @@ def driven(
 
 def trial(laps: list[Lap], where: str = "T1", labels: tuple[str, str] = ("a", "b"), **more: int) -> OptionTrial:
     judged = judge(TRACK, laps, PLAIN)
-    return option_trial(TRACK, judged, [index for index, item in enumerate(judged) if item.flying], where, labels, PLAIN, **more)
+    return option_trial(
+        TRACK, judged, [index for index, item in enumerate(judged) if item.flying], where, labels, PLAIN, **more
+    )
 
 
 ALTERNATING = "ab" * 15
@@ -52,9 +56,19 @@ ALTERNATING = "ab" * 15
 
 def test_the_faster_one_is_told_for_both_and_by_how_much() -> None:
     found = trial(driven(ALTERNATING, 0.3))
-    assert found.switches == 29 and found.shift is not None and found.shift.value_us == pytest.approx(-300_000, abs=60_000)
-    assert found.shift.low_us < found.shift.value_us < found.shift.high_us < 0 and found.p_value is not None and found.p_value < 0.01
-    assert found.race is not None and found.qualifying is not None and (found.race.winner, found.qualifying.winner) == ("second", "second")
+    assert (
+        found.switches == 29 and found.shift is not None and found.shift.value_us == pytest.approx(-300_000, abs=60_000)
+    )
+    assert (
+        found.shift.low_us < found.shift.value_us < found.shift.high_us < 0
+        and found.p_value is not None
+        and found.p_value < 0.01
+    )
+    assert (
+        found.race is not None
+        and found.qualifying is not None
+        and (found.race.winner, found.qualifying.winner) == ("second", "second")
+    )
     assert found.odds is not None and found.odds > 0.9 and found.bundle == () and found.fragile is None
     turned = trial(driven(ALTERNATING, 0.3), labels=("b", "a"))
     assert turned.race is not None and turned.race.winner == "first" and turned.shift is not None
@@ -81,7 +95,11 @@ def test_what_is_faster_and_fails_is_for_qualifying_alone_and_called_fragile() -
 @pytest.mark.parametrize(("order", "switches"), [("a" * 15 + "b" * 15, 1), ("a" * 10 + "b" * 10 + "a" * 10, 2)])
 def test_order_and_option_cant_be_told_apart_without_switches(order: str, switches: int) -> None:
     found = trial(driven(order, 0.3))
-    assert (found.switches, found.race, found.qualifying) == (switches, None, None) and f"{switches} of the 3 switches" in found.reason
+    assert (found.switches, found.race, found.qualifying) == (
+        switches,
+        None,
+        None,
+    ) and f"{switches} of the 3 switches" in found.reason
     assert found.shift is not None, "what was driven is shown all the same"
 
 
@@ -100,13 +118,21 @@ def test_a_whole_lap_option_tells_where_it_wins_and_loses() -> None:
         times[3] += 0.3 * wing
         laps.append(lap(number, *times, layout=TRACK, setup="wing 2" if wing else "wing 1"))
     found = trial(laps, "setup", ("wing 1", "wing 2"))
-    assert {code: round(shift.value_us / 50_000) for code, shift in found.by_segment.items()} == {"L0": 0, "T1": -4, "T2": 0, "T3": 6}
+    assert {code: round(shift.value_us / 50_000) for code, shift in found.by_segment.items()} == {
+        "L0": 0,
+        "T1": -4,
+        "T2": 0,
+        "T3": 6,
+    }
     assert found.race is not None and found.race.winner == "first"
 
 
 def test_from_which_tyre_age_the_other_is_faster() -> None:
     rng = np.random.default_rng(4)
-    laps = [Lap("Ysolde Farrand", 0, 100 * SECOND, run=1, kind="out", tyre_age=0.0), lap(1, *BASE, layout=TRACK, tyre_age=1.0)]
+    laps = [
+        Lap("Ysolde Farrand", 0, 100 * SECOND, run=1, kind="out", tyre_age=0.0),
+        lap(1, *BASE, layout=TRACK, tyre_age=1.0),
+    ]
     for age in range(2, 32):
         saves = age % 2
         times = [time + 0.01 * rng.standard_normal() for time in BASE]
@@ -131,7 +157,12 @@ def test_pairs_are_listed_where_two_were_tried() -> None:
 
 
 @settings(deadline=None, max_examples=25)
-@given(st.text(alphabet="ab", min_size=0, max_size=24), st.sampled_from([0.0, 0.05, 0.5]), st.sampled_from([0.0, 0.1]), st.integers(0, 99))
+@given(
+    st.text(alphabet="ab", min_size=0, max_size=24),
+    st.sampled_from([0.0, 0.05, 0.5]),
+    st.sampled_from([0.0, 0.1]),
+    st.integers(0, 99),
+)
 def test_whatever_was_driven_there_is_an_answer_or_a_reason(order: str, gain: float, scatter: float, seed: int) -> None:
     found = trial(driven(order, gain, scatter=scatter, fails=0.3, seed=seed))
     assert bool(found.reason) == (found.race is None) == (found.qualifying is None)

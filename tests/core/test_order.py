@@ -16,7 +16,13 @@ def outing(start: datetime | None, first: int, laps: int, seconds: float = 60.0)
     """An out lap, flying laps and an in lap that don't name their run."""
     kinds = ["out", *["flying"] * (laps - 2), "in"]
     return [
-        whole_lap(first + index, seconds + index / 10, run=None, kind=kind, started_at=None if start is None else start + timedelta(minutes=index))
+        whole_lap(
+            first + index,
+            seconds + index / 10,
+            run=None,
+            kind=kind,
+            started_at=None if start is None else start + timedelta(minutes=index),
+        )
         for index, kind in enumerate(kinds)
     ]
 
@@ -58,7 +64,11 @@ def test_a_copy_far_below_is_a_repeat_where_its_parts_tell_it_and_another_lap_wh
 
 
 def test_numbers_alone_restart_where_they_fall() -> None:
-    laps = [whole_lap(number, 60 + number / 10 + outing_number, run=None) for outing_number in (0, 1) for number in (1, 2, 3)]
+    laps = [
+        whole_lap(number, 60 + number / 10 + outing_number, run=None)
+        for outing_number in (0, 1)
+        for number in (1, 2, 3)
+    ]
     assert runs(laps) == [1, 1, 1, 2, 2, 2]
 
 

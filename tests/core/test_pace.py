@@ -1,4 +1,6 @@
-"""Pace over a run: slopes against laps whose slope is known, with an interval that holds; what else is told of runs, against made-up truths."""
+"""Pace over a run: slopes against laps whose slope is known, with an interval that holds; what else is told of runs,
+against made-up truths.
+"""
 
 import json
 from dataclasses import replace
@@ -39,8 +41,12 @@ def noise(rng: np.random.Generator, count: int, correlation: float) -> np.ndarra
     return out
 
 
-def run_of(times_s: list[float] | np.ndarray, run: int = 1, session: str = "1", out_lap: bool = True, **facts: object) -> list[Lap]:
-    """A run: an out lap, a cold one where the settings say so, and laps of these times; tyre age and fuel count on where they begin."""
+def run_of(
+    times_s: list[float] | np.ndarray, run: int = 1, session: str = "1", out_lap: bool = True, **facts: object
+) -> list[Lap]:
+    """A run: an out lap, a cold one where the settings say so, and laps of these times; tyre age and fuel count on
+    where they begin.
+    """
     age, fuel = facts.pop("tyre_age", None), facts.pop("fuel_l", None)
     kinds = ["out"] * out_lap + ["flying"] * len(times_s)
     times = [100.0] * out_lap + list(times_s)
@@ -50,7 +56,13 @@ def run_of(times_s: list[float] | np.ndarray, run: int = 1, session: str = "1", 
             **({"tyre_age": float(age) + number} if isinstance(age, int | float) else {}),
             **({"fuel_l": float(fuel) - 2.0 * number} if isinstance(fuel, int | float) else {}),
         }
-        values = {"driver": "Ysolde Farrand", "session": session, "run": run, "kind": kind, "time_us": round(seconds * SECOND)}
+        values = {
+            "driver": "Ysolde Farrand",
+            "session": session,
+            "run": run,
+            "kind": kind,
+            "time_us": round(seconds * SECOND),
+        }
         laps.append(Lap(number=100 * run + number, **{**values, **more, **facts}))  # type: ignore[arg-type]
     return laps
 
@@ -70,10 +82,19 @@ class TestSlope:
         assert found.low <= found.value <= found.high and 0 <= found.correlation <= 0.9
 
     @settings(deadline=None)
-    @given(st.lists(st.lists(whole, min_size=5, max_size=9), min_size=1, max_size=4), st.integers(-(10**7), 10**7), st.integers(-90_000, 90_000))
-    def test_a_levels_a_line_and_the_order_of_runs_change_nothing_else(self, runs: list[list[int]], level: int, line: int) -> None:
+    @given(
+        st.lists(st.lists(whole, min_size=5, max_size=9), min_size=1, max_size=4),
+        st.integers(-(10**7), 10**7),
+        st.integers(-90_000, 90_000),
+    )
+    def test_a_levels_a_line_and_the_order_of_runs_change_nothing_else(
+        self, runs: list[list[int]], level: int, line: int
+    ) -> None:
         plain = [(list(map(float, range(len(run)))), [float(value) for value in run]) for run in runs]
-        moved = [(x, [value + level * number + line * at for value, at in zip(y, x, strict=True)]) for number, (x, y) in enumerate(plain)]
+        moved = [
+            (x, [value + level * number + line * at for value, at in zip(y, x, strict=True)])
+            for number, (x, y) in enumerate(plain)
+        ]
         one, other, turned = pooled_slope(plain), pooled_slope(moved), pooled_slope(plain[::-1])
         assert one is not None and other is not None and turned is not None
         for name in ("value", "low", "high"):
@@ -120,8 +141,15 @@ class TestFalloff:
     def test_it_is_read_from_runs_that_are_long_enough_and_says_so(self) -> None:
         laps = run_of([91, *(90 + 0.03 * at for at in range(8))]) + run_of([91, 90, 90.5], run=2)
         found = falloff(laps)
-        assert found.net is not None and found.net.value == pytest.approx(30_000) and (found.net.n, found.net.runs) == (8, 1)
-        assert falloff(run_of([91, 90, 90])).net is None and "no run of 5" in falloff(run_of([91, 90, 90])).reasons["us_per_lap"]
+        assert (
+            found.net is not None
+            and found.net.value == pytest.approx(30_000)
+            and (found.net.n, found.net.runs) == (8, 1)
+        )
+        assert (
+            falloff(run_of([91, 90, 90])).net is None
+            and "no run of 5" in falloff(run_of([91, 90, 90])).reasons["us_per_lap"]
+        )
 
     def test_tyres_alone_only_where_they_can_be_told_from_fuel(self) -> None:
         def driven(run: int, age: float, fuel: float) -> list[Lap]:
@@ -130,13 +158,26 @@ class TestFalloff:
             return run_of(times, run=run, tyre_age=age, fuel_l=fuel)
 
         alike = falloff(driven(1, 0, 60) + driven(2, 0, 60))
-        assert alike.tyre_us_per_lap is None and alike.reasons["tyre_us_per_lap"] == "fuel and tyre age rise together in every run"
+        assert (
+            alike.tyre_us_per_lap is None
+            and alike.reasons["tyre_us_per_lap"] == "fuel and tyre age rise together in every run"
+        )
         told = falloff(driven(1, 0, 60) + driven(2, 0, 30))
-        assert told.tyre_us_per_lap == pytest.approx(40_000, abs=1) and told.net is not None and told.net.value == pytest.approx(0, abs=1)
-        assert told.tyre_low_us is not None and told.tyre_high_us is not None and told.tyre_low_us <= told.tyre_us_per_lap <= told.tyre_high_us
+        assert (
+            told.tyre_us_per_lap == pytest.approx(40_000, abs=1)
+            and told.net is not None
+            and told.net.value == pytest.approx(0, abs=1)
+        )
+        assert (
+            told.tyre_low_us is not None
+            and told.tyre_high_us is not None
+            and told.tyre_low_us <= told.tyre_us_per_lap <= told.tyre_high_us
+        )
         declared = falloff(driven(1, 0, 60), Settings.from_mapping({"seconds_per_litre": 0.02}))
         assert declared.tyre_us_per_lap == pytest.approx(40_000, abs=1)
-        unknown = falloff(run_of([90 + 0.1 * at for at in range(9)]), Settings.from_mapping({"seconds_per_litre": 0.02}))
+        unknown = falloff(
+            run_of([90 + 0.1 * at for at in range(9)]), Settings.from_mapping({"seconds_per_litre": 0.02})
+        )
         assert unknown.tyre_us_per_lap is None and "how much fuel" in unknown.reasons["tyre_us_per_lap"]
 
     def test_a_cliff_is_found_where_it_is_and_nowhere_else(self) -> None:
@@ -152,14 +193,19 @@ class TestFalloff:
 
         found = falloff(driven(0.15)).cliff
         assert found is not None and found.by == "tyre_age" and found.at == pytest.approx(13, abs=2)
-        assert found.before_us == pytest.approx(20_000, abs=15_000) and found.after_us == pytest.approx(170_000, abs=40_000)
+        assert found.before_us == pytest.approx(20_000, abs=15_000) and found.after_us == pytest.approx(
+            170_000, abs=40_000
+        )
         assert sum(falloff(driven(0.0)).cliff is not None for _ in range(20)) <= 1
         assert falloff(driven(-0.15)).cliff is None, "a second piece that is flatter is none"
 
     def test_each_tyre_set_has_its_own(self) -> None:
         one, other = ([91, *(90 + cost * at for at in range(8))] for cost in (0.02, 0.06))
         laps = run_of(one, tyre_set="A") + run_of(other, run=2, tyre_set="B")
-        assert {label: round(slope.value) for label, slope in falloff(laps).by_set().items()} == {"A": 20_000, "B": 60_000}
+        assert {label: round(slope.value) for label, slope in falloff(laps).by_set().items()} == {
+            "A": 20_000,
+            "B": 60_000,
+        }
 
 
 def pace_runs(*runs: list[Lap]):  # type: ignore[no-untyped-def]
@@ -176,7 +222,9 @@ class TestPushOrSave:
         told = versus([push], [save], 30, PLAIN)
         # The first flying lap is cold: laps of the run from the second on.
         sums = np.cumsum(np.asarray(self.save) - np.asarray(self.push))
-        assert [step.behind_us for step in told.steps] == pytest.approx([round(value * SECOND) for value in sums], abs=3)
+        assert [step.behind_us for step in told.steps] == pytest.approx(
+            [round(value * SECOND) for value in sums], abs=3
+        )
         assert told.crossing == told.steps[int(np.argmax(sums < 0))].lap
         assert told.verdict == "second" and told.difference is not None and told.difference.high_us < 0
         swapped = versus([save], [push], 30, PLAIN)
@@ -206,14 +254,19 @@ def test_the_same_time_on_older_tyres_after_a_change_is_a_gain() -> None:
     [change] = setup_changes(runs, net)
     assert (change.before, change.after, change.raw_us, change.by) == ("base", "stiff", 0, "tyre_age")
     assert change.gain_us == pytest.approx(500_000) and change.low_us > 0 and change.hidden
-    [unchanged] = setup_changes([runs[0], replace(runs[0], laps=tuple(replace(lap, setup="same") for lap in runs[0].laps))], net)
+    [unchanged] = setup_changes(
+        [runs[0], replace(runs[0], laps=tuple(replace(lap, setup="same") for lap in runs[0].laps))], net
+    )
     assert unchanged.gain_us == 0 and not unchanged.hidden
 
 
 class TestLearning:
     def points(self, floor: float = 88.0, amount: float = 6.0, power: float = 0.5, scatter: float = 0.0) -> list[Point]:
         rng = np.random.default_rng(6)
-        return [Point(done, (floor + amount * done**-power + scatter * rng.standard_normal()) * SECOND) for done in (4.0, 11, 20, 33, 48, 70, 95)]
+        return [
+            Point(done, (floor + amount * done**-power + scatter * rng.standard_normal()) * SECOND)
+            for done in (4.0, 11, 20, 33, 48, 70, 95)
+        ]
 
     def test_a_curve_is_found_and_the_laps_that_remain(self) -> None:
         found = learning_curve(self.points(), round(88.5 * SECOND))
@@ -224,7 +277,9 @@ class TestLearning:
         assert beyond.remain is None and "not by practice alone" in beyond.reason
         wrong = self.points()
         wrong[3] = Point(wrong[3].laps_done, wrong[3].median_us + 3 * SECOND)
-        assert learning_curve(wrong, None).floor_us == pytest.approx(88 * SECOND, rel=3e-3), "one run that went wrong doesn't decide"
+        assert learning_curve(wrong, None).floor_us == pytest.approx(88 * SECOND, rel=3e-3), (
+            "one run that went wrong doesn't decide"
+        )
 
     def test_what_cant_be_told_is_said(self) -> None:
         assert "4 are needed" in learning_curve(self.points()[:3], None).reason
@@ -235,13 +290,17 @@ class TestLearning:
 
 
 class TestPar:
-    def laps(self, drivers: dict[str, float], dries: float = 0.05, scatter: float = 0.002) -> list[tuple[str, float, int]]:
+    def laps(
+        self, drivers: dict[str, float], dries: float = 0.05, scatter: float = 0.002
+    ) -> list[tuple[str, float, int]]:
         rng = np.random.default_rng(8)
         out = []
         for name, level in drivers.items():
             for minute in np.arange(0, 45, 1.6):
                 wet = dries * np.exp(-minute / 15)
-                out.append((name, float(minute), round(level * (1 + wet) * (1 + scatter * rng.standard_normal()) * SECOND)))
+                out.append(
+                    (name, float(minute), round(level * (1 + wet) * (1 + scatter * rng.standard_normal()) * SECOND))
+                )
         return out
 
     def test_a_drying_track_is_told_apart_from_the_drivers(self) -> None:
@@ -253,9 +312,12 @@ class TestPar:
         assert found.at(-5) == found.shares[0] and found.at(500) == found.shares[-1]
 
     @pytest.mark.parametrize(
-        ("drivers", "dries", "words"), [({"Ysolde": 90.0}, 0.05, "one driver alone"), ({"Ysolde": 90.0, "Corin": 92.0}, 0.0, "moves by less than")]
+        ("drivers", "dries", "words"),
+        [({"Ysolde": 90.0}, 0.05, "one driver alone"), ({"Ysolde": 90.0, "Corin": 92.0}, 0.0, "moves by less than")],
     )
-    def test_without_others_or_without_a_move_there_is_none(self, drivers: dict[str, float], dries: float, words: str) -> None:
+    def test_without_others_or_without_a_move_there_is_none(
+        self, drivers: dict[str, float], dries: float, words: str
+    ) -> None:
         found = par_of(self.laps(drivers, dries, 0.0005), 0.3)
         assert isinstance(found, str) and words in found
 
@@ -269,13 +331,19 @@ class TestPar:
 
 class TestWear:
     def test_each_wheel_wears_on_its_own_and_one_axle_is_first(self) -> None:
-        readings = [TreadReading(laps, {"front_left": 100 - 2.5 * laps, "rear_left": 100 - 1.0 * laps}) for laps in (8.0, 16.0)]
+        readings = [
+            TreadReading(laps, {"front_left": 100 - 2.5 * laps, "rear_left": 100 - 1.0 * laps}) for laps in (8.0, 16.0)
+        ]
         found = wear_of(readings, 30.0)
         assert isinstance(found, Wear) and found.first_axle == "front" and found.through_at == 28
-        assert found.wheels["front_left"].per_lap_pct == pytest.approx(2.5) and found.wheels["rear_left"].through_at == 70
+        assert (
+            found.wheels["front_left"].per_lap_pct == pytest.approx(2.5) and found.wheels["rear_left"].through_at == 70
+        )
 
     def test_nothing_read_or_nothing_worn_is_said(self) -> None:
-        assert isinstance(wear_of([], 30.0), str) and isinstance(wear_of([TreadReading(0.0, {"front_left": 100.0})], 30.0), str)
+        assert isinstance(wear_of([], 30.0), str) and isinstance(
+            wear_of([TreadReading(0.0, {"front_left": 100.0})], 30.0), str
+        )
         unworn = wear_of([TreadReading(5.0, {"front_left": 100.0})], 30.0)
         assert isinstance(unworn, Wear) and unworn.through_at is None and unworn.wheels["front_left"].through_at is None
 
@@ -297,7 +365,9 @@ def test_the_examples_truths_lie_in_the_intervals(folder: str) -> None:
 class TestSessionPar:
     @staticmethod
     def evening(moves: float, drivers: int = 3) -> dict[str, list[JudgedLap]]:
-        """A session in which everybody becomes faster by a share of the lap within 40 minutes; the second driver has one slow lap and a tow."""
+        """A session in which everybody becomes faster by a share of the lap within 40 minutes; the second driver has
+        one slow lap and a tow.
+        """
         rng = np.random.default_rng(5)
         begin = datetime(2031, 5, 1, 18, tzinfo=UTC)
         out = {}
@@ -305,16 +375,29 @@ class TestSessionPar:
             laps = []
             for at in range(25):
                 minute = at * 1.6 + 0.3 * number
-                seconds = (90 + number) * (1 - moves * minute / 40) + float(rng.normal(0, 0.1)) + (4 if (number, at) == (1, 12) else 0)
+                seconds = (
+                    (90 + number) * (1 - moves * minute / 40)
+                    + float(rng.normal(0, 0.1))
+                    + (4 if (number, at) == (1, 12) else 0)
+                )
                 flags = frozenset({"tow"}) if (number, at) == (1, 20) else frozenset()
-                facts = {"started_at": begin + timedelta(minutes=minute), "driver": f"Driver {number}", "flags": flags, "session": "wet start"}
+                facts = {
+                    "started_at": begin + timedelta(minutes=minute),
+                    "driver": f"Driver {number}",
+                    "flags": flags,
+                    "session": "wet start",
+                }
                 laps.append(whole_lap(at + 1, seconds, **facts))
             out[f"Driver {number}"] = judge(track(), laps, Settings())
         return out
 
     def test_each_lap_is_held_against_everybodys_pace_at_its_minute(self) -> None:
         [(session, (par, against))] = session_pars(self.evening(0.04), 0.3).items()
-        assert session == "wet start" and isinstance(par, Par) and par.shares[0] - par.shares[-1] == pytest.approx(0.04, abs=0.006)
+        assert (
+            session == "wet start"
+            and isinstance(par, Par)
+            and par.shares[0] - par.shares[-1] == pytest.approx(0.04, abs=0.006)
+        )
         behind = {name: [item.behind_us / 1e6 for item in items] for name, items in against.items()}
         assert len(behind["Driver 0"]) == 25 and len(behind["Driver 1"]) == 24, "a tow says nothing of the track"
         assert behind["Driver 1"][12] == pytest.approx(4, abs=0.4)

@@ -51,7 +51,10 @@ def test_pace_is_held_against_the_target_by_laps_that_may_be_best() -> None:
     found, words = marked(run(91.2, 89.9), None)
     assert found.met and words == "1:30.000 reached: 0.100 s better."
     assert marked(run(), "build")[1] == "1:30.000 or better: no lap that counts yet."
-    assert marked(run(89), None, None) == (PassMark("none", 0, 0, met=False), "No target is set, so there is nothing to hold this run against.")
+    assert marked(run(89), None, None) == (
+        PassMark("none", 0, 0, met=False),
+        "No target is set, so there is nothing to hold this run against.",
+    )
 
 
 def test_qualifying_counts_the_first_laps_alone_and_is_lost_after_them() -> None:

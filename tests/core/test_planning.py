@@ -1,4 +1,6 @@
-"""The plan of a week: every hard rule kept on every plan, locks never broken, as good as can be, the same for the same input."""
+"""The plan of a week: every hard rule kept on every plan, locks never broken, as good as can be, the same for the
+same input.
+"""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -32,12 +34,21 @@ def evening(day: int, begins: float = 18, ends: float = 21) -> tuple[datetime, d
     return at(day, begins), at(day, ends)
 
 
-def person(*free: tuple[datetime, datetime], name: str = "Ysolde", zone: str = "UTC", care: Care | None = None, **facts: object) -> Person:
+def person(
+    *free: tuple[datetime, datetime], name: str = "Ysolde", zone: str = "UTC", care: Care | None = None, **facts: object
+) -> Person:
     return Person(name, ZoneInfo(zone), free, care=care or Care(), **facts)  # type: ignore[arg-type]
 
 
 def block(key: str, minutes: int = 30, gain: int = 1000, **facts: object) -> Wanted:
-    values: dict[str, object] = {"key": key, "person": "Ysolde", "kind": "corner", "minutes": minutes, "gain": gain, "ends_by": RACE}
+    values: dict[str, object] = {
+        "key": key,
+        "person": "Ysolde",
+        "kind": "corner",
+        "minutes": minutes,
+        "gain": gain,
+        "ends_by": RACE,
+    }
     return Wanted(**{**values, **facts})  # type: ignore[arg-type]
 
 
@@ -91,13 +102,19 @@ class TestEachRule:
     def test_rigs_that_are_alike_are_dealt_out_without_meeting(self) -> None:
         free = evening(1, 18, 20)
         people = [person(free, name=name) for name in "ABCDE"]
-        wanted = [block(name + str(index), person=name, rigs=("R1", "R2", "R3")) for name in "ABCDE" for index in range(2)]
+        wanted = [
+            block(name + str(index), person=name, rigs=("R1", "R2", "R3")) for name in "ABCDE" for index in range(2)
+        ]
         plan = plan_week(week(people, wanted, rigs={rig: (free,) for rig in ("R1", "R2", "R3")}), EFFORT)
         assert broken_rules(week(people, wanted, rigs={rig: (free,) for rig in ("R1", "R2", "R3")}), plan.placed) == []
         assert len(plan.placed) == 10 and {item.rig for item in plan.placed} == {"R1", "R2", "R3"}
 
     def test_order_and_what_a_block_needs(self) -> None:
-        wanted = [block("long", gain=9000, after=("build",)), block("build", gain=10, after=("walk",)), block("walk", gain=5)]
+        wanted = [
+            block("long", gain=9000, after=("build",)),
+            block("build", gain=10, after=("walk",)),
+            block("walk", gain=5),
+        ]
         placed = where(week([person(evening(1))], wanted))
         assert placed["walk"] < placed["build"] < placed["long"]
         tight = week([person(evening(1, 18, 18.5))], [block("long", gain=9000, needs=("walk",)), block("walk", gain=5)])
@@ -111,16 +128,18 @@ class TestEachRule:
         problem = week([person(evening(1, 18, 21))], [rehearsal, block("a")])
         placed = where(problem)
         assert len(placed) == 2
-        assert broken_rules(problem, [Placed("race", at(1, 18), at(1, 19.25)), Placed("a", at(1, 19.375), at(1, 19.875))]) == [
-            Broken("break", "a", "race")
-        ]
+        assert broken_rules(
+            problem, [Placed("race", at(1, 18), at(1, 19.25)), Placed("a", at(1, 19.375), at(1, 19.875))]
+        ) == [Broken("break", "a", "race")]
 
     def test_what_is_locked_stays_and_is_flagged_where_it_breaks_a_rule(self) -> None:
         locked = {"a": Locked(at(1, 23)), "b": Locked(at(1, 23.25))}
         problem = week([person(evening(1))], [block("a"), block("b"), block("c")], locked=locked)
         plan = plan_week(problem, EFFORT)
         there = {item.key: item for item in plan.placed}
-        assert (there["a"].begins, there["b"].begins) == (at(1, 23), at(1, 23.25)) and there["a"].locked and "c" in there
+        assert (
+            (there["a"].begins, there["b"].begins) == (at(1, 23), at(1, 23.25)) and there["a"].locked and "c" in there
+        )
         rules = {(item.rule, item.key) for item in broken_rules(problem, plan.placed)}
         assert {("outside", "a"), ("outside", "b"), ("twice", "b")} <= rules and not any(key == "c" for _, key in rules)
         longer = week([person(evening(1))], [block("a"), block("c")], locked={"a": Locked(at(1, 18), minutes=150)})
@@ -150,11 +169,18 @@ class TestWeeksOfManyKinds:
         assert plan_week(problem, EFFORT) == plan, "the same input, the same plan"
 
     @pytest.mark.parametrize(
-        ("first", "zone"), [(date(2031, 3, 24), "Europe/Berlin"), (date(2031, 10, 20), "Europe/Berlin"), (date(2031, 3, 3), "America/Halifax")]
+        ("first", "zone"),
+        [
+            (date(2031, 3, 24), "Europe/Berlin"),
+            (date(2031, 10, 20), "Europe/Berlin"),
+            (date(2031, 3, 3), "America/Halifax"),
+        ],
     )
     def test_weeks_in_which_clocks_change(self, first: date, zone: str) -> None:
         begins = datetime.combine(first, time(), UTC)
-        spans = free_spans(Availability((Window((5, 6), time(22), time(6)),)), ZoneInfo(zone), begins, begins + timedelta(days=7))
+        spans = free_spans(
+            Availability((Window((5, 6), time(22), time(6)),)), ZoneInfo(zone), begins, begins + timedelta(days=7)
+        )
         who = Person("Ysolde", ZoneInfo(zone), spans)
         wanted = [block(str(index), minutes=45, ends_by=begins + timedelta(days=7)) for index in range(9)]
         problem = Problem(begins, begins + timedelta(days=7), (who,), tuple(wanted))
@@ -168,10 +194,20 @@ class TestWeeksOfManyKinds:
         problem = week_to_plan(seed, drivers=drivers, series=2, rigs=rigs)
         # Limits that leave nothing, evenings taken away, locks anywhere.
         care = Care(float(rng.choice([20, 50])), float(rng.choice([5, 10, 30])), float(rng.choice([0, 40, 150])))
-        people = tuple(replace(who, care=care, free=tuple(span for span in who.free if rng.random() < share)) for who in problem.people)
-        wanted = tuple(item for item in problem.wanted if not item.driving or item.minutes <= care.seat_limit_minutes or item.rehearsal)
+        people = tuple(
+            replace(who, care=care, free=tuple(span for span in who.free if rng.random() < share))
+            for who in problem.people
+        )
+        wanted = tuple(
+            item
+            for item in problem.wanted
+            if not item.driving or item.minutes <= care.seat_limit_minutes or item.rehearsal
+        )
         chosen = [item for item in wanted if rng.random() < 0.15]
-        locked = {item.key: Locked(problem.begins + STEP * int(rng.integers(600)), (item.rigs or (None,))[0]) for item in chosen}
+        locked = {
+            item.key: Locked(problem.begins + STEP * int(rng.integers(600)), (item.rigs or (None,))[0])
+            for item in chosen
+        }
         problem = replace(problem, people=people, wanted=wanted, locked=locked)
         for placed in (plan_week(problem, Effort(units=0.3)).placed, greedy_plan(problem)):
             broken = broken_rules(problem, placed)
@@ -254,9 +290,22 @@ class TestTheChecker:
         free = (evening(-1), evening(1), evening(2), evening(3), evening(6))
         people = [person(*free, busy=((at(2, 18), at(2, 19)),)), person(*free, name="Corin")]
         wanted = [
-            *(block("a"), block("b"), block("then", after=("b",)), block("needs", needs=("a",)), block("hour", minutes=60)),
-            *(block("rigged", rigs=("R1",)), block("other", person="Corin", rigs=("R1",)), block("long", minutes=165, rehearsal=True)),
-            *(block("coached", coach="Idrik", driving=False), block("also", person="Corin", coach="Idrik", driving=False)),
+            *(
+                block("a"),
+                block("b"),
+                block("then", after=("b",)),
+                block("needs", needs=("a",)),
+                block("hour", minutes=60),
+            ),
+            *(
+                block("rigged", rigs=("R1",)),
+                block("other", person="Corin", rigs=("R1",)),
+                block("long", minutes=165, rehearsal=True),
+            ),
+            *(
+                block("coached", coach="Idrik", driving=False),
+                block("also", person="Corin", coach="Idrik", driving=False),
+            ),
         ]
         problem = week(people, wanted, rigs={"R1": free}, coaches={"Idrik": (evening(1),)})
         assert rule in {item.rule for item in broken_rules(problem, plan)}

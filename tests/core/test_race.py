@@ -1,4 +1,6 @@
-"""The race ahead: distance, consumption, stops, limits, pressures, crossing, and races from own laps, against brute force and simulation."""
+"""The race ahead: distance, consumption, stops, limits, pressures, crossing, and races from own laps, against brute
+force and simulation.
+"""
 
 from dataclasses import replace
 from itertools import product
@@ -74,7 +76,9 @@ class TestConsumption:
         used = consumption_of([[2.3, 2.4, 2.5], [2.4, 2.5, 2.6, 2.5]])
         assert used is not None and used.laps == 7 and used.runs == 2
         assert start_load(used, 20, 0.01).amount > start_load(used, 20, 0.1).amount > 20 * used.mean
-        assert start_load(used, 20, formation=0.6).amount == pytest.approx(start_load(used, 20).amount + 0.6 * used.mean)
+        assert start_load(used, 20, formation=0.6).amount == pytest.approx(
+            start_load(used, 20).amount + 0.6 * used.mean
+        )
         assert start_load(used, 20, saving=0.1).amount == pytest.approx(0.9 * start_load(used, 20).amount)
         assert consumption_of([[2.4, 2.5]]) is None and consumption_of([]) is None
         with pytest.raises(ValueError, match="risk"):
@@ -103,23 +107,39 @@ class TestStops:
             for name in ("hard", "soft")
         ]
         must = frozenset(data.draw(st.sets(st.sampled_from(["hard", "soft"]))))
-        rules = Rules(laps, must, data.draw(st.integers(0, 1)), 3, pit_us=float(data.draw(st.integers(0, 300))), pit_deviation_us=10.0)
+        rules = Rules(
+            laps,
+            must,
+            data.draw(st.integers(0, 1)),
+            3,
+            pit_us=float(data.draw(st.integers(0, 300))),
+            pit_deviation_us=10.0,
+        )
         best = None
         for stints in range(rules.least_stops + 1, 5):
             for chosen in product(pieces, repeat=stints):
                 for lengths in product(range(1, laps + 1), repeat=stints):
                     if sum(lengths) != laps or not must <= {item.name for item in chosen}:
                         continue
-                    if any(item.life is not None and length > item.life for item, length in zip(chosen, lengths, strict=True)):
+                    if any(
+                        item.life is not None and length > item.life
+                        for item, length in zip(chosen, lengths, strict=True)
+                    ):
                         continue
-                    time = sum(time_of(item, length) for item, length in zip(chosen, lengths, strict=True)) + (stints - 1) * rules.pit_us
+                    time = (
+                        sum(time_of(item, length) for item, length in zip(chosen, lengths, strict=True))
+                        + (stints - 1) * rules.pit_us
+                    )
                     best = time if best is None else min(best, time)
         told = plans_of(pieces, rules, draws=200)
         if best is None:
             assert not told.plans and told.why_none
         else:
             assert told.plans[0].time_us == pytest.approx(best)
-            assert all(must <= {name for name, _ in plan.stints} and sum(n for _, n in plan.stints) == laps for plan in told.plans)
+            assert all(
+                must <= {name for name, _ in plan.stints} and sum(n for _, n in plan.stints) == laps
+                for plan in told.plans
+            )
             assert sum(plan.wins for plan in told.plans) <= 1 + 1e-9
 
     def test_what_a_stop_would_have_to_cost_to_change_the_choice(self) -> None:
@@ -133,20 +153,30 @@ class TestStops:
     def test_sure_plans_win_always_and_equal_ones_half_of_the_time(self) -> None:
         sure = plans_of([CompoundPace("a", 60e6, 0, 0, 0), CompoundPace("b", 70e6, 0, 0, 0)], Rules(20, pit_us=20e6))
         assert sure.plans[0].stints == (("a", 20),) and sure.plans[0].wins == 1.0
-        even = plans_of([CompoundPace("a", 60e6, 1e4, 0, 2e4), CompoundPace("b", 60e6, 1e4, 0, 2e4)], Rules(20, pit_us=60e6))
-        assert even.plans[0].wins == pytest.approx(0.5, abs=0.05) and even.plans[0].low_us < even.plans[0].time_us < even.plans[0].high_us
+        even = plans_of(
+            [CompoundPace("a", 60e6, 1e4, 0, 2e4), CompoundPace("b", 60e6, 1e4, 0, 2e4)], Rules(20, pit_us=60e6)
+        )
+        assert (
+            even.plans[0].wins == pytest.approx(0.5, abs=0.05)
+            and even.plans[0].low_us < even.plans[0].time_us < even.plans[0].high_us
+        )
 
     def test_why_there_is_no_plan(self) -> None:
         assert "nothing is known" in plans_of([compound("a", 1.0, 0.0)], Rules(10, frozenset({"b"}))).why_none
         assert "don't last" in plans_of([compound("a", 1.0, 0.0, 1)], Rules(10)).why_none
         assert (
-            "more compounds" in plans_of([compound("a", 1.0, 0.0), compound("b", 1.0, 0.0)], Rules(10, frozenset({"a", "b"}), most_stops=0)).why_none
+            "more compounds"
+            in plans_of(
+                [compound("a", 1.0, 0.0), compound("b", 1.0, 0.0)], Rules(10, frozenset({"a", "b"}), most_stops=0)
+            ).why_none
         )
         with pytest.raises(ValueError, match="names of their own"):
             plans_of([compound("a", 1.0, 0.0)] * 2, Rules(10))
 
 
-RATES = st.dictionaries(st.sampled_from(["T1", "T2", "T3"]), st.tuples(st.integers(0, 20), st.integers(20, 200)), max_size=3)
+RATES = st.dictionaries(
+    st.sampled_from(["T1", "T2", "T3"]), st.tuples(st.integers(0, 20), st.integers(20, 200)), max_size=3
+)
 
 
 class TestLimits:
@@ -157,15 +187,21 @@ class TestLimits:
         drawn = np.zeros(40_000)
         for rate in corners.values():
             drawn += rng.binomial(25, rng.beta(rate.strikes + 0.5, rate.passes - rate.strikes + 19.5, 40_000))
-        assert told.chance == pytest.approx((drawn >= 4).mean(), abs=0.01) and told.expected == pytest.approx(drawn.mean(), abs=0.03)
+        assert told.chance == pytest.approx((drawn >= 4).mean(), abs=0.01) and told.expected == pytest.approx(
+            drawn.mean(), abs=0.03
+        )
         assert next(iter(told.halved)) == "T1" and all(chance <= told.chance for chance in told.halved.values())
 
     @given(
-        st.dictionaries(st.sampled_from(["T1", "T2", "T3"]), st.tuples(st.integers(0, 20), st.integers(20, 200)), max_size=3),
+        st.dictionaries(
+            st.sampled_from(["T1", "T2", "T3"]), st.tuples(st.integers(0, 20), st.integers(20, 200)), max_size=3
+        ),
         st.integers(1, 60),
         st.integers(1, 9),
     )
-    def test_a_higher_limit_is_reached_less_often(self, corners: dict[str, tuple[int, int]], laps: int, limit: int) -> None:
+    def test_a_higher_limit_is_reached_less_often(
+        self, corners: dict[str, tuple[int, int]], laps: int, limit: int
+    ) -> None:
         rates = {name: CornerRate(*pair) for name, pair in corners.items()}
         lower, higher = limit_budget(rates, laps, limit), limit_budget(rates, laps, limit + 1)
         assert 0 <= higher.chance <= lower.chance + 1e-9 <= 1 + 1e-6
@@ -176,7 +212,9 @@ class TestPressures:
         measured = Measured(160.0, 190.0, 20.0, 30.0)
         assert cold_setting(measured, 190.0, 20.0, 30.0) == pytest.approx(160.0)
         told = cold_setting(measured, 180.0)
-        assert (told + ATMOSPHERE_KPA) * (190 + ATMOSPHERE_KPA) / (160 + ATMOSPHERE_KPA) == pytest.approx(180 + ATMOSPHERE_KPA)
+        assert (told + ATMOSPHERE_KPA) * (190 + ATMOSPHERE_KPA) / (160 + ATMOSPHERE_KPA) == pytest.approx(
+            180 + ATMOSPHERE_KPA
+        )
         assert cold_setting(measured, 190.0, 20.0, 40.0) < 160 < cold_setting(measured, 190.0, 30.0, 30.0)
 
     @given(st.floats(100, 250), st.floats(1, 60), st.floats(0, 40))
@@ -184,7 +222,9 @@ class TestPressures:
         measured = Measured(cold, cold + rise, temperature, 30.0)
         wanted = cold + rise + 5
         setting = cold_setting(measured, wanted, temperature, 30.0)
-        assert (setting + ATMOSPHERE_KPA) * (cold + rise + ATMOSPHERE_KPA) / (cold + ATMOSPHERE_KPA) == pytest.approx(wanted + ATMOSPHERE_KPA)
+        assert (setting + ATMOSPHERE_KPA) * (cold + rise + ATMOSPHERE_KPA) / (cold + ATMOSPHERE_KPA) == pytest.approx(
+            wanted + ATMOSPHERE_KPA
+        )
 
     @pytest.mark.parametrize(
         ("measured", "wanted", "words"),
@@ -227,14 +267,22 @@ class TestOwnRace:
     def test_races_are_as_long_as_the_laps_say(self) -> None:
         rng = np.random.default_rng(8)
         laps = [
-            RaceLap(60e6 + 2e5 * float(rng.standard_normal()) + (8e5 if n % 9 == 0 else 0), 8e5 if n % 9 == 0 else 0.0, n % 18 == 0)
+            RaceLap(
+                60e6 + 2e5 * float(rng.standard_normal()) + (8e5 if n % 9 == 0 else 0),
+                8e5 if n % 9 == 0 else 0.0,
+                n % 18 == 0,
+            )
             for n in range(90)
         ]
         told = race_from_laps(laps, 30, falloff_us=10_000.0, stint=15)
         assert told is not None
         mean = np.mean([lap.time_us for lap in laps]) * 30 + 10_000 * 2 * (15 * 14 / 2)
         assert told.median_us == pytest.approx(mean, rel=0.002) and told.low_us < told.median_us < told.high_us
-        assert told.slips == pytest.approx(30 / 9, abs=0.2) and told.strikes == pytest.approx(30 / 18, abs=0.2) and told.one_less_us == 8e5
+        assert (
+            told.slips == pytest.approx(30 / 9, abs=0.2)
+            and told.strikes == pytest.approx(30 / 18, abs=0.2)
+            and told.one_less_us == 8e5
+        )
         assert race_from_laps(laps, 30, falloff_us=10_000.0, stint=15) == told, "the same seed gives the same race"
 
     def test_too_little_says_nothing(self) -> None:
@@ -285,7 +333,15 @@ def test_what_the_pit_lane_costs_by_practice() -> None:
 
 
 def test_places_among_rivals_and_with_a_slip_less() -> None:
-    own = OwnRace(median_us=1000e6, low_us=1000e6 - 1.6448536e6, high_us=1000e6 + 1.6448536e6, slips=4, strikes=0, one_less_us=1e6, draws=2000)
+    own = OwnRace(
+        median_us=1000e6,
+        low_us=1000e6 - 1.6448536e6,
+        high_us=1000e6 + 1.6448536e6,
+        slips=4,
+        strikes=0,
+        one_less_us=1e6,
+        draws=2000,
+    )
     assert places(own, []) == (1.0, 1.0)
     assert places(own, [900e6, 1100e6]) == pytest.approx((2.0, 2.0))
     place, better = places(own, [1000e6])

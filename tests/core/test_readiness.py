@@ -12,7 +12,9 @@ from fleet_rival.core.planning.problem import Care
 from fleet_rival.core.planning.readiness import Evidence, OpenMistake, OpenOption, Rules, readiness, total
 
 LAP = 66_000_000
-READY = Evidence(LAP, 80, -100_000, 0.9, 0.4, 20, 2_000.0, 0.0, 3, 1, 5, known_track=80, race_laps=22, race_minutes=25.0)
+READY = Evidence(
+    LAP, 80, -100_000, 0.9, 0.4, 20, 2_000.0, 0.0, 3, 1, 5, known_track=80, race_laps=22, race_minutes=25.0
+)
 
 
 def states(evidence: Evidence, rules: Rules | None = None) -> dict[str, str]:
@@ -55,16 +57,22 @@ class TestReadiness:
     def test_each_check_has_its_bounds(self, change: dict[str, object], key: str, state: str) -> None:
         found = readiness(replace(READY, **change))  # type: ignore[arg-type]
         assert next(check.state for check in found if check.key == key) == state
-        assert [check.state for check in found] == sorted((check.state for check in found), key=["open", "close", "met"].index)
+        assert [check.state for check in found] == sorted(
+            (check.state for check in found), key=["open", "close", "met"].index
+        )
         assert total(found) < 1 or state == "met"
 
     def test_the_managers_rules_and_weights_count(self) -> None:
         strict = Rules(laps=(200, 100), weights=(("laps", 10.0),))
-        assert states(READY, strict)["laps"] == "open" and total(readiness(READY, strict), strict) == pytest.approx(10 / 20)
+        assert states(READY, strict)["laps"] == "open" and total(readiness(READY, strict), strict) == pytest.approx(
+            10 / 20
+        )
 
     def test_what_closes_the_weather(self) -> None:
         def closes(*differences: str) -> str | None:
-            return next(check.block for check in readiness(replace(READY, differences=differences)) if check.key == "conditions")
+            return next(
+                check.block for check in readiness(replace(READY, differences=differences)) if check.key == "conditions"
+            )
 
         assert (closes("wetness"), closes("time_of_day"), closes("air_temp_c")) == ("wet", "night", None)
 
@@ -96,20 +104,26 @@ class TestWhatHelps:
         assert ("walk", "") not in blocks(Evidence(known_track=40)), "who knows it from earlier weeks walks no more"
 
     def test_a_mistake_is_worth_what_work_on_it_takes_away(self) -> None:
-        found = blocks(replace(READY, mistakes=(OpenMistake("T6", "late-throttle", 60_000, 0.7), OpenMistake("T1", "kerb", 8_000))))
+        found = blocks(
+            replace(READY, mistakes=(OpenMistake("T6", "late-throttle", 60_000, 0.7), OpenMistake("T1", "kerb", 8_000)))
+        )
         assert found["corner", "T6:late-throttle"] == pytest.approx(42_000)
         assert ("corner", "T1:kerb") not in found, "not worth an evening"
         assert found["review", ""] == pytest.approx(0.15 * 68_000)
 
     def test_pace_is_worth_what_the_learning_curve_promises_and_less_behind_the_target(self) -> None:
         assert blocks(replace(READY, gap_us=200_000, learning_us=90_000.0))["build", ""] == 45_000
-        assert blocks(replace(READY, gap_us=30_000, learning_us=90_000.0))["build", ""] == 30_000, "no more than the way to the target"
+        assert blocks(replace(READY, gap_us=30_000, learning_us=90_000.0))["build", ""] == 30_000, (
+            "no more than the way to the target"
+        )
         assert blocks(replace(READY, learning_us=90_000.0))["build", ""] == pytest.approx(0.3 * 45_000)
         assert ("build", "") not in blocks(READY), "nothing left to learn"
         assert blocks(replace(READY, gap_us=500_000, learning_us=None))["build", ""] == pytest.approx(0.003 * LAP)
 
     def test_an_open_option_and_an_unknown_falloff(self) -> None:
-        found = blocks(replace(READY, options=(OpenOption("T3", ("early", "late"), 40_000.0),), falloff_half_us=4_000.0))
+        found = blocks(
+            replace(READY, options=(OpenOption("T3", ("early", "late"), 40_000.0),), falloff_half_us=4_000.0)
+        )
         assert found["trial", "T3"] == 20_000 and found["long", ""] == pytest.approx(4_000 * 11 / 2)
         assert blocks(replace(READY, falloff_half_us=None))["long", ""] == pytest.approx(0.001 * LAP)
 

@@ -8,7 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.laps.lap import Incident
-from fleet_rival.core.runs.context import MOST_TO_WATCH, BadContext, RunContext, changes_since, check_context, deliberate, read_options
+from fleet_rival.core.runs.context import (
+    MOST_TO_WATCH,
+    BadContext,
+    RunContext,
+    changes_since,
+    check_context,
+    deliberate,
+    read_options,
+)
 from fleet_rival.core.runs.feel import BadReading, check_readings
 from fleet_rival.core.runs.hand_timing import UNCALIBRATED, BadPresses, Reaction, calibrate, timed_lap
 from fleet_rival.core.runs.precheck import pre_drive_check
@@ -83,7 +91,9 @@ class TestTyping:
 
     @settings(deadline=None, max_examples=200)
     @given(st.integers(20_000, 3_600_000), st.integers(-499, 499), st.sampled_from([3, 4]))
-    def test_the_last_digits_are_enough_where_the_lap_before_is_near(self, last_ms: int, step_ms: int, digits: int) -> None:
+    def test_the_last_digits_are_enough_where_the_lap_before_is_near(
+        self, last_ms: int, step_ms: int, digits: int
+    ) -> None:
         """Completion is exact for any lap closer to the one before than half of what is left out."""
         lap_ms = last_ms + step_ms
         assert read_typed(f"{lap_ms:08d}"[-digits:], LAYOUT, last_ms * 1000).time_us == lap_ms * 1000
@@ -107,7 +117,11 @@ class TestTyping:
 
 class TestDeclaring:
     def test_options_are_written_as_people_do(self) -> None:
-        assert read_options("t4 = third  gear, lap=save\n T1=high", ["T1", "T4"]) == (("T4", "third-gear"), ("lap", "save"), ("T1", "high"))
+        assert read_options("t4 = third  gear, lap=save\n T1=high", ["T1", "T4"]) == (
+            ("T4", "third-gear"),
+            ("lap", "save"),
+            ("T1", "high"),
+        )
         assert read_options("", ["T1"]) == ()
         for text, words in (("T9 = high", "no corner T9"), ("third gear", "is no option")):
             with pytest.raises(BadContext, match=words):
@@ -129,19 +143,33 @@ class TestDeclaring:
             ("setup", "v3", "v4"),
             ("setting:Brake bias", "54", "55"),
         ]
-        assert [change.what for change in deliberate(found)] == ["setup", "setting:Brake bias"], "fuel changes by itself"
+        assert [change.what for change in deliberate(found)] == ["setup", "setting:Brake bias"], (
+            "fuel changes by itself"
+        )
         assert changes_since(before, before) == ()
         assert changes_since(RunContext(), after) == (), "what wasn't known is no change"
 
     def test_the_check_asks_what_changed_and_what_nothing_can_tell(self) -> None:
-        last = RunContext(tyre_set="A", compound="soft", fuel_l=40.0, setup="v3", assists="none", settings={"Bias": "54", "Wing": "3"})
+        last = RunContext(
+            tyre_set="A", compound="soft", fuel_l=40.0, setup="v3", assists="none", settings={"Bias": "54", "Wing": "3"}
+        )
         same = pre_drive_check(last, last, ["Wing", "Bias"])
         assert [(item.key, item.why) for item in same] == [("limiter", "unseen"), ("tyre_set", "unseen")]
-        other = RunContext(tyre_set="B", compound="hard", fuel_l=20.0, setup="v3", settings={"Bias": "55", "Wing": "3"}, official=True)
+        other = RunContext(
+            tyre_set="B", compound="hard", fuel_l=20.0, setup="v3", settings={"Bias": "55", "Wing": "3"}, official=True
+        )
         keys = [(item.key, item.why) for item in pre_drive_check(other, last, ["Wing", "Bias"])]
-        assert keys == [("limiter", "unseen"), ("tyre_set", "changed"), ("fuel_l", "changed"), ("official", "unseen"), ("setting:Bias", "changed")]
+        assert keys == [
+            ("limiter", "unseen"),
+            ("tyre_set", "changed"),
+            ("fuel_l", "changed"),
+            ("official", "unseen"),
+            ("setting:Bias", "changed"),
+        ]
         first = [item.key for item in pre_drive_check(other, None, ["Wing", "Bias"])]
-        assert first == ["limiter", "tyre_set", "fuel_l", "setup", "official", "setting:Wing", "setting:Bias"], "nothing to compare with: all of it"
+        assert first == ["limiter", "tyre_set", "fuel_l", "setup", "official", "setting:Wing", "setting:Bias"], (
+            "nothing to compare with: all of it"
+        )
 
 
 class TestHandTiming:
@@ -150,7 +178,11 @@ class TestHandTiming:
         react = calibrate(truths, [at + 180_000 for at in truths])
         assert (react.offset_us, react.spread_us, react.presses) == (180_000, 1000, 10)
         lap = timed_lap(LAYOUT, [at + 180_000 for at in (0, 30 * SECOND, 70 * SECOND, 92 * SECOND)], react)
-        assert (lap.time_us, lap.sectors, lap.shift_us) == (92 * SECOND, {"S1": 30 * SECOND, "S2": 40 * SECOND, "S3": 22 * SECOND}, 180_000)
+        assert (lap.time_us, lap.sectors, lap.shift_us) == (
+            92 * SECOND,
+            {"S1": 30 * SECOND, "S2": 40 * SECOND, "S3": 22 * SECOND},
+            180_000,
+        )
 
     def test_the_plus_minus_holds_the_truth_in_95_of_100(self) -> None:
         rng = np.random.default_rng(7)
@@ -164,7 +196,11 @@ class TestHandTiming:
 
     def test_a_missed_line_leaves_two_sectors_unknown(self) -> None:
         lap = timed_lap(LAYOUT, [0, None, 70 * SECOND, 92 * SECOND], UNCALIBRATED)
-        assert (lap.sectors, lap.time_us, lap.plus_minus_us) == ({"S3": 22 * SECOND}, 92 * SECOND, UNCALIBRATED.plus_minus_us)
+        assert (lap.sectors, lap.time_us, lap.plus_minus_us) == (
+            {"S3": 22 * SECOND},
+            92 * SECOND,
+            UNCALIBRATED.plus_minus_us,
+        )
         assert timed_lap(LAYOUT, [5, 92 * SECOND], UNCALIBRATED).sectors == {}
 
     @pytest.mark.parametrize("presses", [[None, 1, 2, 3], [0, 1, 2, None], [0, 2, 1, 3], [0, 1, 2], [5, 5]])
@@ -177,7 +213,9 @@ class TestHandTiming:
         for presses in ([], truths[:5], [at + 1_500_000 for at in truths]):
             with pytest.raises(BadPresses, match="6 are needed"):
                 calibrate(truths, presses)
-        assert calibrate(truths, [*truths, *[at + 400_000 for at in truths]]).offset_us == 0, "the nearest press to a line counts"
+        assert calibrate(truths, [*truths, *[at + 400_000 for at in truths]]).offset_us == 0, (
+            "the nearest press to a line counts"
+        )
 
     def test_a_reaction_knows_its_interval(self) -> None:
         assert Reaction(0, 0, 6).plus_minus_us == 0
@@ -185,6 +223,10 @@ class TestHandTiming:
 
 def test_readings_stay_within_what_can_be() -> None:
     check_readings({"tread_pct": {"front_left": 88.0, "rear_left": None}, "hot_pressure_kpa": {"rear_right": 165.0}})
-    for bad in ({"tread_pct": {"front_left": 101.0}}, {"hot_pressure_kpa": {"rear_left": 5.0}}, {"tread_pct": {"spare": 50.0}}):
+    for bad in (
+        {"tread_pct": {"front_left": 101.0}},
+        {"hot_pressure_kpa": {"rear_left": 5.0}},
+        {"tread_pct": {"spare": 50.0}},
+    ):
         with pytest.raises(BadReading):
             check_readings(bad)

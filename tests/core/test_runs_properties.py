@@ -30,7 +30,9 @@ facts = st.fixed_dictionaries(
     optional={
         "valid": st.booleans(),
         "strikes": st.lists(st.sampled_from(CODES[1:]), max_size=1).map(tuple),
-        "incidents": st.lists(st.builds(Incident, st.sampled_from(["spin", "contact", "slide"]), st.sampled_from(CODES[1:])), max_size=1).map(tuple),
+        "incidents": st.lists(
+            st.builds(Incident, st.sampled_from(["spin", "contact", "slide"]), st.sampled_from(CODES[1:])), max_size=1
+        ).map(tuple),
         "flags": st.frozensets(st.sampled_from(["tow", "traffic", "yellow", "pit", "cool"]), max_size=1),
         "said": st.dictionaries(st.sampled_from(MARKS), st.booleans(), max_size=2),
         "plus_minus_us": st.none() | st.just(190_000),
@@ -55,7 +57,9 @@ def judged(laps: list[Lap], **changes: float) -> list[JudgedLap]:
 
 @FEW
 @given(runs)
-def test_what_somebody_denied_is_on_no_lap_and_what_they_said_on_each(items: list[tuple[dict[str, object], str, float]]) -> None:
+def test_what_somebody_denied_is_on_no_lap_and_what_they_said_on_each(
+    items: list[tuple[dict[str, object], str, float]],
+) -> None:
     for item in judged(driven(items)):
         said = item.lap.said if item.flying else {}
         assert {mark for mark, stands in said.items() if stands} <= item.marks.keys()
@@ -88,7 +92,9 @@ def test_one_key_turns_any_laps_and_the_second_press_leaves_nothing_behind(
 
 @FEW
 @given(runs, st.booleans())
-def test_no_ideal_part_is_of_a_hand_timed_lap_unless_asked(items: list[tuple[dict[str, object], str, float]], asked: bool) -> None:
+def test_no_ideal_part_is_of_a_hand_timed_lap_unless_asked(
+    items: list[tuple[dict[str, object], str, float]], asked: bool
+) -> None:
     laps = driven(items)
     found = analyse(LAYOUT, laps, Settings(hand_timed_ideals=int(asked))).drivers["Ysolde Farrand"]
     for group in (found.main, *found.others):
@@ -132,7 +138,9 @@ def test_questions_that_are_answered_are_asked_no_more(items: list[tuple[dict[st
     assert not questions(judged(laps, solo_floor_s=20.03), Settings(solo_floor_s=20.03))
 
 
-changes_of_weather = st.lists(st.tuples(st.integers(0, 60), st.sampled_from(["dry", "damp", "wet"])), max_size=5, unique_by=lambda item: item[0])
+changes_of_weather = st.lists(
+    st.tuples(st.integers(0, 60), st.sampled_from(["dry", "damp", "wet"])), max_size=5, unique_by=lambda item: item[0]
+)
 
 
 @FEW
@@ -193,7 +201,11 @@ def test_letters_in_any_order_say_the_same(letters: list[str], corner: int, ms: 
 
 
 @FEW
-@given(st.dictionaries(st.sampled_from(["T1", "T2", "lap"]), st.from_regex(r"[a-z]{1,8}( [a-z]{1,8})?", fullmatch=True), max_size=3))
+@given(
+    st.dictionaries(
+        st.sampled_from(["T1", "T2", "lap"]), st.from_regex(r"[a-z]{1,8}( [a-z]{1,8})?", fullmatch=True), max_size=3
+    )
+)
 def test_options_are_read_as_they_are_written(options: dict[str, str]) -> None:
     text = ", ".join(f"{where} = {label}" for where, label in options.items())
     found = read_options(text, ["T1", "T2"])

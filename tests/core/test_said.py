@@ -1,4 +1,6 @@
-"""People have the last word: marks overruled one by one, weather within a session, questions that only they can answer."""
+"""People have the last word: marks overruled one by one, weather within a session, questions that only they can
+answer.
+"""
 
 from collections.abc import Mapping
 from dataclasses import replace
@@ -22,7 +24,9 @@ SETTINGS = Settings(solo_floor_s=17.0)
 
 
 def laps(*changes: tuple[int, dict[str, object]], count: int = 12) -> list[Lap]:
-    out = [lap(1, 9.0, 9.0, 9.0, 9.0, kind="out")] + [lap(n, 5.0, 5.0, 5.0, 5.0 + n % 3 / 100) for n in range(2, count + 2)]
+    out = [lap(1, 9.0, 9.0, 9.0, 9.0, kind="out")] + [
+        lap(n, 5.0, 5.0, 5.0, 5.0 + n % 3 / 100) for n in range(2, count + 2)
+    ]
     for number, facts in changes:
         out[number - 1] = replace(out[number - 1], **facts)  # type: ignore[arg-type]
     return out
@@ -43,7 +47,10 @@ FACTS: list[tuple[str, dict[str, object]]] = [
     ("pit", {"flags": frozenset({"pit"})}),
     ("cool", {"flags": frozenset({"cool"})}),
     ("practice_only", {"purpose": "experiment"}),
-    ("spoiled", {"time_us": 26 * SECOND, "segments": {"L0": 5 * SECOND, "T1": 5 * SECOND, "T2": 11 * SECOND, "T3": 5 * SECOND}}),
+    (
+        "spoiled",
+        {"time_us": 26 * SECOND, "segments": {"L0": 5 * SECOND, "T1": 5 * SECOND, "T2": 11 * SECOND, "T3": 5 * SECOND}},
+    ),
 ]
 
 
@@ -84,7 +91,9 @@ def test_turning_a_lap_round_twice_leaves_nothing_behind(mark: str, facts: dict[
 
 @settings(deadline=None, max_examples=60)
 @given(st.dictionaries(st.sampled_from(MARKS), st.booleans(), max_size=5), st.sampled_from(FACTS))
-def test_what_is_said_decides_whatever_facts_and_rules_say(said: dict[str, bool], fact: tuple[str, dict[str, object]]) -> None:
+def test_what_is_said_decides_whatever_facts_and_rules_say(
+    said: dict[str, bool], fact: tuple[str, dict[str, object]]
+) -> None:
     marks = judged((6, {**fact[1], "said": said}))[5].marks
     assert {mark for mark, stands in said.items() if stands} <= marks.keys()
     assert not {mark for mark, stands in said.items() if not stands} & marks.keys()
@@ -97,7 +106,11 @@ def test_said_with_takes_words_back_and_knows_its_marks() -> None:
 
 
 def test_times_by_hand_are_in_no_ideal_lap_unless_asked() -> None:
-    fast = {"segments": dict.fromkeys(("L0", "T1", "T2", "T3"), 4 * SECOND), "time_us": 18 * SECOND, "plus_minus_us": 190_000}
+    fast = {
+        "segments": dict.fromkeys(("L0", "T1", "T2", "T3"), 4 * SECOND),
+        "time_us": 18 * SECOND,
+        "plus_minus_us": 190_000,
+    }
     whole = laps((6, {**fast}))
     for asked, ideal in ((0, 20.0), (1, 16.0)):
         found = analyse(LAYOUT, whole, Settings(hand_timed_ideals=asked)).drivers["Ysolde Farrand"].main
@@ -119,7 +132,10 @@ class TestQuestions:
             assert self.asked((6, {**fast, "said": answer})) == []
 
     def test_a_lap_lost_in_one_corner_asks_what_happened_there(self) -> None:
-        lost = {"segments": {"L0": 5 * SECOND, "T1": 5 * SECOND, "T2": 11 * SECOND, "T3": 5 * SECOND}, "time_us": 26 * SECOND}
+        lost = {
+            "segments": {"L0": 5 * SECOND, "T1": 5 * SECOND, "T2": 11 * SECOND, "T3": 5 * SECOND},
+            "time_us": 26 * SECOND,
+        }
         assert self.asked((6, lost)) == [Question("incident", 5, "T2", 6 * SECOND)]
         assert self.asked((6, {**lost, "said": {"incident": False}})) == []
         assert self.asked((6, {**lost, "incidents": (Incident("spin", "T2"),)})) == [], "somebody said it"
@@ -129,7 +145,9 @@ class TestQuestions:
 
     def test_slower_since_a_contact_asks_for_damage(self) -> None:
         hit = (7, {"incidents": (Incident("contact", "T1"),)})
-        slower = [(n, {"segments": {}, "sectors": {}, "time_us": round(20.4 * SECOND) + n * 1000}) for n in range(8, 14)]
+        slower = [
+            (n, {"segments": {}, "sectors": {}, "time_us": round(20.4 * SECOND) + n * 1000}) for n in range(8, 14)
+        ]
         found = self.asked(hit, *slower)
         assert [(item.kind, item.index, item.corner, item.laps) for item in found] == [("damage", 6, "T1", 6)]
         assert found[0].loss_us == pytest.approx(0.4 * SECOND, rel=0.05)
@@ -140,14 +158,21 @@ class TestQuestions:
 class TestWeather:
     CHANGES = (Weather(0, "dry"), Weather(20, "damp"), Weather(35.5, "wet"))
 
-    @pytest.mark.parametrize(("minute", "wetness"), [(0, "dry"), (19.99, "dry"), (20, "damp"), (35.5, "wet"), (500, "wet")])
+    @pytest.mark.parametrize(
+        ("minute", "wetness"), [(0, "dry"), (19.99, "dry"), (20, "damp"), (35.5, "wet"), (500, "wet")]
+    )
     def test_it_is_as_wet_as_the_last_change_says(self, minute: float, wetness: str) -> None:
         assert wetness_at(self.CHANGES, minute * 60) == wetness
         assert wetness_at(self.CHANGES[1:], 60) is None, "nothing was noted yet"
 
     @pytest.mark.parametrize(
         "changes",
-        [(Weather(5, "dry"), Weather(5, "wet")), (Weather(5, "dry"), Weather(6, "dry")), (Weather(-1, "dry"),), (Weather(1, "icy"),)],
+        [
+            (Weather(5, "dry"), Weather(5, "wet")),
+            (Weather(5, "dry"), Weather(6, "dry")),
+            (Weather(-1, "dry"),),
+            (Weather(1, "icy"),),
+        ],
     )
     def test_what_contradicts_itself_is_refused(self, changes: tuple[Weather, ...]) -> None:
         check_weather(self.CHANGES)

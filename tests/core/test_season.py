@@ -1,4 +1,6 @@
-"""Start times, free time, clashes, targets, conditions, and what needs somebody: over days on which clocks change too."""
+"""Start times, free time, clashes, targets, conditions, and what needs somebody: over days on which clocks change
+too.
+"""
 
 from datetime import UTC, date, datetime, time, timedelta
 from itertools import pairwise
@@ -45,21 +47,32 @@ def test_wall_times_of_a_zone_stay_when_its_clocks_change_and_the_hour_that_is_m
     assert len(night.starts) == 3
     assert night.warnings == ("2031-03-30 02:30 doesn't exist in Europe/Oslo: the clocks are put forward then",)
     with pytest.raises(NoSuchTime):
-        instant(datetime(2031, 3, 30, 2, 30), OSLO)  # noqa: DTZ001 - a wall time
+        instant(datetime(2031, 3, 30, 2, 30), OSLO)
     # Of a time that comes twice, the first.
-    assert instant(datetime(2031, 10, 26, 2, 30), OSLO) == at("2031-10-26T00:30")  # noqa: DTZ001
+    assert instant(datetime(2031, 10, 26, 2, 30), OSLO) == at("2031-10-26T00:30")
 
 
 @settings(max_examples=40, deadline=None)
 @given(
-    st.sampled_from(["UTC", "Europe/Oslo", "America/Halifax", "Africa/Cairo", "Australia/Lord_Howe", "Pacific/Chatham"]),
+    st.sampled_from(
+        ["UTC", "Europe/Oslo", "America/Halifax", "Africa/Cairo", "Australia/Lord_Howe", "Pacific/Chatham"]
+    ),
     st.dates(date(2026, 1, 1), date(2032, 12, 1)),
     st.integers(5, 1440),
     st.integers(0, 23),
     st.sets(st.sampled_from(["mon", "tue", "wed", "thu", "fri", "sat", "sun"]), min_size=1),
 )
-def test_starts_lie_in_the_week_in_order_each_once_at_the_wall_times_of_the_rule(zone: str, day: date, step: int, hour: int, days: set[str]) -> None:
-    week = SeriesWeek("Cup", 1, zone, day, day + timedelta(days=7), starts=f"every {step}min from {hour:02}:10 on {' '.join(sorted(days))} in {zone}")
+def test_starts_lie_in_the_week_in_order_each_once_at_the_wall_times_of_the_rule(
+    zone: str, day: date, step: int, hour: int, days: set[str]
+) -> None:
+    week = SeriesWeek(
+        "Cup",
+        1,
+        zone,
+        day,
+        day + timedelta(days=7),
+        starts=f"every {step}min from {hour:02}:10 on {' '.join(sorted(days))} in {zone}",
+    )
     begins, ends = week.window
     starts = week.expanded().starts
     assert list(starts) == sorted(set(starts)) and all(begins <= start < ends for start in starts)
@@ -134,7 +147,7 @@ def test_free_time_is_weekly_windows_without_days_off_and_single_slots_besides()
     free = Availability(
         (Window((0, 2), time(18, 30), time(22, 0)), Window((4,), time(22, 0), time(1, 0))),
         (DayOff(date(2031, 4, 9), date(2031, 4, 9), "holiday"),),
-        (Slot(datetime(2031, 4, 9, 10), datetime(2031, 4, 9, 11)),),  # noqa: DTZ001
+        (Slot(datetime(2031, 4, 9, 10), datetime(2031, 4, 9, 11)),),
     )
     assert free_spans(free, ZoneInfo("UTC"), MONDAY, MONDAY + WEEK) == (
         (at("2031-04-07T18:30"), at("2031-04-07T22:00")),
@@ -142,14 +155,22 @@ def test_free_time_is_weekly_windows_without_days_off_and_single_slots_besides()
         (at("2031-04-11T22:00"), at("2031-04-12T01:00")),
     )
     # The same evenings lie an hour earlier in UTC once summer time has begun.
-    spring = free_spans(Availability((Window((6, 0), time(20, 0), time(21, 0)),)), OSLO, at("2031-03-23T00:00"), at("2031-04-01T00:00"))
+    spring = free_spans(
+        Availability((Window((6, 0), time(20, 0), time(21, 0)),)), OSLO, at("2031-03-23T00:00"), at("2031-04-01T00:00")
+    )
     assert [start.hour for start, _ in spring] == [19, 19, 18, 18]
-    gap = free_spans(Availability((Window((6,), time(2, 30), time(4, 0)),)), OSLO, at("2031-03-29T12:00"), at("2031-03-31T00:00"))
+    gap = free_spans(
+        Availability((Window((6,), time(2, 30), time(4, 0)),)), OSLO, at("2031-03-29T12:00"), at("2031-03-31T00:00")
+    )
     assert gap == ((at("2031-03-30T01:00"), at("2031-03-30T02:00")),)  # what is left of it begins at the jump
 
 
 @settings(deadline=None)
-@given(st.lists(st.tuples(st.integers(0, 6), st.integers(0, 47), st.integers(1, 47)), max_size=6), st.integers(0, 335), st.integers(1, 8))
+@given(
+    st.lists(st.tuples(st.integers(0, 6), st.integers(0, 47), st.integers(1, 47)), max_size=6),
+    st.integers(0, 335),
+    st.integers(1, 8),
+)
 def test_free_spans_hold_what_some_window_holds(windows: list[tuple[int, int, int]], start: int, length: int) -> None:
     """Against a plain table of half hours."""
     free = Availability(tuple(Window((day,), _half(first), _half((first + span) % 48)) for day, first, span in windows))
@@ -166,7 +187,9 @@ def _half(index: int) -> time:
     return time(index // 2, 30 * (index % 2))
 
 
-def entry(key: str, driver: str, *starts: str, minutes: float = 60, rig: str | None = None, cars: tuple[str, ...] = ("EC",)) -> Entry:
+def entry(
+    key: str, driver: str, *starts: str, minutes: float = 60, rig: str | None = None, cars: tuple[str, ...] = ("EC",)
+) -> Entry:
     offered = frozenset(at(f"2031-04-07T{hour:02d}:00") for hour in range(24))
     return Entry(key, driver, tuple(at(f"2031-04-07T{start}") for start in starts), offered, minutes, cars, rig)
 
@@ -184,7 +207,9 @@ def test_clashes_are_found_whatever_they_are_about_and_touching_starts_are_none(
         "Corin": None,
         "Teodora": ((at("2031-04-07T06:00"), at("2031-04-07T06:30")),),
     }
-    found = clashes(entries, free, {"HGV": frozenset({"Ysolde"})}, {"cellar": ((at("2031-04-07T10:00"), at("2031-04-07T19:45")),)})
+    found = clashes(
+        entries, free, {"HGV": frozenset({"Ysolde"})}, {"cellar": ((at("2031-04-07T10:00"), at("2031-04-07T19:45")),)}
+    )
     assert {(item.kind, item.entry, item.other) for item in found} == {
         ("no_time", "a", None),  # the race at eight ends after half past
         ("two_starts", "a", "b"),
@@ -196,7 +221,9 @@ def test_clashes_are_found_whatever_they_are_about_and_touching_starts_are_none(
         ("no_start", "e", None),
         ("no_car", "e", None),
     }
-    assert starts_in_time(sorted(entries[0].offered), 60, free["Ysolde"] or ()) == [at(f"2031-04-07T{hour}:00") for hour in (17, 18, 19)]
+    assert starts_in_time(sorted(entries[0].offered), 60, free["Ysolde"] or ()) == [
+        at(f"2031-04-07T{hour}:00") for hour in (17, 18, 19)
+    ]
 
 
 def test_a_target_follows_its_rule_to_the_microsecond() -> None:
@@ -214,8 +241,8 @@ def test_a_target_follows_its_rule_to_the_microsecond() -> None:
 
 
 def test_conditions_differ_by_what_both_sides_know_and_the_clock_is_a_circle() -> None:
-    race = Conditions(datetime(2031, 6, 1, 0, 30), 12.0, 14.0, "wet")  # noqa: DTZ001
-    practised = Conditions(datetime(2031, 6, 9, 23, 30), 19.0, None, "dry")  # noqa: DTZ001
+    race = Conditions(datetime(2031, 6, 1, 0, 30), 12.0, 14.0, "wet")
+    practised = Conditions(datetime(2031, 6, 9, 23, 30), 19.0, None, "dry")
     found = {item.what: (item.by, item.matters) for item in differences(practised, race, Settings())}
     assert found == {"wetness": (None, True), "time_of_day": (60, False), "air_temp_c": (7.0, True)}
     assert not like(practised, race, Settings())
@@ -247,7 +274,9 @@ def test_what_needs_somebody_is_told_when_it_is_time_and_no_sooner() -> None:
     assert [need.kind for need in needs([facts()], MONDAY, Settings())] == ["no_entries"]
     assert [need.kind for need in needs([facts(keen, has_target=False)], MONDAY, Settings())] == ["no_target"]
     assert [need.kind for need in needs([facts(keen, unread=3)], MONDAY, Settings())] == ["no_references"]
-    assert needs([facts(keen, unread=3)], MONDAY - timedelta(days=4), Settings()) == (), "a week that is far off needs no references yet"
+    assert needs([facts(keen, unread=3)], MONDAY - timedelta(days=4), Settings()) == (), (
+        "a week that is far off needs no references yet"
+    )
     assert [need.kind for need in needs([facts(has_combination=False)], MONDAY, Settings())] == ["no_track"]
     assert needs([facts()], MONDAY - timedelta(days=8), Settings()) == ()
 

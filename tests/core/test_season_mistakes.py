@@ -35,7 +35,11 @@ def test_what_costs_most_now_comes_first() -> None:
     assert over_season([]) == over_season([None, {}]) == ()
 
 
-@given(st.lists(st.one_of(st.none(), st.dictionaries(st.sampled_from(["slide", "spin", "kerb"]), st.floats(1, 1e6))), max_size=8))
+@given(
+    st.lists(
+        st.one_of(st.none(), st.dictionaries(st.sampled_from(["slide", "spin", "kerb"]), st.floats(1, 1e6))), max_size=8
+    )
+)
 def test_it_returns_only_after_it_was_closed(weeks: list[dict[str, float] | None]) -> None:
     for item in over_season(weeks):
         assert item.returned in (item.closed, item.closed - 1) or item.closed == item.returned == 0

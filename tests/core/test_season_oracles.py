@@ -39,7 +39,9 @@ days_off = st.builds(
     st.integers(0, 3),
 )
 slots = st.builds(
-    lambda day, hour, hours: Slot(datetime.combine(day, time(hour)), datetime.combine(day, time(hour)) + timedelta(hours=hours)),
+    lambda day, hour, hours: Slot(
+        datetime.combine(day, time(hour)), datetime.combine(day, time(hour)) + timedelta(hours=hours)
+    ),
     st.dates(date(2031, 4, 5), date(2031, 4, 16)),
     st.integers(0, 23),
     st.integers(1, 9),
@@ -103,7 +105,7 @@ def test_hours_follow_the_clock_when_it_is_changed() -> None:
         (Availability((Window((), time(18), time(20)),)), "is on no day"),
         (Availability((Window((7,), time(18), time(20)),)), "is on no day"),
         (Availability(off=(DayOff(date(2031, 4, 2), date(2031, 4, 1)),)), "end before they begin"),
-        (Availability(extra=(Slot(datetime(2031, 4, 2, 10), datetime(2031, 4, 2, 10)),)), "ends before it begins"),  # noqa: DTZ001
+        (Availability(extra=(Slot(datetime(2031, 4, 2, 10), datetime(2031, 4, 2, 10)),)), "ends before it begins"),
     ],
 )
 def test_hours_that_nobody_can_mean_are_told(said: Availability, words: str) -> None:
@@ -112,16 +114,27 @@ def test_hours_that_nobody_can_mean_are_told(said: Availability, words: str) -> 
 
 
 def test_who_said_nothing_is_not_known_and_days_off_alone_say_nothing() -> None:
-    assert not is_known(Availability()) and not is_known(Availability(off=(DayOff(date(2031, 4, 1), date(2031, 4, 1)),)))
+    assert not is_known(Availability()) and not is_known(
+        Availability(off=(DayOff(date(2031, 4, 1), date(2031, 4, 1)),))
+    )
     assert is_known(Availability((Window((0,), time(1), time(2)),)))
 
 
 moments = st.integers(0, 47).map(lambda half: MONDAY + half * timedelta(minutes=30))
-spans = st.lists(st.tuples(moments, st.integers(1, 8)).map(lambda item: (item[0], item[0] + item[1] * HOUR)), max_size=3)
+spans = st.lists(
+    st.tuples(moments, st.integers(1, 8)).map(lambda item: (item[0], item[0] + item[1] * HOUR)), max_size=3
+)
 drivers, rigs, cars = st.sampled_from("ABC"), st.sampled_from([None, "rig 1", "rig 2"]), st.sampled_from(["x", "y"])
 entries = st.lists(
     st.builds(
-        lambda driver, starts, offered, minutes, car, rig: (driver, tuple(starts), frozenset(offered), minutes, (car,), rig),
+        lambda driver, starts, offered, minutes, car, rig: (
+            driver,
+            tuple(starts),
+            frozenset(offered),
+            minutes,
+            (car,),
+            rig,
+        ),
         drivers,
         st.lists(moments, max_size=2, unique=True),
         st.lists(moments, max_size=4),
@@ -137,7 +150,9 @@ def apart(first: Span, second: Span) -> bool:
     return first[1] <= second[0] or second[1] <= first[0]
 
 
-def plain_clashes(found: Sequence[Entry], free: dict[str, Any], may: dict[str, frozenset[str]], open_hours: dict[str, Any]) -> set[Clash]:
+def plain_clashes(
+    found: Sequence[Entry], free: dict[str, Any], may: dict[str, frozenset[str]], open_hours: dict[str, Any]
+) -> set[Clash]:
     """Each kind by its own sentence of the rules, over all pairs."""
     out = set()
     for entry in found:
@@ -146,16 +161,26 @@ def plain_clashes(found: Sequence[Entry], free: dict[str, Any], may: dict[str, f
         known = free.get(entry.driver)
         if known is not None:
             out |= {Clash("no_time", entry.key, start) for start, span in busy.items() if not covers(known, *span)}
-            if not entry.starts and entry.offered and not any(covers(known, *occupied(start, entry.minutes)) for start in entry.offered):
+            if (
+                not entry.starts
+                and entry.offered
+                and not any(covers(known, *occupied(start, entry.minutes)) for start in entry.offered)
+            ):
                 out.add(Clash("no_start", entry.key))
         if entry.resource and open_hours.get(entry.resource) is not None:
-            out |= {Clash("rig_closed", entry.key, start) for start, span in busy.items() if not covers(open_hours[entry.resource], *span)}
+            out |= {
+                Clash("rig_closed", entry.key, start)
+                for start, span in busy.items()
+                if not covers(open_hours[entry.resource], *span)
+            }
         if entry.cars[0] in may and entry.driver not in may[entry.cars[0]]:
             out.add(Clash("no_car", entry.key))
     starts = [(entry, start) for entry in found for start in entry.starts]
     for one, first in starts:
         for other, second in starts:
-            if (one.key, first) == (other.key, second) or apart(occupied(first, one.minutes), occupied(second, other.minutes)):
+            if (one.key, first) == (other.key, second) or apart(
+                occupied(first, one.minutes), occupied(second, other.minutes)
+            ):
                 continue
             if one.driver == other.driver:
                 out.add(Clash("two_starts", one.key, first, other.key))
@@ -164,7 +189,12 @@ def plain_clashes(found: Sequence[Entry], free: dict[str, Any], may: dict[str, f
     return out
 
 
-@given(entries, st.dictionaries(drivers, st.none() | spans), st.dictionaries(cars, st.frozensets(drivers)), st.dictionaries(st.just("rig 1"), spans))
+@given(
+    entries,
+    st.dictionaries(drivers, st.none() | spans),
+    st.dictionaries(cars, st.frozensets(drivers)),
+    st.dictionaries(st.just("rig 1"), spans),
+)
 @settings(deadline=None, max_examples=50)
 def test_clashes_are_those_that_the_rules_name(found: list[Entry], free: Any, may: Any, open_hours: Any) -> None:
     told = clashes(found, free, may, open_hours)
@@ -177,13 +207,17 @@ def test_clashes_are_those_that_the_rules_name(found: list[Entry], free: Any, ma
 @settings(deadline=None, max_examples=40)
 def test_starts_in_time_fit_whole(offered: list[datetime], minutes: float, free: list[Span]) -> None:
     fitting = starts_in_time(offered, minutes, free)
-    assert fitting == [start for start in offered if any(begins <= start and start + timedelta(minutes=minutes) <= ends for begins, ends in free)]
+    assert fitting == [
+        start
+        for start in offered
+        if any(begins <= start and start + timedelta(minutes=minutes) <= ends for begins, ends in free)
+    ]
 
 
 temperatures = st.none() | st.integers(-5, 60).map(float)
 conditions = st.builds(
     Conditions,
-    st.none() | st.datetimes(datetime(2031, 1, 1), datetime(2031, 12, 31)),  # noqa: DTZ001
+    st.none() | st.datetimes(datetime(2031, 1, 1), datetime(2031, 12, 31)),
     temperatures,
     temperatures,
     st.none() | st.sampled_from(["dry", "damp", "wet"]),
@@ -194,12 +228,23 @@ conditions = st.builds(
 @settings(deadline=None, max_examples=40)
 def test_differences_are_the_same_both_ways_and_only_of_what_both_know(one: Conditions, other: Conditions) -> None:
     there, back = differences(one, other, Settings()), differences(other, one, Settings())
-    assert [(item.what, item.by, item.matters) for item in there] == [(item.what, item.by, item.matters) for item in back]
-    assert all((item.practised, item.race) == (mirror.race, mirror.practised) for item, mirror in zip(there, back, strict=True))
-    names = {"time_of_day": "session_local", "air_temp_c": "air_temp_c", "track_temp_c": "track_temp_c", "wetness": "wetness"}
+    assert [(item.what, item.by, item.matters) for item in there] == [
+        (item.what, item.by, item.matters) for item in back
+    ]
+    assert all(
+        (item.practised, item.race) == (mirror.race, mirror.practised) for item, mirror in zip(there, back, strict=True)
+    )
+    names = {
+        "time_of_day": "session_local",
+        "air_temp_c": "air_temp_c",
+        "track_temp_c": "track_temp_c",
+        "wetness": "wetness",
+    }
     assert all(getattr(side, names[item.what]) is not None for item in there for side in (one, other))
     assert all(item.by is None or item.by > 0 for item in there)
-    assert all(item.by is not None and item.by <= 720 for item in there if item.what == "time_of_day"), "the clock is a circle"
+    assert all(item.by is not None and item.by <= 720 for item in there if item.what == "time_of_day"), (
+        "the clock is a circle"
+    )
     assert like(one, other, Settings()) == (not any(item.matters for item in there))
     assert differences(one, one, Settings()) == ()
 
@@ -231,8 +276,17 @@ def test_a_rule_that_cannot_be_followed_is_refused(target: Target, benchmark: Be
 
 
 def test_a_rule_without_anything_to_go_by_gives_no_target() -> None:
-    assert target_us(None, Benchmark(1), 1) is target_us(Target("ideal"), Benchmark(1), None) is target_us(Target("benchmark"), None, 1) is None
-    assert target_us(Target("ideal"), None, 61_000_000) == target_us(Target("time", time_us=61_000_000), None, None) == 61_000_000
+    assert (
+        target_us(None, Benchmark(1), 1)
+        is target_us(Target("ideal"), Benchmark(1), None)
+        is target_us(Target("benchmark"), None, 1)
+        is None
+    )
+    assert (
+        target_us(Target("ideal"), None, 61_000_000)
+        == target_us(Target("time", time_us=61_000_000), None, None)
+        == 61_000_000
+    )
 
 
 entry_facts = st.builds(
@@ -252,7 +306,15 @@ week_facts = st.builds(
         has,
         target,
         tuple(
-            EntryFacts(f"e{n}", driver, laps, starts, tuple(Clash(kind, f"e{n}", starts[0] if starts else None) for kind in kinds), (), asked)
+            EntryFacts(
+                f"e{n}",
+                driver,
+                laps,
+                starts,
+                tuple(Clash(kind, f"e{n}", starts[0] if starts else None) for kind in kinds),
+                (),
+                asked,
+            )
             for n, (driver, laps, starts, kinds, asked) in enumerate(items)
         ),
         unread,

@@ -1,4 +1,6 @@
-"""What can't be believed in a trace, on a car that drives 50 m/s round a lap of 1,000 m: each fault named where it was put, the rest used."""
+"""What can't be believed in a trace, on a car that drives 50 m/s round a lap of 1,000 m: each fault named where it
+was put, the rest used.
+"""
 
 from dataclasses import asdict
 
@@ -52,7 +54,9 @@ def test_an_even_lap_is_sound_and_cut_exactly() -> None:
     assert found.time_us == 20 * SECOND and set(found.segments) == PARTS
     for part in (*LAYOUT.segment_parts, *LAYOUT.sector_parts):
         assert {**found.segments, **found.sectors}[part.code] == round((part.end_m - part.start_m) / SPEED_MS * SECOND)
-    assert found.begins_kmh == found.ends_kmh == pytest.approx(SPEED_MS * 3.6) and found.rate_hz == pytest.approx(RATE_HZ)
+    assert found.begins_kmh == found.ends_kmh == pytest.approx(SPEED_MS * 3.6) and found.rate_hz == pytest.approx(
+        RATE_HZ
+    )
 
 
 def test_a_clock_that_repeats_says_nothing_and_one_that_falls_is_told() -> None:
@@ -82,7 +86,10 @@ def test_a_car_that_rolls_back_is_counted_on_from_where_it_was() -> None:
     kept = distance[examine(of(channels), LENGTH_M).keep]
     assert (np.diff(kept) > 0).all() and kept[-1] == LENGTH_M
     found = cut(LAYOUT, of(channels))
-    assert found.time_us == pytest.approx((len(distance) - 1) / RATE_HZ * SECOND, abs=2) and sum(found.sectors.values()) == found.time_us
+    assert (
+        found.time_us == pytest.approx((len(distance) - 1) / RATE_HZ * SECOND, abs=2)
+        and sum(found.sectors.values()) == found.time_us
+    )
 
 
 def test_places_that_leap_cost_the_places_alone() -> None:
@@ -122,8 +129,16 @@ def test_next_to_nothing_is_nothing(samples: int, reason: str) -> None:
     assert cut(LAYOUT, of(channels)).time_us is None
 
 
-@given(st.sampled_from(REASONS), st.floats(0, 1e5), st.floats(0, 1e5), st.booleans(), st.lists(st.sampled_from(["x_m", "gear"]), unique=True))
-def test_a_stretch_comes_back_from_json(reason: str, start: float, end: float, holds: bool, channels: list[str]) -> None:
+@given(
+    st.sampled_from(REASONS),
+    st.floats(0, 1e5),
+    st.floats(0, 1e5),
+    st.booleans(),
+    st.lists(st.sampled_from(["x_m", "gear"]), unique=True),
+)
+def test_a_stretch_comes_back_from_json(
+    reason: str, start: float, end: float, holds: bool, channels: list[str]
+) -> None:
     stretch = Stretch(reason, start, end, holds, tuple(channels))
     assert Stretch.from_plain(orjson.loads(orjson.dumps(asdict(stretch)))) == stretch
 
@@ -140,7 +155,9 @@ def test_a_stretch_comes_back_from_json(reason: str, start: float, end: float, h
         ([None, 180.0, float("nan")], [180.0, None, 60.0], ["flying", "flying", "in"]),
     ],
 )
-def test_kinds_are_told_by_the_speed_over_the_line(begins: list[float | None], ends: list[float | None], kinds: list[str]) -> None:
+def test_kinds_are_told_by_the_speed_over_the_line(
+    begins: list[float | None], ends: list[float | None], kinds: list[str]
+) -> None:
     assert kinds_by_speed(begins, ends) == kinds
 
 
@@ -148,7 +165,11 @@ def test_a_known_time_ends_the_last_parts_and_no_others() -> None:
     found = cut(LAYOUT, of(even()))
     ended = found.ending_at(20 * SECOND + 700)
     assert ended.time_us == 20 * SECOND + 700 and ended.ending_at(20 * SECOND) == found
-    moved = {code for code, time in {**ended.segments, **ended.sectors}.items() if time != {**found.segments, **found.sectors}[code]}
+    moved = {
+        code
+        for code, time in {**ended.segments, **ended.sectors}.items()
+        if time != {**found.segments, **found.sectors}[code]
+    }
     assert moved == {"T4", "S3"} and sum(ended.segments.values()) == sum(ended.sectors.values()) == ended.time_us
 
 
@@ -166,7 +187,13 @@ def test_a_lap_keeps_its_own_times_and_another_laps_trace_is_known() -> None:
 
 
 def test_a_trace_finds_its_lap_by_run_only_where_it_must() -> None:
-    finder = LapFinder([whole_lap(1, 20, session="1", run=1), whole_lap(1, 21, session="1", run=2), whole_lap(2, 20, session="1", run=2)])
+    finder = LapFinder(
+        [
+            whole_lap(1, 20, session="1", run=1),
+            whole_lap(1, 21, session="1", run=2),
+            whole_lap(2, 20, session="1", run=2),
+        ]
+    )
     assert finder.find("Ysolde Farrand", "1", None, 1) == [0, 1]
     assert finder.find("Ysolde Farrand", "1", 2, 1) == [1]
     # A run that is counted otherwise in the file doesn't matter where one lap alone has the number.

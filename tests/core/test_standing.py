@@ -1,4 +1,6 @@
-"""Where a driver stands: the board's figures follow from the analysis, the group is the race's, and a trend compares what it can."""
+"""Where a driver stands: the board's figures follow from the analysis, the group is the race's, and a trend compares
+what it can.
+"""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -19,14 +21,27 @@ TRACK = Track("Quernholm", "Short", "oval", 1000.0, (Sector("S1", 0.0), Sector("
 MONDAY = datetime(2031, 4, 7, 18, tzinfo=UTC)
 
 
-def run_of(seconds: Sequence[float], session: str = "1", begins: datetime | None = MONDAY, **facts: object) -> list[Lap]:
+def run_of(
+    seconds: Sequence[float], session: str = "1", begins: datetime | None = MONDAY, **facts: object
+) -> list[Lap]:
     """An out lap and flying laps with halves as sectors."""
     laps = []
     for number, lap_seconds in enumerate([seconds[0] + 10, *seconds]):
         time_us = round(lap_seconds * 1_000_000)
         moment = begins + timedelta(seconds=80 * number) if begins else None
         parts = {"S1": time_us // 2, "S2": time_us - time_us // 2}
-        laps.append(Lap("Ysolde Farrand", number, time_us, session, 1, kind="flying" if number else "out", started_at=moment, sectors=parts))
+        laps.append(
+            Lap(
+                "Ysolde Farrand",
+                number,
+                time_us,
+                session,
+                1,
+                kind="flying" if number else "out",
+                started_at=moment,
+                sectors=parts,
+            )
+        )
     return [replace(lap, **facts) for lap in laps]  # type: ignore[arg-type]
 
 
@@ -37,11 +52,17 @@ def standing(*runs: Sequence[Lap], settings: Settings | None = None) -> tuple[St
 
 
 def test_figures_are_those_of_the_analysis() -> None:
-    (item,) = standing(run_of([63.0, 61.0, 60.5, 60.7, 60.9, 60.6]), run_of([62.0, 60.4, 60.8, 60.7, 60.6, 60.5], "2", MONDAY + timedelta(days=1)))
+    (item,) = standing(
+        run_of([63.0, 61.0, 60.5, 60.7, 60.9, 60.6]),
+        run_of([62.0, 60.4, 60.8, 60.7, 60.6, 60.5], "2", MONDAY + timedelta(days=1)),
+    )
     assert (item.laps, item.runs, item.clean, item.best_us) == (14, 2, 10, 60_400_000)
     assert item.ideal_us is not None and item.ideal_us <= 60_400_000
     assert item.clean_rate == 1.0 and item.sure == "thin"
-    assert [(one.label, one.laps, one.clean, one.best_us) for one in item.sessions] == [("1", 6, 5, 60_500_000), ("2", 6, 5, 60_400_000)]
+    assert [(one.label, one.laps, one.clean, one.best_us) for one in item.sessions] == [
+        ("1", 6, 5, 60_500_000),
+        ("2", 6, 5, 60_400_000),
+    ]
     assert item.sessions[0].median_us == 60_700_000
 
 
@@ -65,7 +86,7 @@ def test_what_a_lap_uses_is_the_median_fall_between_neighbours() -> None:
 
 
 def test_conditions_are_those_that_most_laps_and_the_last_session_tell() -> None:
-    noon, night = datetime(2031, 6, 1, 12), datetime(2031, 6, 1, 23)  # noqa: DTZ001
+    noon, night = datetime(2031, 6, 1, 12), datetime(2031, 6, 1, 23)
     first = run_of([60.0] * 4, track_temp_c=20.0, air_temp_c=15.0, session_local=noon)
     second = run_of([60.0] * 6, "2", MONDAY + timedelta(days=1), track_temp_c=26.0, session_local=night)
     (item,) = standing(first, second)
@@ -76,7 +97,9 @@ def test_conditions_are_those_that_most_laps_and_the_last_session_tell() -> None
     ("hours", "laps", "gained"),
     [(-1, 12, None), (12, 6, 100_000), (48, 0, None)],
 )
-def test_a_trend_tells_what_is_new_and_compares_only_what_both_sides_have(hours: int, laps: int, gained: int | None) -> None:
+def test_a_trend_tells_what_is_new_and_compares_only_what_both_sides_have(
+    hours: int, laps: int, gained: int | None
+) -> None:
     (item,) = standing(run_of([60.5] * 6), run_of([60.4] * 6, "2", MONDAY + timedelta(days=1)))
     found = trend(item, MONDAY + timedelta(hours=hours))
     assert (found.laps, found.gained_us) == (laps, gained)

@@ -7,7 +7,12 @@ from fleet_rival.core.pace.stop import SeatLap, Stop, Usual, seat_of, stop_now
 
 
 def session(
-    rng: np.random.Generator, usual: Usual, laps: int = 60, change: int | None = None, slower: float = 2.5, learning: float = 0.0
+    rng: np.random.Generator,
+    usual: Usual,
+    laps: int = 60,
+    change: int | None = None,
+    slower: float = 2.5,
+    learning: float = 0.0,
 ) -> list[SeatLap]:
     """A simulated session: from a lap on somebody is slower by so many deviations, and slips three times as often."""
     out: list[SeatLap] = []
@@ -28,7 +33,12 @@ USUAL = (Usual(0.003, 0.08), Usual(0.005, 0.15, 0.02), Usual(0.007, 0.2))
 
 def test_at_most_one_session_in_twenty_is_stopped_without_reason() -> None:
     rng = np.random.default_rng(11)
-    stopped = [stop_now(session(rng, usual, learning=learning), usual) is not None for usual in USUAL for learning in (0.0, 0.01) for _ in range(70)]
+    stopped = [
+        stop_now(session(rng, usual, learning=learning), usual) is not None
+        for usual in USUAL
+        for learning in (0.0, 0.01)
+        for _ in range(70)
+    ]
     assert np.mean(stopped) <= 0.05
 
 
@@ -50,13 +60,21 @@ def test_the_end_of_getting_faster_is_found_and_not_while_it_goes_on() -> None:
     usual = Usual(0.004, 0.1)
     flat = [stop_now(session(rng, usual, learning=0.02), usual, improving=True) for _ in range(40)]
     assert np.mean([stop is not None and stop.kind == "nothing_more" for stop in flat]) >= 0.8
-    steady = [SeatLap(90.0 * number, 90 * (1 - 0.0005 * number + 0.004 * rng.normal()), fair=True, slip=False) for number in range(60)]
+    steady = [
+        SeatLap(90.0 * number, 90 * (1 - 0.0005 * number + 0.004 * rng.normal()), fair=True, slip=False)
+        for number in range(60)
+    ]
     assert stop_now(steady, usual, improving=True) is None
     assert stop_now(steady[:20], usual, improving=True) is None, "too few laps to tell"
 
 
 @pytest.mark.parametrize(
-    "laps", [[], [SeatLap(0.0, 90.0, fair=True, slip=False)], [SeatLap(90.0 * n, 90.0, fair=True, slip=False) for n in range(40)]]
+    "laps",
+    [
+        [],
+        [SeatLap(0.0, 90.0, fair=True, slip=False)],
+        [SeatLap(90.0 * n, 90.0, fair=True, slip=False) for n in range(40)],
+    ],
 )
 def test_laps_that_say_nothing_stop_nobody(laps: list[SeatLap]) -> None:
     assert stop_now(laps, Usual(scatter=0.0, slip_rate=0.0)) is None

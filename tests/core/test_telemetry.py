@@ -1,4 +1,6 @@
-"""What is read from traces: times at boundaries against the exact ones, faults of recordings, and what traces add to laps."""
+"""What is read from traces: times at boundaries against the exact ones, faults of recordings, and what traces add to
+laps.
+"""
 
 from dataclasses import replace
 from functools import cache
@@ -52,7 +54,10 @@ def worst_ms(kind: str, found: CutLap) -> float:
     exact = driven(kind)
     parts = {part.code: part for part in place(kind)[2].segment_parts}
     return max(
-        (abs(time / 1e6 - float(np.diff(exact.moments([parts[code].start_m, parts[code].end_m]))[0])) * 1e3 for code, time in found.segments.items()),
+        (
+            abs(time / 1e6 - float(np.diff(exact.moments([parts[code].start_m, parts[code].end_m]))[0])) * 1e3
+            for code, time in found.segments.items()
+        ),
         default=0.0,
     )
 
@@ -97,7 +102,11 @@ def test_each_fault_is_named_where_it_is_and_the_rest_still_counts(kind: str, ra
     assert abs(told.start_m - soiled.start_m) <= near and abs(told.end_m - soiled.end_m) <= near
     assert worst_ms(kind, found) <= (3.0 if rate < 60 else 1.0)
     # Only parts that the fault touches are lost.
-    touched = {part.code for part in layout.segment_parts if part.start_m <= soiled.end_m + near and part.end_m >= soiled.start_m - near}
+    touched = {
+        part.code
+        for part in layout.segment_parts
+        if part.start_m <= soiled.end_m + near and part.end_m >= soiled.start_m - near
+    }
     assert {part.code for part in layout.segment_parts} - found.segments.keys() <= touched
     assert (found.time_us is None) == (not soiled.time_holds or fault == "begins_late")
 
@@ -109,7 +118,10 @@ def test_a_missing_channel_and_its_holes_cost_only_what_needs_it() -> None:
     holed["x_m"][2000:2003] += 400
     del holed["gear"]
     found = cut(place("harbour")[2], trace(holed))
-    assert {(item.reason, item.channels) for item in found.stretches} == {("not_a_number", ("brake_pct",)), ("teleport", ("x_m", "y_m"))}
+    assert {(item.reason, item.channels) for item in found.stretches} == {
+        ("not_a_number", ("brake_pct",)),
+        ("teleport", ("x_m", "y_m")),
+    }
     assert len(found.segments) == 10 and worst_ms("harbour", found) <= 1.0
 
 
@@ -135,12 +147,27 @@ def test_recorders_that_count_a_lap_early_or_late_or_never_give_the_same_laps(la
         found = cut(layout, laps[1])
         # The step from one clock to the next is taken to be a usual one; here the last of a lap is shorter.
         assert found.stretches == () and found.time_us is not None and abs(found.time_us / 1e6 - lap_time) < 0.02
-        assert worst_ms("harbour", replace(found, segments={code: time for code, time in found.segments.items() if code not in ("L0", "T9")})) <= 1.0
+        assert (
+            worst_ms(
+                "harbour",
+                replace(
+                    found, segments={code: time for code, time in found.segments.items() if code not in ("L0", "T9")}
+                ),
+            )
+            <= 1.0
+        )
 
 
 def timed(number: int, **changed: object) -> Lap:
     exact = round(float(driven("harbour").time_s[-1]) * 1000) * 1000
-    facts: dict[str, object] = {"driver": "Ysolde Farrand", "session": "1", "run": 1, "number": number, "time_us": exact, **changed}
+    facts: dict[str, object] = {
+        "driver": "Ysolde Farrand",
+        "session": "1",
+        "run": 1,
+        "number": number,
+        "time_us": exact,
+        **changed,
+    }
     return Lap(**facts)  # type: ignore[arg-type]
 
 
@@ -149,7 +176,14 @@ def test_a_lap_files_times_win_and_traces_fill_what_it_lacks() -> None:
     laps = [timed(1, segments={"T3": 9_999_000}), timed(2, time_us=70_000_000), timed(3), timed(3, run=2), timed(4)]
     samples = driven("harbour").samples(60)
     other = {**samples, "speed_kmh": samples["speed_kmh"] + 1}
-    traces = [trace(samples, 1), trace(samples, 2), trace(samples, 3, None), trace(samples, 4), trace(samples, 4), trace(samples, 9)]
+    traces = [
+        trace(samples, 1),
+        trace(samples, 2),
+        trace(samples, 3, None),
+        trace(samples, 4),
+        trace(samples, 4),
+        trace(samples, 9),
+    ]
     found = fill_laps(layout, laps, traces)
     assert found.laps[0].segments["T3"] == 9_999_000 and len(found.laps[0].segments) == 10
     assert sum(found.laps[4].segments.values()) == found.laps[4].time_us == laps[4].time_us
@@ -166,7 +200,9 @@ offsets = st.sampled_from([None, 0.0, 1.0, 3.0])
 
 @st.composite
 def laps_with_crossings(draw: st.DrawFn) -> tuple[Track, list[Lap]]:
-    """Up to five laps of three segments whose boundaries are crossed at speeds and offsets that fit, nearly fit, don't, or are unknown."""
+    """Up to five laps of three segments whose boundaries are crossed at speeds and offsets that fit, nearly fit,
+    don't, or are unknown.
+    """
     layout = track(2, tuple(draw(st.sets(st.integers(0, 1)))), sectors=1)
     made = []
     for number in range(1, draw(st.integers(1, 5)) + 1):
@@ -175,7 +211,9 @@ def laps_with_crossings(draw: st.DrawFn) -> tuple[Track, list[Lap]]:
             if (speed := draw(speeds)) is not None:
                 crossings[code] = Crossing(speed, draw(offsets))
         times = [draw(st.integers(1, 6)) for _ in range(3)]
-        made.append(replace(lap(number, *times, layout=layout, run=draw(st.sampled_from([1, 1, 2]))), crossings=crossings))
+        made.append(
+            replace(lap(number, *times, layout=layout, run=draw(st.sampled_from([1, 1, 2]))), crossings=crossings)
+        )
     return layout, made
 
 
@@ -198,7 +236,9 @@ def test_laps_are_joined_where_speeds_and_offsets_allow_it_as_brute_force_does(c
     best: dict[str, int | None] = {"linked_qualifying": None, "linked_race": None}
     for chosen in product(range(len(judged)), repeat=3):
         one = [judged[index].lap for index in chosen]
-        if not all(chosen[k] == chosen[k - 1] or allowed(one[k - 1], one[k], codes[k], codes[k], k in closed) for k in (1, 2)):
+        if not all(
+            chosen[k] == chosen[k - 1] or allowed(one[k - 1], one[k], codes[k], codes[k], k in closed) for k in (1, 2)
+        ):
             continue
         total = sum(item.segments[code] for item, code in zip(one, codes, strict=True))
         follows = judged[chosen[2]].next_lap == chosen[0] or allowed(one[2], one[0], "line", "L0", 0 in closed)

@@ -29,7 +29,9 @@ def test_control_characters_and_halves_are_refused(text: str) -> None:
         tidy(text)
 
 
-@pytest.mark.parametrize("text", ["\u200b", "\u200b\u2060", "\ufeff \u00ad", "\u202e", "\u200d", "\u3164 \u2800", "\ufe0f", "\u0301"])
+@pytest.mark.parametrize(
+    "text", ["\u200b", "\u200b\u2060", "\ufeff \u00ad", "\u202e", "\u200d", "\u3164 \u2800", "\ufe0f", "\u0301"]
+)
 def test_what_nobody_sees_is_nothing(text: str) -> None:
     assert tidy(text) == ""
 

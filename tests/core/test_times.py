@@ -18,7 +18,14 @@ def test_what_is_written_is_read_back(microseconds: int, decimals: int) -> None:
 
 @pytest.mark.parametrize(
     ("text", "microseconds"),
-    [("92.114", 92_114_000), ("1:32.114", 92_114_000), ("1:02:03.5", 3_723_500_000), (" 9,5 ", 9_500_000), ("75:10", 4_510_000_000), ("0.000001", 1)],
+    [
+        ("92.114", 92_114_000),
+        ("1:32.114", 92_114_000),
+        ("1:02:03.5", 3_723_500_000),
+        (" 9,5 ", 9_500_000),
+        ("75:10", 4_510_000_000),
+        ("0.000001", 1),
+    ],
 )
 def test_accepted_forms(text: str, microseconds: int) -> None:
     assert parse_time(text).microseconds == microseconds

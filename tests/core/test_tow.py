@@ -62,7 +62,10 @@ def test_laps_that_are_known_not_to_be_alone_do_not_make_the_rule() -> None:
 
 def test_what_somebody_said_stands_over_the_rule_and_the_rule_says_that_it_is_one() -> None:
     layout = track()
-    laps = [replace(item, number=number, time_us=85_000_000) for number, item in enumerate([*alone(30), pulled(105, 64), pulled(105, 64)], 1)]
+    laps = [
+        replace(item, number=number, time_us=85_000_000)
+        for number, item in enumerate([*alone(30), pulled(105, 64), pulled(105, 64)], 1)
+    ]
     laps[31] = replace(laps[31], said={"tow": False})
     judged = {item.lap.number: item for item in judge(layout, laps, PLAIN)}
     assert judged[31].marks == {"tow": True} and not judged[31].eligible
@@ -75,14 +78,23 @@ def test_what_somebody_said_stands_over_the_rule_and_the_rule_says_that_it_is_on
 def test_the_examples_tows_are_found_without_being_said_and_nothing_else_is(folder: str) -> None:
     place = DATA / folder
     layout = read_track(next(place.glob("*.track.json")).read_bytes())
-    laps = [item for _, item in read_laps(next(path for path in place.glob("*.laps.csv") if "semicolon" not in path.name).read_bytes(), layout).laps]
+    laps = [
+        item
+        for _, item in read_laps(
+            next(path for path in place.glob("*.laps.csv") if "semicolon" not in path.name).read_bytes(), layout
+        ).laps
+    ]
     true = {item.identity for item in laps if "tow" in item.flags}
     files = [TelemetryFile(path, path.name) for path in sorted(place.glob("*.parquet"))]
     unsaid = [replace(item, flags=item.flags - {"tow"}) for item in laps]
     filled = fill_laps(layout, unsaid, (trace for file in files for trace in file.laps()))
     found = set()
     for driver in {item.driver for item in laps}:
-        found |= {item.lap.identity for item in judge(layout, [one for one in filled.laps if one.driver == driver], PLAIN) if "tow" in item.marks}
+        found |= {
+            item.lap.identity
+            for item in judge(layout, [one for one in filled.laps if one.driver == driver], PLAIN)
+            if "tow" in item.marks
+        }
     traced = {item.identity for item in filled.laps if item.pulls}
     assert found <= true
     if folder == "street-101":

@@ -22,7 +22,9 @@ from tests.core.test_telemetry import place, trace
 @cache
 def slipped(kind: str | None, loss: float = 0.3, corner: str = "T6", entry: float | None = None) -> DrivenLap:
     road, car, layout = place("harbour")
-    return drive_lap(road, car, layout, Stint(0.97, slips=(Slip(corner, kind, loss),) if kind else (), wander=4, entry_ms=entry))
+    return drive_lap(
+        road, car, layout, Stint(0.97, slips=(Slip(corner, kind, loss),) if kind else (), wander=4, entry_ms=entry)
+    )
 
 
 def features(kind: str | None) -> dict[str, float]:
@@ -35,9 +37,14 @@ def features(kind: str | None) -> dict[str, float]:
 def test_each_kind_of_slip_leaves_its_mark_where_it_belongs() -> None:
     good = features(None)
     assert not any(np.isnan(good[name]) for name in FEATURES)
-    assert features("early-brake")["brake_onset_m"] < good["brake_onset_m"] - 8 or features("early-brake")["coasting_s"] > good["coasting_s"] + 0.15
+    assert (
+        features("early-brake")["brake_onset_m"] < good["brake_onset_m"] - 8
+        or features("early-brake")["coasting_s"] > good["coasting_s"] + 0.15
+    )
     late = features("late-throttle")
-    assert late["full_throttle_m"] > good["full_throttle_m"] + 6 and late["slowest_kmh"] == pytest.approx(good["slowest_kmh"], abs=1.5)
+    assert late["full_throttle_m"] > good["full_throttle_m"] + 6 and late["slowest_kmh"] == pytest.approx(
+        good["slowest_kmh"], abs=1.5
+    )
     assert features("over-slow")["slowest_kmh"] < good["slowest_kmh"] - 3
     # The car is slowest where the foot came off again: the throttle before it is what tells.
     early = features("early-throttle")
@@ -68,10 +75,15 @@ def test_features_need_their_channels_and_leave_out_what_cant_be_used() -> None:
     assert {name for name, values in few.items() if np.isfinite(values).any()} == {"slowest_kmh", "slowest_m"}
     middle = next(index for index, part in enumerate(layout.segment_parts) if part.code == "T6")
     holed = {name: values.copy() for name, values in samples.items()}
-    inside = (holed["distance_m"] > layout.segment_parts[middle].start_m + 40) & (holed["distance_m"] < layout.segment_parts[middle].start_m + 90)
+    inside = (holed["distance_m"] > layout.segment_parts[middle].start_m + 40) & (
+        holed["distance_m"] < layout.segment_parts[middle].start_m + 90
+    )
     holed["distance_m"][inside] = np.nan
     found = pass_features(layout, trace(holed))
-    assert all(np.isnan(values[middle]) for values in found.values()) and np.isfinite(found["slowest_kmh"]).sum() == len(layout.segment_parts) - 1
+    assert (
+        all(np.isnan(values[middle]) for values in found.values())
+        and np.isfinite(found["slowest_kmh"]).sum() == len(layout.segment_parts) - 1
+    )
 
 
 @pytest.mark.parametrize("silent", ["brake_pct", "throttle_pct", "gear", "yaw_rate_dps", "offset_m"])
@@ -104,7 +116,10 @@ def test_a_layout_is_found_without_pedals() -> None:
     traces = [trace({name: item[name] for name in few}, number) for number, item in enumerate(samples, 1)]
     found = find_track(traces, ["flying", "flying"], "Quernholm", "Found", "road").track
     middles = zip(found.corners, place("hills")[2].corners, strict=True)
-    assert all(abs(corner.apex_m - true.apex_m) <= 15 and corner.start_m < corner.apex_m < corner.end_m for corner, true in middles)
+    assert all(
+        abs(corner.apex_m - true.apex_m) <= 15 and corner.start_m < corner.apex_m < corner.end_m
+        for corner, true in middles
+    )
 
 
 @pytest.mark.parametrize("rate", [25, 60, 360])
@@ -128,7 +143,9 @@ def test_alignment_by_place_mends_a_distance_that_is_counted_by_the_wheels() -> 
     samples = slipped(None).samples(60)
     drifting = {**samples, "distance_m": samples["distance_m"] + 6 * np.sin(samples["distance_m"] / length * np.pi)}
     places = np.arange(50.0, length - 60, 5.0)
-    by_distance = aligned(trace({name: values for name, values in drifting.items() if name not in ("x_m", "y_m")}), length)
+    by_distance = aligned(
+        trace({name: values for name, values in drifting.items() if name not in ("x_m", "y_m")}), length
+    )
     assert by_distance.by == "distance" and np.abs(difference(one, by_distance, places)).max() > 0.15
     assert np.abs(difference(one, aligned(trace(drifting), length, one), places)).max() < 0.05
 
@@ -160,7 +177,10 @@ def test_the_examples_arcs_are_found_and_no_others(folder: str, offsets: bool, l
     chosen = range(60) if laps == 60 else [next(index for index, kind in enumerate(kinds) if kind == "flying")]
     used = [traces[index] for index in chosen]
     if not offsets:
-        used = [replace(item, channels={name: values for name, values in item.channels.items() if name != "offset_m"}) for item in used]
+        used = [
+            replace(item, channels={name: values for name, values in item.channels.items() if name != "offset_m"})
+            for item in used
+        ]
     found = find_track(used, [kinds[index] for index in chosen], "Quernholm", "Found", "street").track
     assert found.length_m == pytest.approx(layout.length_m, abs=1.0)
     for corner in found.corners:
@@ -201,6 +221,14 @@ def test_a_layout_is_found_from_places_or_from_speed_and_yaw_rate(kind: str, by:
 def test_what_no_layout_can_be_had_from_is_said() -> None:
     samples = slipped(None).samples(25)
     with pytest.raises(CantFind, match="whole flying lap"):
-        find_track([trace({name: values[:200] for name, values in samples.items()})], ["flying"], "A", "B", "street", 2090.0)
+        find_track(
+            [trace({name: values[:200] for name, values in samples.items()})], ["flying"], "A", "B", "street", 2090.0
+        )
     with pytest.raises(CantFind, match="places"):
-        find_track([trace({name: samples[name] for name in ("time_s", "distance_m", "speed_kmh")})], ["flying"], "A", "B", "street")
+        find_track(
+            [trace({name: samples[name] for name in ("time_s", "distance_m", "speed_kmh")})],
+            ["flying"],
+            "A",
+            "B",
+            "street",
+        )

@@ -30,7 +30,9 @@ def test_what_everybody_knows(quantity: str, value: float, unit: str, told: str)
 
 def test_the_units_that_are_chosen_from_are_those_that_there_are() -> None:
     types = {"speed": SpeedUnit, "temperature": TemperatureUnit, "pressure": PressureUnit, "volume": VolumeUnit}
-    assert {quantity: get_args(kind) for quantity, kind in types.items()} == {quantity: tuple(units) for quantity, units in UNITS.items()}
+    assert {quantity: get_args(kind) for quantity, kind in types.items()} == {
+        quantity: tuple(units) for quantity, units in UNITS.items()
+    }
 
 
 def test_how_far_two_are_apart_has_no_offset() -> None:
@@ -59,19 +61,34 @@ def test_a_text_without_quantities_stays_as_it_is(units: dict[str, str], text: s
 
 def test_who_chose_nothing_has_the_drivers_then_the_teams_then_what_is_kept() -> None:
     assert resolved() == DEFAULTS
-    assert resolved({"speed": None, "volume": "l"}, {"fuel": "gal", "speed": "mph"}, {"pressure": "psi", "speed": "km/h"}) == {
+    assert resolved(
+        {"speed": None, "volume": "l"}, {"fuel": "gal", "speed": "mph"}, {"pressure": "psi", "speed": "km/h"}
+    ) == {
         "speed": "mph",
         "temperature": "°C",
         "pressure": "psi",
         "volume": "l",
     }
     assert resolved(None, {"fuel": "gal"})["volume"] == "gal"
-    assert resolved({"speed": ["mph"], "volume": {}, "pressure": 7, "temperature": True}, {"speed": "mph"}) == {**DEFAULTS, "speed": "mph"}
+    assert resolved({"speed": ["mph"], "volume": {}, "pressure": 7, "temperature": True}, {"speed": "mph"}) == {
+        **DEFAULTS,
+        "speed": "mph",
+    }
     assert in_units(f"so many {unit_name('speed')}", resolved({"speed": "mph"})) == "so many mph"
 
 
 @pytest.mark.parametrize(
-    "inside", ["speed:1.2.3:0:a", "altitude:1.000000:0:a", "speed:nan:0:a", "speed:1e9:0:a", "speed:1.000000:x:a", "altitude", "", "speed:"]
+    "inside",
+    [
+        "speed:1.2.3:0:a",
+        "altitude:1.000000:0:a",
+        "speed:nan:0:a",
+        "speed:1e9:0:a",
+        "speed:1.000000:x:a",
+        "altitude",
+        "",
+        "speed:",
+    ],
 )
 def test_what_somebody_typed_with_our_marks_stays_as_it_is(inside: str) -> None:
     text = f"a \ue000{inside}\ue001 b"

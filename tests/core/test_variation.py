@@ -20,12 +20,20 @@ HOUR = timedelta(hours=1)
 
 
 def week(evenings: int = 1, rigs: tuple[str, ...] = ()) -> Problem:
-    """Ada has one free hour on each of some evenings and wants two blocks of 45 minutes; Bo has all the time of the week."""
+    """Ada has one free hour on each of some evenings and wants two blocks of 45 minutes; Bo has all the time of the
+    week.
+    """
     race = MONDAY + timedelta(days=4)
-    ada = Person("Ada", ZoneInfo("UTC"), tuple((MONDAY + (24 * day + 19) * HOUR, MONDAY + (24 * day + 20) * HOUR) for day in range(evenings)))
+    ada = Person(
+        "Ada",
+        ZoneInfo("UTC"),
+        tuple((MONDAY + (24 * day + 19) * HOUR, MONDAY + (24 * day + 20) * HOUR) for day in range(evenings)),
+    )
     bo = Person("Bo", ZoneInfo("Europe/Berlin"), ((MONDAY, race),))
     wanted = tuple(
-        Wanted(f"{name}:{kind}", name, kind, 45, gain, race, rigs=rigs) for name in ("Ada", "Bo") for kind, gain in (("build", 900), ("long", 500))
+        Wanted(f"{name}:{kind}", name, kind, 45, gain, race, rigs=rigs)
+        for name in ("Ada", "Bo")
+        for kind, gain in (("build", 900), ("long", 500))
     )
     return Problem(MONDAY, race, (ada, bo), wanted, rigs={rig: ((MONDAY, race),) for rig in rigs})
 
@@ -34,7 +42,13 @@ def test_one_more_evening_brings_what_found_no_place() -> None:
     problem = week()
     evening = (MONDAY + 43 * HOUR, MONDAY + 45 * HOUR)
     found = beside(problem, with_more_time(problem, "Ada", [evening]), ["Ada"], EFFORT)
-    assert (found.people, found.gained, found.added, found.dropped, found.proven) == (frozenset({"Ada"}), 500, ("Ada:long",), (), True)
+    assert (found.people, found.gained, found.added, found.dropped, found.proven) == (
+        frozenset({"Ada"}),
+        500,
+        ("Ada:long",),
+        (),
+        True,
+    )
     assert all(item.key.startswith("Ada") for item in found.after.placed), "nobody else's week is planned"
     away = beside(problem, with_less_time(problem, "Ada", [(MONDAY, MONDAY + 24 * HOUR)]), ["Ada"], EFFORT)
     assert (away.gained, away.added, away.dropped) == (-900, (), ("Ada:build",))
@@ -73,7 +87,9 @@ def test_a_plan_of_a_changed_week_keeps_every_rule(seed: int) -> None:
     other = with_less_time(problem, name, [(problem.begins, problem.begins + timedelta(days=2))])
     found = beside(problem, other, [name], EFFORT)
     people = [person for person in other.people if person.name in found.people]
-    own = replace(other, people=tuple(people), wanted=tuple(item for item in other.wanted if item.person in found.people))
+    own = replace(
+        other, people=tuple(people), wanted=tuple(item for item in other.wanted if item.person in found.people)
+    )
     assert broken_rules(own, found.after.placed) == []
     assert found.gained == gain_of(other, found.after.placed) - gain_of(problem, found.before.placed)
 

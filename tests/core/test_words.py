@@ -9,7 +9,11 @@ from typing import get_args
 from fleet_rival.core import words
 from tests.conftest import HOME
 
-TYPES = {name: get_args(value) for name, value in vars(words).items() if name[0].isupper() and not name.isupper() and get_args(value)}
+TYPES = {
+    name: get_args(value)
+    for name, value in vars(words).items()
+    if name[0].isupper() and not name.isupper() and get_args(value)
+}
 TUPLES = {name: value for name, value in vars(words).items() if name.isupper() and isinstance(value, tuple)}
 SETS = {frozenset(values): name for name, values in TYPES.items() if len(values) > 2}
 PYTHON = [
@@ -23,10 +27,17 @@ def written(tree: ast.AST) -> Iterator[tuple[int, frozenset[str], bool]]:
     """Each list of words in a module: its line, the words, and whether a type is made of them."""
     for node in ast.walk(tree):
         if isinstance(node, ast.Tuple | ast.List | ast.Set):
-            strings = [item.value for item in node.elts if isinstance(item, ast.Constant) and isinstance(item.value, str)]
+            strings = [
+                item.value for item in node.elts if isinstance(item, ast.Constant) and isinstance(item.value, str)
+            ]
             if len(strings) == len(node.elts):
                 yield node.lineno, frozenset(strings), False
-        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name) and node.value.id == "Literal" and isinstance(node.slice, ast.Tuple):
+        if (
+            isinstance(node, ast.Subscript)
+            and isinstance(node.value, ast.Name)
+            and node.value.id == "Literal"
+            and isinstance(node.slice, ast.Tuple)
+        ):
             yield node.lineno, frozenset(getattr(item, "value", "") for item in node.slice.elts), True
 
 

@@ -24,7 +24,11 @@ def test_migrations_run_both_ways_on_a_filled_database(database_url: str, engine
     season.drive("Ysolde Farrand", NOON, [90, 66.0, 65.5])
     season.board()
     with sessions() as session:
-        filled = {table.name for table in Base.metadata.sorted_tables if session.scalar(select(func.count()).select_from(table))}
+        filled = {
+            table.name
+            for table in Base.metadata.sorted_tables
+            if session.scalar(select(func.count()).select_from(table))
+        }
     assert {"series_week", "entry", "standing", "lap", "change", "layout_corner"} <= filled
     command.check(configuration(database_url))
     downgrade(database_url, "base")
@@ -33,7 +37,9 @@ def test_migrations_run_both_ways_on_a_filled_database(database_url: str, engine
     command.check(configuration(database_url))
 
 
-def test_what_was_there_before_the_seasons_stays_and_gets_what_is_usual(database_url: str, engine: Engine, sessions: Sessions) -> None:
+def test_what_was_there_before_the_seasons_stays_and_gets_what_is_usual(
+    database_url: str, engine: Engine, sessions: Sessions
+) -> None:
     actor = manager_of(sessions)
     plain = sessionmaker(sessions.kw["bind"])
     with plain.begin() as session:
@@ -61,7 +67,7 @@ def test_names_compare_exactly_and_moments_keep_their_microseconds(sessions: Ses
     with pytest.raises(IntegrityError), plain.begin() as session:
         session.add(Driver(team_id=actor.team_id, name="Åsmund"))
     with pytest.raises(StatementError, match="time zone"), plain.begin() as session:
-        session.add(Driver(team_id=actor.team_id, name="Later", created_at=datetime(2031, 1, 1)))  # noqa: DTZ001
+        session.add(Driver(team_id=actor.team_id, name="Later", created_at=datetime(2031, 1, 1)))
 
 
 def test_a_row_cannot_point_into_another_team(sessions: Sessions) -> None:
@@ -86,11 +92,16 @@ def test_a_row_cannot_point_into_another_team(sessions: Sessions) -> None:
 def test_each_row_belongs_to_a_team_and_the_server_is_set_as_meant(engine: Engine) -> None:
     shared = {"team", "person", "sign_in", "sign_in_attempt"}  # an installation's own
     assert all(
-        "team_id" in table.columns and not table.columns["team_id"].nullable for table in Base.metadata.sorted_tables if table.name not in shared
+        "team_id" in table.columns and not table.columns["team_id"].nullable
+        for table in Base.metadata.sorted_tables
+        if table.name not in shared
     )
     with engine.connect() as connection:
         values = connection.execute(
-            text("SELECT @@tx_isolation, @@time_zone, @@collation_database, @@sql_mode, @@innodb_flush_log_at_trx_commit, @@local_infile")
+            text(
+                "SELECT @@tx_isolation, @@time_zone, @@collation_database, @@sql_mode, "
+                "@@innodb_flush_log_at_trx_commit, @@local_infile"
+            )
         ).one()
     assert values[:3] == ("READ-COMMITTED", "+00:00", "utf8mb4_nopad_bin")
     assert "STRICT_ALL_TABLES" in values[3] and values[4:] == (1, 0)

@@ -22,13 +22,23 @@ WHOSE = Combination.public_id == uuid4()
         (select(func.count()).select_from(Lap), {"lap"}),
         (select(Driver.name).where(Driver.name == "Ysolde Farrand"), {"driver"}),
         (select(Lap).join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id)), {"lap", "driver"}),
-        (select(Lap.id).where(Lap.team_id == 1, Lap.combination_id == select(Combination.id).where(WHOSE).scalar_subquery()), {"combination"}),
+        (
+            select(Lap.id).where(
+                Lap.team_id == 1, Lap.combination_id == select(Combination.id).where(WHOSE).scalar_subquery()
+            ),
+            {"combination"},
+        ),
         (select(Lap.id).where(Lap.team_id == 1, ~select(Driver.id).where(Driver.name == "x").exists()), {"driver"}),
         (update(Combination).where(WHOSE).values(note="x"), {"combination"}),
         (delete(Lap).where(Lap.number > 3), {"lap"}),
         (select(Membership).join(Person, Person.id == Membership.person_id).where(Person.name == "x"), {"membership"}),
         (select(Combination).where(WHOSE, Combination.team_id == 1), set()),
-        (select(Lap).join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id)).where(Driver.team_id == 1), set()),
+        (
+            select(Lap)
+            .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
+            .where(Driver.team_id == 1),
+            set(),
+        ),
         (select(Lap.id, OTHER.id).join(OTHER, OTHER.team_id == Lap.team_id).where(Lap.team_id == 1), set()),
         (select(Lap).where(Lap.combination_id.in_([1, 2])), set()),
         (select(Membership).join(Team, Team.id == Membership.team_id).where(Team.id == 1), set()),
@@ -56,7 +66,9 @@ def test_it_is_refused_unless_it_is_meant_for_all(engine: Engine, database_url: 
         own.dispose()
 
 
-def test_a_statement_is_looked_at_once_however_many_values_it_looks_for(database_url: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_statement_is_looked_at_once_however_many_values_it_looks_for(
+    database_url: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     own, looked = make_engine(database_url), []
     monkeypatch.setattr("fleet_rival.db.tenancy.loose_tables", lambda statement: looked.append(statement) or set())
     try:

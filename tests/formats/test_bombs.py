@@ -1,4 +1,6 @@
-"""What a file unpacks to is what counts: small files that would fill the memory are refused, and their reader's end is an answer."""
+"""What a file unpacks to is what counts: small files that would fill the memory are refused, and their reader's end
+is an answer.
+"""
 
 import io
 import resource

@@ -32,7 +32,11 @@ def analysed(folder: str, tmp_path: Path, laps: str | None = None, *more: str) -
 
 
 def close(value: Any) -> Any:
-    return pytest.approx(value, rel=1e-9, abs=0.5 if isinstance(value, float) and value > 1000 else 1e-9) if isinstance(value, float) else value
+    return (
+        pytest.approx(value, rel=1e-9, abs=0.5 if isinstance(value, float) and value > 1000 else 1e-9)
+        if isinstance(value, float)
+        else value
+    )
 
 
 @pytest.mark.parametrize("folder", SETS)
@@ -63,7 +67,9 @@ def test_ideals_counts_and_consistency_are_exact(folder: str, tmp_path: Path) ->
 
 
 @pytest.mark.parametrize(("folder", "drivers"), [("oval-102", 4), ("street-101", 1)])
-def test_linked_ideals_by_boundary_speeds_lie_within_the_truths_brackets(folder: str, drivers: int, tmp_path: Path) -> None:
+def test_linked_ideals_by_boundary_speeds_lie_within_the_truths_brackets(
+    folder: str, drivers: int, tmp_path: Path
+) -> None:
     files = sorted(str(path) for path in (DATA / folder).glob("*.telemetry.parquet"))
     report, truth = analysed(folder, tmp_path, None, "--telemetry", *files)
     assert report["warnings"] == []
@@ -105,7 +111,11 @@ def test_slips_kinds_and_recurring_mistakes_are_the_truths(folder: str, tmp_path
             listed = {(item["corner"], item["kind"]) for item in driver["mistakes"] if item["recurring"]}
             habits = {(habit["corner"], habit["kind"]): habit for habit in truth["drivers"][name]["habits"]}
             assert {key for key, habit in habits.items() if habit["must_be_listed"]} <= listed
-            dear = {(item["corner"], item["kind"]) for item in driver["mistakes"] if item["recurring"] and item["cost_per_lap_us"] >= 50_000}
+            dear = {
+                (item["corner"], item["kind"])
+                for item in driver["mistakes"]
+                if item["recurring"] and item["cost_per_lap_us"] >= 50_000
+            }
             assert dear <= habits.keys(), "no false one that costs 0.05 s a lap"
         standing = [(item["corner"], item["against"]) for item in driver["standing"]]
         assert standing == [(item["corner"], item["against"]) for item in truth["drivers"][name]["standing"]]
@@ -113,7 +123,9 @@ def test_slips_kinds_and_recurring_mistakes_are_the_truths(folder: str, tmp_path
         assert {(item["first"], item["second"]) for item in driver["trades"]} <= wanted
     found = sum(name in recorded for name in truth["drivers"])
     # Without traces, losses behind a slip are booked to it though they were slips of their own.
-    assert hits >= (0.97 if found == len(truth["drivers"]) else 0.9) * (hits + misses) and len(false) <= 0.05 * hits, false
+    assert hits >= (0.97 if found == len(truth["drivers"]) else 0.9) * (hits + misses) and len(false) <= 0.05 * hits, (
+        false
+    )
     assert right >= 0.9 * told_why > 0
 
 
@@ -159,7 +171,9 @@ def test_boundary_times_from_traces_are_the_lap_files(folder: str, every: int) -
     for file in sorted((DATA / folder).glob("*.telemetry.parquet"))[:1]:
         for trace in TelemetryFile(file, file.name).laps():
             lap = known[trace.driver, trace.session, trace.lap]
-            found = cut(track, replace(trace, channels={name: values[::every] for name, values in trace.channels.items()}))
+            found = cut(
+                track, replace(trace, channels={name: values[::every] for name, values in trace.channels.items()})
+            )
             assert found.stretches == ()
             assert all(abs(time - lap.segments[code]) <= 1_400 for code, time in found.segments.items())
             assert found.time_us is not None and abs(found.time_us - lap.time_us) <= 1_500
@@ -192,7 +206,9 @@ def test_each_null_has_its_reason(tmp_path: Path) -> None:
                         walk({key: inner for key, inner in row.items() if key != "laps"}, f"{path}.{row['laps']}")
 
             walk({key: value for key, value in driver.items() if key not in ("group", "missing", "groups")}, "")
-            unexplained = {path for path in nulls - driver["missing"].keys() if not path.startswith("consistency.share_interval")}
+            unexplained = {
+                path for path in nulls - driver["missing"].keys() if not path.startswith("consistency.share_interval")
+            }
             assert not unexplained
             assert driver["missing"].keys() <= nulls
 
@@ -220,7 +236,12 @@ def test_the_command_refuses_in_one_line(tmp_path: Path, capsys: pytest.CaptureF
 
 def test_without_out_the_report_goes_to_standard_output(capsys: pytest.CaptureFixture[str]) -> None:
     folder = DATA / "oval-102"
-    assert main(["analyse", "--track", str(folder / "oval-a-102.track.json"), "--laps", str(folder / "oval-a-102.laps.csv")]) == 0
+    assert (
+        main(
+            ["analyse", "--track", str(folder / "oval-a-102.track.json"), "--laps", str(folder / "oval-a-102.laps.csv")]
+        )
+        == 0
+    )
     assert json.loads(capsys.readouterr().out)["format"] == "fleet-rival/report"
 
 

@@ -37,7 +37,17 @@ def as_xlsx() -> bytes:
     laps = book.worksheets[1]
     laps.append(HEADER)
     for row in ROWS:
-        laps.append([row[0], int(row[1]), float(row[2]), int(row[3]), time(0, 1, int(row[3]), 500_000), *map(float, row[5:8]), row[8]])
+        laps.append(
+            [
+                row[0],
+                int(row[1]),
+                float(row[2]),
+                int(row[3]),
+                time(0, 1, int(row[3]), 500_000),
+                *map(float, row[5:8]),
+                row[8],
+            ]
+        )
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
@@ -46,26 +56,39 @@ def as_xlsx() -> bytes:
 def as_ods() -> bytes:
     cells = "".join(
         "<table:table-row>"
-        + "".join(f'<table:table-cell office:value-type="string"><text:p>{cell}</text:p></table:table-cell>' for cell in row)
+        + "".join(
+            f'<table:table-cell office:value-type="string"><text:p>{cell}</text:p></table:table-cell>' for cell in row
+        )
         + "</table:table-row>"
         for row in [HEADER, *ROWS]
     )
-    spaces = " ".join(f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text"))
+    spaces = " ".join(
+        f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")
+    )
     body = (
-        f'<?xml version="1.0" encoding="UTF-8"?><office:document-content {spaces} office:version="1.2"><office:body><office:spreadsheet>'
-        f'<table:table table:name="Laps">{cells}</table:table></office:spreadsheet></office:body></office:document-content>'
+        f'<?xml version="1.0" encoding="UTF-8"?><office:document-content {spaces} '
+        'office:version="1.2"><office:body><office:spreadsheet>'
+        "<table:table "
+        f'table:name="Laps">{cells}</table:table></office:spreadsheet></office:body></office:document-content>'
     )
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        archive.writestr("META-INF/manifest.xml", '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>')
+        archive.writestr(
+            "META-INF/manifest.xml",
+            '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>',
+        )
         archive.writestr("content.xml", body)
     return out.getvalue()
 
 
 def as_json_lines() -> bytes:
     lines = [
-        {**dict(zip(HEADER[:5], row[:5], strict=True)), "sectors": dict(zip(HEADER[5:8], map(float, row[5:8]), strict=True)), "note": row[8]}
+        {
+            **dict(zip(HEADER[:5], row[:5], strict=True)),
+            "sectors": dict(zip(HEADER[5:8], map(float, row[5:8]), strict=True)),
+            "note": row[8],
+        }
         for row in ROWS
     ]
     return "\n".join(json.dumps(line) for line in lines).encode()
@@ -156,7 +179,9 @@ def test_a_giant_cell_and_a_formula_do_no_harm() -> None:
     rows = ["driver,lap,time,note", f'A,1,60.1,"{"x" * 200_000}"', "A,2,60.2,=HYPERLINK(evil)", "=1+1,3,60.3,"]
     file = read_laps("\n".join(rows).encode(), LAYOUT)
     assert [row.line for row in file.set_aside] == [2] and "131,072" in file.set_aside[0].reason
-    assert [(lap.driver, lap.note) for _, lap in file.laps] == [("A", "=HYPERLINK(evil)"), ("=1+1", None)], "text stays text"
+    assert [(lap.driver, lap.note) for _, lap in file.laps] == [("A", "=HYPERLINK(evil)"), ("=1+1", None)], (
+        "text stays text"
+    )
 
 
 class TestMapping:
@@ -166,13 +191,21 @@ class TestMapping:
 
     def test_other_names_milliseconds_and_decimal_commas_are_recognised(self) -> None:
         mapping, content = self.guessed(
-            "Pilot;Stint;Lap No.;Laptime;Sector 1;Sec 2;Split3", *(f"Ysolde;1;{n};6000{n};20,000;20,001;19,99{n}" for n in range(1, 6))
+            "Pilot;Stint;Lap No.;Laptime;Sector 1;Sec 2;Split3",
+            *(f"Ysolde;1;{n};6000{n};20,000;20,001;19,99{n}" for n in range(1, 6)),
         )
         assert {name: (use.target, use.unit) for name, use in mapping.columns.items()} == {
-            **{"Pilot": ("driver", "time"), "Stint": ("run", "time"), "Lap No.": ("lap", "time"), "Laptime": ("time", "ms")},
+            **{
+                "Pilot": ("driver", "time"),
+                "Stint": ("run", "time"),
+                "Lap No.": ("lap", "time"),
+                "Laptime": ("time", "ms"),
+            },
             **{"Sector 1": ("S1", "time"), "Sec 2": ("S2", "time"), "Split3": ("S3", "time")},
         }
-        assert not reads_by_names(["driver", "lap", "time"], [["A", "1", "92114"]], LAYOUT), "whole numbers that large are no seconds"
+        assert not reads_by_names(["driver", "lap", "time"], [["A", "1", "92114"]], LAYOUT), (
+            "whole numbers that large are no seconds"
+        )
         file = read_laps(content, LAYOUT, mapping)
         assert [lap.time_us for _, lap in file.laps] == [60_001_000 + n * 1000 for n in range(5)] and not file.set_aside
 
@@ -181,7 +214,10 @@ class TestMapping:
         mapping, content = self.guessed("name;lap;split 1;split 2;split 3", *rows)
         assert mapping.splits == "cumulative"
         file = read_laps(content, LAYOUT, mapping)
-        assert file.laps[0][1].sectors == {"S1": 20_500_000, "S2": 19_750_000, "S3": 20_850_000} and file.laps[0][1].time_us == 61_100_000
+        assert (
+            file.laps[0][1].sectors == {"S1": 20_500_000, "S2": 19_750_000, "S3": 20_850_000}
+            and file.laps[0][1].time_us == 61_100_000
+        )
         broken = content.replace(b"Y;3;20.5;40.25", b"Y;3;20.5;10.25")
         again = read_laps(broken, LAYOUT, mapping)
         assert [(row.line, row.column) for row in again.set_aside] == [(4, "S2")] and len(again.laps) == 4
@@ -206,7 +242,9 @@ class TestMapping:
         whole = ColumnMapping(mapping.columns, constants={"driver": "Ysolde"})
         with pytest.raises(BadMapping, match="driver"):
             check_mapping(mapping, ["lap", "lap time"], LAYOUT)
-        assert [(lap.driver, lap.time_us) for _, lap in read_laps(content, LAYOUT, whole).laps] == [("Ysolde", n * 1_000_000) for n in (61, 62, 63)]
+        assert [(lap.driver, lap.time_us) for _, lap in read_laps(content, LAYOUT, whole).laps] == [
+            ("Ysolde", n * 1_000_000) for n in (61, 62, 63)
+        ]
 
     @pytest.mark.parametrize(
         "mapping",
@@ -234,12 +272,20 @@ class TestMapping:
     @settings(deadline=None, max_examples=120)
     @given(
         st.lists(
-            st.sampled_from(["driver", "lap", "time", "Sector 1", "split 2", "S3", "sector", "zeit", "note"]), min_size=1, max_size=7, unique=True
+            st.sampled_from(["driver", "lap", "time", "Sector 1", "split 2", "S3", "sector", "zeit", "note"]),
+            min_size=1,
+            max_size=7,
+            unique=True,
         ),
-        st.lists(st.lists(st.sampled_from(["", "1", "60.5", "92114", "1:00,5", "x", "T1", "=1", '"', "-3"]), max_size=8), max_size=8),
+        st.lists(
+            st.lists(st.sampled_from(["", "1", "60.5", "92114", "1:00,5", "x", "T1", "=1", '"', "-3"]), max_size=8),
+            max_size=8,
+        ),
         st.sampled_from(["times", "cumulative"]),
     )
-    def test_every_row_of_any_table_is_in_or_set_aside(self, header: list[str], rows: list[list[str]], splits: str) -> None:
+    def test_every_row_of_any_table_is_in_or_set_aside(
+        self, header: list[str], rows: list[list[str]], splits: str
+    ) -> None:
         content = "\n".join(";".join(row) for row in [header, *rows]).encode()
         guess = guess_mapping(header, rows, LAYOUT)
         mapping = ColumnMapping(guess.mapping.columns, splits, guess.mapping.rows, {"driver": "Ysolde", "session": "1"})

@@ -53,16 +53,36 @@ def test_every_dirty_file_ends_as_its_truth_says(name: str) -> None:
 
 def test_all_columns_are_read() -> None:
     file = rows(
-        "Ysolde Farrand;GT;2;race;3;7;1:00,5;2031-03-04T18:00:00+02:00;flying;no;t2;spin:T1 contact:T3;tow boost;pack;A1;soft;"
+        "Ysolde Farrand;GT;2;race;3;7;1:00,5;2031-03-04T18:00:00+02:00;flying;no;t2;spin:T1 contact:T3;tow "
+        "boost;pack;A1;soft;"
         "4;30,5;1;25;20;damp;long;B;abs;T1=high lap=save;T2:late-throttle;windy;20;20;20,5;9;",
-        header="Driver;car;Session;session-kind;RUN;Lap;time;Started At;kind;valid;strikes;incidents;flags;company;tyre set;compound;"
+        header="Driver;car;Session;session-kind;RUN;Lap;time;Started "
+        "At;kind;valid;strikes;incidents;flags;company;tyre "
+        "set;compound;"
         "tyre_age;fuel_l;energy_kwh;track_temp_c;air_temp_c;wetness;purpose;setup;assists;options;mistakes;note;s1;S2;S3;L0;T1",
     )
     lap = file.laps[0][1]
-    assert (lap.car, lap.session, lap.session_kind, lap.run, lap.number, lap.time_us, lap.valid) == ("GT", "2", "race", 3, 7, 60_500_000, False)
+    assert (lap.car, lap.session, lap.session_kind, lap.run, lap.number, lap.time_us, lap.valid) == (
+        "GT",
+        "2",
+        "race",
+        3,
+        7,
+        60_500_000,
+        False,
+    )
     assert lap.started_at is not None and lap.started_at.isoformat() == "2031-03-04T16:00:00+00:00"
-    assert (lap.strikes, lap.incidents, lap.flags) == (("T2",), (Incident("spin", "T1"), Incident("contact", "T3")), {"tow", "boost"})
-    assert (lap.options, lap.mistakes, lap.fuel_l, lap.wetness) == ((("T1", "high"), ("lap", "save")), (("T2", "late-throttle"),), 30.5, "damp")
+    assert (lap.strikes, lap.incidents, lap.flags) == (
+        ("T2",),
+        (Incident("spin", "T1"), Incident("contact", "T3")),
+        {"tow", "boost"},
+    )
+    assert (lap.options, lap.mistakes, lap.fuel_l, lap.wetness) == (
+        (("T1", "high"), ("lap", "save")),
+        (("T2", "late-throttle"),),
+        30.5,
+        "damp",
+    )
     assert lap.sectors == {"S1": 20_000_000, "S2": 20_000_000, "S3": 20_500_000} and lap.segments == {"L0": 9_000_000}
 
 
@@ -98,7 +118,10 @@ def test_a_cell_that_cannot_be_read_sets_its_row_aside_and_no_other(column: str,
     header = ["driver", "lap", "time", *([column] if column not in ("driver", "lap", "time") else [])]
     good = {"driver": "A", "lap": "1", "time": "60"}
     file = rows(
-        *[",".join({**good, "lap": str(n + 1), **({column: cell} if n == 1 else {})}.get(name, "") for name in header) for n in range(3)],
+        *[
+            ",".join({**good, "lap": str(n + 1), **({column: cell} if n == 1 else {})}.get(name, "") for name in header)
+            for n in range(3)
+        ],
         header=",".join(header),
     )
     assert [(row.line, row.column, row.value) for row in file.set_aside] == [(3, column, cell)]
@@ -136,7 +159,10 @@ def test_a_missing_time_is_the_sum_of_all_sectors_or_sets_the_row_aside() -> Non
 
 def test_sums_warn_beyond_one_unit_of_the_last_place_per_part() -> None:
     file = rows(
-        "A,1,61.503,20.000,20.000,21.500", "A,2,61.504,20.000,20.000,21.500", "A,3,61.50,20.000,20.000,21.507", header="driver,lap,time,S1,S2,S3"
+        "A,1,61.503,20.000,20.000,21.500",
+        "A,2,61.504,20.000,20.000,21.500",
+        "A,3,61.50,20.000,20.000,21.507",
+        header="driver,lap,time,S1,S2,S3",
     )
     assert [warning.line for warning in file.warnings] == [3, 4]
     assert file.warnings[0].reason == "sectors sum to 1:01.500, lap time is 1:01.504"

@@ -1,4 +1,6 @@
-"""Laps written the way other programs write them come out as they went in: units, splits, sector rows, kinds of file, longer versions."""
+"""Laps written the way other programs write them come out as they went in: units, splits, sector rows, kinds of
+file, longer versions.
+"""
 
 import csv
 import io
@@ -39,7 +41,12 @@ class Driven:
 
 times_ms = st.integers(12_000, 45_000)
 driven = st.lists(
-    st.builds(Driven, st.sampled_from(["Ysolde Farrand", "Corin"]), st.integers(1, 40), st.tuples(times_ms, times_ms, times_ms)),
+    st.builds(
+        Driven,
+        st.sampled_from(["Ysolde Farrand", "Corin"]),
+        st.integers(1, 40),
+        st.tuples(times_ms, times_ms, times_ms),
+    ),
     min_size=4,
     max_size=14,
     unique_by=lambda lap: (lap.driver, lap.number),
@@ -55,7 +62,10 @@ def table(rows: Sequence[Sequence[object]], separator: str = ";") -> bytes:
 def taken(content: bytes, mapping: ColumnMapping | None = None) -> list[tuple[str, int, int, tuple[int, ...]]]:
     file = read_laps(content, LAYOUT, mapping)
     assert file.set_aside == ()
-    return sorted((lap.driver, lap.number, lap.time_us // 1000, tuple(lap.sectors[code] // 1000 for code in SECTORS)) for _, lap in file.laps)
+    return sorted(
+        (lap.driver, lap.number, lap.time_us // 1000, tuple(lap.sectors[code] // 1000 for code in SECTORS))
+        for _, lap in file.laps
+    )
 
 
 def meant(laps: Sequence[Driven]) -> list[tuple[str, int, int, tuple[int, ...]]]:
@@ -89,7 +99,9 @@ def test_however_times_are_written_they_are_recognised(laps: list[Driven], writt
 @FEW
 @given(driven, st.sampled_from(["time", "comma", "ms"]), st.booleans())
 def test_splits_are_stepped_to_sectors_exactly(laps: list[Driven], written: str, with_time: bool) -> None:
-    """Beside the lap time splits can't be mistaken; alone they are told from sectors where none is far longer than the others."""
+    """Beside the lap time splits can't be mistaken; alone they are told from sectors where none is far longer than
+    the others.
+    """
     write = WRITTEN[written]
     if not with_time:
         laps = [Driven(lap.driver, lap.number, tuple(20_000 + ms // 5 for ms in lap.sectors_ms)) for lap in laps]  # type: ignore[arg-type]
@@ -108,7 +120,11 @@ def test_splits_are_stepped_to_sectors_exactly(laps: list[Driven], written: str,
 @FEW
 @given(driven, st.sampled_from(["S{}", "{}", "Sector {}"]))
 def test_rows_of_sectors_make_the_laps_and_every_row_is_counted(laps: list[Driven], named: str) -> None:
-    rows = [[lap.driver, lap.number, named.format(at), format_time(ms * 1000)] for lap in laps for at, ms in enumerate(lap.sectors_ms, 1)]
+    rows = [
+        [lap.driver, lap.number, named.format(at), format_time(ms * 1000)]
+        for lap in laps
+        for at, ms in enumerate(lap.sectors_ms, 1)
+    ]
     content = table([["driver", "lap", "sector", "sector time"], *rows])
     mapping = guessed(content)
     assert mapping.rows == "sectors"
@@ -157,7 +173,9 @@ def test_a_longer_version_adds_exactly_what_is_new(laps: list[Driven], upto: int
 
 @FEW
 @given(driven, st.data())
-def test_rows_in_laps_and_rows_set_aside_are_all_rows_and_mended_ones_go_in(laps: list[Driven], data: st.DataObject) -> None:
+def test_rows_in_laps_and_rows_set_aside_are_all_rows_and_mended_ones_go_in(
+    laps: list[Driven], data: st.DataObject
+) -> None:
     broken = data.draw(st.sets(st.integers(0, len(laps) - 1)))
     good = [[lap.driver, str(lap.number), format_time(lap.time_ms * 1000)] for lap in laps]
     rows = [[row[0], row[1], "1:9x.2"] if at in broken else row for at, row in enumerate(good)]
@@ -198,5 +216,7 @@ def test_a_file_by_the_formats_names_needs_no_mapping(header: list[str], fits: b
 
 
 def test_a_mapping_survives_being_kept() -> None:
-    mapping = ColumnMapping({"Zeit": ColumnUse("time", "ms"), "Wer": ColumnUse("driver")}, "cumulative", "laps", {"session": "evening"})
+    mapping = ColumnMapping(
+        {"Zeit": ColumnUse("time", "ms"), "Wer": ColumnUse("driver")}, "cumulative", "laps", {"session": "evening"}
+    )
     assert ColumnMapping.from_plain(json.loads(json.dumps(mapping.as_plain()))) == mapping

@@ -1,4 +1,6 @@
-"""Exchange packages as files: the same tables give the same bytes, an independent reader finds them valid, and broken ones are refused."""
+"""Exchange packages as files: the same tables give the same bytes, an independent reader finds them valid, and
+broken ones are refused.
+"""
 
 import io
 import json
@@ -15,7 +17,9 @@ from hypothesis import strategies as st
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageField, PackageReader, PackageTable, write_package
 
-CARS = PackageTable("car", (PackageField("key", "integer", required=True), PackageField("name", "string", required=True)), "A car.")
+CARS = PackageTable(
+    "car", (PackageField("key", "integer", required=True), PackageField("name", "string", required=True)), "A car."
+)
 LAPS = PackageTable(
     "lap",
     (
@@ -40,7 +44,12 @@ LAP_ROWS = [
 
 def package(cars: Any = CAR_ROWS, laps: Any = LAP_ROWS, **others: bytes) -> bytes:
     out = io.BytesIO()
-    write_package(out, "Farhaven", [(CARS, iter(cars)), (LAPS, iter(laps))], [(path, io.BytesIO(content)) for path, content in others.items()])
+    write_package(
+        out,
+        "Farhaven",
+        [(CARS, iter(cars)), (LAPS, iter(laps))],
+        [(path, io.BytesIO(content)) for path, content in others.items()],
+    )
     return out.getvalue()
 
 
@@ -50,7 +59,10 @@ def read(content: bytes) -> PackageReader:
 
 def test_what_was_written_is_read_and_the_same_tables_are_the_same_bytes() -> None:
     found = read(package(extra=b"\x00\xff"))
-    assert found.title == "Farhaven" and found.columns == {"car": ["key", "name"], "lap": [item.name for item in LAPS.fields]}
+    assert found.title == "Farhaven" and found.columns == {
+        "car": ["key", "name"],
+        "lap": [item.name for item in LAPS.fields],
+    }
     assert [row for _, row in found.rows("car")] == CAR_ROWS and list(found.rows("lap")) == list(enumerate(LAP_ROWS, 1))
     assert found.has("extra") and not found.has("other")
     with found.open("extra") as content:

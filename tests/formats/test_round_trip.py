@@ -24,6 +24,7 @@ labels = (
     .map(tidy)
     .filter(lambda text: text.isprintable() and text[:1] not in ("", *"=+-@'"))
 )
+EARLIEST, LATEST = datetime(2020, 1, 1), datetime(2040, 1, 1)
 words = st.from_regex(r"[a-z][a-z0-9-]{0,8}", fullmatch=True)
 quantities = st.none() | st.integers(0, 900).map(lambda value: value / 8)
 times = st.integers(1, 9_000_000_000)
@@ -39,11 +40,14 @@ def laps(draw: st.DrawFn) -> Lap:
         session=draw(labels),
         car=draw(st.none() | labels),
         session_kind=draw(st.sampled_from(SESSION_KINDS)),
-        started_at=draw(st.none() | st.datetimes(datetime(2020, 1, 1), datetime(2040, 1, 1)).map(lambda moment: moment.replace(tzinfo=UTC))),  # noqa: DTZ001
+        started_at=draw(st.none() | st.datetimes(EARLIEST, LATEST, timezones=st.just(UTC))),
         kind=draw(st.sampled_from(LAP_KINDS)),
         valid=draw(st.booleans()),
         strikes=tuple(draw(st.lists(st.sampled_from(CODES), max_size=2))),
-        incidents=tuple(Incident(draw(st.sampled_from(INCIDENTS)), code) for code in draw(st.lists(st.sampled_from(CODES), max_size=2))),
+        incidents=tuple(
+            Incident(draw(st.sampled_from(INCIDENTS)), code)
+            for code in draw(st.lists(st.sampled_from(CODES), max_size=2))
+        ),
         flags=frozenset(draw(st.sets(st.sampled_from(FLAGS)))),
         company=draw(st.none() | st.sampled_from(COMPANIES)),
         tyre_set=draw(st.none() | labels),
@@ -55,7 +59,9 @@ def laps(draw: st.DrawFn) -> Lap:
         purpose=draw(st.none() | st.sampled_from(PURPOSES)),
         setup=draw(st.none() | labels),
         options=tuple((code, draw(words)) for code in draw(st.lists(st.sampled_from(CODES), max_size=2))),
-        mistakes=tuple((code, draw(st.sampled_from(MISTAKES))) for code in draw(st.lists(st.sampled_from(CODES), max_size=2))),
+        mistakes=tuple(
+            (code, draw(st.sampled_from(MISTAKES))) for code in draw(st.lists(st.sampled_from(CODES), max_size=2))
+        ),
         note=draw(st.none() | labels),
         sectors=draw(st.dictionaries(st.sampled_from([part.code for part in LAYOUT.sector_parts]), times)),
         segments=draw(st.dictionaries(st.sampled_from(CODES), times)),

@@ -89,7 +89,7 @@ def test_a_sheet_made_by_hand_reads_like_the_text() -> None:
     sheet = book.active
     assert sheet is not None
     sheet.append(["Series", "Week", "From", "To", "Race minutes", "Air-temp C", "Cautions", "Session local"])
-    sheet.append(["Cup", 1, datetime(2031, 4, 7), date(2031, 4, 14), 25, 18.5, True, datetime(2031, 6, 14, 21, 30)])  # noqa: DTZ001
+    sheet.append(["Cup", 1, datetime(2031, 4, 7), date(2031, 4, 14), 25, 18.5, True, datetime(2031, 6, 14, 21, 30)])
     out = BytesIO()
     book.save(out)
     ((line, week),) = read_season(out.getvalue()).weeks
@@ -103,12 +103,16 @@ def test_a_sheet_made_by_hand_reads_like_the_text() -> None:
         race_minutes=25.0,
         air_temp_c=18.5,
         cautions=True,
-        session_local=datetime(2031, 6, 14, 21, 30),  # noqa: DTZ001
+        session_local=datetime(2031, 6, 14, 21, 30),
     )
 
 
 _name = (
-    st.text(st.characters(codec="utf-8", categories=["L", "N", "P", "S"], exclude_characters="|*'"), min_size=1, max_size=12).map(tidy).filter(bool)
+    st.text(
+        st.characters(codec="utf-8", categories=["L", "N", "P", "S"], exclude_characters="|*'"), min_size=1, max_size=12
+    )
+    .map(tidy)
+    .filter(bool)
 )
 _amount = st.integers(0, 200).map(lambda number: number / 4)
 _weeks = st.builds(
@@ -123,17 +127,21 @@ _weeks = st.builds(
     layout=st.none() | _name,
     race_laps=st.none() | st.integers(1, 90),
     race_minutes=st.none() | st.integers(1, 240).map(float),
-    starts=st.sampled_from([None, "every 90min from 00:20", "at 18:00 20:30 on sat", "2031-04-07T18:20Z 2031-04-08T18:20Z"]),
+    starts=st.sampled_from(
+        [None, "every 90min from 00:20", "at 18:00 20:30 on sat", "2031-04-07T18:20Z 2031-04-08T18:20Z"]
+    ),
     start=st.sampled_from([None, "standing", "rolling"]),
     setup=st.sampled_from([None, "fixed", "open"]),
     cautions=st.none() | st.booleans(),
     practice_minutes=st.none() | _amount,
     qualifying_laps=st.none() | st.integers(0, 5),
     fuel_rate=st.none() | _amount,
-    compounds=st.lists(st.builds(Compound, _name, st.booleans()), unique_by=lambda item: item.name, max_size=3).map(tuple),
+    compounds=st.lists(st.builds(Compound, _name, st.booleans()), unique_by=lambda item: item.name, max_size=3).map(
+        tuple
+    ),
     damage=st.none() | _name,
     strike_limit=st.none() | st.integers(0, 30),
-    session_local=st.none() | st.datetimes(datetime(2031, 1, 1), datetime(2031, 12, 31)),  # noqa: DTZ001
+    session_local=st.none() | st.datetimes(datetime(2031, 1, 1), datetime(2031, 12, 31)),
     air_temp_c=st.none() | _amount,
     wetness=st.sampled_from([None, "dry", "damp", "wet"]),
     note=st.none() | _name,
@@ -160,10 +168,15 @@ def test_a_formula_in_a_name_is_text_in_every_file_and_comes_back() -> None:
 def test_a_calendar_is_read_back_with_the_same_instants() -> None:
     start = datetime(2031, 4, 7, 18, 20, tzinfo=UTC)
     events = [
-        CalendarEvent("a@x", "Cup: Port Skerrow, Fishmarket", date(2031, 4, 7), date(2031, 4, 14), text="Ends; begins, and\nmore"),
+        CalendarEvent(
+            "a@x", "Cup: Port Skerrow, Fishmarket", date(2031, 4, 7), date(2031, 4, 14), text="Ends; begins, and\nmore"
+        ),
         CalendarEvent("b@x", "Race", start, start + timedelta(minutes=25), "Port Skerrow", sequence=3),
     ]
     calendar = icalendar.Calendar.from_ical(write_calendar("Farhaven", events, start))
-    read = [(str(event["uid"]), event.decoded("dtstart"), event.decoded("dtend"), str(event["summary"])) for event in calendar.walk("VEVENT")]
+    read = [
+        (str(event["uid"]), event.decoded("dtstart"), event.decoded("dtend"), str(event["summary"]))
+        for event in calendar.walk("VEVENT")
+    ]
     assert read == [(event.uid, event.begins, event.ends, event.title) for event in events]
     assert next(str(event.get("description")) for event in calendar.walk("VEVENT")) == events[0].text

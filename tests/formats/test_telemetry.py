@@ -17,7 +17,12 @@ from fleet_rival.formats.telemetry_export import TelemetryWriter
 
 def recorded(driver: str, lap: int, samples: int = 50, run: int | None = 1) -> Trace:
     time = np.arange(samples) / 25
-    channels = {"time_s": time, "distance_m": time * 40 + lap, "speed_kmh": np.full(samples, 144.25), "brake_pct": np.linspace(0, 1, samples)}
+    channels = {
+        "time_s": time,
+        "distance_m": time * 40 + lap,
+        "speed_kmh": np.full(samples, 144.25),
+        "brake_pct": np.linspace(0, 1, samples),
+    }
     return Trace(driver, "evening", run, lap, channels)
 
 
@@ -30,7 +35,9 @@ def rows(traces: list[Trace]) -> list[dict[str, Any]]:
     return out
 
 
-def as_csv(items: list[dict[str, Any]], separator: str = ",", decimal: str = ".", head: dict[str, str] | None = None) -> bytes:
+def as_csv(
+    items: list[dict[str, Any]], separator: str = ",", decimal: str = ".", head: dict[str, str] | None = None
+) -> bytes:
     names = list(items[0])
 
     def cell(value: Any) -> str:
@@ -74,7 +81,10 @@ def test_all_dialects_give_the_same_laps(tmp_path: Path) -> None:
 
 
 def test_drivers_who_drive_at_once_are_told_apart_and_laps_may_cross_batches() -> None:
-    one, other = [recorded("Ysolde Farrand", number, 4000) for number in (1, 2)], [recorded("Corin Ashgrove", number, 4000) for number in (7, 8)]
+    one, other = (
+        [recorded("Ysolde Farrand", number, 4000) for number in (1, 2)],
+        [recorded("Corin Ashgrove", number, 4000) for number in (7, 8)],
+    )
     mixed = [row for pair in zip(rows(one), rows(other), strict=True) for row in pair]
     found = {(trace.driver, trace.lap): trace for trace in read(as_parquet(mixed))}
     assert len(found) == 4 and all(same(found[trace.driver, trace.lap], trace) for trace in one + other)
@@ -114,7 +124,10 @@ def test_a_file_out_of_order_is_refused_before_it_fills_the_memory(monkeypatch: 
 
 
 def test_what_is_written_is_read_back_lap_by_lap() -> None:
-    wanted = [recorded("Ysolde Farrand", 1), Trace("Ysolde Farrand", "evening", 1, 2, {**recorded("x", 2).channels, "gear": np.full(50, 3.0)})]
+    wanted = [
+        recorded("Ysolde Farrand", 1),
+        Trace("Ysolde Farrand", "evening", 1, 2, {**recorded("x", 2).channels, "gear": np.full(50, 3.0)}),
+    ]
     out = io.BytesIO()
     with TelemetryWriter(out, ("time_s", "distance_m", "speed_kmh", "brake_pct", "gear")) as writer:
         assert [writer.add(trace) for trace in wanted] == [0, 1]

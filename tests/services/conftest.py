@@ -65,13 +65,26 @@ class Season:
     def combination(self, car: str = "Truck A") -> UUID:
         return next(item.id for item in combinations.combinations(self.sessions, self.actor) if item.car == car)
 
-    def drive(self, driver: str, moment: datetime, times: Sequence[float], car: str = "Truck A", **columns: Any) -> None:
+    def drive(
+        self, driver: str, moment: datetime, times: Sequence[float], car: str = "Truck A", **columns: Any
+    ) -> None:
         """Laps of a driver, one after the other, from a file."""
         names = ["driver", "session", "run", "lap", "time", "kind", "started_at", *columns]
         rows, label = [], f"{moment:%d %H:%M}"
         for number, seconds in enumerate(times, 1):
             kind = "out" if number == 1 else "flying"
-            rows.append([driver, label, 1, number, f"{seconds:.3f}", kind, moment.strftime("%Y-%m-%dT%H:%M:%SZ"), *columns.values()])
+            rows.append(
+                [
+                    driver,
+                    label,
+                    1,
+                    number,
+                    f"{seconds:.3f}",
+                    kind,
+                    moment.strftime("%Y-%m-%dT%H:%M:%SZ"),
+                    *columns.values(),
+                ]
+            )
             moment += timedelta(seconds=seconds)
         content = "\n".join(",".join(map(str, row)) for row in [names, *rows]).encode()
         combination = self.combination(car)

@@ -1,4 +1,6 @@
-"""The board: figures of the week alone, gaps that follow each change, needs that go when they are met, and few queries."""
+"""The board: figures of the week alone, gaps that follow each change, needs that go when they are met, and few
+queries.
+"""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -44,7 +46,9 @@ def enter(season: Season, *weeks: UUID) -> None:
     entries.enter(season.sessions, season.actor, weeks, list(season.drivers.values()), "want")
 
 
-def test_a_backup_that_is_not_made_needs_the_manager_alone_until_one_is(season: Season, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_backup_that_is_not_made_needs_the_manager_alone_until_one_is(
+    season: Season, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("FLEET_VAR", str(tmp_path))
     season.week(1)
     assert season.board()["backup"] is None
@@ -54,7 +58,10 @@ def test_a_backup_that_is_not_made_needs_the_manager_alone_until_one_is(season: 
     assert told is not None
     assert (told.trouble, told.failures, told.again_at) == ("The disk is full.", 2, at(8, 19) + timedelta(minutes=10))
     coach = Actor(season.actor.team_id, season.actor.person_id, "coach")
-    assert orjson.loads(board.board(season.sessions, coach, None, ZoneInfo("UTC"), lambda: at(8, 21)).body)["backup"] is None
+    assert (
+        orjson.loads(board.board(season.sessions, coach, None, ZoneInfo("UTC"), lambda: at(8, 21)).body)["backup"]
+        is None
+    )
     note_ended(tmp_path, None, at(8, 20))
     assert season.board()["backup"] is None
 
@@ -74,8 +81,14 @@ def test_gaps_follow_the_target_and_each_lap(season: Season) -> None:
     season.drive("Ysolde Farrand", at(9, 8), [90, 70, 65.2, 65.3])
     cell = season.cell("Ysolde Farrand", season.board())
     assert (cell["best_us"], cell["gap_us"]) == (65_200_000, 560_000)
-    assert cell["trend"] == {"laps": 10, "clean": 8, "gained_us": None}, "all of it since yesterday: nothing to compare with"
-    assert season.cell("Ysolde Farrand", season.board(now=at(10, 12)))["trend"] == {"laps": 3, "clean": 2, "gained_us": 300_000}
+    assert cell["trend"] == {"laps": 10, "clean": 8, "gained_us": None}, (
+        "all of it since yesterday: nothing to compare with"
+    )
+    assert season.cell("Ysolde Farrand", season.board(now=at(10, 12)))["trend"] == {
+        "laps": 3,
+        "clean": 2,
+        "gained_us": 300_000,
+    }
     history.undo(season.sessions, season.actor)
     assert season.cell("Ysolde Farrand", season.board())["best_us"] == 65_500_000
     _target(season, Target("ideal"))
@@ -100,11 +113,15 @@ def test_earlier_laps_stand_apart_from_the_weeks_own_and_come_back_as_knowledge(
     cell = season.cell("Ysolde Farrand", later)
     assert (cell["laps"], cell["best_us"], cell["earlier"]) == (0, None, {"same": 8, "track": 4, "car": 0})
     season.drive("Ysolde Farrand", at(5, month=5), [90, 70, 66.6, 66.7])
-    assert season.cell("Ysolde Farrand", season.board(day=date(2031, 5, 6), now=at(6, 12, month=5)))["best_us"] == 66_600_000
+    assert (
+        season.cell("Ysolde Farrand", season.board(day=date(2031, 5, 6), now=at(6, 12, month=5)))["best_us"]
+        == 66_600_000
+    )
     assert season.cell("Ysolde Farrand", season.board(day=MONDAY, now=at(6, 13, month=5)))["best_us"] == 65_500_000
     known = knowledge.knowledge(season.sessions, season.actor, again.id)
     assert [
-        (item.relation, item.car, item.weeks, item.notes, [(one.driver, one.laps, one.best_us) for one in item.laps]) for item in known.items
+        (item.relation, item.car, item.weeks, item.notes, [(one.driver, one.laps, one.best_us) for one in item.laps])
+        for item in known.items
     ] == [
         ("same", "Truck A", ("Cup, week 1",), ("Bumps at T2",), [("Ysolde Farrand", 8, 65_500_000)]),
         ("layout", "Truck B", ("Cup, week 3",), (), [("Ysolde Farrand", 4, 67_000_000)]),
@@ -113,7 +130,11 @@ def test_earlier_laps_stand_apart_from_the_weeks_own_and_come_back_as_knowledge(
     with season.sessions.begin() as session:
         begin_change(session, season.actor, "lap.mark", "Said that a lap had a tow")
         session.scalars(select(Lap).where(Lap.time_us == 65_500_000)).one().said = {"tow": True}
-        raise_revisions(session, season.actor.team_id, [session.scalars(select(Lap.combination_id).where(Lap.time_us == 65_500_000)).one()])
+        raise_revisions(
+            session,
+            season.actor.team_id,
+            [session.scalars(select(Lap.combination_id).where(Lap.time_us == 65_500_000)).one()],
+        )
     best = knowledge.knowledge(season.sessions, season.actor, again.id).items[0].laps[0].best_us
     assert best is not None and best > 65_500_000
     nobody = add_person(season.sessions, season.actor, "Somebody", "driver")
@@ -130,7 +151,7 @@ def test_the_series_turn_over_by_themselves_at_midnight_in_their_zone(season: Se
 
 
 def test_needs_come_and_go(season: Season) -> None:
-    made = season.week(1, starts="at 18:00 on thu", session_local=datetime(2031, 6, 1, 23, 0))  # noqa: DTZ001
+    made = season.week(1, starts="at 18:00 on thu", session_local=datetime(2031, 6, 1, 23, 0))
     assert [need["kind"] for need in season.board()["needs"]] == ["no_entries"]
     enter(season, made.id)
     _target(season, Target("time", time_us=65_000_000))
@@ -143,13 +164,22 @@ def test_needs_come_and_go(season: Season) -> None:
         season.drive(name, at(8), LAPS, session_local="2031-06-01T14:00")
     shown = season.board()
     assert [need["kind"] for need in shown["needs"]] == ["choose_start", "conditions"]
-    assert shown["needs"][1]["differences"] == [{"what": "time_of_day", "practised": 840, "race": 1380, "by": 540, "matters": True}]
+    assert shown["needs"][1]["differences"] == [
+        {"what": "time_of_day", "practised": 840, "race": 1380, "by": 540, "matters": True}
+    ]
     for row in practice.practices(season.sessions, season.actor, season.combination()):
-        said = {"session_local": datetime(2031, 6, 1, 22, 30), "air_temp_c": None, "track_temp_c": None, "wetness": None}  # noqa: DTZ001
+        said = {
+            "session_local": datetime(2031, 6, 1, 22, 30),
+            "air_temp_c": None,
+            "track_temp_c": None,
+            "wetness": None,
+        }
         practice.change_practice(season.sessions, season.actor, row.id, row.version, said)
     for row in season.board()["drivers"]:
         entry = row["cells"][0]["entry"]
-        entries.change_entry(season.sessions, season.actor, UUID(entry["id"]), entry["version"], {"starts": [made.start_times[0]]})
+        entries.change_entry(
+            season.sessions, season.actor, UUID(entry["id"]), entry["version"], {"starts": [made.start_times[0]]}
+        )
     assert season.board()["needs"] == []
 
 
@@ -157,15 +187,26 @@ def test_clashes_are_pointed_out_over_all_series_and_never_forbidden(season: Sea
     here, there = season.week(1, starts="at 18:00 20:00"), season.other_series("Trophy", 1, starts="at 18:15")
     enter(season, here.id, there.id)
     window = {"weekly": [{"days": [2, 3], "begins": "17:30", "ends": "19:00"}], "off": [], "extra": []}
-    profiles.change_profile(season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"availability": window})
+    profiles.change_profile(
+        season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"availability": window}
+    )
     wednesday = {18: datetime(2031, 4, 9, 18, tzinfo=UTC), 20: datetime(2031, 4, 9, 20, tzinfo=UTC)}
     _choose(season, "Ysolde Farrand", 0, [wednesday[18], wednesday[20]])
     _choose(season, "Ysolde Farrand", 1, [datetime(2031, 4, 9, 18, 15, tzinfo=UTC)])
     shown = season.board()
-    kinds = [[clash["kind"] for clash in season.cell("Ysolde Farrand", shown, column)["entry"]["clashes"]] for column in (0, 1)]
+    kinds = [
+        [clash["kind"] for clash in season.cell("Ysolde Farrand", shown, column)["entry"]["clashes"]]
+        for column in (0, 1)
+    ]
     assert kinds == [["no_time", "two_starts"], ["two_starts"]]
-    assert [item["kind"] for item in season.cell("Ysolde Farrand", shown)["open"]] == ["no_time", "two_starts", "no_laps"]
-    offered = board.start_choices(season.sessions, season.actor, UUID(season.cell("Ysolde Farrand", shown)["entry"]["id"]))
+    assert [item["kind"] for item in season.cell("Ysolde Farrand", shown)["open"]] == [
+        "no_time",
+        "two_starts",
+        "no_laps",
+    ]
+    offered = board.start_choices(
+        season.sessions, season.actor, UUID(season.cell("Ysolde Farrand", shown)["entry"]["id"])
+    )
     fitting = [(item.in_time, item.busy) for item in offered if item.start.date() == date(2031, 4, 9)]
     assert fitting == [(True, True), (False, False)]
     rig = profiles.add_resource(season.sessions, season.actor, "Cellar rig", "rig")
@@ -224,7 +265,9 @@ def test_a_driver_sees_the_own_row_and_what_is_asked_of_them(season: Season) -> 
     assert shown["columns"][0]["best_us"] == 65_500_000
 
 
-def test_figures_of_many_laps_are_made_in_the_background_and_marked_until_then(season: Season, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_figures_of_many_laps_are_made_in_the_background_and_marked_until_then(
+    season: Season, monkeypatch: pytest.MonkeyPatch
+) -> None:
     made = season.week(1)
     enter(season, made.id)
     season.drive("Ysolde Farrand", at(8), LAPS)
@@ -249,17 +292,26 @@ def test_the_board_asks_the_database_as_often_for_forty_drivers_as_for_two(seaso
         season.board()
     with season.sessions.begin() as session:
         plain: Any = session.connection()
-        names = [{"team_id": season.actor.team_id, "name": f"Driver {number:02}", "guest": False} for number in range(38)]
-        plain.execute(insert(Driver), [{**row, "assists": {}, "view": {}, "units": {}, "availability": {}} for row in names])
+        names = [
+            {"team_id": season.actor.team_id, "name": f"Driver {number:02}", "guest": False} for number in range(38)
+        ]
+        plain.execute(
+            insert(Driver), [{**row, "assists": {}, "view": {}, "units": {}, "availability": {}} for row in names]
+        )
         drivers = session.scalars(select(Driver.id)).all()
         weeks = session.scalars(select(SeriesWeekRow.id)).all()
         there = {(row.week_id, row.driver_id) for row in session.scalars(select(Entry))}
         keys = {"team_id": season.actor.team_id, "importance": "want", "starts": []}
         wanted = [(week_key, driver) for week_key in weeks for driver in drivers if (week_key, driver) not in there]
-        plain.execute(insert(Entry), [{**keys, "week_id": week_key, "driver_id": driver} for week_key, driver in wanted])
+        plain.execute(
+            insert(Entry), [{**keys, "week_id": week_key, "driver_id": driver} for week_key, driver in wanted]
+        )
         lap = session.scalars(select(Lap).limit(1)).one()
         facts = {column.name: getattr(lap, column.name) for column in Lap.__table__.columns if column.name != "id"}
-        plain.execute(insert(Lap), [{**facts, "driver_id": driver, "number": 100 + number} for driver in drivers for number in range(5)])
+        plain.execute(
+            insert(Lap),
+            [{**facts, "driver_id": driver, "number": 100 + number} for driver in drivers for number in range(5)],
+        )
         session.scalars(select(Combination)).one().revision += 1
         session.info["change_set"] = None
     with counted(season) as many:
@@ -295,7 +347,15 @@ def test_a_change_that_ends_after_a_later_one_is_seen_too(season: Season) -> Non
     slow = season.sessions()
     with slow.begin():
         begin_change(slow, season.actor, "entry.add", "Slowly")
-        slow.add(Entry(team_id=season.actor.team_id, week_id=_key(season, made.id), driver_id=_driver(season), importance="want", starts=[]))
+        slow.add(
+            Entry(
+                team_id=season.actor.team_id,
+                week_id=_key(season, made.id),
+                driver_id=_driver(season),
+                importance="want",
+                starts=[],
+            )
+        )
         season.other_series("Trophy", 1)
         between = answer._stamp(season.sessions, season.actor, MONDAY, ZoneInfo("UTC"), NOON)
     after = answer._stamp(season.sessions, season.actor, MONDAY, ZoneInfo("UTC"), NOON)

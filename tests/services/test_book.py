@@ -1,4 +1,6 @@
-"""The track book: proposed by anybody, confirmed by those who lead, carried from car to car, asked and answered, taken back."""
+"""The track book: proposed by anybody, confirmed by those who lead, carried from car to car, asked and answered,
+taken back.
+"""
 
 from concurrent.futures import ThreadPoolExecutor
 from io import BytesIO
@@ -43,7 +45,9 @@ def corner(season: Season, layout: UUID, code: str = "T1") -> Any:
     return next(item for item in seen(season, layout).corners if item.code == code)
 
 
-def propose(season: Season, layout: UUID, code: str = "T1", actor: Actor | None = None, confirmed: bool = False, **values: Any) -> UUID:
+def propose(
+    season: Season, layout: UUID, code: str = "T1", actor: Actor | None = None, confirmed: bool = False, **values: Any
+) -> UUID:
     where = corner(season, layout, code).id
     return book.propose(season.sessions, actor or season.actor, where, {**BOARD, **values}, confirmed=confirmed)
 
@@ -60,7 +64,9 @@ def cars(season: Season) -> dict[str, UUID]:
     return {item.name: item.id for item in seen(season, place).cars}
 
 
-def test_one_of_several_candidates_is_confirmed_and_the_one_before_is_kept(season: Season, layout: UUID, driver: Actor) -> None:
+def test_one_of_several_candidates_is_confirmed_and_the_one_before_is_kept(
+    season: Season, layout: UUID, driver: Actor
+) -> None:
     first = propose(season, layout, confirmed=True)
     second = propose(season, layout, actor=driver, thing="oak", kind="tree")
     assert states(season) == [("second board", "confirmed"), ("oak", "proposed")]
@@ -92,7 +98,10 @@ def test_a_driver_writes_own_proposals_and_nothing_that_stands(season: Season, l
     with pytest.raises(Outdated):
         book.change_reference(season.sessions, driver, own, 1, BOARD)
     book.confirm(season.sessions, season.actor, own)
-    for act in (lambda: book.remove_reference(season.sessions, driver, own), lambda: book.put_picture(season.sessions, driver, own, picture())):
+    for act in (
+        lambda: book.remove_reference(season.sessions, driver, own),
+        lambda: book.put_picture(season.sessions, driver, own, picture()),
+    ):
         with pytest.raises(Conflict, match="no longer only a proposal"):
             act()
     colleague = season.drivers["Corin Ashgrove"]
@@ -111,7 +120,9 @@ def test_a_driver_writes_own_proposals_and_nothing_that_stands(season: Season, l
         ({"harder_than": "T1"}, "name another corner"),
     ],
 )
-def test_a_reference_that_cannot_be_is_refused(season: Season, layout: UUID, values: dict[str, Any], words: str) -> None:
+def test_a_reference_that_cannot_be_is_refused(
+    season: Season, layout: UUID, values: dict[str, Any], words: str
+) -> None:
     with pytest.raises(Refused, match=words):
         propose(season, layout, **values)
     assert states(season) == []
@@ -137,11 +148,19 @@ def test_another_car_sees_landmarks_and_carries_the_numbers_over(season: Season,
     propose(season, layout, confirmed=True)
     numbers = propose(season, layout, confirmed=True, point="apex", thing="", gear=2, car_id=own["Truck A"])
     first, second = seen(season, layout, own["Truck A"]), seen(season, layout, own["Truck B"])
-    assert [(item.point, item.shown, item.from_car) for item in first.references] == [("braking", "standing", None), ("apex", "standing", None)]
-    assert [(item.point, item.shown, item.from_car) for item in second.references] == [("braking", "standing", None), ("apex", "carried", "Truck A")]
+    assert [(item.point, item.shown, item.from_car) for item in first.references] == [
+        ("braking", "standing", None),
+        ("apex", "standing", None),
+    ]
+    assert [(item.point, item.shown, item.from_car) for item in second.references] == [
+        ("braking", "standing", None),
+        ("apex", "carried", "Truck A"),
+    ]
     book.carry_over(season.sessions, season.actor, numbers, own["Truck B"])
     second = seen(season, layout, own["Truck B"])
-    assert [(item.gear, item.shown, item.state) for item in second.references if item.point == "apex"] == [(2, "standing", "confirmed")]
+    assert [(item.gear, item.shown, item.state) for item in second.references if item.point == "apex"] == [
+        (2, "standing", "confirmed")
+    ]
     with pytest.raises(Refused, match="another car's numbers"):
         book.carry_over(season.sessions, season.actor, numbers, own["Truck A"])
     landmark = first.references[0].id
@@ -174,7 +193,14 @@ def test_checks_shrink_as_the_book_is_filled(season: Season, layout: UUID) -> No
     propose(season, layout, codes[0], confirmed=True, kind="shadow", thing="shadow of the gantry")
     weak = next(item for item in seen(season, layout).checks if item.corner_id == one.id and item.kind != "limits-old")
     assert (weak.kind, weak.words) == ("weak-braking", "What one brakes by may be gone: it moves with the time of day.")
-    values = {"track": before.track, "layout": before.layout, "kind": before.kind, "pit": None, "pit_entry_note": "", "pit_exit_note": "Stay left."}
+    values = {
+        "track": before.track,
+        "layout": before.layout,
+        "kind": before.kind,
+        "pit": None,
+        "pit_entry_note": "",
+        "pit_exit_note": "Stay left.",
+    }
     layouts.change_layout(season.sessions, season.actor, layout, before.version, values)
     assert "pit-exit" not in {item.kind for item in seen(season, layout).checks}
 
@@ -183,7 +209,9 @@ def test_importance_follows_the_laps_and_can_be_said_otherwise(season: Season, l
     season.week(1)
     codes = [item.code for item in seen(season, layout).corners]
     view = seen(season, layout)
-    assert all("At full throttle" in item.importance.words or "straight into" in item.importance.words for item in view.corners)
+    assert all(
+        "At full throttle" in item.importance.words or "straight into" in item.importance.words for item in view.corners
+    )
     times = {code: f"{5 + index:.3f}" for index, code in enumerate(["L0", *codes])}
     season.drive("Ysolde Farrand", NOON, [70, sum(float(time) for time in times.values())], **times)
     view = seen(season, layout)
@@ -215,7 +243,13 @@ def test_a_corner_is_given_up_for_the_next_one_in_ideals_too(season: Season, lay
         assert tracks.load_track(session, row).corners[0].linked_to_next
     for code in (first.code, "T99"):
         with pytest.raises(Refused, match="name another corner"):
-            book.change_corner(season.sessions, season.actor, first.id, corner(season, layout, first.code).version, {"given_up_for": code})
+            book.change_corner(
+                season.sessions,
+                season.actor,
+                first.id,
+                corner(season, layout, first.code).version,
+                {"given_up_for": code},
+            )
     with pytest.raises(Outdated):
         book.change_corner(season.sessions, season.actor, first.id, 1, {"note": "x"})
 
@@ -232,7 +266,9 @@ def test_every_text_of_a_corner_has_a_history_and_comes_back(season: Season, lay
     assert corner(season, layout).note == "Bumpy."
 
 
-def test_a_question_is_asked_answered_and_becomes_a_note_or_a_reference(season: Season, layout: UUID, driver: Actor) -> None:
+def test_a_question_is_asked_answered_and_becomes_a_note_or_a_reference(
+    season: Season, layout: UUID, driver: Actor
+) -> None:
     one = corner(season, layout)
     asked = book.ask(season.sessions, driver, layout, one.id, "What do you brake by?")
     with pytest.raises(Refused, match="Only the answer"):
@@ -289,7 +325,10 @@ def test_a_picture_is_made_anew_without_what_else_the_file_holds(season: Season,
     assert seen(season, layout).references[0].picture_id == shown.picture_id
 
 
-@pytest.mark.parametrize("content", [b"", b"not a picture", picture()[:60], b"GIF89a" + bytes(100), b"<svg xmlns='http://www.w3.org/2000/svg'/>"])
+@pytest.mark.parametrize(
+    "content",
+    [b"", b"not a picture", picture()[:60], b"GIF89a" + bytes(100), b"<svg xmlns='http://www.w3.org/2000/svg'/>"],
+)
 def test_what_is_no_picture_is_refused(season: Season, layout: UUID, content: bytes) -> None:
     reference = propose(season, layout)
     with pytest.raises(Refused, match="isn't a picture"):
@@ -307,13 +346,18 @@ def test_a_picture_too_large_is_refused_before_it_is_unpacked() -> None:
     assert (width, height) == (20, 10)
 
 
-def test_the_reading_card_speaks_to_one_driver_in_the_drivers_units(season: Season, layout: UUID, driver: Actor) -> None:
+def test_the_reading_card_speaks_to_one_driver_in_the_drivers_units(
+    season: Season, layout: UUID, driver: Actor
+) -> None:
     own = cars(season)
     propose(season, layout, confirmed=True, offset_m=91.44, side="left")
     propose(season, layout, confirmed=True, point="apex", thing="", gear=2, car_id=own["Truck A"])
     one = corner(season, layout)
     name = " ".join(filter(None, (one.code, one.name)))
-    words = f"Brake 91 m after the second board on the left. Apex: 2nd gear. Give it up for {corner(season, layout, 'T2').code}."
+    words = (
+        "Brake 91 m after the second board on the left. Apex: 2nd gear. Give it up for "
+        f"{corner(season, layout, 'T2').code}."
+    )
     made = book.reading_card(season.sessions, season.actor, layout, own["Truck A"], None, "usual")
     assert made["lines"][0]["words"] == words and f"{name}: {words}\n" in made["text"]
     assert made["lines"][-1]["words"] == "Nothing written yet."
@@ -322,11 +366,17 @@ def test_the_reading_card_speaks_to_one_driver_in_the_drivers_units(season: Seas
         row = session.scalars(select(Driver).where(Driver.name == "Ysolde Farrand")).one()
         begin_change(session, season.actor, "profile.change", "Changed a profile", row)
         row.units = {"speed": "mph"}
-    propose(season, layout, actor=driver, driver_id=season.drivers["Ysolde Farrand"], variant="wet", thing="third board")
-    own_card = book.reading_card(season.sessions, driver, layout, own["Truck A"], season.drivers["Ysolde Farrand"], "usual")
+    propose(
+        season, layout, actor=driver, driver_id=season.drivers["Ysolde Farrand"], variant="wet", thing="third board"
+    )
+    own_card = book.reading_card(
+        season.sessions, driver, layout, own["Truck A"], season.drivers["Ysolde Farrand"], "usual"
+    )
     assert own_card["lines"][0]["words"].startswith("Brake 100 yd after the second board")
     wet = book.reading_card(season.sessions, driver, layout, own["Truck A"], season.drivers["Ysolde Farrand"], "wet")
-    assert wet["lines"][0]["words"].startswith("Brake at the third board.") and wet["title"].endswith("Ysolde Farrand, in the wet")
+    assert wet["lines"][0]["words"].startswith("Brake at the third board.") and wet["title"].endswith(
+        "Ysolde Farrand, in the wet"
+    )
 
 
 def test_another_team_reaches_nothing_of_the_book(season: Season, layout: UUID) -> None:

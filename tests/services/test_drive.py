@@ -202,7 +202,9 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     seen = desk.look(PLAIN)
     files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert history.undo(desk.sessions, desk.actor).summary == "Took back: Imported practice.laps.csv"
-    assert desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
+    assert (
+        desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
+    )
     listed = imports.imports(desk.sessions, desk.actor, desk.combination)
     assert [(item.state, item.added) for item in listed] == [("taken_back", 72), ("imported", 1)]
     with pytest.raises(Conflict, match="taken back already"):
@@ -222,7 +224,9 @@ def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
     assert desk.figures() != before
     # What the second one changed isn't thrown away with the first.
     newest, oldest = (item.change_id for item in imports.imports(desk.sessions, desk.actor, desk.combination))
-    with pytest.raises(Conflict, match=r"it was changed since. Maren Holloway did the last: Imported practice.laps.csv"):
+    with pytest.raises(
+        Conflict, match=r"it was changed since. Maren Holloway did the last: Imported practice.laps.csv"
+    ):
         history.undo(desk.sessions, desk.actor, oldest)
     assert history.undo(desk.sessions, desk.actor, newest).rows == 1
     assert desk.figures() == before
@@ -235,7 +239,9 @@ def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
 def test_laps_of_another_track_are_asked_about(desk: Desk) -> None:
     desk.take(PLAIN)
     assert desk.look(PLAIN.replace(b"2031-03-04", b"2031-03-06")).other_pace is None
-    slow = desk.look(b"driver,session,lap,time,L0,T1\n" + b"".join(b"A,9,%d,64.%d,9,9\n" % (lap, lap) for lap in range(1, 6)))
+    slow = desk.look(
+        b"driver,session,lap,time,L0,T1\n" + b"".join(b"A,9,%d,64.%d,9,9\n" % (lap, lap) for lap in range(1, 6))
+    )
     assert slow.other_pace is not None
     assert (slow.other_pace.incoming_us, slow.other_pace.stored_us // 1_000_000) == (64_300_000, 20)
     assert slow.missing_parts == ("T2", "T3", "T4")
@@ -265,7 +271,13 @@ def test_text_that_starts_a_formula_is_kept_as_it_is_and_escaped_on_export(desk:
         assert set(session.scalars(select(Lap.note))) == {"=HYPERLINK(1)", "plain"}
         assert set(session.scalars(select(Driver.name))) == {"=cmd()", "-Ash"}
     exported = files.export_laps(desk.sessions, desk.actor, desk.combination).decode()
-    assert "'=HYPERLINK(1)" in exported and "'=cmd()" in exported and "'@A" in exported and "'-Ash" in exported and "'+B" in exported
+    assert (
+        "'=HYPERLINK(1)" in exported
+        and "'=cmd()" in exported
+        and "'@A" in exported
+        and "'-Ash" in exported
+        and "'+B" in exported
+    )
 
 
 def test_an_export_read_again_brings_nothing_new(desk: Desk) -> None:
@@ -293,7 +305,9 @@ def test_a_track_twice_is_one_and_another_under_its_name_is_told(desk: Desk) -> 
     with pytest.raises(Refused):
         tracks.add_track(desk.sessions, desk.actor, PLAIN)
     with pytest.raises(Conflict, match="already there"):
-        combinations.add_combination(desk.sessions, desk.actor, tracks.layouts(desk.sessions, desk.actor)[0].id, " Cinder  Truck ")
+        combinations.add_combination(
+            desk.sessions, desk.actor, tracks.layouts(desk.sessions, desk.actor)[0].id, " Cinder  Truck "
+        )
 
 
 def test_a_combination_without_laps_has_an_empty_answer(desk: Desk) -> None:

@@ -47,9 +47,14 @@ def team_of(sessions: Sessions) -> Desk:
     desk.make()
     sheet.hand_out(sessions, desk.actor, entry, lambda: TUESDAY)
     results.add_result(
-        sessions, desk.actor, entry, {"starts_at": RACE, "points": 21.0, "incidents": [{"corner": "T1", "what": "spin", "fault": "own"}]}
+        sessions,
+        desk.actor,
+        entry,
+        {"starts_at": RACE, "points": 21.0, "incidents": [{"corner": "T1", "what": "spin", "fault": "own"}]},
     )
-    lessons.add_lesson(sessions, desk.actor, {"text": "Later, on “cold” tyres;\nwith care", "driver_id": desk.desk.driver})
+    lessons.add_lesson(
+        sessions, desk.actor, {"text": "Later, on “cold” tyres;\nwith care", "driver_id": desk.desk.driver}
+    )
     return desk
 
 
@@ -84,7 +89,9 @@ def wipe(sessions: Sessions) -> None:
 
 def test_every_table_goes_out_or_has_a_reason_not_to() -> None:
     names = {table.name for table in plain_tables()}
-    assert names.isdisjoint(LEFT_OUT) and names | LEFT_OUT.keys() == set(Base.metadata.tables) and set(TELEMETRY) <= names
+    assert (
+        names.isdisjoint(LEFT_OUT) and names | LEFT_OUT.keys() == set(Base.metadata.tables) and set(TELEMETRY) <= names
+    )
 
 
 @pytest.mark.parametrize("telemetry", [False, True])
@@ -100,7 +107,9 @@ def test_out_in_and_out_again_is_the_same_byte_for_byte(sessions: Sessions, team
             store().remove_traces(digest)
     brought = bring_team(sessions, io.BytesIO(before))
     assert brought.rows == sum(
-        len(rows(before, table.name)) for table in plain_tables() if table.name != "person" and f"data/{table.name}.csv" in tables(before)
+        len(rows(before, table.name))
+        for table in plain_tables()
+        if table.name != "person" and f"data/{table.name}.csv" in tables(before)
     )
     manager = brought.members[0]
     after = out(sessions, manager, telemetry=telemetry)
@@ -134,21 +143,37 @@ def test_no_way_in_goes_along(sessions: Sessions, team: Desk) -> None:
 def test_of_another_team_nothing_goes_along(sessions: Sessions, team: Desk) -> None:
     other = make_team(sessions, "Elsewhere", "Somebody Else")
     content = out(sessions, other)
-    assert rows(content, "lap") == rows(content, "driver") == [] and [row["name"] for row in rows(content, "team")] == ["Elsewhere"]
+    assert rows(content, "lap") == rows(content, "driver") == [] and [row["name"] for row in rows(content, "team")] == [
+        "Elsewhere"
+    ]
     assert [row["name"] for row in rows(content, "person")] == ["Somebody Else"]
     assert b"Elsewhere" not in b"".join(tables(out(sessions, team.actor)).values())
 
 
 def test_one_week_goes_alone(sessions: Sessions, team: Desk) -> None:
     place = team.desk.track
-    facts = SeriesWeek(*("Harbour evenings", 2, "UTC", date(2031, 4, 14), date(2031, 4, 21), (team.desk.car.name,), place.name, place.layout))
+    facts = SeriesWeek(
+        *(
+            "Harbour evenings",
+            2,
+            "UTC",
+            date(2031, 4, 14),
+            date(2031, 4, 21),
+            (team.desk.car.name,),
+            place.name,
+            place.layout,
+        )
+    )
     later = series.add_week(sessions, team.actor, team.series, facts).id
     entries.enter(sessions, team.actor, [later], [team.desk.driver], "must")
     whole, first, second = (out(sessions, team.actor, week_ids=ids) for ids in (None, [team.week], [later]))
     assert [len(rows(content, "series_week")) for content in (whole, first, second)] == [2, 1, 1]
     assert [len(rows(content, "lap")) for content in (whole, first, second)] == [32, 32, 0]
     assert [len(rows(content, "entry")) for content in (whole, first, second)] == [3, 2, 1]
-    assert rows(second, "race_result") == rows(second, "plan_block") == rows(second, "lap_file") == [] and len(rows(first, "race_result")) == 1
+    assert (
+        rows(second, "race_result") == rows(second, "plan_block") == rows(second, "lap_file") == []
+        and len(rows(first, "race_result")) == 1
+    )
     assert len(rows(second, "driver")) == 2, "who drives is known all the same"
     wipe(sessions)
     manager = bring_team(sessions, io.BytesIO(first)).members[0]
@@ -176,7 +201,9 @@ def test_who_brings_a_team_manages_it_and_acts_of_before_cannot_be_taken_back(se
     with sessions() as session:
         roles = dict(
             session.execute(
-                select(Person.name, Membership.role).join(Membership, Membership.person_id == Person.id).where(Membership.team_id == brought.team_id)
+                select(Person.name, Membership.role)
+                .join(Membership, Membership.person_id == Person.id)
+                .where(Membership.team_id == brought.team_id)
             ).all()
         )  # type: ignore[arg-type]
     assert roles["Somebody Else"] == "manager" and len(roles) == 2
@@ -199,10 +226,15 @@ def test_everybody_who_came_gets_a_way_in_of_their_own(sessions: Sessions, team:
     give_password(sessions, here.person_id, "ysolde-farrand-at-home", "a long enough secret")
     came = bring_team(sessions, io.BytesIO(content))
     ways = let_in(sessions, came.members, came.newcomers)
-    assert [(way.role, way.sign_in_name) for way in ways] == [("manager", "maren-holloway"), ("driver", "ysolde-farrand-at-home-2")]
+    assert [(way.role, way.sign_in_name) for way in ways] == [
+        ("manager", "maren-holloway"),
+        ("driver", "ysolde-farrand-at-home-2"),
+    ]
     with sessions() as session:
         person = session.scalars(select(Person).where(Person.sign_in_name == ways[0].sign_in_name)).one()
-        assert password_fits(session, person.id, ways[0].password) and not password_fits(session, person.id, ways[1].password)
+        assert password_fits(session, person.id, ways[0].password) and not password_fits(
+            session, person.id, ways[1].password
+        )
     # A person who was here before, though without a way in, isn't anybody's to let in who brings a package.
     wipe(sessions)
     known = make_team(sessions, "Before", "Maren Holloway")
@@ -291,13 +323,19 @@ def test_a_package_of_before_a_column_was_there_comes_in(sessions: Sessions, tea
         (lambda content: b"nothing", "isn't an exchange package"),
     ],
 )
-def test_one_wrong_cell_and_nothing_comes_in(sessions: Sessions, team: Desk, change: Callable[[bytes], bytes], words: str) -> None:
+def test_one_wrong_cell_and_nothing_comes_in(
+    sessions: Sessions, team: Desk, change: Callable[[bytes], bytes], words: str
+) -> None:
     content = out(sessions, team.actor)
     wipe(sessions)
     with pytest.raises(Refused, match=words):
         bring_team(sessions, io.BytesIO(change(content)))
     with sessions() as session:
-        assert session.scalar(select(func.count()).select_from(Team)) == session.scalar(select(func.count()).select_from(Person)) == 0
+        assert (
+            session.scalar(select(func.count()).select_from(Team))
+            == session.scalar(select(func.count()).select_from(Person))
+            == 0
+        )
     assert bring_team(sessions, io.BytesIO(content)).rows
 
 

@@ -16,7 +16,17 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.season.targets import Target
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Combination, Driver, FeedEntry, Lap, PracticeSession, Run, StandingRow, TraceFile, TraceRow
+from fleet_rival.db.tables import (
+    Combination,
+    Driver,
+    FeedEntry,
+    Lap,
+    PracticeSession,
+    Run,
+    StandingRow,
+    TraceFile,
+    TraceRow,
+)
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services.drive import feed, files, watching
 from fleet_rival.services.drive.brief import brief
@@ -40,8 +50,17 @@ from tests.conftest import DATA, manager_of
 Sessions = sessionmaker[Session]
 
 
-AS_DECLARED: dict[str, Any] = dict.fromkeys(("purpose", "setup", "tyre_set", "tyre_age", "compound", "fuel_l", "energy_kwh"))
-CONTEXT = {"purpose": "build", "tyre_set": "7-1", "compound": "cinder", "tyre_age": 2.0, "fuel_l": 30.0, "watch": ["hands quiet"]}
+AS_DECLARED: dict[str, Any] = dict.fromkeys(
+    ("purpose", "setup", "tyre_set", "tyre_age", "compound", "fuel_l", "energy_kwh")
+)
+CONTEXT = {
+    "purpose": "build",
+    "tyre_set": "7-1",
+    "compound": "cinder",
+    "tyre_age": 2.0,
+    "fuel_l": 30.0,
+    "watch": ["hands quiet"],
+}
 
 
 class Cellar:
@@ -63,7 +82,9 @@ class Cellar:
         told = {"conditions": {}, "declared": None}
         # It begins after whatever a test declares.
         self.plan = _session(told, Wishes(laps=4), now() + timedelta(hours=1))
-        self.driven = list(drive_stint(model, road_of(read), car, read, self.plan, 0, 1, self.plan.starts_at, np.random.default_rng(3)))
+        self.driven = list(
+            drive_stint(model, road_of(read), car, read, self.plan, 0, 1, self.plan.starts_at, np.random.default_rng(3))
+        )
         self.head = {
             "track": read.name,
             "layout": read.layout,
@@ -73,9 +94,13 @@ class Cellar:
             "session_local": None,
         }
         self.sent = [
-            Line(line["key"], line["kind"], {name: value for name, value in line.items() if name not in ("key", "kind")})
+            Line(
+                line["key"], line["kind"], {name: value for name, value in line.items() if name not in ("key", "kind")}
+            )
             for number, item in enumerate(self.driven)
-            for line in _lines(replace(item, lap=replace(item.lap, **AS_DECLARED)), self.head, number, self.plan.starts_at, 20.0)
+            for line in _lines(
+                replace(item, lap=replace(item.lap, **AS_DECLARED)), self.head, number, self.plan.starts_at, 20.0
+            )
         ]
 
     def take(self, lines: list[Line], at_once: int = 7) -> None:
@@ -92,7 +117,11 @@ class Cellar:
             left_out = {"id", "session_id", "change_set_id", "version", "team_id", "combination_id"}
             out: list[Any] = []
             for lap in laps:
-                plain = {column.name: getattr(lap, column.name) for column in Lap.__table__.columns if column.name not in left_out}
+                plain = {
+                    column.name: getattr(lap, column.name)
+                    for column in Lap.__table__.columns
+                    if column.name not in left_out
+                }
                 trace = traces.get(lap.id)
                 out.append((plain, (trace.samples, trace.crossings, trace.stretches) if trace else None))
             return out
@@ -115,12 +144,17 @@ def test_lines_are_written_down_once_and_taken_once(cellar: Cellar) -> None:
         pass
     once = cellar.result()
     assert len(once) == 6 and all(trace for _, trace in once)
-    assert once[2][0]["segments"] == cellar.driven[2].lap.segments and once[2][0]["time_us"] == cellar.driven[2].lap.time_us
+    assert (
+        once[2][0]["segments"] == cellar.driven[2].lap.segments
+        and once[2][0]["time_us"] == cellar.driven[2].lap.time_us
+    )
     feed.accept(cellar.sessions, cellar.rig, cellar.sent)
     assert feed.take(cellar.sessions) == 0 and cellar.result() == once
     with cellar.sessions() as session:
         assert {entry.state for entry in session.scalars(select(FeedEntry))} == {"taken"}
-        [(_, trace)] = list(load_traces(session, cellar.rig.team_id, [session.scalars(select(Lap.id).where(Lap.number == 3)).one()]))
+        [(_, trace)] = list(
+            load_traces(session, cellar.rig.team_id, [session.scalars(select(Lap.id).where(Lap.number == 3)).one()])
+        )
     assert len(trace) == len(cellar.driven[2].driven.samples(20.0)["time_s"])
 
 
@@ -131,7 +165,10 @@ def test_any_order_with_repetitions_gives_the_same(cellar: Cellar, seed: int, at
     declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
     cellar.take(cellar.sent)
     wanted = cellar.result()
-    assert [(lap["tyre_age"], lap["fuel_l"]) for lap, _ in wanted] == [(2, 30), *((age, None) for age in (3, 4, 5, 6, 7))]
+    assert [(lap["tyre_age"], lap["fuel_l"]) for lap, _ in wanted] == [
+        (2, 30),
+        *((age, None) for age in (3, 4, 5, 6, 7)),
+    ]
     cellar.forget()
     declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
     shuffled = [*cellar.sent, *cellar.sent[::2]]
@@ -143,7 +180,9 @@ def test_any_order_with_repetitions_gives_the_same(cellar: Cellar, seed: int, at
 def test_what_cant_be_taken_is_kept_with_the_reason_until_it_can(cellar: Cellar) -> None:
     lap = next(line for line in cellar.sent if line.kind == "lap")
     stranger = Line("lap.stranger", "lap", {**lap.content, "driver": "Brannoc Tull"})
-    strange = Line("lap.strange-part", "lap", {**lap.content, "lap": {**lap.content["lap"], "lap": 40, "segments": {"T99": 5}}})
+    strange = Line(
+        "lap.strange-part", "lap", {**lap.content, "lap": {**lap.content["lap"], "lap": 40, "segments": {"T99": 5}}}
+    )
     cellar.take([lap, strange, stranger])
     assert len(cellar.result()) == 1  # one line among others that can't be doesn't keep them
     told = {item.reason: (item.rig, item.lines) for item in feed.troubles(cellar.sessions, cellar.manager)}
@@ -152,16 +191,24 @@ def test_what_cant_be_taken_is_kept_with_the_reason_until_it_can(cellar: Cellar)
     assert feed.take_again(cellar.sessions, cellar.manager) == 2
     while feed.take(cellar.sessions):
         pass
-    assert [item.reason for item in feed.troubles(cellar.sessions, cellar.manager)] == [reason for reason in told if "T99" in reason]
+    assert [item.reason for item in feed.troubles(cellar.sessions, cellar.manager)] == [
+        reason for reason in told if "T99" in reason
+    ]
     assert len(cellar.result()) == 2
 
 
-def test_one_bad_line_is_kept_with_its_reason_and_stops_neither_the_next_nor_another_team(sessions: Sessions, cellar: Cellar) -> None:
+def test_one_bad_line_is_kept_with_its_reason_and_stops_neither_the_next_nor_another_team(
+    sessions: Sessions, cellar: Cellar
+) -> None:
     """Lines that were written down before the border knew better, or that meet an error of our own."""
     other = Cellar(sessions, "Elsewhere", "Somebody Else")
     bad = next(line for line in cellar.sent if line.kind == "lap")
     bad.content["lap"]["started_at"] = "0001-01-01T00:00:00+14:00"
-    odd = Line("odd", "lap", {"lap": {"lap": 1, "run": 1}, **{name: {} for name in ("track", "layout", "car", "driver", "session")}})
+    odd = Line(
+        "odd",
+        "lap",
+        {"lap": {"lap": 1, "run": 1}, **{name: {} for name in ("track", "layout", "car", "driver", "session")}},
+    )
     feed.accept(sessions, cellar.rig, [odd])
     feed.accept(sessions, cellar.rig, cellar.sent)
     with sessions.begin() as session:
@@ -171,7 +218,11 @@ def test_one_bad_line_is_kept_with_its_reason_and_stops_neither_the_next_nor_ano
         pass
     with sessions() as session:
         laps = dict(session.execute(select(Lap.team_id, func.count()).group_by(Lap.team_id)).tuples().all())
-        refused = dict(session.execute(select(FeedEntry.entry_key, FeedEntry.reason).where(FeedEntry.state == "refused")).tuples().all())
+        refused = dict(
+            session.execute(select(FeedEntry.entry_key, FeedEntry.reason).where(FeedEntry.state == "refused"))
+            .tuples()
+            .all()
+        )
     assert laps == {cellar.manager.team_id: len(cellar.driven) - 1, other.manager.team_id: len(other.driven)}
     assert set(refused) == {"odd", bad.key} and all(refused.values())
     assert {trouble.lines for trouble in feed.troubles(sessions, cellar.manager)} == {1}
@@ -204,13 +255,23 @@ def test_samples_of_another_lap_are_told_and_change_nothing(cellar: Cellar) -> N
     lap = next(line for line in cellar.sent if line.kind == "lap" and line.content["lap"]["lap"] == 3)
     slower = {**lap.content["lap"], "time_us": lap.content["lap"]["time_us"] + 700_000, "sectors": {}, "segments": {}}
     before = store().traces()
-    cellar.take([lap._replace(content={**lap.content, "lap": slower}), *(line for line in cellar.sent if line.kind == "samples")])
+    cellar.take(
+        [
+            lap._replace(content={**lap.content, "lap": slower}),
+            *(line for line in cellar.sent if line.kind == "samples"),
+        ]
+    )
     [trouble] = feed.troubles(cellar.sessions, cellar.manager)
-    assert trouble.reason == "Samples of Ysolde Farrand in session live, lap 3: its lap took another time, so it is of another lap and isn't used."
+    assert trouble.reason == (
+        "Samples of Ysolde Farrand in session live, lap 3: its lap took another time, so it is of another lap and "
+        "isn't used."
+    )
     assert store().traces() == before and [trace for _, trace in cellar.result()] == [None]
 
 
-def test_samples_whose_lap_doesnt_come_are_told_and_used_when_it_does(cellar: Cellar, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_samples_whose_lap_doesnt_come_are_told_and_used_when_it_does(
+    cellar: Cellar, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(feed, "_LAP_COMES_WITHIN", timedelta(0))
     cellar.take([line for line in cellar.sent if line.kind == "samples"])
     [trouble] = feed.troubles(cellar.sessions, cellar.manager)
@@ -255,12 +316,16 @@ def test_each_drivers_run_is_seen_against_its_purpose(cellar: Cellar) -> None:
     view = watching.driving_now(sessions, manager)
     [run] = view.runs
     assert view.waiting == () and run.declared and run.purpose == "build" and run.watch == ("hands quiet",)
-    assert [lap.number for lap in run.laps] == [1, 2, 3, 4, 5, 6] and run.best_us == min(item.lap.time_us for item in cellar.driven[1:5])
+    assert [lap.number for lap in run.laps] == [1, 2, 3, 4, 5, 6] and run.best_us == min(
+        item.lap.time_us for item in cellar.driven[1:5]
+    )
     assert run.mark["kind"] == "none" and "No target" in run.mark_words
     best = run.best_us
     assert best is not None
     version = combinations.combination(sessions, manager, cellar.combination.id).version
-    combinations.set_target(sessions, manager, cellar.combination.id, version, Target("time", time_us=best + 1), None, (None, None))
+    combinations.set_target(
+        sessions, manager, cellar.combination.id, version, Target("time", time_us=best + 1), None, (None, None)
+    )
     [run] = watching.driving_now(sessions, manager).runs
     assert run.mark["met"] and "reached" in run.mark_words
     with pytest.raises(NotThere, match="no driver called Nobody"):
@@ -273,10 +338,19 @@ def test_what_counts_live_is_what_counts_everywhere(cellar: Cellar) -> None:
     towed, struck, said, best = sorted((2, 3, 4, 5), key=lambda number: times[number])
     facts: dict[int, dict[str, Any]] = {towed: {"flags": ["tow"]}, struck: {"strikes": ["T2"]}}
     laps = [line for line in cellar.sent if line.kind == "lap"]
-    told = [line._replace(content={**line.content, "lap": {**line.content["lap"], **facts.get(line.content["lap"]["lap"], {})}}) for line in laps]
+    told = [
+        line._replace(
+            content={**line.content, "lap": {**line.content["lap"], **facts.get(line.content["lap"]["lap"], {})}}
+        )
+        for line in laps
+    ]
     cellar.take(told[:-1])
     [run] = watching.driving_now(cellar.sessions, cellar.manager).runs
-    assert run.driving and run.best_us == times[said] and [lap.valid for lap in run.laps] == [lap.number != struck for lap in run.laps]
+    assert (
+        run.driving
+        and run.best_us == times[said]
+        and [lap.valid for lap in run.laps] == [lap.number != struck for lap in run.laps]
+    )
     counted = {lap.number for lap in run.laps if lap.counts}
     assert not {1, towed, struck} & counted
     # Somebody says it while they drive: that one had a tow too.
@@ -316,7 +390,13 @@ def test_the_ideal_of_the_week_that_runs_is_the_target(cellar: Cellar) -> None:
     def kept(since: timedelta, until: timedelta, ideal: int) -> None:
         with sessions.begin() as session:
             row = session.scalars(select(Combination)).one()
-            stretch = {"since": moment + since, "until": moment + until, "laps": 6, "stamp": "x", "figures": [{"ideal_us": ideal}]}
+            stretch = {
+                "since": moment + since,
+                "until": moment + until,
+                "laps": 6,
+                "stamp": "x",
+                "figures": [{"ideal_us": ideal}],
+            }
             session.add(StandingRow(team_id=manager.team_id, combination_id=row.id, driver_id=None, **stretch))
 
     day = timedelta(days=1)
@@ -341,7 +421,16 @@ def test_a_rig_is_briefed_with_the_run_else_the_week_else_the_last_place(cellar:
     cup = series.add_series(sessions, manager, "Cup")
     where = (cellar.head["track"], cellar.head["layout"])
     facts = SeriesWeek(
-        "Cup", 1, "UTC", begins, begins + timedelta(days=7), ("Cinder Truck",), *where, race_minutes=30.0, starts="at 18:00", wetness="damp"
+        "Cup",
+        1,
+        "UTC",
+        begins,
+        begins + timedelta(days=7),
+        ("Cinder Truck",),
+        *where,
+        race_minutes=30.0,
+        starts="at 18:00",
+        wetness="damp",
     )
     entries.enter(sessions, manager, [series.add_week(sessions, manager, cup.id, facts).id], [cellar.driver], "want")
     found = brief(sessions, cellar.rig, "Ysolde Farrand")
@@ -357,7 +446,11 @@ def test_keys_differ_for_whatever_differs_and_are_the_same_for_the_same(cellar: 
     def keys(**changed: Any) -> set[str]:
         item = cellar.driven[1]
         head = {**cellar.head, **{name: value for name, value in changed.items() if name in cellar.head}}
-        lap = replace(item.lap, driver=long, **{name: value for name, value in changed.items() if name not in cellar.head or name == "session"})
+        lap = replace(
+            item.lap,
+            driver=long,
+            **{name: value for name, value in changed.items() if name not in cellar.head or name == "session"},
+        )
         return {line["key"] for line in _lines(replace(item, lap=lap), head, 1, cellar.plan.starts_at, 20.0)}
 
     one = keys(session="evening 1")

@@ -61,10 +61,21 @@ def driven(rate: float, seed: int, moment: datetime, name: str) -> tuple[list[St
     road, car, layout, _ = harbour()
     habit = Habit("T3", "early-brake", rate, 0.35)
     model = DriverModel(name, 0.98, 0.003, 0.01, 0.5, habits=(habit,) if rate else (), strike_rate=0.0, spin_rate=0.0)
-    plan = SessionPlan(f"{moment:%d-%H%M}", moment, (Run("long", 14), Run("corner", 14)), 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None))
+    plan = SessionPlan(
+        f"{moment:%d-%H%M}",
+        moment,
+        (Run("long", 14), Run("corner", 14)),
+        20.0,
+        15.0,
+        "dry",
+        "street",
+        moment.replace(tzinfo=None),
+    )
     made: list[StintLap] = []
     for run in range(2):
-        made += list(drive_stint(model, road, car, layout, plan, run, len(made) + 1, moment, np.random.default_rng([seed, run])))
+        made += list(
+            drive_stint(model, road, car, layout, plan, run, len(made) + 1, moment, np.random.default_rng([seed, run]))
+        )
         moment += timedelta(minutes=40)
     return made, write_laps([replace(item.lap, car=car.name) for item in made], layout)
 
@@ -95,11 +106,16 @@ class Desk:
         self.driver = profiles.add_driver(sessions, actor, "Ysolde Farrand").id
         self.other = profiles.add_driver(sessions, actor, "Corin Ashgrove").id
 
-    def drive(self, rate: float, seed: int, moment: datetime = EVENING, *, name: str = "Ysolde Farrand", traces: bool = True) -> list[StintLap]:
+    def drive(
+        self, rate: float, seed: int, moment: datetime = EVENING, *, name: str = "Ysolde Farrand", traces: bool = True
+    ) -> list[StintLap]:
         made, content = driven(rate, seed, moment, name)
         file_id = files.upload(self.sessions, self.actor, self.combination, f"{seed}.laps.csv", content)
         files.confirm(
-            self.sessions, self.actor, file_id, files.Wishes(combinations.combination(self.sessions, self.actor, self.combination).revision)
+            self.sessions,
+            self.actor,
+            file_id,
+            files.Wishes(combinations.combination(self.sessions, self.actor, self.combination).revision),
         )
         if traces:
             self.send(recorded(rate, seed, moment, name))
@@ -155,15 +171,26 @@ def test_a_habit_is_told_with_its_passes_its_card_and_what_people_say_of_it(desk
     assert len(shown["passes"]) == min(clinic.MOST_PASSES, len(mistake["slips"]))
     for item in shown["passes"]:
         assert len(item["channels"]["speed_kmh"]) == len(shown["at_m"])
-        assert sum(phase["loss_us"] for phase in item["phases"][:3]) > 0.5 * sum(phase["loss_us"] for phase in item["phases"])
+        assert sum(phase["loss_us"] for phase in item["phases"][:3]) > 0.5 * sum(
+            phase["loss_us"] for phase in item["phases"]
+        )
     told_card = card.card_of_three(desk.sessions, desk.actor, desk.combination, desk.driver)
     s.CardOfThree.model_validate(told_card, from_attributes=True)
-    assert told_card.items[0].corner == "T3" and "1. The brakes come too early at T3" in told_card.text and len(told_card.text.splitlines()) <= 12
+    assert (
+        told_card.items[0].corner == "T3"
+        and "1. The brakes come too early at T3" in told_card.text
+        and len(told_card.text.splitlines()) <= 12
+    )
 
-    # One of them was another car's doing, the rest are all called something else; both count from now on, and can be taken back.
+    # One of them was another car's doing, the rest are all called something else; both count from now on, and can be
+    # taken back.
     first, second = mistake["slips"][:2]
-    say.correct(desk.sessions, desk.actor, desk.key(first), first["lap"], "T3", {"no_mistake": True, "remark": "the car ahead"})
-    say.correct(desk.sessions, desk.actor, desk.key(second), second["lap"], "T3", {"kind": "over-slow", "like": "early-brake"})
+    say.correct(
+        desk.sessions, desk.actor, desk.key(first), first["lap"], "T3", {"no_mistake": True, "remark": "the car ahead"}
+    )
+    say.correct(
+        desk.sessions, desk.actor, desk.key(second), second["lap"], "T3", {"kind": "over-slow", "like": "early-brake"}
+    )
     now = found(desk.clinic())
     assert ("T3", "early-brake") not in now and now["T3", "over-slow"]["occurrences"] == mistake["occurrences"] - 1
     assert {slip["source"] for slip in now["T3", "over-slow"]["slips"]} == {"person"}
@@ -176,7 +203,13 @@ def test_a_habit_is_told_with_its_passes_its_card_and_what_people_say_of_it(desk
 
 @pytest.mark.parametrize(
     "values",
-    [{}, {"kind": "nonsense"}, {"no_mistake": True, "kind": "spin"}, {"cause_corner": "T99"}, {"like": "spin", "cause_corner": "T2"}],
+    [
+        {},
+        {"kind": "nonsense"},
+        {"no_mistake": True, "kind": "spin"},
+        {"cause_corner": "T99"},
+        {"like": "spin", "cause_corner": "T2"},
+    ],
     ids=["nothing", "no kind", "both", "no corner", "like what"],
 )
 def test_what_makes_no_sense_is_refused(desk: Desk, values: dict[str, Any]) -> None:
@@ -215,10 +248,15 @@ def test_a_driver_sees_the_own_column_and_nobody_elses_name(desk: Desk) -> None:
     with desk.sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.public_id == desk.driver)).one()
     driver = add_person(desk.sessions, desk.actor, "Ysolde at home", "driver", key)
-    assert [item["name"] for item in desk.team(driver)["drivers"]] == ["Ysolde Farrand"] and desk.team(driver)["shared"] == []
+    assert [item["name"] for item in desk.team(driver)["drivers"]] == ["Ysolde Farrand"] and desk.team(driver)[
+        "shared"
+    ] == []
     assert {item["name"] for item in desk.team()["drivers"]} == {"Ysolde Farrand", "Corin Ashgrove"}
     assert "Corin" not in str(desk.clinic(driver))
-    for ask in (lambda: desk.clinic(driver, desk.other), lambda: card.card_of_three(desk.sessions, driver, desk.combination, desk.other)):
+    for ask in (
+        lambda: desk.clinic(driver, desk.other),
+        lambda: card.card_of_three(desk.sessions, driver, desk.combination, desk.other),
+    ):
         with pytest.raises(NotThere):
             ask()
 
@@ -227,7 +265,9 @@ def test_a_mistake_of_half_the_team_is_offered_to_the_track_book(desk: Desk) -> 
     desk.drive(0.4, 6)
     desk.drive(0.4, 7, name="Corin Ashgrove")
     [shared] = desk.team()["shared"]
-    assert (shared["corner"], shared["kind"], shared["drivers"]) == ("T3", "early-brake", 2) and "track book" in shared["words"]
+    assert (shared["corner"], shared["kind"], shared["drivers"]) == ("T3", "early-brake", 2) and "track book" in shared[
+        "words"
+    ]
 
 
 def test_an_exercise_is_judged_by_the_runs_that_follow(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -259,7 +299,9 @@ def test_an_exercise_is_judged_by_the_runs_that_follow(desk: Desk, monkeypatch: 
     assert stands().ended_at == given_at
 
 
-def test_what_work_brought_is_told_and_feeds_what_more_of_it_is_worth(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_work_brought_is_told_and_feeds_what_more_of_it_is_worth(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
     desk.drive(0.4, 8)
     assert work.what_helped(desk.sessions, desk.actor) == []
     before = card.card_of_three(desk.sessions, desk.actor, desk.combination, desk.driver).items[0]
@@ -279,7 +321,9 @@ def test_what_work_brought_is_told_and_feeds_what_more_of_it_is_worth(desk: Desk
     with desk.sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.public_id == desk.other)).one()
     driver = add_person(desk.sessions, desk.actor, "Corin at home", "driver", key)
-    assert [(item.given, item.drivers) for item in work.what_helped(desk.sessions, driver)] == [(1, ())], "figures, but no names"
+    assert [(item.given, item.drivers) for item in work.what_helped(desk.sessions, driver)] == [(1, ())], (
+        "figures, but no names"
+    )
     assert work.assignments(desk.sessions, driver, desk.combination) == []
 
 
@@ -305,26 +349,40 @@ def test_a_confirmed_reference_is_looked_at_before_and_after(desk: Desk) -> None
     desk.drive(0.0, 13)
     with desk.sessions() as session:
         layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == desk.actor.team_id)).one()
-    audited = {item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)}
+    audited = {
+        item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)
+    }
     assert "T3" in audited and audited["T3"].confirmed_at is None and audited["T3"].before == 0
     assert audited["T3"].words.startswith("Braking for T3")
-    corner = next(item.id for item in view.book(desk.sessions, desk.actor, layout_id, None).corners if item.code == "T3")
+    corner = next(
+        item.id for item in view.book(desk.sessions, desk.actor, layout_id, None).corners if item.code == "T3"
+    )
     board = {"point": "braking", "kind": "board", "thing": "the post", "variant": "usual", "sure": "likely"}
     references.propose(desk.sessions, desk.actor, corner, board, confirmed=True)
     with desk.sessions.begin() as session:
-        session.execute(update(ReferenceRow).where(ReferenceRow.team_id == desk.actor.team_id).values(settled_at=EVENING + timedelta(hours=12)))
+        session.execute(
+            update(ReferenceRow)
+            .where(ReferenceRow.team_id == desk.actor.team_id)
+            .values(settled_at=EVENING + timedelta(hours=12))
+        )
     desk.drive(0.0, 14, EVENING + timedelta(days=1))
-    now = {item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)}
+    now = {
+        item.corner: item for item in audit.reference_audit(desk.sessions, desk.actor, desk.combination, desk.driver)
+    }
     s.AuditedOut.model_validate(now["T3"], from_attributes=True)
     assert now["T3"].confirmed_at == EVENING + timedelta(hours=12) and min(now["T3"].before, now["T3"].after) >= 20
     assert "Before the reference was confirmed" in now["T3"].words
     assert all(item.before == 0 for code, item in now.items() if code != "T3")
     # A note changes nothing that is gone by; another place does.
     for told, begins_anew in (({**board, "note": "hard to see"}, False), ({**board, "offset_m": -8.0}, True)):
-        row = next(item for item in view.book(desk.sessions, desk.actor, layout_id, None).references if item.point == "braking")
+        row = next(
+            item for item in view.book(desk.sessions, desk.actor, layout_id, None).references if item.point == "braking"
+        )
         references.change_reference(desk.sessions, desk.actor, row.id, row.version, told)
         with desk.sessions() as session:
-            at = session.scalars(select(ReferenceRow.settled_at).where(ReferenceRow.team_id == desk.actor.team_id)).one()
+            at = session.scalars(
+                select(ReferenceRow.settled_at).where(ReferenceRow.team_id == desk.actor.team_id)
+            ).one()
         assert (at != EVENING + timedelta(hours=12)) is begins_anew
     with desk.sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.public_id == desk.other)).one()
@@ -340,7 +398,9 @@ def test_what_people_said_of_passes_goes_where_the_laps_go(desk: Desk) -> None:
     with desk.sessions() as session:
         layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == desk.actor.team_id)).one()
         practice = session.scalars(select(PracticeSession.public_id)).one()
-    say.correct(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, "T3", {"remark": "watched", "kind": "kerb"})
+    say.correct(
+        desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, "T3", {"remark": "watched", "kind": "kerb"}
+    )
     edit.add_remark(desk.sessions, desk.actor, RunKey(practice, desk.driver, 1), 4, {"corner": "T3", "kind": "kerb"})
     other = combinations.add_combination(desk.sessions, desk.actor, layout_id, "Another car").id
     moves.move_runs(desk.sessions, desk.actor, practice, [], combination_id=other)
@@ -388,15 +448,27 @@ def test_on_another_layout_only_what_still_makes_sense_goes_along(desk: Desk) ->
     assert remarks == [(None, None), ("T1", None)]
     history.undo(desk.sessions, desk.actor)
     with desk.sessions() as session:
-        assert {(row.corner, row.cause_corner) for row in session.scalars(select(CorrectionRow))} == {("T3", None), ("T1", "T3")}
-        assert [(row.corner, row.cause_corner) for row in session.scalars(select(Remark).order_by(Remark.id))] == [("T3", "T2"), ("T1", None)]
+        assert {(row.corner, row.cause_corner) for row in session.scalars(select(CorrectionRow))} == {
+            ("T3", None),
+            ("T1", "T3"),
+        }
+        assert [(row.corner, row.cause_corner) for row in session.scalars(select(Remark).order_by(Remark.id))] == [
+            ("T3", "T2"),
+            ("T1", None),
+        ]
 
 
 def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> None:
     shipped = {item.code: item for item in work.exercises(sessions, manager)}
     assert len(shipped) == 17 and all(item.version == 0 and item.work for item in shipped.values())
     one = shipped["late-throttle"]
-    values: dict[str, Any] = {"kind": one.kind, "title": "Foot down", "work": "Foot down by the post.", "of_passes": 5, "good_passes": 4}
+    values: dict[str, Any] = {
+        "kind": one.kind,
+        "title": "Foot down",
+        "work": "Foot down by the post.",
+        "of_passes": 5,
+        "good_passes": 4,
+    }
     changed = work.change_exercise(sessions, manager, one.code, 0, values)
     assert changed.shipped and changed.version == 1 and changed.mark.startswith("4 of 5")
     with pytest.raises(Outdated):

@@ -1,4 +1,6 @@
-"""Planned blocks and what was driven, from the database: purposes of runs, laps without a time, wet ones, other cars, and runs that wait."""
+"""Planned blocks and what was driven, from the database: purposes of runs, laps without a time, wet ones, other
+cars, and runs that wait.
+"""
 
 from datetime import timedelta
 from typing import Any
@@ -9,7 +11,17 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.follow import Followed
-from fleet_rival.db.tables import ChangeSet, Combination, Driver, Entry, Lap, Layout, PlanBlock, SeriesWeekCar, SeriesWeekRow
+from fleet_rival.db.tables import (
+    ChangeSet,
+    Combination,
+    Driver,
+    Entry,
+    Lap,
+    Layout,
+    PlanBlock,
+    SeriesWeekCar,
+    SeriesWeekRow,
+)
 from fleet_rival.services.drive.runs import declare
 from fleet_rival.services.plan.followed import became_of, driven_runs_since
 from fleet_rival.services.week import cars, combinations
@@ -46,7 +58,9 @@ def block(team: Team, entry: UUID, begins: Any, kind: str = "long", **values: An
     team.put(entry, begins, 30)
     with team.sessions.begin() as session:
         key = session.scalars(select(PlanBlock.id).order_by(PlanBlock.id.desc()).limit(1)).one()
-        session.execute(update(PlanBlock).where(PlanBlock.id == key).values(kind=kind, numbers={"laps_planned": 12}, **values))
+        session.execute(
+            update(PlanBlock).where(PlanBlock.id == key).values(kind=kind, numbers={"laps_planned": 12}, **values)
+        )
 
 
 def laps(team: Team, **values: Any) -> None:
@@ -64,7 +78,9 @@ def test_runs_take_the_blocks_of_their_purpose(team: Team, entry: UUID) -> None:
     long, qualifying = became(team)
     assert (long.state, long.laps) == ("done", 14)
     assert qualifying.state == "replaced" and qualifying.purpose == "corner"
-    assert [item.state for item in became(team, EVENING - timedelta(days=1))] == ["done", "coming"], "what was driven is done whatever the clock says"
+    assert [item.state for item in became(team, EVENING - timedelta(days=1))] == ["done", "coming"], (
+        "what was driven is done whatever the clock says"
+    )
 
 
 def test_half_of_it_is_done_less_is_cut_short(team: Team, entry: UUID) -> None:
@@ -107,7 +123,10 @@ def test_who_is_entered_in_one_car_practises_in_that(team: Team, entry: UUID) ->
         own = session.scalars(select(SeriesWeekRow)).one()
         key = session.execute(select(Combination.id, Combination.car_id).where(Combination.public_id == second)).one()
         team_id = team.actor.team_id
-        session.connection().execute(SeriesWeekCar.__table__.insert(), [{"team_id": team_id, "week_id": own.id, "car_id": key.car_id, "place": 2}])  # type: ignore[attr-defined]
+        session.connection().execute(
+            SeriesWeekCar.__table__.insert(),
+            [{"team_id": team_id, "week_id": own.id, "car_id": key.car_id, "place": 2}],
+        )  # type: ignore[attr-defined]
         row = session.scalars(select(Entry.id).where(Entry.public_id == entry)).one()
         both = combinations_of(session, team.actor, {row})[row]
         assert len(both) == 2 and str(key.id) in both
@@ -132,10 +151,16 @@ def test_wet_laps_are_told_as_wet(team: Team) -> None:
 
 
 def test_a_run_that_waits_for_its_first_lap_has_its_block(team: Team, entry: UUID) -> None:
-    key = declare.declare(team.sessions, team.actor, team.desk.combination, team.desk.driver, {"purpose": "qualifying"}, ()).id
+    key = declare.declare(
+        team.sessions, team.actor, team.desk.combination, team.desk.driver, {"purpose": "qualifying"}, ()
+    ).id
     with team.sessions() as session:
         driver = session.scalars(select(Driver.id).where(Driver.name == "Ysolde Farrand")).one()
-        waiting = [run for run in driven_runs_since(session, team.actor, EVENING - timedelta(days=3000), {driver}) if run.key.startswith("run:")]
+        waiting = [
+            run
+            for run in driven_runs_since(session, team.actor, EVENING - timedelta(days=3000), {driver})
+            if run.key.startswith("run:")
+        ]
     assert [(run.purpose, run.laps) for run in waiting] == [("qualifying", 0)] and key is not None
     begins = waiting[0].begins
     block(team, entry, begins - timedelta(minutes=5), "qualifying")

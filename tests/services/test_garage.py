@@ -1,4 +1,6 @@
-"""Cars, drivers, shared things, series and entries: names that are free, ranges that make sense, versions, roles, and the way back."""
+"""Cars, drivers, shared things, series and entries: names that are free, ranges that make sense, versions, roles,
+and the way back.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -50,7 +52,13 @@ def test_a_car_keeps_what_is_written_and_comes_back(season: Season) -> None:
     with pytest.raises(Conflict, match="Truck Z already"):
         cars.add_car(season.sessions, season.actor, "Truck Z")
     seen = cars.change_car(season.sessions, season.actor, made.id, made.version, {**CAR, "name": "Truck Y"}, ())
-    assert (seen.name, seen.drive, seen.note, seen.shift_rpm, seen.tank_l) == ("Truck Y", "rear", None, (8000, 8100), 44.5)
+    assert (seen.name, seen.drive, seen.note, seen.shift_rpm, seen.tank_l) == (
+        "Truck Y",
+        "rear",
+        None,
+        (8000, 8100),
+        44.5,
+    )
     with pytest.raises(Outdated):
         cars.change_car(season.sessions, season.actor, made.id, made.version, {**CAR, "name": "Truck X"}, ())
     other = cars.add_car(season.sessions, season.actor, "Van")
@@ -76,7 +84,9 @@ def test_a_car_keeps_what_is_written_and_comes_back(season: Season) -> None:
 def test_settings_that_cannot_be_are_refused(season: Season, settings: list[dict[str, Any]], words: str) -> None:
     made = cars.add_car(season.sessions, season.actor, "Truck Z")
     with pytest.raises(Refused, match=words):
-        cars.change_car(season.sessions, season.actor, made.id, made.version, {**CAR, "name": "Truck Z", "settings": settings}, ())
+        cars.change_car(
+            season.sessions, season.actor, made.id, made.version, {**CAR, "name": "Truck Z", "settings": settings}, ()
+        )
     assert cars.car(season.sessions, season.actor, made.id).version == made.version
 
 
@@ -95,7 +105,9 @@ def test_only_named_drivers_may_drive_a_restricted_car(season: Season) -> None:
     history.undo(season.sessions, season.actor)
     assert set(cars.car(season.sessions, season.actor, made.id).driver_ids) == {one, two}
     seen = cars.car(season.sessions, season.actor, made.id)
-    opened = cars.change_car(season.sessions, season.actor, made.id, seen.version, {**values, "restricted": False}, [one])
+    opened = cars.change_car(
+        season.sessions, season.actor, made.id, seen.version, {**values, "restricted": False}, [one]
+    )
     assert opened.driver_ids == (), "a car that is open to all needs no list"
 
 
@@ -114,13 +126,21 @@ def test_what_a_car_uses_is_seen_from_its_laps(season: Season) -> None:
     season.drive("Ysolde Farrand", NOON, [70, *[66.0 + n / 10 for n in range(6)]], **fuel)
     season.board()
     made = next(item for item in cars.cars(season.sessions, season.actor) if item.name == "Truck A")
-    assert cars.car(season.sessions, season.actor, made.id).consumption == (), "the same on board at each lap tells nothing"
+    assert cars.car(season.sessions, season.actor, made.id).consumption == (), (
+        "the same on board at each lap tells nothing"
+    )
 
 
 def test_a_profile_is_written_by_the_driver_or_by_those_who_lead(season: Season, driver: Actor) -> None:
     own, other = season.drivers["Ysolde Farrand"], season.drivers["Corin Ashgrove"]
     before = profiles.profile(season.sessions, driver, own)
-    seen = profiles.change_profile(season.sessions, driver, own, before.version, {"nickname": " Yso ", "zone": "Europe/Oslo", "availability": HOURS})
+    seen = profiles.change_profile(
+        season.sessions,
+        driver,
+        own,
+        before.version,
+        {"nickname": " Yso ", "zone": "Europe/Oslo", "availability": HOURS},
+    )
     assert (seen.nickname, seen.zone) == ("Yso", "Europe/Oslo")
     with pytest.raises(Outdated):
         profiles.change_profile(season.sessions, season.actor, own, before.version, {"nickname": "x"})
@@ -139,8 +159,14 @@ def test_a_profile_is_written_by_the_driver_or_by_those_who_lead(season: Season,
     ("values", "words"),
     [
         ({"zone": "Atlantis/Lost"}, "not a time zone"),
-        ({"availability": {**HOURS, "weekly": [{"days": [], "begins": "18:00", "ends": "20:00"}]}}, "hours can't be meant"),
-        ({"availability": {**HOURS, "off": [{"first": "2031-04-02", "last": "2031-04-01", "why": None}]}}, "hours can't be meant"),
+        (
+            {"availability": {**HOURS, "weekly": [{"days": [], "begins": "18:00", "ends": "20:00"}]}},
+            "hours can't be meant",
+        ),
+        (
+            {"availability": {**HOURS, "off": [{"first": "2031-04-02", "last": "2031-04-01", "why": None}]}},
+            "hours can't be meant",
+        ),
     ],
 )
 def test_a_profile_that_nobody_can_mean_is_refused(season: Season, values: dict[str, Any], words: str) -> None:
@@ -186,7 +212,9 @@ def entry_views(season: Season, actor: Actor | None = None) -> list[Any]:
     from fleet_rival.services.week.rows import load_weeks
 
     with season.sessions() as session:
-        return entries.entries_of_weeks(session, actor or season.actor, [item.row.id for item in load_weeks(session, season.actor)])
+        return entries.entries_of_weeks(
+            session, actor or season.actor, [item.row.id for item in load_weeks(session, season.actor)]
+        )
 
 
 def test_series_and_weeks_are_renamed_removed_and_brought_back(season: Season) -> None:
@@ -222,15 +250,21 @@ def test_entries_are_made_once_changed_moved_and_taken_out(season: Season, drive
     first, second = season.week(1, cars=("Truck A", "Truck B")), season.week(2)
     one, two = season.drivers["Corin Ashgrove"], season.drivers["Ysolde Farrand"]
     assert entries.enter(season.sessions, season.actor, [first.id, second.id], [one, two], "want") == 4
-    assert entries.enter(season.sessions, season.actor, [first.id], [one, two], "must") == 0, "who is entered stays as they are"
+    assert entries.enter(season.sessions, season.actor, [first.id], [one, two], "must") == 0, (
+        "who is entered stays as they are"
+    )
     with pytest.raises(Refused, match="is not one of"):
         entries.enter(season.sessions, season.actor, [first.id], [one], "maybe")
     with pytest.raises(Refused, match="at once"):
-        entries.enter(season.sessions, season.actor, [uuid4() for _ in range(100)], [uuid4() for _ in range(100)], "want")
+        entries.enter(
+            season.sessions, season.actor, [uuid4() for _ in range(100)], [uuid4() for _ in range(100)], "want"
+        )
     own = next(entry for entry in entry_views(season, driver) if entry.week_id == first.id)
     assert {entry.driver for entry in entry_views(season, driver)} == {"Ysolde Farrand"}
     starts = [first.start_times[3], first.start_times[1], first.start_times[3]]
-    changed = entries.change_entry(season.sessions, driver, own.id, own.version, {"starts": starts, "note": " in the evening "})
+    changed = entries.change_entry(
+        season.sessions, driver, own.id, own.version, {"starts": starts, "note": " in the evening "}
+    )
     assert changed.starts == (first.start_times[1], first.start_times[3]) and changed.note == "in the evening"
     with pytest.raises(Refused, match="own starts"):
         entries.change_entry(season.sessions, driver, own.id, changed.version, {"importance": "must"})
@@ -245,7 +279,9 @@ def test_entries_are_made_once_changed_moved_and_taken_out(season: Season, drive
             act()
     with pytest.raises(Conflict, match="entered there already"):
         entries.move_entry(season.sessions, season.actor, own.id, changed.version, first.id, one)
-    entries.remove_entries(season.sessions, season.actor, [entry.id for entry in entry_views(season) if entry.week_id == second.id])
+    entries.remove_entries(
+        season.sessions, season.actor, [entry.id for entry in entry_views(season) if entry.week_id == second.id]
+    )
     moved = entries.move_entry(season.sessions, season.actor, own.id, changed.version, second.id, two)
     assert moved.week_id == second.id and moved.starts == (), "starts are another week's"
     history.undo(season.sessions, season.actor)
@@ -287,7 +323,10 @@ def test_everything_is_taken_back_to_the_beginning_and_done_again_to_the_end(sea
     def state() -> Any:
         return (
             [(item.name, item.restricted, item.drivers) for item in cars.cars(season.sessions, season.actor)],
-            [(item.name, item.nickname, item.availability) for item in profiles.profiles(season.sessions, season.actor)],
+            [
+                (item.name, item.nickname, item.availability)
+                for item in profiles.profiles(season.sessions, season.actor)
+            ],
             [(item.name, item.note) for item in series.series(season.sessions, season.actor)],
             [(item.driver, item.importance, item.starts) for item in entry_views(season)],
             [(item.car, item.note, item.target) for item in combinations.combinations(season.sessions, season.actor)],
@@ -302,15 +341,25 @@ def test_everything_is_taken_back_to_the_beginning_and_done_again_to_the_end(sea
         made = next(item for item in cars.cars(season.sessions, season.actor) if item.name == "Truck A")
         seen = cars.car(season.sessions, season.actor, made.id)
         values = {**CAR, "name": "Truck A", "restricted": True}
-        cars.change_car(season.sessions, season.actor, made.id, seen.version, values, [season.drivers["Ysolde Farrand"]])
+        cars.change_car(
+            season.sessions, season.actor, made.id, seen.version, values, [season.drivers["Ysolde Farrand"]]
+        )
 
     def choose() -> None:
         entry = next(item for item in entry_views(season) if item.driver == "Ysolde Farrand")
-        entries.change_entry(season.sessions, season.actor, entry.id, entry.version, {"starts": [NOON + timedelta(hours=6)], "importance": "must"})
+        entries.change_entry(
+            season.sessions,
+            season.actor,
+            entry.id,
+            entry.version,
+            {"starts": [NOON + timedelta(hours=6)], "importance": "must"},
+        )
 
     def note() -> None:
         made = combinations.combinations(season.sessions, season.actor)[0]
-        combinations.change_combination(season.sessions, season.actor, made.id, made.version, "Mind the bump.", {"cold_laps": 1})
+        combinations.change_combination(
+            season.sessions, season.actor, made.id, made.version, "Mind the bump.", {"cold_laps": 1}
+        )
 
     def rename_week() -> None:
         seen = series.week(season.sessions, season.actor, weeks[0].id)

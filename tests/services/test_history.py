@@ -32,7 +32,9 @@ class Desk:
     def __init__(self, sessions: Sessions, actor: Actor, layout: UUID) -> None:
         self.sessions = sessions
         self.actor = actor
-        self.combinations = [combinations.add_combination(sessions, actor, layout, car).id for car in ("Truck A", "Truck B")]
+        self.combinations = [
+            combinations.add_combination(sessions, actor, layout, car).id for car in ("Truck A", "Truck B")
+        ]
 
     def write(self, index: int, note: str | None, actor: Actor | None = None) -> None:
         seen = combinations.combination(self.sessions, self.actor, self.combinations[index])
@@ -65,7 +67,10 @@ def desk(sessions: Sessions) -> Desk:
     return Desk(sessions, actor, tracks.add_track(sessions, actor, example("dirty/practice.track.json")).id)
 
 
-STEPS = st.lists(st.one_of(st.tuples(st.integers(0, 1), st.sampled_from(["a", "b", None])), st.sampled_from(["undo", "redo"])), max_size=16)
+STEPS = st.lists(
+    st.one_of(st.tuples(st.integers(0, 1), st.sampled_from(["a", "b", None])), st.sampled_from(["undo", "redo"])),
+    max_size=16,
+)
 
 
 @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -125,7 +130,9 @@ def test_what_somebody_else_changed_since_is_told_and_left_alone(desk: Desk) -> 
     desk.write(0, "mine")
     mine = history.history(desk.sessions, desk.actor).items[0].id
     desk.write(0, "theirs", other)
-    with pytest.raises(Conflict, match=r"changed since\. Idrik Fenwold did the last: Changed Truck A.*Take that back first"):
+    with pytest.raises(
+        Conflict, match=r"changed since\. Idrik Fenwold did the last: Changed Truck A.*Take that back first"
+    ):
         history.undo(desk.sessions, desk.actor)
     assert desk.notes()[0] == "theirs"
     # What they take back themselves is out of the way again.
@@ -150,7 +157,9 @@ def test_laps_that_came_later_keep_what_they_need(desk: Desk) -> None:
     desk.import_file(b"driver,session,lap,time\nKeziah Umberlin,9,1,20.7\n")
     history.undo(desk.sessions, desk.actor, first)
     laps, drivers = desk.rows(Lap, Driver)
-    assert len(laps) == 1 and [row["name"] for row in drivers if row["id"] == laps[0]["driver_id"]] == ["Keziah Umberlin"]
+    assert len(laps) == 1 and [row["name"] for row in drivers if row["id"] == laps[0]["driver_id"]] == [
+        "Keziah Umberlin"
+    ]
     history.redo(desk.sessions, desk.actor, first)
     assert len(desk.rows(Lap)[0]) == 73
 
@@ -176,7 +185,9 @@ def test_each_role_takes_back_what_it_may_do(desk: Desk) -> None:
 
 
 def test_who_was_demoted_brings_nothing_back_that_is_no_longer_theirs_to_do(desk: Desk) -> None:
-    """Made a manager, removed an accomplice, was demoted: neither undo nor redo, with or without an id, makes either a manager again."""
+    """Made a manager, removed an accomplice, was demoted: neither undo nor redo, with or without an id, makes either
+    a manager again.
+    """
     other = add_person(desk.sessions, desk.actor, "Somebody", "manager")
     friend = add_person(desk.sessions, desk.actor, "Accomplice", "manager")
 
@@ -212,13 +223,17 @@ def test_the_plans_rules_are_a_managers_to_take_back_too(desk: Desk) -> None:
 
 
 def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk) -> None:
-    """A coach's acts stay a coach's: as a driver, the same person can't bring a note, an import of others' laps or an entry's points back."""
+    """A coach's acts stay a coach's: as a driver, the same person can't bring a note, an import of others' laps or
+    an entry's points back.
+    """
     coach = add_person(desk.sessions, desk.actor, "Somebody", "coach")
     desk.write(0, "dusty", coach)
     seen = combinations.combination(desk.sessions, coach, desk.combinations[0])
     file_id = files.upload(desk.sessions, coach, seen.id, "practice.laps.csv", PLAIN)
     files.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
-    own = next(item.id for item in history.history(desk.sessions, coach, mine=True).items if item.action == "laps.import")
+    own = next(
+        item.id for item in history.history(desk.sessions, coach, mine=True).items if item.action == "laps.import"
+    )
     with desk.sessions() as session:
         driver = session.scalars(select(Driver.id).where(Driver.name == "Keziah Umberlin")).one()
     demoted = Actor(coach.team_id, coach.person_id, "driver", driver)

@@ -79,7 +79,9 @@ def test_a_job_is_done_once_and_says_what_it_did(queue: Queue) -> None:
     assert (seen.state, seen.progress, seen.result, queue.cars()) == ("done", 1.0, {"car": "Once"}, ["Once"])
 
 
-def test_a_job_of_a_worker_that_was_killed_is_free_when_its_lease_is_over_and_the_late_one_changes_nothing(queue: Queue) -> None:
+def test_a_job_of_a_worker_that_was_killed_is_free_when_its_lease_is_over_and_the_late_one_changes_nothing(
+    queue: Queue,
+) -> None:
     job_id = queue.begin()
 
     def killed_and_taken_over() -> None:

@@ -1,4 +1,6 @@
-"""What is computed once: together by who asks at the same time, remembered by all that it came from, and swept when nobody asks any more."""
+"""What is computed once: together by who asks at the same time, remembered by all that it came from, and swept when
+nobody asks any more.
+"""
 
 import pickle
 import threading
@@ -143,7 +145,9 @@ class TestKeptAnswers:
         layout = tracks.add_track(sessions, actor, next((DATA / "oval-102").glob("*.track.json")).read_bytes())
         return combinations.add_combination(sessions, actor, layout.id, "Brandt Q").id
 
-    def test_pages_that_ask_at_once_are_answered_by_one_computation(self, sessions: Sessions, actor: Actor, place: UUID) -> None:
+    def test_pages_that_ask_at_once_are_answered_by_one_computation(
+        self, sessions: Sessions, actor: Actor, place: UUID
+    ) -> None:
         made = []
 
         def compute(session: Session, who: Actor, row: Combination) -> Mapping[str, bytes]:
@@ -166,7 +170,9 @@ class TestKeptAnswers:
         first, stamp = ask()
         assert (first, stamp) == ask()
         with sessions.begin() as session:
-            session.execute(update(Combination).where(Combination.public_id == place).values(revision=Combination.revision + 1))
+            session.execute(
+                update(Combination).where(Combination.public_id == place).values(revision=Combination.revision + 1)
+            )
         second, later = ask()
         assert second == b"[2]" and later != stamp
 
@@ -182,8 +188,12 @@ class TestKeptAnswers:
             ask(about)
         with sessions.begin() as session:
             long_ago = now() - timedelta(days=8)
-            session.execute(update(StoredAnalysis).where(StoredAnalysis.about != "summary@1-2").values(made_at=long_ago))
-            session.execute(update(Combination).where(Combination.public_id == place).values(revision=Combination.revision + 1))
+            session.execute(
+                update(StoredAnalysis).where(StoredAnalysis.about != "summary@1-2").values(made_at=long_ago)
+            )
+            session.execute(
+                update(Combination).where(Combination.public_id == place).values(revision=Combination.revision + 1)
+            )
         ask("summary")
         with sessions.begin() as session:
             sweep(session, now())

@@ -22,7 +22,14 @@ from fleet_rival.services.track.boundaries import DraftCorner, Renamed
 from fleet_rival.services.week import combinations, series
 from tests.services.conftest import NOON, TRACK, Season
 
-BY_HAND = Track("Quernholm", "Short", "street", 1000.0, (Sector("S1", 0.0),), (Corner("T1", 100, 120, 140), Corner("T2", 500, 520, 560)))
+BY_HAND = Track(
+    "Quernholm",
+    "Short",
+    "street",
+    1000.0,
+    (Sector("S1", 0.0),),
+    (Corner("T1", 100, 120, 140), Corner("T2", 500, 520, 560)),
+)
 
 
 @pytest.fixture
@@ -33,7 +40,9 @@ def layout(season: Season) -> UUID:
 
 def drafts(season: Season, layout: UUID) -> list[DraftCorner]:
     with season.sessions() as session:
-        made = tracks.load_track(session, session.scalars(select(tracks.Layout).where(tracks.Layout.public_id == layout)).one())
+        made = tracks.load_track(
+            session, session.scalars(select(tracks.Layout).where(tracks.Layout.public_id == layout)).one()
+        )
         ids = dict(session.execute(select(LayoutCorner.code, LayoutCorner.public_id)).tuples().all())
     return [DraftCorner(ids[corner.code], corner) for corner in made.corners]
 
@@ -42,10 +51,14 @@ def sectors(season: Season, layout: UUID) -> list[Sector]:
     return [Sector(**item) for item in book.book(season.sessions, season.actor, layout).sectors]
 
 
-def change(season: Season, layout: UUID, corners: list[DraftCorner], work: Work | None = None, version: int | None = None) -> Any:
+def change(
+    season: Season, layout: UUID, corners: list[DraftCorner], work: Work | None = None, version: int | None = None
+) -> Any:
     version = version or book.book(season.sessions, season.actor, layout).version
     own = sectors(season, layout)
-    return boundaries.change_boundaries(season.sessions, season.actor, layout, version, own, corners, *([work] if work else []))
+    return boundaries.change_boundaries(
+        season.sessions, season.actor, layout, version, own, corners, *([work] if work else [])
+    )
 
 
 def laps(season: Season) -> list[Lap]:
@@ -65,7 +78,9 @@ def drive(season: Season, layout: UUID, **columns: Any) -> dict[str, int]:
 def test_a_layout_drawn_up_by_hand_is_written_out_and_read_again(season: Season) -> None:
     made = layouts.draw_up(season.sessions, season.actor, replace(BY_HAND, pit=Pit(950.0, 40.0, "left", 60.0)))
     name, content = layouts.export(season.sessions, season.actor, made)
-    assert name == "quernholm-short.track.json" and read_track(content) == replace(BY_HAND, pit=Pit(950.0, 40.0, "left", 60.0))
+    assert name == "quernholm-short.track.json" and read_track(content) == replace(
+        BY_HAND, pit=Pit(950.0, 40.0, "left", 60.0)
+    )
     assert tracks.add_track(season.sessions, season.actor, content).already_there
     with pytest.raises(Conflict, match="there already"):
         layouts.draw_up(season.sessions, season.actor, BY_HAND)
@@ -76,7 +91,11 @@ def test_export_gives_the_same_file(season: Season) -> None:
     layout = tracks.layouts(season.sessions, season.actor)[0].id
     _, content = layouts.export(season.sessions, season.actor, layout)
     assert read_track(content) == read_track(TRACK)
-    history.undo(season.sessions, season.actor, next(i.id for i in history.history(season.sessions, season.actor).items if i.action == "track.add"))
+    history.undo(
+        season.sessions,
+        season.actor,
+        next(i.id for i in history.history(season.sessions, season.actor).items if i.action == "track.add"),
+    )
     again = tracks.add_track(season.sessions, season.actor, content).id
     assert layouts.export(season.sessions, season.actor, again)[1] == content
 
@@ -91,10 +110,17 @@ def test_layouts_of_one_track_are_made_from_each_other(season: Season, layout: U
     assert (view.derivation, view.derived_from, len(view.corners)) == ("reversed", season.layout, len(first))
     assert view.corners[-1].other_names == ("The Boiler",) and view.corners[-1].note == ""
     middle = first[1].corner
-    short = layouts.derive(season.sessions, season.actor, layout, "shortened", "Cut", (middle.start_m - 1, first[2].corner.start_m - 1))
+    short = layouts.derive(
+        season.sessions, season.actor, layout, "shortened", "Cut", (middle.start_m - 1, first[2].corner.start_m - 1)
+    )
     view = book.book(season.sessions, season.actor, short)
-    assert [item.code for item in view.corners] == [item.corner.code for item in first if item.corner.code != middle.code]
-    assert view.corners[0].note == "Bumpy." and {item.layout for item in view.siblings} == {season.layout, "The other way"}
+    assert [item.code for item in view.corners] == [
+        item.corner.code for item in first if item.corner.code != middle.code
+    ]
+    assert view.corners[0].note == "Bumpy." and {item.layout for item in view.siblings} == {
+        season.layout,
+        "The other way",
+    }
     with pytest.raises(Refused, match="isn't inside the lap"):
         layouts.derive(season.sessions, season.actor, layout, "shortened", "No", (10.0, 5.0))
     with pytest.raises(Refused, match="which stretch"):
@@ -123,15 +149,23 @@ def test_a_new_name_is_followed_by_weeks_and_taken_back(season: Season, layout: 
     with pytest.raises(Outdated):
         layouts.change_layout(season.sessions, season.actor, layout, view.version, values)
     with pytest.raises(Refused, match="pit exit at 99999 m lies outside"):
-        layouts.change_layout(season.sessions, season.actor, layout, again.version, {**values, "pit": Pit(700.0, 99_999.0)})
+        layouts.change_layout(
+            season.sessions, season.actor, layout, again.version, {**values, "pit": Pit(700.0, 99_999.0)}
+        )
     history.undo(season.sessions, season.actor)
     with season.sessions() as session:
-        assert [(row.track, row.layout) for row in session.scalars(select(SeriesWeekRow))] == [(season.track, season.layout)]
+        assert [(row.track, row.layout) for row in session.scalars(select(SeriesWeekRow))] == [
+            (season.track, season.layout)
+        ]
 
 
 def test_a_layout_that_nothing_hangs_on_goes_with_its_track(season: Season) -> None:
-    circle = tuple((159.155 * math.cos(turn * math.tau / 20), 159.155 * math.sin(turn * math.tau / 20)) for turn in range(20))
-    whole = replace(BY_HAND, centreline_step_m=50.0, centreline_xy_m=tuple((round(x, 3), round(y, 3)) for x, y in circle))
+    circle = tuple(
+        (159.155 * math.cos(turn * math.tau / 20), 159.155 * math.sin(turn * math.tau / 20)) for turn in range(20)
+    )
+    whole = replace(
+        BY_HAND, centreline_step_m=50.0, centreline_xy_m=tuple((round(x, 3), round(y, 3)) for x, y in circle)
+    )
     made = layouts.draw_up(season.sessions, season.actor, whole)
     layouts.remove_layout(season.sessions, season.actor, made)
     with season.sessions() as session:
@@ -143,20 +177,39 @@ def test_a_layout_that_nothing_hangs_on_goes_with_its_track(season: Season) -> N
 def test_merging_corners_keeps_exact_sums_marks_references_and_questions(season: Season, layout: UUID) -> None:
     own = drafts(season, layout)
     codes = [item.corner.code for item in own]
-    times = drive(season, layout, strikes=f"{codes[0]} {codes[1]}", mistakes=f"{codes[1]}:slide", options=f"{codes[1]}=high lap=save")
+    times = drive(
+        season,
+        layout,
+        strikes=f"{codes[0]} {codes[1]}",
+        mistakes=f"{codes[1]}:slide",
+        options=f"{codes[1]}=high lap=save",
+    )
     assert own[1].id is not None and own[2].id is not None
     values = {"point": "braking", "kind": "tree", "thing": "oak", "variant": "usual", "sure": "thin"}
     book.propose(season.sessions, season.actor, own[1].id, values)
     book.propose(season.sessions, season.actor, own[2].id, {**values, "harder_than": codes[1]})
     book.ask(season.sessions, season.actor, layout, own[1].id, "Which?")
-    told = boundaries.look_at_boundaries(season.sessions, season.actor, layout, sectors(season, layout), [own[0], *own[2:]])
-    assert (told.lost, told.summed, told.renamed, told.losing, told.laps) == ((), (codes[0],), (Renamed(codes[1], codes[0]),), (), 2)
+    told = boundaries.look_at_boundaries(
+        season.sessions, season.actor, layout, sectors(season, layout), [own[0], *own[2:]]
+    )
+    assert (told.lost, told.summed, told.renamed, told.losing, told.laps) == (
+        (),
+        (codes[0],),
+        (Renamed(codes[1], codes[0]),),
+        (),
+        2,
+    )
     assert change(season, layout, [own[0], *own[2:]]).laps == 2
     lap = laps(season)[1]
-    assert lap.segments == {**{code: time for code, time in times.items() if code != codes[1]}, codes[0]: times[codes[0]] + times[codes[1]]}
+    assert lap.segments == {
+        **{code: time for code, time in times.items() if code != codes[1]},
+        codes[0]: times[codes[0]] + times[codes[1]],
+    }
     assert (lap.strikes, lap.mistakes, lap.options) == (codes[0], f"{codes[0]}:slide", f"{codes[0]}=high lap=save")
     view = book.book(season.sessions, season.actor, layout)
-    assert [item.corner_id for item in view.references] == [own[0].id, own[2].id] and view.references[1].harder_than == codes[0]
+    assert [item.corner_id for item in view.references] == [own[0].id, own[2].id] and view.references[
+        1
+    ].harder_than == codes[0]
     assert view.questions[0].corner_id == own[0].id
     history.undo(season.sessions, season.actor)
     lap = laps(season)[1]
@@ -179,7 +232,10 @@ def test_what_a_merged_corner_said_of_its_other_half_is_said_of_no_corner(season
     own = drafts(season, layout)
     change(season, layout, [own[0], *own[2:]])
     view = book.book(season.sessions, season.actor, layout)
-    assert [(item.thing, item.harder_than) for item in view.references] == [(f"harder than in the former {codes[1]}", None), ("oak", None)]
+    assert [(item.thing, item.harder_than) for item in view.references] == [
+        (f"harder than in the former {codes[1]}", None),
+        ("oak", None),
+    ]
     assert view.corners[1].given_up_for == codes[0]
     history.undo(season.sessions, season.actor)
     assert [item.harder_than for item in book.book(season.sessions, season.actor, layout).references] == [codes[1]] * 2
@@ -225,7 +281,9 @@ def test_a_change_that_is_cancelled_half_way_changes_nothing(season: Season, lay
     assert len(history.history(season.sessions, season.actor).items) == acts
 
 
-def test_taking_back_what_wrote_many_laps_anew_belongs_into_the_background(season: Season, layout: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_taking_back_what_wrote_many_laps_anew_belongs_into_the_background(
+    season: Season, layout: UUID, monkeypatch: pytest.MonkeyPatch
+) -> None:
     drive(season, layout)
     own = drafts(season, layout)
     change(season, layout, own[:-1])
@@ -251,10 +309,17 @@ def test_codes_may_be_exchanged_and_corners_added(season: Season, layout: UUID) 
     own = drafts(season, layout)
     first, second = own[0].corner, own[1].corner
     times = drive(season, layout, strikes=first.code)
-    swapped = [replace(own[0], corner=replace(first, code=second.code)), replace(own[1], corner=replace(second, code=first.code)), *own[2:]]
+    swapped = [
+        replace(own[0], corner=replace(first, code=second.code)),
+        replace(own[1], corner=replace(second, code=first.code)),
+        *own[2:],
+    ]
     change(season, layout, swapped)
     lap = laps(season)[1]
-    assert lap.segments == {**times, first.code: times[second.code], second.code: times[first.code]} and lap.strikes == second.code
+    assert (
+        lap.segments == {**times, first.code: times[second.code], second.code: times[first.code]}
+        and lap.strikes == second.code
+    )
     last = drafts(season, layout)
     end = last[-1].corner
     added = DraftCorner(None, Corner("New", end.end_m + 1, end.end_m + 2, end.end_m + 3))
@@ -276,7 +341,12 @@ def test_boundaries_that_cannot_be_change_nothing(season: Season, layout: UUID) 
     with pytest.raises(Outdated):
         change(season, layout, own[:-1], version=version)
     assert own[0].id is not None
-    book.propose(season.sessions, season.actor, own[0].id, {"point": "exit", "kind": "kerb", "thing": "kerb", "variant": "usual", "sure": "firm"})
+    book.propose(
+        season.sessions,
+        season.actor,
+        own[0].id,
+        {"point": "exit", "kind": "kerb", "thing": "kerb", "variant": "usual", "sure": "firm"},
+    )
     with pytest.raises(Conflict, match="hang on these corners"):
         change(season, layout, [])
     assert len(drafts(season, layout)) == len(own) - 1
@@ -287,7 +357,9 @@ def test_sectors_get_other_boundaries_too(season: Season, layout: UUID) -> None:
     times = {sector.code: f"{20 + index}.000" for index, sector in enumerate(own)}
     season.drive("Ysolde Farrand", NOON, [70, sum(float(time) for time in times.values())], **times)
     version = book.book(season.sessions, season.actor, layout).version
-    boundaries.change_boundaries(season.sessions, season.actor, layout, version, [own[0], *own[2:]], drafts(season, layout))
+    boundaries.change_boundaries(
+        season.sessions, season.actor, layout, version, [own[0], *own[2:]], drafts(season, layout)
+    )
     lap = laps(season)[1]
     assert lap.sectors and lap.sectors[own[0].code] == 41_000_000 and own[1].code not in lap.sectors
     history.undo(season.sessions, season.actor)
@@ -298,7 +370,9 @@ def test_sectors_get_other_boundaries_too(season: Season, layout: UUID) -> None:
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(-6, 6)), min_size=1, max_size=4))
 @settings(deadline=None, max_examples=5, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_chain_of_changes_is_taken_back_to_the_first_state(season: Season, moves: list[tuple[int, int]]) -> None:
-    """Boundaries moved, merged and renamed in any order: laps, corners and marks come back as they were, step by step."""
+    """Boundaries moved, merged and renamed in any order: laps, corners and marks come back as they were, step by
+    step.
+    """
     if not series.weeks(season.sessions, season.actor, season.series_id):
         season.week(1)
         layout = tracks.layouts(season.sessions, season.actor)[0].id

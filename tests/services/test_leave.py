@@ -41,7 +41,9 @@ def team_of(sessions: sessionmaker[Session]) -> Team:
     made.make()
     sheet.hand_out(sessions, made.actor, entry, lambda: TUESDAY)
     results.add_result(sessions, made.actor, entry, {"starts_at": RACE, "points": 21.0, "note": f"{NAME} held on"})
-    lessons.add_lesson(sessions, made.actor, {"text": f"{NAME} brakes later than Ysolde Farrandale", "driver_id": made.desk.driver})
+    lessons.add_lesson(
+        sessions, made.actor, {"text": f"{NAME} brakes later than Ysolde Farrandale", "driver_id": made.desk.driver}
+    )
     lessons.add_lesson(sessions, made.actor, {"text": "another's", "driver_id": made.desk.other})
     return made
 
@@ -56,7 +58,9 @@ def everything(team: Team) -> dict[str, str]:
     out = {}
     with team.sessions() as session:
         for table in Base.metadata.sorted_tables:
-            out[table.name] = "\n".join(str(tuple(row)) for row in session.execute(text(f"SELECT * FROM `{table.name}`")))
+            out[table.name] = "\n".join(
+                str(tuple(row)) for row in session.execute(text(f"SELECT * FROM `{table.name}`"))
+            )
     return out
 
 
@@ -70,7 +74,11 @@ def test_nothing_says_any_more_whose_laps_they_were(team: Team) -> None:
         laps = session.scalars(select(Lap.time_us).order_by(Lap.id)).all()
     assert make_nameless(team.sessions, team.actor, team.desk.driver) == "Former driver 1"
     told = everything(team)
-    assert {name for name, content in told.items() if NAME in content.replace("Ysolde Farrandale", "") or "ysolde-at-home" in content} == set()
+    assert {
+        name
+        for name, content in told.items()
+        if NAME in content.replace("Ysolde Farrandale", "") or "ysolde-at-home" in content
+    } == set()
     assert "Ysolde Farrandale" in told["lesson"], "somebody else's name is theirs"
     assert hash_of(token) not in told["sign_in"]
     # The team's figures stay as they were, and name nobody.
@@ -85,7 +93,10 @@ def test_nothing_says_any_more_whose_laps_they_were(team: Team) -> None:
         with store().open_traces(digest) as source:
             assert NAME.encode() not in source.read()
     assert any(item["source"] == "telemetry" for item in team.desk.clinic()["mistakes"])
-    assert history.history(team.sessions, team.actor).items[0].summary == "Let a driver go, whose laps stay as those of Former driver 1"
+    assert (
+        history.history(team.sessions, team.actor).items[0].summary
+        == "Let a driver go, whose laps stay as those of Former driver 1"
+    )
     profile = profiles.profile(team.sessions, team.actor, team.desk.driver)
     assert profile.name == "Former driver 1" and not profile.availability["weekly"] and profile.zone is None
 
@@ -113,7 +124,10 @@ def test_who_is_in_another_team_too_keeps_their_own_way_in(team: Team, sessions:
 
     elsewhere = make_team(sessions, "Elsewhere", "Somebody Else")
     with sessions.begin() as session:
-        session.execute(text("UPDATE membership SET person_id = :person WHERE team_id = :team"), {"person": own.person_id, "team": elsewhere.team_id})
+        session.execute(
+            text("UPDATE membership SET person_id = :person WHERE team_id = :team"),
+            {"person": own.person_id, "team": elsewhere.team_id},
+        )
     make_nameless(sessions, team.actor, team.desk.driver)
     with sessions() as session:
         person = session.get_one(Person, own.person_id)
@@ -127,12 +141,17 @@ def test_own_data_goes_along_and_nobody_elses(team: Team) -> None:
     export_driver(team.sessions, own, file, team.desk.driver, telemetry=True)
     content = file.getvalue()
     assert [row["name"] for row in rows(content, "driver")] == [NAME]
-    assert len(rows(content, "lap")) == 32 and len(rows(content, "race_result")) == 1 and len(rows(content, "entry")) == 1
+    assert (
+        len(rows(content, "lap")) == 32 and len(rows(content, "race_result")) == 1 and len(rows(content, "entry")) == 1
+    )
     assert [row["text"] for row in rows(content, "lesson")] == [f"{NAME} brakes later than Ysolde Farrandale"]
     assert {row["name"] for row in rows(content, "person")} == {"Somebody", f"{NAME} at home"}
     whole = b"".join(tables(content).values())
     assert OTHER.encode() not in whole and b"Maren" not in whole and b"another's" not in whole
-    assert len(rows(content, "trace")) == 32 and sum(name.startswith("telemetry/") for name in zipfile.ZipFile(io.BytesIO(content)).namelist()) == 1
+    assert (
+        len(rows(content, "trace")) == 32
+        and sum(name.startswith("telemetry/") for name in zipfile.ZipFile(io.BytesIO(content)).namelist()) == 1
+    )
     with team.sessions.begin() as session:
         session.execute(text("UPDATE team SET open_ranking = 1"))
     with pytest.raises(NotThere):

@@ -51,7 +51,10 @@ def test_lessons_come_back_where_all_that_they_are_tied_to_does(team: Team) -> N
     assert set(back) == {words for words, _ in told[:4]}
     with pytest.raises(NotThere):
         lessons.lessons_of_week(team.sessions, team.actor, uuid4())
-    assert texts(lessons.lessons(team.sessions, team.actor, car_id=car)) == ["both together", "the car pushes when full"]
+    assert texts(lessons.lessons(team.sessions, team.actor, car_id=car)) == [
+        "both together",
+        "the car pushes when full",
+    ]
     with team.sessions() as session:
         keys = list(session.scalars(select(Entry.public_id).where(Entry.team_id == team.actor.team_id)))
     entries.remove_entries(team.sessions, team.actor, keys)
@@ -63,7 +66,9 @@ def test_words_are_found_whatever_their_case_and_order(team: Team) -> None:
     layout = key_of(team, Layout)
     for words in ("Braking six metres earlier held for all starts", "Übersteuert im Regen", "T3: no grip off line"):
         lessons.add_lesson(team.sessions, team.actor, {"text": words, "layout_id": layout})
-    assert texts(lessons.lessons(team.sessions, team.actor, "earl brak")) == ["Braking six metres earlier held for all starts"]
+    assert texts(lessons.lessons(team.sessions, team.actor, "earl brak")) == [
+        "Braking six metres earlier held for all starts"
+    ]
     assert texts(lessons.lessons(team.sessions, team.actor, "ubersteuert")) == ["Übersteuert im Regen"]
     assert texts(lessons.lessons(team.sessions, team.actor, "T3 grip")) == ["T3: no grip off line"]
     assert texts(lessons.lessons(team.sessions, team.actor, 'grip +"(*')) == ["T3: no grip off line"]
@@ -74,16 +79,27 @@ def test_a_driver_proposes_and_who_leads_confirms(team: Team) -> None:
     layout = key_of(team, Layout)
     driver, other = team.driver("Ysolde Farrand"), team.driver("Corin Ashgrove")
     made = lessons.add_lesson(
-        team.sessions, driver, {"text": "later turn-in at T3", "layout_id": layout, "driver_id": team.drivers["Ysolde Farrand"]}
+        team.sessions,
+        driver,
+        {"text": "later turn-in at T3", "layout_id": layout, "driver_id": team.drivers["Ysolde Farrand"]},
     )
-    assert lessons.lessons_of_week(team.sessions, team.actor, team.week) == [] and texts(lessons.lessons(team.sessions, other)) == []
+    assert (
+        lessons.lessons_of_week(team.sessions, team.actor, team.week) == []
+        and texts(lessons.lessons(team.sessions, other)) == []
+    )
     [mine] = lessons.lessons(team.sessions, driver)
     assert mine.own and mine.confirmed_by is None
-    lessons.change_lesson(team.sessions, driver, made, mine.version, {"text": "later turn-in", "layout_id": layout, "corner": "T3"})
+    lessons.change_lesson(
+        team.sessions, driver, made, mine.version, {"text": "later turn-in", "layout_id": layout, "corner": "T3"}
+    )
     with pytest.raises(Outdated):
         lessons.confirm_lesson(team.sessions, team.actor, made, mine.version)
     lessons.confirm_lesson(team.sessions, team.actor, made, mine.version + 1)
-    assert texts(lessons.lessons_of_week(team.sessions, driver, team.week)) == ["later turn-in"] == texts(lessons.lessons(team.sessions, other))
+    assert (
+        texts(lessons.lessons_of_week(team.sessions, driver, team.week))
+        == ["later turn-in"]
+        == texts(lessons.lessons(team.sessions, other))
+    )
     # What stands is no longer the writer's alone.
     with pytest.raises(NotThere):
         lessons.remove_lesson(team.sessions, driver, made, mine.version + 2)
@@ -105,7 +121,9 @@ def test_what_cannot_be_is_said(team: Team) -> None:
         with pytest.raises(Refused, match=words):
             lessons.add_lesson(team.sessions, team.actor, values)
     with pytest.raises(Refused, match="theirs to say"):
-        lessons.add_lesson(team.sessions, team.driver("Ysolde Farrand"), {"text": "x", "driver_id": team.drivers["Corin Ashgrove"]})
+        lessons.add_lesson(
+            team.sessions, team.driver("Ysolde Farrand"), {"text": "x", "driver_id": team.drivers["Corin Ashgrove"]}
+        )
 
 
 def test_a_race_sheet_goes_with_its_entry_and_comes_back_with_it(team: Team) -> None:

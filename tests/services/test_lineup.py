@@ -87,7 +87,9 @@ def test_points_count_by_the_series_rule_and_teach_what_a_gap_is_worth(team: Tea
     assert "learned from 1 starts" in told["rule"]
     [standing] = [item for item in told["standings"] if item["series"] == "Harbour evenings"]
     assert standing["best_weeks"] == 1
-    assert [(item["driver"], item["total"], item["weeks"][0]["dropped"]) for item in standing["drivers"]] == [("Ysolde Farrand", 31.0, False)]
+    assert [(item["driver"], item["total"], item["weeks"][0]["dropped"]) for item in standing["drivers"]] == [
+        ("Ysolde Farrand", 31.0, False)
+    ]
     # A driver says nothing of points.
     driver = team.driver("Ysolde Farrand")
     with pytest.raises(Refused):
@@ -116,7 +118,9 @@ def test_the_season_ahead_says_what_is_known_and_when_to_begin(team: Team) -> No
     team.enter_in_a_later_week("Corin Ashgrove")
     found = profiles.profile(team.sessions, team.actor, team.drivers["Corin Ashgrove"])
     off = [{"first": "2031-04-15", "last": "2031-04-22"}]
-    profiles.change_profile(team.sessions, team.actor, found.id, found.version, {"availability": {**EVENINGS, "off": off}})
+    profiles.change_profile(
+        team.sessions, team.actor, found.id, found.version, {"availability": {**EVENINGS, "off": off}}
+    )
     later = {item["driver"]: item["weeks"] for item in ahead(team)["drivers"]}["Corin Ashgrove"][1]
     assert later["there"] == 0 and later["begin"] == 0 and "begin now" in later["words"]
 
@@ -132,7 +136,9 @@ def test_a_driver_looks_ahead_for_themselves(team: Team) -> None:
 def test_a_whole_season_is_lined_up_however_far_away_its_weeks_are(team: Team) -> None:
     place = team.desk.track
     days = (date(2031, 6, 16), date(2031, 6, 23))
-    facts = SeriesWeek("Harbour evenings", 9, "UTC", *days, (team.desk.car.name,), place.name, place.layout, starts="2031-06-21T18:00Z")
+    facts = SeriesWeek(
+        "Harbour evenings", 9, "UTC", *days, (team.desk.car.name,), place.name, place.layout, starts="2031-06-21T18:00Z"
+    )
     series.add_week(team.sessions, team.actor, team.series, facts)
     assert [race["step"] for race in proposed(team)["races"]] == [0]
     told = proposed(team, whole_season=True)

@@ -24,7 +24,10 @@ def team_of(sessions: sessionmaker[Session]) -> Team:
     spun = {"corner": "T1", "what": "spin", "fault": "own"}
     for name in ("Ysolde Farrand", "Corin Ashgrove"):
         results.add_result(
-            sessions, made.actor, entry_of(made, name), {"starts_at": RACE, "qualifying_us": 61_234_567, "points": 21.5, "incidents": [spun]}
+            sessions,
+            made.actor,
+            entry_of(made, name),
+            {"starts_at": RACE, "qualifying_us": 61_234_567, "points": 21.5, "incidents": [spun]},
         )
     lessons.add_lesson(sessions, made.actor, {"text": '=HYPERLINK("http://x")', "driver_id": made.desk.driver})
     return made
@@ -55,8 +58,15 @@ def test_both_forms_hold_the_same_rows(team: Team, name: str) -> None:
 def test_numbers_stay_numbers_to_the_microsecond(team: Team) -> None:
     workbook = sheet(team, "results")
     first = dict(zip(workbook[0], workbook[1], strict=True))
-    assert first["qualifying_us"] == 61_234_567 and first["points"] == 21.5 and first["starts_at_utc"] == RACE.replace(tzinfo=None)
-    assert rows(team, "results")[0]["starts_at_utc"] == "2031-04-12T18:00:00Z" and rows(team, "results")[0]["incidents"] == "spin:T1"
+    assert (
+        first["qualifying_us"] == 61_234_567
+        and first["points"] == 21.5
+        and first["starts_at_utc"] == RACE.replace(tzinfo=None)
+    )
+    assert (
+        rows(team, "results")[0]["starts_at_utc"] == "2031-04-12T18:00:00Z"
+        and rows(team, "results")[0]["incidents"] == "spin:T1"
+    )
     assert {row["valid"] for row in rows(team, "laps")} == {"yes"}
 
 

@@ -30,7 +30,9 @@ class Cellar:
         self.manager = manager_of(sessions)
         layout = tracks.add_track(sessions, self.manager, (DATA / "oval-102" / "oval-a-102.track.json").read_bytes())
         made = combinations.add_combination(sessions, self.manager, layout.id, "Cinder Truck")
-        file_id = files.upload(sessions, self.manager, made.id, "x.csv", b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n")
+        file_id = files.upload(
+            sessions, self.manager, made.id, "x.csv", b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n"
+        )
         files.confirm(sessions, self.manager, file_id, files.Wishes(made.revision))
         self.combination = made.id
         self.place = {"track": made.track, "layout": made.layout, "car": "Cinder Truck"}
@@ -39,7 +41,10 @@ class Cellar:
         self.actor: Actor = found
 
     def deliver(self, *numbers: int, session: str = "live", **changed: Any) -> live.Delivered:
-        laps = tuple(Lap(driver="Ysolde Farrand", session=session, number=number, run=1, time_us=20_700_000 + number) for number in numbers)
+        laps = tuple(
+            Lap(driver="Ysolde Farrand", session=session, number=number, run=1, time_us=20_700_000 + number)
+            for number in numbers
+        )
         whole = {**self.place, "driver": "Ysolde Farrand", "session": session, "laps": laps, **changed}
         return live.deliver(self.sessions, self.actor, Delivery(**whole))
 
@@ -69,7 +74,10 @@ def test_a_session_of_a_rig_is_one_act_that_is_taken_back_as_one(cellar: Cellar)
         cellar.deliver(number)
     cellar.deliver(1, session="later")
     acts = [entry for entry in history.history(cellar.sessions, cellar.manager).items if entry.rig == "Cellar"]
-    assert [entry.summary for entry in acts] == ["Laps of Ysolde Farrand, session later", "Laps of Ysolde Farrand, session live"]
+    assert [entry.summary for entry in acts] == [
+        "Laps of Ysolde Farrand, session later",
+        "Laps of Ysolde Farrand, session live",
+    ]
     # It isn't a step of the manager's own: their Ctrl-Z leaves it alone.
     steps = history.steps(cellar.sessions, cellar.manager)
     assert steps.undo is not None and steps.undo.rig is None
@@ -77,7 +85,9 @@ def test_a_session_of_a_rig_is_one_act_that_is_taken_back_as_one(cellar: Cellar)
     assert cellar.laps() == 2
     cellar.deliver(4)
     assert cellar.laps() == 3
-    assert [entry.summary for entry in history.history(cellar.sessions, cellar.manager).items].count("Laps of Ysolde Farrand, session live") == 2
+    assert [entry.summary for entry in history.history(cellar.sessions, cellar.manager).items].count(
+        "Laps of Ysolde Farrand, session live"
+    ) == 2
 
 
 @pytest.mark.parametrize(
@@ -86,10 +96,16 @@ def test_a_session_of_a_rig_is_one_act_that_is_taken_back_as_one(cellar: Cellar)
         ({"driver": "Nobody"}, NotThere, "no driver called Nobody"),
         ({"car": "Another"}, NotThere, "doesn't prepare Another"),
         ({"layout": "Long"}, NotThere, "doesn't prepare"),
-        ({"laps": (Lap(driver="Ysolde Farrand", session="live", number=1, run=1, time_us=1, segments={"T77": 1}),)}, Refused, "T77"),
+        (
+            {"laps": (Lap(driver="Ysolde Farrand", session="live", number=1, run=1, time_us=1, segments={"T77": 1}),)},
+            Refused,
+            "T77",
+        ),
     ],
 )
-def test_what_cannot_be_right_is_refused_whole(cellar: Cellar, changed: dict[str, Any], error: type[Exception], words: str) -> None:
+def test_what_cannot_be_right_is_refused_whole(
+    cellar: Cellar, changed: dict[str, Any], error: type[Exception], words: str
+) -> None:
     with pytest.raises(error, match=words):
         cellar.deliver(1, 2, **changed)
     assert cellar.laps() == 1

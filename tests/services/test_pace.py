@@ -1,4 +1,6 @@
-"""One driver's page: the report's figures in the same words everywhere, for whom they are, and anew after each change."""
+"""One driver's page: the report's figures in the same words everywhere, for whom they are, and anew after each
+change.
+"""
 
 import json
 from collections.abc import Sequence
@@ -56,7 +58,9 @@ def test_the_page_says_what_the_report_says_and_where_each_lap_stands(season: Se
     assert found["options"] == [] and found["odds"] is None and "4 are needed" in found["learning"]["words"]
 
 
-def test_a_drivers_laps_are_told_alike_with_or_without_everybody_elses(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_drivers_laps_are_told_alike_with_or_without_everybody_elses(
+    season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch
+) -> None:
     season.drive("Corin Ashgrove", EVENING + timedelta(hours=1), [90, 71, 64.0, 64.5, 64.8, 64.6, 64.9])
     looked: list[set[str]] = []
 
@@ -106,12 +110,16 @@ def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID
             session.scalars(select(Driver).where(Driver.name == "Ysolde Farrand")).one(),
         )
         version = session.scalars(select(Lap.version).where(Lap.number == 4)).one()
-    edit.say_of_marks(season.sessions, season.actor, RunKey(practice.public_id, driver.public_id, 1), {4: version}, {"tow": True})
+    edit.say_of_marks(
+        season.sessions, season.actor, RunKey(practice.public_id, driver.public_id, 1), {4: version}, {"tow": True}
+    )
     after = page(season, place)
     assert after["figures"]["consistency"]["n"] == before["figures"]["consistency"]["n"] - 1
     assert [lap["lap"] for lap in after["runs"][0]["laps"] if not lap["clean"]] == [2, 4]
     seen = combinations.combination(season.sessions, season.actor, place)
-    combinations.set_target(season.sessions, season.actor, place, seen.version, Target("time", time_us=65_600_000), None, (None, None))
+    combinations.set_target(
+        season.sessions, season.actor, place, seen.version, Target("time", time_us=65_600_000), None, (None, None)
+    )
     odds = page(season, place)["odds"]
     assert [item["laps"] for item in odds] == [1, 2, 3, 5, 10] and 0 < odds[0]["share"] < odds[-1]["share"] < 1
 
@@ -122,13 +130,33 @@ def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> Non
         season.drive("Ysolde Farrand", EVENING.replace(day=9 + number), times, options=f"lap={kind}")
     found = page(season, place)
     [option] = found["options"]
-    assert (option["where"], option["switches"], option["winner_race"]) == ("lap", 1, None) and "can't be told apart" in option["race"]
-    told = pace.two_ways(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], ("option:lap:push", "option:lap:save"), 30, 0, 0)
+    assert (option["where"], option["switches"], option["winner_race"]) == (
+        "lap",
+        1,
+        None,
+    ) and "can't be told apart" in option["race"]
+    told = pace.two_ways(
+        season.sessions,
+        season.actor,
+        place,
+        season.drivers["Ysolde Farrand"],
+        ("option:lap:push", "option:lap:save"),
+        30,
+        0,
+        0,
+    )
     schemas.VersusOut.model_validate(told)
     assert told["names"] == ["push", "save"] and told["verdict"] == "second" and told["crossing"] is not None
     assert any(line.startswith("save gets ahead of push on lap") for line in told["words"])
     same = pace.two_ways(
-        season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], ("run:08 18:00:1", "run:08 18:00:1"), 10, 1, 25_000_000
+        season.sessions,
+        season.actor,
+        place,
+        season.drivers["Ysolde Farrand"],
+        ("run:08 18:00:1", "run:08 18:00:1"),
+        10,
+        1,
+        25_000_000,
     )
     assert same["verdict"] == "equal" and same["difference"]["total_us"] == 0
     for way in ("run:08 18:00:7", "option:lap:nothing"):
@@ -145,10 +173,22 @@ def test_a_driver_sees_the_own_page_alone(season: Season, place: UUID) -> None:
     with pytest.raises(NotThere):
         page(season, place, "Corin Ashgrove", person)
     with pytest.raises(NotThere):
-        pace.two_ways(season.sessions, person, place, season.drivers["Corin Ashgrove"], ("run:08 18:00:1", "run:08 18:00:1"), 10, 0, 0)
+        pace.two_ways(
+            season.sessions,
+            person,
+            place,
+            season.drivers["Corin Ashgrove"],
+            ("run:08 18:00:1", "run:08 18:00:1"),
+            10,
+            0,
+            0,
+        )
 
 
-@pytest.mark.parametrize("times", [[66.0], [90, 66.0], [90, 70, 66.0, 66.0], [90, 70] + [66.0] * 12, [1200.0, 1201, 1199.5, 1200, 1202, 1200.2]])
+@pytest.mark.parametrize(
+    "times",
+    [[66.0], [90, 66.0], [90, 70, 66.0, 66.0], [90, 70] + [66.0] * 12, [1200.0, 1201, 1199.5, 1200, 1202, 1200.2]],
+)
 def test_little_or_odd_laps_give_figures_or_reasons(season: Season, times: list[float]) -> None:
     season.week(1)
     season.drive("Ysolde Farrand", EVENING, times, flags="tow" if len(times) == 2 else "")
@@ -158,7 +198,11 @@ def test_little_or_odd_laps_give_figures_or_reasons(season: Season, times: list[
         for name, value in found["figures"]["consistency"].items()
         if name != "share_interval"
     )
-    assert (found["falloff"] is None) == ("falloff" in found["missing"]) and found["falloff_words"] and found["learning"]["words"]
+    assert (
+        (found["falloff"] is None) == ("falloff" in found["missing"])
+        and found["falloff_words"]
+        and found["learning"]["words"]
+    )
 
 
 def test_who_sees_all_sees_everybody_side_by_side_and_a_driver_the_own_column(season: Season) -> None:
@@ -172,8 +216,14 @@ def test_who_sees_all_sees_everybody_side_by_side_and_a_driver_the_own_column(se
     told = schemas.BesideOut.model_validate_json(beside.beside(sessions, manager, made.id)[0])
     assert [driver.name for driver in told.drivers] == sorted(truth)
     for part in told.parts:
-        references = {driver.name: cell.reference_us for driver, cell in zip(told.drivers, part.cells, strict=True) if cell is not None}
-        assert part.owner == min(references, key=lambda name: (references[name], name)) and part.best_us == min(references.values())
+        references = {
+            driver.name: cell.reference_us
+            for driver, cell in zip(told.drivers, part.cells, strict=True)
+            if cell is not None
+        }
+        assert part.owner == min(references, key=lambda name: (references[name], name)) and part.best_us == min(
+            references.values()
+        )
         for name, reference in references.items():
             if part.code in truth[name]["references_us"]:
                 assert reference == pytest.approx(truth[name]["references_us"][part.code], abs=1)

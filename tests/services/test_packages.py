@@ -1,4 +1,6 @@
-"""Exchange packages in the background: with progress, cancelled without a trace, fetched by whoever manages, and brought from what was sent."""
+"""Exchange packages in the background: with progress, cancelled without a trace, fetched by whoever manages, and
+brought from what was sent.
+"""
 
 import io
 from typing import Any
@@ -129,7 +131,9 @@ def test_a_team_comes_in_from_what_was_sent_and_newcomers_are_let_in_once(sessio
         ways_in(sessions, who, uuid4())
     with sessions() as session:
         one = session.scalars(
-            select(Person).where(Person.id != who.person_id, Person.id != colleague.person_id, Person.name != "Keziah Marl")
+            select(Person).where(
+                Person.id != who.person_id, Person.id != colleague.person_id, Person.name != "Keziah Marl"
+            )
         ).first()
         assert one is not None
     joined = Membership(team_id=who.team_id, person_id=one.id, role="coach", driver_id=None)
@@ -171,7 +175,9 @@ def test_what_is_no_package_and_a_team_that_is_here_leave_nothing(sessions: Sess
         assert session.scalar(select(func.count()).select_from(Team)) == 1
 
 
-def test_a_team_that_is_not_wanted_any_more_does_not_come_in(sessions: Sessions, actor: Actor, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_team_that_is_not_wanted_any_more_does_not_come_in(
+    sessions: Sessions, actor: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
     content = out(sessions, actor)
     wipe(sessions)
     who = make_team(sessions, "Elsewhere", "Tove Ransby")
@@ -191,6 +197,9 @@ def test_a_team_that_is_not_wanted_any_more_does_not_come_in(sessions: Sessions,
     jobs.run(sessions, jobs.key_of(sessions, job_id), {BRINGING: late})
     assert jobs.job(sessions, who, job_id).state == "cancelled"
     with sessions() as session:
-        assert list(session.scalars(select(Team.name))) == ["Elsewhere"] and session.scalar(select(func.count()).select_from(Job)) == 1
+        assert (
+            list(session.scalars(select(Team.name))) == ["Elsewhere"]
+            and session.scalar(select(func.count()).select_from(Job)) == 1
+        )
     jobs.retry(sessions, who, job_id)
     assert done(sessions, who, job_id).state == "done"

@@ -58,13 +58,17 @@ def test_a_right_password_signs_in_and_what_is_stored_would_let_nobody_in(sessio
     assert enter(sessions) != token
 
 
-@pytest.mark.parametrize(("name", "password"), [("maren", "wrong"), ("nobody", GOOD), ("", GOOD), ("maren", ""), ("a b", GOOD)])
+@pytest.mark.parametrize(
+    ("name", "password"), [("maren", "wrong"), ("nobody", GOOD), ("", GOOD), ("maren", ""), ("a b", GOOD)]
+)
 def test_what_is_wrong_is_not_told(sessions: Sessions, actor: Actor, name: str, password: str) -> None:
     with pytest.raises(Refused, match="The name or the password isn't right"):
         enter(sessions, name, password)
 
 
-def wrongly(sessions: Sessions, times: int, name: str = "maren", address: str = "127.0.0.1", kept: str | None = None) -> None:
+def wrongly(
+    sessions: Sessions, times: int, name: str = "maren", address: str = "127.0.0.1", kept: str | None = None
+) -> None:
     for _ in range(times):
         with pytest.raises(Refused):
             sign_in.sign_in(sessions, name, "wrong", address, KEY, "a test", kept)
@@ -112,7 +116,9 @@ def test_a_strangers_guesses_lock_nobody_out(sessions: Sessions, actor: Actor) -
 
 
 @pytest.mark.usefixtures("quick_hashes")
-def test_a_known_browser_is_known_for_its_person_alone_and_waits_for_its_own_guesses(sessions: Sessions, actor: Actor) -> None:
+def test_a_known_browser_is_known_for_its_person_alone_and_waits_for_its_own_guesses(
+    sessions: Sessions, actor: Actor
+) -> None:
     _, kept = sign_in.sign_in(sessions, "maren", GOOD, "127.0.0.1", KEY, "a test")
     assert guessing.known_browser(KEY, "maren", kept) and not guessing.known_browser(KEY, "corin", kept)
     for forged in (None, "", "x", "a.b", f"{kept}x", f"x{kept}", "ä.ö"):
@@ -164,7 +170,9 @@ def test_who_has_no_link_costs_no_hash(sessions: Sessions, actor: Actor, monkeyp
         invitations.accept(sessions, "no token", "Somebody", "somebody", "quartz kettle meadow", "a test")
 
 
-def test_so_many_passwords_at_once_and_no_more_and_known_browsers_have_a_place_of_their_own(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_so_many_passwords_at_once_and_no_more_and_known_browsers_have_a_place_of_their_own(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr(passwords, "_WAIT_SECONDS", 0.05)
     with passwords._place(False), passwords._place(False):
         with pytest.raises(TooMany):
@@ -197,12 +205,20 @@ def test_one_browser_or_all_are_signed_out_on_demand(sessions: Sessions, actor: 
     sign_in.end_one(sessions, signed(sessions, here), key)
     assert sign_in.signed_in(sessions, there) is None and sign_in.signed_in(sessions, elsewhere)
     new = members.change_password(sessions, signed(sessions, here), GOOD, "garnet ferry walnut", "a test", KEY)
-    assert [bool(sign_in.signed_in(sessions, token)) for token in (here, elsewhere, new, stranger)] == [False, False, True, True]
+    assert [bool(sign_in.signed_in(sessions, token)) for token in (here, elsewhere, new, stranger)] == [
+        False,
+        False,
+        True,
+        True,
+    ]
     with pytest.raises(Refused, match="isn't right"):
         members.change_password(sessions, signed(sessions, new), GOOD, "garnet ferry walnut", "a test", KEY)
 
 
-@pytest.mark.parametrize("password", ["short", "x" * 129, "aaaaaaaaaaaa", "maren-2031-maren", "my password is", "Fleet Rival 31", "1234567890"])
+@pytest.mark.parametrize(
+    "password",
+    ["short", "x" * 129, "aaaaaaaaaaaa", "maren-2031-maren", "my password is", "Fleet Rival 31", "1234567890"],
+)
 def test_an_easy_password_is_refused(sessions: Sessions, password: str) -> None:
     with pytest.raises(Refused, match=r"password"):
         passwords.check_password_rules(password, "Maren Holloway", "maren")
@@ -218,7 +234,10 @@ def test_an_invitation_works_once_and_not_for_ever(sessions: Sessions, actor: Ac
     came = invitations.accept(sessions, token, "Idrik Fenwold", "idrik", "garnet ferry walnut", "a test")
     found = signed(sessions, came).actor
     assert found is not None and found.role == "coach" and found.team_id == actor.team_id
-    for use in (invitations.welcome, lambda *given: invitations.accept(*given, "x", "xx", "garnet ferry walnut", "a test")):
+    for use in (
+        invitations.welcome,
+        lambda *given: invitations.accept(*given, "x", "xx", "garnet ferry walnut", "a test"),
+    ):
         with pytest.raises(NotThere, match="can't be used"):
             use(sessions, token)
     with pytest.raises(Conflict, match="taken up already"):
@@ -227,7 +246,9 @@ def test_an_invitation_works_once_and_not_for_ever(sessions: Sessions, actor: Ac
     invitations.withdraw(sessions, actor, withdrawn.id)
     _, old = invitations.invite(sessions, actor, "Somebody", "driver", None)
     with sessions.begin() as session:
-        session.execute(update(Invitation).where(Invitation.token_hash == sign_in.hash_of(old)).values(expires_at=now()))
+        session.execute(
+            update(Invitation).where(Invitation.token_hash == sign_in.hash_of(old)).values(expires_at=now())
+        )
     for gone in (token, old, "never was"):
         with pytest.raises(NotThere):
             invitations.welcome(sessions, gone)
@@ -290,7 +311,17 @@ def test_the_first_link_of_an_empty_installation_makes_a_manager_once(sessions: 
 
 
 def test_choices_made_at_once_are_all_kept(sessions: Sessions, actor: Actor) -> None:
-    choices: list[dict[str, str]] = [{"theme": "paper"}, {"density": "roomy"}, {"speed": "mph"}, {"temperature": "°F"}] * 5
+    choices: list[dict[str, str]] = [
+        {"theme": "paper"},
+        {"density": "roomy"},
+        {"speed": "mph"},
+        {"temperature": "°F"},
+    ] * 5
     with ThreadPoolExecutor(4) as pool:
         list(pool.map(lambda choice: members.prefer(sessions, actor, choice), choices))
-    assert members.me(sessions, actor, KEY).preferences == {"theme": "paper", "density": "roomy", "speed": "mph", "temperature": "°F"}
+    assert members.me(sessions, actor, KEY).preferences == {
+        "theme": "paper",
+        "density": "roomy",
+        "speed": "mph",
+        "temperature": "°F",
+    }

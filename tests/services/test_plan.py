@@ -1,4 +1,6 @@
-"""The plan in a team's hands: made from what is open, changed by people, made anew without losing what was put somewhere, taken back."""
+"""The plan in a team's hands: made from what is open, changed by people, made anew without losing what was put
+somewhere, taken back.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -43,7 +45,16 @@ class Team:
         row = series.add_series(sessions, actor, "Harbour evenings")
         place = self.desk.track
         facts = SeriesWeek(
-            *("Harbour evenings", 1, "UTC", date(2031, 4, 7), date(2031, 4, 14), (self.desk.car.name,), place.name, place.layout),
+            *(
+                "Harbour evenings",
+                1,
+                "UTC",
+                date(2031, 4, 7),
+                date(2031, 4, 14),
+                (self.desk.car.name,),
+                place.name,
+                place.layout,
+            ),
             race_laps=20,
             starts="2031-04-12T18:00Z",
         )
@@ -62,7 +73,18 @@ class Team:
     def enter_in_a_later_week(self, name: str) -> UUID:
         """The entry of a driver in the week after."""
         place = self.desk.track
-        facts = SeriesWeek(*("Harbour evenings", 2, "UTC", date(2031, 4, 14), date(2031, 4, 21), (self.desk.car.name,), place.name, place.layout))
+        facts = SeriesWeek(
+            *(
+                "Harbour evenings",
+                2,
+                "UTC",
+                date(2031, 4, 14),
+                date(2031, 4, 21),
+                (self.desk.car.name,),
+                place.name,
+                place.layout,
+            )
+        )
         later = series.add_week(self.sessions, self.actor, self.series, facts).id
         entries.enter(self.sessions, self.actor, [later], [self.drivers[name]], "must")
         with self.sessions() as session:
@@ -77,7 +99,9 @@ class Team:
             whose = {"team_id": entry.team_id, "driver_id": entry.driver_id, "entry_id": entry.id}
             what = {"kind": "build", "about": str(begins.day), "minutes": minutes, "locked": False}
             worth = {"gain_us": 1, "why": "supposed", "numbers": {"share": 0.1}}
-            session.execute(insert(PlanBlock).values(public_id=uuid4(), version=1, begins_at=begins, **whose, **what, **worth))
+            session.execute(
+                insert(PlanBlock).values(public_id=uuid4(), version=1, begins_at=begins, **whose, **what, **worth)
+            )
 
     def make(self, only: set[UUID] | None = None, at: datetime = TUESDAY) -> Any:
         make.make_plan(self.sessions, self.actor, None, only, clock=lambda: at, effort=EFFORT)
@@ -95,7 +119,9 @@ class Team:
 
     def driver(self, name: str) -> Actor:
         with self.sessions() as session:
-            key = session.scalars(select(Driver.id).where(Driver.team_id == self.actor.team_id, Driver.name == name)).one()
+            key = session.scalars(
+                select(Driver.id).where(Driver.team_id == self.actor.team_id, Driver.name == name)
+            ).one()
         return add_person(self.sessions, self.actor, f"{name} at home", "driver", key)
 
 
@@ -128,7 +154,9 @@ def test_a_plan_is_made_from_what_is_open_and_made_anew_without_losing_what_was_
     corner = next(item for item in plan["blocks"] if item["kind"] == "corner")
     assert corner["words"] == "T3: braked too early" and "such work takes 50 % of that away" in corner["why"]
     again = team.make()
-    assert {key: item["begins_at"] for key, item in by_key(again).items()} == {key: item["begins_at"] for key, item in by_key(plan).items()}
+    assert {key: item["begins_at"] for key, item in by_key(again).items()} == {
+        key: item["begins_at"] for key, item in by_key(plan).items()
+    }
     assert again["changed"] == []
 
     # Put somewhere else: it stays there, whatever is planned around it, also where it breaks a rule.
@@ -138,7 +166,9 @@ def test_a_plan_is_made_from_what_is_open_and_made_anew_without_losing_what_was_
         change.change_block(team.sessions, team.actor, corner["id"], corner["version"], {"minutes": 30})
     kept = by_key(team.make())[corner["key"]]
     assert (kept["begins_at"], kept["minutes"], kept["locked"], kept["broken"]) == (moved, 40, True, [])
-    change.change_block(team.sessions, team.actor, corner["id"], kept["version"], {"begins_at": datetime(2031, 4, 10, 3, tzinfo=UTC)})
+    change.change_block(
+        team.sessions, team.actor, corner["id"], kept["version"], {"begins_at": datetime(2031, 4, 10, 3, tzinfo=UTC)}
+    )
     flagged = by_key(team.make())[corner["key"]]
     assert flagged["broken"] == ["outside of free time"] and flagged["begins_at"].hour == 3
     # Let go, it finds its way back.
@@ -163,11 +193,16 @@ def test_an_absence_is_planned_around_and_what_finds_no_place_is_said(team: Team
     profiles.change_profile(team.sessions, team.actor, gone, found.version, {"availability": absent})
     after = team.make()
     assert not [item for item in after["blocks"] if item["driver_id"] == gone]
-    assert any(item["words"].startswith("Corin Ashgrove") and item["words"].endswith("is out.") for item in after["changed"])
+    assert any(
+        item["words"].startswith("Corin Ashgrove") and item["words"].endswith("is out.") for item in after["changed"]
+    )
     theirs = {item["key"]: item["begins_at"] for item in before["blocks"] if item["driver_id"] != gone}
     assert {item["key"]: item["begins_at"] for item in after["blocks"]} == theirs, "nobody else is moved about"
     left = [item for item in after["left"] if item["driver"] == "Corin Ashgrove"]
-    assert {item["reason"] for item in left} <= {"No free time before the race is long enough for it.", "What it needs first found no place."}
+    assert {item["reason"] for item in left} <= {
+        "No free time before the race is long enough for it.",
+        "What it needs first found no place.",
+    }
     told = why.why(team.sessions, team.actor, left[0]["key"], clock=lambda: TUESDAY)
     s.WhyOut.model_validate(told)
     assert "There is no free time" in " ".join(told["words"])
@@ -184,7 +219,9 @@ def test_own_limits_and_quiet_hours_are_kept(team: Team) -> None:
     assert mine and all(item["minutes"] <= 30 or item["kind"] == "rehearsal" for item in mine)
     by_day: dict[int, int] = {}
     for item in mine:
-        by_day[item["begins_at"].day] = by_day.get(item["begins_at"].day, 0) + (item["minutes"] if item["kind"] != "review" else 0)
+        by_day[item["begins_at"].day] = by_day.get(item["begins_at"].day, 0) + (
+            item["minutes"] if item["kind"] != "review" else 0
+        )
         assert item["begins_at"] + timedelta(minutes=item["minutes"]) <= item["begins_at"].replace(hour=20, minute=0)
     assert max(by_day.values()) <= 60 and all(item["broken"] == [] for item in mine)
     [lane] = [lane for lane in plan["lanes"] if lane["id"] == own]
@@ -196,16 +233,23 @@ def test_one_driver_is_planned_and_the_others_are_left_alone(team: Team) -> None
     plan = team.make({own})
     assert plan["blocks"] and {item["driver_id"] for item in plan["blocks"]} == {own}
     everybody = team.make()
-    assert by_key(plan).items() <= {key: item for key, item in by_key(everybody).items() if item["driver_id"] == own}.items()
+    assert (
+        by_key(plan).items()
+        <= {key: item for key, item in by_key(everybody).items() if item["driver_id"] == own}.items()
+    )
 
 
 def test_why_answers_with_numbers(team: Team) -> None:
     plan = team.make()
     corner = next(item for item in plan["blocks"] if item["kind"] == "corner")
     told = why.why(team.sessions, team.actor, corner["key"], clock=lambda: TUESDAY)
-    assert told["gained_us"] > 0 and told["best_at"] is not None and "With it the plan is worth" in " ".join(told["words"])
+    assert (
+        told["gained_us"] > 0 and told["best_at"] is not None and "With it the plan is worth" in " ".join(told["words"])
+    )
     change.change_block(team.sessions, team.actor, corner["id"], corner["version"], {"locked": True})
-    assert "Somebody put it there" in " ".join(why.why(team.sessions, team.actor, corner["key"], clock=lambda: TUESDAY)["words"])
+    assert "Somebody put it there" in " ".join(
+        why.why(team.sessions, team.actor, corner["key"], clock=lambda: TUESDAY)["words"]
+    )
     with pytest.raises(NotThere):
         why.why(team.sessions, team.actor, "nothing", clock=lambda: TUESDAY)
 
@@ -217,16 +261,19 @@ def test_what_is_done_frees_its_time(team: Team) -> None:
     assert not by_key(team.plan())[walk["key"]]["needed"]
     after = by_key(team.make())
     assert walk["key"] not in after
-    assert {item["kind"] for item in after.values() if item["driver_id"] == team.drivers["Corin Ashgrove"]} >= {"build", "long"}, "the rest goes on"
+    assert {item["kind"] for item in after.values() if item["driver_id"] == team.drivers["Corin Ashgrove"]} >= {
+        "build",
+        "long",
+    }, "the rest goes on"
 
 
 def test_a_driver_sees_the_own_lane_on_the_first_page_and_in_the_calendar(team: Team) -> None:
     team.make()
     driver = team.driver("Ysolde Farrand")
     own = team.plan(driver)
-    assert [lane["name"] for lane in own["lanes"]] == ["Ysolde Farrand"] and {item["driver_id"] for item in own["blocks"]} == {
-        team.drivers["Ysolde Farrand"]
-    }
+    assert [lane["name"] for lane in own["lanes"]] == ["Ysolde Farrand"] and {
+        item["driver_id"] for item in own["blocks"]
+    } == {team.drivers["Ysolde Farrand"]}
     assert "Corin" not in str(own)
     coming = view.blocks_to_come(team.sessions, driver, lambda: TUESDAY)
     s.ComingBlocks.model_validate({"items": coming}, from_attributes=True)
@@ -243,7 +290,10 @@ def test_readiness_says_what_is_open_and_what_would_close_it(team: Team) -> None
     states = {name: {check["key"]: check for check in item["checks"]} for name, item in found.items()}
     assert states["Corin Ashgrove"]["laps"]["state"] == "open" and states["Corin Ashgrove"]["laps"]["block"] == "walk"
     assert states["Ysolde Farrand"]["mistakes"]["state"] != "met" and states["Ysolde Farrand"]["pit"]["state"] != "open"
-    assert found["Corin Ashgrove"]["open"] > found["Ysolde Farrand"]["open"] and found["Corin Ashgrove"]["total"] < found["Ysolde Farrand"]["total"]
+    assert (
+        found["Corin Ashgrove"]["open"] > found["Ysolde Farrand"]["open"]
+        and found["Corin Ashgrove"]["total"] < found["Ysolde Farrand"]["total"]
+    )
 
 
 def test_what_another_weeks_plan_holds_is_no_free_time(team: Team) -> None:
@@ -256,10 +306,19 @@ def test_what_another_weeks_plan_holds_is_no_free_time(team: Team) -> None:
     mine = [item for item in plan["blocks"] if item["driver_id"] == own]
     assert mine and {item["begins_at"].day for item in mine} == {11}, "two of the three evenings are taken"
     with team.sessions() as session:
-        assert session.scalar(select(func.count()).select_from(PlanBlock).where(PlanBlock.begins_at.in_(held), PlanBlock.minutes == 210)) == 2
+        assert (
+            session.scalar(
+                select(func.count())
+                .select_from(PlanBlock)
+                .where(PlanBlock.begins_at.in_(held), PlanBlock.minutes == 210)
+            )
+            == 2
+        )
 
 
-def test_what_somebody_changes_while_it_is_planned_stays_as_they_left_it(team: Team, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_somebody_changes_while_it_is_planned_stays_as_they_left_it(
+    team: Team, monkeypatch: pytest.MonkeyPatch
+) -> None:
     block = team.make()["blocks"][0]
     there = block["begins_at"] + timedelta(minutes=15)
     planned = make.plan_week
@@ -338,7 +397,13 @@ def test_what_cannot_be_is_refused(team: Team, values: dict[str, Any], error: ty
 def test_a_shared_rig_is_used_by_one_at_a_time(team: Team) -> None:
     rig = profiles.add_resource(team.sessions, team.actor, "Cellar", "rig")
     hours = {"weekly": [{"days": [2, 3], "begins": "18:00", "ends": "21:00"}], "off": [], "extra": []}
-    profiles.change_resource(team.sessions, team.actor, rig.id, rig.version, {"name": "Cellar", "availability": hours, "zone": "UTC", "note": None})
+    profiles.change_resource(
+        team.sessions,
+        team.actor,
+        rig.id,
+        rig.version,
+        {"name": "Cellar", "availability": hours, "zone": "UTC", "note": None},
+    )
     with team.sessions() as session:
         key = session.scalars(select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == team.actor.team_id)).one()
         for item in entries.entries_of_weeks(session, team.actor, [key]):
@@ -352,10 +417,17 @@ def test_a_shared_rig_is_used_by_one_at_a_time(team: Team) -> None:
 
 def test_what_was_driven_takes_its_block_and_what_was_missed_is_planned_again(team: Team) -> None:
     plan = team.make()
-    own = [item for item in plan["blocks"] if item["driver_id"] == team.drivers["Ysolde Farrand"] and item["kind"] in ("corner", "long")]
+    own = [
+        item
+        for item in plan["blocks"]
+        if item["driver_id"] == team.drivers["Ysolde Farrand"] and item["kind"] in ("corner", "long")
+    ]
     long_run = next(item for item in own if item["kind"] == "long")
-    assert {item["state"] for item in plan["blocks"]} == {"coming"} and all(item["became"] == "" for item in plan["blocks"])
-    # Two runs: a long one and one for the corner, on the evening of the long run; everything else of that evening and before is missed.
+    assert {item["state"] for item in plan["blocks"]} == {"coming"} and all(
+        item["became"] == "" for item in plan["blocks"]
+    )
+    # Two runs: a long one and one for the corner, on the evening of the long run; everything else of that evening and
+    # before is missed.
     team.desk.drive(0.0, 9, long_run["begins_at"], traces=False)
     after = long_run["begins_at"] + timedelta(hours=5)
     became = by_key(team.plan(at=after))
@@ -370,8 +442,14 @@ def test_what_was_driven_takes_its_block_and_what_was_missed_is_planned_again(te
     again = by_key(team.make(at=after))
     for item in missed:
         kept = next(other for other in again.values() if other["id"] == item["id"])
-        assert kept["begins_at"] == item["begins_at"] and kept["state"] == "missed", "what was missed stays on the record"
-    anew = {(item["driver_id"], item["kind"], item["about"]) for item in again.values() if item["state"] == "coming" and item["begins_at"] >= after}
+        assert kept["begins_at"] == item["begins_at"] and kept["state"] == "missed", (
+            "what was missed stays on the record"
+        )
+    anew = {
+        (item["driver_id"], item["kind"], item["about"])
+        for item in again.values()
+        if item["state"] == "coming" and item["begins_at"] >= after
+    }
     assert anew & {(item["driver_id"], item["kind"], item["about"]) for item in missed}, "and its like is planned again"
 
     # People have the last word.
@@ -387,7 +465,9 @@ def test_rules_and_blocks_are_the_managers(team: Team) -> None:
     usual = rules.rules_view(team.sessions, team.actor)
     s.PlanRulesOut.model_validate(usual)
     assert usual["version"] == 0
-    checks = {item["key"]: {"met": item["met"], "close": item["close"], "weight": item["weight"]} for item in usual["checks"]}
+    checks = {
+        item["key"]: {"met": item["met"], "close": item["close"], "weight": item["weight"]} for item in usual["checks"]
+    }
     names = ("laps", "minutes", "rank", "share", "planned", "pass_mark")
     blocks: dict[str, dict[str, Any]] = {item["code"]: {name: item[name] for name in names} for item in usual["blocks"]}
     before = team.ready()["Ysolde Farrand"]
@@ -434,17 +514,25 @@ def test_rules_and_blocks_are_the_managers(team: Team) -> None:
 
 def test_what_if_is_looked_at_beside_the_plan_and_nothing_of_it_is_kept(team: Team) -> None:
     corin = team.drivers["Corin Ashgrove"]
-    more = what_if.Change("more_time", corin, datetime(2031, 4, 12, 8, tzinfo=UTC), datetime(2031, 4, 12, 12, tzinfo=UTC))
+    more = what_if.Change(
+        "more_time", corin, datetime(2031, 4, 12, 8, tzinfo=UTC), datetime(2031, 4, 12, 12, tzinfo=UTC)
+    )
     found = what_if.what_if(team.sessions, team.actor, [more], clock=lambda: TUESDAY)
     assert found["gained_us"] >= 0 and {item["driver"] for item in found["after"]} <= {"Corin Ashgrove"}
     less = what_if.Change("less_time", corin, datetime(2031, 4, 9, tzinfo=UTC), datetime(2031, 4, 12, tzinfo=UTC))
     found = what_if.what_if(team.sessions, team.actor, [less], clock=lambda: TUESDAY)
-    assert found["gained_us"] < 0 and found["after"] == [] and all(item["state"] == "dropped" for item in found["before"])
-    assert "less" in found["words"][0] and any(words.startswith("Out would be: Corin Ashgrove, walk the track") for words in found["words"])
+    assert (
+        found["gained_us"] < 0 and found["after"] == [] and all(item["state"] == "dropped" for item in found["before"])
+    )
+    assert "less" in found["words"][0] and any(
+        words.startswith("Out would be: Corin Ashgrove, walk the track") for words in found["words"]
+    )
     assert team.plan()["blocks"] == [] and team.plan()["made_at"] is None
 
     entry = next(
-        item["entry_id"] for item in view.readiness_of(team.sessions, team.actor, clock=lambda: TUESDAY)["items"] if item["driver_id"] == corin
+        item["entry_id"]
+        for item in view.readiness_of(team.sessions, team.actor, clock=lambda: TUESDAY)["items"]
+        if item["driver_id"] == corin
     )
     entries.remove_entries(team.sessions, team.actor, [entry])
     again = what_if.Change("entry", corin, week_id=team.week)
@@ -474,7 +562,9 @@ def test_what_would_make_room_is_tried_out(team: Team) -> None:
     best = told["items"][0]
     assert best["kind"] == "evening" and best["gained_us"] > 0 and "would make room" in best["words"]
     begins, ends = (datetime.fromisoformat(best[name]) for name in ("begins_at", "ends_at"))
-    tried = what_if.what_if(team.sessions, team.actor, [what_if.Change("more_time", corin, begins, ends)], clock=lambda: TUESDAY)
+    tried = what_if.what_if(
+        team.sessions, team.actor, [what_if.Change("more_time", corin, begins, ends)], clock=lambda: TUESDAY
+    )
     assert tried["gained_us"] == best["gained_us"]
     with pytest.raises(NotThere):
         what_if.what_makes_room(team.sessions, team.actor, "nothing", clock=lambda: TUESDAY)
@@ -489,7 +579,11 @@ def test_readiness_is_looked_back_at_day_by_day_and_week_by_week(team: Team) -> 
     assert [day["laps"] for day in told["days"]] == [32, 64]
     assert told["days"][0]["states"]["laps"] == "close" and told["days"][1]["states"]["laps"] == "met"
     assert told["days"][1]["total"] >= told["days"][0]["total"]
-    now = next(item for item in view.readiness_of(team.sessions, team.actor, clock=lambda: later)["items"] if item["entry_id"] == entry)
+    now = next(
+        item
+        for item in view.readiness_of(team.sessions, team.actor, clock=lambda: later)["items"]
+        if item["entry_id"] == entry
+    )
     assert told["days"][1]["total"] == pytest.approx(now["total"]), "the last day is as it stands now"
     assert told["earlier"] == []
 
@@ -498,7 +592,9 @@ def test_readiness_is_looked_back_at_day_by_day_and_week_by_week(team: Team) -> 
         version = session.scalars(select(Entry.version).where(Entry.public_id == entry)).one()
     entries.change_entry(team.sessions, team.actor, entry, version, {"points": 31.0})
     after = team.enter_in_a_later_week("Ysolde Farrand")
-    behind = readiness_history.readiness_history(team.sessions, team.actor, after, clock=lambda: RACE + timedelta(days=3))
+    behind = readiness_history.readiness_history(
+        team.sessions, team.actor, after, clock=lambda: RACE + timedelta(days=3)
+    )
     assert [(item["number"], item["points"], item["laps"]) for item in behind["earlier"]] == [(1, 31.0, 64)]
     with pytest.raises(NotThere):
         readiness_history.readiness_history(team.sessions, team.driver("Corin Ashgrove"), entry, clock=lambda: later)

@@ -19,7 +19,7 @@ from fleet_rival.services.week import combinations
 from tests.services.conftest import Season
 
 EVENING = datetime(2031, 4, 8, 18, tzinfo=UTC)
-INSIDE = datetime(2031, 6, 1, 21, 30)  # noqa: DTZ001 - inside a simulation there is no zone
+INSIDE = datetime(2031, 6, 1, 21, 30)
 TIMES = [90, 70, 66.0, 65.5, 65.8, 65.6, 65.9]
 NOTHING: dict[str, Any] = {"session_local": None, "air_temp_c": None, "track_temp_c": None, "wetness": None}
 
@@ -56,7 +56,9 @@ def test_what_somebody_says_of_a_session_counts_over_its_laps_and_no_file_sees_a
     body, _ = find.summary(driven.sessions, driven.actor, driven.combination())
     (figures,) = orjson.loads(body)["drivers"]
     assert figures["figures"]["group"]["wetness"] == "wet", "laps of that session are wet laps now"
-    assert files.export_laps(driven.sessions, driven.actor, driven.combination()) == content.replace(b"2031-06-01T21:30:00", b"")
+    assert files.export_laps(driven.sessions, driven.actor, driven.combination()) == content.replace(
+        b"2031-06-01T21:30:00", b""
+    )
     with driven.sessions() as session:
         assert set(session.scalars(select(Lap.wetness))) == {"dry"}, "the facts of the file stay"
     history.undo(driven.sessions, driven.actor)
@@ -110,4 +112,6 @@ def test_a_weeks_own_figures_leave_other_times_out(driven: Season) -> None:
     body, _ = find.summary(driven.sessions, other, driven.combination(), again.id)
     assert orjson.loads(body)["drivers"] == []
     with pytest.raises(NotThere):
-        find.summary(driven.sessions, driven.actor, driven.combination(), driven.other_series("Far", 1, track="Elsewhere").id)
+        find.summary(
+            driven.sessions, driven.actor, driven.combination(), driven.other_series("Far", 1, track="Elsewhere").id
+        )

@@ -55,7 +55,11 @@ def race(team: Team, seed: int = 31, rate: float = 0.9, at: datetime = RACE, slo
     with team.sessions.begin() as session:
         label = f"{at:%d-%H%M}"
         key = session.scalars(select(PracticeSession.id).where(PracticeSession.label == label)).one()
-        session.execute(update(Lap).where(Lap.session_id == key).values(session_kind="race", purpose=None, time_us=Lap.time_us + slower_us))
+        session.execute(
+            update(Lap)
+            .where(Lap.session_id == key)
+            .values(session_kind="race", purpose=None, time_us=Lap.time_us + slower_us)
+        )
         session.execute(update(Combination).values(revision=Combination.revision + 1))
 
 
@@ -134,7 +138,9 @@ def test_a_driver_writes_the_own_ones_and_sees_no_others(team: Team, entry: UUID
     ):
         with pytest.raises(NotThere):
             act()
-    assert [item["driver"] for item in debrief.races_behind(team.sessions, other, lambda: AFTER)["items"]] == ["Corin Ashgrove"]
+    assert [item["driver"] for item in debrief.races_behind(team.sessions, other, lambda: AFTER)["items"]] == [
+        "Corin Ashgrove"
+    ]
     assert len(debrief.races_behind(team.sessions, team.actor, lambda: AFTER)["items"]) == 2
 
 
@@ -147,11 +153,24 @@ def test_a_race_is_held_against_the_sheet_that_was_in_hand(team: Team, entry: UU
     with team.sessions.begin() as session:
         own = session.scalars(select(RaceSheet)).one()
         begin_change(session, team.actor, "race.sheet", "Handed out late")
-        session.add(RaceSheet(team_id=own.team_id, entry_id=own.entry_id, number=2, lines=[], expected={}, person_id=own.person_id, created_at=AFTER))
+        session.add(
+            RaceSheet(
+                team_id=own.team_id,
+                entry_id=own.entry_id,
+                number=2,
+                lines=[],
+                expected={},
+                person_id=own.person_id,
+                created_at=AFTER,
+            )
+        )
     [result] = told(team, entry)["results"]
     assert result["sheet"] == 1 and result["race_laps"] == 32
     figures = {item["figure"]: item for item in result["compared"]}
-    assert figures["qualifying_us"]["happened"] == round(before["qualifying"]["likely_us"]) + 2_000_000 and not figures["qualifying_us"]["inside"]
+    assert (
+        figures["qualifying_us"]["happened"] == round(before["qualifying"]["likely_us"]) + 2_000_000
+        and not figures["qualifying_us"]["inside"]
+    )
     assert "slower than expected" in figures["qualifying_us"]["words"]
     assert figures["race_lap_us"]["value"] == pytest.approx(before["own_race"]["median_us"] / 20)
     assert not figures["slips"]["inside"] and figures["slips"]["happened"] >= 15, "the habit comes on nine laps of ten"
@@ -184,7 +203,11 @@ def test_the_figures_propose_what_a_person_confirms(team: Team, entry: UUID) -> 
     habit = next(item for item in proposed if item["corner"] == "T3")
     start = next(item for item in proposed if item["corner"] == "T1")
     assert "went wrong more often in the race" in habit["text"] and habit["driver_id"] == team.desk.driver
-    assert start["text"].endswith("on the first lap in 2 of 2 starts") and start["condition"] == "start" and start["driver_id"] is None
+    assert (
+        start["text"].endswith("on the first lap in 2 of 2 starts")
+        and start["condition"] == "start"
+        and start["driver_id"] is None
+    )
     # A driver alone sees what the own starts tell.
     assert not any(item["corner"] == "T1" for item in told(team, entry, team.driver("Ysolde Farrand"))["proposals"])
     lessons.add_lesson(team.sessions, team.actor, habit)
@@ -201,7 +224,12 @@ def test_races_teach_what_practice_does_not(team: Team, entry: UUID) -> None:
     behind = debrief.races_behind(team.sessions, team.actor, lambda: AFTER)
     s.RacesBehind.model_validate(behind)
     pace = next(item for item in behind["calibration"] if item["figure"] == "race_lap_us")
-    assert pace["races"] == 1 and pace["inside"] == 0 and pace["off"] > 0.01 and pace["shift"] == pytest.approx(pace["off"] / 5)
+    assert (
+        pace["races"] == 1
+        and pace["inside"] == 0
+        and pace["off"] > 0.01
+        and pace["shift"] == pytest.approx(pace["off"] / 5)
+    )
     # The next race is taken to be slower than practice tells, for everybody alike.
     later = team.enter_in_a_later_week("Ysolde Farrand")
     with team.sessions.begin() as session:
@@ -212,4 +240,6 @@ def test_races_teach_what_practice_does_not(team: Team, entry: UUID) -> None:
         after = figures.race_view(team.sessions, actor, later, lambda: RACE + timedelta(days=5))
         assert after["taught"]["race_lap_us"].shift == pytest.approx(pace["shift"])
     alone = foretold["stops"]["compounds"][0]["new_us"]
-    assert after["stops"] is None or after["stops"]["compounds"][0]["new_us"] == pytest.approx(alone * (1 + pace["shift"]), rel=1e-3)
+    assert after["stops"] is None or after["stops"]["compounds"][0]["new_us"] == pytest.approx(
+        alone * (1 + pace["shift"]), rel=1e-3
+    )

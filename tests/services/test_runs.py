@@ -1,4 +1,6 @@
-"""Runs: declared, collected by fingers and eyes, overruled, remarked on, answered, moved; nothing lost, and all of it taken back."""
+"""Runs: declared, collected by fingers and eyes, overruled, remarked on, answered, moved; nothing lost, and all of
+it taken back.
+"""
 
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -71,7 +73,15 @@ def best(season: Season, name: str = "Ysolde Farrand") -> Any:
 
 AHEAD: dict[str, Any] = {"corner": "T2", "kind": "wide-exit", "because": "traffic", "text": "the car ahead"}
 CONTEXT: dict[str, Any] = {
-    **{"purpose": "long", "tyre_set": "B", "compound": "hard", "tyre_age": 4.0, "fuel_l": 42.0, "setup": "v3", "official": True},
+    **{
+        "purpose": "long",
+        "tyre_set": "B",
+        "compound": "hard",
+        "tyre_age": 4.0,
+        "fuel_l": 42.0,
+        "setup": "v3",
+        "official": True,
+    },
     **{"options": "T2 = third gear", "watch": ["brake at the board", " "], "settings": {"Bias": "54"}},
 }
 
@@ -96,11 +106,20 @@ class TestDeclaring:
             ("hard", 6.0, None, "T2=third-gear", "long"),
         ]
         begins = declare.template(season.sessions, season.actor, place, ysolde)
-        assert (begins.context["tyre_age"], begins.context["setup"], begins.context["settings"]) == (7.0, "v3", {"Bias": "54"})
-        asked_for = [item.key for item in declare.checks(season.sessions, season.actor, place, ysolde, {**begins.context, "setup": "v4"})]
+        assert (begins.context["tyre_age"], begins.context["setup"], begins.context["settings"]) == (
+            7.0,
+            "v3",
+            {"Bias": "54"},
+        )
+        asked_for = [
+            item.key
+            for item in declare.checks(season.sessions, season.actor, place, ysolde, {**begins.context, "setup": "v4"})
+        ]
         assert asked_for == ["limiter", "tyre_set", "setup", "official"], "only what changed, and what nothing can tell"
 
-    def test_what_is_said_of_a_run_is_a_fact_of_its_laps_and_is_taken_back_whole(self, season: Season, place: UUID) -> None:
+    def test_what_is_said_of_a_run_is_a_fact_of_its_laps_and_is_taken_back_whole(
+        self, season: Season, place: UUID
+    ) -> None:
         key = key_of(season, place)
         before = seen(season, key)
         assert (before.declared, before.run.id) == (False, None)
@@ -108,7 +127,9 @@ class TestDeclaring:
         assert {lap.compound for lap in seen(season, key).laps} == {"hard"} and seen(season, key).declared
         with pytest.raises(Refused, match="declared already"):
             declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
-        changed = declare.change_run(season.sessions, season.actor, made.id, made.version, {**CONTEXT, "compound": "soft", "tyre_age": None})
+        changed = declare.change_run(
+            season.sessions, season.actor, made.id, made.version, {**CONTEXT, "compound": "soft", "tyre_age": None}
+        )
         assert {(lap.compound, lap.tyre_age) for lap in seen(season, key).laps} == {("soft", None)}
         with pytest.raises(Outdated):
             declare.change_run(season.sessions, season.actor, made.id, made.version, CONTEXT)
@@ -117,7 +138,9 @@ class TestDeclaring:
         history.undo(season.sessions, season.actor)
         assert seen(season, key).run.id is None and {lap.compound for lap in seen(season, key).laps} == {None}
 
-    def test_undeclared_laps_open_a_run_with_the_last_settings_to_be_confirmed(self, season: Season, place: UUID) -> None:
+    def test_undeclared_laps_open_a_run_with_the_last_settings_to_be_confirmed(
+        self, season: Season, place: UUID
+    ) -> None:
         declare.say_of_run(season.sessions, season.actor, key_of(season, place), CONTEXT)
         season.drive("Ysolde Farrand", NOON + timedelta(hours=2), TIMES)
         key = key_of(season, place)
@@ -133,9 +156,24 @@ class TestDeclaring:
         assert rig is not None
         made = declare.declare(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], CONTEXT, [])
         assert [item.id for item in sheet.driven(season.sessions, season.actor, place).waiting] == [made.id]
-        whole = {"track": found.track, "layout": found.layout, "car": found.car, "driver": "Ysolde Farrand", "session": "live"}
+        whole = {
+            "track": found.track,
+            "layout": found.layout,
+            "car": found.car,
+            "driver": "Ysolde Farrand",
+            "session": "live",
+        }
         for number in (1, 2):
-            laps = (CoreLap("Ysolde Farrand", number, 65_000_000, session="live", run=7, started_at=now() + timedelta(minutes=number)),)
+            laps = (
+                CoreLap(
+                    "Ysolde Farrand",
+                    number,
+                    65_000_000,
+                    session="live",
+                    run=7,
+                    started_at=now() + timedelta(minutes=number),
+                ),
+            )
             live.deliver(season.sessions, rig, live.Delivery(**whole, laps=laps))  # type: ignore[arg-type]
         shown = seen(season, key_of(season, place, 1))
         assert (shown.run.id, shown.run.number) == (made.id, 7) and [lap.tyre_age for lap in shown.laps] == [4.0, 5.0]
@@ -147,14 +185,19 @@ class TestDeclaring:
         season.drive("Corin Ashgrove", datetime(2020, 1, 1, 12, tzinfo=UTC), TIMES)
         assert sheet.driven(season.sessions, season.actor, place).waiting, "driven long before"
         season.drive("Corin Ashgrove", now() + timedelta(minutes=5), TIMES)
-        waiting, shown = sheet.driven(season.sessions, season.actor, place).waiting, seen(season, _last(season, place, "Corin Ashgrove"))
+        waiting, shown = (
+            sheet.driven(season.sessions, season.actor, place).waiting,
+            seen(season, _last(season, place, "Corin Ashgrove")),
+        )
         assert not waiting and shown.declared and shown.laps[3].compound == "hard" and shown.laps[3].tyre_age == 7.0
 
     def test_what_cannot_be_declared_is_refused(self, season: Season, place: UUID) -> None:
         too_many, nowhere, unknown = {"watch": list("abcd")}, {"options": "T99 = x"}, {"company": "alone"}
         for wrong, words in ((too_many, "at most 3"), (nowhere, "no corner T99"), (unknown, "none that there is")):
             with pytest.raises(Refused, match=words):
-                declare.declare(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], {**CONTEXT, **wrong}, [])
+                declare.declare(
+                    season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], {**CONTEXT, **wrong}, []
+                )
 
 
 def _last(season: Season, place: UUID, name: str) -> RunKey:
@@ -192,7 +235,10 @@ class TestFingers:
         assert fingers.begin(season.sessions, season.actor, place, lane.driver_id, new_run=True).run == 2
         history.undo(season.sessions, season.actor, None)  # the mending
         history.undo(season.sessions, season.actor, None)  # all laps that were typed
-        assert not any(line.runs and line.runs[0].driver == "Corin Ashgrove" for line in sheet.driven(season.sessions, season.actor, place).sessions)
+        assert not any(
+            line.runs and line.runs[0].driver == "Corin Ashgrove"
+            for line in sheet.driven(season.sessions, season.actor, place).sessions
+        )
 
     def test_guests_laps_are_for_comparison_and_in_no_figure_of_the_team(self, season: Season, place: UUID) -> None:
         lane = fingers.begin(season.sessions, season.actor, place, None, "Wanda Rook")
@@ -213,16 +259,25 @@ class TestFingers:
         with season.sessions() as session:
             combination = session.scalars(select(Combination)).one()
             laps = [item.lap for item in laps_of(session, season.actor.team_id, combination.id, as_said=True)]
-            assert analyse(track_of(session, combination), laps).drivers["Ysolde Farrand"].guest and combination.public_id == place
+            assert (
+                analyse(track_of(session, combination), laps).drivers["Ysolde Farrand"].guest
+                and combination.public_id == place
+            )
 
     def test_laps_timed_by_hand_carry_how_far_they_may_be_off(self, season: Season, place: UUID) -> None:
         assert fingers.reaction(season.sessions, season.actor).plus_minus_us == UNCALIBRATED.plus_minus_us
         shown = clips.clip(season.sessions, season.actor, place, 3)
         truths = [crossing.at_us for crossing in shown.crossings]
-        assert clips.clip(season.sessions, season.actor, place, 3) == shown != clips.clip(season.sessions, season.actor, place, 4)
+        assert (
+            clips.clip(season.sessions, season.actor, place, 3)
+            == shown
+            != clips.clip(season.sessions, season.actor, place, 4)
+        )
         with pytest.raises(Refused, match="6 are needed"):
             fingers.remember_reaction(season.sessions, season.actor, truths, truths[:3])
-        measured = fingers.remember_reaction(season.sessions, season.actor, truths, [at + 150_000 + (at % 7) * 3000 for at in truths])
+        measured = fingers.remember_reaction(
+            season.sessions, season.actor, truths, [at + 150_000 + (at % 7) * 3000 for at in truths]
+        )
         assert 150_000 <= measured.offset_us <= 170_000 and 0 < measured.plus_minus_us < 40_000
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
         key = RunKey(lane.session_id, lane.driver_id, lane.run)
@@ -263,8 +318,13 @@ class TestTheLastWord:
         edit.turn_laps(season.sessions, season.actor, key, versions(season, key, 3))
         assert lap_of(season, key, 3).counts and best(season) == 65_500_000
         edit.turn_laps(season.sessions, season.actor, key, versions(season, key, 2, 3))
-        assert [lap_of(season, key, number).counts for number in (2, 3)] == [True, False], "the cold lap counts, the other is set aside"
-        assert lap_of(season, key, 2).overruled[0]["mark"] == "cold" and "somebody said" in lap_of(season, key, 3).why.lower()
+        assert [lap_of(season, key, number).counts for number in (2, 3)] == [True, False], (
+            "the cold lap counts, the other is set aside"
+        )
+        assert (
+            lap_of(season, key, 2).overruled[0]["mark"] == "cold"
+            and "somebody said" in lap_of(season, key, 3).why.lower()
+        )
         with pytest.raises(Outdated):
             edit.turn_laps(season.sessions, season.actor, key, {3: 1})
         with pytest.raises(NotThere):
@@ -272,17 +332,24 @@ class TestTheLastWord:
         with pytest.raises(Refused):
             edit.say_of_marks(season.sessions, season.actor, key, versions(season, key, 3), {"damage": True})
 
-    def test_what_people_said_is_no_difference_to_a_longer_version_of_the_file(self, season: Season, place: UUID) -> None:
+    def test_what_people_said_is_no_difference_to_a_longer_version_of_the_file(
+        self, season: Season, place: UUID
+    ) -> None:
         key = key_of(season, place)
         edit.turn_laps(season.sessions, season.actor, key, versions(season, key, 4))
         edit.add_remark(season.sessions, season.actor, key, 5, AHEAD)
         content = files.export_laps(season.sessions, season.actor, place)
         lines = content.decode().splitlines()
         header = lines[0].split(",")
-        plain = [",".join("" if name == "mistakes" else cell for name, cell in zip(header, line.split(","), strict=True)) for line in lines]
+        plain = [
+            ",".join("" if name == "mistakes" else cell for name, cell in zip(header, line.split(","), strict=True))
+            for line in lines
+        ]
         longer = [
             *plain,
-            plain[-1].replace(",8,1:05.650", ",9,1:05.444").replace(plain[-1].split(",")[header.index("started_at")], "2031-04-09T13:30:00Z"),
+            plain[-1]
+            .replace(",8,1:05.650", ",9,1:05.444")
+            .replace(plain[-1].split(",")[header.index("started_at")], "2031-04-09T13:30:00Z"),
         ]
         file_id = files.upload(season.sessions, season.actor, place, "longer.csv", "\n".join(longer).encode())
         shown = files.preview(season.sessions, season.actor, file_id)
@@ -294,7 +361,13 @@ class TestTheLastWord:
     def test_facts_of_many_laps_are_written_at_once(self, season: Season, place: UUID) -> None:
         key = key_of(season, place)
         some = versions(season, key, 3, 4, 5)
-        edit.change_laps(season.sessions, season.actor, key, some, {"compound": " soft ", "tyre_age": 2.0, "flags": ["+traffic"], "wetness": "damp"})
+        edit.change_laps(
+            season.sessions,
+            season.actor,
+            key,
+            some,
+            {"compound": " soft ", "tyre_age": 2.0, "flags": ["+traffic"], "wetness": "damp"},
+        )
         assert [(lap.compound, lap.tyre_age, lap.wetness) for lap in seen(season, key).laps if lap.number in some] == [
             ("soft", 2.0, "damp"),
             ("soft", 3.0, "damp"),
@@ -315,10 +388,16 @@ class TestTheLastWord:
     def test_a_remark_turns_a_slip_into_traffic_and_goes_with_its_lap(self, season: Season, place: UUID) -> None:
         key = key_of(season, place)
         made = edit.add_remark(
-            season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "wide-exit", "because": "traffic", "text": "the car ahead"}
+            season.sessions,
+            season.actor,
+            key,
+            5,
+            {"corner": "T2", "kind": "wide-exit", "because": "traffic", "text": "the car ahead"},
         )
         shown = seen(season, key)
-        assert [(item.lap, item.words) for item in shown.remarks] == [(5, "T2 ran wide at the exit because of others: the car ahead")]
+        assert [(item.lap, item.words) for item in shown.remarks] == [
+            (5, "T2 ran wide at the exit because of others: the car ahead")
+        ]
         assert [mark["mark"] for mark in lap_of(season, key, 5).marks] == ["traffic"]
         edit.add_remark(season.sessions, season.actor, key, 6, {"corner": "T1", "kind": "spin"})
         edit.add_remark(season.sessions, season.actor, key, 7, {"corner": "T3", "kind": "limits"})
@@ -326,7 +405,12 @@ class TestTheLastWord:
         edit.remove_remark(season.sessions, season.actor, made)
         assert lap_of(season, key, 5).counts
         nowhere, unknown, strange = {"kind": "spin"}, {"kind": "slow", "corner": "T1"}, {"corner": "T9", "kind": "spin"}
-        for wrong, words in (({}, "Say what happened"), (nowhere, "in which corner"), (unknown, "not a mistake"), (strange, "no corner T9")):
+        for wrong, words in (
+            ({}, "Say what happened"),
+            (nowhere, "in which corner"),
+            (unknown, "not a mistake"),
+            (strange, "no corner T9"),
+        ):
             with pytest.raises(Refused, match=words):
                 edit.add_remark(season.sessions, season.actor, key, 5, wrong)
         first = history.history(season.sessions, season.actor).items
@@ -334,10 +418,14 @@ class TestTheLastWord:
         with pytest.raises(Conflict, match="changed since"):
             history.undo(season.sessions, season.actor, imported.id)
 
-    def test_taking_laps_back_takes_what_was_said_of_them_and_brings_it_again(self, season: Season, place: UUID) -> None:
+    def test_taking_laps_back_takes_what_was_said_of_them_and_brings_it_again(
+        self, season: Season, place: UUID
+    ) -> None:
         key = key_of(season, place)
         edit.add_remark(season.sessions, season.actor, key, 6, {"corner": "T1", "kind": "spin"})
-        imported = next(item for item in history.history(season.sessions, season.actor).items if item.action == "laps.import")
+        imported = next(
+            item for item in history.history(season.sessions, season.actor).items if item.action == "laps.import"
+        )
         history.undo(season.sessions, season.actor, imported.id)
         with season.sessions() as session:
             assert session.scalars(select(Remark)).all() == []
@@ -353,23 +441,43 @@ class TestTheLastWord:
             "hot_pressure_kpa": {"front_left": 171.0},
             "fuel_left_l": 12.0,
         }
-        feel = {"handling": {"slow": {"entry": -2}, "fast": {"exit": 3}, "small_lift": "abrupt"}, "readings": [reading], "note": " nervous "}
+        feel = {
+            "handling": {"slow": {"entry": -2}, "fast": {"exit": 3}, "small_lift": "abrupt"},
+            "readings": [reading],
+            "note": " nervous ",
+        }
         edit.write_feel(season.sessions, season.actor, key, 0, feel)
         run = seen(season, key).run
-        assert run.handling["fast"]["exit"] == 3 and run.readings[0]["tread_pct"]["front_left"] == 82.5 and run.note == "nervous"
+        assert (
+            run.handling["fast"]["exit"] == 3
+            and run.readings[0]["tread_pct"]["front_left"] == 82.5
+            and run.note == "nervous"
+        )
         with pytest.raises(Outdated):
             edit.write_feel(season.sessions, season.actor, key, 0, feel)
-        for wrong in ({"handling": {"slow": {"entry": -4}}}, {"readings": [{"tread_pct": {"front_left": 130}}]}, {"handling": {"small_lift": "odd"}}):
+        for wrong in (
+            {"handling": {"slow": {"entry": -4}}},
+            {"readings": [{"tread_pct": {"front_left": 130}}]},
+            {"handling": {"small_lift": "odd"}},
+        ):
             with pytest.raises(Refused):
                 edit.write_feel(season.sessions, season.actor, key, run.version, {**feel, **wrong})
 
-    def test_what_changed_since_the_run_before_is_listed_and_several_at_once_are_told(self, season: Season, place: UUID) -> None:
+    def test_what_changed_since_the_run_before_is_listed_and_several_at_once_are_told(
+        self, season: Season, place: UUID
+    ) -> None:
         declare.say_of_run(season.sessions, season.actor, key_of(season, place), CONTEXT)
         season.drive("Ysolde Farrand", NOON + timedelta(hours=2), TIMES)
         key = key_of(season, place)
-        declare.say_of_run(season.sessions, season.actor, key, {**CONTEXT, "setup": "v4", "settings": {"Bias": "55"}, "fuel_l": 30.0})
+        declare.say_of_run(
+            season.sessions, season.actor, key, {**CONTEXT, "setup": "v4", "settings": {"Bias": "55"}, "fuel_l": 30.0}
+        )
         shown = seen(season, key)
-        assert tuple(in_units(words, DEFAULTS) for words in shown.changes) == ("fuel 42 l → 30 l", "setup v3 → v4", "Bias 54 → 55")
+        assert tuple(in_units(words, DEFAULTS) for words in shown.changes) == (
+            "fuel 42 l → 30 l",
+            "setup v3 → v4",
+            "Bias 54 → 55",
+        )
         assert shown.together is not None and shown.together.startswith("2 things were changed at once")
         assert shown.before == key_of(season, place, 1) and shown.after is None
 
@@ -384,7 +492,9 @@ class TestQuestions:
         assert asked.asked_laps(season.sessions, season.actor, place) == []
         edit.add_remark(season.sessions, season.actor, key, 8, {"corner": "T2", "kind": "contact"})
         found = asked.asked_laps(season.sessions, season.actor, place)
-        assert [(item.kind, item.lap, item.corner) for item in found] == [("damage", 8, "T2")] and "slower by" in found[0].words
+        assert [(item.kind, item.lap, item.corner) for item in found] == [("damage", 8, "T2")] and "slower by" in found[
+            0
+        ].words
         asked.answer(season.sessions, season.actor, key, 8, "damage", "damage", None)
         assert asked.asked_laps(season.sessions, season.actor, place) == []
         assert [lap.counts for lap in seen(season, key).laps if lap.number > 8] == [False] * 6
@@ -407,7 +517,9 @@ class TestQuestions:
             with pytest.raises(NotThere):
                 call(foreign)
         assert sheet.run_sheet(season.sessions, driver, _last(season, place, "Ysolde Farrand")).laps
-        assert {line.driver for item in sheet.driven(season.sessions, driver, place).sessions for line in item.runs} == {"Ysolde Farrand"}
+        assert {
+            line.driver for item in sheet.driven(season.sessions, driver, place).sessions for line in item.runs
+        } == {"Ysolde Farrand"}
         with pytest.raises(NotThere):
             declare.declare(season.sessions, driver, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
         with pytest.raises(Refused, match="manager or a coach"):
@@ -436,17 +548,28 @@ class TestSessions:
             moves.split_session(season.sessions, season.actor, into, [WhichRun(moved.driver_id, 9)], None)
         for _ in range(2):
             history.undo(season.sessions, season.actor)
-        assert {item.practice.id for item in sheet.driven(season.sessions, season.actor, place).sessions} == {into, other}
+        assert {item.practice.id for item in sheet.driven(season.sessions, season.actor, place).sessions} == {
+            into,
+            other,
+        }
 
     def test_runs_move_to_whom_and_where_they_belong_and_figures_follow(self, season: Season, place: UUID) -> None:
         key = key_of(season, place)
         edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "late-brake"})
-        done = moves.move_runs(season.sessions, season.actor, key.session_id, [], driver_id=season.drivers["Corin Ashgrove"])
-        assert (done.laps, done.session_id) == (8, key.session_id) and best(season, "Corin Ashgrove") == 65_500_000 and best(season) is None
+        done = moves.move_runs(
+            season.sessions, season.actor, key.session_id, [], driver_id=season.drivers["Corin Ashgrove"]
+        )
+        assert (
+            (done.laps, done.session_id) == (8, key.session_id)
+            and best(season, "Corin Ashgrove") == 65_500_000
+            and best(season) is None
+        )
         layout = combinations.combination(season.sessions, season.actor, place).layout_id
         other = combinations.add_combination(season.sessions, season.actor, layout, "Truck B")
         key = RunKey(key.session_id, season.drivers["Corin Ashgrove"], 1)
-        done = moves.move_runs(season.sessions, season.actor, key.session_id, [WhichRun(key.driver_id, 1)], combination_id=other.id)
+        done = moves.move_runs(
+            season.sessions, season.actor, key.session_id, [WhichRun(key.driver_id, 1)], combination_id=other.id
+        )
         assert (done.combination_id, done.parts_lost) == (other.id, 0)
         there = sheet.run_sheet(season.sessions, season.actor, RunKey(done.session_id, key.driver_id, 1))
         assert len(there.laps) == 8 and [item.words for item in there.remarks] == ["T2 braked too late"]
@@ -460,15 +583,21 @@ class TestSessions:
         found = practice.practices(season.sessions, season.actor, place)[0]
         values = {"session_local": None, "air_temp_c": None, "track_temp_c": None, "wetness": None}
         changes = [{"minute": 0, "wetness": "dry"}, {"minute": 5, "wetness": "wet"}]
-        done = practice.change_practice(season.sessions, season.actor, found.id, found.version, {**values, "weather": changes, "label": "evening"})
+        done = practice.change_practice(
+            season.sessions, season.actor, found.id, found.version, {**values, "weather": changes, "label": "evening"}
+        )
         assert (done.label, len(done.weather)) == ("evening", 2)
         assert [lap.wetness for lap in seen(season, key_of(season, place)).laps] == ["dry"] * 5 + ["wet"] * 3
         with pytest.raises(Refused, match="can't have been so"):
-            practice.change_practice(season.sessions, season.actor, found.id, done.version, {**values, "weather": changes[::-1]})
+            practice.change_practice(
+                season.sessions, season.actor, found.id, done.version, {**values, "weather": changes[::-1]}
+            )
         season.drive("Corin Ashgrove", NOON + timedelta(days=1), TIMES)
         with pytest.raises(Conflict, match="called evening already"):
             other = practice.practices(season.sessions, season.actor, place)[0]
-            practice.change_practice(season.sessions, season.actor, other.id, other.version, {**values, "label": "evening"})
+            practice.change_practice(
+                season.sessions, season.actor, other.id, other.version, {**values, "label": "evening"}
+            )
 
 
 def test_reactions_are_each_persons_own(season: Season, driver: Actor) -> None:
@@ -476,7 +605,10 @@ def test_reactions_are_each_persons_own(season: Season, driver: Actor) -> None:
         assert session.get_one(Person, driver.person_id).reaction is None
     truths = [round(at * 1_000_000) for at in range(3, 43, 4)]
     fingers.remember_reaction(season.sessions, driver, truths, [at + 100_000 for at in truths])
-    assert fingers.reaction(season.sessions, driver).presses == 10 and fingers.reaction(season.sessions, season.actor).presses == 0
+    assert (
+        fingers.reaction(season.sessions, driver).presses == 10
+        and fingers.reaction(season.sessions, season.actor).presses == 0
+    )
 
 
 def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Season, place: UUID, driver: Actor) -> None:
@@ -488,7 +620,9 @@ def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Seas
     done = files.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
     assert (done.added, done.left_out, done.drivers_added) == (1, 1, ())
     with pytest.raises(Refused, match="ask a manager or coach"):
-        files.upload(season.sessions, driver, place, "theirs.csv", b"driver,session,lap,time\nCorin Ashgrove,late,1,65.1\n")
+        files.upload(
+            season.sessions, driver, place, "theirs.csv", b"driver,session,lap,time\nCorin Ashgrove,late,1,65.1\n"
+        )
     again = files.upload(season.sessions, driver, place, "mine.csv", content)
     files.say_how(season.sessions, driver, again, None, {"Stranger": season.drivers["Corin Ashgrove"]})
     look = files.preview(season.sessions, driver, again)
@@ -496,7 +630,9 @@ def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Seas
 
 
 class TestWhatIsSaidStays:
-    """Declared, felt, remarked: it follows the laps wherever they or their corners go, and says no more than somebody said."""
+    """Declared, felt, remarked: it follows the laps wherever they or their corners go, and says no more than
+    somebody said.
+    """
 
     def test_a_longer_version_of_the_file_finds_the_run_as_it_was_declared(self, season: Season, place: UUID) -> None:
         key = key_of(season, place)
@@ -516,10 +652,16 @@ class TestWhatIsSaidStays:
         declare.say_of_run(season.sessions, season.actor, key_of(season, place), CONTEXT)
         season.drive("Ysolde Farrand", NOON + timedelta(hours=2), TIMES)
         key = key_of(season, place)
-        edit.write_feel(season.sessions, season.actor, key, 0, {"handling": {"slow": {"entry": 1}}, "readings": [], "note": None})
+        edit.write_feel(
+            season.sessions, season.actor, key, 0, {"handling": {"slow": {"entry": 1}}, "readings": [], "note": None}
+        )
         shown = seen(season, key)
         assert not shown.declared and "compound" in shown.supposed and shown.run.handling["slow"]["entry"] == 1
-        lines = [item for item in sheet.driven(season.sessions, season.actor, place).sessions if item.practice.id == key.session_id]
+        lines = [
+            item
+            for item in sheet.driven(season.sessions, season.actor, place).sessions
+            if item.practice.id == key.session_id
+        ]
         assert [run.declared for item in lines for run in item.runs] == [False]
         assert shown.run.id is not None
         declare.change_run(season.sessions, season.actor, shown.run.id, shown.run.version, shown.run.context)
@@ -527,43 +669,69 @@ class TestWhatIsSaidStays:
         assert again.declared and again.supposed == () and {lap.compound for lap in again.laps} == {"hard"}
         assert again.run.handling["slow"]["entry"] == 1, "and how it felt is still there"
 
-    def test_remarks_and_options_follow_corners_that_are_renamed_and_come_back(self, season: Season, place: UUID) -> None:
+    def test_remarks_and_options_follow_corners_that_are_renamed_and_come_back(
+        self, season: Season, place: UUID
+    ) -> None:
         key = key_of(season, place)
         declare.say_of_run(season.sessions, season.actor, key, CONTEXT)
         edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "kind": "spin"})
         layout_id = combinations.combination(season.sessions, season.actor, place).layout_id
         view = book.book(season.sessions, season.actor, layout_id)
         drafts = [
-            boundaries.DraftCorner(item.id, Corner("Kiln" if item.code == "T2" else item.code, item.start_m, item.apex_m, item.end_m))
+            boundaries.DraftCorner(
+                item.id, Corner("Kiln" if item.code == "T2" else item.code, item.start_m, item.apex_m, item.end_m)
+            )
             for item in view.corners
         ]
         sectors = [Sector(**item) for item in view.sectors]
         boundaries.change_boundaries(season.sessions, season.actor, layout_id, view.version, sectors, drafts)
         shown = seen(season, key)
-        assert [item.corner for item in shown.remarks] == ["Kiln"] and shown.run.context["options"] == "Kiln = third gear"
-        assert lap_of(season, key, 5).incidents == ("spin:Kiln",) and lap_of(season, key, 5).options == "Kiln=third-gear"
+        assert [item.corner for item in shown.remarks] == ["Kiln"] and shown.run.context[
+            "options"
+        ] == "Kiln = third gear"
+        assert (
+            lap_of(season, key, 5).incidents == ("spin:Kiln",) and lap_of(season, key, 5).options == "Kiln=third-gear"
+        )
         history.undo(season.sessions, season.actor)
-        assert [item.corner for item in seen(season, key).remarks] == ["T2"] and lap_of(season, key, 5).incidents == ("spin:T2",)
+        assert [item.corner for item in seen(season, key).remarks] == ["T2"] and lap_of(season, key, 5).incidents == (
+            "spin:T2",
+        )
 
-    def test_on_another_layout_laps_keep_their_time_and_an_undo_brings_the_rest_back(self, season: Season, place: UUID) -> None:
+    def test_on_another_layout_laps_keep_their_time_and_an_undo_brings_the_rest_back(
+        self, season: Season, place: UUID
+    ) -> None:
         key = key_of(season, place)
         edit.change_laps(season.sessions, season.actor, key, versions(season, key, 4), {"note": "kept"})
-        edit.add_remark(season.sessions, season.actor, key, 4, {"corner": "T4", "kind": "slide", "text": "on the paint"})
-        layout = Track("Quernholm", "Short", "street", 900.0, (Sector("S1", 0.0),), (Corner("T1", 100.0, 150.0, 200.0),))
-        other = combinations.add_combination(season.sessions, season.actor, layouts.draw_up(season.sessions, season.actor, layout), "Truck A")
+        edit.add_remark(
+            season.sessions, season.actor, key, 4, {"corner": "T4", "kind": "slide", "text": "on the paint"}
+        )
+        layout = Track(
+            "Quernholm", "Short", "street", 900.0, (Sector("S1", 0.0),), (Corner("T1", 100.0, 150.0, 200.0),)
+        )
+        other = combinations.add_combination(
+            season.sessions, season.actor, layouts.draw_up(season.sessions, season.actor, layout), "Truck A"
+        )
         before = seen(season, key)
         done = moves.move_runs(season.sessions, season.actor, key.session_id, [], combination_id=other.id)
         there = sheet.run_sheet(season.sessions, season.actor, RunKey(done.session_id, key.driver_id, 1))
-        assert [lap.time_us for lap in there.laps] == [lap.time_us for lap in before.laps] and there.laps[3].note == "kept"
-        assert [(item.corner, item.text) for item in there.remarks] == [(None, "on the paint")] and there.laps[3].incidents == ()
+        assert [lap.time_us for lap in there.laps] == [lap.time_us for lap in before.laps] and there.laps[
+            3
+        ].note == "kept"
+        assert [(item.corner, item.text) for item in there.remarks] == [(None, "on the paint")] and there.laps[
+            3
+        ].incidents == ()
         history.undo(season.sessions, season.actor)
         back = seen(season, key)
-        assert [(item.corner, item.kind) for item in back.remarks] == [("T4", "slide")] and back.laps[3].incidents == ("slide:T4",)
+        assert [(item.corner, item.kind) for item in back.remarks] == [("T4", "slide")] and back.laps[3].incidents == (
+            "slide:T4",
+        )
         assert [lap.time_us for lap in back.laps] == [lap.time_us for lap in before.laps]
 
     def test_guests_are_asked_nothing_and_use_nothing_up(self, season: Season, place: UUID) -> None:
         seen_before = combinations.combination(season.sessions, season.actor, place)
-        combinations.change_combination(season.sessions, season.actor, place, seen_before.version, None, {"solo_floor_s": 65.52})
+        combinations.change_combination(
+            season.sessions, season.actor, place, seen_before.version, None, {"solo_floor_s": 65.52}
+        )
         assert [item.driver for item in asked.asked_laps(season.sessions, season.actor, place)] == ["Ysolde Farrand"]
         row = next(item for item in members.drivers(season.sessions, season.actor) if item.name == "Ysolde Farrand")
         members.change_driver(season.sessions, season.actor, row.id, row.version, row.name, True)
@@ -583,18 +751,24 @@ class TestWhatIsSaidStays:
         with pytest.raises(NotThere):
             declare.remove_run(season.sessions, season.actor, UUID(int=1))
 
-    def test_a_declaration_waits_half_a_day_and_no_longer(self, season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_a_declaration_waits_half_a_day_and_no_longer(
+        self, season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
         declare.declare(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
         later = now() + declare._WAITING + timedelta(minutes=1)
         monkeypatch.setattr(declare, "now", lambda: later)
         assert sheet.driven(season.sessions, season.actor, place).waiting == ()
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
-        kept = fingers.type_lap(season.sessions, season.actor, RunKey(lane.session_id, lane.driver_id, lane.run), 1, "65.1")
+        kept = fingers.type_lap(
+            season.sessions, season.actor, RunKey(lane.session_id, lane.driver_id, lane.run), 1, "65.1"
+        )
         assert kept.number == 1 and lane.run_id is None
 
 
 class TestMergingRuns:
-    """However sessions are put together and taken apart: no lap is lost, none is there twice, and undo brings back what was."""
+    """However sessions are put together and taken apart: no lap is lost, none is there twice, and undo brings back
+    what was.
+    """
 
     def all_laps(self, season: Season, place: UUID) -> list[tuple[str, str, int, int, int]]:
         found = []

@@ -55,7 +55,9 @@ def found(sessions: Sessions, actor: Actor, text: str) -> list[tuple[str, str]]:
         ("   ", None, set()),
     ],
 )
-def test_what_is_found_first_and_of_which_kinds(sessions: Sessions, actor: Actor, text: str, first: Any, kinds: set[str]) -> None:
+def test_what_is_found_first_and_of_which_kinds(
+    sessions: Sessions, actor: Actor, text: str, first: Any, kinds: set[str]
+) -> None:
     items = found(sessions, actor, text)
     assert {kind for kind, _ in items} == kinds
     if first:

@@ -1,4 +1,6 @@
-"""Seasons by hand and from files, entries, cars and profiles: kept as they were written, told where two write at once, taken back whole."""
+"""Seasons by hand and from files, entries, cars and profiles: kept as they were written, told where two write at
+once, taken back whole.
+"""
 
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
@@ -28,12 +30,19 @@ def rows(season: Season, table: Any) -> list[Any]:
 
 
 def test_a_week_keeps_all_that_was_written_and_brings_its_combination(season: Season) -> None:
-    told = {"cars": ("Truck A", "Truck B"), "note": "Cold evenings", "fuel_rate": 2.0, "session_local": datetime(2031, 6, 1, 21, 30)}  # noqa: DTZ001
+    told = {
+        "cars": ("Truck A", "Truck B"),
+        "note": "Cold evenings",
+        "fuel_rate": 2.0,
+        "session_local": datetime(2031, 6, 1, 21, 30),
+    }
     made = season.week(1, **told)
     assert made.facts == season.facts(1, **told)
     assert len(made.start_times) == 14 and made.warnings == ()
     assert len(rows(season, Combination)) == 2
-    changed = series.change_week(season.sessions, season.actor, made.id, made.version, replace(made.facts, cars=("Truck B",)))
+    changed = series.change_week(
+        season.sessions, season.actor, made.id, made.version, replace(made.facts, cars=("Truck B",))
+    )
     assert [car.name for car in changed.cars] == ["Truck B"]
     with pytest.raises(Outdated):
         series.change_week(season.sessions, season.actor, made.id, made.version, made.facts)
@@ -62,7 +71,9 @@ def test_a_week_finds_its_layout_when_the_track_comes_later(season: Season) -> N
     made = season.week(1, track="Quernholm", layout="Long")
     assert made.layout_id is None
     layout = tracks.add_track(
-        season.sessions, season.actor, TRACK.replace(season.track.encode(), b"Quernholm").replace(season.layout.encode(), b"Long")
+        season.sessions,
+        season.actor,
+        TRACK.replace(season.track.encode(), b"Quernholm").replace(season.layout.encode(), b"Long"),
     )
     assert series.week(season.sessions, season.actor, made.id).layout_id == layout.id
     history.undo(season.sessions, season.actor)
@@ -117,14 +128,18 @@ def test_taking_a_season_back_leaves_what_laps_hang_on(season: Season) -> None:
     stamp = season_files.preview(season.sessions, season.actor, file_id).stamp
     season_files.import_season(season.sessions, season.actor, file_id, stamp, take_changes=False)
     season.drive("Ysolde Farrand", datetime(2031, 4, 8, 18, tzinfo=UTC), [70, 66, 65.5])
-    entry = next(item for item in history.history(season.sessions, season.actor).items if item.action == "season.import")
+    entry = next(
+        item for item in history.history(season.sessions, season.actor).items if item.action == "season.import"
+    )
     history.undo(season.sessions, season.actor, entry.id)
     assert not rows(season, SeriesWeekRow) and len(rows(season, Combination)) == 1
 
 
 def test_nothing_is_written_over_that_nobody_saw(season: Season) -> None:
     there = season.week(1)
-    file_id = season_files.upload(season.sessions, season.actor, "cup.season.csv", write_season([season.facts(1, wetness="wet")]))
+    file_id = season_files.upload(
+        season.sessions, season.actor, "cup.season.csv", write_season([season.facts(1, wetness="wet")])
+    )
     seen = season_files.preview(season.sessions, season.actor, file_id)
     series.change_week(season.sessions, season.actor, there.id, there.version, season.facts(1, note="low sun at T3"))
     with pytest.raises(Conflict, match="changed since you looked"):
@@ -137,9 +152,14 @@ def test_nothing_is_written_over_that_nobody_saw(season: Season) -> None:
 
 
 def test_a_week_that_stays_as_it_is_keeps_its_days_against_the_file(season: Season) -> None:
-    """The file moves week 1 back by a week and puts week 2 in its place; whoever keeps week 1 can't have week 2 there."""
+    """The file moves week 1 back by a week and puts week 2 in its place; whoever keeps week 1 can't have week 2
+    there.
+    """
     season.week(1)
-    moved = [season.facts(1, begins=MONDAY - timedelta(weeks=1), ends=MONDAY), season.facts(2, begins=MONDAY, ends=MONDAY + timedelta(weeks=1))]
+    moved = [
+        season.facts(1, begins=MONDAY - timedelta(weeks=1), ends=MONDAY),
+        season.facts(2, begins=MONDAY, ends=MONDAY + timedelta(weeks=1)),
+    ]
     for take_changes, expected in ((False, [(1, MONDAY)]), (True, [(1, MONDAY - timedelta(weeks=1)), (2, MONDAY)])):
         file_id = season_files.upload(season.sessions, season.actor, "cup.season.csv", write_season(moved))
         stamp = season_files.preview(season.sessions, season.actor, file_id).stamp
@@ -158,7 +178,9 @@ def test_a_week_that_stays_as_it_is_keeps_its_days_against_the_file(season: Seas
         ({"starts": "every 90min from 20:00 to 10:00"}, "never fires"),
     ],
 )
-def test_a_week_that_nobody_can_mean_is_refused_and_leaves_nothing(season: Season, changes: dict[str, Any], message: str) -> None:
+def test_a_week_that_nobody_can_mean_is_refused_and_leaves_nothing(
+    season: Season, changes: dict[str, Any], message: str
+) -> None:
     with pytest.raises(Refused, match=message):
         season.week(1, **changes)
     assert not rows(season, SeriesWeekRow)
@@ -185,14 +207,22 @@ def test_an_entry_is_changed_by_one_at_a_time_and_handed_over(season: Season) ->
     entries.enter(season.sessions, season.actor, [first.id], list(season.drivers.values()), "want")
     mine = _entry(season, "Ysolde Farrand")
     changed = entries.change_entry(
-        season.sessions, season.actor, mine.public_id, mine.version, {"starts": [first.start_times[1], first.start_times[0]]}
+        season.sessions,
+        season.actor,
+        mine.public_id,
+        mine.version,
+        {"starts": [first.start_times[1], first.start_times[0]]},
     )
     assert changed.starts == first.start_times[:2]
     with pytest.raises(Outdated):
         entries.change_entry(season.sessions, season.actor, mine.public_id, mine.version, {"importance": "must"})
     with pytest.raises(Conflict, match="entered there already"):
-        entries.move_entry(season.sessions, season.actor, mine.public_id, changed.version, first.id, season.drivers["Corin Ashgrove"])
-    moved = entries.move_entry(season.sessions, season.actor, mine.public_id, changed.version, second.id, season.drivers["Ysolde Farrand"])
+        entries.move_entry(
+            season.sessions, season.actor, mine.public_id, changed.version, first.id, season.drivers["Corin Ashgrove"]
+        )
+    moved = entries.move_entry(
+        season.sessions, season.actor, mine.public_id, changed.version, second.id, season.drivers["Ysolde Farrand"]
+    )
     assert (moved.week_id, moved.starts) == (second.id, ()), "another week has other starts"
 
 
@@ -201,11 +231,16 @@ def test_a_driver_chooses_the_own_starts_and_nothing_else(season: Season) -> Non
     entries.enter(season.sessions, season.actor, [made.id], list(season.drivers.values()), "want")
     mine, theirs = _entry(season, "Ysolde Farrand"), _entry(season, "Corin Ashgrove")
     driver = add_person(season.sessions, season.actor, "Ysolde Farrand", "driver", mine.driver_id)
-    changed = entries.change_entry(season.sessions, driver, mine.public_id, mine.version, {"starts": [made.start_times[0]], "note": "late shift"})
+    changed = entries.change_entry(
+        season.sessions, driver, mine.public_id, mine.version, {"starts": [made.start_times[0]], "note": "late shift"}
+    )
     assert changed.note == "late shift"
     with pytest.raises(Refused, match="your own starts"):
         entries.change_entry(season.sessions, driver, mine.public_id, changed.version, {"importance": "must"})
-    for ask in (lambda: entries.entry(season.sessions, driver, theirs.public_id), lambda: _write(season, driver, theirs)):
+    for ask in (
+        lambda: entries.entry(season.sessions, driver, theirs.public_id),
+        lambda: _write(season, driver, theirs),
+    ):
         with pytest.raises(NotThere):
             ask()
     own = profiles.profiles(season.sessions, driver)
@@ -220,7 +255,9 @@ def _write(season: Season, driver: Any, row: Entry) -> None:
 
 def _entry(season: Season, name: str) -> Entry:
     with season.sessions() as session:
-        found = entries.entries_of_weeks(session, season.actor, [row.id for row in session.scalars(select(SeriesWeekRow))])
+        found = entries.entries_of_weeks(
+            session, season.actor, [row.id for row in session.scalars(select(SeriesWeekRow))]
+        )
     public = next(item.id for item in found if item.driver == name)
     return next(row for row in rows(season, Entry) if row.public_id == public)
 
@@ -229,12 +266,33 @@ def test_a_car_and_a_profile_are_kept_as_written_and_nonsense_is_refused(season:
     season.week(1)
     (row,) = cars.cars(season.sessions, season.actor)
     seen = cars.car(season.sessions, season.actor, row.id)
-    setting = {"name": "Brake balance", "unit": "%", "low": 50.0, "high": 60.0, "step": 0.5, "default": 56.0, "does": "More is safer."}
-    values = {**{name: getattr(seen, name) for name in seen.__slots__}, "settings": [setting], "traits": ["Light behind."], "restricted": True}
-    changed = cars.change_car(season.sessions, season.actor, row.id, seen.version, values, [season.drivers["Ysolde Farrand"]])
-    assert (changed.settings, changed.traits, changed.driver_ids) == ((setting,), ("Light behind.",), (season.drivers["Ysolde Farrand"],))
+    setting = {
+        "name": "Brake balance",
+        "unit": "%",
+        "low": 50.0,
+        "high": 60.0,
+        "step": 0.5,
+        "default": 56.0,
+        "does": "More is safer.",
+    }
+    values = {
+        **{name: getattr(seen, name) for name in seen.__slots__},
+        "settings": [setting],
+        "traits": ["Light behind."],
+        "restricted": True,
+    }
+    changed = cars.change_car(
+        season.sessions, season.actor, row.id, seen.version, values, [season.drivers["Ysolde Farrand"]]
+    )
+    assert (changed.settings, changed.traits, changed.driver_ids) == (
+        (setting,),
+        ("Light behind.",),
+        (season.drivers["Ysolde Farrand"],),
+    )
     assert [week.number for week in changed.weeks] == [1]
-    assert [car.name for car in profiles.profile(season.sessions, season.actor, season.drivers["Ysolde Farrand"]).cars] == ["Truck A"]
+    assert [
+        car.name for car in profiles.profile(season.sessions, season.actor, season.drivers["Ysolde Farrand"]).cars
+    ] == ["Truck A"]
     history.undo(season.sessions, season.actor)
     before = cars.car(season.sessions, season.actor, row.id)
     assert (before.settings, before.driver_ids, before.restricted) == ((), (), False)
@@ -247,10 +305,14 @@ def test_a_car_and_a_profile_are_kept_as_written_and_nonsense_is_refused(season:
     with pytest.raises(Conflict):
         cars.remove_car(season.sessions, season.actor, row.id)
     with pytest.raises(Refused, match="not a time zone"):
-        profiles.change_profile(season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"zone": "Atlantis/Lost"})
+        profiles.change_profile(
+            season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"zone": "Atlantis/Lost"}
+        )
     slot = {"begins": "2031-04-08T20:00:00", "ends": "2031-04-08T19:00:00"}
     with pytest.raises(Refused, match="ends before it begins"):
-        profiles.change_profile(season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"availability": {"extra": [slot]}})
+        profiles.change_profile(
+            season.sessions, season.actor, season.drivers["Ysolde Farrand"], 1, {"availability": {"extra": [slot]}}
+        )
 
 
 def test_a_calendar_holds_the_weeks_and_the_starts_with_the_same_instants(season: Season) -> None:
@@ -259,12 +321,16 @@ def test_a_calendar_holds_the_weeks_and_the_starts_with_the_same_instants(season
     entries.enter(season.sessions, season.actor, [made.id], list(season.drivers.values()), "want")
     for name in season.drivers:
         row = _entry(season, name)
-        entries.change_entry(season.sessions, season.actor, row.public_id, row.version, {"starts": [made.start_times[3]]})
+        entries.change_entry(
+            season.sessions, season.actor, row.public_id, row.version, {"starts": [made.start_times[3]]}
+        )
     _, content = calendars.series_calendar(season.sessions, season.actor, season.series_id)
     events = icalendar.Calendar.from_ical(content).walk("VEVENT")
     starts = [event.decoded("dtstart") for event in events if isinstance(event.decoded("dtstart"), datetime)]
     assert tuple(starts[:14]) == made.start_times and len(starts) == 28
-    driver = add_person(season.sessions, season.actor, "Ysolde Farrand", "driver", _entry(season, "Ysolde Farrand").driver_id)
+    driver = add_person(
+        season.sessions, season.actor, "Ysolde Farrand", "driver", _entry(season, "Ysolde Farrand").driver_id
+    )
     address, token = calendars.make_address(season.sessions, driver, "Phone")
     whose = calendars.address_of(season.sessions, token)
     assert whose == driver
@@ -285,7 +351,11 @@ def test_weeks_and_cars_are_found_those_that_come_first(season: Season) -> None:
     far = now().date() + timedelta(days=400)
     for number, begins in ((1, far - timedelta(days=800)), (2, far), (3, far - timedelta(days=380))):
         season.week(number, begins=begins, ends=begins + timedelta(days=7))
-    assert [item.title for item in search.search(season.sessions, season.actor, "CUP")] == ["Cup, week 3", "Cup, week 2", "Cup, week 1"]
+    assert [item.title for item in search.search(season.sessions, season.actor, "CUP")] == [
+        "Cup, week 3",
+        "Cup, week 2",
+        "Cup, week 1",
+    ]
     (hit,) = search.search(season.sessions, season.actor, "cup week 2")
     assert hit.week_id and season.track in hit.more
     car = next(item for item in search.search(season.sessions, season.actor, "truck") if item.kind == "car")

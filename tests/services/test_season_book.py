@@ -26,7 +26,16 @@ def team(sessions: sessionmaker[Session], fill_once: Filled) -> Team:
 def another_week(team: Team, number: int, begins: date, rate: float, seed: int) -> UUID:
     """A week in which Ysolde drives, with a habit or without."""
     place = team.desk.track
-    facts = SeriesWeek("Harbour evenings", number, "UTC", begins, begins + timedelta(days=7), (team.desk.car.name,), place.name, place.layout)
+    facts = SeriesWeek(
+        "Harbour evenings",
+        number,
+        "UTC",
+        begins,
+        begins + timedelta(days=7),
+        (team.desk.car.name,),
+        place.name,
+        place.layout,
+    )
     key = series.add_week(team.sessions, team.actor, team.series, facts).id
     entries.enter(team.sessions, team.actor, [key], [team.desk.driver], "must")
     team.desk.drive(rate, seed, datetime.fromisoformat(f"{begins + timedelta(days=1)}T18:00+00:00"))
@@ -51,7 +60,11 @@ def test_a_season_by_weeks_with_what_was_closed(team: Team) -> None:
     found = season_book.season_mistakes(team.sessions, team.actor, team.desk.driver)
     s.SeasonMistakes.model_validate(found)
     braking = next(item for item in found["items"] if item["kind"] == "early-brake")
-    assert braking["costs_us"][0] > 0 and braking["costs_us"][1] == 0 and (braking["closed"], braking["state"]) == (1, "closed")
+    assert (
+        braking["costs_us"][0] > 0
+        and braking["costs_us"][1] == 0
+        and (braking["closed"], braking["state"]) == (1, "closed")
+    )
     assert "Closed: braked too early." in found["words"]
 
 

@@ -37,9 +37,20 @@ words = (
     .filter(lambda text: text[:1] not in ("", "'"))
 )
 lines = st.lists(
-    st.builds(SetupValue, words, words, st.none() | words, st.none() | words), min_size=1, max_size=6, unique_by=lambda item: (item.name, item.corner)
+    st.builds(SetupValue, words, words, st.none() | words, st.none() | words),
+    min_size=1,
+    max_size=6,
+    unique_by=lambda item: (item.name, item.corner),
 )
-sheets = st.builds(SetupSheet, words, st.just(1), lines.map(tuple), st.sampled_from(SETUP_PURPOSES), st.none() | words, st.none() | words)
+sheets = st.builds(
+    SetupSheet,
+    words,
+    st.just(1),
+    lines.map(tuple),
+    st.sampled_from(SETUP_PURPOSES),
+    st.none() | words,
+    st.none() | words,
+)
 BAR = SetupValue("Rear bar", "3")
 WING = SetupValue("Rear wing", "7")
 
@@ -53,13 +64,18 @@ def test_a_sheet_comes_back_from_its_files_as_it_went(sheet: SetupSheet) -> None
 @given(sheets, sheets)
 def test_differences_lead_from_one_sheet_to_the_other(first: SetupSheet, second: SetupSheet) -> None:
     told = {(item.name, item.corner): item for item in differences(first, second)}
-    before, after = ({(item.name, item.corner): (item.value, item.unit) for item in sheet.values} for sheet in (first, second))
+    before, after = (
+        {(item.name, item.corner): (item.value, item.unit) for item in sheet.values} for sheet in (first, second)
+    )
     assert set(told) == {key for key in before.keys() | after.keys() if before.get(key) != after.get(key)}
     assert not differences(first, first)
 
 
 def test_a_difference_has_a_number_only_where_units_agree() -> None:
-    ride = [SetupSheet("x", 1, (SetupValue("Ride height", value, unit),)) for value, unit in (("46", "mm"), ("48,5", "mm"), ("4.8", "cm"))]
+    ride = [
+        SetupSheet("x", 1, (SetupValue("Ride height", value, unit),))
+        for value, unit in (("46", "mm"), ("48,5", "mm"), ("4.8", "cm"))
+    ]
     assert differences(ride[0], ride[1]) == [Difference("Ride height", None, "mm", "46", "48,5", 2.5)]
     assert differences(ride[1], ride[2]) == [Difference("Ride height", None, None, "48,5 mm", "4.8 cm", None)]
     assert differences(SetupSheet("x", 1, (BAR,)), SetupSheet("x", 2, (WING,))) == [
@@ -140,7 +156,13 @@ def test_versions_say_what_they_changed_and_nobody_writes_over_another(desk: Des
         setups.add_setup(sessions, actor, _car_id(desk), "Quay", _values(BAR))
     with pytest.raises(Refused, match="twice"):
         setups.add_setup(sessions, actor, _car_id(desk), "Other", _values(BAR, BAR))
-    taken = setups.add_setup(sessions, actor, _car_id(desk), "Taken over", {"file": setup_json(SetupSheet("Theirs", 1, (BAR,), "wet")).decode()})
+    taken = setups.add_setup(
+        sessions,
+        actor,
+        _car_id(desk),
+        "Taken over",
+        {"file": setup_json(SetupSheet("Theirs", 1, (BAR,), "wet")).decode()},
+    )
     assert setups.setup(sessions, actor, taken).versions[0].purpose == "wet"
     assert [item.name for item in setups.difference(sessions, actor, own, 2, 1, taken)] == ["Rear bar", "Rear wing"]
     with pytest.raises(NotThere):
@@ -160,7 +182,10 @@ def test_versions_say_what_they_changed_and_nobody_writes_over_another(desk: Des
 
 def test_a_qualifying_setup_is_warned_of_before_a_rehearsal(desk: Desk) -> None:
     setups.add_setup(desk.sessions, desk.actor, _car_id(desk), "One lap", {**_values(BAR), "purpose": "qualifying"})
-    context = {**declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context, "purpose": "rehearsal"}
+    context = {
+        **declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context,
+        "purpose": "rehearsal",
+    }
     told = {
         setup: declare.checks(desk.sessions, desk.actor, desk.combination, desk.driver, {**context, "setup": setup})
         for setup in ("One lap v1", "base")
@@ -168,25 +193,49 @@ def test_a_qualifying_setup_is_warned_of_before_a_rehearsal(desk: Desk) -> None:
     [warning] = [item for item in told["One lap v1"] if item.why == "warning"]
     assert warning.words.startswith("One lap v1 is for qualifying only")
     assert not any(item.why == "warning" for item in told["base"])
-    assert declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).known["setup"][0] == "One lap v1", "offered by its name"
+    assert (
+        declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).known["setup"][0] == "One lap v1"
+    ), "offered by its name"
     # It is a warning: the run may be declared all the same, without a tick at it.
     others = [item.key for item in told["One lap v1"] if item.why != "warning"]
-    declare.declare(desk.sessions, desk.actor, desk.combination, desk.driver, {**context, "setup": "One lap v1"}, others)
+    declare.declare(
+        desk.sessions, desk.actor, desk.combination, desk.driver, {**context, "setup": "One lap v1"}, others
+    )
 
 
 @pytest.mark.parametrize(
-    ("purpose", "wetness", "words"), [("wet", "dry", "for the wet"), ("race", "wet", "not for the wet"), ("wet", "wet", None), ("any", "dry", None)]
+    ("purpose", "wetness", "words"),
+    [("wet", "dry", "for the wet"), ("race", "wet", "not for the wet"), ("wet", "wet", None), ("any", "dry", None)],
 )
-def test_a_setup_for_other_weather_than_the_weeks_is_warned_of(desk: Desk, purpose: str, wetness: str, words: str | None) -> None:
+def test_a_setup_for_other_weather_than_the_weeks_is_warned_of(
+    desk: Desk, purpose: str, wetness: str, words: str | None
+) -> None:
     setups.add_setup(desk.sessions, desk.actor, _car_id(desk), "Quay", {**_values(BAR), "purpose": purpose})
     with desk.sessions.begin() as session:
-        team, layout = desk.actor.team_id, session.scalars(select(Layout).where(Layout.team_id == desk.actor.team_id)).one()
-        [series_id] = session.execute(insert(Series).values(team_id=team, name="Harbour evenings")).inserted_primary_key or ()
+        team, layout = (
+            desk.actor.team_id,
+            session.scalars(select(Layout).where(Layout.team_id == desk.actor.team_id)).one(),
+        )
+        [series_id] = (
+            session.execute(insert(Series).values(team_id=team, name="Harbour evenings")).inserted_primary_key or ()
+        )
         begun = now().date() - timedelta(days=2)
         days = {"begins": begun, "ends": begun + timedelta(days=6), "number": 1, "zone": "UTC"}
-        session.execute(insert(SeriesWeekRow).values(team_id=team, series_id=series_id, layout_id=layout.id, wetness=wetness, **days))
-    context = {**declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context, "purpose": "long", "setup": "Quay v1"}
-    told = [item.words for item in declare.checks(desk.sessions, desk.actor, desk.combination, desk.driver, context) if item.why == "warning"]
+        session.execute(
+            insert(SeriesWeekRow).values(
+                team_id=team, series_id=series_id, layout_id=layout.id, wetness=wetness, **days
+            )
+        )
+    context = {
+        **declare.template(desk.sessions, desk.actor, desk.combination, desk.driver).context,
+        "purpose": "long",
+        "setup": "Quay v1",
+    }
+    told = [
+        item.words
+        for item in declare.checks(desk.sessions, desk.actor, desk.combination, desk.driver, context)
+        if item.why == "warning"
+    ]
     assert len(told) == (words is not None) and (words or "") in "".join(told)
 
 
@@ -195,21 +244,33 @@ def test_what_a_change_brought_stands_beside_how_the_runs_felt(desk: Desk) -> No
     own = setups.add_setup(sessions, actor, _car_id(desk), "Quay", _values(BAR, WING))
     setups.add_version(sessions, actor, own, 1, _values(SetupValue("Rear bar", "2"), WING))
     setups.add_version(sessions, actor, own, 2, _values(SetupValue("Rear bar", "1"), SetupValue("Rear wing", "5")))
-    rows = [*_run("1", 1, 66.4, "Quay v1"), *_run("1", 2, 65.9, "Quay v2"), *_run("1", 3, 65.1, "Quay v3"), *_run("1", 4, 65.0, "theirs")]
+    rows = [
+        *_run("1", 1, 66.4, "Quay v1"),
+        *_run("1", 2, 65.9, "Quay v2"),
+        *_run("1", 3, 65.1, "Quay v3"),
+        *_run("1", 4, 65.0, "theirs"),
+    ]
     content = "\n".join(["driver,session,run,lap,kind,time,setup,tyre_age", *rows]).encode()
     file_id = files.upload(sessions, actor, desk.combination, "a.csv", content)
-    files.confirm(sessions, actor, file_id, files.Wishes(combinations.combination(sessions, actor, desk.combination).revision))
+    files.confirm(
+        sessions, actor, file_id, files.Wishes(combinations.combination(sessions, actor, desk.combination).revision)
+    )
     driven = sheet.driven(sessions, actor, desk.combination).sessions[0]
     key = RunKey(driven.practice.id, desk.driver, 2)
     edit.write_feel(sessions, actor, key, 0, {"handling": {}, "readings": [], "note": "calmer over the rails"})
     told = {(item.before, item.after): item for item in setups.brought(sessions, actor, own)}
-    assert set(told) == {("Quay v1", "Quay v2"), ("Quay v2", "Quay v3")}, "a setup that is no sheet of ours says nothing"
+    assert set(told) == {("Quay v1", "Quay v2"), ("Quay v2", "Quay v3")}, (
+        "a setup that is no sheet of ours says nothing"
+    )
     one, both = told["Quay v1", "Quay v2"], told["Quay v2", "Quay v3"]
     assert one.one_change and not both.one_change
     assert one.felt == ("Session 1, run 2: calmer over the rails",) and both.felt == ()
     assert one.driver == "Ysolde Farrand" and "0.50 s faster" in one.words
     with sessions() as session:
-        keys = {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+        keys = {
+            name: key
+            for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))
+        }
     others = add_person(sessions, actor, "Corin at home", "driver", keys["Corin Ashgrove"])
     mine = add_person(sessions, actor, "Ysolde at home", "driver", keys["Ysolde Farrand"])
     assert setups.brought(sessions, others, own) == [] and len(setups.brought(sessions, mine, own)) == 2
@@ -219,7 +280,13 @@ def _run(session: str, run: int, seconds: float, setup: str) -> list[str]:
     """An out lap and eight flying ones, a little apart from each other."""
     times = [seconds + 0.02 * (lap % 3) for lap in range(8)]
     out = f"Ysolde Farrand,{session},{run},{run * 10},out,{seconds + 12:.3f},{setup},0"
-    return [out, *(f"Ysolde Farrand,{session},{run},{run * 10 + 1 + lap},flying,{time:.3f},{setup},{lap + 1}" for lap, time in enumerate(times))]
+    return [
+        out,
+        *(
+            f"Ysolde Farrand,{session},{run},{run * 10 + 1 + lap},flying,{time:.3f},{setup},{lap + 1}"
+            for lap, time in enumerate(times)
+        ),
+    ]
 
 
 def test_setups_and_their_versions_are_asked_for_at_once(desk: Desk) -> None:

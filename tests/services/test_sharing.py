@@ -1,4 +1,6 @@
-"""Figures to take along: the same numbers as on the page, whatever they are written as; and what counts along changes only what it touches."""
+"""Figures to take along: the same numbers as on the page, whatever they are written as; and what counts along
+changes only what it touches.
+"""
 
 import csv
 import io
@@ -50,7 +52,10 @@ def test_tables_hold_what_the_pages_show_exactly(season: Season, place: UUID) ->
     by_name = {row["driver"]: row for row in rows(figures_csv(*ask, "drivers", None))}
     for driver in summary["drivers"]:
         row = by_name[driver["name"]]
-        assert row["best_s"] == f"{driver['figures']['best_us'] / 1e6:.6f}" and int(row["laps.clean"]) == driver["figures"]["laps"]["clean"]
+        assert (
+            row["best_s"] == f"{driver['figures']['best_us'] / 1e6:.6f}"
+            and int(row["laps.clean"]) == driver["figures"]["laps"]["clean"]
+        )
         assert float(row["consistency.clean_rate"]) == driver["figures"]["consistency"]["clean_rate"]
     laps = rows(figures_csv(*ask, "laps", who))
     assert len(laps) == 17 and {row["clean"] for row in laps} == {"True", "False"}
@@ -62,9 +67,13 @@ def test_tables_hold_what_the_pages_show_exactly(season: Season, place: UUID) ->
     assert figures["best_of", "3", "p50_s"] == f"{told['figures']['best_of'][2]['p50_us'] / 1e6:.6f}"
     assert len([key for key in figures if key[0] == "laps" and key[2] == "time_s"]) == 17
     assert json.loads(figures_json(*ask, "pace", who)) == told
-    ways = pace.two_ways(*ask, who, (f"run:{told['runs'][0]['session']}:1", f"run:{told['runs'][1]['session']}:1"), 20, 0, 0)
+    ways = pace.two_ways(
+        *ask, who, (f"run:{told['runs'][0]['session']}:1", f"run:{told['runs'][1]['session']}:1"), 20, 0, 0
+    )
     [first, *_] = rows(versus_csv(ways))
-    assert first["lap"] == str(ways["steps"][0]["lap"]) and float(first["behind_s"]) == pytest.approx(ways["steps"][0]["behind_us"] / 1e6)
+    assert first["lap"] == str(ways["steps"][0]["lap"]) and float(first["behind_s"]) == pytest.approx(
+        ways["steps"][0]["behind_us"] / 1e6
+    )
     with pytest.raises(Refused, match="whose figures"):
         figures_csv(*ask, "laps", None)
 
@@ -112,7 +121,9 @@ def test_names_are_written_as_they_are_and_what_does_not_fit_is_told(season: Sea
     report = driver_report_of(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"])
     [one, *_] = report.figures["segments"].values()
     segments = {f"T{number}": {**one, "mean_loss_us": number} for number in range(1, 91)}
-    odd = type(report)('Odd "O\'Vale" <b>', report.place, report.car, {}, {**report.figures, "segments": segments}, report.pace)
+    odd = type(report)(
+        'Odd "O\'Vale" <b>', report.place, report.car, {}, {**report.figures, "segments": segments}, report.pace
+    )
     laid = pages_of(odd, EVENING.date())
     words = words_on(laid.pages)
     [unlisted] = re.findall(r"(\d+) segments with the least loss", words)
@@ -121,7 +132,9 @@ def test_names_are_written_as_they_are_and_what_does_not_fit_is_told(season: Sea
     assert words.count('Odd "O\'Vale" <b>') >= 3, "as the heading, and at the foot of both pages"
 
 
-def test_weeks_with_very_many_laps_are_told_and_made_in_the_background(season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_weeks_with_very_many_laps_are_told_and_made_in_the_background(
+    season: Season, place: UUID, monkeypatch: pytest.MonkeyPatch
+) -> None:
     who = season.drivers["Ysolde Farrand"]
     ask = (season.sessions, season.actor, who)
     monkeypatch.setattr(steadiness, "LARGE_FROM_LAPS", 5)
@@ -131,7 +144,9 @@ def test_weeks_with_very_many_laps_are_told_and_made_in_the_background(season: S
     assert made.behind == 0 and [item.out_of_date for item in made.items] == [False]
     season.drive("Ysolde Farrand", EVENING.replace(hour=20), LAPS)
     told = steadiness.steadiness(*ask)
-    assert told.behind == 1 and [item.out_of_date for item in told.items] == [True], "old figures are shown, and said to be old"
+    assert told.behind == 1 and [item.out_of_date for item in told.items] == [True], (
+        "old figures are shown, and said to be old"
+    )
 
 
 def test_what_counts_along_is_counted_and_its_mark_stays(season: Season, place: UUID) -> None:
@@ -158,7 +173,9 @@ def test_weeks_are_compared_by_the_root_of_the_time_and_a_driver_sees_the_own(se
     schemas.WeekSpreadOut.model_validate(week)
     figures = orjson.loads(pace.driver_pace(season.sessions, season.actor, place, who)[0])
     assert (week.number, week.clean) == (1, 13)
-    assert week.spread_s_per_sqrt_min == pytest.approx(figures["figures"]["consistency"]["spread_s_per_sqrt_min"], rel=1e-6)
+    assert week.spread_s_per_sqrt_min == pytest.approx(
+        figures["figures"]["consistency"]["spread_s_per_sqrt_min"], rel=1e-6
+    )
     assert week.team_ratio == pytest.approx(figures["team_ratio"], rel=1e-6)
     with season.sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.name == "Corin Ashgrove")).one()

@@ -1,4 +1,6 @@
-"""Room on the disk: so much for each, told at the limit; a full disk is an answer, and what waited goes on when there is room."""
+"""Room on the disk: so much for each, told at the limit; a full disk is an answer, and what waited goes on when
+there is room.
+"""
 
 import errno
 import io
@@ -35,7 +37,9 @@ def full(monkeypatch: pytest.MonkeyPatch, *, yes: bool = True) -> None:
     monkeypatch.setattr(space, "free_bytes", lambda: 1_000_000 if yes else 10**12)
 
 
-def test_each_has_so_much_room_and_is_told_at_the_limit(sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_each_has_so_much_room_and_is_told_at_the_limit(
+    sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     actor, combination = place
     driver = add_person(sessions, actor, "Ysolde Farrand", "driver")
     monkeypatch.setenv("FLEET_PERSON_BYTES", "1000000")
@@ -55,7 +59,9 @@ def test_each_has_so_much_room_and_is_told_at_the_limit(sessions: Sessions, plac
     assert replace(told, team_used=0, own_used=0, free=1_000_000_000).nearly_full, "so little is left of the disk"
 
 
-def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(
+    sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     actor, combination = place
     job = jobs.start(sessions, actor, "test", "Work", {})
     full(monkeypatch)
@@ -77,7 +83,9 @@ def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(sessions: Sess
     assert jobs.job(sessions, actor, job.id).state == "done" and done == ["done"]
 
 
-def test_a_piece_that_has_no_room_is_never_said_to_be_kept(sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_piece_that_has_no_room_is_never_said_to_be_kept(
+    sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     actor, combination = place
     coming = uploads.begin_upload(sessions, actor, combination, "a.parquet", 2_000_000)
     files = store()._files
@@ -87,7 +95,9 @@ def test_a_piece_that_has_no_room_is_never_said_to_be_kept(sessions: Sessions, p
         def write(self, data: Any) -> int:
             raise OSError(errno.ENOSPC, "No space left on device")
 
-    monkeypatch.setattr(files, "open", lambda path, mode="rb", **more: Full() if mode == "wb" else opened(path, mode, **more))
+    monkeypatch.setattr(
+        files, "open", lambda path, mode="rb", **more: Full() if mode == "wb" else opened(path, mode, **more)
+    )
     with pytest.raises(NoRoom, match="goes on from there"):
         uploads.add_piece(sessions, actor, coming.id, 0, io.BytesIO(bytes(1_000_000)).read)
     assert uploads.upload(sessions, actor, coming.id).received == 0
@@ -95,7 +105,9 @@ def test_a_piece_that_has_no_room_is_never_said_to_be_kept(sessions: Sessions, p
     assert uploads.add_piece(sessions, actor, coming.id, 0, io.BytesIO(bytes(1_000_000)).read).received == 1_000_000
 
 
-def test_the_disks_that_are_watched_are_those_that_are_written_to(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_the_disks_that_are_watched_are_those_that_are_written_to(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     monkeypatch.setenv("FLEET_VAR", str(tmp_path))
     monkeypatch.setenv("FLEET_TELEMETRY", tmp_path.as_uri())
     assert space._places() == [tmp_path, tmp_path] and space.free_bytes() > 0

@@ -1,4 +1,6 @@
-"""Telemetry files: in pieces, read into laps, laid over each other, cut anew at other boundaries, layouts found; all of it taken back whole."""
+"""Telemetry files: in pieces, read into laps, laid over each other, cut anew at other boundaries, layouts found; all
+of it taken back whole.
+"""
 
 import io
 from datetime import timedelta
@@ -193,7 +195,11 @@ def test_new_laps_join_the_session_in_which_the_others_were_found(sessions: Sess
     result = garage.read(parquet(*second))
     assert (result["matched"], result["added"], result["differs"]) == (3, 1, 0)
     with sessions() as session:
-        query = select(PracticeSession.label, Lap.number).join(PracticeSession, PracticeSession.id == Lap.session_id).order_by(Lap.id)
+        query = (
+            select(PracticeSession.label, Lap.number)
+            .join(PracticeSession, PracticeSession.id == Lap.session_id)
+            .order_by(Lap.id)
+        )
         labels = [(label, number) for label, number in session.execute(query)]
     assert labels.count(("evening (2)", 4)) == 1 and ("evening", 4) not in labels
 
@@ -236,7 +242,9 @@ def test_many_laps_lie_in_several_files_and_each_is_found(sessions: Sessions, mo
 
 def test_a_driver_reads_the_own_laps_alone_and_sees_no_others(sessions: Sessions) -> None:
     garage = Garage(sessions, laps=False)
-    ids = {name: profiles.add_driver(sessions, garage.manager, name).id for name in ("Ysolde Farrand", "Corin Ashgrove")}
+    ids = {
+        name: profiles.add_driver(sessions, garage.manager, name).id for name in ("Ysolde Farrand", "Corin Ashgrove")
+    }
     garage.read(parquet(oval(1), oval(2), oval(1, "Corin Ashgrove", 1.01)))
     with sessions() as session:
         key = session.scalars(select(Driver.id).where(Driver.public_id == ids["Ysolde Farrand"])).one()
@@ -268,15 +276,21 @@ def test_laps_lie_over_each_other_with_as_many_points_as_are_wanted(sessions: Se
     at = int(np.searchsorted(whole.places_m, 120.0))
     near = int(np.argmin(np.abs(np.asarray(zoomed.places_m) - whole.places_m[at])))
     assert zoomed.laps[1].behind_s[near] == pytest.approx(whole.laps[1].behind_s[at], abs=0.01)
-    every = view.overlay(sessions, garage.manager, garage.combination, keys[:1], "speed_kmh", points=4000).laps[0].values
+    every = (
+        view.overlay(sessions, garage.manager, garage.combination, keys[:1], "speed_kmh", points=4000).laps[0].values
+    )
     # However few points: the fastest place stays.
-    assert max(value for value in whole.laps[0].values if value) == pytest.approx(max(value for value in every if value), abs=0.2)
+    assert max(value for value in whole.laps[0].values if value) == pytest.approx(
+        max(value for value in every if value), abs=0.2
+    )
     assert view.overlay(sessions, garage.manager, garage.combination, keys, "slip_pct").laps[0].missing
     # What is offered to be compared with is what counts, as somebody said of it.
     first = view.LapKey.read(keys[0])
     run = RunKey(first.session_id, first.driver_id, first.run)
     edit.turn_laps(sessions, garage.manager, run, {first.number: 1})
-    assert not next(item for item in view.traced_laps(sessions, garage.manager, garage.combination) if item.key == keys[0]).counts
+    assert not next(
+        item for item in view.traced_laps(sessions, garage.manager, garage.combination) if item.key == keys[0]
+    ).counts
     for wrong in (["x"], ["a:b:c:d"], keys * 5):
         with pytest.raises(Refused):
             view.overlay(sessions, garage.manager, garage.combination, wrong, "speed_kmh")
@@ -287,7 +301,10 @@ def test_other_boundaries_cut_laps_with_traces_anew_and_are_taken_back_whole(ses
     garage.read(FIRST.read_bytes())
     before = garage.rows()
     found = _corners(sessions, garage)
-    drafts = [DraftCorner(key, Corner(code, start + (12.0 if code == "T3" else 0.0), apex, end)) for key, code, start, apex, end in found]
+    drafts = [
+        DraftCorner(key, Corner(code, start + (12.0 if code == "T3" else 0.0), apex, end))
+        for key, code, start, apex, end in found
+    ]
     sectors = track_of(sessions, garage).sectors
     seen = boundaries.look_at_boundaries(sessions, garage.manager, garage.layout.id, sectors, drafts)
     assert seen.lost and seen.traced == 60
@@ -299,7 +316,9 @@ def test_other_boundaries_cut_laps_with_traces_anew_and_are_taken_back_whole(ses
             assert not {"T2", "T3"} & new[3].keys()  # nothing to read them from
             continue
         assert new[3].keys() == old[3].keys() and sum(new[3].values()) == new[0]
-        assert new[3]["T2"] > old[3]["T2"] and new[3]["T2"] + new[3]["T3"] == pytest.approx(old[3]["T2"] + old[3]["T3"], abs=1500)
+        assert new[3]["T2"] > old[3]["T2"] and new[3]["T2"] + new[3]["T3"] == pytest.approx(
+            old[3]["T2"] + old[3]["T3"], abs=1500
+        )
         assert new[3]["T1"] == old[3]["T1"] and new[4][1]["T3"] != old[4][1]["T3"]
     act = history.history(sessions, garage.manager).items[0]
     history.undo(sessions, garage.manager, act.id)
@@ -308,7 +327,9 @@ def test_other_boundaries_cut_laps_with_traces_anew_and_are_taken_back_whole(ses
 
 def track_of(sessions: Sessions, garage: Garage) -> Any:
     with sessions() as session:
-        return tracks.load_track(session, session.scalars(select(Layout).where(Layout.public_id == garage.layout.id)).one())
+        return tracks.load_track(
+            session, session.scalars(select(Layout).where(Layout.public_id == garage.layout.id)).one()
+        )
 
 
 def _corners(sessions: Sessions, garage: Garage) -> list[Any]:
@@ -323,10 +344,16 @@ def test_layouts_are_found_from_a_file_and_from_laps(sessions: Sessions) -> None
         deriving.found_from_laps(sessions, garage.manager, garage.layout.id)
     coming = garage.send(FIRST.read_bytes())
     found = deriving.found_from_upload(sessions, garage.manager, coming.id)
-    assert len(found["track"]["corners"]) == 2 and found["track"]["length_m"] == pytest.approx(804.6, abs=1) and found["by"] == "places"
+    assert (
+        len(found["track"]["corners"]) == 2
+        and found["track"]["length_m"] == pytest.approx(804.6, abs=1)
+        and found["by"] == "places"
+    )
     assert uploads.upload(sessions, garage.manager, coming.id).result == {"found": found}
     imports.import_upload(sessions, garage.manager, coming.id)
-    assert deriving.found_from_laps(sessions, garage.manager, garage.layout.id)["track"]["layout"] == garage.layout.layout
+    assert (
+        deriving.found_from_laps(sessions, garage.manager, garage.layout.id)["track"]["layout"] == garage.layout.layout
+    )
 
 
 def test_what_nobody_names_is_swept_and_what_is_needed_stays(sessions: Sessions, tmp_path: Path) -> None:

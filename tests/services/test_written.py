@@ -1,4 +1,6 @@
-"""The search over everything that people wrote: found by its words wherever it stands, by filters, and never past what is one's own."""
+"""The search over everything that people wrote: found by its words wherever it stands, by filters, and never past
+what is one's own.
+"""
 
 from typing import Any
 
@@ -51,7 +53,9 @@ def team_of(sessions: sessionmaker[Session]) -> Team:
         assert lap is not None
         combination = session.get_one(Combination, lap.combination_id)
         layout, car = session.get_one(Layout, combination.layout_id), session.get_one(Car, combination.car_id)
-        corner = session.scalars(select(LayoutCorner).where(LayoutCorner.layout_id == layout.id, LayoutCorner.code == "T3")).one()
+        corner = session.scalars(
+            select(LayoutCorner).where(LayoutCorner.layout_id == layout.id, LayoutCorner.code == "T3")
+        ).one()
         entry = session.scalars(select(Entry).where(Entry.driver_id == driver.id)).first()
         assert entry is not None
         lap.note = combination.note = car.note = layout.pit_exit_note = f"{WORD} by the road"
@@ -68,18 +72,63 @@ def team_of(sessions: sessionmaker[Session]) -> Team:
                 Remark(**at, **person, lap_id=lap.id, corner="T3", text=f"late for the {WORD}"),
                 CorrectionRow(**at, **person, lap_id=lap.id, corner="T3", remark=WORD),
                 Run(**at, **of, session_id=lap.session_id, number=lap.run, session_kind="practice", note=WORD),
-                Assignment(**at, **of, **person, corner="T3", kind="other", title="A", work=WORD, of_passes=5, good_passes=4, begins_at=TUESDAY),
+                Assignment(
+                    **at,
+                    **of,
+                    **person,
+                    corner="T3",
+                    kind="other",
+                    title="A",
+                    work=WORD,
+                    of_passes=5,
+                    good_passes=4,
+                    begins_at=TUESDAY,
+                ),
                 Lesson(team_id=mine, **person, **of, text=WORD, layout_id=layout.id, confirmed_at=TUESDAY),
                 ReferenceRow(
-                    team_id=mine, layout_id=layout.id, corner_id=corner.id, point="braking", kind="board", thing=WORD, offset_words="",
-                    variant="usual", state="confirmed", sure="firm", proposed_by=made.actor.person_id,
+                    team_id=mine,
+                    layout_id=layout.id,
+                    corner_id=corner.id,
+                    point="braking",
+                    kind="board",
+                    thing=WORD,
+                    offset_words="",
+                    variant="usual",
+                    state="confirmed",
+                    sure="firm",
+                    proposed_by=made.actor.person_id,
                 ),
-                OpenQuestion(team_id=mine, layout_id=layout.id, corner_id=corner.id, text="What?", answer=WORD, asked_by=made.actor.person_id),
-                RaceResult(team_id=mine, entry_id=entry.id, **person, starts_at=TUESDAY, incidents=[{"corner": "T3", "note": WORD}]),
-                SetupVersion(team_id=mine, setup_id=setup.id, **person, number=1, purpose="race", reason=WORD, lines=[]),
-                Exercise(team_id=mine, code="own", kind="other", title="B", cause="", feel="", work=WORD, of_passes=5, good_passes=4),
+                OpenQuestion(
+                    team_id=mine,
+                    layout_id=layout.id,
+                    corner_id=corner.id,
+                    text="What?",
+                    answer=WORD,
+                    asked_by=made.actor.person_id,
+                ),
+                RaceResult(
+                    team_id=mine,
+                    entry_id=entry.id,
+                    **person,
+                    starts_at=TUESDAY,
+                    incidents=[{"corner": "T3", "note": WORD}],
+                ),
+                SetupVersion(
+                    team_id=mine, setup_id=setup.id, **person, number=1, purpose="race", reason=WORD, lines=[]
+                ),
+                Exercise(
+                    team_id=mine,
+                    code="own",
+                    kind="other",
+                    title="B",
+                    cause="",
+                    feel="",
+                    work=WORD,
+                    of_passes=5,
+                    good_passes=4,
+                ),
             ]
-        )  # fmt: skip
+        )
     return made
 
 
@@ -104,7 +153,11 @@ def test_whatever_was_written_is_found_by_a_word_that_begins_like_it(team: Team)
     assert (found.driver, found.corner) == ("Ysolde Farrand", "T3") and found.by
     assert found.combination_id and found.session and found.run is not None and found.place and found.car
     [found] = written(team.sessions, team.actor, WORD, kind="corner")
-    assert found.text == f"passing: over the {WORD}, außen bei Nässe" and kinds(team, "nasse") == ["corner"] and found.corner == "T3"
+    assert (
+        found.text == f"passing: over the {WORD}, außen bei Nässe"
+        and kinds(team, "nasse") == ["corner"]
+        and found.corner == "T3"
+    )
 
 
 def test_filters_leave_what_is_of_something_else(team: Team) -> None:
@@ -115,10 +168,14 @@ def test_filters_leave_what_is_of_something_else(team: Team) -> None:
     assert {"car", "setup", "version", "lap"} <= set(kinds(team, WORD, car_id=of_lap.car_id)) and "corner" not in kinds(
         team, WORD, car_id=of_lap.car_id
     )
-    assert {"corner", "reference", "question", "track", "week", "lap", "lesson"} <= set(kinds(team, WORD, layout_id=of_lap.layout_id))
+    assert {"corner", "reference", "question", "track", "week", "lap", "lesson"} <= set(
+        kinds(team, WORD, layout_id=of_lap.layout_id)
+    )
 
 
-def test_a_driver_finds_no_other_ones_driving_and_no_other_team_anything(team: Team, sessions: sessionmaker[Session]) -> None:
+def test_a_driver_finds_no_other_ones_driving_and_no_other_team_anything(
+    team: Team, sessions: sessionmaker[Session]
+) -> None:
     assert kinds(team, WORD, team.driver("Ysolde Farrand")) == sorted(WRITTEN_KINDS)
     others = set(kinds(team, WORD, team.driver("Corin Ashgrove")))
     assert others == set(WRITTEN_KINDS) - {"lesson", "remark", "run", "lap", "correction", "work", "result", "race"}
@@ -128,5 +185,7 @@ def test_a_driver_finds_no_other_ones_driving_and_no_other_team_anything(team: T
 def test_what_nobody_confirmed_is_its_writers(team: Team) -> None:
     plain = sessionmaker(team.sessions.kw["bind"])
     with plain.begin() as session:
-        session.execute(insert(Lesson).values(team_id=team.actor.team_id, person_id=team.actor.person_id, text="unheard of"))
+        session.execute(
+            insert(Lesson).values(team_id=team.actor.team_id, person_id=team.actor.person_id, text="unheard of")
+        )
     assert kinds(team, "unheard") == ["lesson"] and kinds(team, "unheard", team.driver("Corin Ashgrove")) == []

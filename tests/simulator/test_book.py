@@ -36,7 +36,9 @@ def test_the_long_road_is_long_has_many_corners_and_closes() -> None:
     names = [piece.name for piece in GREAT_ROUND.pieces if piece.code]
     assert road.length_m > 15_000 and len(names) == len(set(names)) == 64
     kinds = {place.kind for places in PLACES.values() for place in places}
-    assert kinds == {"street", "road", "oval"} and {book.track for book in BOOKS} == {place[0].track for place in PLACES.values()}
+    assert kinds == {"street", "road", "oval"} and {book.track for book in BOOKS} == {
+        place[0].track for place in PLACES.values()
+    }
 
 
 def test_all_kinds_and_ways_to_last_are_there_some_proposed_some_doubtful() -> None:
@@ -75,4 +77,6 @@ def test_the_long_road_is_driven_in_a_week_that_comes_and_known_already(monkeypa
     monkeypatch.setattr(module, "_practice", lambda week, seed, running: None)
     made = league(date(2031, 4, 20))
     assert [week.number for week in made.weeks if week.place is GREAT_ROUND] == [5]
-    assert [(track.layout, len(track.corners), track.pit is not None) for track in made.tracks] == [("Great Round", 64, True)]
+    assert [(track.layout, len(track.corners), track.pit is not None) for track in made.tracks] == [
+        ("Great Round", 64, True)
+    ]

@@ -17,13 +17,17 @@ from tests.core.test_telemetry import place
 from tests.making import track
 
 NOW = datetime(2031, 4, 10, 19, 0, tzinfo=UTC)
-HABITS = DriverModel("Ysolde Farrand", 0.97, 0.003, 0.05, 0.6, 0.0, (Habit("T6", "late-throttle", 1.0, 0.3),), (("T3", 0.2),), 0.0, 0.0)
+HABITS = DriverModel(
+    "Ysolde Farrand", 0.97, 0.003, 0.05, 0.6, 0.0, (Habit("T6", "late-throttle", 1.0, 0.3),), (("T3", 0.2),), 0.0, 0.0
+)
 
 
 def stint(seed: int = 1, company: int = 0, laps: int = 4, wetness: str = "dry") -> list[StintLap]:
     road, car, layout = place("harbour")
     session = SessionPlan("1", NOW, (Run("build", laps, 40.0),), wetness=wetness)
-    return list(drive_stint(HABITS, road, car, layout, session, 0, 1, NOW, np.random.default_rng(seed), company=company))
+    return list(
+        drive_stint(HABITS, road, car, layout, session, 0, 1, NOW, np.random.default_rng(seed), company=company)
+    )
 
 
 def test_a_run_is_repeatable_and_its_told_times_are_the_exact_ones_rounded() -> None:
@@ -62,7 +66,9 @@ def test_rain_tyres_cold_and_company_show() -> None:
     assert min(item.lap.time_us for item in wet[2:5]) > max(item.lap.time_us for item in dry[2:5])
     assert dry[1].lap.time_us > dry[2].lap.time_us  # the cold one
     crowded = [item.lap for item in stint(seed=3, company=5, laps=12)]
-    assert {"traffic", "tow"} & {flag for lap in crowded for flag in lap.flags} and {lap.company for lap in crowded} <= {"behind", "pack"}
+    assert {"traffic", "tow"} & {flag for lap in crowded for flag in lap.flags} and {
+        lap.company for lap in crowded
+    } <= {"behind", "pack"}
     assert any(lap.fuel_l is not None and lap.fuel_l < 20 for lap in crowded)
 
 

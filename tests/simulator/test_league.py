@@ -35,7 +35,12 @@ def test_the_same_seed_drives_the_same_laps(practice: Practice) -> None:
     plan = SessionPlan("1", moment, (Run("long", 4),), 20.0, 15.0, "dry", "street", moment.replace(tzinfo=None))
 
     def driven(seed: int) -> list[Lap]:
-        return [item.lap for item in drive_stint(DRIVERS[1], road, car, practice.track, plan, 0, 1, moment, np.random.default_rng(seed))]
+        return [
+            item.lap
+            for item in drive_stint(
+                DRIVERS[1], road, car, practice.track, plan, 0, 1, moment, np.random.default_rng(seed)
+            )
+        ]
 
     assert driven(1) == driven(1) != driven(2)
 
@@ -50,13 +55,22 @@ def test_the_road_closes_and_its_corners_ascend(practice: Practice) -> None:
 def test_the_option_that_was_tried_is_told_with_what_it_is_worth(practice: Practice) -> None:
     driver = analyse(practice.track, practice.laps).drivers["Jorund Vetchley"]
     [(where, first, second)] = option_pairs(driver.laps, driver.main.members)
-    trial = option_trial(practice.track, driver.laps, driver.main.members, where, (first, second), Settings(), best_of=3)
+    trial = option_trial(
+        practice.track, driver.laps, driver.main.members, where, (first, second), Settings(), best_of=3
+    )
     assert (where, first, second) == ("T3", "early", "late") and trial.switches >= 15 and trial.race is not None
     model = next(item for item in DRIVERS if item.name == "Jorund Vetchley")
     assert model.tries is not None
     road, car = lay_out(PLACES["harbour"][0].pieces), CARS["harbour"][0]
-    plain, tried = (drive_lap(road, car, practice.track, Stint(model.grip, {"T3": 1 + worth})).time_s[-1] for worth in (0.0, model.tries.worth))
-    assert trial.shift is not None and trial.shift.low_us <= round((tried - plain) * 1e6) <= trial.shift.high_us and trial.race.winner == "second"
+    plain, tried = (
+        drive_lap(road, car, practice.track, Stint(model.grip, {"T3": 1 + worth})).time_s[-1]
+        for worth in (0.0, model.tries.worth)
+    )
+    assert (
+        trial.shift is not None
+        and trial.shift.low_us <= round((tried - plain) * 1e6) <= trial.shift.high_us
+        and trial.race.winner == "second"
+    )
 
 
 def test_named_weaknesses_show_where_they_were_put(practice: Practice) -> None:

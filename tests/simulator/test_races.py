@@ -1,4 +1,6 @@
-"""Races of the demo: laps that add up, a start that costs, habits under pressure, places in a field, the same again from the same seed."""
+"""Races of the demo: laps that add up, a start that costs, habits under pressure, places in a field, the same again
+from the same seed.
+"""
 
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
@@ -40,7 +42,9 @@ def test_laps_add_up_and_follow_each_other(series: object) -> None:
 
 
 def test_the_same_start_is_the_same_race_and_another_one_isnt() -> None:
-    one, again, later = (drive_race("Harbour Spark Cup", WEEK, DRIVERS[3].name, START + timedelta(hours=hours)) for hours in (0, 0, 3))
+    one, again, later = (
+        drive_race("Harbour Spark Cup", WEEK, DRIVERS[3].name, START + timedelta(hours=hours)) for hours in (0, 0, 3)
+    )
     assert one == again and one.laps != later.laps
 
 
@@ -67,7 +71,12 @@ def test_places_and_points_belong_together() -> None:
             raced = drive_race(item.name, WEEK, DRIVERS[number].name, START)
             assert 1 <= raced.grid <= fields[item.name] and 1 <= raced.finish <= fields[item.name]
             assert (raced.points == 0) == (raced.finish > 20) and raced.points <= 50
-            corners = {corner.code for corner in surveyed(week_of(item, WEEK, START.date()).place, week_of(item, WEEK, START.date()).car)[1].corners}
+            corners = {
+                corner.code
+                for corner in surveyed(week_of(item, WEEK, START.date()).place, week_of(item, WEEK, START.date()).car)[
+                    1
+                ].corners
+            }
             assert {corner for corner, *_ in raced.incidents} <= corners
 
 
@@ -80,7 +89,9 @@ def test_a_race_uses_a_little_more_than_practice() -> None:
 
 
 def test_pressure_brings_habits_out_where_it_should() -> None:
-    """Of many starts, since one race is chance: more slips for drivers of odd numbers than for the others, by their own measure of calm."""
+    """Of many starts, since one race is chance: more slips for drivers of odd numbers than for the others, by their
+    own measure of calm.
+    """
 
     def slips(number: int) -> float:
         model = DRIVERS[number]

@@ -1,4 +1,6 @@
-"""A stand-in rig against a server that is full, falls over, or says no: what isn't acknowledged is sent again until it is."""
+"""A stand-in rig against a server that is full, falls over, or says no: what isn't acknowledged is sent again until
+it is.
+"""
 
 import gzip
 import json
@@ -86,14 +88,18 @@ def test_each_lap_is_there_once_when_all_is_well() -> None:
     with serving() as server:
         driven, slept = drive(server, speed=2.0)
     laps = {line["lap"]["lap"]: line for line in server.taken.values() if line["kind"] == "lap"}
-    assert {number: line["lap"]["time_us"] for number, line in laps.items()} == {item.item.lap.number: item.item.lap.time_us for item in driven}
+    assert {number: line["lap"]["time_us"] for number, line in laps.items()} == {
+        item.item.lap.number: item.item.lap.time_us for item in driven
+    }
     assert [item.item.lap.kind for item in driven] == ["out", "flying", "flying", "in"] and driven[-1].waiting == 0
-    assert slept == pytest.approx([item.item.lap.time_us / 2e6 for item in driven]), "in the time that the laps take, at twice the speed"
+    assert slept == pytest.approx([item.item.lap.time_us / 2e6 for item in driven]), (
+        "in the time that the laps take, at twice the speed"
+    )
     # Its samples come to the lap's own length, in pieces that say how many there are.
     samples = [line for line in server.taken.values() if line["kind"] == "samples" and line["lap"] == 2]
-    assert len(samples) == samples[0]["parts"] and sum(len(line["channels"]["time_s"]) for line in samples) == pytest.approx(
-        laps[2]["lap"]["time_us"] / 1e5, abs=2
-    )
+    assert len(samples) == samples[0]["parts"] and sum(
+        len(line["channels"]["time_s"]) for line in samples
+    ) == pytest.approx(laps[2]["lap"]["time_us"] / 1e5, abs=2)
 
 
 def test_a_server_that_is_full_or_fails_gets_it_again_and_the_rig_waits_as_told() -> None:
@@ -101,7 +107,12 @@ def test_a_server_that_is_full_or_fails_gets_it_again_and_the_rig_waits_as_told(
         driven, slept = drive(server)
     times = [item.item.lap.time_us / 1e6 for item in driven]
     waits = [pause for pause in slept if pause not in times]
-    assert waits == [7.0, 1.0] and {line["lap"]["lap"] for line in server.taken.values() if line["kind"] == "lap"} == {1, 2, 3, 4}
+    assert waits == [7.0, 1.0] and {line["lap"]["lap"] for line in server.taken.values() if line["kind"] == "lap"} == {
+        1,
+        2,
+        3,
+        4,
+    }
     assert [item.waiting > 0 for item in driven] == [True, True, True, False]
 
 
@@ -120,7 +131,11 @@ def test_a_line_that_breaks_costs_time_and_no_lap() -> None:
     ("script", "brief", "words"),
     [
         ([(422, {"detail": "Send less at once."})], (200, BRIEF), "Send less at once"),
-        ([(200, {"refused": [{"line": 1, "reason": "lap.time_us: too long"}]})], (200, BRIEF), "a line was refused: lap.time_us: too long"),
+        (
+            [(200, {"refused": [{"line": 1, "reason": "lap.time_us: too long"}]})],
+            (200, BRIEF),
+            "a line was refused: lap.time_us: too long",
+        ),
         ([], (404, {"detail": "The team has no driver called Ysolde Farrand."}), "no driver called"),
         ([], (401, {}), "the server answered with 401"),
         ([(500, {})] * 70, (200, BRIEF), "could not be delivered"),

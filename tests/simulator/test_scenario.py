@@ -1,4 +1,6 @@
-"""The demo's league is whole: three series, twelve weeks, eight drivers with weaknesses of each kind, and files in the open formats."""
+"""The demo's league is whole: three series, twelve weeks, eight drivers with weaknesses of each kind, and files in
+the open formats.
+"""
 
 import csv
 import io
@@ -39,7 +41,9 @@ def test_three_series_rotate_over_twelve_weeks_of_which_two_are_behind(made: Lea
     assert {week.number for week in running} == {BEHIND + 1} and len(running) == 3
     # Car and track rotate: no series drives the same pair in two neighbouring weeks.
     for name in by_series:
-        pairs = [(week.car.name, week.place.track, week.place.layout) for week in made.weeks if week.series.name == name]
+        pairs = [
+            (week.car.name, week.place.track, week.place.layout) for week in made.weeks if week.series.name == name
+        ]
         assert all(one != other for one, other in itertools.pairwise(pairs))
 
 
@@ -56,11 +60,24 @@ def test_practice_stands_in_the_weeks_that_were_and_in_the_one_that_runs(made: L
 
 def test_each_kind_of_weakness_is_somebodys(made: League) -> None:
     habits = {habit.kind for driver in DRIVERS for habit in driver.habits}
-    assert {"late-throttle", "early-brake", "late-brake", "over-slow", "wide-exit", "lock-up", "limiter", "missed-apex"} <= habits
+    assert {
+        "late-throttle",
+        "early-brake",
+        "late-brake",
+        "over-slow",
+        "wide-exit",
+        "lock-up",
+        "limiter",
+        "missed-apex",
+    } <= habits
     assert any(driver.standing for driver in DRIVERS), "a loss on every lap, without a slip"
     assert len(made.free_time) == len(made.drivers) == 8 and all(ZoneInfo(item.zone) for item in made.free_time)
     laps = [lap for practice in made.practices for lap in practice.laps]
-    assert {"out", "flying"} <= {lap.kind for lap in laps} and any(not lap.valid for lap in laps) and any(lap.incidents for lap in laps)
+    assert (
+        {"out", "flying"} <= {lap.kind for lap in laps}
+        and any(not lap.valid for lap in laps)
+        and any(lap.incidents for lap in laps)
+    )
     assert any("tow" in lap.flags for lap in laps) and any("traffic" in lap.flags for lap in laps)
     assert all(lap.compound and lap.tyre_set and lap.track_temp_c for lap in laps)
 
@@ -94,7 +111,15 @@ def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: 
     assert all(date.fromisoformat(row["from"]) < date.fromisoformat(row["to"]) for row in rows)
     for path in folder.glob("*.telemetry.parquet"):
         file = pq.ParquetFile(path)
-        assert file.num_row_groups >= 1 and {"driver", "session", "run", "lap", "time_s", "distance_m", "speed_kmh"} <= set(file.schema_arrow.names)
+        assert file.num_row_groups >= 1 and {
+            "driver",
+            "session",
+            "run",
+            "lap",
+            "time_s",
+            "distance_m",
+            "speed_kmh",
+        } <= set(file.schema_arrow.names)
         assert len(file.read_row_group(0, ["lap"]).column("lap").unique()) == 1
     assert len(json.loads((folder / "drivers.json").read_text())) == 8
     other = scenario(tmp_path, TODAY + timedelta(days=1), lambda today: made)

@@ -24,7 +24,10 @@ def told(point: Any = "braking", kind: Any = "board", thing: str = "second board
         ({"side": "left", "offset_m": 5.0}, "Brake 5 m after the second board on the left"),
         ({"side": "above", "offset_m": -12.5, "thing": "bridge"}, "Brake 12.5 m before the bridge overhead"),
         ({"offset_m": 0.0}, "Brake at the second board"),
-        ({"offset_words": "end of the second drain cover", "thing": "second drain cover"}, "Brake at the end of the second drain cover"),
+        (
+            {"offset_words": "end of the second drain cover", "thing": "second drain cover"},
+            "Brake at the end of the second drain cover",
+        ),
         ({"offset_words": "just short of it", "thing": "drain cover"}, "Brake just short of it, drain cover"),
         ({"offset_words": "where the wall ends", "thing": ""}, "Brake where the wall ends"),
         ({"thing": "a gap in the trees"}, "Brake at a gap in the trees"),
@@ -54,7 +57,10 @@ def test_each_point_kind_side_and_throttle_has_words(point: Any) -> None:
 
 
 def test_who_thinks_in_miles_hears_of_yards() -> None:
-    assert reference_words(Reference("k", "T1", "braking", "board", "board", offset_m=45.72), YARDS) == "Brake 50 yd after the board"
+    assert (
+        reference_words(Reference("k", "T1", "braking", "board", "board", offset_m=45.72), YARDS)
+        == "Brake 50 yd after the board"
+    )
 
 
 @pytest.mark.parametrize(
@@ -63,13 +69,24 @@ def test_who_thinks_in_miles_hears_of_yards() -> None:
         ({}, "About 6.1 s at full throttle after it, over 410 m to T4: the longest of 9."),
         ({"rank": 2}, "About 6.1 s at full throttle after it, over 410 m to T4: the 2nd longest of 9."),
         ({"seconds": None}, "At full throttle after it for 410 m to T4: the longest of 9."),
-        ({"level": "low"}, "By hand; derived high. About 6.1 s at full throttle after it, over 410 m to T4: the longest of 9."),
+        (
+            {"level": "low"},
+            "By hand; derived high. About 6.1 s at full throttle after it, over 410 m to T4: the longest of 9.",
+        ),
         ({"stretch_m": 0.0, "rank": 9}, "It runs straight into T4: nothing is fed by it."),
         ({"feeds": "T3"}, "About 6.1 s at full throttle after it, over 410 m round to itself: the longest of 9."),
     ],
 )
 def test_why_a_corner_matters(values: dict[str, Any], words: str) -> None:
-    usual: dict[str, Any] = {"code": "T3", "level": "high", "derived": "high", "stretch_m": 410.0, "seconds": 6.13, "feeds": "T4", "rank": 1}
+    usual: dict[str, Any] = {
+        "code": "T3",
+        "level": "high",
+        "derived": "high",
+        "stretch_m": 410.0,
+        "seconds": 6.13,
+        "feeds": "T4",
+        "rank": 1,
+    }
     assert importance_words(Importance(**{**usual, **values}), 9) == words
 
 
@@ -83,10 +100,16 @@ def test_why_a_corner_matters(values: dict[str, Any], words: str) -> None:
         (Check("two-gears", "T1", values=("2", "3")), "Two gears for one apex: 2nd and 3rd."),
         (Check("two-gears", "T1", values=("1", "2", "3")), "3 gears for one apex: 1st, 2nd and 3rd."),
         (Check("harder", "T1", "T5"), "Said to need more brake than T5, and T5 more than this one."),
-        (Check("harder", "T1", "T5", values=("60", "85")), "Said to need more brake than T5, but 60 % here and 85 % there."),
+        (
+            Check("harder", "T1", "T5", values=("60", "85")),
+            "Said to need more brake than T5, but 60 % here and 85 % there.",
+        ),
         (Check("limits-unknown", "T1"), "Nobody has read where the limits are."),
         (Check("limits-old", "T1", values=("A", "B")), "The limits were read by the rules “A”; the week has “B”."),
-        (Check("limits-old", "T1", values=("", "B")), "The limits were read by rules without a version; the week has “B”."),
+        (
+            Check("limits-old", "T1", values=("", "B")),
+            "The limits were read by rules without a version; the week has “B”.",
+        ),
         (Check("pit-exit", None), "Nobody has written how the pit exit goes."),
     ],
 )
@@ -100,24 +123,49 @@ def test_each_kind_of_check_has_words() -> None:
 
 
 def line(**values: Any) -> CardLine:
-    usual = {"go_by": (), "traits": (), "never": (), "limits": (), "passing": (), "lanes": (), "linked": "", "is_flat": False}
+    usual = {
+        "go_by": (),
+        "traits": (),
+        "never": (),
+        "limits": (),
+        "passing": (),
+        "lanes": (),
+        "linked": "",
+        "is_flat": False,
+    }
     return CardLine("T1", "Boiler", "high", **{**usual, **values})
 
 
 def test_a_line_of_the_card_says_what_to_do_and_what_to_mind() -> None:
     assert card_words(line()) == "Nothing written yet."
     assert card_words(line(is_flat=True)) == "Flat."
-    go_by = (Reference("a", "T1", "braking", "tree", "oak", state="confirmed"), Reference("b", "T1", "apex", "kerb", "kerb end"))
-    assert card_words(line(go_by=go_by, linked="T2")) == "Brake at the oak. Apex at the kerb end (proposed). Give it up for T2."
+    go_by = (
+        Reference("a", "T1", "braking", "tree", "oak", state="confirmed"),
+        Reference("b", "T1", "apex", "kerb", "kerb end"),
+    )
+    assert (
+        card_words(line(go_by=go_by, linked="T2"))
+        == "Brake at the oak. Apex at the kerb end (proposed). Give it up for T2."
+    )
     own = Reference("c", "T1", "apex", "kerb", "kerb end", driver="Ada")
     assert card_words(line(go_by=(own,))) == "Apex at the kerb end."
-    minds = line(traits=(Trait("crest", "entry"), Trait("blind")), never=(Kerb("exit", "never"),), limits=(Limit("over the line", "wheels", "void"),))
-    assert card_words(minds) == "Mind: crest (entry); blind; stay off the kerb at the exit; the limit over the line voids the lap."
+    minds = line(
+        traits=(Trait("crest", "entry"), Trait("blind")),
+        never=(Kerb("exit", "never"),),
+        limits=(Limit("over the line", "wheels", "void"),),
+    )
+    assert (
+        card_words(minds)
+        == "Mind: crest (entry); blind; stay off the kerb at the exit; the limit over the line voids the lap."
+    )
     far = line(limits=(Limit("exit, over the kerb", "wheels", "strike"),))
     assert card_words(far) == "Mind: the limit at the exit, over the kerb costs a strike."
     way = Passing("either", "low", "it closes", "yield when alongside")
     lanes = (Lane("middle", "middle", why="the first is polished"), Lane("start", "inside", "first groove"))
-    assert card_words(line(lanes=lanes)) == "First laps inside, first groove; middle of the race middle (the first is polished)."
+    assert (
+        card_words(line(lanes=lanes))
+        == "First laps inside, first groove; middle of the race middle (the first is polished)."
+    )
     assert card_words(line(passing=(way,))) == "Pass on either side, low risk: it closes. Yield when alongside."
 
 
@@ -129,4 +177,7 @@ def test_each_trait_and_cost_has_words() -> None:
 
 
 def test_the_plain_card_is_a_line_a_corner() -> None:
-    assert plain_card("Quernholm", [("T1 Boiler", "Flat."), ("T2", "Brake.")]) == "Quernholm\n\nT1 Boiler: Flat.\nT2: Brake.\n"
+    assert (
+        plain_card("Quernholm", [("T1 Boiler", "Flat."), ("T2", "Brake.")])
+        == "Quernholm\n\nT1 Boiler: Flat.\nT2: Brake.\n"
+    )

@@ -16,8 +16,14 @@ def item(figure: str, value: float, half: float, happened: float) -> Compared:
     ("compared", "told"),
     [
         (item("qualifying_us", 65.4e6, 1e5, 65.45e6), "Qualifying lap: 1:05.450, as expected (1:05.300 to 1:05.500)."),
-        (item("qualifying_us", 65.4e6, 1e5, 66e6), "Qualifying lap: 1:06.000, slower than expected (1:05.300 to 1:05.500)."),
-        (item("race_lap_us", 65.4e6, 1e5, 65e6), "Mean lap of the race: 1:05.000, faster than expected (1:05.300 to 1:05.500)."),
+        (
+            item("qualifying_us", 65.4e6, 1e5, 66e6),
+            "Qualifying lap: 1:06.000, slower than expected (1:05.300 to 1:05.500).",
+        ),
+        (
+            item("race_lap_us", 65.4e6, 1e5, 65e6),
+            "Mean lap of the race: 1:05.000, faster than expected (1:05.300 to 1:05.500).",
+        ),
         (item("falloff_us", 30_000, 5_000, 52_000), "Falloff a lap: 0.052 s, more than expected (0.025 s to 0.035 s)."),
         (item("fuel_l", 2.5, 0.1, 2.3), "Fuel a lap: 2.30 l, less than expected (2.40 l to 2.60 l)."),
         (item("energy_kwh", 1.2, 0.1, 1.25), "Energy a lap: 1.25 kWh, as expected (1.10 kWh to 1.30 kWh)."),
@@ -37,14 +43,17 @@ def test_a_corner_in_practice_and_in_the_race() -> None:
     assert words.corner_words(CornerPressure("T5", 1, 30, 6, 20, 0.01), "Ropewalk") == (
         "T5 Ropewalk went wrong more often in the race: 6 of 20 passes in the race, 1 of 30 in practice."
     )
-    assert words.corner_words(CornerPressure("T5", 9, 30, 0, 20, 0.01), None).startswith("T5 went wrong less often in the race: 0 of 20")
+    assert words.corner_words(CornerPressure("T5", 9, 30, 0, 20, 0.01), None).startswith(
+        "T5 went wrong less often in the race: 0 of 20"
+    )
     assert words.corner_words(CornerPressure("T5", 1, 30, 1, 20, 0.9), None).endswith("which may be chance.")
 
 
 def test_a_season_in_a_sentence() -> None:
     told = words.calibration_words(Calibration("race_lap_us", 8, 2, 7.2, 0.004, 0.0027))
     assert told == (
-        "Mean lap of the race: 2 of 8 races came within what practice foretold; 7.2 should have. The intervals are too narrow."
+        "Mean lap of the race: 2 of 8 races came within what practice foretold; 7.2 should have. The intervals are too "
+        "narrow."
         " On average it was 0.40 % more; 0.27 % more is taken into account."
     )
     assert words.calibration_words(Calibration("slips", 1, 1, 0.9, None, 0.0)) == (
@@ -54,20 +63,41 @@ def test_a_season_in_a_sentence() -> None:
 
 
 def test_lessons_that_are_proposed() -> None:
-    assert words.consumption_lesson(item("energy_kwh", 1.0, 0.05, 1.1)) == "A lap of the race uses 1.10 kWh, 10 % more than practice tells"
-    assert words.falloff_lesson(item("falloff_us", 30_000, 5_000, 52_000)) == "Tyres fall off 0.052 s a lap in the race; practice told 0.030 s"
-    assert words.pace_lesson(item("race_lap_us", 65e6, 1e5, 65.5e6)) == "A lap of the race is 0.50 s slower than practice tells"
-    assert words.pace_lesson(item("qualifying_us", 65e6, 1e5, 64.5e6)) == "The lap of qualifying is 0.50 s faster than practice tells"
-    assert words.incident_lesson(Repeated("T1", "contact", (1, 1, 1), 5), "Customs") == "Contact at T1 Customs on the first lap in 3 of 5 starts"
+    assert (
+        words.consumption_lesson(item("energy_kwh", 1.0, 0.05, 1.1))
+        == "A lap of the race uses 1.10 kWh, 10 % more than practice tells"
+    )
+    assert (
+        words.falloff_lesson(item("falloff_us", 30_000, 5_000, 52_000))
+        == "Tyres fall off 0.052 s a lap in the race; practice told 0.030 s"
+    )
+    assert (
+        words.pace_lesson(item("race_lap_us", 65e6, 1e5, 65.5e6))
+        == "A lap of the race is 0.50 s slower than practice tells"
+    )
+    assert (
+        words.pace_lesson(item("qualifying_us", 65e6, 1e5, 64.5e6))
+        == "The lap of qualifying is 0.50 s faster than practice tells"
+    )
+    assert (
+        words.incident_lesson(Repeated("T1", "contact", (1, 1, 1), 5), "Customs")
+        == "Contact at T1 Customs on the first lap in 3 of 5 starts"
+    )
     assert words.incident_lesson(Repeated("T1", "spin", (1, None), 5), None) == "Spun at T1 in 2 of 5 starts"
 
 
 def test_a_season_of_a_driver_by_series() -> None:
-    weeks: list[tuple[float | None, float | None, float | None]] = [(0.31, 0.95, -0.231), (None, None, None), (0.23, 1.0, 0.05)]
+    weeks: list[tuple[float | None, float | None, float | None]] = [
+        (0.31, 0.95, -0.231),
+        (None, None, None),
+        (0.23, 1.0, 0.05),
+    ]
     assert words.season_words("Harbour evenings", weeks) == (
         "Harbour evenings, 3 weeks: spread 0.31 → 0.23 %, clean rate 95 → 100 %, gap to the target −0.23 → 0.05 %."
     )
-    assert words.season_words("Harbour evenings", [(0.2, None, None), (None, None, None)]).endswith("too few clean laps tell.")
+    assert words.season_words("Harbour evenings", [(0.2, None, None), (None, None, None)]).endswith(
+        "too few clean laps tell."
+    )
 
 
 def test_what_was_closed_and_came_again() -> None:

@@ -35,7 +35,9 @@ def test_an_unbroken_circuit_says_where_it_starts() -> None:
     layout = track(3)
     found = rungs(layout, [lap(1, 6, 10, 9, 10, layout=layout), lap(2, 5, 10, 9, 12, layout=layout)])
     assert found["best"].time_us == 35_000_000 and found["unbroken"].time_us == 34_000_000
-    assert re.fullmatch(r"1\.000 s that were driven already, only from S\d across the line\.", found["unbroken"].step_words)
+    assert re.fullmatch(
+        r"1\.000 s that were driven already, only from S\d across the line\.", found["unbroken"].step_words
+    )
 
 
 def test_what_cannot_be_told_says_why() -> None:

@@ -11,7 +11,14 @@ from fleet_rival.core.pace.falloff import Cliff, Falloff
 from fleet_rival.core.pace.learning import LearningCurve
 from fleet_rival.core.pace.looks import SetupChange
 from fleet_rival.core.pace.slope import Slope
-from fleet_rival.wording.pace import falloff_words, learning_words, pair_words, setup_change_words, surer_words, verdict_words
+from fleet_rival.wording.pace import (
+    falloff_words,
+    learning_words,
+    pair_words,
+    setup_change_words,
+    surer_words,
+    verdict_words,
+)
 
 NET = Slope(31_000.0, 22_000.0, 40_000.0, 0.2, 30, 3)
 TOLD = {"tyre_us_per_lap": "fuel and tyre age rise together in every run"}
@@ -24,11 +31,16 @@ def test_falloff_is_said_with_its_sign_interval_and_what_cant_be_told() -> None:
     faster = falloff_words(Falloff(replace(NET, value=-31_000.0, low=-40_000.0, high=-22_000.0), reasons=TOLD))
     assert faster[0] == "Each further lap is 0.031 s faster (0.022 s to 0.040 s), told by 30 laps in 3 runs."
     neither = falloff_words(Falloff(replace(NET, low=-5_000.0, runs=1), -9_000.0, -20_000.0, 2_000.0))
-    assert neither[0] == "No falloff to be told apart from none: +0.031 s a lap (−0.005 to +0.040), told by 30 laps in 1 run."
+    assert (
+        neither[0]
+        == "No falloff to be told apart from none: +0.031 s a lap (−0.005 to +0.040), told by 30 laps in 1 run."
+    )
     assert neither[1] == "The tyres' part of it is −0.009 s a lap (−0.020 to +0.002)."
     cliff = falloff_words(Falloff(NET, cliff=Cliff(13.0, "tyre_age", 20_000.0, 170_000.0, 9.0), reasons=TOLD))
     assert cliff[2] == "A cliff at a tyre age of 13 laps: from there 0.170 s a lap instead of +0.020."
-    assert falloff_words(Falloff(None, reasons={"us_per_lap": "no run of 5 clean laps"})) == ["Falloff can't be told: no run of 5 clean laps."]
+    assert falloff_words(Falloff(None, reasons={"us_per_lap": "no run of 5 clean laps"})) == [
+        "Falloff can't be told: no run of 5 clean laps."
+    ]
 
 
 @pytest.mark.parametrize(
@@ -38,7 +50,12 @@ def test_falloff_is_said_with_its_sign_interval_and_what_cant_be_told() -> None:
         ("second", -120_000.0, None, "low, by 0.120 s."),
         ("equal", 2_000.0, None, "Equal for practical purposes: take the safer, low."),
         ("not_yet", -20_000.0, 14, "Not yet: about 14 more of each. So far low is 0.020 s ahead."),
-        ("not_yet", 20_000.0, None, "Not yet: it would take more of each than anybody drives. So far high is 0.020 s ahead."),
+        (
+            "not_yet",
+            20_000.0,
+            None,
+            "Not yet: it would take more of each than anybody drives. So far high is 0.020 s ahead.",
+        ),
     ],
 )
 def test_each_verdict_is_one_sentence(winner: str, value: float, more: int | None, words: str) -> None:
@@ -46,21 +63,33 @@ def test_each_verdict_is_one_sentence(winner: str, value: float, more: int | Non
 
 
 def test_no_verdict_says_why() -> None:
-    assert verdict_words(None, "high", "low", "3 and 9 that worked; 4 of each are needed") == "No verdict: 3 and 9 that worked; 4 of each are needed."
+    assert (
+        verdict_words(None, "high", "low", "3 and 9 that worked; 4 of each are needed")
+        == "No verdict: 3 and 9 that worked; 4 of each are needed."
+    )
 
 
 def test_what_is_hidden_by_the_tyres_age_is_said() -> None:
-    change = SetupChange("base", "stiff", 0.0, 500_000.0, 300_000.0, 700_000.0, 5.0, 15.0, "tyre_age", hidden=True, runs=(1, 1))
+    change = SetupChange(
+        "base", "stiff", 0.0, 500_000.0, 300_000.0, 700_000.0, 5.0, 15.0, "tyre_age", hidden=True, runs=(1, 1)
+    )
     assert setup_change_words(change) == (
-        "Better than it looks: stiff after base: as fast as before by the clock, on tyres of 15 laps instead of 5; at equal age worth 0.50 s a lap."
+        "Better than it looks: stiff after base: as fast as before by the clock, on tyres of 15 laps instead of 5; at "
+        "equal age worth 0.50 s a lap."
     )
     plain = replace(change, raw_us=200_000.0, gain_us=-200_000.0, low_us=-300_000.0, high_us=-100_000.0, hidden=False)
-    assert setup_change_words(plain).endswith("0.20 s slower by the clock, on tyres of 15 laps instead of 5; at equal age 0.20 s a lap slower.")
+    assert setup_change_words(plain).endswith(
+        "0.20 s slower by the clock, on tyres of 15 laps instead of 5; at equal age 0.20 s a lap slower."
+    )
 
 
 @pytest.mark.parametrize(
     ("clean", "words"),
-    [(1, "Thin: 1 clean lap; 11 more make it likely."), (20, "Likely: 20 clean laps; 10 more make it firm."), (30, "Firm: 30 clean laps.")],
+    [
+        (1, "Thin: 1 clean lap; 11 more make it likely."),
+        (20, "Likely: 20 clean laps; 10 more make it firm."),
+        (30, "Firm: 30 clean laps."),
+    ],
 )
 def test_what_would_make_it_surer(clean: int, words: str) -> None:
     assert surer_words(clean, 12, 30) == words
@@ -68,8 +97,14 @@ def test_what_would_make_it_surer(clean: int, words: str) -> None:
 
 def test_learning_and_teaching() -> None:
     curve = LearningCurve((), 88_000_000.0, 6_000_000.0, 0.5, 49, "")
-    assert learning_words(curve, 88_500_000) == "The run medians come down towards 1:28.000; about 49 more laps to a median of 1:28.500."
-    assert learning_words(replace(curve, remain=0), 90_000_000) == "The run medians come down towards 1:28.000; the target of 1:30.000 is reached."
+    assert (
+        learning_words(curve, 88_500_000)
+        == "The run medians come down towards 1:28.000; about 49 more laps to a median of 1:28.500."
+    )
+    assert (
+        learning_words(replace(curve, remain=0), 90_000_000)
+        == "The run medians come down towards 1:28.000; the target of 1:30.000 is reached."
+    )
     assert learning_words(LearningCurve((), reason="2 runs, 4 are needed"), None) == "2 runs, 4 are needed."
     assert pair_words(Pair("Corin", "Ysolde", ("T1", "T4"), 310_000.0)) == (
         "Ysolde could show Corin T1, T4: 0.31 s a lap beyond what is between them as a rule."

@@ -1,4 +1,6 @@
-"""The plan in words: each kind of block, each way to a gain, each rule and each check, with the numbers they stand on."""
+"""The plan in words: each kind of block, each way to a gain, each rule and each check, with the numbers they stand
+on.
+"""
 
 import inspect
 import re
@@ -29,7 +31,10 @@ EVERYTHING_OPEN = Evidence(
 def test_every_kind_of_block_has_its_words() -> None:
     assert tuple(BLOCKS) == BLOCK_KINDS and set(BLOCK_WORDS) == set(BLOCK_KINDS)
     assert len(set(BLOCK_WORDS.values())) == len(BLOCK_KINDS)
-    assert block_words("corner", "T6:late-throttle") == "T6: throttle too late" and block_words("trial", "T3") == "try an option, T3"
+    assert (
+        block_words("corner", "T6:late-throttle") == "T6: throttle too late"
+        and block_words("trial", "T3") == "try an option, T3"
+    )
     assert block_words("long", "") == "long run"
 
 
@@ -40,9 +45,14 @@ def test_every_rule_that_can_be_broken_has_its_words() -> None:
 
 def test_every_gain_says_how_it_comes_about() -> None:
     told = {item.kind: gain_words(item.why, item.numbers, item.gain_us) for item in needed_blocks(EVERYTHING_OPEN)}
-    assert told["corner"] == "Worth 0.04 s a lap: the mistake costs 0.06 s a lap, and such work takes 70 % of that away."
+    assert (
+        told["corner"] == "Worth 0.04 s a lap: the mistake costs 0.06 s a lap, and such work takes 70 % of that away."
+    )
     assert told["build"].startswith("Worth 0.15 s a lap: half of what the learning curve still promises")
-    assert told["trial"] == "Worth 0.02 s a lap: early or late at T3 is undecided within ±0.04 s; a wrong choice costs half of that on average."
+    assert told["trial"] == (
+        "Worth 0.02 s a lap: early or late at T3 is undecided within ±0.04 s; a wrong choice costs half of that on "
+        "average."
+    )
     assert told["long"] == "Worth 0.05 s a lap: the falloff is known to ±0.009 s a lap, over 11 laps of a stint."
     assert told["review"].startswith("Worth 0.01 s a lap: looking at 0.06 s of mistakes together")
     for kind in ("walk", "qualifying", "rehearsal", "wet"):
@@ -51,10 +61,14 @@ def test_every_gain_says_how_it_comes_about() -> None:
 
 def test_what_is_beyond_the_target_is_worth_less_and_says_so() -> None:
     ready = replace(EVERYTHING_OPEN, gap_us=-10_000)
-    told = next(gain_words(item.why, item.numbers, item.gain_us) for item in needed_blocks(ready) if item.kind == "build")
+    told = next(
+        gain_words(item.why, item.numbers, item.gain_us) for item in needed_blocks(ready) if item.kind == "build"
+    )
     assert told.endswith(", and less because the target is reached.")
     supposed = next(
-        gain_words(item.why, item.numbers, item.gain_us) for item in needed_blocks(replace(ready, learning_us=None)) if item.kind == "build"
+        gain_words(item.why, item.numbers, item.gain_us)
+        for item in needed_blocks(replace(ready, learning_us=None))
+        if item.kind == "build"
     )
     assert "supposed, 0.3 % of a lap" in supposed and supposed.endswith("because the target is reached.")
 

@@ -15,7 +15,15 @@ from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.core.words import LAP_QUESTIONS, MISTAKES
 from fleet_rival.services.drive.runs.asked import ANSWERS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
-from fleet_rival.wording.runs import BECAUSE_WORDS, answer_words, change_words, check_words, letters, question_words, together_words
+from fleet_rival.wording.runs import (
+    BECAUSE_WORDS,
+    answer_words,
+    change_words,
+    check_words,
+    letters,
+    question_words,
+    together_words,
+)
 
 
 @pytest.mark.parametrize(
@@ -77,14 +85,18 @@ contexts = st.builds(
 
 
 def known(context: RunContext, name: str) -> Any:
-    return context.settings.get(name.removeprefix("setting:")) if name.startswith("setting:") else getattr(context, name)
+    return (
+        context.settings.get(name.removeprefix("setting:")) if name.startswith("setting:") else getattr(context, name)
+    )
 
 
 @settings(deadline=None, max_examples=150)
 @given(contexts, contexts)
 def test_changes_are_what_is_known_of_both_and_other_and_turn_round(before: RunContext, after: RunContext) -> None:
     there, back = changes_since(before, after), changes_since(after, before)
-    assert {(item.what, item.before, item.after) for item in there} == {(item.what, item.after, item.before) for item in back}
+    assert {(item.what, item.before, item.after) for item in there} == {
+        (item.what, item.after, item.before) for item in back
+    }
     for item in there:
         assert known(before, item.what) == item.before != item.after == known(after, item.what)
         assert change_words(item).count("→") == 1
@@ -97,7 +109,9 @@ def test_changes_are_what_is_known_of_both_and_other_and_turn_round(before: RunC
 
 @settings(deadline=None, max_examples=150)
 @given(contexts, st.none() | contexts)
-def test_the_check_asks_for_each_thing_once_and_never_for_what_stayed(context: RunContext, last: RunContext | None) -> None:
+def test_the_check_asks_for_each_thing_once_and_never_for_what_stayed(
+    context: RunContext, last: RunContext | None
+) -> None:
     asked: Sequence[Check] = pre_drive_check(context, last, ["Wing", "Bias"])
     keys = [item.key for item in asked]
     assert keys[0] == "limiter" and len(keys) == len(set(keys))

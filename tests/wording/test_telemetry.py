@@ -16,9 +16,18 @@ def test_every_reason_has_words_of_its_own() -> None:
     ("stretch", "sentence"),
     [
         (Stretch("gap", 100.2, 140.7, time_holds=True), "from 100 to 141 m samples are missing"),
-        (Stretch("teleport", 100.0, 140.0, time_holds=False), "from 100 to 140 m the car is suddenly somewhere else, so no time across it is used"),
-        (Stretch("clock", 55.0, 55.0, time_holds=False), "at 55 m the clock stands or falls back, so no time across it is used"),
-        (Stretch("not_a_number", 10.0, 20.0, time_holds=True, channels=("gear", "rpm")), "from 10 to 20 m values are missing (gear, rpm)"),
+        (
+            Stretch("teleport", 100.0, 140.0, time_holds=False),
+            "from 100 to 140 m the car is suddenly somewhere else, so no time across it is used",
+        ),
+        (
+            Stretch("clock", 55.0, 55.0, time_holds=False),
+            "at 55 m the clock stands or falls back, so no time across it is used",
+        ),
+        (
+            Stretch("not_a_number", 10.0, 20.0, time_holds=True, channels=("gear", "rpm")),
+            "from 10 to 20 m values are missing (gear, rpm)",
+        ),
         (Stretch("ends_early", 900.0, 1000.0, time_holds=False), "from 900 to 1000 m the lap ends before the line"),
     ],
 )

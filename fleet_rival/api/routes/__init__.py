@@ -1,4 +1,6 @@
-"""The routes, by step of the work: read the request, call one service, write the answer. Importing them hangs them on `api`."""
+"""The routes, by step of the work: read the request, call one service, write the answer. Importing them hangs them
+on `api`.
+"""
 
 from fleet_rival.api.routes import find, fix, log, plan, race, track
 from fleet_rival.api.routes.drive import files, live, runs, telemetry

@@ -22,21 +22,27 @@ def get_analysis(path: s.CombinationPath, query: s.OfWeek) -> Any:
     return kept(*figures.summary(sessions(), actor(), path.combination_id, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/laps", responses={"200": s.DriverLaps}, tags=[_find]
+)
 @allowed("find.see")
 def get_driver_laps(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's laps with marks, times and losses by part."""
     return kept(*figures.driver_laps(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/pace", responses={"200": s.DriverPace}, tags=[_find]
+)
 @allowed("find.see")
 def get_driver_pace(path: s.DriverPath, query: s.OfWeek) -> Any:
     """How alike one driver's laps are, how pace goes over a run, what is left to learn, and what options were worth."""
     return kept(*pace.driver_pace(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus", responses={"200": s.VersusOut}, tags=[_find])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/versus", responses={"200": s.VersusOut}, tags=[_find]
+)
 @allowed("find.see")
 def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
     """Two runs, or two ways to drive one, lap by lap and over a distance."""
@@ -45,7 +51,9 @@ def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
 
 def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
     where = (path.combination_id, path.driver_id, (query.first, query.second))
-    return pace.two_ways(sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week, query.also)
+    return pace.two_ways(
+        sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week, query.also
+    )
 
 
 @api.get("/drivers/<uuid:driver_id>/steadiness", responses={"200": s.SteadinessOut}, tags=[_find])
@@ -70,7 +78,11 @@ _CSV: Any = {"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
 _PDF: Any = {"200": {"content": {"application/pdf": {"schema": {"type": "string", "format": "binary"}}}}}
 
 
-@api.get("/combinations/<uuid:combination_id>/figures", responses={"200": {"content": {"text/csv": {}, "application/json": {}}}}, tags=[_find])
+@api.get(
+    "/combinations/<uuid:combination_id>/figures",
+    responses={"200": {"content": {"text/csv": {}, "application/json": {}}}},
+    tags=[_find],
+)
 @allowed("find.see")
 def get_figures(path: s.CombinationPath, query: s.FiguresQuery) -> Any:
     """A view's figures to take along, as CSV or JSON."""
@@ -90,11 +102,15 @@ def get_versus_csv(path: s.DriverPath, query: s.VersusQuery) -> Any:
 @allowed("find.see")
 def get_driver_pdf(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's figures on two pages of paper."""
-    body = printing.driver_pdf(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also, units())
+    body = printing.driver_pdf(
+        sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also, units()
+    )
     return download(body, "application/pdf", "report.pdf")
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report", responses={"200": s.ReportText}, tags=[_find])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/report", responses={"200": s.ReportText}, tags=[_find]
+)
 @allowed("find.see")
 def get_driver_text(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's figures in at most 15 lines, for a chat."""

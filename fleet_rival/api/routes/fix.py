@@ -22,14 +22,22 @@ def get_team_clinic(path: s.CombinationPath, query: s.OfWeek) -> Any:
     return kept(*clinic.team_clinic(sessions(), actor(), path.combination_id, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/clinic", responses={"200": s.DriverClinic}, tags=[_fix])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/clinic",
+    responses={"200": s.DriverClinic},
+    tags=[_fix],
+)
 @allowed("fix.see")
 def get_driver_clinic(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's standing losses and recurring mistakes."""
     return kept(*clinic.driver_clinic(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/mistakes/<corner>/<kind>", responses={"200": s.MistakePasses}, tags=[_fix])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/mistakes/<corner>/<kind>",
+    responses={"200": s.MistakePasses},
+    tags=[_fix],
+)
 @allowed("fix.see")
 def get_mistake_passes(path: s.MistakePath, query: s.OfWeek) -> Any:
     """The passes of one mistake over the driver's good pass."""
@@ -37,7 +45,11 @@ def get_mistake_passes(path: s.MistakePath, query: s.OfWeek) -> Any:
     return s.validate(s.MistakePasses, clinic.mistake_passes(sessions(), actor(), *where, query.week, query.also))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/audit", responses={"200": s.ReferenceAudit}, tags=[_fix])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/audit",
+    responses={"200": s.ReferenceAudit},
+    tags=[_fix],
+)
 @allowed("fix.see")
 def get_reference_audit(path: s.DriverPath, query: s.OfWeek) -> Any:
     """How a driver's braking scatters, before and since references were confirmed."""
@@ -73,7 +85,9 @@ def list_exercises() -> Any:
 @allowed("exercise.change")
 def change_exercise(body: s.ExerciseForm) -> Any:
     """Write an exercise, if it is still as it was looked at, or a new one."""
-    return s.validate(s.ExerciseOut, work.change_exercise(sessions(), actor(), body.code, body.version, body.model_dump()))
+    return s.validate(
+        s.ExerciseOut, work.change_exercise(sessions(), actor(), body.code, body.version, body.model_dump())
+    )
 
 
 @api.delete("/exercises/<code>", responses={"204": None}, tags=[_fix])
@@ -98,12 +112,18 @@ def list_assignments(path: s.CombinationPath) -> Any:
     return s.validate(s.AssignmentsOut, {"items": work.assignments(sessions(), actor(), path.combination_id)})
 
 
-@api.post("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/assignments", responses={"201": s.AssignmentsOut}, tags=[_fix])
+@api.post(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/assignments",
+    responses={"201": s.AssignmentsOut},
+    tags=[_fix],
+)
 @allowed("exercise.assign")
 def assign_exercise(path: s.DriverPath, body: s.AssignmentForm) -> Any:
     """Give a driver an exercise for a mistake."""
     work.assign(sessions(), actor(), path.combination_id, path.driver_id, body.corner, body.kind, body.exercise)
-    return s.validate(s.AssignmentsOut, {"items": work.assignments(sessions(), actor(), path.combination_id, path.driver_id)}), 201
+    return s.validate(
+        s.AssignmentsOut, {"items": work.assignments(sessions(), actor(), path.combination_id, path.driver_id)}
+    ), 201
 
 
 @api.delete("/assignments/<uuid:assignment_id>", responses={"204": None}, tags=[_fix])
@@ -114,11 +134,16 @@ def end_assignment(path: s.AssignmentPath) -> Any:
     return "", 204
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/card", responses={"200": s.CardOfThree}, tags=[_fix])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/card", responses={"200": s.CardOfThree}, tags=[_fix]
+)
 @allowed("fix.see")
 def get_card_of_three(path: s.DriverPath, query: s.OfWeek) -> Any:
     """A driver's card of three: sentences, references, exercises; and as plain text."""
-    return s.validate(s.CardOfThree, card.card_of_three(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
+    return s.validate(
+        s.CardOfThree,
+        card.card_of_three(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also),
+    )
 
 
 @api.get("/setups", responses={"200": s.SetupsOut}, tags=[_fix])
@@ -132,7 +157,9 @@ def list_setups(query: s.SetupQuery) -> Any:
 @allowed("setup.add")
 def add_setup(body: s.NewSetup) -> Any:
     """Write a setup, from values or from a file."""
-    return s.validate(s.SetupMade, {"id": setups.add_setup(sessions(), actor(), body.car_id, body.name, body.model_dump())}), 201
+    return s.validate(
+        s.SetupMade, {"id": setups.add_setup(sessions(), actor(), body.car_id, body.name, body.model_dump())}
+    ), 201
 
 
 @api.get("/setups/<uuid:setup_id>", responses={"200": s.SetupOut}, tags=[_fix])
@@ -146,7 +173,9 @@ def get_setup(path: s.SetupPath) -> Any:
 @allowed("setup.change")
 def add_setup_version(path: s.SetupPath, body: s.NewSetupVersion) -> Any:
     """Write another version, if nobody did meanwhile."""
-    return s.validate(s.SetupOut, setups.add_version(sessions(), actor(), path.setup_id, body.latest, body.model_dump())), 201
+    return s.validate(
+        s.SetupOut, setups.add_version(sessions(), actor(), path.setup_id, body.latest, body.model_dump())
+    ), 201
 
 
 @api.delete("/setups/<uuid:setup_id>", responses={"204": None}, tags=[_fix])
@@ -165,7 +194,11 @@ def get_setup_difference(path: s.SetupPath, query: s.SetupDifferenceQuery) -> An
     return s.validate(s.SetupDifferences, {"items": found})
 
 
-@api.get("/setups/<uuid:setup_id>/file", responses={"200": {"content": {"text/csv": {}, "application/json": {}}}}, tags=[_fix])
+@api.get(
+    "/setups/<uuid:setup_id>/file",
+    responses={"200": {"content": {"text/csv": {}, "application/json": {}}}},
+    tags=[_fix],
+)
 @allowed("fix.see")
 def get_setup_file(path: s.SetupPath, query: s.SetupFileQuery) -> Any:
     """A version to take along, as CSV or JSON."""

@@ -69,7 +69,9 @@ def remove_lesson(path: s.LessonPath, header: s.Version) -> Any:
 @api.get("/results", responses={"200": s.RacesBehind}, tags=[_log])
 @allowed("log.see")
 def list_results() -> Any:
-    """Races that are over with their results, the last one first, and how good what was expected of them was; a driver's own."""
+    """Races that are over with their results, the last one first, and how good what was expected of them was; a
+    driver's own.
+    """
     return s.validate(s.RacesBehind, debrief.races_behind(sessions(), actor()))
 
 
@@ -84,7 +86,9 @@ def get_debrief(path: s.EntryIdPath) -> Any:
 @allowed("result.add")
 def add_result(path: s.EntryIdPath, body: s.ResultBody) -> Any:
     """Write down what a start brought; a driver the own ones."""
-    return s.validate(s.ResultMade, {"id": results.add_result(sessions(), actor(), path.entered_id, body.model_dump())}), 201
+    return s.validate(
+        s.ResultMade, {"id": results.add_result(sessions(), actor(), path.entered_id, body.model_dump())}
+    ), 201
 
 
 @api.put("/results/<uuid:result_id>", responses={"204": None}, tags=[_log])

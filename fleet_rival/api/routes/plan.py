@@ -32,7 +32,9 @@ def list_coming_blocks() -> Any:
 def make_plan(body: s.PlanWish) -> Any:
     """Make the plan anew, in the background: what is locked stays."""
     drivers = None if body.drivers is None else sorted(str(key) for key in body.drivers)
-    job = background("plan.make", "Making the practice plan", {"day": body.day.isoformat() if body.day else None, "drivers": drivers})
+    job = background(
+        "plan.make", "Making the practice plan", {"day": body.day.isoformat() if body.day else None, "drivers": drivers}
+    )
     return s.validate(s.JobOut, job), 202
 
 
@@ -86,7 +88,9 @@ def get_readiness(query: s.PlanQuery) -> Any:
 def look_back_at_readiness(body: s.ReadinessPast) -> Any:
     """How an entry's readiness came about, and how it stood in earlier weeks, in the background; a driver's own."""
     entries.entry(sessions(), actor(), body.entry_id)
-    return s.validate(s.JobOut, background("plan.readiness_history", "Looking back at readiness", body.model_dump(mode="json"))), 202
+    return s.validate(
+        s.JobOut, background("plan.readiness_history", "Looking back at readiness", body.model_dump(mode="json"))
+    ), 202
 
 
 @api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])

@@ -64,7 +64,11 @@ def confirm_sheet(path: s.EntryIdPath, body: s.SheetNumber) -> Any:
 @allowed("race.see")
 def get_sheet_pdf(path: s.EntryIdPath, query: s.SheetPdfQuery) -> Any:
     """The sheet on one page of paper, and one in large type for the seat; a driver's own."""
-    return download(printing.sheet_pdf(sessions(), actor(), path.entered_id, query.zone, units=units()), "application/pdf", "race-sheet.pdf")
+    return download(
+        printing.sheet_pdf(sessions(), actor(), path.entered_id, query.zone, units=units()),
+        "application/pdf",
+        "race-sheet.pdf",
+    )
 
 
 @api.post("/races/pressures", responses={"200": s.PressuresOut}, tags=[_race])
@@ -77,5 +81,10 @@ def get_pressures(body: s.PressureWish) -> Any:
 def _sheet(path: s.EntryIdPath) -> Any:
     told = sheet.sheet(sessions(), actor(), path.entered_id)
     return s.validate(
-        s.SheetOut, {**asdict(told), "parts": [{"key": key, "title": title} for key, title in PARTS.items()], "text": printing.sheet_text(told)}
+        s.SheetOut,
+        {
+            **asdict(told),
+            "parts": [{"key": key, "title": title} for key, title in PARTS.items()],
+            "text": printing.sheet_text(told),
+        },
     )

@@ -83,7 +83,9 @@ def get_outline(path: s.LayoutPath) -> Any:
     return s.validate(s.OutlineOut, layouts.outline(sessions(), actor(), path.layout_id))
 
 
-@api.get("/layouts/<uuid:layout_id>/track.json", responses={"200": {"content": {"application/json": {}}}}, tags=[_track])
+@api.get(
+    "/layouts/<uuid:layout_id>/track.json", responses={"200": {"content": {"application/json": {}}}}, tags=[_track]
+)
 @allowed("track.see")
 def export_layout(path: s.LayoutPath) -> Any:
     """The layout as a track file."""
@@ -107,7 +109,10 @@ def derive_layout(path: s.LayoutPath, body: s.Derivation) -> Any:
 def look_at_boundaries(path: s.LayoutPath, body: s.Boundaries) -> Any:
     """What other boundaries would do to laps, without doing it."""
     drafts = [DraftCorner(item.id, _corner(item)) for item in body.corners]
-    return s.validate(s.ConsequencesOut, boundaries.look_at_boundaries(sessions(), actor(), path.layout_id, _sectors(body.sectors), drafts))
+    return s.validate(
+        s.ConsequencesOut,
+        boundaries.look_at_boundaries(sessions(), actor(), path.layout_id, _sectors(body.sectors), drafts),
+    )
 
 
 @api.post("/layouts/<uuid:layout_id>/boundaries", responses={"202": s.JobOut}, tags=[_track])
@@ -125,7 +130,9 @@ def change_boundaries(path: s.LayoutPath, header: s.Version, body: s.Boundaries)
 @allowed("track.see")
 def get_card(path: s.LayoutPath, query: s.OfCard) -> Any:
     """A lap as a script."""
-    return s.validate(s.CardOut, book.reading_card(sessions(), actor(), path.layout_id, query.car, query.driver, query.variant))
+    return s.validate(
+        s.CardOut, book.reading_card(sessions(), actor(), path.layout_id, query.car, query.driver, query.variant)
+    )
 
 
 @api.put("/corners/<uuid:corner_id>", responses={"204": None}, tags=[_track])
@@ -142,7 +149,9 @@ def change_corner(path: s.CornerPath, header: s.Version, body: s.CornerChange) -
 def propose_reference(path: s.CornerPath, body: s.NewReference) -> Any:
     """Put a reference beside those that are there; a driver's is a proposal."""
     confirmed = body.confirmed and actor().sees_all
-    made = book.propose(sessions(), actor(), path.corner_id, body.model_dump(exclude={"confirmed"}), confirmed=confirmed)
+    made = book.propose(
+        sessions(), actor(), path.corner_id, body.model_dump(exclude={"confirmed"}), confirmed=confirmed
+    )
     return s.validate(s.ReferenceMade, {"id": made}), 201
 
 
@@ -183,7 +192,9 @@ def decline_reference(path: s.ReferencePath) -> Any:
 @allowed("reference.carry")
 def carry_reference(path: s.ReferencePath, body: s.Carried) -> Any:
     """Take another car's numbers over as they are."""
-    return s.validate(s.ReferenceMade, {"id": book.carry_over(sessions(), actor(), path.reference_id, body.car_id)}), 201
+    return s.validate(
+        s.ReferenceMade, {"id": book.carry_over(sessions(), actor(), path.reference_id, body.car_id)}
+    ), 201
 
 
 @api.post("/references/<uuid:reference_id>/picture", responses={"204": None}, tags=[_track])
@@ -214,7 +225,9 @@ def get_picture(path: s.PicturePath) -> Any:
 @allowed("question.ask")
 def ask_question(path: s.LayoutPath, body: s.NewQuestion) -> Any:
     """Ask something about a corner, or the whole layout."""
-    return s.validate(s.ReferenceMade, {"id": book.ask(sessions(), actor(), path.layout_id, body.corner_id, body.text)}), 201
+    return s.validate(
+        s.ReferenceMade, {"id": book.ask(sessions(), actor(), path.layout_id, body.corner_id, body.text)}
+    ), 201
 
 
 @api.put("/questions/<uuid:question_id>", responses={"204": None}, tags=[_track])

@@ -42,8 +42,12 @@ class Problem(BaseModel):
     status: int
     detail: str = Field(description="What happened, to what, and how to go on")
     request_id: str | None = Field(default=None, description="Of the request, to be found again in the server's log")
-    current: dict[str, Any] | None = Field(default=None, description="For what somebody else changed meanwhile: how it is now")
-    fields: list[dict[str, str]] | None = Field(default=None, description="For input that doesn't fit: which field, and why")
+    current: dict[str, Any] | None = Field(
+        default=None, description="For what somebody else changed meanwhile: how it is now"
+    )
+    fields: list[dict[str, str]] | None = Field(
+        default=None, description="For input that doesn't fit: which field, and why"
+    )
 
 
 class FileForm(BaseModel):
@@ -61,7 +65,9 @@ class FileForm(BaseModel):
 class Version(BaseModel):
     """The version that the person looked at, as a header: `If-Match: "3"`."""
 
-    if_match: str = Field(alias="If-Match", pattern=r'^"[0-9]{1,9}"$', description="The version that was looked at, in quotation marks")
+    if_match: str = Field(
+        alias="If-Match", pattern=r'^"[0-9]{1,9}"$', description="The version that was looked at, in quotation marks"
+    )
 
     @property
     def number(self) -> int:

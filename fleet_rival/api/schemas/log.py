@@ -257,7 +257,9 @@ class BookWeek(Schema):
 class BookMistake(Schema):
     kind: str
     title: str
-    costs_us: list[int | None] = Field(description="A lap, by week as in the book; 0: it didn't recur, null: too little was driven to tell")
+    costs_us: list[int | None] = Field(
+        description="A lap, by week as in the book; 0: it didn't recur, null: too little was driven to tell"
+    )
     closed: int
     returned: int
     state: RecurringState

@@ -7,7 +7,18 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema, ZoneName
-from fleet_rival.core.words import BoardOrder, BoardShow, Density, FoundKind, PressureUnit, Role, SpeedUnit, TemperatureUnit, Theme, VolumeUnit
+from fleet_rival.core.words import (
+    BoardOrder,
+    BoardShow,
+    Density,
+    FoundKind,
+    PressureUnit,
+    Role,
+    SpeedUnit,
+    TemperatureUnit,
+    Theme,
+    VolumeUnit,
+)
 from fleet_rival.services.shared.roles import ALL
 
 

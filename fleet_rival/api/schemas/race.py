@@ -28,7 +28,9 @@ class RaceWishBody(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     pit_s: float = Field(default=25.0, ge=0, le=600)
     pit_deviation_s: float = Field(default=1.5, ge=0, le=60)
-    caution_pit_s: float | None = Field(default=None, ge=0, le=600, description="What a stop costs under a caution; half where missing")
+    caution_pit_s: float | None = Field(
+        default=None, ge=0, le=600, description="What a stop costs under a caution; half where missing"
+    )
     risk: float = Field(default=0.05, gt=0, le=0.5, description="Of running out of fuel or energy")
     formation_laps: float = Field(default=0.5, ge=0, le=5)
     saving: float = Field(default=0.0, ge=0, lt=1)
@@ -90,7 +92,9 @@ class RaceConsumption(Schema):
     tank_laps: int | None
     saving_needed: float | None
     unit_us: float | None = Field(description="What a litre more costs a lap")
-    filled_at_stops: int = Field(description="Stops at which a tank is filled that doesn't hold the whole race; 0: none is")
+    filled_at_stops: int = Field(
+        description="Stops at which a tank is filled that doesn't hold the whole race; 0: none is"
+    )
 
 
 class RaceStint(Schema):
@@ -203,7 +207,12 @@ class RaceOpening(Schema):
 
     first: int = Field(description="Laps that count as the start")
     laps: int = Field(description="Of the stint")
-    even: float = Field(description="What a second won on each of the first laps may cost on each later one, in seconds, without being lost again")
+    even: float = Field(
+        description=(
+            "What a second won on each of the first laps may cost on each later one, in seconds, without being lost "
+            "again"
+        )
+    )
     cost: float | None = Field(description="What it did cost in practice, in seconds")
     low: float | None
     high: float | None
@@ -237,7 +246,9 @@ class RaceOut(Schema):
     opening: RaceOpening | None
     limits: RaceLimits | None
     incidents: RaceLimits | None
-    pit_loss: RacePitLoss | None = Field(description="What in and out laps of practice tell of a stop, without standing still")
+    pit_loss: RacePitLoss | None = Field(
+        description="What in and out laps of practice tell of a stop, without standing still"
+    )
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
     options: list[RaceOption] = Field(description="Options of which a trial told which one to take")

@@ -18,7 +18,9 @@ class Retiming:
     """New segment to the old ones that it is the sum of; None where no sum gives it."""
     sectors: Mapping[str, tuple[str, ...] | None]
     codes: Mapping[str, str]
-    """Old corner code to the corner that it is now, for marks such as strikes; those that stay the same are left out."""
+    """Old corner code to the corner that it is now, for marks such as strikes; those that stay the same are left
+    out.
+    """
 
     @property
     def changes_laps(self) -> bool:
@@ -50,7 +52,8 @@ def retiming(old: Track, new: Track, same: Mapping[str, str]) -> Retiming:
     A new part whose ends were boundaries before is the exact sum of the parts between them; no other time is made up.
 
     Args:
-        same: code of each old corner that stays to its code now. Marks of one that goes move to the corner in whose segment its apex lies.
+        same: code of each old corner that stays to its code now. Marks of one that goes move to the corner in whose
+            segment its apex lies.
 
     Raises:
         ValueError: the two differ in length.
@@ -72,10 +75,16 @@ def _plan(old: Sequence[Part], new: Sequence[Part]) -> dict[str, tuple[str, ...]
     plan: dict[str, tuple[str, ...] | None] = {}
     for part in new:
         inside = [item for item in old if item.start_m >= part.start_m - _SAME_M and item.end_m <= part.end_m + _SAME_M]
-        whole = inside and abs(inside[0].start_m - part.start_m) <= _SAME_M and abs(inside[-1].end_m - part.end_m) <= _SAME_M
+        whole = (
+            inside
+            and abs(inside[0].start_m - part.start_m) <= _SAME_M
+            and abs(inside[-1].end_m - part.end_m) <= _SAME_M
+        )
         plan[part.code] = tuple(item.code for item in inside) if whole else None
     return plan
 
 
 def _summed(plan: Mapping[str, tuple[str, ...] | None], times: Mapping[str, int]) -> dict[str, int]:
-    return {new: sum(times[code] for code in old) for new, old in plan.items() if old and all(code in times for code in old)}
+    return {
+        new: sum(times[code] for code in old) for new, old in plan.items() if old and all(code in times for code in old)
+    }

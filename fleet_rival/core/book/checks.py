@@ -1,4 +1,6 @@
-"""What should be seen to before the race: corners without a reference that lasts, notes that contradict each other, limits nobody read."""
+"""What should be seen to before the race: corners without a reference that lasts, notes that contradict each other,
+limits nobody read.
+"""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -91,7 +93,11 @@ def _of_corner(note: CornerNotes, standing: Sequence[Reference], rules: str | No
     if not note.is_flat:
         confirmed = _braking(note.code, standing)
         if not confirmed:
-            proposed = [item for item in standing if item.corner == note.code and item.point in ("braking", "lift") and item.driver is None]
+            proposed = [
+                item
+                for item in standing
+                if item.corner == note.code and item.point in ("braking", "lift") and item.driver is None
+            ]
             keys = tuple(item.key for item in proposed if item.state == "proposed")
             yield Check("only-proposed", note.code, references=keys) if keys else Check("no-braking", note.code)
         elif all(item.lasts != "fixed" for item in confirmed):
@@ -104,7 +110,9 @@ def _of_corner(note: CornerNotes, standing: Sequence[Reference], rules: str | No
     if not note.limits:
         yield Check("limits-unknown", note.code)
     elif rules and all(limit.rules != rules for limit in note.limits):
-        yield Check("limits-old", note.code, values=(next((limit.rules for limit in note.limits if limit.rules), ""), rules))
+        yield Check(
+            "limits-old", note.code, values=(next((limit.rules for limit in note.limits if limit.rules), ""), rules)
+        )
 
 
 def _two_gears(standing: Sequence[Reference]) -> Iterator[Check]:
@@ -117,7 +125,12 @@ def _two_gears(standing: Sequence[Reference]) -> Iterator[Check]:
             seen.setdefault(first.corner, []).extend((first, second))
     for corner, items in seen.items():
         gears = sorted({item.gear for item in items if item.gear is not None})
-        yield Check("two-gears", corner, references=tuple(dict.fromkeys(item.key for item in items)), values=tuple(map(str, gears)))
+        yield Check(
+            "two-gears",
+            corner,
+            references=tuple(dict.fromkeys(item.key for item in items)),
+            values=tuple(map(str, gears)),
+        )
 
 
 def _harder(standing: Sequence[Reference]) -> Iterator[Check]:

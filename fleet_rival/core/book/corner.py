@@ -106,4 +106,6 @@ def with_codes(notes: CornerNotes, codes: dict[str, str]) -> CornerNotes:
     Args:
         codes: from old to new.
     """
-    return replace(notes, code=codes.get(notes.code, notes.code), given_up_for=codes.get(notes.given_up_for, notes.given_up_for))
+    return replace(
+        notes, code=codes.get(notes.code, notes.code), given_up_for=codes.get(notes.given_up_for, notes.given_up_for)
+    )

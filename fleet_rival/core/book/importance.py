@@ -31,11 +31,15 @@ class Importance:
 
 
 def importances(
-    track: Track, segment_us: Mapping[str, float], flat: Collection[str] = (), said: Mapping[str, Level | None] | None = None
+    track: Track,
+    segment_us: Mapping[str, float],
+    flat: Collection[str] = (),
+    said: Mapping[str, Level | None] | None = None,
 ) -> dict[str, Importance]:
     """How much each corner matters.
 
-    A stretch's time is its length at the mean speed of the segments that it lies in. Sorted by it (by metres, where times are missing), the
+    A stretch's time is its length at the mean speed of the segments that it lies in. Sorted by it (by metres, where
+    times are missing), the
     corners that hold the first half of all such time are of high importance, those up to four fifths of medium.
 
     Args:
@@ -57,7 +61,15 @@ def importances(
     before = 0.0
     for index in order:
         share = before / total if total else 1.0
-        levels[index] = "low" if not weights[index] else "high" if share < _HIGH_SHARE else "medium" if share < _MEDIUM_SHARE else "low"
+        levels[index] = (
+            "low"
+            if not weights[index]
+            else "high"
+            if share < _HIGH_SHARE
+            else "medium"
+            if share < _MEDIUM_SHARE
+            else "low"
+        )
         before += weights[index]
     ranks = {index: place for place, index in enumerate(order, 1)}
     out = {}

@@ -19,7 +19,8 @@ _NUMBERED = re.compile(r"T\d+")
 def turned_round(track: Track, layout: str) -> Track:
     """The same road the other way round.
 
-    Where braking begins can't be known from the other direction: each corner begins where its exit was, until somebody corrects it. Corners
+    Where braking begins can't be known from the other direction: each corner begins where its exit was, until somebody
+    corrects it. Corners
     called T1, T2, … are counted anew; which corner is given up for which isn't taken over.
     """
     length = track.length_m
@@ -33,7 +34,11 @@ def turned_round(track: Track, layout: str) -> Track:
     starts = [0.0, *(length - sector.start_m for sector in reversed(track.sectors) if sector.start_m > 0)]
     sectors = tuple(Sector(sector.code, start) for sector, start in zip(track.sectors, starts, strict=True))
     points = track.centreline_xy_m
-    pit = Pit(-track.pit.exit_m % length, -track.pit.entry_m % length, _other(track.pit.side), track.pit.limit_kmh) if track.pit else None
+    pit = (
+        Pit(-track.pit.exit_m % length, -track.pit.entry_m % length, _other(track.pit.side), track.pit.limit_kmh)
+        if track.pit
+        else None
+    )
     # The first point stays the line's.
     turned = (points[0], *reversed(points[1:])) if points else ()
     return replace(track, layout=layout, sectors=sectors, corners=tuple(corners), centreline_xy_m=turned, pit=pit)
@@ -66,7 +71,9 @@ def shortened(track: Track, layout: str, from_m: float, to_m: float, link_m: flo
         return where if where <= from_m else from_m + link_m / 2 if where < to_m else where - less
 
     corners = tuple(
-        replace(corner, start_m=moved(corner.start_m), apex_m=moved(corner.apex_m), end_m=min(length, moved(corner.end_m)))
+        replace(
+            corner, start_m=moved(corner.start_m), apex_m=moved(corner.apex_m), end_m=min(length, moved(corner.end_m))
+        )
         for corner in track.corners
         if not from_m < corner.apex_m < to_m
     )
@@ -75,10 +82,16 @@ def shortened(track: Track, layout: str, from_m: float, to_m: float, link_m: flo
     before = [corner.code for corner in track.corners]
     followers = dict(pairwise(before))
     corners = tuple(
-        replace(corner, linked_to_next=corner.linked_to_next and (index + 1 == len(kept) or followers.get(corner.code) == kept[index + 1]))
+        replace(
+            corner,
+            linked_to_next=corner.linked_to_next
+            and (index + 1 == len(kept) or followers.get(corner.code) == kept[index + 1]),
+        )
         for index, corner in enumerate(corners)
     )
-    sectors = tuple(replace(sector, start_m=moved(sector.start_m)) for sector in track.sectors if not from_m < sector.start_m < to_m)
+    sectors = tuple(
+        replace(sector, start_m=moved(sector.start_m)) for sector in track.sectors if not from_m < sector.start_m < to_m
+    )
     pit = replace(track.pit, entry_m=moved(track.pit.entry_m), exit_m=moved(track.pit.exit_m)) if track.pit else None
     step = track.centreline_step_m or 0.0
     if track.centreline_xy_m:

@@ -119,16 +119,21 @@ class Seen:
 
 def same_place(first: Reference, second: Reference) -> bool:
     """Whether of two only one can be the confirmed one."""
-    return all(getattr(first, name) == getattr(second, name) for name in ("corner", "point", "variant", "car", "driver"))
+    return all(
+        getattr(first, name) == getattr(second, name) for name in ("corner", "point", "variant", "car", "driver")
+    )
 
 
 def seen_with(references: Iterable[Reference], car: str | None) -> list[Seen]:
-    """What stands, with one car: landmarks and its own values as they are, other cars' confirmed numbers to be taken over.
+    """What stands, with one car: landmarks and its own values as they are, other cars' confirmed numbers to be taken
+    over.
 
     A number of another car is shown where this car has none of its own for the same point, variant and driver.
     """
     standing = [item for item in references if item.is_open]
-    own = {(item.corner, item.point, item.variant, item.driver) for item in standing if item.car == car and car is not None}
+    own = {
+        (item.corner, item.point, item.variant, item.driver) for item in standing if item.car == car and car is not None
+    }
     out = []
     for item in standing:
         if item.car in (None, car):
@@ -139,21 +144,35 @@ def seen_with(references: Iterable[Reference], car: str | None) -> list[Seen]:
 
 
 def best_of(
-    references: Sequence[Reference], corner: str, point: Point, car: str | None, driver: str | None, variant: Variant = "usual"
+    references: Sequence[Reference],
+    corner: str,
+    point: Point,
+    car: str | None,
+    driver: str | None,
+    variant: Variant = "usual",
 ) -> Reference | None:
-    """What a driver goes by: the own before the car's before the track's, the variant before the usual one, confirmed before proposed.
+    """What a driver goes by: the own before the car's before the track's, the variant before the usual one,
+    confirmed before proposed.
 
-    A landmark is the track's and numbers are a car's: the best of those that name an object is told with what the best of the others says of
+    A landmark is the track's and numbers are a car's: the best of those that name an object is told with what the best
+    of the others says of
     gear, brake and throttle, where it says nothing of it itself.
     """
-    fitting = [item for item in references if item.corner == corner and item.point == point and item.is_open and item.is_for(car, driver)]
+    fitting = [
+        item
+        for item in references
+        if item.corner == corner and item.point == point and item.is_open and item.is_for(car, driver)
+    ]
     fitting = [item for item in fitting if item.variant in (variant, "usual")]
     ordered = sorted(fitting, key=_preferred(variant))
     place = next((item for item in ordered if item.has_object), None)
     if place is None or place.state != "confirmed":
         return ordered[0] if place is None and ordered else place
     numbers = [item for item in ordered if item.state == "confirmed"]
-    told = {name: next((value for item in numbers if (value := getattr(item, name))), None) for name in ("gear", "brake_peak_pct", "throttle")}
+    told = {
+        name: next((value for item in numbers if (value := getattr(item, name))), None)
+        for name in ("gear", "brake_peak_pct", "throttle")
+    }
     missing = {name: value for name, value in told.items() if getattr(place, name) is None and value is not None}
     return replace(place, car=place.car or car, **missing) if missing else place
 

@@ -1,4 +1,6 @@
-"""Reference audit: a corner at which braking scatters much more than at the driver's others has a reference that is not really used."""
+"""Reference audit: a corner at which braking scatters much more than at the driver's others has a reference that is
+not really used.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -82,7 +84,9 @@ def brake_scatter(comparison: Comparison, ordinary: np.ndarray, laps: Sequence[i
     if comparison.marks.brake is None or len(known) < _LEAST_PASSES:
         return None
     shifts = tuple((laps[int(row)], float(shift[row])) for row in np.flatnonzero(which))
-    return BrakeScatter(comparison.road.code, float(comparison.at_m[comparison.marks.brake]), _scatter(known), len(known), shifts=shifts)
+    return BrakeScatter(
+        comparison.road.code, float(comparison.at_m[comparison.marks.brake]), _scatter(known), len(known), shifts=shifts
+    )
 
 
 def _scatter(shifts: np.ndarray) -> float:
@@ -92,7 +96,8 @@ def _scatter(shifts: np.ndarray) -> float:
 def sides_of(item: BrakeScatter, judged: Sequence[JudgedLap], moment: datetime) -> Sides:
     """Braking for a corner before and since a moment.
 
-    Whether scatter changed is asked of distances from either side's median, dealt out again 999 times (Good, Permutation, Parametric and Bootstrap
+    Whether scatter changed is asked of distances from either side's median, dealt out again 999 times (Good,
+    Permutation, Parametric and Bootstrap
     Tests, 2005, section 3.7): no distribution has to be supposed.
 
     Args:

@@ -36,7 +36,9 @@ class Cell:
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """Who could show whom what, and what it is worth: the learner's excess against that driver in these parts, a lap."""
+    """Who could show whom what, and what it is worth: the learner's excess against that driver in these parts, a
+    lap.
+    """
 
     learner: str
     teacher: str
@@ -69,7 +71,8 @@ def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Se
         teachable: who could learn; everybody where missing. Guests may show and don't learn.
     """
     known = {
-        name: {code: figures.reference for code, figures in parts.items() if figures.reference is not None} for name, parts in sorted(drivers.items())
+        name: {code: figures.reference for code, figures in parts.items() if figures.reference is not None}
+        for name, parts in sorted(drivers.items())
     }
     codes = list(dict.fromkeys(code for parts in drivers.values() for code in parts))
     fastest: dict[str, tuple[Fraction, str]] = {}
@@ -78,7 +81,9 @@ def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Se
         if times:
             fastest[code] = min(times)
     usual = {
-        name: float(np.median([float(reference.time_us / fastest[code][0]) - 1 for code, reference in references.items()]))
+        name: float(
+            np.median([float(reference.time_us / fastest[code][0]) - 1 for code, reference in references.items()])
+        )
         for name, references in known.items()
         if references
     }
@@ -103,7 +108,9 @@ def _pairs(known: Mapping[str, Mapping[str, Reference]], learners: Sequence[str]
         times = {code: (float(known[learner][code].time_us), float(known[teacher][code].time_us)) for code in both}
         # How much slower the learner is than this driver as a rule; what is beyond that could be shown.
         rule = max(float(np.median([own / other for own, other in times.values()])), 1.0)
-        excess = sorted(((own - other * rule, code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1]))
+        excess = sorted(
+            ((own - other * rule, code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1])
+        )
         chosen = [(value, code) for value, code in excess[:_MOST_PARTS] if value >= _WORTH_US]
         pair = Pair(learner, teacher, tuple(code for _, code in chosen), sum(value for value, _ in chosen))
         if chosen and (learner not in best or pair.worth_us > best[learner].worth_us):

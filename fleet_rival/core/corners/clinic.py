@@ -81,9 +81,17 @@ class Clinic:
         return tuple(item for item in self.mistakes if item.recurring)
 
 
-def good_passes(figures: PartFigures, code: str, judged: Sequence[JudgedLap], known: Mapping[int, LapCurves]) -> list[int]:
-    """Laps whose way through a part makes the median good pass: the best third of those that make the reference, as far as traces are known."""
-    spared = sorted((figures.losses_us[index], index) for index in figures.passes if index in known and code not in judged[index].taken.own)
+def good_passes(
+    figures: PartFigures, code: str, judged: Sequence[JudgedLap], known: Mapping[int, LapCurves]
+) -> list[int]:
+    """Laps whose way through a part makes the median good pass: the best third of those that make the reference, as
+    far as traces are known.
+    """
+    spared = sorted(
+        (figures.losses_us[index], index)
+        for index in figures.passes
+        if index in known and code not in judged[index].taken.own
+    )
     return [index for _, index in spared[: min(_MOST_GOOD, max(1, ceil(len(spared) / 3)))]]
 
 
@@ -131,7 +139,11 @@ class _Causes:
         if lap not in self._curves:
             return None
         corner = self.corner(code)
-        return cause_of(corner.comparison, corner.rows[lap], corner.scatter, self._settings, self._limiter) if corner else None
+        return (
+            cause_of(corner.comparison, corner.rows[lap], corner.scatter, self._settings, self._limiter)
+            if corner
+            else None
+        )
 
     def corner(self, code: str) -> _Corner | None:
         """A part's passes laid over the good one; None where nothing can be compared."""
@@ -200,7 +212,11 @@ def clinic_of(
     said = said or Said()
     depth = "segments" if track.segment_parts and any(judged[index].lap.segments for index in members) else "sectors"
     ordered: Sequence[Part] = track.segment_parts if depth == "segments" else track.sector_parts
-    parts = segments if depth == "segments" and segments is not None else part_figures(track, judged, members, settings, depth)
+    parts = (
+        segments
+        if depth == "segments" and segments is not None
+        else part_figures(track, judged, members, settings, depth)
+    )
     mine = frozenset(members)
     traces = {lap: item for lap, item in curves.items() if lap in mine}
     levels = levels_of(parts, judged, settings)
@@ -221,11 +237,16 @@ def clinic_of(
         return threshold.excess(loss, levels.us(judged[lap].lap, code, threshold.reference_us))
 
     # Warm and cold passes are told apart by pass, not by lap: on long tracks a lap may begin cold and end warm.
-    slips, cold = (booked(track, ordered, judged, found, excess, find, corrections, said.like, settings) for found in (warm, chill))
+    slips, cold = (
+        booked(track, ordered, judged, found, excess, find, corrections, said.like, settings) for found in (warm, chill)
+    )
     counted = {code: figures.n for code, figures in parts.items()}
     cold_counted = {code: len(times) for code, times in cold_times.items()}
     corners = [part.code for part in ordered]
-    losses = {code: {lap: figures.losses_us[lap] for lap in figures.passes if lap in figures.losses_us} for code, figures in parts.items()}
+    losses = {
+        code: {lap: figures.losses_us[lap] for lap in figures.passes if lap in figures.losses_us}
+        for code, figures in parts.items()
+    }
     spoilt = frozenset(slow | {key for slip in (*slips, *cold) for key in slip.booked})
     return Clinic(
         depth=depth,
@@ -246,7 +267,11 @@ def _corrections(said: Said, judged: Sequence[JudgedLap], parts: Sequence[Part])
         return {}
     at = {(item.lap.session, item.lap.run, item.lap.number): index for index, item in enumerate(judged)}
     codes = {part.code for part in parts}
-    return {(at[key[:3]], key[3]): correction for key, correction in said.passes.items() if key[:3] in at and key[3] in codes}
+    return {
+        (at[key[:3]], key[3]): correction
+        for key, correction in said.passes.items()
+        if key[:3] in at and key[3] in codes
+    }
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,21 +285,36 @@ class Member:
 
 
 def standing_of(track: Track, driver: Member, others: Sequence[Member], settings: Settings) -> list[StandingLoss]:
-    """A driver's standing losses against others in the same car and conditions, with kinds by the two median good passes."""
+    """A driver's standing losses against others in the same car and conditions, with kinds by the two median good
+    passes.
+    """
     others = [item for item in others if item.name != driver.name and item.clinic.depth == driver.clinic.depth]
-    found = standing_losses(_references(driver.clinic), {item.name: _references(item.clinic) for item in others}, settings)
-    kinds = [_standing_kind(track, item, driver, next(o for o in others if o.name == item.against), settings) for item in found]
-    return merged([replace(item, kind=kind) for item, kind in zip(found, kinds, strict=True)], [part.code for part in track.segment_parts])
+    found = standing_losses(
+        _references(driver.clinic), {item.name: _references(item.clinic) for item in others}, settings
+    )
+    kinds = [
+        _standing_kind(track, item, driver, next(o for o in others if o.name == item.against), settings)
+        for item in found
+    ]
+    return merged(
+        [replace(item, kind=kind) for item, kind in zip(found, kinds, strict=True)],
+        [part.code for part in track.segment_parts],
+    )
 
 
 def _references(clinic: Clinic) -> dict[str, float]:
-    return {code: float(figures.reference.time_us) for code, figures in clinic.parts.items() if figures.reference and not figures.reference.candidate}
+    return {
+        code: float(figures.reference.time_us)
+        for code, figures in clinic.parts.items()
+        if figures.reference and not figures.reference.candidate
+    }
 
 
 def _standing_kind(track: Track, loss: StandingLoss, driver: Member, best: Member, settings: Settings) -> str:
     """What the driver's good passes do otherwise than the other's."""
     mine, theirs = (
-        [item.curves[lap] for lap in good_passes(item.clinic.parts[loss.corner], loss.corner, item.judged, item.curves)] for item in (driver, best)
+        [item.curves[lap] for lap in good_passes(item.clinic.parts[loss.corner], loss.corner, item.judged, item.curves)]
+        for item in (driver, best)
     )
     if not mine or not theirs or mine[0].step_m != theirs[0].step_m:
         return "other"
@@ -285,7 +325,11 @@ def _standing_kind(track: Track, loss: StandingLoss, driver: Member, best: Membe
         return "other"
     median = LapCurves(mine[0].step_m, {name: values.astype(np.float32) for name, values in ours.good.items()})
     laid = _laid(median, ours, other, settings)
-    scatter = scatter_of(other, np.ones(len(theirs), dtype=bool)) if len(theirs) >= 4 else Scatter(0.7, 1.5, 0.8, 0.25, 0.25, 0)
+    scatter = (
+        scatter_of(other, np.ones(len(theirs), dtype=bool))
+        if len(theirs) >= 4
+        else Scatter(0.7, 1.5, 0.8, 0.25, 0.25, 0)
+    )
     cause = cause_of(laid, 0, scatter, settings, limiter_of([*mine, *theirs])) if laid else None
     return cause.kind if cause else "other"
 

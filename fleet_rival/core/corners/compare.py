@@ -1,7 +1,9 @@
 """Passes laid over a good one at equal distance: what was done otherwise, where it began, and where the speed went.
 
-Speed that is missing at a place was lost before it: half the difference of the squared speeds is what the car lacks in energy, and its rise from one
-metre to the next says where it was lost, however long it is dragged along afterwards. What the driver did with brake, throttle, wheel and gear
+Speed that is missing at a place was lost before it: half the difference of the squared speeds is what the car lacks in
+    energy, and its rise from one
+metre to the next says where it was lost, however long it is dragged along afterwards. What the driver did with brake,
+throttle, wheel and gear
 at those metres is the cause.
 """
 
@@ -25,18 +27,23 @@ Numbers = NDArray[np.intp]
 _BACK_M: Final = 90.0
 """Who brakes too soon does it before the segment begins."""
 _SOONER_M: Final = 45.0
-"""Segments begin where braking does, give or take: a good pass that brakes further ahead brakes for the corner before."""
+"""Segments begin where braking does, give or take: a good pass that brakes further ahead brakes for the corner
+before.
+"""
 _BEYOND_M: Final = 60.0
 """Who is carried wide is so behind the corner's end."""
 _LEVEL: Final = 0.15
-"""Braking is placed where this share of the speed that will be braked away is gone: a steep stretch, which even ten samples a second place
+"""Braking is placed where this share of the speed that will be braked away is gone: a steep stretch, which even ten
+samples a second place
 to the metre, while the first touch of the pedal lies anywhere between two of them."""
 _SLOW: Final = 1.01
 """As slow as the slowest place: within one per cent."""
 _BRAKES_PCT: Final = 20.0
 """A good pass that never brakes harder has no braking place."""
 RISE_PCT: Final = 20.0
-"""Throttle above what was held in the corner from which on it is picked up: more than a foot that balances the car moves."""
+"""Throttle above what was held in the corner from which on it is picked up: more than a foot that balances the car
+moves.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +95,8 @@ class Comparison:
         brake_shift_m: how much later than the good pass each one braked; NaN where it can't be told.
         brake_needed_m: how much sooner its own minimum speed would have needed it.
         pick_up_shift_m: how much later than the good pass the throttle rose.
-        slowest_kmh, outward_m: minimum speed in the corner over the good one's; offset to the outside at the slowest place beyond that while braking.
+        slowest_kmh, outward_m: minimum speed in the corner over the good one's; offset to the outside at the slowest
+            place beyond that while braking.
         widest_m: how far it is carried outward from there on, beyond the good pass.
     """
 
@@ -121,7 +129,11 @@ def road_of(track: Track, code: str) -> Road:
 
 
 def compare(
-    road: Road, curves: Sequence[LapCurves], good: Sequence[int], settings: Settings, model: Mapping[str, Row] | None = None
+    road: Road,
+    curves: Sequence[LapCurves],
+    good: Sequence[int],
+    settings: Settings,
+    model: Mapping[str, Row] | None = None,
 ) -> Comparison | None:
     """Lay passes over a good one.
 
@@ -139,7 +151,9 @@ def compare(
     unknown = np.full(last - first, np.nan, dtype=np.float32)
     names = sorted({name for item in curves for name in item.channels})
     passes = {
-        name: np.stack([item.channels[name][first:last] if name in item.channels else unknown for item in curves]).astype(np.float64)
+        name: np.stack(
+            [item.channels[name][first:last] if name in item.channels else unknown for item in curves]
+        ).astype(np.float64)
         for name in names
     }
     at: Row = np.arange(first, last, dtype=np.float64) * step
@@ -147,7 +161,9 @@ def compare(
     if stop - start < 4 or "speed_kmh" not in passes:
         return None
     time, speed = passes["time_s"], passes["speed_kmh"]
-    usable: NDArray[np.bool_] = np.asarray(np.isfinite(time[:, start:stop] + speed[:, start:stop]).all(axis=1), dtype=bool)
+    usable: NDArray[np.bool_] = np.asarray(
+        np.isfinite(time[:, start:stop] + speed[:, start:stop]).all(axis=1), dtype=bool
+    )
     passes["time_s"] = time - time[:, [start]]
     if model is None:
         chosen = [index for index in good if usable[index]]
@@ -207,7 +223,8 @@ def _marks(road: Road, good: Mapping[str, Row], at: Row, start: int, stop: int, 
     slowest = float(np.nanmin(speed[start:bend]))
     slow = np.flatnonzero(speed[start:bend] <= _SLOW * slowest) + start
     entered, leaves = int(slow[0]), int(slow[-1])
-    # A corner that is left by one as slow, or entered from one, has a slow place at its edge: what belongs together ends where the speed rises.
+    # A corner that is left by one as slow, or entered from one, has a slow place at its edge: what belongs together
+    # ends where the speed rises.
     brake = None
     if "brake_pct" in good:
         pressed = np.flatnonzero(good["brake_pct"][: leaves + 1] > settings.brake_on_pct)
@@ -217,7 +234,10 @@ def _marks(road: Road, good: Mapping[str, Row], at: Row, start: int, stop: int, 
             # The last time that it is pressed before the slowest place: earlier ones belong to the corner before.
             gaps = np.flatnonzero(np.diff(pressed) > max(2, round(25 / (at[1] - at[0]))))
             brake = int(pressed[gaps[-1] + 1] if len(gaps) else pressed[0])
-            if brake > leaves or np.nanmax(good["brake_pct"][max(brake, start) : leaves + 1], initial=0.0) <= _BRAKES_PCT:
+            if (
+                brake > leaves
+                or np.nanmax(good["brake_pct"][max(brake, start) : leaves + 1], initial=0.0) <= _BRAKES_PCT
+            ):
                 brake = None
     pick_up = full = None
     if "throttle_pct" in good:
@@ -242,8 +262,12 @@ def _level(good: Mapping[str, Row], marks: Marks, at: Row) -> float | None:
     return top - _LEVEL * (top - low) if top > 1.05 * low else None
 
 
-def _braking(passes: Mapping[str, Rows], good: Mapping[str, Row], marks: Marks, level: float | None, at: Row) -> tuple[Row, Row]:
-    """How much later each pass braked, and how much sooner its minimum speed would have needed it: metres, NaN where it can't be told."""
+def _braking(
+    passes: Mapping[str, Rows], good: Mapping[str, Row], marks: Marks, level: float | None, at: Row
+) -> tuple[Row, Row]:
+    """How much later each pass braked, and how much sooner its minimum speed would have needed it: metres, NaN where
+    it can't be told.
+    """
     speed = passes["speed_kmh"]
     nothing = np.full(len(speed), np.nan)
     if level is None:
@@ -277,7 +301,9 @@ def _falls_below(speed: Rows, level: float, at: Row) -> Row:
 
 
 def _pick_up_shift(passes: Mapping[str, Rows], good: Mapping[str, Row], marks: Marks, at: Row) -> Row:
-    """How much later the throttle rose than on the good pass, in metres; what never rose again is late by all that was left."""
+    """How much later the throttle rose than on the good pass, in metres; what never rose again is late by all that
+    was left.
+    """
     count = len(passes["speed_kmh"])
     if marks.pick_up is None or marks.full is None or "throttle_pct" not in passes:
         return np.full(count, np.nan)

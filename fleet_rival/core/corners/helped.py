@@ -13,7 +13,9 @@ __all__ = ["Helped", "helped_of"]
 _USUAL_LEFT: Final = 0.5
 """Work on a corner halves a mistake, where nothing is known yet."""
 _USUAL_WEIGHT: Final = 6.0
-"""That opinion weighs as much as six mistakes that would have been made: about one driver's work on one corner in a week."""
+"""That opinion weighs as much as six mistakes that would have been made: about one driver's work on one corner in a
+week.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +45,10 @@ class Helped:
 def helped_of(worked: Iterable[Judged]) -> Helped:
     """What work has brought, from how each piece of it was judged.
 
-    Mistakes since are counts; their mean is what was expected at the rate from before, times the share that is left. With a gamma distribution
-    around the usual opinion (half is left) that share's distribution is a gamma distribution again (Gelman and others, Bayesian Data Analysis,
+    Mistakes since are counts; their mean is what was expected at the rate from before, times the share that is left.
+    With a gamma distribution
+    around the usual opinion (half is left) that share's distribution is a gamma distribution again (Gelman and others,
+    Bayesian Data Analysis,
     2.6): few laps leave the opinion as it is, many overrule it.
 
     Args:

@@ -1,7 +1,9 @@
 """The kind of a mistake: the earliest thing done otherwise that explains the loss, not the largest symptom.
 
-Who brakes too late runs wide, picks up the throttle too late and is slow down the straight: the kind is late braking. So candidates are looked
-for from the braking zone to the exit, each against the scatter of the driver's own ordinary passes there, and the first one before most of the loss
+Who brakes too late runs wide, picks up the throttle too late and is slow down the straight: the kind is late braking.
+    So candidates are looked
+for from the braking zone to the exit, each against the scatter of the driver's own ordinary passes there, and the first
+one before most of the loss
 counts.
 """
 
@@ -17,7 +19,18 @@ from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD
 from fleet_rival.core.words import CORNER_PHASES, Point
 
-__all__ = ["CARRIED", "FORESTALLED", "PHASE_OF", "POINT_OF", "Cause", "Scatter", "cause_of", "loss_begins_m", "phase_losses", "scatter_of"]
+__all__ = [
+    "CARRIED",
+    "FORESTALLED",
+    "PHASE_OF",
+    "POINT_OF",
+    "Cause",
+    "Scatter",
+    "cause_of",
+    "loss_begins_m",
+    "phase_losses",
+    "scatter_of",
+]
 
 PHASE_OF: Final[Mapping[str, str]] = {
     "early-brake": "approach",
@@ -60,9 +73,13 @@ CARRIED: Final = "carried"
 FORESTALLED: Final = "forestalled"
 """No kind either: the brakes were on for the next corner before this segment ended; the mistake is that corner's."""
 _OWN_SHARE: Final = 0.5
-"""What is lost here is told here if it is at least half of what was brought along: below that the speed that came in explains the pass."""
+"""What is lost here is told here if it is at least half of what was brought along: below that the speed that came in
+explains the pass.
+"""
 _EXPLAINS: Final = 0.6
-"""Share of the lost energy that must have been lost from the cause on: more than half, and less than all, since ordinary passes lose a little too."""
+"""Share of the lost energy that must have been lost from the cause on: more than half, and less than all, since
+ordinary passes lose a little too.
+"""
 _BEGINS: Final = 0.15
 """The loss begins where this share of it is there: the first metres are noise."""
 _FORESTALLS_M: Final = 70.0
@@ -125,7 +142,9 @@ def scatter_of(comparison: Comparison, ordinary: NDArray[np.bool_]) -> Scatter:
     )
 
 
-def cause_of(comparison: Comparison, index: int, scatter: Scatter, settings: Settings, limiter_rpm: float | None = None) -> Cause | None:
+def cause_of(
+    comparison: Comparison, index: int, scatter: Scatter, settings: Settings, limiter_rpm: float | None = None
+) -> Cause | None:
     """The cause of one pass's loss.
 
     Args:
@@ -163,11 +182,15 @@ def phase_losses(comparison: Comparison, index: int) -> dict[str, float]:
     exit_from = max(middle_from, min(stop, max(marks.leaves, marks.pick_up or marks.leaves)))
     places = [marks.start, brake, min(middle_from, stop), exit_from, stop]
     gone = comparison.loss_s[index, places]
-    return {phase: float(after - before) for phase, before, after in zip(CORNER_PHASES, gone[:-1], gone[1:], strict=True)}
+    return {
+        phase: float(after - before) for phase, before, after in zip(CORNER_PHASES, gone[:-1], gone[1:], strict=True)
+    }
 
 
 def loss_begins_m(comparison: Comparison, index: int) -> float | None:
-    """Where a pass's loss begins: the last place at which less than a tenth of it was there; None where nothing was lost."""
+    """Where a pass's loss begins: the last place at which less than a tenth of it was there; None where nothing was
+    lost.
+    """
     at, loss = comparison.at_m, comparison.loss_s[index]
     stop = int(np.searchsorted(at, comparison.road.end_m)) - 1
     whole = float(loss[stop])
@@ -180,8 +203,16 @@ def loss_begins_m(comparison: Comparison, index: int) -> float | None:
 class _Pass:
     """One pass over the good one, with what every look asks for."""
 
-    def __init__(self, comparison: Comparison, index: int, scatter: Scatter, settings: Settings, limiter_rpm: float | None) -> None:
-        self.comparison, self.index, self.scatter, self.settings, self.limiter_rpm = comparison, index, scatter, settings, limiter_rpm
+    def __init__(
+        self, comparison: Comparison, index: int, scatter: Scatter, settings: Settings, limiter_rpm: float | None
+    ) -> None:
+        self.comparison, self.index, self.scatter, self.settings, self.limiter_rpm = (
+            comparison,
+            index,
+            scatter,
+            settings,
+            limiter_rpm,
+        )
         self.marks, self.at = comparison.marks, comparison.at_m
         self.own = {name: values[index] for name, values in comparison.passes.items()}
         self.good = comparison.good
@@ -191,7 +222,9 @@ class _Pass:
         # What was lost on the way here belongs to the corner before, unless it was lost by braking for this one.
         before = np.arange(len(lost)) <= self.marks.start
         if self.marks.brake is not None and self.has("brake_pct"):
-            before &= ~((self.own["brake_pct"] > settings.brake_on_pct) & (self.at >= self.at[self.marks.brake] - _FORESTALLS_M))
+            before &= ~(
+                (self.own["brake_pct"] > settings.brake_on_pct) & (self.at >= self.at[self.marks.brake] - _FORESTALLS_M)
+            )
         lost[before] = 0.0
         start = self.marks.start
         self.begins = self._begins(lost, before)
@@ -204,7 +237,9 @@ class _Pass:
         self.brought = max(0.0, (good**2 - own**2) / 2) if own < _LEVEL_SPEED * good else 0.0
 
     def _begins(self, lost: NDArray[np.float64], before: NDArray[np.bool_]) -> int:
-        """Where the longest climb of what is missing begins: what was brought along and came back meanwhile is none of it."""
+        """Where the longest climb of what is missing begins: what was brought along and came back meanwhile is none
+        of it.
+        """
         lack = (self.good["speed_kmh"] ** 2 - self.own["speed_kmh"] ** 2) / 2
         lack = np.where(before | (np.arange(len(lack)) >= self.stop), np.nan, lack)
         if not np.isfinite(lack).any():
@@ -225,7 +260,9 @@ class _Pass:
     def has(self, *names: str) -> bool:
         """Whether channels are known throughout the segment, of this pass and of the good one."""
         inside = slice(self.marks.start, self.stop)
-        return all(name in self.good and name in self.own and bool(np.isfinite(self.own[name][inside]).all()) for name in names)
+        return all(
+            name in self.good and name in self.own and bool(np.isfinite(self.own[name][inside]).all()) for name in names
+        )
 
     def more(self, name: str, least: float) -> NDArray[np.bool_]:
         return np.asarray(self.own[name] > self.good[name] + least)
@@ -238,7 +275,11 @@ class _Pass:
         if not self.has("brake_pct"):
             return False
         on = self.settings.brake_on_pct
-        soon = (self.own["brake_pct"] > on) & (self.good["brake_pct"] <= on) & (self.at >= self.at[self.stop - 1] - _FORESTALLS_M)
+        soon = (
+            (self.own["brake_pct"] > on)
+            & (self.good["brake_pct"] <= on)
+            & (self.at >= self.at[self.stop - 1] - _FORESTALLS_M)
+        )
         return self.marks.leaves < self.begins and self.lost_where(_widened(soon, 1)) >= _EXPLAINS
 
     def begun_here(self, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -252,14 +293,22 @@ class _Pass:
         return out
 
     def braked_on(self) -> NDArray[np.bool_]:
-        """Where the brake is held though the car is slower than the good pass already, up to where that one leaves its slowest place."""
+        """Where the brake is held though the car is slower than the good pass already, up to where that one leaves
+        its slowest place.
+        """
         if not self.has("brake_pct"):
             return np.zeros(len(self.at), dtype=bool)
-        held = (self.own["brake_pct"] > self.settings.brake_on_pct) & self.more("brake_pct", 0.0) & self.less("speed_kmh", 0.0)
+        held = (
+            (self.own["brake_pct"] > self.settings.brake_on_pct)
+            & self.more("brake_pct", 0.0)
+            & self.less("speed_kmh", 0.0)
+        )
         return np.asarray(held & (np.arange(len(self.at)) <= self.marks.leaves + 1))
 
     def soon_after(self, place: int) -> bool:
-        """Whether the loss begins no more than a second and a half behind a place: so long does a car take to settle."""
+        """Whether the loss begins no more than a second and a half behind a place: so long does a car take to
+        settle.
+        """
         begins = self.at[min(self.begins, len(self.at) - 1)]
         return bool(-10.0 <= begins - self.at[place] <= max(10.0, 1.5 * self.own["speed_kmh"][place] / 3.6))
 
@@ -285,7 +334,10 @@ def _braking(looked: _Pass) -> Iterator[Cause]:
     by_then = float(before_exit[min(looked.marks.leaves, looked.stop - 1)])
     if sooner < -max(sure, 2.5) and whole > 0 and by_then >= 0.4 * whole:
         yield Cause("early-brake", level_at + shift, facts)
-    elif shift > max((2 if away else _SURE) * looked.scatter.brake_m, 1.2) and looked.lost_where(looked.braked_on()) < 0.4:
+    elif (
+        shift > max((2 if away else _SURE) * looked.scatter.brake_m, 1.2)
+        and looked.lost_where(looked.braked_on()) < 0.4
+    ):
         yield Cause("late-brake", level_at, facts)
 
 
@@ -319,9 +371,15 @@ def _all_at_once(looked: _Pass) -> Iterator[Cause]:
 
 
 def _unsettled(looked: _Pass, place: int) -> bool:
-    """Whether a down-shift shook the car: the engine at its limit with the foot off, or the wheel let go or turned against the corner."""
+    """Whether a down-shift shook the car: the engine at its limit with the foot off, or the wheel let go or turned
+    against the corner.
+    """
     after = slice(place, place + max(2, round(24 / looked.comparison.step_m)))
-    if looked.limiter_rpm is not None and looked.has("rpm") and np.nanmax(looked.own["rpm"][after]) >= 0.98 * looked.limiter_rpm:
+    if (
+        looked.limiter_rpm is not None
+        and looked.has("rpm")
+        and np.nanmax(looked.own["rpm"][after]) >= 0.98 * looked.limiter_rpm
+    ):
         return True
     own, good = looked.own["steering_deg"][after], looked.good["steering_deg"][after]
     on = looked.settings.steering_on_deg
@@ -346,7 +404,9 @@ def _sliding(looked: _Pass) -> Iterator[Cause]:
     if looked.has("slip_pct"):
         slipping = np.flatnonzero(looked.more("slip_pct", 15.0)[first:after]) + first
         if len(slipping) > 1 and looked.away(slipping, 15.0):
-            yield Cause("slide", float(looked.at[slipping[0]]), {"slip_pct": float(looked.own["slip_pct"][slipping].max())})
+            yield Cause(
+                "slide", float(looked.at[slipping[0]]), {"slip_pct": float(looked.own["slip_pct"][slipping].max())}
+            )
             return
     if looked.has("steering_deg"):
         on = looked.settings.steering_on_deg
@@ -390,9 +450,17 @@ def _gear(looked: _Pass) -> Iterator[Cause]:
     # A car that is slow already shifts elsewhere: then the gear is a symptom.
     level = looked.own["speed_kmh"][first] > _LEVEL_SPEED * looked.good["speed_kmh"][first]
     driven = pulling & (np.arange(len(other)) >= first)
-    if len(places) > 2 and level and looked.lost_where(_widened(driven, 1)) >= 0.5 and looked.at[first] <= looked.at[looked.begins] + 10.0:
+    if (
+        len(places) > 2
+        and level
+        and looked.lost_where(_widened(driven, 1)) >= 0.5
+        and looked.at[first] <= looked.at[looked.begins] + 10.0
+    ):
         near = slice(first, first + 3)
-        facts = {"gear": float(np.median(looked.own["gear"][near])), "good_gear": float(np.median(looked.good["gear"][near]))}
+        facts = {
+            "gear": float(np.median(looked.own["gear"][near])),
+            "good_gear": float(np.median(looked.good["gear"][near])),
+        }
         yield Cause("wrong-gear", float(looked.at[first]), facts)
 
 
@@ -417,7 +485,12 @@ def _throttle(looked: _Pass) -> Iterator[Cause]:
     highest = float(np.nanmax(own[min(begins, marks.pick_up) - 1 : begins + 1])) if begins else 0.0
     held = float(np.nanmin(good[marks.slow : (marks.full or marks.slow) + 1]))
     lowest = float(np.nanmin(own[begins : min(looked.stop, begins + max(3, round(45 / step)))]))
-    early = (own > good + _INPUT_PCT) & (after >= marks.slow - round(25 / step)) & (after <= marks.pick_up + 1) & _foot_off(looked)
+    early = (
+        (own > good + _INPUT_PCT)
+        & (after >= marks.slow - round(25 / step))
+        & (after <= marks.pick_up + 1)
+        & _foot_off(looked)
+    )
     if early.sum() >= 2 and shift < -min(sure, 5.0) and np.nanmax(own[early]) - lowest > _INPUT_PCT:
         yield Cause("early-throttle", float(looked.at[np.flatnonzero(early)[0]]), facts)
         return

@@ -8,10 +8,13 @@ from fleet_rival.core.laps.marks import JudgedLap
 __all__ = ["lap_to_show"]
 
 
-def lap_to_show(judged: Sequence[JudgedLap], members: Sequence[int], parts: Mapping[str, PartFigures]) -> tuple[int, int] | None:
+def lap_to_show(
+    judged: Sequence[JudgedLap], members: Sequence[int], parts: Mapping[str, PartFigures]
+) -> tuple[int, int] | None:
     """Position of the lap, and its summed excess in microseconds; the earliest of equals.
 
-    A part that went better than its reference makes up for nothing: one brilliant corner among slips is nothing to learn a lap from.
+    A part that went better than its reference makes up for nothing: one brilliant corner among slips is nothing to
+        learn a lap from.
 
     Args:
         judged: all laps of the driver, in order.

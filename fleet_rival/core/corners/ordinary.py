@@ -1,6 +1,7 @@
 """A driver's ordinary pass through a part: where its times lie, and how far they scatter when nothing goes wrong.
 
-A mistake on every second lap must not become the norm: where two normal components clearly fit the passes better than one, the faster one tells
+A mistake on every second lap must not become the norm: where two normal components clearly fit the passes better than
+    one, the faster one tells
 what is ordinary.
 """
 
@@ -63,11 +64,14 @@ def mirrored(times_us: Sequence[float] | NDArray[np.float64]) -> Ordinary:
     values = np.asarray(times_us, dtype=np.float64)
     middle = float(np.median(values))
     below = values[values <= middle]
-    return Ordinary(middle, max(MAD_TO_SD * float(np.median(middle - below)), _STEP_US if len(values) > 1 else 0.0), len(values))
+    return Ordinary(
+        middle, max(MAD_TO_SD * float(np.median(middle - below)), _STEP_US if len(values) > 1 else 0.0), len(values)
+    )
 
 
 def _two_components(values: NDArray[np.float64], settings: Settings) -> Ordinary | None:
-    """The faster of two normal components, by expectation and maximisation (Dempster, Laird and Rubin, 1977), from several beginnings at once.
+    """The faster of two normal components, by expectation and maximisation (Dempster, Laird and Rubin, 1977), from
+    several beginnings at once.
 
     Args:
         values: ascending.
@@ -78,7 +82,9 @@ def _two_components(values: NDArray[np.float64], settings: Settings) -> Ordinary
         return None
     centred = values - values.mean()
     # A beginning for every place at which the passes may fall into a faster and a slower part.
-    cuts = np.unique(np.linspace(max(2, round(0.2 * count)), min(count - 2, round(0.92 * count)), 12).round().astype(int))
+    cuts = np.unique(
+        np.linspace(max(2, round(0.2 * count)), min(count - 2, round(0.92 * count)), 12).round().astype(int)
+    )
     fast = np.arange(count)[None, :] < cuts[:, None]
     share = np.where(fast, 0.95, 0.05)
     least = (0.5 * _STEP_US) ** 2
@@ -87,8 +93,14 @@ def _two_components(values: NDArray[np.float64], settings: Settings) -> Ordinary
         weight = np.maximum(weight, 1e-9)
         middle = np.stack([(share * centred).sum(axis=1), ((1 - share) * centred).sum(axis=1)]) / weight
         square = (centred[None, None, :] - middle[:, :, None]) ** 2
-        variance = np.maximum(np.stack([(share * square[0]).sum(axis=1), ((1 - share) * square[1]).sum(axis=1)]) / weight, least)
-        density = np.log(weight / count)[:, :, None] - 0.5 * np.log(2 * pi * variance)[:, :, None] - square / (2 * variance[:, :, None])
+        variance = np.maximum(
+            np.stack([(share * square[0]).sum(axis=1), ((1 - share) * square[1]).sum(axis=1)]) / weight, least
+        )
+        density = (
+            np.log(weight / count)[:, :, None]
+            - 0.5 * np.log(2 * pi * variance)[:, :, None]
+            - square / (2 * variance[:, :, None])
+        )
         top = density.max(axis=0)
         whole = top + np.log(np.exp(density - top).sum(axis=0))
         new = np.exp(density[0] - whole)

@@ -1,4 +1,6 @@
-"""What of all that was found comes first: what corners cost a lap, the week's three, and what is a matter of the track book."""
+"""What of all that was found comes first: what corners cost a lap, the week's three, and what is a matter of the
+track book.
+"""
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
@@ -55,13 +57,19 @@ def costs_of(recurring: Iterable[Mistake], standing: Iterable[StandingLoss]) -> 
     return dict(out)
 
 
-def week_three(recurring: Iterable[Mistake], trends: Mapping[tuple[str, str], Trend], standing: Iterable[StandingLoss]) -> list[Priority]:
+def week_three(
+    recurring: Iterable[Mistake], trends: Mapping[tuple[str, str], Trend], standing: Iterable[StandingLoss]
+) -> list[Priority]:
     """What there is most to gain from; never more than three. A closed mistake is worth no work any more.
 
     Args:
         trends: of the mistakes, by corner and kind.
     """
-    items = [Priority("mistake", item.corner, item.kind, item.cost_us) for item in recurring if not trends[item.corner, item.kind].closed]
+    items = [
+        Priority("mistake", item.corner, item.kind, item.cost_us)
+        for item in recurring
+        if not trends[item.corner, item.kind].closed
+    ]
     items += [Priority("standing", loss.corner, loss.kind, loss.loss_us) for loss in standing]
     return sorted(items, key=lambda item: (-item.cost_us, item.corner, item.kind))[:_THREE]
 
@@ -78,4 +86,6 @@ def shared_mistakes(clinics: Mapping[str, Clinic], driven: Sequence[str]) -> lis
         for item in clinics[name].recurring:
             who[item.corner, item.kind].append(name)
     enough = max(_SHARED_LEAST, _SHARED * len(driven))
-    return [SharedMistake(*key, tuple(names), len(driven)) for key, names in sorted(who.items()) if len(names) >= enough]
+    return [
+        SharedMistake(*key, tuple(names), len(driven)) for key, names in sorted(who.items()) if len(names) >= enough
+    ]

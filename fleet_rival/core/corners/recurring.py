@@ -81,7 +81,8 @@ class Mistake:
 
 
 def jeffreys(successes: int, tries: int, coverage: float = 0.9) -> tuple[float, float]:
-    """Jeffreys' interval of a rate: equal tails of Beta(x + ½, n − x + ½), 0 and 1 where nothing or everything succeeded (Brown, Cai and
+    """Jeffreys' interval of a rate: equal tails of Beta(x + ½, n − x + ½), 0 and 1 where nothing or everything
+    succeeded (Brown, Cai and
     DasGupta, 2001)."""
     tail = (1 - coverage) / 2
     low = 0.0 if successes == 0 else float(betaincinv(successes + 0.5, tries - successes + 0.5, tail))
@@ -102,7 +103,11 @@ def significant(chances: Sequence[float], tests: int, rate: float) -> list[bool]
 
 
 def mistakes_of(
-    slips: Sequence[Slip], passes: Mapping[str, int], judged: Sequence[JudgedLap], settings: Settings, corners: Sequence[str]
+    slips: Sequence[Slip],
+    passes: Mapping[str, int],
+    judged: Sequence[JudgedLap],
+    settings: Settings,
+    corners: Sequence[str],
 ) -> list[Mistake]:
     """Slips grouped by corner and kind, the costliest first.
 
@@ -125,7 +130,22 @@ def mistakes_of(
         low, high = jeffreys(len(members), tries)
         runs = len({(judged[slip.lap].lap.session, judged[slip.lap].lap.run) for slip in members})
         loss, knock = fmean(slip.loss_us for slip in members), fmean(slip.knock_on_us for slip in members)
-        told.append(Mistake(corner, kind, tuple(members), tries, runs, len(members) / tries, low, high, loss, knock, chance, recurring=False))
+        told.append(
+            Mistake(
+                corner,
+                kind,
+                tuple(members),
+                tries,
+                runs,
+                len(members) / tries,
+                low,
+                high,
+                loss,
+                knock,
+                chance,
+                recurring=False,
+            )
+        )
     real = significant([item.chance for item in told], max(1, len(counted) * len(kinds)), settings.false_discoveries)
     worth = settings.recurring_cost_s * MICROSECONDS
     out = [

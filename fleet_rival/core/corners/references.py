@@ -48,8 +48,10 @@ def part_figures(
 ) -> dict[str, PartFigures]:
     """References and losses of a group, part by part.
 
-    The reference is the median of the best third, rounded up, of the passes without an incident or strike in them. It is raised
-    on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the part's share of
+    The reference is the median of the best third, rounded up, of the passes without an incident or strike in them. It
+    is raised
+    on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the part's
+    share of
     the lap: old tyres are no mistake.
 
     Args:
@@ -59,18 +61,34 @@ def part_figures(
     """
     trends = _trends(judged, members, settings)
     parts = track.segment_parts if depth == "segments" else track.sector_parts
-    inside = {part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts}
-    driven = [(index, judged[index].lap.segments if depth == "segments" else judged[index].lap.sectors) for index in members]
-    times = {part.code: {index: time for index, known in driven if (time := known.get(part.code)) is not None} for part in parts}
+    inside = {
+        part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts
+    }
+    driven = [
+        (index, judged[index].lap.segments if depth == "segments" else judged[index].lap.sectors) for index in members
+    ]
+    times = {
+        part.code: {index: time for index, known in driven if (time := known.get(part.code)) is not None}
+        for part in parts
+    }
     # Once for all parts: most laps have nothing taken.
-    evidence = {index: judged[index].taken.by_earlier | judged[index].cold_parts for index in members if judged[index].has_passes}
+    evidence = {
+        index: judged[index].taken.by_earlier | judged[index].cold_parts
+        for index in members
+        if judged[index].has_passes
+    }
     passes = {
-        code: [index for index in known if (lost := evidence.get(index)) is not None and not (lost and inside[code] & lost)]
+        code: [
+            index for index in known if (lost := evidence.get(index)) is not None and not (lost and inside[code] & lost)
+        ]
         for code, known in times.items()
     }
     happened = {index: own for index in members if (own := judged[index].taken.own)}
     references = {
-        code: _reference([times[code][index] for index in indices if not (index in happened and inside[code] & happened[index])], settings)
+        code: _reference(
+            [times[code][index] for index in indices if not (index in happened and inside[code] & happened[index])],
+            settings,
+        )
         for code, indices in passes.items()
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
@@ -86,7 +104,11 @@ def part_figures(
             centre = float(reference.time_us)
             share = float(reference.time_us / whole)
             timed = times[code]
-            late = np.array(list(timed.values()), dtype=np.float64) - centre - share * np.array([aged[index] for index in timed])
+            late = (
+                np.array(list(timed.values()), dtype=np.float64)
+                - centre
+                - share * np.array([aged[index] for index in timed])
+            )
             losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
         passed = [times[code][index] for index in passes[code]]
         figures[code] = PartFigures(
@@ -119,7 +141,9 @@ def best_third(times_us: Sequence[int]) -> Fraction:
     return median(times_us[: ceil(len(times_us) / 3)])
 
 
-def _trends(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings) -> dict[tuple[str, int | None], tuple[float, int]]:
+def _trends(
+    judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings
+) -> dict[tuple[str, int | None], tuple[float, int]]:
     """For each run with enough clean laps its upward slope in microseconds a lap and its first clean lap."""
     trends = {}
     for run in clean_runs(judged, members, settings.min_clean_laps):

@@ -28,7 +28,8 @@ class SeasonMistake:
 
 
 def over_season(weeks: Sequence[Mapping[str, float] | None]) -> tuple[SeasonMistake, ...]:
-    """Kinds that recurred in any of some weeks, those that cost most in the last week first, then by what they cost in all.
+    """Kinds that recurred in any of some weeks, those that cost most in the last week first, then by what they cost
+    in all.
 
     Args:
         weeks: in order; of each what its recurring mistakes cost a lap, by kind; None: too little was driven to tell.

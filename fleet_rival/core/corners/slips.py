@@ -1,4 +1,6 @@
-"""Slips: passes much slower than the driver's ordinary ones, or that somebody reported; and what each of them cost further on."""
+"""Slips: passes much slower than the driver's ordinary ones, or that somebody reported; and what each of them cost
+further on.
+"""
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
@@ -186,9 +188,12 @@ class _Scale:
 def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings) -> Levels:
     """How much slower each run was than usual, everywhere alike, and what options that were tried are worth.
 
-    Who still learns a track, drives on a green one or carries more fuel is slower in every part of the lap. That is no mistake of any corner: a run's
-    level is the median, over all its passes through all parts, of what they were slower than the driver's middle pass there. Slips are few and
-    in few parts, so they don't move it. An option that is slower than another one is no mistake either: it was to be tried.
+    Who still learns a track, drives on a green one or carries more fuel is slower in every part of the lap. That is no
+    mistake of any corner: a run's
+    level is the median, over all its passes through all parts, of what they were slower than the driver's middle pass
+    there. Slips are few and
+    in few parts, so they don't move it. An option that is slower than another one is no mistake either: it was to be
+    tried.
 
     Args:
         parts: in the order of the lap.
@@ -198,7 +203,11 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
         if figures.reference is None or len(figures.passes) < settings.reference_passes:
             continue
         reference = float(figures.reference.time_us)
-        times = {index: figures.losses_us[index] + reference for index in figures.passes if code not in judged[index].taken.own}
+        times = {
+            index: figures.losses_us[index] + reference
+            for index in figures.passes
+            if code not in judged[index].taken.own
+        }
         if not times:
             continue
         middle = median(times.values())
@@ -208,8 +217,14 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
     return _with_options(runs, parts, judged, settings)
 
 
-def _with_options(levels: Levels, parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings) -> Levels:
-    places = {where for index in {index for figures in parts.values() for index in figures.passes} for where, _ in judged[index].lap.options}
+def _with_options(
+    levels: Levels, parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings
+) -> Levels:
+    places = {
+        where
+        for index in {index for figures in parts.values() for index in figures.passes}
+        for where, _ in judged[index].lap.options
+    }
     if not places:
         return levels
     bearing: dict[str, frozenset[str]] = {}
@@ -224,7 +239,9 @@ def _with_options(levels: Levels, parts: Mapping[str, PartFigures], judged: Sequ
         for index in figures.passes:
             if code not in judged[index].taken.own:
                 lap = judged[index].lap
-                groups[tried_at(lap, bearing[code])].append(figures.losses_us[index] - levels.us(lap, code, float(figures.reference.time_us)))
+                groups[tried_at(lap, bearing[code])].append(
+                    figures.losses_us[index] - levels.us(lap, code, float(figures.reference.time_us))
+                )
         middles = {what: median(values) for what, values in groups.items() if len(values) >= settings.reference_passes}
         if len(groups) > 1:
             fastest = min(middles.values(), default=0.0)
@@ -232,16 +249,24 @@ def _with_options(levels: Levels, parts: Mapping[str, PartFigures], judged: Sequ
     return replace(levels, bearing=bearing, tried=tried)
 
 
-def thresholds_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], levels: Levels, settings: Settings) -> dict[str, Threshold]:
-    """From when on a pass is a slip, part by part, from the warm passes with the level and the trend of their run taken out.
+def thresholds_of(
+    parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], levels: Levels, settings: Settings
+) -> dict[str, Threshold]:
+    """From when on a pass is a slip, part by part, from the warm passes with the level and the trend of their run
+    taken out.
 
     Args:
         parts: in the order of the lap.
     """
     ordinary: dict[str, Ordinary] = {}
-    references = {code: float(figures.reference.time_us) for code, figures in parts.items() if figures.reference is not None}
+    references = {
+        code: float(figures.reference.time_us) for code, figures in parts.items() if figures.reference is not None
+    }
     level = {
-        code: {index: loss + references[code] - levels.us(judged[index].lap, code, references[code]) for index, loss in parts[code].losses_us.items()}
+        code: {
+            index: loss + references[code] - levels.us(judged[index].lap, code, references[code])
+            for index, loss in parts[code].losses_us.items()
+        }
         for code in references
     }
     scale = _Scale()
@@ -249,10 +274,19 @@ def thresholds_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap],
     for code, following in zip(codes, [*codes[1:], None], strict=True):
         if code not in references:
             continue
-        spared = [index for index in sorted(parts[code].passes) if code not in judged[index].taken.own and levels.judges(judged[index].lap, code)]
+        spared = [
+            index
+            for index in sorted(parts[code].passes)
+            if code not in judged[index].taken.own and levels.judges(judged[index].lap, code)
+        ]
         times = {index: level[code][index] for index in spared}
         found = ordinary_of(list(times.values()), settings)
-        if found is not None and found.mixed and following in references and _paid_back(found, times, level[following], settings):
+        if (
+            found is not None
+            and found.mixed
+            and following in references
+            and _paid_back(found, times, level[following], settings)
+        ):
             found = mirrored(list(times.values()))
         if found is not None:
             ordinary[code] = found
@@ -267,7 +301,9 @@ def _paid_back(found: Ordinary, times: Mapping[int, float], behind: Mapping[int,
     Who brakes too late for the next corner is fast in this part: such passes are no measure of what is ordinary.
     """
     bound = found.centre_us + settings.slip_deviations * found.noise_us
-    fast, slow = ([index for index in times if (times[index] <= bound) == quick and index in behind] for quick in (True, False))
+    fast, slow = (
+        [index for index in times if (times[index] <= bound) == quick and index in behind] for quick in (True, False)
+    )
     if not fast or not slow:
         return False
     won = fmean(times[index] for index in slow) - fmean(times[index] for index in fast)
@@ -283,7 +319,9 @@ def _threshold(ordinary: Ordinary, reference_us: float, scale: _Scale, settings:
     return Threshold(ordinary, max(settings.slip_deviations * ordinary.noise_us, floor), reference_us)
 
 
-def warm_slips(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], thresholds: Mapping[str, Threshold], levels: Levels) -> list[Found]:
+def warm_slips(
+    parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], thresholds: Mapping[str, Threshold], levels: Levels
+) -> list[Found]:
     """Slow or reported passes, in no certain order."""
     return [
         found
@@ -294,9 +332,15 @@ def warm_slips(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], th
     ]
 
 
-def _look(item: JudgedLap, index: int, code: str, loss_us: int, threshold: Threshold | None, levels: Levels) -> Found | None:
+def _look(
+    item: JudgedLap, index: int, code: str, loss_us: int, threshold: Threshold | None, levels: Levels
+) -> Found | None:
     lap = item.lap
-    incident = next((incident.what for incident in item.incidents if incident.corner == code), None) if code in item.taken.own else None
+    incident = (
+        next((incident.what for incident in item.incidents if incident.corner == code), None)
+        if code in item.taken.own
+        else None
+    )
     fact = incident or ("limits" if code in item.strikes and code in item.taken.own else None)
     tag = next((kind for corner, kind in lap.mistakes if corner == code), None)
     excess = threshold.excess(loss_us, levels.us(lap, code, threshold.reference_us)) if threshold else float(loss_us)
@@ -304,10 +348,14 @@ def _look(item: JudgedLap, index: int, code: str, loss_us: int, threshold: Thres
     return Found(index, code, excess, loss_us, slow, fact, tag) if slow or fact or tag else None
 
 
-def cold_figures(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], parts: Sequence[Part], depth: str) -> dict[str, dict[int, int]]:
+def cold_figures(
+    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], parts: Sequence[Part], depth: str
+) -> dict[str, dict[int, int]]:
     """Times of passes on cold tyres, by part and position of the lap: what speaks against them is the cold alone."""
     out: dict[str, dict[int, int]] = {}
-    inside = {part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts}
+    inside = {
+        part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts
+    }
     for part in parts:
         times = {}
         for index in members:
@@ -324,7 +372,8 @@ def cold_figures(track: Track, judged: Sequence[JudgedLap], members: Sequence[in
 def cold_slips(
     times: Mapping[str, Mapping[int, int]], judged: Sequence[JudgedLap], levels: Levels, settings: Settings
 ) -> tuple[list[Found], dict[str, Threshold], dict[str, dict[int, int]]]:
-    """Slow or reported passes on cold tyres, held against the driver's own cold passes; of fewer than five only what was reported.
+    """Slow or reported passes on cold tyres, held against the driver's own cold passes; of fewer than five only what
+    was reported.
 
     Returns:
         What was found; the thresholds; the losses, by part and lap.
@@ -341,7 +390,10 @@ def cold_slips(
         reference = float(best_third(spared))
         losses[code] = {index: round(time - reference) for index, time in known.items()}
         if len(spared) >= settings.reference_passes:
-            middles[code] = mirrored([known[index] - levels.us(judged[index].lap, code, reference) for index in own]), reference
+            middles[code] = (
+                mirrored([known[index] - levels.us(judged[index].lap, code, reference) for index in own]),
+                reference,
+            )
             scale.shares.append(middles[code][0].noise_us / reference)
     thresholds = {code: _threshold(middle, reference, scale, settings) for code, (middle, reference) in middles.items()}
     for code, known in times.items():
@@ -423,7 +475,8 @@ def booked(
             if other is not None and after not in corrections and other.tag is None and other.fact is None:
                 why_there = cause(after)
                 brought = why_there is not None and why_there.kind == CARRIED
-                # Telemetry knows better than the size of the loss whether it was brought along; and the stretch from the line to the first corner
+                # Telemetry knows better than the size of the loss whether it was brought along; and the stretch from
+                # the line to the first corner
                 # holds no corner to slip in.
                 brought = brought or (why_there is None and after[1] not in corners)
                 if not brought and (why_there is not None or other.loss_us > item.loss_us):
@@ -453,7 +506,12 @@ def booked(
 
 
 def _behind(
-    track: Track, parts: Sequence[Part], judged: Sequence[JudgedLap], item: Found, place: Mapping[str, int], settings: Settings
+    track: Track,
+    parts: Sequence[Part],
+    judged: Sequence[JudgedLap],
+    item: Found,
+    place: Mapping[str, int],
+    settings: Settings,
 ) -> list[tuple[int, str]]:
     """Parts behind a slip that it may have spoilt, across the line within a run."""
     out: list[tuple[int, str]] = []

@@ -1,4 +1,6 @@
-"""Standing losses: who does a corner wrongly on every lap makes no slips there; only somebody else's good passes show it."""
+"""Standing losses: who does a corner wrongly on every lap makes no slips there; only somebody else's good passes
+show it.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -31,10 +33,13 @@ class StandingLoss:
     kind: str = "other"
 
 
-def standing_losses(own: Mapping[str, float], others: Mapping[str, Mapping[str, float]], settings: Settings) -> list[StandingLoss]:
+def standing_losses(
+    own: Mapping[str, float], others: Mapping[str, Mapping[str, float]], settings: Settings
+) -> list[StandingLoss]:
     """Parts in which a driver stands out from the own gap to the fastest, the dearest first.
 
-    Losing everywhere is being slower, not a standing loss: it is taken out by the driver's median gap. What is left must stand out from how the gaps
+    Losing everywhere is being slower, not a standing loss: it is taken out by the driver's median gap. What is left
+        must stand out from how the gaps
     of the other parts scatter, since nobody is equally good everywhere.
 
     Args:
@@ -61,7 +66,8 @@ def standing_losses(own: Mapping[str, float], others: Mapping[str, Mapping[str, 
 
 
 def merged(losses: Sequence[StandingLoss], codes: Sequence[str]) -> list[StandingLoss]:
-    """The losses with those told once that show in two parts: who brakes too soon for a corner on every lap loses in the part before it too.
+    """The losses with those told once that show in two parts: who brakes too soon for a corner on every lap loses in
+    the part before it too.
 
     Args:
         codes: parts in the order of the lap.
@@ -72,7 +78,11 @@ def merged(losses: Sequence[StandingLoss], codes: Sequence[str]) -> list[Standin
         if item.kind == FORESTALLED:
             corner = following.get(item.corner, item.corner)
             known = told.get(corner)
-            told[corner] = replace(known, loss_us=known.loss_us + item.loss_us) if known else replace(item, corner=corner, kind="early-brake")
+            told[corner] = (
+                replace(known, loss_us=known.loss_us + item.loss_us)
+                if known
+                else replace(item, corner=corner, kind="early-brake")
+            )
     # What is only brought along from the corner before has no kind of its own.
     plain = [replace(item, kind="other") if item.kind == CARRIED else item for item in told.values()]
     return sorted(plain, key=lambda item: (-item.loss_us, item.corner))

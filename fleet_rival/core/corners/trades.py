@@ -16,7 +16,9 @@ __all__ = ["Trade", "trades_of"]
 
 @dataclass(frozen=True, slots=True)
 class Trade:
-    """Two parts that follow each other: the correlation of their losses over passes without a slip, with its 95 % interval."""
+    """Two parts that follow each other: the correlation of their losses over passes without a slip, with its 95 %
+    interval.
+    """
 
     first: str
     second: str
@@ -35,7 +37,8 @@ def trades_of(
 ) -> list[Trade]:
     """Neighbours whose losses go against each other.
 
-    Slips and what they brought about are left out: they say nothing of what is won and paid back on purpose. The interval is Fisher's, by the
+    Slips and what they brought about are left out: they say nothing of what is won and paid back on purpose. The
+        interval is Fisher's, by the
     inverse hyperbolic tangent.
 
     Args:
@@ -47,7 +50,13 @@ def trades_of(
     for first, second in pairwise(codes):
         both = sorted(losses_us.get(first, {}).keys() & losses_us.get(second, {}).keys())
         # Whoever takes times by hand presses once for both: what one part gains the other loses.
-        kept = [index for index in both if judged[index].lap.plus_minus_us is None and (index, first) not in spoilt and (index, second) not in spoilt]
+        kept = [
+            index
+            for index in both
+            if judged[index].lap.plus_minus_us is None
+            and (index, first) not in spoilt
+            and (index, second) not in spoilt
+        ]
         if len(kept) < settings.trade_passes:
             continue
         one, other = (np.asarray([losses_us[code][index] for index in kept], dtype=float) for code in (first, second))

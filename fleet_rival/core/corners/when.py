@@ -27,7 +27,9 @@ class Share:
     other_slips: int
     other_passes: int
     chance: float
-    """Odds of a difference like this, or a larger one, where there is none (Fisher's exact test, one side); 1 where nothing can be compared."""
+    """Odds of a difference like this, or a larger one, where there is none (Fisher's exact test, one side); 1 where
+    nothing can be compared.
+    """
 
     @property
     def rate(self) -> float | None:
@@ -71,7 +73,8 @@ class Trend:
 
     Attributes:
         runs: in the order of driving; those with a pass through the corner.
-        chance: two-sided odds of a trend like this without any (Cochran and Armitage, 1955); None with fewer than three runs.
+        chance: two-sided odds of a trend like this without any (Cochran and Armitage, 1955); None with fewer than three
+            runs.
         falls: the rate goes down rather than up.
         closed: over the last runs the upper bound of what it costs is below what is worth any work.
         returned: it was closed before its last slips.
@@ -104,7 +107,9 @@ def when_of(mistake: Mistake, passes: Sequence[int], slips: Sequence[Slip], judg
         first[key] = min(first.get(key, item.lap.number), item.lap.number)
         last[key] = max(last.get(key, item.lap.number), item.lap.number)
     disturbed = {slip.lap for slip in slips if slip not in mistake.slips}
-    after = {index for index in passes if index in disturbed or any(judged[lap].next_lap == index for lap in disturbed | own)}
+    after = {
+        index for index in passes if index in disturbed or any(judged[lap].next_lap == index for lap in disturbed | own)
+    }
 
     def place(index: int) -> tuple[int, int]:
         lap = judged[index].lap
@@ -112,7 +117,9 @@ def when_of(mistake: Mistake, passes: Sequence[int], slips: Sequence[Slip], judg
         return lap.number - first[key], last[key] - first[key]
 
     early = {index for index in passes if place(index)[0] <= _EARLY_LAPS}
-    late = {index for index in passes if place(index)[1] >= 2 * _EARLY_LAPS and place(index)[0] > 2 / 3 * place(index)[1]}
+    late = {
+        index for index in passes if place(index)[1] >= 2 * _EARLY_LAPS and place(index)[0] > 2 / 3 * place(index)[1]
+    }
     crowded = {index for index in passes if judged[index].lap.company in _CROWDED}
     return When(*(_share(chosen, set(passes), own) for chosen in (early, late, after, crowded)))
 
@@ -158,7 +165,10 @@ def _closed(rates: Sequence[RunRate], worth_us: float, settings: Settings) -> bo
     passes = slips = 0
     for count, rate in enumerate(reversed(rates), 1):
         passes, slips = passes + rate.passes, slips + rate.slips
-        if count >= settings.recurring_runs and jeffreys(slips, passes)[1] * worth_us < settings.recurring_cost_s * MICROSECONDS:
+        if (
+            count >= settings.recurring_runs
+            and jeffreys(slips, passes)[1] * worth_us < settings.recurring_cost_s * MICROSECONDS
+        ):
             return True
     return False
 

@@ -1,4 +1,6 @@
-"""Whether an exercise is passed: of so many passes in a row so many without the mistake, in runs that began after it was given."""
+"""Whether an exercise is passed: of so many passes in a row so many without the mistake, in runs that began after it
+was given.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -47,7 +49,14 @@ NOT_DRIVEN: Final = Judged(0, 0, 0, False, (), 0, 0, 0)
 
 
 def judge_exercise(
-    passes: Sequence[int], slips: Sequence[Slip], corner: str, kind: str, judged: Sequence[JudgedLap], since: datetime, of: int, good: int
+    passes: Sequence[int],
+    slips: Sequence[Slip],
+    corner: str,
+    kind: str,
+    judged: Sequence[JudgedLap],
+    since: datetime,
+    of: int,
+    good: int,
 ) -> Judged:
     """Judge an exercise by the laps that were driven.
 

@@ -1,8 +1,11 @@
 """The likely best of n laps.
 
-With F the distribution of a driver's clean laps and q the share of laps that don't count, the best of n laps is at most T with
-probability 1 − (q + (1 − q)(1 − F(T)))ⁿ. F is the distribution of the laps, smoothed: each lap stands for laps around it, normally, as far as is
-usual for so many (Silverman 1986), and all are drawn together so that the spread stays (Silverman and Young 1987). What is told lies between the
+With F the distribution of a driver's clean laps and q the share of laps that don't count, the best of n laps is at most
+T with
+probability 1 − (q + (1 − q)(1 − F(T)))ⁿ. F is the distribution of the laps, smoothed: each lap stands for laps around
+it, normally, as far as is
+usual for so many (Silverman 1986), and all are drawn together so that the spread stays (Silverman and Young 1987). What
+is told lies between the
 fastest and the slowest lap: no lap is promised that nobody has come near.
 """
 
@@ -77,9 +80,12 @@ def best_of(clean_us: Sequence[int], clean_rate: float) -> list[BestOf]:
 def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: int, correlation: float = 0.0) -> float:
     """The chance that the best of so many warm laps, driven one after the other, is at the target or better.
 
-    Laps that resemble their neighbours say less than so many independent ones: who missed the target on one lap is likelier to miss it on the
-    next. A lap depends on the one before alone, and both are normal where their correlation is told (Owen 1956). The odds are the mean over where the
-    middle of the laps may truly lie: what is known from few laps isn't told as if it were known from many. 0 is the formula of the module.
+    Laps that resemble their neighbours say less than so many independent ones: who missed the target on one lap is
+        likelier to miss it on the
+    next. A lap depends on the one before alone, and both are normal where their correlation is told (Owen 1956). The
+    odds are the mean over where the
+    middle of the laps may truly lie: what is known from few laps isn't told as if it were known from many. 0 is the
+        formula of the module.
 
     Args:
         correlation: of neighbouring laps' times, trend taken out, 0 or more.
@@ -93,7 +99,8 @@ def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: in
         return float(1 - (1 - clean_rate * _distribution(clean_us, np.asarray([float(target_us)]))[0]) ** laps)
     from scipy.special import ndtri, owens_t  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
-    # Where the middle of the driver's laps truly lies isn't known better than so many laps that resemble each other tell.
+    # Where the middle of the driver's laps truly lies isn't known better than so many laps that resemble each other
+    # tell.
     spread = MAD_TO_SD * float(median_abs_deviation(clean_us))
     error = _OF_MEDIAN * spread * sqrt((1 + correlation) / (1 - correlation) / len(clean_us))
     reached = _distribution(clean_us, target_us + error * _NODES)
@@ -108,7 +115,8 @@ def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: in
 
 
 def best_of_run(places: Sequence[Place]) -> list[BestOf]:
-    """The best of the first 1, 2, 3, … laps behind an out lap, each place with a distribution and a failure rate of its own.
+    """The best of the first 1, 2, 3, … laps behind an out lap, each place with a distribution and a failure rate of
+    its own.
 
     Args:
         places: one for each lap of the run, in order, each with at least one time.
@@ -153,7 +161,9 @@ def _curve(times_us: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
 
 @lru_cache(maxsize=16)
 def _kept_curve(times_us: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
-    """Kept for a while: the best of several laps, the same behind an out lap, and each of the odds go by the same one."""
+    """Kept for a while: the best of several laps, the same behind an out lap, and each of the odds go by the same
+    one.
+    """
     grid, reached = _made_curve(times_us)
     grid.flags.writeable = reached.flags.writeable = False
     return grid, reached

@@ -46,7 +46,9 @@ class Ideals:
         return ideal.time_us if ideal else None
 
 
-def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings | None = None) -> Ideals:
+def ideals_of(
+    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], settings: Settings | None = None
+) -> Ideals:
     """Compute the five ideals of a group.
 
     Args:
@@ -67,7 +69,9 @@ def ideals_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int],
         values["unbroken"] = unbroken
     else:
         reasons["unbroken"] = (
-            "no full circuit without a break in which every sector counts" if sectors.complete else _why_incomplete(sectors, "sector")
+            "no full circuit without a break in which every sector counts"
+            if sectors.complete
+            else _why_incomplete(sectors, "sector")
         )
     linked = segments if segments.complete else sectors
     settings = settings or Settings()
@@ -100,7 +104,9 @@ def _along(path: Sequence[int], table: PartTable) -> Ideal:
 
 
 def _unbroken(table: PartTable) -> Ideal | None:
-    """The fastest full circuit without a break, wherever it starts: the end of a lap and the start of the one that followed."""
+    """The fastest full circuit without a break, wherever it starts: the end of a lap and the start of the one that
+    followed.
+    """
     columns = len(table.parts)
     if not columns or not len(table.times):
         return None
@@ -114,6 +120,12 @@ def _unbroken(table: PartTable) -> Ideal | None:
     best_sum, after = int(totals[row, start]), table.next_row[row]
     if best_sum >= NEVER:
         return None
-    driven = [(row, column) for column in range(start, columns)] + [(after, column) for column in range(start) if after is not None]
-    parts = tuple(PartTime(table.parts[column].code, int(table.times[lap, column]), table.laps[lap].lap) for lap, column in driven if lap is not None)
+    driven = [(row, column) for column in range(start, columns)] + [
+        (after, column) for column in range(start) if after is not None
+    ]
+    parts = tuple(
+        PartTime(table.parts[column].code, int(table.times[lap, column]), table.laps[lap].lap)
+        for lap, column in driven
+        if lap is not None
+    )
     return Ideal(best_sum, parts)

@@ -1,8 +1,11 @@
 """The linked ideals: the best sum over parts in which laps are joined only where it is physically possible.
 
-A shortest path through (part, lap). Moving on within one lap is free. Moving to another lap is allowed where both speeds at the boundary
-are known and the second lap came no faster than the first one left, and their offsets, where known, lie close together; where a speed is
-unknown, where the boundary is open. The path is exact: `tests/core/test_ideals.py` and `tests/core/test_telemetry.py` hold it against
+A shortest path through (part, lap). Moving on within one lap is free. Moving to another lap is allowed where both
+speeds at the boundary
+are known and the second lap came no faster than the first one left, and their offsets, where known, lie close together;
+where a speed is
+unknown, where the boundary is open. The path is exact: `tests/core/test_ideals.py` and `tests/core/test_telemetry.py`
+hold it against
 brute force.
 """
 
@@ -26,7 +29,8 @@ class Joins:
     """Where two laps may be joined.
 
     Attributes:
-        closed: boundaries at which laps can't be joined for want of speeds, by the index of the part behind them; 0 is the line.
+        closed: boundaries at which laps can't be joined for want of speeds, by the index of the part behind them; 0 is
+            the line.
         tolerance_kmh: how much faster the second lap may come than the first one left.
         offset_m: how far apart they may be across the road.
     """
@@ -45,7 +49,10 @@ class Joins:
         none = np.zeros(0, dtype=np.intp)
         if table.speeds is None or table.offsets is None:
             return Boundary(is_open, none, none, np.zeros((0, 0), dtype=bool))
-        leaving, entering = np.flatnonzero(np.isfinite(table.speeds[:, left])), np.flatnonzero(np.isfinite(table.speeds[:, entered]))
+        leaving, entering = (
+            np.flatnonzero(np.isfinite(table.speeds[:, left])),
+            np.flatnonzero(np.isfinite(table.speeds[:, entered])),
+        )
         faster = table.speeds[None, entering, entered] - table.speeds[leaving, left, None]
         apart = np.abs(table.offsets[leaving, left, None] - table.offsets[None, entering, entered])
         # Where an offset is unknown, nothing is apart.
@@ -54,7 +61,8 @@ class Joins:
 
 @dataclass(frozen=True, slots=True)
 class Boundary:
-    """A boundary: which laps' speeds are known there, and which of those may be joined. Laps without a trace cost nothing here.
+    """A boundary: which laps' speeds are known there, and which of those may be joined. Laps without a trace cost
+    nothing here.
 
     Attributes:
         is_open: whether laps may be joined where a speed is unknown.
@@ -123,7 +131,8 @@ def linked_path(table: PartTable, joins: Joins, *, race: bool) -> list[int] | No
     Args:
         table: counting times, laps in order.
         joins: where laps can be joined.
-        race: whether the end must allow the start: the last part's lap is followed by the first part's lap, or can be left for it.
+        race: whether the end must allow the start: the last part's lap is followed by the first part's lap, or can be
+            left for it.
     """
     if not table.complete:
         return None
@@ -162,8 +171,12 @@ def _completion(times: Costs, steps: list[Boundary]) -> Costs:
     return cost
 
 
-def _shortest(times: Costs, steps: list[Boundary], first: int | None = None, ends: Mask | None = None) -> list[int] | None:
-    """Shortest path over the columns; `first` fixes the lap of the beginning, `ends` says with which laps it may end."""
+def _shortest(
+    times: Costs, steps: list[Boundary], first: int | None = None, ends: Mask | None = None
+) -> list[int] | None:
+    """Shortest path over the columns; `first` fixes the lap of the beginning, `ends` says with which laps it may
+    end.
+    """
     rows, columns = times.shape
     own = np.arange(rows)
     cost = times[:, 0].copy()

@@ -30,7 +30,9 @@ class PartTable:
     """For each row the row of the lap that followed in the same run, if it is in the table."""
     speeds: NDArray[np.float64] | None = None
     offsets: NDArray[np.float64] | None = None
-    """Shape (laps, parts + 1), km/h and metres at the start of each part and at the end of the lap, NaN where unknown; None without any trace."""
+    """Shape (laps, parts + 1), km/h and metres at the start of each part and at the end of the lap, NaN where
+    unknown; None without any trace.
+    """
 
     @property
     def complete(self) -> bool:
@@ -39,7 +41,9 @@ class PartTable:
 
     def missing_parts(self) -> list[str]:
         """Codes of the parts without any counting time."""
-        return [part.code for column, part in enumerate(self.parts) if not self.laps or self.times[:, column].min() >= NEVER]
+        return [
+            part.code for column, part in enumerate(self.parts) if not self.laps or self.times[:, column].min() >= NEVER
+        ]
 
 
 def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], depth: str) -> PartTable:
@@ -56,14 +60,18 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
     rows = {index: row for row, index in enumerate(members)}
     never = int(NEVER)
     counting = [judged[index] if judged[index].parts_count else None for index in members]
-    known = [None if item is None else item.lap.sectors if depth == "sectors" else item.lap.segments for item in counting]
+    known = [
+        None if item is None else item.lap.sectors if depth == "sectors" else item.lap.segments for item in counting
+    ]
     listed = [[never] * len(codes) if of is None else [of.get(code, never) for code in codes] for of in known]
     times = np.asarray(listed, dtype=np.int64).reshape(len(members), len(parts))
     for row, item in enumerate(counting):
         if item is not None and (taken := item.taken.segments):
             times[row, [bool(taken & overlap) for overlap in overlaps]] = NEVER
     next_row = tuple(None if (after := judged[index].next_lap) is None else rows.get(after) for index in members)
-    return PartTable(parts, tuple(judged[index] for index in members), times, next_row, *_crossings(parts, judged, members))
+    return PartTable(
+        parts, tuple(judged[index] for index in members), times, next_row, *_crossings(parts, judged, members)
+    )
 
 
 def _crossings(

@@ -51,7 +51,9 @@ class Crossing(NamedTuple):
 
 
 class Pull(NamedTuple):
-    """A stretch at full throttle, by its trace: the number of its first place, counted from the line in even steps, and the speed at each."""
+    """A stretch at full throttle, by its trace: the number of its first place, counted from the line in even steps,
+    and the speed at each.
+    """
 
     first: int
     speeds_kmh: tuple[float, ...]
@@ -128,4 +130,8 @@ _IN_ORDER: Final = attrgetter(*(item.name for item in fields(Lap)))
 
 def natural_key(label: str) -> tuple[tuple[int, int, str], ...]:
     """Sort key under which session `10` comes after session `9`."""
-    return tuple((0, int(piece), "") if piece.isdecimal() and piece.isascii() else (1, 0, piece) for piece in re.split(r"([0-9]+)", label) if piece)
+    return tuple(
+        (0, int(piece), "") if piece.isdecimal() and piece.isascii() else (1, 0, piece)
+        for piece in re.split(r"([0-9]+)", label)
+        if piece
+    )

@@ -69,7 +69,11 @@ class JudgedLap:
     @property
     def clean(self) -> bool:
         """Eligible, and neither invalid, incident nor spoiled: behind consistency and pace."""
-        return self.settled[1] if self.settled else self.eligible and not {"invalid", "incident", "spoiled"} & self.marks.keys()
+        return (
+            self.settled[1]
+            if self.settled
+            else self.eligible and not {"invalid", "incident", "spoiled"} & self.marks.keys()
+        )
 
     @property
     def may_be_best(self) -> bool:
@@ -123,7 +127,10 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
     next_lap = following(ordered)
     taken = taken_parts(track, [_without_denied(lap) for lap in ordered], next_lap, settings)
     counted = frozenset(mark for mark in COUNTED_ALONG if getattr(settings, f"with_{mark}"))
-    judged = [JudgedLap(lap, group_of(lap), took, after, counted=counted) for lap, took, after in zip(ordered, taken, next_lap, strict=True)]
+    judged = [
+        JudgedLap(lap, group_of(lap), took, after, counted=counted)
+        for lap, took, after in zip(ordered, taken, next_lap, strict=True)
+    ]
     for item in judged:
         item.timed_well = item.lap.plus_minus_us is None or bool(settings.hand_timed_ideals)
         if item.flying:
@@ -186,14 +193,20 @@ def asks(lap: Lap, settings: Settings) -> bool:
 
 
 def _beyond_floor(lap: Lap, settings: Settings) -> bool:
-    return settings.solo_floor_s is not None and lap.kind == "flying" and lap.time_us < settings.solo_floor_s * MICROSECONDS
+    return (
+        settings.solo_floor_s is not None
+        and lap.kind == "flying"
+        and lap.time_us < settings.solo_floor_s * MICROSECONDS
+    )
 
 
 def _mark_cold(track: Track, judged: Sequence[JudgedLap], settings: Settings) -> None:
     runs: dict[tuple[str, int | None], list[JudgedLap]] = defaultdict(list)
     for item in judged:
         runs[item.lap.session, item.lap.run].append(item)
-    first_run = {session: min(run for other, run in runs if other == session and run is not None) for session, _ in runs}
+    first_run = {
+        session: min(run for other, run in runs if other == session and run is not None) for session, _ in runs
+    }
     for (session, run), members in runs.items():
         members.sort(key=lambda item: item.lap.number)
         race_start = members[0].lap.session_kind == "race" and run == first_run[session]
@@ -228,7 +241,9 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
             if 2 * (cold_us - at) > time:
                 cold.add(part.code)
             at += time
-        item.cold_parts = frozenset() if item.lap.said.get("cold") is False or "cold" in item.counted else frozenset(cold)
+        item.cold_parts = (
+            frozenset() if item.lap.said.get("cold") is False or "cold" in item.counted else frozenset(cold)
+        )
         driven += lap.time_us
 
 
@@ -242,7 +257,9 @@ def _mark_tow(members: Sequence[JudgedLap], settings: Settings) -> None:
 
 
 def _mark_cool(members: Sequence[JudgedLap], settings: Settings) -> None:
-    """Slow on purpose: slower than 105 % of the median lap, with every known part slower than 102 % of its own median."""
+    """Slow on purpose: slower than 105 % of the median lap, with every known part slower than 102 % of its own
+    median.
+    """
     lap_limit = median([item.lap.time_us for item in members]) * Fraction(settings.cool_lap_pct) / 100
     slow = [item for item in members if item.lap.time_us > lap_limit and "cool" not in item.marks]
     if not slow:

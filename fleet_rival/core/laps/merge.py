@@ -1,6 +1,7 @@
 """Laps that come to laps that are there already: which are new, which are the same, which differ.
 
-A session's label is local to its file, so "session 1" of two files may be two sessions. Where start times are known they
+A session's label is local to its file, so "session 1" of two files may be two sessions. Where start times are known
+they
 decide; where they aren't, a session is taken for the same when a lap in it is, and a person can say otherwise.
 """
 
@@ -74,7 +75,10 @@ def merge(stored: Sequence[Lap], incoming: Sequence[Lap], apart: Set[str] = froz
     for label, laps in of_file.items():
         matches[label] = _match_session(label, laps, stored, by_session, given, apart=label in apart)
         given.add(matches[label].stored_as)
-    renamed = tuple(lap if (name := matches[lap.session].stored_as) == lap.session else replace(lap, session=name) for lap in incoming)
+    renamed = tuple(
+        lap if (name := matches[lap.session].stored_as) == lap.session else replace(lap, session=name)
+        for lap in incoming
+    )
     new: list[int] = []
     same: list[int] = []
     different: list[Difference] = []
@@ -104,7 +108,9 @@ def _match_session(
         there = by_session.get(name)
         if there is None:
             continue
-        pairs = [(lap, stored[place]) for lap in laps if (place := there.get((lap.driver, lap.run, lap.number))) is not None]
+        pairs = [
+            (lap, stored[place]) for lap in laps if (place := there.get((lap.driver, lap.run, lap.number))) is not None
+        ]
         dated = [(lap, old) for lap, old in pairs if lap.started_at is not None and old.started_at is not None]
         if any(lap.started_at == old.started_at for lap, old in dated):
             return SessionMatch(label, name, there_already=True, certain=True)
@@ -125,7 +131,9 @@ def _match_session(
 
 
 def _may_be_one(laps: Sequence[Lap], there: Sequence[Lap]) -> bool:
-    """Whether start times, where both sides have some, allow these to be one session: within half a day of each other."""
+    """Whether start times, where both sides have some, allow these to be one session: within half a day of each
+    other.
+    """
     mine = [lap.started_at for lap in laps if lap.started_at is not None]
     theirs = [lap.started_at for lap in there if lap.started_at is not None]
     if not mine or not theirs:
@@ -137,12 +145,16 @@ def _changed_fields(old: Lap, new: Lap) -> tuple[str, ...]:
     return tuple(
         field.name
         for field in fields(Lap)
-        if field.name not in _SAID_LATER and not unknown(new, field.name) and getattr(old, field.name) != getattr(new, field.name)
+        if field.name not in _SAID_LATER
+        and not unknown(new, field.name)
+        and getattr(old, field.name) != getattr(new, field.name)
     )
 
 
 def unknown(lap: Lap, field: str) -> bool:
-    """Whether a lap says nothing about something: what a run was declared to be is no difference to a file that doesn't say it."""
+    """Whether a lap says nothing about something: what a run was declared to be is no difference to a file that
+    doesn't say it.
+    """
     value = getattr(lap, field)
     if field == "session_kind":
         return bool(value == "practice")

@@ -32,7 +32,8 @@ class Identified:
 def identify(laps: Sequence[Lap]) -> Identified:
     """Tell runs apart where the file doesn't name them, and find the rows that repeat a lap.
 
-    A run starts at an out lap and after an in lap; laps are taken in the order of `started_at` where all have it, else of
+    A run starts at an out lap and after an in lap; laps are taken in the order of `started_at` where all have it, else
+    of
     their numbers, and where those restart within a session, in the order of the input.
 
     Args:
@@ -74,7 +75,9 @@ def in_order(laps: Iterable[Lap]) -> list[Lap]:
     """Sort laps by `started_at` where all have it, else by session, run and number; never by their place in a file."""
     known = list(laps)
     if all(lap.started_at is not None for lap in known):
-        return sorted(known, key=lambda lap: (lap.started_at, lap.driver, natural_key(lap.session), lap.run, lap.number))
+        return sorted(
+            known, key=lambda lap: (lap.started_at, lap.driver, natural_key(lap.session), lap.run, lap.number)
+        )
     return sorted(known, key=lambda lap: (natural_key(lap.session), lap.run, lap.number, lap.driver))
 
 
@@ -121,9 +124,11 @@ def _tell_runs_apart(laps: Sequence[Lap], indices: Sequence[int]) -> tuple[dict[
 
 
 def _copied(laps: Sequence[Lap], above: Sequence[int], alike: Sequence[int], lap: Lap) -> int | None:
-    """The earlier lap that this row copies, where the place in the file tells runs apart; `alike` share its number and time.
+    """The earlier lap that this row copies, where the place in the file tells runs apart; `alike` share its number
+    and time.
 
-    A copy directly below its original is no other run of one lap; and a flying lap that is alike to the microsecond in every part
+    A copy directly below its original is no other run of one lap; and a flying lap that is alike to the microsecond in
+    every part
     was driven once, wherever the row stands. Out laps are often alike by nature.
     """
     if above and laps[above[0]] == lap:
@@ -140,7 +145,8 @@ def _has_ends(laps: Sequence[Lap], indices: Sequence[int]) -> bool:
 def _numbers_restart(laps: Sequence[Lap], indices: Sequence[int]) -> bool:
     """Whether lap numbers begin again within the session.
 
-    They do where a number that was there already belongs to another lap at the start of a run: at an out lap or after an in
+    They do where a number that was there already belongs to another lap at the start of a run: at an out lap or after
+        an in
     lap where the file tells those, else wherever the number falls.
     """
     ends = _has_ends(laps, indices)
@@ -149,11 +155,18 @@ def _numbers_restart(laps: Sequence[Lap], indices: Sequence[int]) -> bool:
     for position, index in enumerate(indices):
         lap = laps[index]
         if previous is not None and lap.number in seen:
-            starts = lap.kind in ("out", "outin") or previous.kind in ("in", "outin") if ends else lap.number < previous.number
-            # Out laps may well be alike to the last digit: such a one starts a run only where laps of its own follow it.
+            starts = (
+                lap.kind in ("out", "outin") or previous.kind in ("in", "outin")
+                if ends
+                else lap.number < previous.number
+            )
+            # Out laps may well be alike to the last digit: such a one starts a run only where laps of its own follow
+            # it.
             after = laps[indices[position + 1]] if position + 1 < len(indices) else None
             copy = lap in seen[lap.number]
-            if starts and (not copy or (after is not None and after.number > lap.number and after not in seen[after.number])):
+            if starts and (
+                not copy or (after is not None and after.number > lap.number and after not in seen[after.number])
+            ):
                 return True
         seen[lap.number].append(lap)
         previous = lap

@@ -16,11 +16,15 @@ class BadMark(ValueError):
     """There is no mark of this name."""
 
 
-def turned(track: Track, laps: Sequence[Lap], chosen: Set[Identity], settings: Settings) -> dict[Identity, dict[str, bool]]:
+def turned(
+    track: Track, laps: Sequence[Lap], chosen: Set[Identity], settings: Settings
+) -> dict[Identity, dict[str, bool]]:
     """What is said of laps when one key turns round whether each of them counts.
 
-    A lap that counts is set aside, or loses what was denied so that it counted. One that doesn't count loses what people said against
-    it, and is said to bear none of the marks that facts and rules still set: no more than is needed, so that turning twice leaves
+    A lap that counts is set aside, or loses what was denied so that it counted. One that doesn't count loses what
+    people said against
+    it, and is said to bear none of the marks that facts and rules still set: no more than is needed, so that turning
+        twice leaves
     nothing behind.
 
     Args:
@@ -34,9 +38,12 @@ def turned(track: Track, laps: Sequence[Lap], chosen: Set[Identity], settings: S
     counted: dict[Identity, bool] = {}
     for item in _of(judge(track, laps, settings), chosen):
         # First what people said is taken back; often that is all.
-        out[item.lap.identity] = {mark: stands for mark, stands in item.lap.said.items() if mark not in MARKS or stands is item.clean}
+        out[item.lap.identity] = {
+            mark: stands for mark, stands in item.lap.said.items() if mark not in MARKS or stands is item.clean
+        }
         counted[item.lap.identity] = item.clean
-    # Then what is still missing is said. A rule may have waited behind another mark, or on another lap: each is met as it comes up.
+    # Then what is still missing is said. A rule may have waited behind another mark, or on another lap: each is met as
+    # it comes up.
     for _ in MARKS:
         now = [replace(lap, said=out[lap.identity]) if lap.identity in out else lap for lap in laps]
         left = [item for item in _of(judge(track, now, settings), chosen) if item.clean is counted[item.lap.identity]]

@@ -34,9 +34,11 @@ def questions(laps: Sequence[JudgedLap], settings: Settings) -> tuple[Question, 
     """All open questions about one driver's laps, in the order of the laps.
 
     - `tow`: faster than the combination's solo floor.
-    - `damage`: after a reported contact, the rest of the run (two flying laps at least) is slower by `ask_damage_pct` or more than it
+    - `damage`: after a reported contact, the rest of the run (two flying laps at least) is slower by `ask_damage_pct`
+      or more than it
       was before, and by more than the run scatters.
-    - `incident`: a lap is spoiled and one single part took nearly all of it, `ask_incident_s` times the root of the lap in minutes or more.
+    - `incident`: a lap is spoiled and one single part took nearly all of it, `ask_incident_s` times the root of the lap
+      in minutes or more.
 
     Args:
         laps: as `judge` returns them.
@@ -71,11 +73,15 @@ def _usual_times(laps: Sequence[JudgedLap]) -> dict[tuple[object, str], float]:
     return {key: float(middle(values)) for key, values in times.items()}
 
 
-def _suspected(index: int, item: JudgedLap, usual: Mapping[tuple[object, str], float], settings: Settings) -> Question | None:
+def _suspected(
+    index: int, item: JudgedLap, usual: Mapping[tuple[object, str], float], settings: Settings
+) -> Question | None:
     """A lap that lost nearly everything in one part, of which nobody said what happened."""
     if "spoiled" not in item.marks or {"incident", "spoiled"} & item.lap.said.keys():
         return None
-    losses = {code: time - usual[item.group, code] for code, time in _parts(item.lap).items() if (item.group, code) in usual}
+    losses = {
+        code: time - usual[item.group, code] for code, time in _parts(item.lap).items() if (item.group, code) in usual
+    }
     if len(losses) < 2:
         return None
     worst = max(losses, key=lambda code: losses[code])
@@ -105,5 +111,9 @@ def _damage(index: int, laps: Sequence[JudgedLap], settings: Settings) -> Questi
     if loss <= max(was * settings.ask_damage_pct / 100, 2 * scatter):
         return None
     corner = next(incident.corner for incident in hit.lap.incidents if incident.what == "contact")
-    rest = sum(1 for at, item in enumerate(laps) if at > index and (item.lap.session, item.lap.run) == (hit.lap.session, hit.lap.run) and item.flying)
+    rest = sum(
+        1
+        for at, item in enumerate(laps)
+        if at > index and (item.lap.session, item.lap.run) == (hit.lap.session, hit.lap.run) and item.flying
+    )
     return Question("damage", index, corner, round(loss), rest)

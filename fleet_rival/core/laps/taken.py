@@ -34,7 +34,8 @@ _NOTHING: Final = Taken(frozenset(), frozenset(), carried=False)
 def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None], settings: Settings) -> list[Taken]:
     """Which segments are taken, lap by lap.
 
-    An incident takes its segment and the next two, a strike its segment and the next one, both across the line within a run.
+    An incident takes its segment and the next two, a strike its segment and the next one, both across the line within a
+    run.
 
     Args:
         laps: all laps of a driver, out and in laps too.

@@ -24,7 +24,8 @@ def towed(laps: Sequence[Lap], crowded: Sequence[bool], settings: Settings) -> l
 
     Args:
         laps: of one driver in one group; those without traces are never towed.
-        crowded: whether each is known not to be driven alone (a tow or others were said): it says nothing of what the driver gains alone.
+        crowded: whether each is known not to be driven alone (a tow or others were said): it says nothing of what the
+            driver gains alone.
     """
     out = [False] * len(laps)
     by_segment: dict[str, list[int]] = defaultdict(list)
@@ -40,18 +41,25 @@ def towed(laps: Sequence[Lap], crowded: Sequence[bool], settings: Settings) -> l
         last = round(float(np.quantile([laps[index].pulls[code].last for index in alone], 0.25)))
         if last - first < _LEAST_STEPS:
             continue
-        covering = [index for index in indices if laps[index].pulls[code].first <= first and laps[index].pulls[code].last >= last]
+        covering = [
+            index
+            for index in indices
+            if laps[index].pulls[code].first <= first and laps[index].pulls[code].last >= last
+        ]
         entry = {index: laps[index].pulls[code].at(first) for index in covering}
         gained = {index: laps[index].pulls[code].at(last) - entry[index] for index in covering}
         solo = [index for index in alone if index in entry]
         if len(solo) < _LEAST_SOLO:
             continue
-        slope = theil_sen_slope([round(entry[index] * _WHOLE) for index in solo], [round(gained[index] * _WHOLE) for index in solo])
+        slope = theil_sen_slope(
+            [round(entry[index] * _WHOLE) for index in solo], [round(gained[index] * _WHOLE) for index in solo]
+        )
         rest = {index: gained[index] - slope * entry[index] for index in covering}
         usual = [rest[index] for index in solo]
         middle = float(np.median(usual))
         scatter = MAD_TO_SD * float(np.median(np.abs(np.asarray(usual) - middle)))
-        # The same entry speed is meant: who comes much slower or faster than usual gains otherwise, and the line says nothing of it.
+        # The same entry speed is meant: who comes much slower or faster than usual gains otherwise, and the line says
+        # nothing of it.
         slowest, fastest = (float(np.quantile([entry[index] for index in solo], share)) for share in (0.05, 0.95))
         for index in covering:
             alike = slowest - settings.tow_entry_kmh <= entry[index] <= fastest + settings.tow_entry_kmh

@@ -59,7 +59,9 @@ def label_of(lap: Lap, where: str) -> str | None:
 
 
 def option_pairs(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[tuple[str, str, str]]:
-    """Where two options were tried, and their labels, the more usual first: for every place each pair of its two to four most driven labels."""
+    """Where two options were tried, and their labels, the more usual first: for every place each pair of its two to
+    four most driven labels.
+    """
     counts: dict[str, Counter[str]] = {}
     for index in members:
         lap = judged[index].lap
@@ -69,7 +71,9 @@ def option_pairs(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[tu
                 counts.setdefault(where, Counter())[label] += 1
     pairs = []
     for where in sorted(counts, key=lambda place: (place in WHOLE_LAP, place)):
-        labels = [label for label, count in sorted(counts[where].items(), key=lambda item: (-item[1], item[0])) if count > 1][:4]
+        labels = [
+            label for label, count in sorted(counts[where].items(), key=lambda item: (-item[1], item[0])) if count > 1
+        ][:4]
         pairs += [(where, first, second) for at, first in enumerate(labels) for second in labels[at + 1 :]]
     return pairs
 
@@ -78,14 +82,20 @@ def runs_with(runs: Sequence[PaceRun], where: str, label: str) -> list[PaceRun]:
     """Runs with those laps alone that were driven with a label; laps of the run count on over the others."""
     out = []
     for run in runs:
-        chosen = [(position, lap) for position, lap in zip(run.positions, run.laps, strict=True) if label_of(lap, where) == label]
+        chosen = [
+            (position, lap)
+            for position, lap in zip(run.positions, run.laps, strict=True)
+            if label_of(lap, where) == label
+        ]
         if chosen:
             positions, laps = zip(*chosen, strict=True)
             out.append(replace(run, positions=positions, laps=laps))
     return out
 
 
-def samples_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int], where: str, label: str) -> list[Sample]:
+def samples_of(
+    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], where: str, label: str
+) -> list[Sample]:
     """Passes or laps driven with a label, in order."""
     out = []
     parts = _parts(track, where)
@@ -101,7 +111,9 @@ def samples_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
             time = item.lap.time_us
             failed = bool({"invalid", "incident", "spoiled"} & item.marks.keys())
         else:
-            if set(parts) & (item.taken.by_earlier | item.cold_parts) or not all(code in item.lap.segments for code in parts):
+            if set(parts) & (item.taken.by_earlier | item.cold_parts) or not all(
+                code in item.lap.segments for code in parts
+            ):
                 continue
             time = sum(item.lap.segments[code] for code in parts)
             failed = bool(set(parts) & (set(item.strikes) | {corner for _, corner in item.incidents}))
@@ -112,9 +124,13 @@ def samples_of(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
 def segment_samples(judged: Sequence[JudgedLap], samples: Sequence[Sample], code: str) -> list[Sample]:
     """The same laps' times in one segment, those that don't count left out."""
     return [
-        Sample(item.position, item.block, item.number, judged[item.position].lap.segments[code], failed=False, age=item.age)
+        Sample(
+            item.position, item.block, item.number, judged[item.position].lap.segments[code], failed=False, age=item.age
+        )
         for item in samples
-        if not item.failed and code in judged[item.position].lap.segments and code not in judged[item.position].taken.segments
+        if not item.failed
+        and code in judged[item.position].lap.segments
+        and code not in judged[item.position].taken.segments
     ]
 
 
@@ -132,7 +148,9 @@ def switches(first: Sequence[Sample], second: Sequence[Sample]) -> int:
     return sum(before[1] != after[1] for before, after in pairwise(order))
 
 
-def what_else_changed(judged: Sequence[JudgedLap], first: Sequence[Sample], second: Sequence[Sample], where: str) -> list[str]:
+def what_else_changed(
+    judged: Sequence[JudgedLap], first: Sequence[Sample], second: Sequence[Sample], where: str
+) -> list[str]:
     """What else is not the same on both sides: the comparison is of the bundle then."""
     found = []
     sides = [[judged[item.position].lap for item in some] for some in (first, second)]
@@ -155,18 +173,30 @@ def what_else_changed(judged: Sequence[JudgedLap], first: Sequence[Sample], seco
     return found
 
 
-def detrended_pair(first: Sequence[Sample], second: Sequence[Sample]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Times of those that didn't fail with the runs' common slope taken out, so that whoever was driven later isn't slower for that."""
+def detrended_pair(
+    first: Sequence[Sample], second: Sequence[Sample]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Times of those that didn't fail with the runs' common slope taken out, so that whoever was driven later isn't
+    slower for that.
+    """
     blocks: dict[tuple[str, int | None], list[Sample]] = {}
     for item in sorted((*first, *second), key=lambda sample: sample.position):
         if not item.failed:
             blocks.setdefault(item.block, []).append(item)
     long = [some for some in blocks.values() if len(some) >= 5]
-    slope = pooled_slope([(np.asarray([item.number for item in some], float), np.asarray([item.time_us for item in some], float)) for some in long])
+    slope = pooled_slope(
+        [
+            (np.asarray([item.number for item in some], float), np.asarray([item.time_us for item in some], float))
+            for some in long
+        ]
+    )
     cost = slope.value if slope is not None else 0.0
     middle = {block: float(np.mean([item.number for item in some])) for block, some in blocks.items()}
 
     def values(samples: Sequence[Sample]) -> NDArray[np.float64]:
-        return np.asarray([item.time_us - cost * (item.number - middle[item.block]) for item in samples if not item.failed], dtype=np.float64)
+        return np.asarray(
+            [item.time_us - cost * (item.number - middle[item.block]) for item in samples if not item.failed],
+            dtype=np.float64,
+        )
 
     return values(first), values(second)

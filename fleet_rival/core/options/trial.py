@@ -1,4 +1,6 @@
-"""The trial of two options: the shift between them, how far each scatters and fails, and a verdict for the race and for qualifying."""
+"""The trial of two options: the shift between them, how far each scatters and fails, and a verdict for the race and
+for qualifying.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -92,7 +94,8 @@ class OptionTrial:
         p_value: by permutation within runs; None where no run has both.
         spread_ratio, spread_p: second over first, and Brown and Forsythe's test.
         race, qualifying: verdicts; None with a reason.
-        odds: that the best of `best_of` laps is faster with the second than with the first; with a safe lap in hand, that the rest improve on it.
+        odds: that the best of `best_of` laps is faster with the second than with the first; with a safe lap in hand,
+            that the rest improve on it.
         fragile: the label of the one that is faster when it works, and fails so often that it isn't on the whole.
         from_age: tyre age from which the second is the faster one (or no longer is).
         by_segment: of whole-lap options: shift by segment.
@@ -175,9 +178,21 @@ def option_trial(
         by_segment=by_segment,
     )
     if changed < settings.option_switches:
-        words = f"{changed} of the {settings.option_switches} switches between them that it needs: order and option can't be told apart"
+        words = (
+            f"{changed} of the {settings.option_switches} switches between them that it needs: order and option can't "
+            "be told apart"
+        )
         return replace(told, reason=words)
-    return _judged(told, first, second, (one, other), lap_us, _rest_of_lap(judged, members, where, first, second), settings, best_of)
+    return _judged(
+        told,
+        first,
+        second,
+        (one, other),
+        lap_us,
+        _rest_of_lap(judged, members, where, first, second),
+        settings,
+        best_of,
+    )
 
 
 def _side(label: str, samples: Sequence[Sample]) -> Side | None:
@@ -204,7 +219,9 @@ def _hodges_lehmann(one: Values, other: Values) -> Shift:
 
 
 def _spreads(one: Values, other: Values) -> tuple[float | None, float | None]:
-    """Ratio of mean distances from the median, and Brown and Forsythe's test (1974): an analysis of variance of these distances."""
+    """Ratio of mean distances from the median, and Brown and Forsythe's test (1974): an analysis of variance of
+    these distances.
+    """
     from scipy.special import fdtrc  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
     apart = [np.abs(values - np.median(values)) for values in (one, other)]
@@ -228,7 +245,11 @@ def _permutation(first: Sequence[Sample], second: Sequence[Sample], seed: int) -
                 times, whose = blocks.setdefault(item.block, ([], []))
                 times.append(item.time_us)
                 whose.append(is_second)
-    mixed = [(np.asarray(times, dtype=np.float64), np.asarray(whose)) for times, whose in blocks.values() if 0 < sum(whose) < len(whose)]
+    mixed = [
+        (np.asarray(times, dtype=np.float64), np.asarray(whose))
+        for times, whose in blocks.values()
+        if 0 < sum(whose) < len(whose)
+    ]
     if not mixed:
         return None
     seen = 0.0
@@ -247,7 +268,10 @@ def _from_age(first: Sequence[Sample], second: Sequence[Sample]) -> float | None
     ages: list[Values] = []
     for some in (first, second):
         known = [item for item in some if item.age is not None and not item.failed]
-        x, y = np.asarray([item.age for item in known], dtype=np.float64), np.asarray([item.time_us for item in known], dtype=np.float64)
+        x, y = (
+            np.asarray([item.age for item in known], dtype=np.float64),
+            np.asarray([item.time_us for item in known], dtype=np.float64),
+        )
         if len(known) < 2 * _LEAST or np.ptp(x) < 4:
             return None
         order = np.argsort(x, kind="stable")
@@ -266,7 +290,9 @@ def _from_age(first: Sequence[Sample], second: Sequence[Sample]) -> float | None
     return age if low <= age <= high else None
 
 
-def _rest_of_lap(judged: Sequence[JudgedLap], members: Sequence[int], where: str, first: Sequence[Sample], second: Sequence[Sample]) -> Values:
+def _rest_of_lap(
+    judged: Sequence[JudgedLap], members: Sequence[int], where: str, first: Sequence[Sample], second: Sequence[Sample]
+) -> Values:
     """What the rest of the lap takes, of all clean laps; zero for whole-lap options."""
     if where in WHOLE_LAP:
         return np.zeros(1)
@@ -292,7 +318,9 @@ def _judged(
     assert told.shift is not None
     sides = (told.first, told.second)
     rates = [side.failed / side.n for side in sides]
-    safer = told.first.label if (rates[0], told.first.spread_us) <= (rates[1], told.second.spread_us) else told.second.label
+    safer = (
+        told.first.label if (rates[0], told.first.spread_us) <= (rates[1], told.second.spread_us) else told.second.label
+    )
     whole = [_with_failures(some, good) for some, good in zip((first, second), worked, strict=True)]
     spreads = sum(float(np.var(values, ddof=1)) for values in whole)
 
@@ -303,7 +331,8 @@ def _judged(
 
     means = [rng.choice(values, (_RESAMPLES, len(values))).mean(axis=1) for values in whole]
     race = verdict(_shift(float(whole[1].mean() - whole[0].mean()), means[1] - means[0]))
-    # Where no lap counts, one is as slow as the slowest that was driven: not faster than anything, and no further than that.
+    # Where no lap counts, one is as slow as the slowest that was driven: not faster than anything, and no further than
+    # that.
     slowest = max(float(values.max()) for values in whole) + float(rest.max())
 
     def best(side: int, good: Values, laps: int, draws: int = _RESAMPLES) -> Values:
@@ -312,7 +341,8 @@ def _judged(
 
     bests = [best(side, good, best_of) for side, good in enumerate(worked)]
     medians = [
-        np.asarray([np.median(best(side, rng.choice(good, len(good)), best_of, _FEWER)) for _ in range(_FEWER)]) for side, good in enumerate(worked)
+        np.asarray([np.median(best(side, rng.choice(good, len(good)), best_of, _FEWER)) for _ in range(_FEWER)])
+        for side, good in enumerate(worked)
     ]
     in_hand = [best(side, good, max(best_of - 1, 1)) for side, good in enumerate(worked)]
     safe = rng.choice(worked[0 if safer == told.first.label else 1], _RESAMPLES) + rng.choice(rest, _RESAMPLES)
@@ -351,7 +381,9 @@ def _winner(shift: Shift, equal_us: float) -> str:
 
 
 def _more_laps(shift: Shift, spreads: float, fewest: int, equal_us: float) -> int | None:
-    """How many more of each until the interval is as narrow as what is to be told: the shift that was seen, or the limit of equal."""
+    """How many more of each until the interval is as narrow as what is to be told: the shift that was seen, or the
+    limit of equal.
+    """
     wanted = max(abs(shift.value_us), equal_us)
     needed = Z_95**2 * spreads / wanted**2 if wanted > 0 else float("inf")
     more = max(ceil(needed - fewest), 1) if np.isfinite(needed) else _MOST_MORE + 1

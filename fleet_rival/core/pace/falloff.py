@@ -1,4 +1,6 @@
-"""Falloff: how much slower each further lap of a run is, as driven; the tyres' part of it where that can be told; and the cliff."""
+"""Falloff: how much slower each further lap of a run is, as driven; the tyres' part of it where that can be told;
+and the cliff.
+"""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -61,7 +63,9 @@ class Falloff:
     reasons: Mapping[str, str] = field(default_factory=dict)
 
     def by_set(self) -> dict[str, Slope]:
-        """Net slope by tyre set, where a set has a run of its own: made when it is asked for, as it takes longer than all the rest."""
+        """Net slope by tyre set, where a set has a run of its own: made when it is asked for, as it takes longer
+        than all the rest.
+        """
         sets: dict[str, list[PaceRun]] = defaultdict(list)
         for run in self.runs:
             for label in {lap.tyre_set for lap in run.laps if lap.tyre_set}:
@@ -91,8 +95,12 @@ def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Se
     return Falloff(net, alone, low, high, cliff, tuple(runs), reasons)
 
 
-def _tyres_alone(runs: Sequence[PaceRun], net: Slope, settings: Settings) -> tuple[tuple[float, float, float] | None, str]:
-    """The tyres' part: net and the fuel's worth where that is declared, else told apart by runs that began otherwise."""
+def _tyres_alone(
+    runs: Sequence[PaceRun], net: Slope, settings: Settings
+) -> tuple[tuple[float, float, float] | None, str]:
+    """The tyres' part: net and the fuel's worth where that is declared, else told apart by runs that began
+    otherwise.
+    """
     if settings.seconds_per_litre is not None:
         burnt = pooled_slope([run for run in (_fuel(item) for item in runs) if run is not None])
         if burnt is None:
@@ -108,7 +116,9 @@ def _fuel(run: PaceRun) -> tuple[list[float], list[float]] | None:
 
 
 def _by_different_starts(runs: Sequence[PaceRun], net: Slope) -> tuple[tuple[float, float, float] | None, str]:
-    """Least squares over tyre age and fuel, an intercept for each session, where runs of one session began differently."""
+    """Least squares over tyre age and fuel, an intercept for each session, where runs of one session began
+    differently.
+    """
     blocks: dict[str, list[Values]] = defaultdict(list)
     parts: list[tuple[Values, Values]] = []
     for run in runs:
@@ -132,7 +142,9 @@ def _by_different_starts(runs: Sequence[PaceRun], net: Slope) -> tuple[tuple[flo
 
 
 def _cliff(runs: Sequence[PaceRun], settings: Settings) -> Cliff | None:
-    """The bend that makes two straight pieces, the second steeper, better than one by `cliff_bic` or more (least squares)."""
+    """The bend that makes two straight pieces, the second steeper, better than one by `cliff_bic` or more (least
+    squares).
+    """
     by_age = all(run.ages is not None for run in runs)
     places = [np.asarray(run.ages if by_age else run.numbers, dtype=np.float64) for run in runs]
     values = [np.asarray(run.times_us, dtype=np.float64) for run in runs]
@@ -159,7 +171,10 @@ def _cliff(runs: Sequence[PaceRun], settings: Settings) -> Cliff | None:
     whole = np.sort(across)
     straight, _ = fit(None)
     bends = np.unique(whole)
-    bends = bends[(np.searchsorted(whole, bends) >= _CLIFF_LAPS) & (count - np.searchsorted(whole, bends, side="right") >= _CLIFF_LAPS)]
+    bends = bends[
+        (np.searchsorted(whole, bends) >= _CLIFF_LAPS)
+        & (count - np.searchsorted(whole, bends, side="right") >= _CLIFF_LAPS)
+    ]
     fits = [(fit(float(bend)), float(bend)) for bend in bends[:: -(-len(bends) // _MOST_BENDS) or 1]]
     fits = [item for item in fits if item[0][1][1] > 0]
     if not fits or straight <= 0:

@@ -61,13 +61,17 @@ class LearningCurve:
 
 
 def learning_points(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[Point]:
-    """Runs of three clean laps or more: their medians over all laps done until the run's middle, of any kind and in any group.
+    """Runs of three clean laps or more: their medians over all laps done until the run's middle, of any kind and in
+    any group.
 
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
     """
-    return [Point(float(run.positions[len(run.positions) // 2] + 1), float(median(run.times_us))) for run in clean_runs(judged, members, _LEAST_LAPS)]
+    return [
+        Point(float(run.positions[len(run.positions) // 2] + 1), float(median(run.times_us)))
+        for run in clean_runs(judged, members, _LEAST_LAPS)
+    ]
 
 
 def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCurve:
@@ -121,7 +125,9 @@ def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCu
 
 
 def _begin(done: np.ndarray, seconds: np.ndarray, bounds: np.ndarray) -> np.ndarray:
-    """Where the fit begins: of several powers that with the smallest residuals, whose floor and amount are those of a line through the medians."""
+    """Where the fit begins: of several powers that with the smallest residuals, whose floor and amount are those of
+    a line through the medians.
+    """
     tried = []
     for power in _POWERS:
         falling = done**-power
@@ -130,7 +136,11 @@ def _begin(done: np.ndarray, seconds: np.ndarray, bounds: np.ndarray) -> np.ndar
         amount = float(apart @ seconds) / spread if spread > 0 else 0.0
         floor = float(seconds.mean() - amount * falling.mean())
         # Not at the edge, from where a bounded fit doesn't move.
-        inner = np.clip([floor, amount, power], bounds[0] + _INNER * (bounds[1] - bounds[0]), bounds[1] - _INNER * (bounds[1] - bounds[0]))
+        inner = np.clip(
+            [floor, amount, power],
+            bounds[0] + _INNER * (bounds[1] - bounds[0]),
+            bounds[1] - _INNER * (bounds[1] - bounds[0]),
+        )
         tried.append((float(np.abs(inner[0] + inner[1] * falling - seconds).sum()), inner))
     return min(tried, key=lambda item: item[0])[1]
 

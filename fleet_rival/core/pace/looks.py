@@ -69,13 +69,30 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
         low, high = gain - reach, gain + reach
         hidden = (low > 0 and by_clock > -gain / 2) or (high < 0 and by_clock < -gain / 2)
         count = (len(blocks[before]), len(blocks[after]))
-        found.append(SetupChange(before, after, by_clock, gain, low, high, age, age_after, "tyre_age" if by_age else "lap_of_run", hidden, count))
+        found.append(
+            SetupChange(
+                before,
+                after,
+                by_clock,
+                gain,
+                low,
+                high,
+                age,
+                age_after,
+                "tyre_age" if by_age else "lap_of_run",
+                hidden,
+                count,
+            )
+        )
     return found
 
 
 def _told(runs: Sequence[PaceRun], net: Slope, *, by_age: bool) -> tuple[float, float, float, float]:
     """Level at age 0 and its error, median lap, median age."""
-    arrays = [(np.asarray(run.ages if by_age else run.numbers, dtype=np.float64), np.asarray(run.times_us, dtype=np.float64)) for run in runs]
+    arrays = [
+        (np.asarray(run.ages if by_age else run.numbers, dtype=np.float64), np.asarray(run.times_us, dtype=np.float64))
+        for run in runs
+    ]
     level = level_of(arrays, net)
     ages, times = (np.concatenate(values) for values in zip(*arrays, strict=True))
     return level.value, level.error, float(np.median(times)), float(np.median(ages))

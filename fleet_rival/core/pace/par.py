@@ -1,4 +1,6 @@
-"""Par for this minute: how a session's pace moves while the track dries, rains wet or comes in, from everybody's laps against their own level."""
+"""Par for this minute: how a session's pace moves while the track dries, rains wet or comes in, from everybody's
+laps against their own level.
+"""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -59,7 +61,9 @@ class Par:
         return float(np.interp(minute, self.minutes, self.shares))
 
 
-def session_pars(drivers: Mapping[str, Sequence[JudgedLap]], moves_pct: float) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
+def session_pars(
+    drivers: Mapping[str, Sequence[JudgedLap]], moves_pct: float
+) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
     """Par of each session, and each driver's flying laps held against it.
 
     Args:
@@ -78,11 +82,15 @@ def session_pars(drivers: Mapping[str, Sequence[JudgedLap]], moves_pct: float) -
     for session, rows in found.items():
         begun = min(item.lap.started_at for _, _, item in rows if item.lap.started_at)
         minutes = [(item.lap.started_at - begun).total_seconds() / 60 for _, _, item in rows if item.lap.started_at]
-        par = par_of([(name, minute, item.lap.time_us) for (name, _, item), minute in zip(rows, minutes, strict=True)], moves_pct)
+        par = par_of(
+            [(name, minute, item.lap.time_us) for (name, _, item), minute in zip(rows, minutes, strict=True)], moves_pct
+        )
         against: dict[str, list[AgainstPar]] = defaultdict(list)
         if isinstance(par, Par):
             for (name, position, item), minute in zip(rows, minutes, strict=True):
-                against[name].append(AgainstPar(position, minute, item.lap.time_us - par.levels_us[name] * (1 + par.at(minute))))
+                against[name].append(
+                    AgainstPar(position, minute, item.lap.time_us - par.levels_us[name] * (1 + par.at(minute)))
+                )
         out[session] = (par, dict(against))
     return out
 
@@ -91,7 +99,8 @@ def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | st
     """Par of a session.
 
     Args:
-        laps: driver, minute at which it was driven, and time in microseconds, of flying laps without tow, traffic or a fault.
+        laps: driver, minute at which it was driven, and time in microseconds, of flying laps without tow, traffic or a
+            fault.
         moves_pct: how far pace must move, in per cent, for there to be one.
 
     Returns:

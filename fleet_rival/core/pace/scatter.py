@@ -9,7 +9,14 @@ import numpy as np
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD, adjusted_deviation, median, median_abs_deviation, middle, theil_sen_slope
+from fleet_rival.core.statistics import (
+    MAD_TO_SD,
+    adjusted_deviation,
+    median,
+    median_abs_deviation,
+    middle,
+    theil_sen_slope,
+)
 
 __all__ = ["LapOfRun", "RunScatter", "by_lap_of_run", "by_run"]
 
@@ -77,13 +84,20 @@ def by_run(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settin
 
 
 def by_lap_of_run(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[LapOfRun]:
-    """Where in a run laps are faster or slower than the run's median, and where they scatter; runs of three clean laps or more."""
+    """Where in a run laps are faster or slower than the run's median, and where they scatter; runs of three clean
+    laps or more.
+    """
     found: dict[int, list[int]] = defaultdict(list)
     for run in clean_runs(judged, members, 3):
         middle = median(run.times_us)
         for number, time in zip(run.numbers, run.times_us, strict=True):
             found[round(number)].append(round(time - middle))
     return [
-        LapOfRun(lap, len(values), float(median(values)), MAD_TO_SD * float(median_abs_deviation(values)) if len(values) > 1 else None)
+        LapOfRun(
+            lap,
+            len(values),
+            float(median(values)),
+            MAD_TO_SD * float(median_abs_deviation(values)) if len(values) > 1 else None,
+        )
         for lap, values in sorted(found.items())
     ]

@@ -1,7 +1,9 @@
 """One slope for several runs, with an interval that holds when neighbouring laps resemble each other.
 
-One slope for all comparable runs, an intercept each: the median of the pairwise slopes within runs (Theil 1950, Sen 1968). Its interval comes
-from the distribution of Kendall's S, summed over runs, whose variance is widened by the residuals' correlation: a driver who found a rhythm
+One slope for all comparable runs, an intercept each: the median of the pairwise slopes within runs (Theil 1950, Sen
+    1968). Its interval comes
+from the distribution of Kendall's S, summed over runs, whose variance is widened by the residuals' correlation: a
+driver who found a rhythm
 keeps it for some laps, and laps that resemble each other say less than so many independent ones.
 """
 
@@ -80,18 +82,23 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
     slope = middle(slopes)
     correlation = correlation_of(usable, slope)
     count, spread = len(slopes), Z_95 * sqrt(variance)
-    # Between which of the ordered slopes the truth of independent laps lies (Sen 1968); then wider on either side. Further out
+    # Between which of the ordered slopes the truth of independent laps lies (Sen 1968); then wider on either side.
+    # Further out
     # among the ordered slopes lie those of neighbouring laps, which say little.
     low = slope - float(slopes[max(int(np.floor((count - spread) / 2)), 0)])
     high = float(slopes[min(int(np.ceil((count + spread) / 2)), count - 1)]) - slope
     wider = sqrt(widening(usable, correlation))
-    return Slope(slope, slope - wider * low, slope + wider * high, correlation, sum(len(x) for x, _ in usable), len(usable))
+    return Slope(
+        slope, slope - wider * low, slope + wider * high, correlation, sum(len(x) for x, _ in usable), len(usable)
+    )
 
 
 def correlation_of(runs: Sequence[tuple[Values, Values]], slope: float) -> float:
-    """How much laps one step apart resemble each other, once the line is taken out: of a first-order process, at least 0.
+    """How much laps one step apart resemble each other, once the line is taken out: of a first-order process, at
+    least 0.
 
-    Taking a line out of a short run makes its residuals look less alike than they are; that is undone exactly, by asking under which correlation the
+    Taking a line out of a short run makes its residuals look less alike than they are; that is undone exactly, by
+    asking under which correlation the
     residuals would look as they do.
     """
     products = squares = 0.0
@@ -118,7 +125,8 @@ def correlation_of(runs: Sequence[tuple[Values, Values]], slope: float) -> float
     seen = products / squares
     looks = np.maximum.accumulate(expected_products / expected_squares)
     found = float(np.interp(seen, looks, _GRID))
-    # From few laps a correlation is told badly: it is drawn towards what laps usually have, the more the fewer they are.
+    # From few laps a correlation is told badly: it is drawn towards what laps usually have, the more the fewer they
+    # are.
     trust = _USUAL_SPREAD**2 / (_USUAL_SPREAD**2 + 1 / max(free, 1))
     return float(np.clip(trust * found + (1 - trust) * _USUAL, 0.0, _HIGHEST))
 
@@ -133,7 +141,9 @@ def _expected(places: tuple[float, ...]) -> tuple[Values, Values]:
     out = _without_line(x)
     alike = out @ _beside(x) @ out
     processes = [_process(x, float(rho)) for rho in _GRID]
-    return np.asarray([(alike * process).sum() for process in processes]), np.asarray([(out * process).sum() for process in processes])
+    return np.asarray([(alike * process).sum() for process in processes]), np.asarray(
+        [(out * process).sum() for process in processes]
+    )
 
 
 def _beside(x: Values) -> Values:
@@ -167,7 +177,9 @@ def _process(x: Values, rho: float) -> Values:
 
 
 def widening(runs: Sequence[tuple[Values, Values]], correlation: float) -> float:
-    """By how much the variance of a slope is larger than independent values of the scatter that is seen would have it."""
+    """By how much the variance of a slope is larger than independent values of the scatter that is seen would have
+    it.
+    """
     slope_above = slope_below = seen = free = 0.0
     for x, _ in _pieces(runs):
         if len(x) < 3:

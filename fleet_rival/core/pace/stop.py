@@ -1,6 +1,7 @@
 """Stop now: over the minutes in the seat, laps tell when tiredness shows, and when more laps of the same bring nothing.
 
-Tiredness: a cumulative sum (Page 1954) of the log-likelihood ratio between a driver who is as usual and one who is slower and slips more.
+Tiredness: a cumulative sum (Page 1954) of the log-likelihood ratio between a driver who is as usual and one who is
+    slower and slips more.
 Nothing more: the last laps against those before, where a run is driven to get faster.
 """
 
@@ -80,7 +81,8 @@ class Stop:
         kind: `tired`, or `nothing_more`.
         lap: place of the lap at which it showed.
         since: place of the lap since which it has been so.
-        slower: share of the lap; None where nothing tells. Of `nothing_more`: what the last laps brought, as a share of the lap.
+        slower: share of the lap; None where nothing tells. Of `nothing_more`: what the last laps brought, as a share of
+            the lap.
         slips, laps: since then.
     """
 
@@ -147,7 +149,9 @@ def _tired(laps: Sequence[SeatLap], usual: Usual) -> Stop | None:
 
 
 def _nothing_more(laps: Sequence[SeatLap], usual: Usual) -> Stop | None:
-    """The first lap at which the last twelve fair ones are surely no more than a trifle faster than the twelve before."""
+    """The first lap at which the last twelve fair ones are surely no more than a trifle faster than the twelve
+    before.
+    """
     fair = [(number, _adjusted(lap, usual)) for number, lap in enumerate(laps) if lap.fair]
     for end in range(2 * _PLATEAU, len(fair) + 1):
         before = np.array([time for _, time in fair[end - 2 * _PLATEAU : end - _PLATEAU]])
@@ -158,11 +162,15 @@ def _nothing_more(laps: Sequence[SeatLap], usual: Usual) -> Stop | None:
         most = gained + float(stdtrit(2 * _PLATEAU - 2, _SURE)) * max(spread, 1e-6)
         if most <= _WORTH + max(usual.scatter, _LEAST_SCATTER) / 4:
             first, lap = fair[end - _PLATEAU][0], fair[end - 1][0]
-            return Stop("nothing_more", lap, first, gained, sum(item.slip for item in laps[first : lap + 1]), lap - first + 1)
+            return Stop(
+                "nothing_more", lap, first, gained, sum(item.slip for item in laps[first : lap + 1]), lap - first + 1
+            )
     return None
 
 
-def _stop(kind: Literal["tired"], laps: Sequence[SeatLap], lap: int, since: int, usual: Usual, base: float | None) -> Stop:
+def _stop(
+    kind: Literal["tired"], laps: Sequence[SeatLap], lap: int, since: int, usual: Usual, base: float | None
+) -> Stop:
     own = laps[since : lap + 1]
     fair = [_adjusted(item, usual) for item in own if item.fair]
     slower = float(np.median(fair)) / base - 1 if fair and base is not None else None

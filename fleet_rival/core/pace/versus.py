@@ -27,7 +27,9 @@ class Projection:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One lap of the run: what each took on it (the median over their runs), and how far the second is behind since the first such lap."""
+    """One lap of the run: what each took on it (the median over their runs), and how far the second is behind since
+    the first such lap.
+    """
 
     lap: int
     first_us: float
@@ -57,7 +59,15 @@ class Versus:
     reason: str = ""
 
 
-def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, settings: Settings, *, stops: int = 0, stop_us: int = 0) -> Versus:
+def versus(
+    first: Sequence[PaceRun],
+    second: Sequence[PaceRun],
+    laps: int,
+    settings: Settings,
+    *,
+    stops: int = 0,
+    stop_us: int = 0,
+) -> Versus:
     """Compare two runs, or all runs driven in one way with those driven in the other.
 
     Args:
@@ -76,7 +86,13 @@ def versus(first: Sequence[PaceRun], second: Sequence[PaceRun], laps: int, setti
     projections = [project(runs, laps, settings, stops=stops, stop_us=stop_us) for runs in (first, second)]
     left, right = projections
     if left is None or right is None:
-        return Versus(tuple(steps), crossing, left, right, reason=f"a run of {settings.min_clean_laps} clean laps is needed on either side")
+        return Versus(
+            tuple(steps),
+            crossing,
+            left,
+            right,
+            reason=f"a run of {settings.min_clean_laps} clean laps is needed on either side",
+        )
     total, error = right.total_us - left.total_us, sqrt(left.error_us**2 + right.error_us**2)
     difference = Projection(total, total - Z_95 * error, total + Z_95 * error, error)
     verdict = "equal" if difference.low_us <= 0 <= difference.high_us else "first" if total > 0 else "second"
@@ -105,8 +121,11 @@ def _crossing(steps: Sequence[Step]) -> int | None:
     return changed
 
 
-def project(runs: Sequence[PaceRun], laps: int, settings: Settings, *, stops: int = 0, stop_us: int = 0) -> Projection | None:
-    """Time over a distance at the pace of runs: their median level and their common slope, from the tyres' first lap on, anew after each stop.
+def project(
+    runs: Sequence[PaceRun], laps: int, settings: Settings, *, stops: int = 0, stop_us: int = 0
+) -> Projection | None:
+    """Time over a distance at the pace of runs: their median level and their common slope, from the tyres' first lap
+    on, anew after each stop.
 
     Args:
         runs: of clean laps; those of fewer than `min_clean_laps` don't take part.

@@ -78,7 +78,14 @@ def wear_of(readings: Sequence[TreadReading], threshold_pct: float) -> Wear | st
         return "no tread reading after a lap of a set"
     ends = [wheel.through_at for wheel in wheels.values() if wheel.through_at is not None]
     axles = {
-        axle: min((wheel.through_at for name, wheel in wheels.items() if name.startswith(axle) and wheel.through_at is not None), default=None)
+        axle: min(
+            (
+                wheel.through_at
+                for name, wheel in wheels.items()
+                if name.startswith(axle) and wheel.through_at is not None
+            ),
+            default=None,
+        )
         for axle in ("front", "rear")
     }
     front, rear = axles["front"], axles["rear"]

@@ -34,7 +34,8 @@ class BlockKind:
         rank: blocks of one entry come in the order of their ranks; those of one rank in any order.
         driving: at the seat.
         coached: led by a coach.
-        share: what it is taken to bring where nothing is measured, as a share of the lap: an opinion, for the order of things.
+        share: what it is taken to bring where nothing is measured, as a share of the lap: an opinion, for the order of
+            things.
         planned: False: nobody wants it in plans.
         pass_mark: when it is passed, in the team's words; empty: as usual.
         name: of a kind that the team has added; else empty.
@@ -69,7 +70,13 @@ BLOCKS: Final[Mapping[str, BlockKind]] = {
         BlockKind("review", 0, 25, 2, driving=False, coached=True, share=0.15),
     )
 }
-_LIMITS: Final[Mapping[str, tuple[float, float]]] = {"laps": (0, 100), "minutes": (0, 240), "rank": (0, 9), "share": (0.0, 1.0), "times": (1, 20)}
+_LIMITS: Final[Mapping[str, tuple[float, float]]] = {
+    "laps": (0, 100),
+    "minutes": (0, 240),
+    "rank": (0, 9),
+    "share": (0.0, 1.0),
+    "times": (1, 20),
+}
 
 
 def library_of(told: Mapping[str, Mapping[str, Any]]) -> dict[str, BlockKind]:
@@ -100,7 +107,11 @@ def library_of(told: Mapping[str, Mapping[str, Any]]) -> dict[str, BlockKind]:
 
 
 def _checked(code: str, values: Mapping[str, Any]) -> dict[str, Any]:
-    usual = {item.name for item in fields(BlockKind)} - {"code"} - (set() if code.startswith(_OWN) else {"name", "times", "driving", "coached"})
+    usual = (
+        {item.name for item in fields(BlockKind)}
+        - {"code"}
+        - (set() if code.startswith(_OWN) else {"name", "times", "driving", "coached"})
+    )
     if unknown := sorted(values.keys() - usual):
         raise BadBlock(f"{code}: {unknown[0]} can't be changed.")
     for name, (low, high) in _LIMITS.items():
@@ -110,13 +121,17 @@ def _checked(code: str, values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def laps_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
-    """Flying laps of a block: those of its kind, as many as fit into the seat limit; of a rehearsal, the race's. At least one where it is driven."""
+    """Flying laps of a block: those of its kind, as many as fit into the seat limit; of a rehearsal, the race's. At
+    least one where it is driven.
+    """
     lap = (lap_us or _UNKNOWN_LAP_US) / 60e6
     if not kind.driving:
         return 0
     if kind.code == "rehearsal":
         return max(1, int(race_minutes / lap))
-    room = ((care or Care()).seat_limit_minutes - kind.minutes) / (lap * (_WALKED_LAP if kind.code == "walk" else 1.0)) - 2 * _SLOW_LAP
+    room = ((care or Care()).seat_limit_minutes - kind.minutes) / (
+        lap * (_WALKED_LAP if kind.code == "walk" else 1.0)
+    ) - 2 * _SLOW_LAP
     return max(1, min(kind.laps, int(room)))
 
 

@@ -1,4 +1,6 @@
-"""Whether a plan keeps every hard rule: written apart from the solver, from the rules' words, so that one can't repeat the other's mistakes."""
+"""Whether a plan keeps every hard rule: written apart from the solver, from the rules' words, so that one can't
+repeat the other's mistakes.
+"""
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
@@ -16,7 +18,8 @@ class Broken:
     """A rule that a block breaks.
 
     Attributes:
-        rule: `outside`, `late`, `early`, `twice`, `busy`, `rig`, `rig-closed`, `coach`, `coach-closed`, `order`, `alone`, `seat`, `break`, `day`, or
+        rule: `outside`, `late`, `early`, `twice`, `busy`, `rig`, `rig-closed`, `coach`, `coach-closed`, `order`,
+            `alone`, `seat`, `break`, `day`, or
             `moved`.
         key: of the block; `other`: of the one that it meets, or what it needs.
     """
@@ -27,7 +30,9 @@ class Broken:
 
 
 def broken_rules(problem: Problem, plan: Sequence[Placed]) -> list[Broken]:
-    """Every rule that is broken, block by block. Nothing is broken by what isn't planned, but a lock that is missing or moved."""
+    """Every rule that is broken, block by block. Nothing is broken by what isn't planned, but a lock that is missing
+    or moved.
+    """
     wanted = {item.key: item for item in problem.wanted}
     placed = {item.key: item for item in plan}
     out: list[Broken] = []
@@ -37,10 +42,19 @@ def broken_rules(problem: Problem, plan: Sequence[Placed]) -> list[Broken]:
         out += _together(wanted, one, other)
     for item in plan:
         want = wanted[item.key]
-        out += [Broken("order", key, item.key) for key in want.after if key in placed and placed[key].ends > item.begins]
+        out += [
+            Broken("order", key, item.key) for key in want.after if key in placed and placed[key].ends > item.begins
+        ]
         out += [Broken("alone", item.key, key) for key in want.needs if key not in placed]
     for person in problem.people:
-        out += _seat(person, [(item, wanted[item.key]) for item in plan if wanted[item.key].person == person.name and wanted[item.key].driving])
+        out += _seat(
+            person,
+            [
+                (item, wanted[item.key])
+                for item in plan
+                if wanted[item.key].person == person.name and wanted[item.key].driving
+            ],
+        )
     for item in problem.fixed():
         there = placed.get(item.key)
         if there is None or (there.begins, there.ends, there.rig) != (item.begins, item.ends, item.rig):
@@ -105,7 +119,13 @@ def _seat(person: Person, driven: Sequence[tuple[Placed, Wanted]]) -> list[Broke
             since = item.begins
         at_seat = (item.ends - since).total_seconds() / 60
         if at_seat > care.seat_limit_minutes and not (want.rehearsal and since == item.begins):
-            out.append(Broken("break" if last is not None and since != item.begins else "seat", item.key, last.key if last else None))
+            out.append(
+                Broken(
+                    "break" if last is not None and since != item.begins else "seat",
+                    item.key,
+                    last.key if last else None,
+                )
+            )
         longer = max(1.0, (item.ends - item.begins).total_seconds() / 60 / care.seat_limit_minutes)
         pause = timedelta(minutes=care.break_minutes * longer)
         last = item

@@ -19,7 +19,9 @@ _PURPOSE_OF: Final[Mapping[str, tuple[str, ...]]] = {
     "qualifying": ("qualifying",),
     "rehearsal": ("rehearsal",),
 }
-"""What a run is declared as that drives a block of a kind. Other kinds, and runs of which nobody said what they are, go by the time alone."""
+"""What a run is declared as that drives a block of a kind. Other kinds, and runs of which nobody said what they are,
+go by the time alone.
+"""
 _EARLY: Final = timedelta(hours=12)
 _LATE: Final = timedelta(hours=24)
 """A run drives a block that was planned for the same evening, or the one before or after it."""
@@ -77,7 +79,8 @@ class Followed:
     """What became of a block.
 
     Attributes:
-        state: `coming`; `under_way`: its time has come, or a run has taken it before it is over; `done`; `short`: less than half of its laps were
+        state: `coming`; `under_way`: its time has come, or a run has taken it before it is over; `done`; `short`: less
+            than half of its laps were
             driven; `replaced`: other laps stood in its time; `missed`.
         runs: keys of those that took it, or stand in its place.
         laps: flying laps of those.
@@ -93,21 +96,30 @@ class Followed:
 def follow(blocks: Sequence[PlannedBlock], runs: Sequence[DrivenRun], now: datetime) -> dict[str, Followed]:
     """What became of each block, by its key.
 
-    A declared run takes the block of its driver, combination and purpose that is nearest in time; work on a corner the one whose corner it
-    names. A run of which nobody said what it is takes the block in whose time it began. What no run took is replaced where other laps of
+    A declared run takes the block of its driver, combination and purpose that is nearest in time; work on a corner the
+    one whose corner it
+    names. A run of which nobody said what it is takes the block in whose time it began. What no run took is replaced
+    where other laps of
     the driver stand in its time, else missed.
     """
     taken: dict[str, list[DrivenRun]] = defaultdict(list)
     for run in sorted(runs, key=lambda item: (item.begins, item.key)):
         fitting = [block for block in blocks if _fits(block, run)]
         named = [block for block in fitting if block.about and any(_names(words, block.about) for words in run.watch)]
-        if nearest := min(named or fitting, key=lambda block: (_apart(block, run), block.begins, block.key), default=None):
+        if nearest := min(
+            named or fitting, key=lambda block: (_apart(block, run), block.begins, block.key), default=None
+        ):
             taken[nearest.key].append(run)
     return {block.key: _became(block, taken[block.key], runs, now) for block in blocks}
 
 
 def _fits(block: PlannedBlock, run: DrivenRun) -> bool:
-    if block.person != run.person or run.combination not in block.combinations or (block.kind == "wet") != run.wet or not block.laps:
+    if (
+        block.person != run.person
+        or run.combination not in block.combinations
+        or (block.kind == "wet") != run.wet
+        or not block.laps
+    ):
         return False
     purposes = _PURPOSE_OF.get(block.kind)
     if purposes is None or run.purpose is None:
@@ -137,7 +149,17 @@ def _became(block: PlannedBlock, own: Sequence[DrivenRun], runs: Sequence[Driven
     if own:
         # A run that was declared and never driven is no run.
         return Followed("short" if laps else "missed", keys, laps)
-    instead = [run for run in runs if run.person == block.person and run.laps and block.laps and run.begins < block.ends and block.begins < run.ends]
+    instead = [
+        run
+        for run in runs
+        if run.person == block.person
+        and run.laps
+        and block.laps
+        and run.begins < block.ends
+        and block.begins < run.ends
+    ]
     if instead:
-        return Followed("replaced", tuple(run.key for run in instead), sum(run.laps for run in instead), instead[0].purpose)
+        return Followed(
+            "replaced", tuple(run.key for run in instead), sum(run.laps for run in instead), instead[0].purpose
+        )
     return Followed("missed")

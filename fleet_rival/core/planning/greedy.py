@@ -1,4 +1,6 @@
-"""A plan as a careful person would write it down: what brings most a minute first, each at the latest place that is free."""
+"""A plan as a careful person would write it down: what brings most a minute first, each at the latest place that is
+free.
+"""
 
 from collections.abc import Collection, Iterator
 from datetime import datetime, timedelta
@@ -12,7 +14,8 @@ __all__ = ["greedy_plan"]
 def greedy_plan(problem: Problem, without: Collection[str] = ()) -> tuple[Placed, ...]:
     """Place blocks one after the other and never take one back; it keeps all rules that the solver keeps.
 
-    What a block needs, and what has to come before it, is placed before it; then the latest beginning at which nothing is in the way is taken.
+    What a block needs, and what has to come before it, is placed before it; then the latest beginning at which nothing
+    is in the way is taken.
     """
     wanted = {item.key: item for item in problem.wanted}
     placed = {item.key: item for item in problem.fixed()}
@@ -53,7 +56,9 @@ def _beginnings(rooms: list[Room]) -> Iterator[tuple[datetime, Room]]:
                 at += STEP
 
 
-def _fits(problem: Problem, wanted: dict[str, Wanted], placed: dict[str, Placed], item: Wanted, made: Placed, day: int) -> bool:
+def _fits(
+    problem: Problem, wanted: dict[str, Wanted], placed: dict[str, Placed], item: Wanted, made: Placed, day: int
+) -> bool:
     person = problem.person(item.person)
     driven: float = item.minutes if item.driving else 0
     for key, there in placed.items():
@@ -69,7 +74,10 @@ def _fits(problem: Problem, wanted: dict[str, Wanted], placed: dict[str, Placed]
         if (
             made.begins < there.ends
             and there.begins < made.ends
-            and ((made.rig is not None and made.rig == there.rig) or (item.coach is not None and item.coach == other.coach))
+            and (
+                (made.rig is not None and made.rig == there.rig)
+                or (item.coach is not None and item.coach == other.coach)
+            )
         ):
             return False
         if (key in item.after and there.ends > made.begins) or (item.key in other.after and made.ends > there.begins):

@@ -18,7 +18,9 @@ _LEAST_US: Final = 5_000
 _REACHED_SHARE: Final = 0.3
 """Beyond a target that is reached, pace is worth less: it was chosen because it is enough."""
 _ONE_EVENING: Final = 0.5
-"""A block brings about half of what the learning curve still promises; and where there is a target, no more than the way to it."""
+"""A block brings about half of what the learning curve still promises; and where there is a target, no more than the
+way to it.
+"""
 _UNKNOWN_LAP_US: Final = 90_000_000
 
 
@@ -28,11 +30,13 @@ class NeededBlock:
 
     Attributes:
         kind: after the library of blocks.
-        about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; the name of a kind that the
+        about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; the
+            name of a kind that the
             team has added; empty where the kind says all.
         laps: flying laps; 0 where nothing is driven.
         gain_us: a lap, not yet weighted.
-        why: how the gain comes about: `supposed`, `learning`, `mistake`, `option`, `falloff`, `review`; and the numbers in it.
+        why: how the gain comes about: `supposed`, `learning`, `mistake`, `option`, `falloff`, `review`; and the numbers
+            in it.
     """
 
     kind: str
@@ -45,7 +49,10 @@ class NeededBlock:
 
 
 def needed_blocks(
-    evidence: Evidence, care: Care | None = None, library: Mapping[str, BlockKind] = BLOCKS, done: Mapping[str, int] | None = None
+    evidence: Evidence,
+    care: Care | None = None,
+    library: Mapping[str, BlockKind] = BLOCKS,
+    done: Mapping[str, int] | None = None,
 ) -> list[NeededBlock]:
     """What would help, the most valuable first.
 
@@ -69,11 +76,24 @@ def needed_blocks(
         supposed("walk")
     _build(evidence, lap, library["build"].share, add)
     for mistake in evidence.mistakes:
-        told = {"corner": mistake.corner, "mistake": mistake.kind, "cost_us": mistake.cost_us, "removed": mistake.removed}
+        told = {
+            "corner": mistake.corner,
+            "mistake": mistake.kind,
+            "cost_us": mistake.cost_us,
+            "removed": mistake.removed,
+        }
         add("corner", f"{mistake.corner}:{mistake.kind}", mistake.cost_us * mistake.removed, "mistake", **told)
     for option in evidence.options:
         # Half of the interval is what a wrong choice costs at most; on average half of that.
-        add("trial", option.where, option.half_us / 2, "option", where=option.where, labels=" or ".join(option.labels), half_us=option.half_us)
+        add(
+            "trial",
+            option.where,
+            option.half_us / 2,
+            "option",
+            where=option.where,
+            labels=" or ".join(option.labels),
+            half_us=option.half_us,
+        )
     if evidence.falloff_half_us is None:
         supposed("long")
     else:

@@ -8,12 +8,27 @@ from zoneinfo import ZoneInfo
 
 from fleet_rival.core.season.availability import Span
 
-__all__ = ["STEP", "Care", "Locked", "Person", "Placed", "Problem", "Wanted", "days_of", "joined", "rest_minutes", "steps_of", "without"]
+__all__ = [
+    "STEP",
+    "Care",
+    "Locked",
+    "Person",
+    "Placed",
+    "Problem",
+    "Wanted",
+    "days_of",
+    "joined",
+    "rest_minutes",
+    "steps_of",
+    "without",
+]
 
 STEP: Final = timedelta(minutes=15)
 """Blocks begin and end on whole steps since the problem's beginning."""
 _DAY_TURNS: Final = time(4)
-"""A day of practice goes from 4 in the morning to 4 in the morning: an evening that goes on past midnight is one evening."""
+"""A day of practice goes from 4 in the morning to 4 in the morning: an evening that goes on past midnight is one
+evening.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +146,9 @@ class Problem:
         for item in self.wanted:
             if (lock := self.locked.get(item.key)) is not None:
                 minutes = lock.minutes if lock.minutes is not None else item.minutes
-                out.append(Placed(item.key, lock.begins, lock.begins + timedelta(minutes=minutes), lock.rig, locked=True))
+                out.append(
+                    Placed(item.key, lock.begins, lock.begins + timedelta(minutes=minutes), lock.rig, locked=True)
+                )
         return tuple(out)
 
 
@@ -141,7 +158,9 @@ def steps_of(minutes: float) -> int:
 
 
 def rest_minutes(item: Wanted, care: Care) -> float:
-    """The break that a block at the seat asks for behind it; a rehearsal beyond the seat limit a longer one, in proportion."""
+    """The break that a block at the seat asks for behind it; a rehearsal beyond the seat limit a longer one, in
+    proportion.
+    """
     if not item.driving:
         return 0.0
     return care.break_minutes * max(1.0, item.minutes / care.seat_limit_minutes)

@@ -6,7 +6,18 @@ from typing import Final
 
 from fleet_rival.core.words import CheckState
 
-__all__ = ["CHECKS", "BadRule", "Check", "Evidence", "OpenMistake", "OpenOption", "Rules", "readiness", "rules_of", "total"]
+__all__ = [
+    "CHECKS",
+    "BadRule",
+    "Check",
+    "Evidence",
+    "OpenMistake",
+    "OpenOption",
+    "Rules",
+    "readiness",
+    "rules_of",
+    "total",
+]
 
 _RANK: Final = {"open": 0, "close": 1, "met": 2}
 _SHARE: Final = {"met": 1.0, "close": 0.5, "open": 0.0}
@@ -171,7 +182,11 @@ def readiness(evidence: Evidence, rules: Rules | None = None) -> list[Check]:
     """All checks, what is open first."""
     rules = rules or Rules()
     lap = evidence.lap_us or 0
-    long_run = rules.long_run_laps if evidence.race_laps is None else tuple(min(float(evidence.race_laps), wanted) for wanted in rules.long_run_laps)
+    long_run = (
+        rules.long_run_laps
+        if evidence.race_laps is None
+        else tuple(min(float(evidence.race_laps), wanted) for wanted in rules.long_run_laps)
+    )
     cost = sum(item.cost_us for item in evidence.mistakes)
     gap_us = evidence.gap_us
     weather = "wet" if "wetness" in evidence.differences else "night" if "time_of_day" in evidence.differences else None

@@ -44,7 +44,8 @@ def possible_starts(problem: Problem, item: Wanted) -> list[Room]:
             windows = [span]
             if rig is not None:
                 windows = without(
-                    _common(windows, problem.rigs.get(rig, ())), [(placed.begins, placed.ends) for _, placed in fixed if placed.rig == rig]
+                    _common(windows, problem.rigs.get(rig, ())),
+                    [(placed.begins, placed.ends) for _, placed in fixed if placed.rig == rig],
                 )
             if item.coach is not None:
                 taken = [(placed.begins, placed.ends) for other, placed in fixed if other.coach == item.coach]
@@ -61,14 +62,24 @@ def _common(windows: Sequence[Span], others: Iterable[Span]) -> list[Span]:
 
 
 def _starts(
-    problem: Problem, windows: Sequence[Span], obstacles: Sequence[Span], length: timedelta, rest: timedelta, ends_by: datetime
+    problem: Problem,
+    windows: Sequence[Span],
+    obstacles: Sequence[Span],
+    length: timedelta,
+    rest: timedelta,
+    ends_by: datetime,
 ) -> list[Span]:
     """First and last possible beginnings on whole steps."""
     out: list[Span] = []
     for start, end in windows:
         free = [(max(start, problem.begins), min(end, ends_by, problem.ends) - length)]
         for blocked, clear in joined(obstacles):
-            free = [piece for a, b in free for piece in ((a, min(b, blocked - length - rest)), (max(a, clear), b)) if piece[0] <= piece[1]]
+            free = [
+                piece
+                for a, b in free
+                for piece in ((a, min(b, blocked - length - rest)), (max(a, clear), b))
+                if piece[0] <= piece[1]
+            ]
         for a, b in free:
             first, last = _on_step(problem, a, up=True), _on_step(problem, b, up=False)
             if first <= last:

@@ -21,7 +21,8 @@ __all__ = ["Effort", "Plan", "apart", "gain_of", "plan_week"]
 
 _FADES_SHARE: Final = 0.02
 _FADES_DAYS: Final = 10
-"""What is learned fades: each day that a block is before its last possible one costs this share of its gain, so that the later one of two equal
+"""What is learned fades: each day that a block is before its last possible one costs this share of its gain, so that
+the later one of two equal
 evenings is taken; no more days than these are counted."""
 _STAYS_SHARE: Final = 0.05
 """Who has written a block down doesn't want it moved for less than this share of its gain."""
@@ -35,7 +36,8 @@ _SCALE: Final = 10
 
 @dataclass(frozen=True, slots=True)
 class Effort:
-    """How long is looked, in the solver's deterministic time, so that the same input gives the same plan however busy the machine is.
+    """How long is looked, in the solver's deterministic time, so that the same input gives the same plan however
+    busy the machine is.
 
     Attributes:
         units: about seconds of a fast core.
@@ -76,10 +78,13 @@ def gain_of(problem: Problem, plan: Sequence[Placed]) -> int:
     return sum(gains[item.key] for item in plan)
 
 
-def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[str] = (), without: Sequence[str] = ()) -> Plan:
+def plan_week(
+    problem: Problem, effort: Effort | None = None, forced: Sequence[str] = (), without: Sequence[str] = ()
+) -> Plan:
     """Choose and place blocks.
 
-    Hard: free time, races, one rig and one coach at a time, order, what a block needs, a break behind each block at the seat (short ones too), the
+    Hard: free time, races, one rig and one coach at a time, order, what a block needs, a break behind each block at the
+        seat (short ones too), the
     day's limit, and that locked blocks stay.
 
     Args:
@@ -110,7 +115,8 @@ def plan_week(problem: Problem, effort: Effort | None = None, forced: Sequence[s
 
 
 def apart(problem: Problem) -> list[Problem]:
-    """The problem in pieces that have nothing to do with each other: people who share neither a rig nor a coach, and wait
+    """The problem in pieces that have nothing to do with each other: people who share neither a rig nor a coach, and
+    wait
     for nothing of each other. Each is found much sooner alone."""
     group = {person.name: person.name for person in problem.people}
 
@@ -124,7 +130,10 @@ def apart(problem: Problem) -> list[Problem]:
     for item in problem.wanted:
         lock = problem.locked.get(item.key)
         rigs = {*item.rigs, *([lock.rig] if lock is not None and lock.rig is not None else [])}
-        for shared in (*(("rig", rig) for rig in sorted(rigs)), *([("coach", item.coach)] if item.coach is not None else [])):
+        for shared in (
+            *(("rig", rig) for rig in sorted(rigs)),
+            *([("coach", item.coach)] if item.coach is not None else []),
+        ):
             group[leader(item.person)] = leader(first.setdefault(shared, item.person))
         for key in (*item.after, *item.needs):
             if key in whose:
@@ -168,7 +177,9 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
             return Plan((), 0.0, -1.0, proven=status == cp_model.INFEASIBLE)
         # Too little effort to find anything: what a person would write down is there already.
         simple = greedy_plan(problem, without)
-        return Plan(simple, float(gain_of(problem, simple)), float(sum(item.gain for item in problem.wanted)), proven=False)
+        return Plan(
+            simple, float(gain_of(problem, simple)), float(sum(item.gain for item in problem.wanted)), proven=False
+        )
     placed = sorted([*problem.fixed(), *built.read(solver.value)], key=lambda item: (item.begins, item.key))
     fixed = sum(item.gain for item in problem.wanted if item.key in problem.locked)
     value, bound = fixed + solver.objective_value / _SCALE, fixed + min(whole, solver.best_objective_bound / _SCALE)
@@ -220,8 +231,10 @@ class _Block:
 class _Model:
     """The problem as CP-SAT has it: a switch for each block at each place, at most one on for each block.
 
-    With starts as switches every rule is a sum for each quarter of an hour, and the relaxation without whole numbers is nearly as good as the best
-    plan (Sousa and Wolsey, A time indexed formulation of non-preemptive single machine scheduling problems, 1992): the bound is found at once.
+    With starts as switches every rule is a sum for each quarter of an hour, and the relaxation without whole numbers is
+    nearly as good as the best
+    plan (Sousa and Wolsey, A time indexed formulation of non-preemptive single machine scheduling problems, 1992): the
+    bound is found at once.
     """
 
     def __init__(self, problem: Problem, model: "CpModel", without: frozenset[str]) -> None:
@@ -254,11 +267,16 @@ class _Model:
             there = placed.get(key)
             step = self._step(there.begins, up=True) if there is not None else None
             for place in block.places:
-                self.model.add_hint(place.chosen, there is not None and place.step == step and (there.rig is None or there.rig in place.rigs))
+                self.model.add_hint(
+                    place.chosen,
+                    there is not None and place.step == step and (there.rig is None or there.rig in place.rigs),
+                )
 
         # A hint that leaves nothing open is a first plan at once.
         for switch, step, keys in self._phases:
-            self.model.add_hint(switch, any(key in keys and self._step(item.begins, up=True) <= step for key, item in placed.items()))
+            self.model.add_hint(
+                switch, any(key in keys and self._step(item.begins, up=True) <= step for key, item in placed.items())
+            )
 
     def read(self, value: Callable[[Any], int]) -> list[Placed]:
         """The blocks of a solution; of rigs that are alike, each gets the one that is free the longest."""
@@ -286,7 +304,9 @@ class _Model:
             for first, last in room.windows:
                 for step in range(self._step(first, up=True), self._step(last, up=False) + 1):
                     if (step, rigs) not in places:
-                        places[step, rigs] = _Place(room.day, step, rigs, self.model.new_bool_var(f"{item.key} {step} {rigs[:1]}"))
+                        places[step, rigs] = _Place(
+                            room.day, step, rigs, self.model.new_bool_var(f"{item.key} {step} {rigs[:1]}")
+                        )
         if not places:
             return None
         self.model.add_at_most_one(place.chosen for place in places.values())
@@ -335,7 +355,9 @@ class _Model:
                 together[before].append(then)
             for key in item.needs:
                 if key in self._blocks:
-                    self.model.add(sum(p.chosen for p in then.places) <= sum(p.chosen for p in self._blocks[key].places))
+                    self.model.add(
+                        sum(p.chosen for p in then.places) <= sum(p.chosen for p in self._blocks[key].places)
+                    )
                 elif key not in self._fixed:
                     self._forbid(then.places)
         for before, behind_them in together.items():
@@ -348,7 +370,10 @@ class _Model:
         """
         steps = sorted({place.step for then in thens for place in then.places})
         begun = [self.model.new_bool_var(f"phase {step}") for step in steps]
-        self._phases += [(switch, step, frozenset(then.item.key for then in thens)) for step, switch in zip(steps, begun, strict=True)]
+        self._phases += [
+            (switch, step, frozenset(then.item.key for then in thens))
+            for step, switch in zip(steps, begun, strict=True)
+        ]
         for earlier, later in pairwise(begun):
             self.model.add_implication(earlier, later)
         for step, switch in zip(steps, begun, strict=True):
@@ -386,19 +411,27 @@ class _Model:
             before = self.problem.before.get(block.item.key)
             stays = self._step(before, up=True) if before is not None else None
             for place in block.places:
-                share = 1 - _FADES_SHARE * min(_FADES_DAYS, last - place.day) + (_STAYS_SHARE if place.step == stays else 0.0)
+                share = (
+                    1
+                    - _FADES_SHARE * min(_FADES_DAYS, last - place.day)
+                    + (_STAYS_SHARE if place.step == stays else 0.0)
+                )
                 terms.append(round(gain * share) * place.chosen)
         self.model.maximize(sum(terms))
 
 
 def _alike(problem: Problem) -> dict[str, tuple[str, ...]]:
-    """Rigs that are open at the same times and that the same people may use, by each of them; one on which something is locked stands alone."""
+    """Rigs that are open at the same times and that the same people may use, by each of them; one on which something
+    is locked stands alone.
+    """
     users = {rig: frozenset(item.key for item in problem.wanted if rig in item.rigs) for rig in problem.rigs}
     locked = {item.rig for item in problem.fixed()}
     out: dict[str, tuple[str, ...]] = {}
     for rig, spans in problem.rigs.items():
         same = tuple(
-            other for other in sorted(problem.rigs) if problem.rigs[other] == spans and users[other] == users[rig] and not {other, rig} & locked
+            other
+            for other in sorted(problem.rigs)
+            if problem.rigs[other] == spans and users[other] == users[rig] and not {other, rig} & locked
         )
         out[rig] = same or (rig,)
     return out

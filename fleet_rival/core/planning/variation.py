@@ -68,7 +68,9 @@ def with_less_time(problem: Problem, name: str, spans: Iterable[Span]) -> Proble
 
 
 def _with_person(problem: Problem, name: str, change: Callable[[Person], Person]) -> Problem:
-    return replace(problem, people=tuple(change(person) if person.name == name else person for person in problem.people))
+    return replace(
+        problem, people=tuple(change(person) if person.name == name else person for person in problem.people)
+    )
 
 
 def beside(problem: Problem, other: Problem, touched: Collection[str], effort: Effort = SHORT) -> Beside:
@@ -82,7 +84,10 @@ def beside(problem: Problem, other: Problem, touched: Collection[str], effort: E
     people = _touched(problem, other, touched)
     before = plan_week(_only(problem, people), effort)
     # The week as it would be begins from what is best as it is: only what the change brings is other.
-    after = plan_week(replace(_only(other, people), before={**other.before, **{item.key: item.begins for item in before.placed}}), effort)
+    after = plan_week(
+        replace(_only(other, people), before={**other.before, **{item.key: item.begins for item in before.placed}}),
+        effort,
+    )
     # Where a search was cut short, the other's plan may be the better one here too.
     if gain_of(other, after.placed) < gain_of(problem, before.placed) and _fits(_only(other, people), before):
         after = replace(after, placed=before.placed)
@@ -104,7 +109,8 @@ def beside(problem: Problem, other: Problem, touched: Collection[str], effort: E
 def room_makers(problem: Problem, key: str, effort: Effort = SHORT) -> list[RoomMaker]:
     """What would make room for a block that found none, what brings most first; only what gives the block its place.
 
-    Tried are one more evening of the person's own on each day before the race, another rig, and one more evening of the coach.
+    Tried are one more evening of the person's own on each day before the race, another rig, and one more evening of the
+    coach.
 
     Args:
         key: of a block that is wanted.
@@ -114,7 +120,11 @@ def room_makers(problem: Problem, key: str, effort: Effort = SHORT) -> list[Room
     out = []
     tried: list[tuple[str, Span | None, Problem]] = []
     evenings = list(_evenings(problem, person, item.ends_by))
-    tried += [("evening", span, with_more_time(problem, person.name, [span])) for span in evenings if _is_new(person.free, span)]
+    tried += [
+        ("evening", span, with_more_time(problem, person.name, [span]))
+        for span in evenings
+        if _is_new(person.free, span)
+    ]
     if item.rigs:
         freed = tuple(replace(one, rigs=()) if one.person == person.name else one for one in problem.wanted)
         tried.append(("rig", None, replace(problem, wanted=freed)))

@@ -1,4 +1,6 @@
-"""Afterwards: what a race was like beside what was expected of it, corners under race pressure, and how good expectations are over a season."""
+"""Afterwards: what a race was like beside what was expected of it, corners under race pressure, and how good
+expectations are over a season.
+"""
 
 import math
 from collections import defaultdict
@@ -111,7 +113,9 @@ class Compared:
 
     @property
     def off(self) -> float | None:
-        """By which share of the value it was off, positive: more than expected; None where shares say nothing elsewhere."""
+        """By which share of the value it was off, positive: more than expected; None where shares say nothing
+        elsewhere.
+        """
         if self.figure not in _RELATIVE or self.expected.value <= 0:
             return None
         return self.happened / self.expected.value - 1
@@ -193,7 +197,9 @@ def expected_count(mean: float) -> Expected:
 
 
 def expected_use(used: Consumption, laps: int) -> Expected:
-    """The mean of what a race's laps use: how races differ, and what is left of laps' own scatter over the distance; nine races in ten."""
+    """The mean of what a race's laps use: how races differ, and what is left of laps' own scatter over the distance;
+    nine races in ten.
+    """
     spread = math.sqrt(used.between**2 + used.deviation**2 / laps)
     half = float(ndtri(0.5 + _NINE_IN_TEN / 2)) * spread
     return Expected(used.mean, used.mean - half, used.mean + half, _NINE_IN_TEN)
@@ -209,7 +215,9 @@ def compared(expected: Mapping[str, Expected], happened: Mapping[str, float | No
     return tuple(out)
 
 
-def under_pressure(practice: Mapping[str, tuple[int, int]], race: Mapping[str, tuple[int, int]]) -> tuple[CornerPressure, ...]:
+def under_pressure(
+    practice: Mapping[str, tuple[int, int]], race: Mapping[str, tuple[int, int]]
+) -> tuple[CornerPressure, ...]:
     """Corners that went wrong in practice or in the race, the least likely by chance first.
 
     Args:
@@ -231,7 +239,8 @@ def repeated(starts: Sequence[Iterable[tuple[str, str, int | None]]]) -> tuple[R
     """What happened at one corner in at least two starts, by corner and word.
 
     Args:
-        starts: of each its incidents: corner, what happened, lap. The same twice in one start counts once, where it was first.
+        starts: of each its incidents: corner, what happened, lap. The same twice in one start counts once, where it was
+            first.
     """
     found: dict[tuple[str, str], list[int | None]] = defaultdict(list)
     for incidents in starts:
@@ -240,7 +249,9 @@ def repeated(starts: Sequence[Iterable[tuple[str, str, int | None]]]) -> tuple[R
             once.setdefault((corner, what), lap)
         for key, lap in once.items():
             found[key].append(lap)
-    return tuple(Repeated(*key, tuple(laps), len(starts)) for key, laps in sorted(found.items()) if len(laps) >= _LEAST_STARTS)
+    return tuple(
+        Repeated(*key, tuple(laps), len(starts)) for key, laps in sorted(found.items()) if len(laps) >= _LEAST_STARTS
+    )
 
 
 def calibrated(races: Iterable[Sequence[Compared]]) -> tuple[Calibration, ...]:

@@ -26,11 +26,16 @@ class CautionWindow:
     at: int
 
 
-def caution_gains(compounds: Sequence[CompoundPace], rules: Rules, plan: StopPlan, caution_pit_us: float) -> tuple[float | None, ...]:
-    """What stopping at once wins over driving on, where a caution comes while a plan is driven; by lap, from the first one's end to the last but one.
+def caution_gains(
+    compounds: Sequence[CompoundPace], rules: Rules, plan: StopPlan, caution_pit_us: float
+) -> tuple[float | None, ...]:
+    """What stopping at once wins over driving on, where a caution comes while a plan is driven; by lap, from the
+    first one's end to the last but one.
 
-    Until then the plan is driven; from there on both go on as is fastest, within tyres' life, fuel, stops that must be and compounds that must be
-    driven; where one has to stop anyway, a stop at its usual cost. None where stopping leaves no way on that is allowed.
+    Until then the plan is driven; from there on both go on as is fastest, within tyres' life, fuel, stops that must be
+    and compounds that must be
+    driven; where one has to stop anyway, a stop at its usual cost. None where stopping leaves no way on that is
+    allowed.
 
     Args:
         caution_pit_us: what a stop costs while the field is slowed.
@@ -68,7 +73,11 @@ def caution_gains(compounds: Sequence[CompoundPace], rules: Rules, plan: StopPla
             if more == left:
                 on = min(on, further if _allowed(rules, used, stops) else np.inf)
                 continue
-            then = (len(way) * rules.pit_us + float(times[left - more]) for way, times in ways if _allowed(rules, used | set(way), stops + len(way)))
+            then = (
+                len(way) * rules.pit_us + float(times[left - more])
+                for way, times in ways
+                if _allowed(rules, used | set(way), stops + len(way))
+            )
             on = min(on, further + min(then, default=np.inf))
         if not np.isfinite(on):
             # Who has to stop here anyway wins what the stop is cheaper by.
@@ -77,7 +86,9 @@ def caution_gains(compounds: Sequence[CompoundPace], rules: Rules, plan: StopPla
     return tuple(out)
 
 
-def caution_windows(compounds: Sequence[CompoundPace], rules: Rules, plan: StopPlan, caution_pit_us: float) -> tuple[CautionWindow, ...]:
+def caution_windows(
+    compounds: Sequence[CompoundPace], rules: Rules, plan: StopPlan, caution_pit_us: float
+) -> tuple[CautionWindow, ...]:
     """Stretches of laps at which stopping under a caution is worth it; arguments and errors as in `caution_gains`."""
     gains = caution_gains(compounds, rules, plan, caution_pit_us)
     out: list[CautionWindow] = []

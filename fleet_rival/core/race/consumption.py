@@ -1,4 +1,6 @@
-"""Fuel or energy for a race: what laps used, and with how much one starts so as not to run out but for a chosen risk."""
+"""Fuel or energy for a race: what laps used, and with how much one starts so as not to run out but for a chosen
+risk.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -48,7 +50,8 @@ class Load:
 def consumption_of(runs: Sequence[Sequence[float]]) -> Consumption | None:
     """What laps use, from the laps of some runs; None where fewer than three tell.
 
-    A run's laps lie nearer to each other than to another run's, so that a race, which is one run, may use more than the scatter of laps alone
+    A run's laps lie nearer to each other than to another run's, so that a race, which is one run, may use more than the
+    scatter of laps alone
     tells: one-way analysis of variance, by moments (Searle, Linear models, 1971, section 9.5).
     """
     kept = [np.asarray(run, dtype=np.float64) for run in runs if len(run)]
@@ -58,7 +61,11 @@ def consumption_of(runs: Sequence[Sequence[float]]) -> Consumption | None:
     together = np.concatenate(kept)
     mean = float(together.mean())
     freedom = laps - len(kept)
-    within = sum(float(((run - run.mean()) ** 2).sum()) for run in kept) / freedom if freedom > 0 else float(together.var(ddof=1))
+    within = (
+        sum(float(((run - run.mean()) ** 2).sum()) for run in kept) / freedom
+        if freedom > 0
+        else float(together.var(ddof=1))
+    )
     between = 0.0
     if len(kept) > 1:
         spread = sum(len(run) * (float(run.mean()) - mean) ** 2 for run in kept) / (len(kept) - 1)
@@ -70,7 +77,8 @@ def consumption_of(runs: Sequence[Sequence[float]]) -> Consumption | None:
 def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: float = 0.0, saving: float = 0.0) -> Load:
     """What to start with, so that a race of so many laps runs out with the chosen risk at most.
 
-    The race's use is normal around the mean, known from so many laps only: Student's distribution, with the scatter of laps, of runs, and of
+    The race's use is normal around the mean, known from so many laps only: Student's distribution, with the scatter of
+    laps, of runs, and of
     the mean itself.
 
     Args:
@@ -90,7 +98,8 @@ def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: fl
 
 
 def litre_cost(per_lap: float, driven_us: float | None, tyres_us: float | None) -> float | None:
-    """What a litre more costs a lap, in microseconds: how much faster a lap gets by what it burns; None where the two falloffs aren't known apart.
+    """What a litre more costs a lap, in microseconds: how much faster a lap gets by what it burns; None where the
+    two falloffs aren't known apart.
 
     Args:
         per_lap: litres.

@@ -19,11 +19,19 @@ class Crossing:
 
 
 def crossing_time(
-    wet_in_wet_us: float, dry_in_dry_us: float, dry_in_wet_us: float, wet_in_dry_us: float, pit_us: float, laps_left: int, *, drying: bool
+    wet_in_wet_us: float,
+    dry_in_dry_us: float,
+    dry_in_wet_us: float,
+    wet_in_dry_us: float,
+    pit_us: float,
+    laps_left: int,
+    *,
+    drying: bool,
 ) -> Crossing | None:
     """The lap time at which the tyres cross while a track dries or gets wet; None where one tyre is always faster.
 
-    Between dry and wet both tyres' times are taken to go in a straight line, so that the time on the one says the track's state, and that
+    Between dry and wet both tyres' times are taken to go in a straight line, so that the time on the one says the
+    track's state, and that
     the other's time.
 
     Args:

@@ -16,7 +16,8 @@ class Distance:
 
     Attributes:
         laps: that are driven for certain, by these lap times.
-        close: whether a little more or less pace of the leader makes it another number: the last lap begins within two per cent of a lap of the end.
+        close: whether a little more or less pace of the leader makes it another number: the last lap begins within two
+            per cent of a lap of the end.
         leader_laps: of who crosses the line first.
     """
 
@@ -25,8 +26,11 @@ class Distance:
     leader_laps: int
 
 
-def timed_race(minutes: float, lap_seconds: float, leader_seconds: float | None = None, lost_seconds: float = 0.0) -> Distance:
-    """Laps of a timed race: when the time is over, the leader finishes the lap that has begun, and everybody else theirs.
+def timed_race(
+    minutes: float, lap_seconds: float, leader_seconds: float | None = None, lost_seconds: float = 0.0
+) -> Distance:
+    """Laps of a timed race: when the time is over, the leader finishes the lap that has begun, and everybody else
+    theirs.
 
     Args:
         leader_seconds: a lap of who leads; the own one where nobody knows.
@@ -43,4 +47,8 @@ def timed_race(minutes: float, lap_seconds: float, leader_seconds: float | None 
     ends = leader_laps * leader
     own = ceil((ends - lost_seconds) / lap_seconds - _SMALL)
     part = exactly - floor(exactly)
-    return Distance(max(1, min(own, leader_laps)) if leader_seconds is not None else max(1, own), min(part, 1 - part) < 0.02, leader_laps)
+    return Distance(
+        max(1, min(own, leader_laps)) if leader_seconds is not None else max(1, own),
+        min(part, 1 - part) < 0.02,
+        leader_laps,
+    )

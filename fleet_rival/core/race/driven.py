@@ -59,7 +59,9 @@ class RaceDriven:
         return {name: getattr(self, name) for name in names}
 
 
-def laps_of_start(laps: Sequence[Lap], starts_at: datetime, next_at: datetime | None = None) -> tuple[list[Lap], list[Lap]]:
+def laps_of_start(
+    laps: Sequence[Lap], starts_at: datetime, next_at: datetime | None = None
+) -> tuple[list[Lap], list[Lap]]:
     """Laps of one start: those of its qualifying, and those of its race.
 
     Args:
@@ -68,9 +70,17 @@ def laps_of_start(laps: Sequence[Lap], starts_at: datetime, next_at: datetime | 
     """
     ends = min(starts_at + _LONGEST, (next_at - _EARLY) if next_at else starts_at + _LONGEST)
     qualifying = [
-        lap for lap in laps if lap.session_kind == "qualifying" and lap.started_at and starts_at - _QUALIFYING <= lap.started_at < starts_at + _EARLY
+        lap
+        for lap in laps
+        if lap.session_kind == "qualifying"
+        and lap.started_at
+        and starts_at - _QUALIFYING <= lap.started_at < starts_at + _EARLY
     ]
-    race = [lap for lap in laps if lap.session_kind == "race" and lap.started_at and starts_at - _EARLY <= lap.started_at < ends]
+    race = [
+        lap
+        for lap in laps
+        if lap.session_kind == "race" and lap.started_at and starts_at - _EARLY <= lap.started_at < ends
+    ]
     return qualifying, sorted(race, key=lambda lap: (lap.started_at or starts_at, lap.number))
 
 
@@ -89,7 +99,9 @@ def used_in(laps: Sequence[Lap], name: str) -> list[float]:
     return out
 
 
-def driven_race(track: Track, name: str, practice: Sequence[Lap], qualifying: Sequence[Lap], race: Sequence[Lap], settings: Settings) -> RaceDriven:
+def driven_race(
+    track: Track, name: str, practice: Sequence[Lap], qualifying: Sequence[Lap], race: Sequence[Lap], settings: Settings
+) -> RaceDriven:
     """A race as its laps tell it, beside the practice before it.
 
     Args:
@@ -101,7 +113,11 @@ def driven_race(track: Track, name: str, practice: Sequence[Lap], qualifying: Se
     if not race:
         return RaceDriven(qualifying_us=best)
     found = analyse_driver(track, name, race, settings)
-    pace = [item.lap.time_us for item in found.laps if item.flying and item.lap is not found.laps[0].lap and not _NOT_PACE & item.marks.keys()]
+    pace = [
+        item.lap.time_us
+        for item in found.laps
+        if item.flying and item.lap is not found.laps[0].lap and not _NOT_PACE & item.marks.keys()
+    ]
     net = found.main.falloff.net
     fuel, energy = used_in(race, "fuel_l"), used_in(race, "energy_kwh")
     lap_slips, before, by_corner = _slips(track, name, practice, race, settings)
@@ -124,7 +140,8 @@ def _slips(
 ) -> tuple[int, dict[str, tuple[int, int]], dict[str, tuple[int, int]]]:
     """Laps of the race with a slip, and slips and passes by corner, in practice and in the race.
 
-    Both are measured by one reference: what goes wrong on most laps of a race would make its own the usual. Without the race's first lap, which
+    Both are measured by one reference: what goes wrong on most laps of a race would make its own the usual. Without the
+        race's first lap, which
     begins at a stand or in a pack.
     """
     race = race[1:]
@@ -137,5 +154,8 @@ def _slips(
     for code, figures in clinic.parts.items():
         passes.update((code, is_race[index]) for index in figures.passes)
     slips.update((slip.corner, is_race[slip.lap]) for slip in clinic.slips)
-    counted = [{code: (slips[code, when], passes[code, when]) for code in clinic.parts if passes[code, when]} for when in (False, True)]
+    counted = [
+        {code: (slips[code, when], passes[code, when]) for code in clinic.parts if passes[code, when]}
+        for when in (False, True)
+    ]
     return len({slip.lap for slip in clinic.slips if is_race[slip.lap]}), counted[0], counted[1]

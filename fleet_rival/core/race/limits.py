@@ -1,4 +1,6 @@
-"""Limits as a budget: the chance of reaching the limit of strikes or incidents in a race, by corner, from practised rates."""
+"""Limits as a budget: the chance of reaching the limit of strikes or incidents in a race, by corner, from practised
+rates.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -27,7 +29,8 @@ class Budget:
         expected: strikes in the race.
         chance: of reaching the limit.
         by_corner: expected strikes.
-        without: chance of reaching the limit if a corner's rate were half of what it is: where a little care buys most comes first.
+        without: chance of reaching the limit if a corner's rate were half of what it is: where a little care buys most
+            comes first.
     """
 
     expected: float
@@ -37,7 +40,8 @@ class Budget:
 
 
 def limit_budget(corners: Mapping[str, CornerRate], laps: int, limit: int) -> Budget:
-    """The chance of reaching a limit, beta-binomial by corner: how often somebody errs is itself known from some passes only.
+    """The chance of reaching a limit, beta-binomial by corner: how often somebody errs is itself known from some
+    passes only.
 
     Args:
         limit: strikes at which the penalty comes.
@@ -50,11 +54,20 @@ def limit_budget(corners: Mapping[str, CornerRate], laps: int, limit: int) -> Bu
     own = {name: _distribution(rate, laps, limit, 1.0) for name, rate in corners.items()}
     whole = _together(list(own.values()), limit)
     halved = {
-        name: float(_together([_distribution(rate, laps, limit, 0.5), *(item for other, item in own.items() if other != name)], limit)[limit])
+        name: float(
+            _together(
+                [_distribution(rate, laps, limit, 0.5), *(item for other, item in own.items() if other != name)], limit
+            )[limit]
+        )
         for name, rate in corners.items()
     }
     expected = {name: laps * _rate(rate) for name, rate in corners.items()}
-    return Budget(sum(expected.values()), float(whole[limit]), expected, dict(sorted(halved.items(), key=lambda item: (item[1], item[0]))))
+    return Budget(
+        sum(expected.values()),
+        float(whole[limit]),
+        expected,
+        dict(sorted(halved.items(), key=lambda item: (item[1], item[0]))),
+    )
 
 
 def _rate(rate: CornerRate) -> float:

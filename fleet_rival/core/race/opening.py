@@ -1,7 +1,9 @@
 """Push or save at the start: what seconds that are won on the first laps of a stint cost on its later ones.
 
-Runs of a session are compared with each other alone, as some days everything is quick. Laps scatter by chance too, which makes runs look as if they
-had started differently: what is found is divided by the share of these differences that chance doesn't explain (errors in variables; Fuller 1987,
+Runs of a session are compared with each other alone, as some days everything is quick. Laps scatter by chance too,
+which makes runs look as if they
+had started differently: what is found is divided by the share of these differences that chance doesn't explain (errors
+    in variables; Fuller 1987,
 Measurement Error Models, section 1.1).
 """
 
@@ -37,7 +39,8 @@ class Opening:
 
     Attributes:
         laps: of the stint.
-        even: what a second won on each of the first laps may cost on each later lap, in seconds, so that it is neither won nor lost in the end.
+        even: what a second won on each of the first laps may cost on each later lap, in seconds, so that it is neither
+            won nor lost in the end.
         cost, low, high: what it did cost in practice, with a 95 % interval; None: nothing tells.
         runs: that tell.
         verdict: `push`, `save`, or None where practice doesn't tell.
@@ -100,7 +103,9 @@ def opening(runs: Sequence[PaceRun], falloff_us: float, laps: int) -> Opening | 
     half = float(stdtrit(freedom, 0.5 + _INTERVAL / 2)) * error
     cost, low, high = (-slope / reliable, (-slope - half) / reliable, (-slope + half) / reliable)
     verdict: OpeningVerdict | None = "push" if high < even else "save" if low > even else None
-    return Opening(laps, even, count, cost, low, high, verdict, "" if verdict else f"{count} long runs don't tell it firmly enough")
+    return Opening(
+        laps, even, count, cost, low, high, verdict, "" if verdict else f"{count} long runs don't tell it firmly enough"
+    )
 
 
 def _within(own: Sequence[tuple[float, float]]) -> tuple[_Values, _Values, _Values]:

@@ -51,9 +51,15 @@ class OwnRace:
 
 
 def race_from_laps(
-    laps: Sequence[RaceLap], distance: int, falloff_us: float = 0.0, stint: int | None = None, draws: int = 2000, seed: int = 1
+    laps: Sequence[RaceLap],
+    distance: int,
+    falloff_us: float = 0.0,
+    stint: int | None = None,
+    draws: int = 2000,
+    seed: int = 1,
 ) -> OwnRace | None:
-    """Races of so many laps, drawn from practice in blocks of neighbours (moving-block bootstrap, Künsch 1989); None of fewer than ten laps.
+    """Races of so many laps, drawn from practice in blocks of neighbours (moving-block bootstrap, Künsch 1989); None
+    of fewer than ten laps.
 
     Args:
         falloff_us: a lap and lap of the stint.
@@ -78,7 +84,9 @@ def race_from_laps(
     low, middle, high = np.quantile(whole, [0.05, 0.5, 0.95])
     had = (slips > 0)[chosen].sum(axis=1)
     cost = float(slips[slips > 0].mean()) if (slips > 0).any() else 0.0
-    return OwnRace(float(middle), float(low), float(high), float(had.mean()), float(struck[chosen].sum(axis=1).mean()), cost, draws)
+    return OwnRace(
+        float(middle), float(low), float(high), float(had.mean()), float(struck[chosen].sum(axis=1).mean()), cost, draws
+    )
 
 
 def places(own: OwnRace, rivals_us: Sequence[float]) -> tuple[float, float]:
@@ -86,11 +94,15 @@ def places(own: OwnRace, rivals_us: Sequence[float]) -> tuple[float, float]:
 
     Args:
         own: of which the spread is taken to be normal between the ends of its interval.
-        rivals_us: what each rival's race takes; how far they differ from race to race nobody knows, so that they are taken as they are.
+        rivals_us: what each rival's race takes; how far they differ from race to race nobody knows, so that they are
+            taken as they are.
     """
     from scipy.special import ndtr  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 
     deviation = max((own.high_us - own.low_us) / (2 * _NINE_IN_TEN), 1.0)
     rivals = np.asarray(rivals_us, dtype=np.float64)
-    ahead = [1 + float(ndtr((middle - rivals) / deviation).sum()) for middle in (own.median_us, own.median_us - own.one_less_us)]
+    ahead = [
+        1 + float(ndtr((middle - rivals) / deviation).sum())
+        for middle in (own.median_us, own.median_us - own.one_less_us)
+    ]
     return ahead[0], ahead[1]

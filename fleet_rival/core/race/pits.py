@@ -18,7 +18,8 @@ class PitLoss:
     """In laps and out laps of practice against laps at pace.
 
     Attributes:
-        loss_us: what both together take longer than two laps at pace: the lane, braking for it and driving off; standing still isn't in it.
+        loss_us: what both together take longer than two laps at pace: the lane, braking for it and driving off;
+            standing still isn't in it.
         in_laps, out_laps: that tell.
     """
 

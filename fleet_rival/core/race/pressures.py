@@ -35,10 +35,13 @@ class Measured:
     track_c: float | None = None
 
 
-def cold_setting(measured: Measured, wanted_hot_kpa: float, cold_c: float | None = None, track_c: float | None = None) -> float:
+def cold_setting(
+    measured: Measured, wanted_hot_kpa: float, cold_c: float | None = None, track_c: float | None = None
+) -> float:
     """The cold gauge pressure that gives a wanted hot one, in kilopascals.
 
-    The air in the tyre warms by the same ratio of absolute temperatures as when it was measured; where temperatures are known then and now, it
+    The air in the tyre warms by the same ratio of absolute temperatures as when it was measured; where temperatures are
+    known then and now, it
     is set at the one and gets hotter by as much as the track is hotter.
 
     Args:
@@ -51,12 +54,17 @@ def cold_setting(measured: Measured, wanted_hot_kpa: float, cold_c: float | None
     for name, value in (("cold", measured.cold_kpa), ("hot", measured.hot_kpa), ("wanted hot", wanted_hot_kpa)):
         if not _LOW <= value <= _HIGH:
             low, high = measure("pressure", _LOW), measure("pressure", _HIGH)
-            raise BadPressure(f"A {name} pressure of {measure('pressure', value)} is none of a tyre: {low} to {high}, above the air around.")
+            raise BadPressure(
+                f"A {name} pressure of {measure('pressure', value)} is none of a tyre: {low} to {high}, above the air "
+                "around."
+            )
     cold, hot, wanted = (value + ATMOSPHERE_KPA for value in (measured.cold_kpa, measured.hot_kpa, wanted_hot_kpa))
     if hot < cold:
         raise BadPressure("The hot pressure is below the cold one: they may have changed places.")
     if hot / cold > _MOST_RISE:
-        raise BadPressure("The hot pressure is more than twice the cold one, the air around included: one of them is wrong.")
+        raise BadPressure(
+            "The hot pressure is more than twice the cold one, the air around included: one of them is wrong."
+        )
     # Temperatures of the air inside, from the ratio; unknown ones are taken as they were.
     then_cold = _ZERO_C + (measured.cold_c if measured.cold_c is not None else 20.0)
     then_hot = then_cold * hot / cold

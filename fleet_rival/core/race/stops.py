@@ -1,4 +1,6 @@
-"""Tyres and stops: every legal plan with its time, how sure that is, how often each wins, and what would change the choice."""
+"""Tyres and stops: every legal plan with its time, how sure that is, how often each wins, and what would change the
+choice.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -90,9 +92,11 @@ class Strategy:
     """All plans that are worth telling, the fastest first.
 
     Attributes:
-        pit_flips_us: what a stop would have to cost for the best plan of another number of stops to be as fast as the best: by number of stops.
+        pit_flips_us: what a stop would have to cost for the best plan of another number of stops to be as fast as the
+            best: by number of stops.
         why_none: why there is no legal plan; empty where there is one.
-        falloff_flips: by compound of the best plan, the falloff nearest to what is known of it at which another plan is as fast, and that plan.
+        falloff_flips: by compound of the best plan, the falloff nearest to what is known of it at which another plan is
+            as fast, and that plan.
     """
 
     plans: tuple[StopPlan, ...]
@@ -102,7 +106,8 @@ class Strategy:
 
 
 def time_of(pace: CompoundPace, laps: int, falloff_us: float | None = None) -> float:
-    """What a stint takes, in microseconds: laps on new tyres, the cold first one, and falloff that grows with age, faster beyond the cliff.
+    """What a stint takes, in microseconds: laps on new tyres, the cold first one, and falloff that grows with age,
+    faster beyond the cliff.
 
     >>> time_of(CompoundPace("a", 100.0, 2.0, 2.0, 2.0), 3)
     306.0
@@ -114,14 +119,18 @@ def time_of(pace: CompoundPace, laps: int, falloff_us: float | None = None) -> f
 
 
 def tells_of_stint(clean_laps: int, stint: int) -> bool:
-    """Whether a run of so many clean laps says how tyres and driver last for a stint: half of it is driven, the rest by its slope."""
+    """Whether a run of so many clean laps says how tyres and driver last for a stint: half of it is driven, the rest
+    by its slope.
+    """
     return clean_laps >= _LONG_ENOUGH * stint
 
 
 def plans_of(compounds: Sequence[CompoundPace], rules: Rules, draws: int = 2000, seed: int = 1) -> Strategy:
-    """Every choice of compounds for up to four stops, each with the lengths of stints that are fastest; the order of stints doesn't change the time.
+    """Every choice of compounds for up to four stops, each with the lengths of stints that are fastest; the order of
+    stints doesn't change the time.
 
-    How often a plan wins is drawn, with a seed, from the falloffs' intervals and the scatter of what a stop costs; all plans share a draw.
+    How often a plan wins is drawn, with a seed, from the falloffs' intervals and the scatter of what a stop costs; all
+    plans share a draw.
 
     Raises:
         ValueError: no compound, two of one name, or no lap.
@@ -134,7 +143,10 @@ def plans_of(compounds: Sequence[CompoundPace], rules: Rules, draws: int = 2000,
     found: list[tuple[tuple[int, ...], tuple[int, ...]]] = []
     for stops in range(rules.least_stops, min(rules.most_stops, rules.laps - 1) + 1):
         for chosen in combinations_with_replacement(range(len(compounds)), stops + 1):
-            if rules.must <= {names[index] for index in chosen} and (lengths := _fastest(chosen, tables, longest, rules.laps)) is not None:
+            if (
+                rules.must <= {names[index] for index in chosen}
+                and (lengths := _fastest(chosen, tables, longest, rules.laps)) is not None
+            ):
                 found.append((chosen, lengths))
     if not found:
         return Strategy((), why_none=_why_none(compounds, rules, longest))
@@ -146,7 +158,9 @@ def longest_stint(pace: CompoundPace, rules: Rules) -> int:
     return min(item for item in (rules.laps, pace.life, rules.fuel_laps) if item is not None)
 
 
-def _fastest(chosen: Sequence[int], tables: Sequence[np.ndarray], longest: Sequence[int], laps: int) -> tuple[int, ...] | None:
+def _fastest(
+    chosen: Sequence[int], tables: Sequence[np.ndarray], longest: Sequence[int], laps: int
+) -> tuple[int, ...] | None:
     """Lengths of stints that together are fastest, by dynamic programming; None where tyres or fuel don't last."""
     best = np.full(laps + 1, np.inf)
     best[0] = 0.0
@@ -171,7 +185,11 @@ def _fastest(chosen: Sequence[int], tables: Sequence[np.ndarray], longest: Seque
 
 
 def _told(
-    compounds: Sequence[CompoundPace], rules: Rules, found: Sequence[tuple[tuple[int, ...], tuple[int, ...]]], draws: int, seed: int
+    compounds: Sequence[CompoundPace],
+    rules: Rules,
+    found: Sequence[tuple[tuple[int, ...], tuple[int, ...]]],
+    draws: int,
+    seed: int,
 ) -> Strategy:
     # A plan's time is linear in the falloffs and in what a stop costs: fixed part, ages driven by compound, stops.
     ages = np.zeros((len(found), len(compounds)))
@@ -179,7 +197,9 @@ def _told(
         for index, own in zip(chosen, lengths, strict=True):
             ages[place, index] += own * (own - 1) / 2
     stops = np.array([len(chosen) - 1 for chosen, _ in found], dtype=np.float64)
-    fixed = np.array([sum(time_of(compounds[i], n, 0.0) for i, n in zip(chosen, lengths, strict=True)) for chosen, lengths in found])
+    fixed = np.array(
+        [sum(time_of(compounds[i], n, 0.0) for i, n in zip(chosen, lengths, strict=True)) for chosen, lengths in found]
+    )
     slopes = np.array([item.falloff_us for item in compounds])
     times = fixed + ages @ slopes + stops * rules.pit_us
     rng = np.random.default_rng(seed)
@@ -204,7 +224,8 @@ def _told(
     )
     flips = {}
     for count in sorted({int(value) for value in stops} - {int(stops[best])}):
-        # The lengths of stints don't depend on what a stop costs, so that the best plan of a number of stops stays the best of it.
+        # The lengths of stints don't depend on what a stop costs, so that the best plan of a number of stops stays the
+        # best of it.
         own = min(times[place] - rules.pit_us * stops[place] for place in range(len(found)) if stops[place] == count)
         flips[count] = float((own - (times[best] - rules.pit_us * stops[best])) / (stops[best] - count))
     turns = {
@@ -223,7 +244,9 @@ def _turn(
     best: int,
     index: int,
 ) -> tuple[float, tuple[tuple[str, int], ...]] | None:
-    """The falloff of a compound at which another plan, as it stands, is as fast as the best one; None where none is at any that could be."""
+    """The falloff of a compound at which another plan, as it stands, is as fast as the best one; None where none is
+    at any that could be.
+    """
     slope = compounds[index].falloff_us
     turns = []
     for place in range(len(found)):

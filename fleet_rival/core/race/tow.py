@@ -11,7 +11,8 @@ _LEAST: Final = 3
 
 
 def tow_worth(clean_us: Sequence[int], towed_us: Sequence[int]) -> float | None:
-    """What a tow wins on a lap, in microseconds, never less than nothing; None of fewer than three laps with one, or without clean ones.
+    """What a tow wins on a lap, in microseconds, never less than nothing; None of fewer than three laps with one, or
+    without clean ones.
 
     Args:
         clean_us: laps that count.

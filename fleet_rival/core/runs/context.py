@@ -5,7 +5,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from typing import Any, Final
 
-__all__ = ["MOST_TO_WATCH", "BadContext", "Change", "RunContext", "changes_since", "check_context", "deliberate", "read_options"]
+__all__ = [
+    "MOST_TO_WATCH",
+    "BadContext",
+    "Change",
+    "RunContext",
+    "changes_since",
+    "check_context",
+    "deliberate",
+    "read_options",
+]
 
 MOST_TO_WATCH: Final = 3
 """Things to watch in a run; more can't be kept in mind."""
@@ -56,7 +65,9 @@ _NOT_COMPARED: Final = frozenset({"purpose", "session_kind", "watch", "settings"
 
 
 def changes_since(before: RunContext, after: RunContext) -> tuple[Change, ...]:
-    """What is other than in the run before, in the order in which it is declared; what is unknown in either is no change."""
+    """What is other than in the run before, in the order in which it is declared; what is unknown in either is no
+    change.
+    """
     out: list[Change] = []
     for item in fields(RunContext):
         if item.name == "settings":
@@ -97,7 +108,9 @@ def read_options(text: str, corner_codes: Sequence[str]) -> tuple[tuple[str, str
             raise BadContext(f"“{piece.strip()}” is no option. Write a corner, = and what is tried: T4 = third gear.")
         where = found[1].casefold()
         if where != "lap" and where not in codes and where not in ("setup", "balance"):
-            raise BadContext(f"This layout has no corner {found[1]}. Write one of its corners, or lap for the whole lap.")
+            raise BadContext(
+                f"This layout has no corner {found[1]}. Write one of its corners, or lap for the whole lap."
+            )
         out[codes.get(where, where)] = re.sub(r"\s+", "-", found[2].strip())[:60]
     return tuple(out.items())
 

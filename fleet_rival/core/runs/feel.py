@@ -29,4 +29,7 @@ def check_readings(readings: Mapping[str, Any]) -> None:
                 raise BadReading(f"There is no wheel {wheel}.")
             if value is not None and not low <= value <= high:
                 unit = "%" if what == "tread_pct" else "kPa"
-                raise BadReading(f"{value:g} {unit} at the {wheel.replace('_', ' ')} can't be: {low:g} to {high:g} {unit} are possible.")
+                raise BadReading(
+                    f"{value:g} {unit} at the {wheel.replace('_', ' ')} can't be: {low:g} to {high:g} {unit} are "
+                    "possible."
+                )

@@ -1,6 +1,7 @@
 """Laps timed by hand while somebody's screen is watched: presses of a key at the lines, with how far they may be off.
 
-A person presses late by a constant delay, which cancels between two presses and matters only for the moment a lap began, and by a
+A person presses late by a constant delay, which cancels between two presses and matters only for the moment a lap
+began, and by a
 scatter, which doesn't cancel: the difference of two presses scatters by the root of two.
 """
 
@@ -66,7 +67,8 @@ def calibrate(truths_us: Sequence[int], presses_us: Sequence[int]) -> Reaction:
 
     Args:
         truths_us: moments of the crossings, rising.
-        presses_us: moments of the presses; each belongs to the nearest crossing, and only the nearest press to that counts.
+        presses_us: moments of the presses; each belongs to the nearest crossing, and only the nearest press to that
+            counts.
 
     Raises:
         BadPresses: fewer than six crossings were met.
@@ -80,7 +82,10 @@ def calibrate(truths_us: Sequence[int], presses_us: Sequence[int]) -> Reaction:
         if abs(off) <= _FARTHEST_US and abs(off) < abs(best.get(nearest, _FARTHEST_US + 1)):
             best[nearest] = off
     if len(best) < LEAST_PRESSES:
-        raise BadPresses(f"{len(best)} of {len(truths_us)} lines were met within a second; {LEAST_PRESSES} are needed. Let the clip run again.")
+        raise BadPresses(
+            f"{len(best)} of {len(truths_us)} lines were met within a second; {LEAST_PRESSES} are needed. Let the clip "
+            "run again."
+        )
     offs = np.array(list(best.values()), dtype=float)
     return Reaction(round(float(np.median(offs))), max(1000, round(float(np.std(offs, ddof=1)))), len(offs))
 
@@ -90,7 +95,8 @@ def timed_lap(track: Track, presses_us: Sequence[int | None], reaction: Reaction
 
     Args:
         track: gives the sectors.
-        presses_us: at the line, at each sector line (None where it was missed), at the line again; or the two at the line alone.
+        presses_us: at the line, at each sector line (None where it was missed), at the line again; or the two at the
+            line alone.
 
     Raises:
         BadPresses: they don't rise, or the number doesn't fit.

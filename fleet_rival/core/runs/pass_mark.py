@@ -18,7 +18,8 @@ class PassMark:
     """How a run stands.
 
     Attributes:
-        kind: `laps` (so many clean ones), `target` (one lap at the target or better), `steady` (so many, most of them alike),
+        kind: `laps` (so many clean ones), `target` (one lap at the target or better), `steady` (so many, most of them
+            alike),
             `first` (the target within the first flying laps), or `none` where nothing is to be held against.
         done, wanted: laps; of `target` and `first` whether it was reached, 0 or 1.
         met: whether the mark is reached.
@@ -62,4 +63,11 @@ def pass_mark(judged: Sequence[JudgedLap], purpose: str | None, target_us: int |
     best = min((item.lap.time_us for item in counted if item.may_be_best), default=None)
     met = best is not None and best <= target_us
     lost = purpose == "qualifying" and not met and len(flying) >= settings.pass_first_laps
-    return PassMark("first" if purpose == "qualifying" else "target", int(met), 1, met, lost, gap_us=None if best is None else best - target_us)
+    return PassMark(
+        "first" if purpose == "qualifying" else "target",
+        int(met),
+        1,
+        met,
+        lost,
+        gap_us=None if best is None else best - target_us,
+    )

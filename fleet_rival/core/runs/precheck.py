@@ -30,8 +30,10 @@ def pre_drive_check(context: RunContext, last: RunContext | None, in_car: Sequen
     """What to tick off before a run.
 
     - The pit limiter always: nothing tells it beforehand.
-    - The tyre set, and official conditions, whenever they are declared: no telemetry knows which set is on, or what the room was set to.
-    - Fuel, energy, setup, assists and each setting in the car only where they differ from the run before, or where there was none.
+    - The tyre set, and official conditions, whenever they are declared: no telemetry knows which set is on, or what the
+      room was set to.
+    - Fuel, energy, setup, assists and each setting in the car only where they differ from the run before, or where
+      there was none.
 
     Args:
         context: as declared.

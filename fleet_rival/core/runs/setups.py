@@ -1,4 +1,6 @@
-"""Setups as sheets of named values: what differs between two, what speaks against one for a run, and how they are written to files."""
+"""Setups as sheets of named values: what differs between two, what speaks against one for a run, and how they are
+written to files.
+"""
 
 from dataclasses import dataclass
 from typing import Final
@@ -99,7 +101,11 @@ def differences(first: SetupSheet, second: SetupSheet) -> list[Difference]:
         units = {item.unit for item in (before, after) if item}
         unit = units.pop() if len(units) == 1 else None
         numbers = [item.number for item in (before, after) if item and not units]
-        by = round(numbers[1] - numbers[0], 6) if len(numbers) == 2 and numbers[0] is not None and numbers[1] is not None else None
+        by = (
+            round(numbers[1] - numbers[0], 6)
+            if len(numbers) == 2 and numbers[0] is not None and numbers[1] is not None
+            else None
+        )
         out.append(Difference(*key, unit, _told(before, unit), _told(after, unit), by))
     return out
 
@@ -119,11 +125,23 @@ def warnings_of(sheet: SetupSheet, context: RunContext, wetness: str | None = No
     out = []
     race = context.session_kind == "race" or context.purpose in _LONG_RUNS
     if sheet.purpose == "qualifying" and race:
-        out.append(f"{label_of(sheet.name, sheet.number)} is for qualifying only: it may not last a race, or not be allowed in one.")
+        out.append(
+            f"{label_of(sheet.name, sheet.number)} is for qualifying only: it may not last a race, or not be allowed "
+            "in one."
+        )
     if sheet.purpose == "race" and (context.session_kind == "qualifying" or context.purpose == "qualifying"):
         out.append(f"{label_of(sheet.name, sheet.number)} is a race setup: qualifying may have a quicker one.")
-    if wetness is not None and (sheet.purpose == "wet") != (wetness == "wet") and (sheet.purpose == "wet" or wetness == "wet"):
-        out.append(f"{label_of(sheet.name, sheet.number)} is {'' if sheet.purpose == 'wet' else 'not '}for the wet, and the session is {wetness}.")
+    if (
+        wetness is not None
+        and (sheet.purpose == "wet") != (wetness == "wet")
+        and (sheet.purpose == "wet" or wetness == "wet")
+    ):
+        out.append(
+            f"{label_of(sheet.name, sheet.number)} is {'' if sheet.purpose == 'wet' else 'not '}for the wet, and the "
+            f"session is {wetness}."
+        )
     if sheet.assists and context.assists and sheet.assists != context.assists:
-        out.append(f"{label_of(sheet.name, sheet.number)} assumes the assists {sheet.assists}; declared are {context.assists}.")
+        out.append(
+            f"{label_of(sheet.name, sheet.number)} assumes the assists {sheet.assists}; declared are {context.assists}."
+        )
     return out

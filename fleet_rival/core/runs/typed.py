@@ -1,6 +1,7 @@
 """Laps as people type them: a few digits, completed from the lap before, with letters for what happened.
 
-A line is a lap time or its sectors, then marks: `92114`, `1:32.114`, `32.1`, `30114 40200 21800`, `92114 t`, `92114 s5 n braked late`.
+A line is a lap time or its sectors, then marks: `92114`, `1:32.114`, `32.1`, `30114 40200 21800`, `92114 t`, `92114 s5
+    n braked late`.
 """
 
 import re
@@ -63,14 +64,18 @@ class TypedLap:
 def read_typed(line: str, track: Track, last_us: int | None = None) -> TypedLap:
     """Read one typed line.
 
-    Digits alone are milliseconds: five or more are a whole time (`92114` and `132114` are both 1:32.114 where the lap before was
-    close to it), fewer are its last digits, completed so that the lap comes closest to the one before. `32.1` is completed by the
-    minutes in the same way. As many times as the track has sectors are its sectors; one more is the lap time behind them.
+    Digits alone are milliseconds: five or more are a whole time (`92114` and `132114` are both 1:32.114 where the lap
+        before was
+    close to it), fewer are its last digits, completed so that the lap comes closest to the one before. `32.1` is
+    completed by the
+    minutes in the same way. As many times as the track has sectors are its sectors; one more is the lap time behind
+    them.
 
     Args:
         line: as typed; blanks between its pieces.
         track: gives the sectors and the corners.
-        last_us: the lap before of this driver, in microseconds, or any lap to be expected; without it nothing is completed.
+        last_us: the lap before of this driver, in microseconds, or any lap to be expected; without it nothing is
+            completed.
 
     Raises:
         CantRead: with the piece that can't be read and what to type.
@@ -91,13 +96,20 @@ def read_typed(line: str, track: Track, last_us: int | None = None) -> TypedLap:
         if len(times) > len(codes):
             whole = _time(times[-1], time_us)
             if abs(whole - time_us) > 1000 * len(codes):
-                raise CantRead(f"The sectors sum to {format_time(time_us)}, the lap is {format_time(whole)}. One of them is mistyped.")
+                raise CantRead(
+                    f"The sectors sum to {format_time(time_us)}, the lap is {format_time(whole)}. One of them is "
+                    "mistyped."
+                )
             time_us = whole
     else:
         expected = f"{len(codes)} sectors" if len(codes) > 1 else "no sectors"
-        raise CantRead(f"{len(times)} times: type the lap alone, or all of this track's {expected} with blanks between.")
+        raise CantRead(
+            f"{len(times)} times: type the lap alone, or all of this track's {expected} with blanks between."
+        )
     if not _LEAST_US <= time_us < 36_000 * MICROSECONDS:
-        raise CantRead(f"{times[0]} would be a lap of {format_time(time_us)}. Type all of its digits: 92114 for 1:32.114.")
+        raise CantRead(
+            f"{times[0]} would be a lap of {format_time(time_us)}. Type all of its digits: 92114 for 1:32.114."
+        )
     return _with_marks(TypedLap(time_us, sectors, note=note or None), marks, track)
 
 
@@ -148,7 +160,9 @@ def _completed(typed_us: int, period_s: int, last_us: int) -> int:
     """The time with these last digits that is closest to the lap before."""
     period = period_s * MICROSECONDS
     base = last_us - last_us % period + typed_us
-    return min((base + shift for shift in (-period, 0, period) if base + shift > 0), key=lambda time: abs(time - last_us))
+    return min(
+        (base + shift for shift in (-period, 0, period) if base + shift > 0), key=lambda time: abs(time - last_us)
+    )
 
 
 def _with_marks(lap: TypedLap, marks: Sequence[str], track: Track) -> TypedLap:

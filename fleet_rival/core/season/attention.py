@@ -88,7 +88,8 @@ def concerns(begins: datetime, ends: datetime, now: datetime) -> bool:
 
 
 def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tuple[Need, ...]:
-    """Everything that needs somebody now: of weeks that run or begin within seven days. Drivers with the same need share one.
+    """Everything that needs somebody now: of weeks that run or begin within seven days. Drivers with the same need
+    share one.
 
     Args:
         settings: `chase_days` says how long before a start somebody without laps is pointed out.
@@ -98,14 +99,23 @@ def needs(weeks: Sequence[WeekFacts], now: datetime, settings: Settings) -> tupl
         if concerns(week.begins, week.ends, now):
             out += _of_week(week, now, settings)
     out = _told_once(out)
-    return tuple(sorted(out, key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due)))
+    return tuple(
+        sorted(
+            out,
+            key=lambda need: (need.due > now + timedelta(days=settings.chase_days), KINDS.index(need.kind), need.due),
+        )
+    )
 
 
 def _told_once(found: Sequence[Need]) -> list[Need]:
-    """A clash is of several weeks at once and is told at the first of them: of a driver once, of rigs with all who are on them."""
+    """A clash is of several weeks at once and is told at the first of them: of a driver once, of rigs with all who
+    are on them.
+    """
     out: dict[tuple[str, ...], Need] = {}
     for need in sorted(found, key=lambda need: need.due):
-        key = {"two_starts": (need.kind, *need.drivers), "rig_taken": (need.kind,)}.get(need.kind, (need.kind, need.week))
+        key = {"two_starts": (need.kind, *need.drivers), "rig_taken": (need.kind,)}.get(
+            need.kind, (need.kind, need.week)
+        )
         first = out.setdefault(key, need)
         if first is not need:
             out[key] = replace(

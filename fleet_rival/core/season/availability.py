@@ -60,7 +60,9 @@ class Availability:
         """
         for window in self.weekly:
             if not window.days or any(day not in range(7) for day in window.days):
-                raise BadAvailability(f"the window {window.begins:%H:%M} to {window.ends:%H:%M} is on no day of the week")
+                raise BadAvailability(
+                    f"the window {window.begins:%H:%M} to {window.ends:%H:%M} is on no day of the week"
+                )
         for off in self.off:
             if off.last < off.first:
                 raise BadAvailability(f"the days off from {off.first} end before they begin")
@@ -103,7 +105,9 @@ def covers(spans: Sequence[Span], begins: datetime, ends: datetime) -> bool:
 
 
 def _edge(wall: datetime, zone: ZoneInfo) -> datetime:
-    """The instant of a wall time; where the clocks jump over it, the moment of the jump: the first that exists behind it."""
+    """The instant of a wall time; where the clocks jump over it, the moment of the jump: the first that exists
+    behind it.
+    """
     while True:
         try:
             return instant(wall, zone)

@@ -79,7 +79,12 @@ def clashes(
             hours = open_hours.get(entry.resource) if entry.resource else None
             if hours is not None and not covers(hours, *occupied(start, entry.minutes)):
                 out.append(Clash("rig_closed", entry.key, start))
-        if not entry.starts and entry.offered and free_time is not None and not starts_in_time(sorted(entry.offered), entry.minutes, free_time):
+        if (
+            not entry.starts
+            and entry.offered
+            and free_time is not None
+            and not starts_in_time(sorted(entry.offered), entry.minutes, free_time)
+        ):
             out.append(Clash("no_start", entry.key))
         if entry.cars and all(car in may_drive and entry.driver not in may_drive[car] for car in entry.cars):
             out.append(Clash("no_car", entry.key))

@@ -1,4 +1,6 @@
-"""Who drives which race: an assignment by what each start is likely to bring, under the rule that so many weeks count."""
+"""Who drives which race: an assignment by what each start is likely to bring, under the rule that so many weeks
+count.
+"""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -88,7 +90,8 @@ class Choice:
 
     Attributes:
         counts: whether its points count, or others are likely to count before it.
-        margin: points that the team loses in all if this start goes to whoever is next best; 0: another choice is as good.
+        margin: points that the team loses in all if this start goes to whoever is next best; 0: another choice is as
+            good.
         instead: who would drive it then; None: nobody.
     """
 
@@ -139,7 +142,8 @@ def gap_of(form: Form, target_us: float, race_laps: float) -> float | None:
 
 
 def points_rule(known: Sequence[tuple[float, float]]) -> PointsRule:
-    """Points by gap, learned from earlier weeks: least squares around the usual rule, which weighs as much as six weeks.
+    """Points by gap, learned from earlier weeks: least squares around the usual rule, which weighs as much as six
+    weeks.
 
     Args:
         known: gap in per cent and points of earlier starts.
@@ -173,7 +177,8 @@ def line_up(
 ) -> Lineup:
     """Who drives which race, so that the points that count in the end are most; by OR-Tools' CP-SAT.
 
-    Hard: a race's places, and so many races a driver in a week of the calendar. Of a driver's weeks in a series the best ones count.
+    Hard: a race's places, and so many races a driver in a week of the calendar. Of a driver's weeks in a series the
+        best ones count.
 
     Args:
         scored: every start that could be taken; who has no time for it is missing.
@@ -190,7 +195,9 @@ def line_up(
             other = _solved(races, [item for item in scored if item is not start], past, best_weeks, most_each)
             margin = plan.points - other.points
             here = {item.driver for item in plan.taken if item.race == start.race}
-            instead = next((item.driver for item in other.taken if item.race == start.race and item.driver not in here), None)
+            instead = next(
+                (item.driver for item in other.taken if item.race == start.race and item.driver not in here), None
+            )
         choices.append(Choice(start.driver, start.race, start.points, start in plan.counted, max(0.0, margin), instead))
     return Lineup(tuple(choices), plan.points, plan.proven)
 
@@ -230,8 +237,16 @@ def _solved(
         model.add(sum(take for start, take in takes.items() if start.race == race.key) <= race.places)
     for driver in {start.driver for start in scored}:
         for period in {race.period for race in races}:
-            model.add(sum(take for start, take in takes.items() if start.driver == driver and race_of[start.race].period == period) <= most_each)
-    # A start that doesn't count is worth a hair, so that places aren't left empty; and more, the more points it would bring.
+            model.add(
+                sum(
+                    take
+                    for start, take in takes.items()
+                    if start.driver == driver and race_of[start.race].period == period
+                )
+                <= most_each
+            )
+    # A start that doesn't count is worth a hair, so that places aren't left empty; and more, the more points it would
+    # bring.
     model.maximize(
         sum(round(_SCALE * value) * chosen for row in rows.values() for chosen, value in row)
         + sum((1 + round(start.points / 10)) * take for start, take in takes.items())

@@ -1,7 +1,9 @@
 """Start times of a week: a list of moments, or a rule that repeats, expanded by `dateutil`.
 
-A rule reads `every 90min from 00:20`, with `to 23:00` and `on sat sun` behind it where it isn't the whole day or the whole
-week, or `at 18:00 20:30`. Its times are UTC; `in Europe/Oslo` at the end makes them wall times of that zone, which stay the
+A rule reads `every 90min from 00:20`, with `to 23:00` and `on sat sun` behind it where it isn't the whole day or the
+whole
+week, or `at 18:00 20:30`. Its times are UTC; `in Europe/Oslo` at the end makes them wall times of that zone, which stay
+the
 same when the clocks change. A rule begins anew each day.
 """
 
@@ -22,7 +24,8 @@ WEEKDAYS: Final = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _SHORTEST_MINUTES: Final = 5
 _MOST_MOMENTS: Final = 500
 _CLOCK = r"(?:[01]?[0-9]|2[0-3]):[0-5][0-9]"
-_TAIL = rf"(?:\s+on\s+(?P<days>(?:{'|'.join(WEEKDAYS)})[a-z]*(?:[\s,]+(?:{'|'.join(WEEKDAYS)})[a-z]*)*))?(?:\s+in\s+(?P<zone>[A-Za-z0-9_+\-/]+))?"
+_DAY = rf"(?:{'|'.join(WEEKDAYS)})[a-z]*"
+_TAIL = rf"(?:\s+on\s+(?P<days>{_DAY}(?:[\s,]+{_DAY})*))?(?:\s+in\s+(?P<zone>[A-Za-z0-9_+\-/]+))?"
 _EVERY = re.compile(
     rf"every\s+(?P<step>[0-9]{{1,4}})\s*(?P<unit>min|mins|minutes|h|hour|hours)\s+from\s+(?P<first>{_CLOCK})(?:\s+to\s+(?P<last>{_CLOCK}))?{_TAIL}",
     re.IGNORECASE,
@@ -77,8 +80,15 @@ def read_starts(text: str) -> StartRule:
             raise BadStarts(f"never fires: {found['last']} comes before {found['first']}")
         # Any day serves: times of day are what is wanted.
         day = date(2000, 1, 1)
-        stamps = rrule(MINUTELY, interval=int(step.total_seconds() // 60), dtstart=datetime.combine(day, first), until=datetime.combine(day, last))
-        return StartRule(times=tuple(stamp.time() for stamp in stamps), days=_days(found["days"]), zone=_zone(found["zone"]))
+        stamps = rrule(
+            MINUTELY,
+            interval=int(step.total_seconds() // 60),
+            dtstart=datetime.combine(day, first),
+            until=datetime.combine(day, last),
+        )
+        return StartRule(
+            times=tuple(stamp.time() for stamp in stamps), days=_days(found["days"]), zone=_zone(found["zone"])
+        )
     if found := _AT.fullmatch(text):
         times = sorted({_clock(item) for item in re.split(r"[\s,]+", found["times"])})
         return StartRule(times=tuple(times), days=_days(found["days"]), zone=_zone(found["zone"]))
@@ -142,7 +152,8 @@ def _moments(words: Sequence[str]) -> tuple[datetime, ...]:
             value = read_moment(word)
         except ValueError as error:
             raise BadStarts(
-                f"{word} is neither a moment such as 2031-04-07T18:20Z nor part of a rule such as every 90min from 00:20 or at 18:00 20:30 on sat"
+                f"{word} is neither a moment such as 2031-04-07T18:20Z nor part of a rule such as every 90min from "
+                "00:20 or at 18:00 20:30 on sat"
             ) from error
         if "T" not in word.upper():
             raise BadStarts(f"{word} has no time of day; write 2031-04-07T18:20Z")

@@ -97,9 +97,11 @@ class SeriesWeek:
         """How long a start keeps a driver busy: practice, qualifying and race, one after the other.
 
         Args:
-            lap_us: how long a lap takes, for a race whose laps are given and not its minutes; an hour where it isn't known.
+            lap_us: how long a lap takes, for a race whose laps are given and not its minutes; an hour where it isn't
+                known.
 
-        >>> SeriesWeek("Cup", 1, "UTC", date(2031, 4, 7), date(2031, 4, 14), race_laps=20, practice_minutes=10).busy_minutes(90_000_000)
+        >>> week = SeriesWeek("Cup", 1, "UTC", date(2031, 4, 7), date(2031, 4, 14), race_laps=20, practice_minutes=10)
+        >>> week.busy_minutes(90_000_000)
         40.0
         """
         race = self.race_minutes

@@ -38,7 +38,8 @@ def instant(wall: datetime, zone: ZoneInfo) -> datetime:
     '2031-07-01T18:00:00+00:00'
     >>> instant(datetime(2031, 3, 30, 2, 30), known_zone("Europe/Oslo"))
     Traceback (most recent call last):
-    fleet_rival.core.season.zones.NoSuchTime: 2031-03-30 02:30 doesn't exist in Europe/Oslo: the clocks are put forward then
+    fleet_rival.core.season.zones.NoSuchTime: 2031-03-30 02:30 doesn't exist in Europe/Oslo: the clocks are put forward
+    then
     """
     if not datetime_exists(wall, zone):
         raise NoSuchTime(f"{wall:%Y-%m-%d %H:%M} doesn't exist in {zone.key}: the clocks are put forward then")
@@ -46,6 +47,8 @@ def instant(wall: datetime, zone: ZoneInfo) -> datetime:
 
 
 def day_begins(day: date, zone: ZoneInfo) -> datetime:
-    """The instant, in UTC, at which a day begins in a zone: midnight, or the first moment after it where there is none."""
+    """The instant, in UTC, at which a day begins in a zone: midnight, or the first moment after it where there is
+    none.
+    """
     midnight = datetime.combine(day, time(), zone)
     return resolve_imaginary(midnight).astimezone(UTC)

@@ -1,6 +1,8 @@
-"""Laps laid over each other: aligned by distance, or by place where that is known, and the time that one gains on the other.
+"""Laps laid over each other: aligned by distance, or by place where that is known, and the time that one gains on
+the other.
 
-The difference at a place is when the one lap was there less when the other was, each since its own line: how far behind it has fallen so far.
+The difference at a place is when the one lap was there less when the other was, each since its own line: how far behind
+    it has fallen so far.
 """
 
 from dataclasses import dataclass
@@ -85,7 +87,8 @@ def _by_place(distance: Samples, channels: dict[str, Samples], reference: Aligne
     reach = np.maximum((along**2).sum(axis=1), 1e-9)
     share = ((own - line[nearest]) * along).sum(axis=1) / reach
     found = along_reference[nearest] + share * (along_reference[nearest + 1] - along_reference[nearest - 1])
-    # Where a road crosses itself or comes near, the nearest place is another part of the lap: there the own distance stands.
+    # Where a road crosses itself or comes near, the nearest place is another part of the lap: there the own distance
+    # stands.
     shift = np.where(np.abs(found - along_own) <= _MOVES_M, found - along_own, 0.0)
     # Both laps begin and end at the line, wherever across it.
     ends = np.minimum(np.clip(along_own / _AT_LINE_M, 0, 1), np.clip((length_m - along_own) / _AT_LINE_M, 0, 1))

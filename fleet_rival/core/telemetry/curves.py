@@ -1,4 +1,6 @@
-"""A lap's channels at even metres: what passes are laid over each other by, small enough to be kept beside each trace."""
+"""A lap's channels at even metres: what passes are laid over each other by, small enough to be kept beside each
+trace.
+"""
 
 import zlib
 from collections.abc import Mapping
@@ -40,7 +42,8 @@ class LapCurves:
     """Channels of one lap at 0, `step_m`, twice that, and so on from the line.
 
     Attributes:
-        channels: name to an array of shape (points,); `time_s` since the start of the lap. NaN where the trace can't be used.
+        channels: name to an array of shape (points,); `time_s` since the start of the lap. NaN where the trace can't be
+            used.
             A channel that wasn't recorded is absent.
     """
 
@@ -51,7 +54,9 @@ class LapCurves:
         return len(self.channels["time_s"])
 
     def packed(self) -> bytes:
-        """As bytes, for keeping. Times keep their microseconds' order, all else three digits, which is more than recorders have."""
+        """As bytes, for keeping. Times keep their microseconds' order, all else three digits, which is more than
+        recorders have.
+        """
         held = [name for name in _NAMES if name in self.channels]
         head = _HEAD.pack(self.step_m, len(self), sum(1 << _NAMES.index(name) for name in held))
         body = b"".join(self.channels[name].astype("<f4" if name == "time_s" else "<f2").tobytes() for name in held)
@@ -113,7 +118,9 @@ def curves_of(length_m: float, trace: Trace) -> LapCurves | None:
     return LapCurves(float(step), channels) if "time_s" in channels and "speed_kmh" in channels else None
 
 
-def _spoil_holes(channels: Mapping[str, Curve], at: NDArray[np.float64], where: NDArray[np.float64], step: float) -> None:
+def _spoil_holes(
+    channels: Mapping[str, Curve], at: NDArray[np.float64], where: NDArray[np.float64], step: float
+) -> None:
     """Between samples much further apart than usual nothing is known but the time."""
     apart = np.diff(where)
     usual = float(np.median(apart))

@@ -1,6 +1,7 @@
 """Times, speeds and offsets at the boundaries of a lap, from its trace.
 
-A boundary lies between two samples. The moment is found by a cubic through the samples around it (least squares where more than four lie near),
+A boundary lies between two samples. The moment is found by a cubic through the samples around it (least squares where
+more than four lie near),
 after the clock's own rounding has been taken out: what remains is well under a millisecond at 60 Hz.
 """
 
@@ -87,7 +88,8 @@ def cut(track: Track, trace: Trace) -> CutLap:
     bounds = np.unique([0.0, track.length_m, *(part.start_m for part in (*track.sector_parts, *track.segment_parts))])
     moments = _moments(bounds, distance, time, piece, unknown, sound.step_s)
     begin = moments[0.0]
-    # The lap begins at its own zero, whichever sample came first; unless its recorder counted it late, or its clock is another.
+    # The lap begins at its own zero, whichever sample came first; unless its recorder counted it late, or its clock is
+    # another.
     if begin is not None and distance[0] >= 0 and time[0] >= 0 and abs(begin) < _OWN_ZERO_S:
         begin = moments[0.0] = 0.0
     end = moments[track.length_m]
@@ -98,7 +100,12 @@ def cut(track: Track, trace: Trace) -> CutLap:
         known = {}
         for part in parts:
             first, last = moments[part.start_m], moments[part.end_m]
-            if first is not None and last is not None and last > first and not any(_overlap(item, part) for item in broken):
+            if (
+                first is not None
+                and last is not None
+                and last > first
+                and not any(_overlap(item, part) for item in broken)
+            ):
                 known[part.code] = round(last * 1e6) - round(first * 1e6)
         return known
 
@@ -118,7 +125,15 @@ def cut(track: Track, trace: Trace) -> CutLap:
     ends = tuple(part.code for part in (*track.sector_parts, *track.segment_parts) if part.end_m == track.length_m)
     begins_kmh = float(speeds[0]) if begin is not None and np.isfinite(speeds[0]) else None
     return CutLap(
-        lap_time, times(track.sector_parts), times(track.segment_parts), crossings, stretches, rate, ends, begins_kmh, pulls_of(track, trace, sound)
+        lap_time,
+        times(track.sector_parts),
+        times(track.segment_parts),
+        crossings,
+        stretches,
+        rate,
+        ends,
+        begins_kmh,
+        pulls_of(track, trace, sound),
     )
 
 

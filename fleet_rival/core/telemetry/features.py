@@ -1,6 +1,8 @@
-"""What a driver did on the way through each corner, read from a trace: where the brake began and ended, the slowest place, where the throttle came.
+"""What a driver did on the way through each corner, read from a trace: where the brake began and ended, the slowest
+place, where the throttle came.
 
-Each figure needs its channels; where they are missing it is NaN. Thresholds are settings, so that a pedal that rests at 2 % isn't pressed.
+Each figure needs its channels; where they are missing it is NaN. Thresholds are settings, so that a pedal that rests at
+2 % isn't pressed.
 """
 
 from collections.abc import Callable, Mapping
@@ -34,7 +36,9 @@ _NEEDS: Final = {
     "lock_peak_pct": ("lock_pct",),
     "slip_peak_pct": ("slip_pct",),
 }
-"""The channels that each feature is read from: where one of them is silent in a pass, the pass doesn't have the feature."""
+"""The channels that each feature is read from: where one of them is silent in a pass, the pass doesn't have the
+feature.
+"""
 FEATURES: Final = tuple(_NEEDS)
 Mask = NDArray[np.bool_]
 
@@ -47,7 +51,8 @@ def pass_features(track: Track, trace: Trace, settings: Settings | None = None) 
         trace: one lap.
 
     Returns:
-        Name after `FEATURES` to an array of shape (segments,), places in metres from the line. NaN where channels are missing, where the
+        Name after `FEATURES` to an array of shape (segments,), places in metres from the line. NaN where channels are
+        missing, where the
         stretch can't be used, or where it didn't happen (no braking, no lift).
     """
     settings = settings or Settings()
@@ -158,7 +163,8 @@ class _Corners:
         picked = self._first(opened & after)
         self._out["pick_up_m"][:] = self._at(picked)
         self._out["full_throttle_m"][:] = self._at(self._first((throttle >= settings.throttle_full_pct) & after))
-        # A lift is a fall by more than the threshold from where the throttle had been since the pick-up; one from which it comes back before the
+        # A lift is a fall by more than the threshold from where the throttle had been since the pick-up; one from which
+        # it comes back before the
         # next corner's braking begins, for else it belongs to that.
         since = np.arange(len(throttle)) >= picked[self._part]
         highest = np.maximum.accumulate(np.where(since, throttle, 0.0) + 1000.0 * self._part) - 1000.0 * self._part
@@ -181,7 +187,9 @@ class _Corners:
         yaw = self._channels.get("yaw_rate_dps")
         if yaw is not None:
             # Yaw is positive to the left, steering negative.
-            self._out["countersteer_s"][:] = self._seconds(turned & (np.sign(yaw) == np.sign(steering)) & (np.abs(yaw) > settings.yaw_on_dps))
+            self._out["countersteer_s"][:] = self._seconds(
+                turned & (np.sign(yaw) == np.sign(steering)) & (np.abs(yaw) > settings.yaw_on_dps)
+            )
 
     def _rest(self, slowest: NDArray[np.intp]) -> None:
         channels = self._channels

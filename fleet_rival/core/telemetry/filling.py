@@ -24,7 +24,8 @@ class Filled:
 
     Attributes:
         laps: in the order given.
-        strange: driver, session, lap number of traces that aren't used, and the reason: `unknown`, `ambiguous`, `differs`, `twice`.
+        strange: driver, session, lap number of traces that aren't used, and the reason: `unknown`, `ambiguous`,
+            `differs`, `twice`.
         cuts: by position of the lap.
     """
 
@@ -45,7 +46,9 @@ class LapFinder:
             self._by_number[lap.driver, lap.session, lap.number].append(index)
 
     def find(self, driver: str, session: str, run: int | None, number: int) -> list[int]:
-        """Positions of the laps that it may be of: by driver, session and number, and by run where the trace has one."""
+        """Positions of the laps that it may be of: by driver, session and number, and by run where the trace has
+        one.
+        """
         found = self._by_number.get((driver, session, number), [])
         if run is not None and len(found) > 1:
             return [index for index in found if self._laps[index].run == run]
@@ -53,12 +56,18 @@ class LapFinder:
 
 
 def filled(lap: Lap, cut_lap: CutLap) -> Lap | None:
-    """A lap with what its trace says, its last parts ending with the lap's own time; None where another time shows that it is another lap's trace."""
+    """A lap with what its trace says, its last parts ending with the lap's own time; None where another time shows
+    that it is another lap's trace.
+    """
     if cut_lap.time_us is not None and abs(cut_lap.time_us - lap.time_us) > ANOTHER_LAP_US:
         return None
     ended = cut_lap.ending_at(lap.time_us)
     return replace(
-        lap, sectors={**ended.sectors, **lap.sectors}, segments={**ended.segments, **lap.segments}, crossings=ended.crossings, pulls=ended.pulls
+        lap,
+        sectors={**ended.sectors, **lap.sectors},
+        segments={**ended.segments, **lap.segments},
+        crossings=ended.crossings,
+        pulls=ended.pulls,
     )
 
 
@@ -67,7 +76,8 @@ def fill_laps(track: Track, laps: Sequence[Lap], traces: Iterable[Trace]) -> Fil
 
     Args:
         laps: runs told apart.
-        traces: as they come from one file or several; a lap that comes twice is used once if its samples agree, else not at all.
+        traces: as they come from one file or several; a lap that comes twice is used once if its samples agree, else
+            not at all.
     """
     finder = LapFinder(laps)
     first: dict[tuple[str, str, int | None, int], Trace] = {}

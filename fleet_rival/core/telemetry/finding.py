@@ -1,7 +1,9 @@
 """A layout from traces: its length, its centreline, its corners and its pit lane.
 
-The road's shape comes from the places driven (x, y), less the offset where that is recorded, as the median over the laps; or, where no place is
-recorded, from speed and yaw rate, integrated and closed. Corners are stretches whose curvature rises beyond one threshold, from where to
+The road's shape comes from the places driven (x, y), less the offset where that is recorded, as the median over the
+laps; or, where no place is
+recorded, from speed and yaw rate, integrated and closed. Corners are stretches whose curvature rises beyond one
+threshold, from where to
 where it stays above a lower one (hysteresis); two peaks with a deep valley between them are two corners.
 """
 
@@ -28,7 +30,9 @@ _VALLEY: Final = 0.55
 _WIDER: Final = 2.0
 """A line driven swings out and cuts in: where offsets are unknown, bends must be this much clearer to be the road's."""
 _PLATEAU: Final = 0.75
-"""An apex is the middle of where the curvature is above this share of its peak: arcs of a constant radius have no sharper one."""
+"""An apex is the middle of where the curvature is above this share of its peak: arcs of a constant radius have no
+sharper one.
+"""
 _AWAY_M: Final = 5.0
 """How far beside the laps driven at speed a pit lane lies at least."""
 _PIT_RUNS_M: Final = 25.0
@@ -49,7 +53,8 @@ class Found:
         track: its corners are named T1, T2 … in the order of driving.
         curvature: shape (metres,), 1/m at each metre, positive to the left.
         used: positions of the traces that it was made from.
-        left_out: position and reason of the others: `short`, `no_place`, `pit` (out and in laps, used for the pit lane alone).
+        left_out: position and reason of the others: `short`, `no_place`, `pit` (out and in laps, used for the pit lane
+            alone).
         by: `places` or `yaw_rate`.
     """
 
@@ -83,7 +88,8 @@ def find_track(
 
     Args:
         traces: laps of any drivers.
-        kinds: `flying`, `out`, `in` or `outin` for each; the shape comes from flying laps, the pit lane from the others.
+        kinds: `flying`, `out`, `in` or `outin` for each; the shape comes from flying laps, the pit lane from the
+            others.
         length_m: where it is known; else it is measured.
 
     Raises:
@@ -126,7 +132,9 @@ def find_track(
     return Found(track, smooth, tuple(line.index for line in used), tuple(sorted(left_out)), by)
 
 
-def _lines(traces: Sequence[Trace], kinds: Sequence[str], length_m: float | None) -> tuple[list[_Line], list[tuple[int, str]]]:
+def _lines(
+    traces: Sequence[Trace], kinds: Sequence[str], length_m: float | None
+) -> tuple[list[_Line], list[tuple[int, str]]]:
     lines, left_out = [], []
     for index, (trace, kind) in enumerate(zip(traces, kinds, strict=True)):
         if kind != "flying":
@@ -142,7 +150,9 @@ def _lines(traces: Sequence[Trace], kinds: Sequence[str], length_m: float | None
     if not lines:
         reasons = {reason for _, reason in left_out}
         raise CantFind(
-            "None of these laps records places (x, y) or yaw rates." if "no_place" in reasons else "None of these laps is a whole flying lap."
+            "None of these laps records places (x, y) or yaw rates."
+            if "no_place" in reasons
+            else "None of these laps is a whole flying lap."
         )
     return lines, left_out
 
@@ -178,7 +188,9 @@ def _middle(lines: Sequence[_Line], grid: Samples, length: float) -> Samples:
     found = []
     for line in lines:
         share = length / line.length_m
-        xy = np.stack([_around(line.channels[name], line.distance_m * share, grid, length) for name in ("x_m", "y_m")], axis=1)
+        xy = np.stack(
+            [_around(line.channels[name], line.distance_m * share, grid, length) for name in ("x_m", "y_m")], axis=1
+        )
         if "offset_m" in line.channels:
             heading = _heading(np.stack([gaussian_filter1d(xy[:, axis], 2.0, mode="wrap") for axis in (0, 1)], axis=1))
             offset = _around(line.channels["offset_m"], line.distance_m * share, grid, length)
@@ -231,7 +243,9 @@ def _walked(curvature: Samples, length: float) -> Samples:
     return np.asarray(xy)
 
 
-def _corners(curvature: Samples, lines: Sequence[_Line], length: float, settings: Settings, clearer: float) -> tuple[Corner, ...]:
+def _corners(
+    curvature: Samples, lines: Sequence[_Line], length: float, settings: Settings, clearer: float
+) -> tuple[Corner, ...]:
     count = len(curvature)
     step = length / count
     # Cut where the road is straightest, so that no corner is cut in two.
@@ -255,14 +269,18 @@ def _corners(curvature: Samples, lines: Sequence[_Line], length: float, settings
     corners: list[Corner] = []
     for number, (begins, middle, ends, left) in enumerate(places):
         before = places[number - 1][2] if number else places[-1][2] if places[-1][2] < begins else 0.0
-        brakes, apex, end = (round(float(value), 1) for value in (_braking(lines, length, before, begins, middle), middle, ends))
+        brakes, apex, end = (
+            round(float(value), 1) for value in (_braking(lines, length, before, begins, middle), middle, ends)
+        )
         if not corners or brakes > corners[-1].start_m:
             corners.append(Corner(f"T{len(corners) + 1}", brakes, apex, end, None, "left" if left else "right"))
     return tuple(corners)
 
 
 def _arcs(bends: Samples, settings: Settings, deep: float) -> Iterator[tuple[int, int]]:
-    """First and behind the last metre of each corner: where the curvature passes the upper threshold, as far as it stays above the lower one."""
+    """First and behind the last metre of each corner: where the curvature passes the upper threshold, as far as it
+    stays above the lower one.
+    """
     for sign in (1, -1):
         signed = sign * bends
         above = np.concatenate([[False], signed > 1 / settings.corner_ends_radius_m, [False]])
@@ -277,7 +295,9 @@ def _at_valleys(signed: Samples, first: int, after: int, settings: Settings, dee
     peaks = [
         place
         for place in range(1, len(inner) - 1)
-        if inner[place] >= inner[place - 1] and inner[place] > inner[place + 1] and inner[place] > 1 / settings.corner_radius_m
+        if inner[place] >= inner[place - 1]
+        and inner[place] > inner[place + 1]
+        and inner[place] > 1 / settings.corner_radius_m
     ]
     for one, other in pairwise(peaks):
         valley = one + int(inner[one:other].argmin())
@@ -317,7 +337,11 @@ def _sectors(corners: Sequence[Corner], length: float) -> tuple[Sector, ...]:
     """Three, begun at the corners next to a third and two thirds of the lap."""
     starts = [0.0]
     for share in (1 / 3, 2 / 3):
-        nearest = min((corner.start_m for corner in corners), key=lambda start: abs(start - share * length), default=share * length)
+        nearest = min(
+            (corner.start_m for corner in corners),
+            key=lambda start: abs(start - share * length),
+            default=share * length,
+        )
         if nearest > starts[-1]:
             starts.append(nearest)
     return tuple(Sector(f"S{number}", round(start, 1)) for number, start in enumerate(starts, 1))
@@ -354,4 +378,6 @@ def _pit(traces: Sequence[Trace], kinds: Sequence[str], xy: Samples, length: flo
     if not entries or not exits:
         return None
     side = "right" if sum(sides) > 0 else "left"
-    return Pit(round(float(np.median(entries)), 1), round(float(np.median(exits)), 1), side, round(float(np.median(limits))))
+    return Pit(
+        round(float(np.median(entries)), 1), round(float(np.median(exits)), 1), side, round(float(np.median(limits)))
+    )

@@ -33,8 +33,10 @@ class _Pieces:
 def cut_at_line(traces: Iterable[Trace], length_m: float) -> Iterator[Trace]:
     """One trace a lap.
 
-    Recorders count a lap a few samples early or late: those samples come to the lap that they belong to, and stay with the one that they were
-    counted to, their distance counted on over the line, since they tell best when it was crossed. One that didn't count laps at all gets
+    Recorders count a lap a few samples early or late: those samples come to the lap that they belong to, and stay with
+        the one that they were
+    counted to, their distance counted on over the line, since they tell best when it was crossed. One that didn't count
+    laps at all gets
     them counted here.
 
     Args:
@@ -121,7 +123,8 @@ def kinds_by_speed(begins: Sequence[float | None], ends: Sequence[float | None])
     """What kind each lap is, told by how fast the line was crossed before and after it: traces don't say.
 
     Args:
-        begins, ends: speed over the line in one unit, of each lap of a file; None or NaN where it isn't known, which counts as fast.
+        begins, ends: speed over the line in one unit, of each lap of a file; None or NaN where it isn't known, which
+            counts as fast.
 
     Returns:
         `flying`, `out`, `in` or `outin` of each.
@@ -132,11 +135,16 @@ def kinds_by_speed(begins: Sequence[float | None], ends: Sequence[float | None])
     first, last = (np.array(speeds, dtype=float) for speeds in (begins, ends))
     usual = float(np.median(known)) if len(known := first[np.isfinite(first)]) else 0.0
     names = {(True, True): "outin", (True, False): "out", (False, True): "in", (False, False): "flying"}
-    return [names[bool(begin < _SLOW * usual), bool(end < _SLOW * usual)] for begin, end in zip(first, last, strict=True)]
+    return [
+        names[bool(begin < _SLOW * usual), bool(end < _SLOW * usual)] for begin, end in zip(first, last, strict=True)
+    ]
 
 
 def same_samples(one: Trace, other: Trace) -> bool:
     """Whether two traces of a lap agree: as many samples, each the same to within what rounding does."""
     if len(one) != len(other):
         return False
-    return all(bool(np.allclose(one.channels[name], other.channels[name], rtol=0, atol=limit, equal_nan=True)) for name, limit in _AGREES.items())
+    return all(
+        bool(np.allclose(one.channels[name], other.channels[name], rtol=0, atol=limit, equal_nan=True))
+        for name, limit in _AGREES.items()
+    )

@@ -1,6 +1,7 @@
 """Where a lap was at full throttle, and how its speed grew there: by that a slipstream is told.
 
-With the throttle full, a car's speed depends on the place, on how fast it came, and on the air: who comes as fast and gains more had less of it.
+With the throttle full, a car's speed depends on the place, on how fast it came, and on the air: who comes as fast and
+gains more had less of it.
 """
 
 from collections.abc import Mapping
@@ -30,15 +31,21 @@ def pulls_of(track: Track, trace: Trace, sound: Sound, settings: Settings | None
         sound: what can be used of it.
 
     Returns:
-        By segment: the first place's number, counted from the line in steps of `STEP_M`, and speeds in km/h from there on. Without those that are
-        shorter than two steps, or that a stretch which can't be used lies in; nothing where the throttle wasn't recorded.
+        By segment: the first place's number, counted from the line in steps of `STEP_M`, and speeds in km/h from there
+            on. Without those that are
+        shorter than two steps, or that a stretch which can't be used lies in; nothing where the throttle wasn't
+        recorded.
     """
     settings = settings or Settings()
     throttle = trace.channels.get("throttle_pct")
     keep = sound.keep
     if throttle is None or len(keep) < 4:
         return {}
-    where, speed, full = trace.channels["distance_m"][keep], trace.channels["speed_kmh"][keep], throttle[keep] >= settings.throttle_full_pct
+    where, speed, full = (
+        trace.channels["distance_m"][keep],
+        trace.channels["speed_kmh"][keep],
+        throttle[keep] >= settings.throttle_full_pct,
+    )
     places = np.arange(0.0, track.length_m, STEP_M)
     edges = np.searchsorted(where, places)
     counted = np.concatenate([[0], np.cumsum(full)])
@@ -54,7 +61,10 @@ def pulls_of(track: Track, trace: Trace, sound: Sound, settings: Settings | None
         first, last = int(np.ceil(part.start_m / STEP_M)), min(int(part.end_m // STEP_M), len(held))
         begin, length = _longest(held[first:last])
         if length >= _LEAST_STEPS:
-            out[part.code] = Pull(first + begin, tuple(round(float(value), 2) for value in speeds[first + begin : first + begin + length + 1]))
+            out[part.code] = Pull(
+                first + begin,
+                tuple(round(float(value), 2) for value in speeds[first + begin : first + begin + length + 1]),
+            )
     return out
 
 

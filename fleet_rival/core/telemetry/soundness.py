@@ -1,7 +1,9 @@
 """Where a trace can be believed.
 
-Real recordings have holes, clocks that run on while the car stands still in a pause, cars put back on the road, sensors that stick. Each such
-stretch is named with its reason; what lies outside is used. The one question asked everywhere: does the distance go on as the speed says?
+Real recordings have holes, clocks that run on while the car stands still in a pause, cars put back on the road, sensors
+that stick. Each such
+stretch is named with its reason; what lies outside is used. The one question asked everywhere: does the distance go on
+as the speed says?
 """
 
 from collections.abc import Iterator, Mapping
@@ -83,7 +85,9 @@ def examine(trace: Trace, length_m: float) -> Sound:
     time, distance = trace.channels["time_s"], trace.channels["distance_m"]
     known = np.flatnonzero(np.isfinite(time) & np.isfinite(distance))
     if len(known) < 4:
-        return Sound(known[:0], (Stretch("not_a_number" if len(time) else "gap", 0.0, length_m, time_holds=False),), 0.0)
+        return Sound(
+            known[:0], (Stretch("not_a_number" if len(time) else "gap", 0.0, length_m, time_holds=False),), 0.0
+        )
     stretches: list[Stretch] = []
     ascending = np.concatenate([[True], time[known][1:] > np.maximum.accumulate(time[known])[:-1]])
     fell = np.zeros(len(time), dtype=bool)
@@ -126,9 +130,14 @@ def _speed(speed: Samples, time: Samples) -> Samples:
 
 
 def _clock(time: Samples, distance: Samples, known: np.ndarray, ascending: np.ndarray) -> Iterator[Stretch]:
-    """Samples whose clock stands still or falls. Whole repetitions of the sample before say nothing new and aren't told."""
+    """Samples whose clock stands still or falls. Whole repetitions of the sample before say nothing new and aren't
+    told.
+    """
     for first, last in _runs(~ascending):
-        same = all(time[known[i]] == time[known[first - 1]] and distance[known[i]] == distance[known[first - 1]] for i in range(first, last + 1))
+        same = all(
+            time[known[i]] == time[known[first - 1]] and distance[known[i]] == distance[known[first - 1]]
+            for i in range(first, last + 1)
+        )
         if not same:
             end = distance[known[min(last + 1, len(known) - 1)]]
             low, high = sorted((float(distance[known[first - 1]]), float(end)))
@@ -142,8 +151,12 @@ def _runs(mask: np.ndarray) -> Iterator[tuple[int, int]]:
         yield int(first), int(after) - 1
 
 
-def _anomalies(known: np.ndarray, time: Samples, distance: Samples, speed: Samples, step: float) -> Iterator[tuple[int, int, str, bool]]:
-    """Pairs of samples between which something is wrong: the last that can be believed and the next; the reason; whether time holds."""
+def _anomalies(
+    known: np.ndarray, time: Samples, distance: Samples, speed: Samples, step: float
+) -> Iterator[tuple[int, int, str, bool]]:
+    """Pairs of samples between which something is wrong: the last that can be believed and the next; the reason;
+    whether time holds.
+    """
     dt, moved = np.diff(time), np.diff(distance)
     driven = np.concatenate([[0.0], np.cumsum(dt * (speed[1:] + speed[:-1]) / 2)])
     hole = (dt > max(_GAP_STEPS * step, _GAP_S)) | (np.diff(known) > 1)
@@ -161,7 +174,9 @@ def _anomalies(known: np.ndarray, time: Samples, distance: Samples, speed: Sampl
         yield first, at, reason, holds
 
 
-def _judge(first: int, known: np.ndarray, time: Samples, distance: Samples, speed: Samples, driven: Samples, *, hole: bool) -> tuple[int, str, bool]:
+def _judge(
+    first: int, known: np.ndarray, time: Samples, distance: Samples, speed: Samples, driven: Samples, *, hole: bool
+) -> tuple[int, str, bool]:
     after = first + 1
     moved, dt = distance[after] - distance[first], time[after] - time[first]
     if hole:
@@ -190,7 +205,11 @@ def _judge(first: int, known: np.ndarray, time: Samples, distance: Samples, spee
         past = np.flatnonzero(distance[after:] > distance[first])
         return (after + int(past[0]) if len(past) else len(distance) - 1), "falling_distance", True
     if moved == 0:
-        last = after + int(np.argmax(distance[after:] != distance[first])) if (distance[after:] != distance[first]).any() else len(distance) - 1
+        last = (
+            after + int(np.argmax(distance[after:] != distance[first]))
+            if (distance[after:] != distance[first]).any()
+            else len(distance) - 1
+        )
         return last, "repeated_distance", False
     return after, "teleport", False
 
@@ -233,4 +252,6 @@ def _strays(trace: Trace, usable: np.ndarray, distance: Samples) -> Iterator[Str
     if len(places):
         # A leap and the leap back are one stretch.
         for first, last in zip(places[::2], [*places[1::2], *([places[-1]] if len(places) % 2 else [])], strict=True):
-            yield Stretch("teleport", float(distance[first]), float(distance[last + 1]), time_holds=True, channels=("x_m", "y_m"))
+            yield Stretch(
+                "teleport", float(distance[first]), float(distance[last + 1]), time_holds=True, channels=("x_m", "y_m")
+            )

@@ -36,7 +36,8 @@ class Trace:
     """Samples of one lap in the order of time.
 
     Attributes:
-        channels: name to an array of shape (samples,); the unit is in the name, unknown values are NaN. `REQUIRED` are there.
+        channels: name to an array of shape (samples,); the unit is in the name, unknown values are NaN. `REQUIRED` are
+            there.
         run: None where the source doesn't tell runs apart.
     """
 
@@ -52,13 +53,16 @@ class Trace:
     @property
     def missing(self) -> tuple[str, ...]:
         """Optional channels without any value."""
-        return tuple(name for name in OPTIONAL if name not in self.channels or not np.isfinite(self.channels[name]).any())
+        return tuple(
+            name for name in OPTIONAL if name not in self.channels or not np.isfinite(self.channels[name]).any()
+        )
 
 
 def even_times(time_s: Samples) -> Samples:
     """The beat behind a clock that was rounded when it was written.
 
-    At 60 Hz a clock of milliseconds says 0.017, 0.033, 0.050: each up to half a millisecond off. Where all samples lie on one even
+    At 60 Hz a clock of milliseconds says 0.017, 0.033, 0.050: each up to half a millisecond off. Where all samples lie
+    on one even
     beat to within that rounding, the beat is returned, else the times as they are.
 
     Args:

@@ -9,7 +9,16 @@ from fleet_rival.db.tables.drive import FileMapping, Lap, LapFileRow, PracticeSe
 from fleet_rival.db.tables.fix import Assignment, CorrectionRow, Exercise, LapCurve, LikeKind, Setup, SetupVersion
 from fleet_rival.db.tables.history import BROUGHT, Change, ChangeSet
 from fleet_rival.db.tables.log import Lesson, RaceResult
-from fleet_rival.db.tables.people import BoardVisit, Invitation, Membership, Person, RigToken, SignIn, SignInAttempt, Team
+from fleet_rival.db.tables.people import (
+    BoardVisit,
+    Invitation,
+    Membership,
+    Person,
+    RigToken,
+    SignIn,
+    SignInAttempt,
+    Team,
+)
 from fleet_rival.db.tables.plan import PlanBlock, PlanMade, PlanRules
 from fleet_rival.db.tables.race import RaceSheet
 from fleet_rival.db.tables.season import CalendarAddress, Entry, SeasonFileRow, Series, SeriesWeekCar, SeriesWeekRow

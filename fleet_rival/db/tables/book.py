@@ -6,7 +6,21 @@ from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import WRITTEN, Base, Id, Key, Label, Metres, Public, Quantity, Word, Written, full_text, table_args, within_team
+from fleet_rival.db.tables.base import (
+    WRITTEN,
+    Base,
+    Id,
+    Key,
+    Label,
+    Metres,
+    Public,
+    Quantity,
+    Word,
+    Written,
+    full_text,
+    table_args,
+    within_team,
+)
 
 __all__ = ["BookPicture", "OpenQuestion", "ReferenceRow"]
 

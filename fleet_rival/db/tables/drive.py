@@ -7,7 +7,21 @@ from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstr
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Quantity, Word, Written, full_text, table_args, within_team
+from fleet_rival.db.tables.base import (
+    WRITTEN,
+    Base,
+    Code,
+    Id,
+    Key,
+    Label,
+    Public,
+    Quantity,
+    Word,
+    Written,
+    full_text,
+    table_args,
+    within_team,
+)
 
 __all__ = ["FileMapping", "Lap", "LapFileRow", "PracticeSession", "Remark", "Run"]
 
@@ -60,7 +74,9 @@ class PracticeSession(Public, Base):
 
     __tablename__ = "practice_session"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "combination_id", "label"), UniqueConstraint("team_id", "id"), within_team("combination_id", "combination")
+        UniqueConstraint("team_id", "combination_id", "label"),
+        UniqueConstraint("team_id", "id"),
+        within_team("combination_id", "combination"),
     )
     recorded = True
     shared = True
@@ -81,7 +97,9 @@ class PracticeSession(Public, Base):
 
 
 class Run(Public, Base):
-    """A run as it was declared, and what was said of it afterwards. Before its first lap it belongs to no session yet."""
+    """A run as it was declared, and what was said of it afterwards. Before its first lap it belongs to no session
+    yet.
+    """
 
     __tablename__ = "run"
     __table_args__ = table_args(

@@ -8,7 +8,19 @@ from sqlalchemy.dialects.mysql import MEDIUMBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from fleet_rival.clock import now
-from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Label, Public, Word, full_text, table_args, within_team
+from fleet_rival.db.tables.base import (
+    WRITTEN,
+    Base,
+    Code,
+    Id,
+    Key,
+    Label,
+    Public,
+    Word,
+    full_text,
+    table_args,
+    within_team,
+)
 
 __all__ = ["Assignment", "CorrectionRow", "Exercise", "LapCurve", "LikeKind", "Setup", "SetupVersion"]
 
@@ -124,7 +136,9 @@ class Setup(Public, Base):
     """A setup of a car, by name; what it is stands in its versions."""
 
     __tablename__ = "setup"
-    __table_args__ = table_args(UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "car_id", "name"), within_team("car_id", "car"))
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "car_id", "name"), within_team("car_id", "car")
+    )
     recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key]
@@ -138,7 +152,9 @@ class SetupVersion(Public, Base):
 
     __tablename__ = "setup_version"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "setup_id", "number"), within_team("setup_id", "setup")
+        UniqueConstraint("team_id", "id"),
+        UniqueConstraint("team_id", "setup_id", "number"),
+        within_team("setup_id", "setup"),
     )
     recorded = True
     id: Mapped[Id]

@@ -43,7 +43,9 @@ class ChangeSet(Base):
     original_id: Mapped[Key | None]
     """What somebody did first, of which this one is an undo or a redo."""
     turn: Mapped[Word | None]
-    """`undo` or `redo`; None for what somebody did first; `brought` for what came with a team from elsewhere, of which no row before is known."""
+    """`undo` or `redo`; None for what somebody did first; `brought` for what came with a team from elsewhere, of
+    which no row before is known.
+    """
     standing: Mapped[bool] = mapped_column(default=True, server_default="1")
     """Of an original: whether what it did is in force now."""
 
@@ -53,7 +55,9 @@ class Change(Base):
 
     __tablename__ = "change"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "id"), within_team("change_set_id", "change_set"), Index(None, "team_id", "table_name", "row_id")
+        UniqueConstraint("team_id", "id"),
+        within_team("change_set_id", "change_set"),
+        Index(None, "team_id", "table_name", "row_id"),
     )
     id: Mapped[Id]
     team_id: Mapped[Key]

@@ -6,7 +6,19 @@ from typing import Any
 from sqlalchemy import JSON, BigInteger, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import WRITTEN, Base, Code, Id, Key, Public, Quantity, Word, full_text, table_args, within_team
+from fleet_rival.db.tables.base import (
+    WRITTEN,
+    Base,
+    Code,
+    Id,
+    Key,
+    Public,
+    Quantity,
+    Word,
+    full_text,
+    table_args,
+    within_team,
+)
 
 __all__ = ["Lesson", "RaceResult"]
 
@@ -45,7 +57,9 @@ class RaceResult(Public, Base):
 
     __tablename__ = "race_result"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "entry_id", "starts_at"), within_team("entry_id", "entry")
+        UniqueConstraint("team_id", "id"),
+        UniqueConstraint("team_id", "entry_id", "starts_at"),
+        within_team("entry_id", "entry"),
     )
     recorded = True
     id: Mapped[Id]

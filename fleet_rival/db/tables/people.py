@@ -37,14 +37,18 @@ class Person(Public, Base):
     password_hash: Mapped[str | None] = mapped_column(String(255))
     preferences: Mapped[dict[str, Any] | None]
     reaction: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
-    """How they press a key when something crosses a line: `offset_us`, `spread_us`, `presses`, and when it was measured."""
+    """How they press a key when something crosses a line: `offset_us`, `spread_us`, `presses`, and when it was
+    measured.
+    """
 
 
 class Membership(Public, Base):
     """A person's role in a team, and which driver they are."""
 
     __tablename__ = "membership"
-    __table_args__ = table_args(UniqueConstraint("team_id", "person_id"), UniqueConstraint("team_id", "id"), within_team("driver_id", "driver"))
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "person_id"), UniqueConstraint("team_id", "id"), within_team("driver_id", "driver")
+    )
     recorded = True
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))

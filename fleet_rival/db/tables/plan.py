@@ -30,7 +30,9 @@ class PlanBlock(Public, Base):
     entry_id: Mapped[Key]
     kind: Mapped[Word]
     about: Mapped[str] = mapped_column(String(120))
-    """So that the same block is known again when the plan is made anew: a corner and a kind of mistake, an option; else empty."""
+    """So that the same block is known again when the plan is made anew: a corner and a kind of mistake, an option;
+    else empty.
+    """
     minutes: Mapped[int]
     begins_at: Mapped[datetime]
     rig_id: Mapped[Key | None]

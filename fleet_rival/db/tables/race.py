@@ -16,7 +16,9 @@ class RaceSheet(Public, Base):
 
     __tablename__ = "race_sheet"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "entry_id", "number"), within_team("entry_id", "entry")
+        UniqueConstraint("team_id", "id"),
+        UniqueConstraint("team_id", "entry_id", "number"),
+        within_team("entry_id", "entry"),
     )
     recorded = True
     id: Mapped[Id]

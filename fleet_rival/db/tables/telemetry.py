@@ -14,7 +14,9 @@ __all__ = ["FeedEntry", "TraceFile", "TraceRow", "Upload"]
 
 
 class TraceFile(Base):
-    """A file of traces in the store, one row group a lap. Never changed; swept when no trace has been in it for long."""
+    """A file of traces in the store, one row group a lap. Never changed; swept when no trace has been in it for
+    long.
+    """
 
     __tablename__ = "trace_file"
     __table_args__ = table_args(UniqueConstraint("team_id", "id"), UniqueConstraint("team_id", "sha256"))
@@ -26,7 +28,9 @@ class TraceFile(Base):
 
 
 class TraceRow(Base):
-    """A lap's trace: where its samples are, and what was read from them. It hangs on its lap: goes with it and comes back with it."""
+    """A lap's trace: where its samples are, and what was read from them. It hangs on its lap: goes with it and comes
+    back with it.
+    """
 
     __tablename__ = "trace"
     __table_args__ = table_args(
@@ -52,7 +56,9 @@ class TraceRow(Base):
     crossings: Mapped[dict[str, Any]] = mapped_column(JSON)
     """Code of the part that begins at a boundary to speed and offset there; `line` is the end of the lap."""
     pulls: Mapped[dict[str, Any] | None] = mapped_column(JSON)
-    """By segment the longest stretch at full throttle: number of the first place, speeds. None: read before this was looked for."""
+    """By segment the longest stretch at full throttle: number of the first place, speeds. None: read before this was
+    looked for.
+    """
 
 
 class Upload(Public, Base):
@@ -76,7 +82,9 @@ class Upload(Public, Base):
 
 
 class FeedEntry(Base):
-    """One line that a rig has sent and that is acknowledged. It is taken into laps right after; its key stays, so that it is never taken twice."""
+    """One line that a rig has sent and that is acknowledged. It is taken into laps right after; its key stays, so
+    that it is never taken twice.
+    """
 
     __tablename__ = "feed_entry"
     __table_args__ = table_args(

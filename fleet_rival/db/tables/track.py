@@ -5,7 +5,19 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from fleet_rival.db.tables.base import Base, Code, Id, Key, Label, Metres, Public, Quantity, Word, table_args, within_team
+from fleet_rival.db.tables.base import (
+    Base,
+    Code,
+    Id,
+    Key,
+    Label,
+    Metres,
+    Public,
+    Quantity,
+    Word,
+    table_args,
+    within_team,
+)
 
 __all__ = ["Layout", "LayoutCorner", "LayoutSector", "TrackRow"]
 
@@ -59,7 +71,9 @@ class LayoutSector(Base):
 
     __tablename__ = "layout_sector"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "layout_id", "code"), UniqueConstraint("team_id", "id"), within_team("layout_id", "layout")
+        UniqueConstraint("team_id", "layout_id", "code"),
+        UniqueConstraint("team_id", "id"),
+        within_team("layout_id", "layout"),
     )
     recorded = True
     id: Mapped[Id]
@@ -74,7 +88,9 @@ class LayoutCorner(Public, Base):
 
     __tablename__ = "layout_corner"
     __table_args__ = table_args(
-        UniqueConstraint("team_id", "layout_id", "code"), UniqueConstraint("team_id", "id"), within_team("layout_id", "layout")
+        UniqueConstraint("team_id", "layout_id", "code"),
+        UniqueConstraint("team_id", "id"),
+        within_team("layout_id", "layout"),
     )
     recorded = True
     id: Mapped[Id]

@@ -82,7 +82,9 @@ class Driver(Public, Base):
     availability: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     """`weekly`, `off` and `extra`, in wall times of `zone`."""
     care: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
-    """`seat_limit_minutes`, `break_minutes`, `day_limit_minutes`, `quiet_from` and `quiet_to`: where they are other than usual."""
+    """`seat_limit_minutes`, `break_minutes`, `day_limit_minutes`, `quiet_from` and `quiet_to`: where they are other
+    than usual.
+    """
 
 
 class Resource(Public, Base):

@@ -15,7 +15,9 @@ __all__ = ["Event", "Job", "LapVerdict", "StandingRow", "StoredAnalysis"]
 
 
 class StoredAnalysis(Base):
-    """An answer kept until what it depends on changes: the combination's revision, its settings, or the core's version."""
+    """An answer kept until what it depends on changes: the combination's revision, its settings, or the core's
+    version.
+    """
 
     __tablename__ = "analysis"
     __table_args__ = table_args(
@@ -27,14 +29,18 @@ class StoredAnalysis(Base):
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
     about: Mapped[str] = mapped_column(String(100))
-    """`summary`, or `driver:` and the driver's public id; behind `@` from when to when, where not all laps are meant."""
+    """`summary`, or `driver:` and the driver's public id; behind `@` from when to when, where not all laps are
+    meant.
+    """
     stamp: Mapped[str] = mapped_column(String(64))
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     made_at: Mapped[datetime] = mapped_column(default=now)
 
 
 class StandingRow(Base):
-    """Where a driver stands in a combination, over the laps of a stretch of time: what the board shows. Written anew when figures change."""
+    """Where a driver stands in a combination, over the laps of a stretch of time: what the board shows. Written anew
+    when figures change.
+    """
 
     __tablename__ = "standing"
     __table_args__ = table_args(
@@ -59,10 +65,14 @@ class StandingRow(Base):
 
 
 class LapVerdict(Base):
-    """For what a lap counts, as `core.laps.verdict` says: for lists and queries that don't load laps. Right once it was settled."""
+    """For what a lap counts, as `core.laps.verdict` says: for lists and queries that don't load laps. Right once it
+    was settled.
+    """
 
     __tablename__ = "lap_verdict"
-    __table_args__ = table_args(Index(None, "team_id", "combination_id"), within_team("lap_id", "lap", ondelete="CASCADE"))
+    __table_args__ = table_args(
+        Index(None, "team_id", "combination_id"), within_team("lap_id", "lap", ondelete="CASCADE")
+    )
     lap_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
     team_id: Mapped[Key]
     combination_id: Mapped[Key]
@@ -75,7 +85,11 @@ class Job(Public, Base):
     """Work in the background. The row is the truth; a message only wakes a worker."""
 
     __tablename__ = "job"
-    __table_args__ = table_args(UniqueConstraint("team_id", "id"), Index(None, "team_id", "person_id", "id"), Index(None, "state", "lease_until"))
+    __table_args__ = table_args(
+        UniqueConstraint("team_id", "id"),
+        Index(None, "team_id", "person_id", "id"),
+        Index(None, "state", "lease_until"),
+    )
     id: Mapped[Id]
     team_id: Mapped[Key] = mapped_column(ForeignKey("team.id"))
     person_id: Mapped[Key] = mapped_column(ForeignKey("person.id"))

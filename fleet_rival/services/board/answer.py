@@ -17,14 +17,30 @@ from fleet_rival.core.season.zones import day_begins
 from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import ChangeSet, Combination, StandingRow
 from fleet_rival.services.find import standing
-from fleet_rival.services.find.overview.cells import Cell, cell, clashes_of, difference_out, figures_of, minutes_of, week_needs
+from fleet_rival.services.find.overview.cells import (
+    Cell,
+    cell,
+    clashes_of,
+    difference_out,
+    figures_of,
+    minutes_of,
+    week_needs,
+)
 from fleet_rival.services.find.overview.fresh import loaded_with_old, moment_on, refresh
 from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
 from fleet_rival.services.plan.coming import Practice, practice_of
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.cache.answers import Recent, code_stamp
 from fleet_rival.services.shared.last_backup import last_ended, this_var
-from fleet_rival.wording.week import ACTIONS, CLASH_WORDS, OPEN_WORDS, asked_words, need_words, own_prepared_words, prepared_words
+from fleet_rival.wording.week import (
+    ACTIONS,
+    CLASH_WORDS,
+    OPEN_WORDS,
+    asked_words,
+    need_words,
+    own_prepared_words,
+    prepared_words,
+)
 
 __all__ = [
     "Board",
@@ -45,7 +61,9 @@ class Board:
     """Combinations whose figures are out of date."""
 
 
-def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone: ZoneInfo, moment: Callable[[], datetime]) -> Board:
+def board(
+    sessions: sessionmaker[Session], actor: Actor, day: date | None, zone: ZoneInfo, moment: Callable[[], datetime]
+) -> Board:
     """The board of a day.
 
     Args:
@@ -67,7 +85,9 @@ def board(sessions: sessionmaker[Session], actor: Actor, day: date | None, zone:
         stamp = _stamp(sessions, actor, shown, zone, now)
         loaded, _ = loaded_with_old(sessions, actor, moment_on(shown, local))
     with sessions() as session:
-        practice = practice_of(session, actor, [entry.id for week in loaded.shown for entry in week.entries.values()], now)
+        practice = practice_of(
+            session, actor, [entry.id for week in loaded.shown for entry in week.entries.values()], now
+        )
     body = orjson.dumps(_answer(loaded, actor, shown, zone, now, practice))
     if not behind:
         _at_hand.put(stamp, body)
@@ -79,13 +99,18 @@ _at_hand = Recent(most_bytes=16_000_000)
 
 def _last(table: type[ChangeSet | StandingRow]) -> Any:
     recent = select(table.id).where(table.team_id == bindparam("team")).order_by(table.id.desc()).limit(200).subquery()
-    return select(func.concat(func.coalesce(func.max(recent.c.id), 0), ".", func.coalesce(func.sum(recent.c.id), 0))).scalar_subquery()
+    return select(
+        func.concat(func.coalesce(func.max(recent.c.id), 0), ".", func.coalesce(func.sum(recent.c.id), 0))
+    ).scalar_subquery()
 
 
 _STATE: Final = select(
-    _last(ChangeSet), _last(StandingRow), select(func.sum(Combination.revision)).where(Combination.team_id == bindparam("team")).scalar_subquery()
+    _last(ChangeSet),
+    _last(StandingRow),
+    select(func.sum(Combination.revision)).where(Combination.team_id == bindparam("team")).scalar_subquery(),
 )
-"""What the board stands on changes with one of these: an act, figures made anew, laps that came in. Sums, since a transaction may
+"""What the board stands on changes with one of these: an act, figures made anew, laps that came in. Sums, since a
+transaction may
 be through after one that began later."""
 
 
@@ -98,9 +123,13 @@ def _stamp(sessions: sessionmaker[Session], actor: Actor, day: date, zone: ZoneI
     return f"{actor.team_id}:{who}:{day}:{zone.key}:{now:%Y%m%d%H%M}:{'/'.join(map(str, state))}:{code_stamp()[:12]}"
 
 
-def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, practice: Mapping[UUID, Practice]) -> dict[str, Any]:
+def _answer(
+    loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: datetime, practice: Mapping[UUID, Practice]
+) -> dict[str, Any]:
     looked_at = [week for week in loaded.weeks if week in loaded.shown or concerns(*week.window, now)]
-    cells = {(week.row.public_id, driver.id): cell(loaded, week, driver) for week in looked_at for driver in loaded.drivers}
+    cells = {
+        (week.row.public_id, driver.id): cell(loaded, week, driver) for week in looked_at for driver in loaded.drivers
+    }
     found = clashes_of(loaded)
     told = week_needs(loaded, cells, found, now)
     yesterday = day_begins(now.astimezone(zone).date() - timedelta(days=1), zone)
@@ -115,14 +144,20 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
                 "id": str(driver.id),
                 "name": driver.name,
                 "nickname": driver.nickname,
-                "cells": [_cell(week, driver, cells[week.row.public_id, driver.id], found, now, yesterday, practice) for week in loaded.shown],
+                "cells": [
+                    _cell(week, driver, cells[week.row.public_id, driver.id], found, now, yesterday, practice)
+                    for week in loaded.shown
+                ],
             }
             for driver in loaded.drivers
         ],
         "needs": needs[:_SHORT_LIST],
         "more_needs": max(0, len(needs) - _SHORT_LIST),
         "backup": _backup(actor),
-        "coming": [_coming(loaded, actor, step, loaded.moment + timedelta(days=7 * (number + 1))) for number, step in enumerate(loaded.coming)],
+        "coming": [
+            _coming(loaded, actor, step, loaded.moment + timedelta(days=7 * (number + 1)))
+            for number, step in enumerate(loaded.coming)
+        ],
         "resources": [{"id": str(item.id), "name": item.name} for item in loaded.resources.values()],
     }
 
@@ -130,7 +165,9 @@ def _answer(loaded: Loaded, actor: Actor, day: date, zone: ZoneInfo, now: dateti
 def _column(loaded: Loaded, week: WeekState, now: datetime) -> dict[str, Any]:
     begins, ends = week.window
     facts = week.facts
-    best = [kept.best_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.best_us is not None]
+    best = [
+        kept.best_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.best_us is not None
+    ]
     first = week.combinations[0] if week.combinations else None
     return {
         "week_id": str(week.row.public_id),
@@ -195,7 +232,9 @@ def _cell(
     }
 
 
-def _open(week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime, missed: int) -> list[str]:
+def _open(
+    week: WeekState, own: Cell, starts: Sequence[datetime], clashes: Sequence[Clash], now: datetime, missed: int
+) -> list[str]:
     """What is open in a cell, each kind once, the gravest first; `clashes` are those ahead."""
     if week.window[1] <= now:
         return []
@@ -218,7 +257,9 @@ def _need(need: Need, week: WeekState, cells: Mapping[tuple[UUID, UUID], Cell], 
         return None
     # What is to be looked at is that of the first driver who is meant, else the week's first car.
     entry = next((entry for entry in week.entries.values() if str(entry.id) in need.entries), None)
-    combination = cells[week.row.public_id, entry.driver_id].combination if entry else next(iter(week.combinations), None)
+    combination = (
+        cells[week.row.public_id, entry.driver_id].combination if entry else next(iter(week.combinations), None)
+    )
     car_id = (entry.car_id if entry else None) or next((car.id for car in week.cars), None)
     return {
         "kind": need.kind,

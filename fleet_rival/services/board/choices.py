@@ -34,7 +34,11 @@ def start_choices(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID)
     """All starts of an entry's week."""
     own = entry(sessions, actor, entry_id)
     with sessions() as session:
-        key = session.scalars(select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.public_id == own.week_id)).one()
+        key = session.scalars(
+            select(SeriesWeekRow.id).where(
+                SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.public_id == own.week_id
+            )
+        ).one()
         (of,) = load_weeks(session, actor, SeriesWeekRow.id == key)
         loaded = load(session, actor, of.facts.window[0])
     week = next(item for item in loaded.shown if item.row.id == key)

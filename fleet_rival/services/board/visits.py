@@ -26,7 +26,9 @@ def visit(sessions: sessionmaker[Session], actor: Actor) -> datetime | None:
     with sessions.begin() as session:
         # The person's own row is the lock: two browsers of theirs may begin at once.
         session.get_one(Person, actor.person_id, with_for_update=True)
-        row = session.scalar(select(BoardVisit).where(BoardVisit.team_id == actor.team_id, BoardVisit.person_id == actor.person_id))
+        row = session.scalar(
+            select(BoardVisit).where(BoardVisit.team_id == actor.team_id, BoardVisit.person_id == actor.person_id)
+        )
         if row is None:
             session.add(BoardVisit(team_id=actor.team_id, person_id=actor.person_id, seen_at=moment))
             return None

@@ -1,4 +1,6 @@
-"""What a rig has to know before a driver drives: where, in which car, in which weather, and what was declared of the run."""
+"""What a rig has to know before a driver drives: where, in which car, in which weather, and what was declared of the
+run.
+"""
 
 from dataclasses import dataclass
 from typing import Any, Final
@@ -31,12 +33,15 @@ class Brief:
     track: bytes
     """The track file."""
     conditions: dict[str, Any]
-    """Of the week that it is driven in: `wetness`, temperatures, date and time of day inside the simulation; None where nobody said."""
+    """Of the week that it is driven in: `wetness`, temperatures, date and time of day inside the simulation; None
+    where nobody said.
+    """
     declared: dict[str, Any] | None
 
 
 def brief(sessions: sessionmaker[Session], actor: Actor, driver: str) -> Brief:
-    """Where a driver's next run is driven: as it was declared last, else in the running week's car and place, else where they drove last.
+    """Where a driver's next run is driven: as it was declared last, else in the running week's car and place, else
+    where they drove last.
 
     Raises:
         NotThere: no such driver, or nothing that they could drive.
@@ -44,7 +49,9 @@ def brief(sessions: sessionmaker[Session], actor: Actor, driver: str) -> Brief:
     with sessions() as session:
         who = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.name == driver))
         if who is None:
-            names = session.scalars(select(Driver.name).where(Driver.team_id == actor.team_id, ~Driver.guest).order_by(Driver.name)).all()
+            names = session.scalars(
+                select(Driver.name).where(Driver.team_id == actor.team_id, ~Driver.guest).order_by(Driver.name)
+            ).all()
             raise NotThere(f"The team has no driver called {driver}. It has {', '.join(names)}.")
         row, run = _next(session, actor, who)
         if row is None:
@@ -78,5 +85,10 @@ def _next(session: Session, actor: Actor, who: Driver) -> tuple[Combination | No
     )
     if entered is not None:
         return entered, None
-    last = session.scalar(select(Lap.combination_id).where(Lap.team_id == actor.team_id, Lap.driver_id == who.id).order_by(Lap.id.desc()).limit(1))
+    last = session.scalar(
+        select(Lap.combination_id)
+        .where(Lap.team_id == actor.team_id, Lap.driver_id == who.id)
+        .order_by(Lap.id.desc())
+        .limit(1)
+    )
     return (session.get_one(Combination, last), None) if last is not None else (None, None)

@@ -1,7 +1,9 @@
 """What rigs send while people drive: written down at once, then taken into laps.
 
-A line is acknowledged once it is committed here. Its key, made by the rig, lets it be sent again without harm. Lines are taken in any order:
-laps by themselves, samples once all lines of a lap are there and the lap is. What can't be taken (a driver that the team doesn't have) is kept
+A line is acknowledged once it is committed here. Its key, made by the rig, lets it be sent again without harm. Lines
+are taken in any order:
+laps by themselves, samples once all lines of a lap are there and the lap is. What can't be taken (a driver that the
+team doesn't have) is kept
 with the reason, so that it can be taken after all.
 """
 
@@ -46,7 +48,9 @@ _MOST_BYTES_WAITING: Final = 1_000_000_000
 _LAPS_AT_ONCE: Final = 500
 _SETS_AT_ONCE: Final = 40
 _TRIED_AGAIN: Final = timedelta(minutes=1)
-"""Samples that wait for their lap are tried at once when it comes; and every now and then, lest something was missed."""
+"""Samples that wait for their lap are tried at once when it comes; and every now and then, lest something was
+missed.
+"""
 _LAP_COMES_WITHIN: Final = timedelta(hours=12)
 """After this it is told that samples wait for a lap. When it comes after all, they are taken."""
 _SHOWN: Final = 50
@@ -96,7 +100,13 @@ def accept(sessions: sessionmaker[Session], actor: Actor, lines: Sequence[Line])
     if not lines:
         return Accepted(0, 0)
     moment = now()
-    head = {"team_id": actor.team_id, "rig_token_id": actor.rig_token_id, "came_at": moment, "due_at": moment, "state": "waiting"}
+    head = {
+        "team_id": actor.team_id,
+        "rig_token_id": actor.rig_token_id,
+        "came_at": moment,
+        "due_at": moment,
+        "state": "waiting",
+    }
     rows = [
         {
             **head,
@@ -120,7 +130,11 @@ def accept(sessions: sessionmaker[Session], actor: Actor, lines: Sequence[Line])
 
 
 def _lap_key(content: Mapping[str, Any]) -> str:
-    number, run = (content["lap"]["lap"], content["lap"]["run"]) if isinstance(content["lap"], dict) else (content["lap"], content["run"])
+    number, run = (
+        (content["lap"]["lap"], content["lap"]["run"])
+        if isinstance(content["lap"], dict)
+        else (content["lap"], content["run"])
+    )
     names = [content[name] for name in ("track", "layout", "car", "driver", "session")]
     return hashlib.sha256(orjson.dumps([*names, run, number])).hexdigest()
 
@@ -143,7 +157,9 @@ def take(sessions: sessionmaker[Session]) -> int:
     done = 0
     with sessions() as session:
         own = (FeedEntry.state == "waiting", FeedEntry.kind == "lap", FeedEntry.due_at <= now())
-        waiting = select(FeedEntry.id, FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key, FeedEntry.content).where(*own)
+        waiting = select(
+            FeedEntry.id, FeedEntry.team_id, FeedEntry.rig_token_id, FeedEntry.lap_key, FeedEntry.content
+        ).where(*own)
         found = session.execute(for_all_teams(waiting.order_by(FeedEntry.id).limit(_LAPS_AT_ONCE))).all()
     by_rig: dict[tuple[int, int], dict[tuple[str, ...], list[Entry]]] = defaultdict(lambda: defaultdict(list))
     for row in found:
@@ -160,7 +176,10 @@ def take(sessions: sessionmaker[Session]) -> int:
         with sessions() as session:
             rows = session.execute(
                 select(FeedEntry.id, FeedEntry.content, FeedEntry.came_at).where(
-                    FeedEntry.rig_token_id == rig_id, FeedEntry.lap_key == lap_key, FeedEntry.kind == "samples", FeedEntry.state == "waiting"
+                    FeedEntry.rig_token_id == rig_id,
+                    FeedEntry.lap_key == lap_key,
+                    FeedEntry.kind == "samples",
+                    FeedEntry.state == "waiting",
                 )
             ).all()
         parts, keys = [orjson.loads(row.content) for row in rows], [row.id for row in rows]
@@ -197,7 +216,9 @@ class _CantBeTaken(Exception):
     """These lines can't be taken, for a reason of their own; others can."""
 
 
-def _taken_or_refused(sessions: sessionmaker[Session], team_id: int, keys: Sequence[int], work: Callable[[Session], bool]) -> int:
+def _taken_or_refused(
+    sessions: sessionmaker[Session], team_id: int, keys: Sequence[int], work: Callable[[Session], bool]
+) -> int:
     """Take lines, or keep them with the reason why they can't be taken: whatever they hold, those behind them go on."""
     try:
         return _try(sessions, keys, work)
@@ -224,7 +245,9 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[S
     try:
         with sessions.begin() as session:
             # Locked first: who takes the same lines at the same time finds them taken.
-            waiting = session.scalars(select(FeedEntry.id).where(FeedEntry.id.in_(keys), FeedEntry.state == "waiting").with_for_update()).all()
+            waiting = session.scalars(
+                select(FeedEntry.id).where(FeedEntry.id.in_(keys), FeedEntry.state == "waiting").with_for_update()
+            ).all()
             if len(waiting) != len(keys):
                 return 0
             if not work(session):
@@ -249,7 +272,9 @@ def _try(sessions: sessionmaker[Session], keys: Sequence[int], work: Callable[[S
 def _refuse(sessions: sessionmaker[Session], team_id: int, keys: Sequence[int], error: ServiceError) -> int:
     """Keep lines with the reason why they can't be taken."""
     with sessions.begin() as session:
-        session.execute(update(FeedEntry).where(FeedEntry.id.in_(keys)).values(state="refused", reason=str(error)[:300]))
+        session.execute(
+            update(FeedEntry).where(FeedEntry.id.in_(keys)).values(state="refused", reason=str(error)[:300])
+        )
         announce(session, team_id, "feed.trouble")
     return len(keys)
 
@@ -268,14 +293,22 @@ def _take_laps(session: Session, actor: Actor, known: Known, entries: Sequence[E
     deliver_within(session, actor, _delivery(head, laps, places, begun), known)
     # Samples that waited for these laps can be taken now, however long they did.
     keys = {lap_key for _, lap_key, _ in entries}
-    which = (FeedEntry.rig_token_id == actor.rig_token_id, FeedEntry.lap_key.in_(keys), FeedEntry.kind == "samples", FeedEntry.state != "taken")
+    which = (
+        FeedEntry.rig_token_id == actor.rig_token_id,
+        FeedEntry.lap_key.in_(keys),
+        FeedEntry.kind == "samples",
+        FeedEntry.state != "taken",
+    )
     again = update(FeedEntry).where(*which).values(due_at=now(), state="waiting", reason=None)
     session.execute(again, execution_options={"synchronize_session": False})
     return True
 
 
 def _delivery(
-    head: Mapping[str, Any], laps: Iterable[CoreLap], places: Mapping[tuple[int, int], int] | None = None, begun: Mapping[int, datetime] | None = None
+    head: Mapping[str, Any],
+    laps: Iterable[CoreLap],
+    places: Mapping[tuple[int, int], int] | None = None,
+    begun: Mapping[int, datetime] | None = None,
 ) -> Delivery:
     inside = datetime.fromisoformat(head["session_local"]) if head.get("session_local") else None
     names = {name: head[name] for name in ("track", "layout", "car", "driver", "session")}
@@ -313,7 +346,9 @@ def _whole_sets(sessions: sessionmaker[Session]) -> list[tuple[int, int, str]]:
         return [(team_id, rig_id, lap_key) for team_id, rig_id, lap_key in session.execute(for_all_teams(query))]
 
 
-def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]], since: datetime) -> bool:
+def _take_samples(
+    session: Session, team_id: int, rig_id: int, parts: Sequence[dict[str, Any]], since: datetime
+) -> bool:
     """Give a lap its trace. False: the lap isn't there yet.
 
     Args:
@@ -333,18 +368,26 @@ def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[d
     found = _stored(session, landing, head["run"], head["lap"]) if landing is not None else None
     if landing is None or found is None:
         if now() - since > _LAP_COMES_WITHIN:
-            raise NotThere(f"Samples of {head['driver']} in session {head['session']} are there, and their laps aren't.")
+            raise NotThere(
+                f"Samples of {head['driver']} in session {head['session']} are there, and their laps aren't."
+            )
         return False
     if session.scalar(select(TraceRow.id).where(TraceRow.team_id == team_id, TraceRow.lap_id == found.id)) is not None:
         return True
     names = [name for name in CHANNELS if all(name in item["channels"] for item in ordered)]
-    channels = {name: np.concatenate([np.asarray(item["channels"][name], dtype=float) for item in ordered]) for name in names}
+    channels = {
+        name: np.concatenate([np.asarray(item["channels"][name], dtype=float) for item in ordered]) for name in names
+    }
     trace = Trace(head["driver"], head["session"], head["run"], head["lap"], channels)
     what = cut(landing.track, trace)
-    before = CoreLap(head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {})
+    before = CoreLap(
+        head["driver"], head["lap"], found.time_us, sectors=found.sectors or {}, segments=found.segments or {}
+    )
     after = filled(before, what)
     if after is None:
-        raise Refused(f"Samples of {head['driver']} in session {head['session']}, lap {head['lap']}: {STRANGE['differs']}.")
+        raise Refused(
+            f"Samples of {head['driver']} in session {head['session']}, lap {head['lap']}: {STRANGE['differs']}."
+        )
     with trace_sink(names) as sink:
         kept = sink.add(trace, what)
     # The lap goes with the rig's act as long as it came in that.
@@ -358,7 +401,11 @@ def _take_samples(session: Session, team_id: int, rig_id: int, parts: Sequence[d
 
 def _stored(session: Session, landing: Landing, run: int, number: int) -> Any:
     columns = (Lap.id, Lap.version, Lap.change_set_id, Lap.time_us, Lap.sectors, Lap.segments)
-    own = (Lap.team_id == landing.practice.team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id)
+    own = (
+        Lap.team_id == landing.practice.team_id,
+        Lap.session_id == landing.practice.id,
+        Lap.driver_id == landing.driver.id,
+    )
     return session.execute(select(*columns).where(*own, Lap.run == run, Lap.number == number)).first()
 
 
@@ -373,13 +420,18 @@ def troubles(sessions: sessionmaker[Session], actor: Actor) -> list[Trouble]:
         .limit(_SHOWN)
     )
     with sessions() as session:
-        return [Trouble(rig, rig_id, reason or "", lines, last) for rig, rig_id, reason, lines, last in session.execute(query)]
+        return [
+            Trouble(rig, rig_id, reason or "", lines, last)
+            for rig, rig_id, reason, lines, last in session.execute(query)
+        ]
 
 
 def take_again(sessions: sessionmaker[Session], actor: Actor) -> int:
     """Have refused lines tried once more, after what was missing is there."""
     with sessions.begin() as session:
         which = (FeedEntry.team_id == actor.team_id, FeedEntry.state == "refused")
-        result: Any = session.execute(update(FeedEntry).where(*which).values(state="waiting", due_at=now(), reason=None))
+        result: Any = session.execute(
+            update(FeedEntry).where(*which).values(state="waiting", due_at=now(), reason=None)
+        )
         announce(session, actor.team_id, "feed.trouble")
         return int(result.rowcount)

@@ -26,7 +26,16 @@ from fleet_rival.formats.archives import members
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.services.drive.lap_preview import Preview, driver_keys, merged_with, preview_of, unread
-from fleet_rival.services.drive.lap_reading import Reading, content_of, first_reading, mended, read_beginning, read_file, remember, told_reading
+from fleet_rival.services.drive.lap_reading import (
+    Reading,
+    content_of,
+    first_reading,
+    mended,
+    read_beginning,
+    read_file,
+    remember,
+    told_reading,
+)
 from fleet_rival.services.drive.runs.arrive import declared_for
 from fleet_rival.services.drive.runs.context import context_of, with_context
 from fleet_rival.services.drive.runs.declare import waiting_runs
@@ -113,7 +122,8 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
     """
     if len(content) > MAX_BYTES:
         raise Refused(
-            f"The file has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Split it by session and add the parts."
+            f"The file has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Split it by "
+            "session and add the parts."
         )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
@@ -121,7 +131,9 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         reading = first_reading(session, actor, row, name, content)
         session.execute(
             delete(LapFileRow).where(
-                LapFileRow.team_id == actor.team_id, LapFileRow.state == "preview", LapFileRow.created_at < now() - _KEEP_PREVIEWS
+                LapFileRow.team_id == actor.team_id,
+                LapFileRow.state == "preview",
+                LapFileRow.created_at < now() - _KEEP_PREVIEWS,
             )
         )
         kept = LapFileRow(
@@ -141,14 +153,19 @@ def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         return kept.public_id
 
 
-def upload_archive(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, content: bytes) -> list[Unpacked]:
+def upload_archive(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, content: bytes
+) -> list[Unpacked]:
     """Keep the files of a zip, each to be looked at like one that came alone.
 
     Raises:
         Refused: the zip as a whole can't be taken.
     """
     if len(content) > MAX_BYTES:
-        raise Refused(f"The zip has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Add its files in parts.")
+        raise Refused(
+            f"The zip has {len(content) / 1e6:.0f} MB; up to {MAX_BYTES // 1_000_000} MB are taken. Add its files in "
+            "parts."
+        )
     try:
         found = members(content)
     except UnusableFile as error:
@@ -156,7 +173,9 @@ def upload_archive(sessions: sessionmaker[Session], actor: Actor, combination_id
     out = []
     for member in found:
         try:
-            out.append(Unpacked(member.name, upload(sessions, actor, combination_id, member.name, member.content), None))
+            out.append(
+                Unpacked(member.name, upload(sessions, actor, combination_id, member.name, member.content), None)
+            )
         except Refused as error:
             out.append(Unpacked(member.name, None, str(error)))
     return out
@@ -171,7 +190,10 @@ def again(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> UUID:
     with sessions.begin() as session:
         kept = _file(session, actor, file_id)
         see_to_room(session, actor, kept.size)
-        values = {name: getattr(kept, name) for name in ("team_id", "combination_id", "name", "sha256", "size", "content", "mapping", "mends")}
+        values = {
+            name: getattr(kept, name)
+            for name in ("team_id", "combination_id", "name", "sha256", "size", "content", "mapping", "mends")
+        }
         made = LapFileRow(**values, person_id=actor.person_id)
         session.add(made)
         session.flush()
@@ -187,7 +209,8 @@ def say_how(
     *,
     confirmed: bool = True,
 ) -> None:
-    """Say how a file's columns are to be read, and who its drivers are in the team. It is remembered for its source with the import.
+    """Say how a file's columns are to be read, and who its drivers are in the team. It is remembered for its source
+    with the import.
 
     Args:
         confirmed: False to see first what would come of it.
@@ -224,7 +247,9 @@ def _still_open(kept: LapFileRow) -> None:
         raise Conflict("This file was imported. Read it again to mend what was set aside.")
 
 
-def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str] = frozenset()) -> Preview | dict[str, Any] | None:
+def preview(
+    sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str] = frozenset()
+) -> Preview | dict[str, Any] | None:
     """Look again, against the laps that are there now.
 
     Returns:
@@ -249,7 +274,8 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart:
 
 
 def first_look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Preview:
-    """The beginning of a large file, at once: its columns, and its first laps as they are read. Nothing is compared yet.
+    """The beginning of a large file, at once: its columns, and its first laps as they are read. Nothing is compared
+    yet.
 
     Raises:
         Refused: the file can't be used at all.
@@ -257,14 +283,20 @@ def first_look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> 
     with sessions() as session:
         kept = _file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
-        return preview_of(session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), frozenset(), partial=True)
+        return preview_of(
+            session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), frozenset(), partial=True
+        )
 
 
 def _unconfirmed(session: Session, actor: Actor, row: Combination, kept: LapFileRow, apart: frozenset[str]) -> Preview:
-    """A file of which nobody has confirmed yet how it is read: as it looks, so that it can be seen before it is said."""
+    """A file of which nobody has confirmed yet how it is read: as it looks, so that it can be seen before it is
+    said.
+    """
     try:
         if kept.size > LARGE_FROM_BYTES:
-            return preview_of(session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), apart, partial=True)
+            return preview_of(
+                session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), apart, partial=True
+            )
         return preview_of(session, actor, row, kept, read_file(content_of(kept), kept, session, actor, row), apart)
     except Refused as error:
         return unread(session, row, kept, str(error))
@@ -276,7 +308,9 @@ def name_of(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> str
         return _file(session, actor, file_id).name
 
 
-def look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str], work: Work = UNWATCHED) -> None:
+def look(
+    sessions: sessionmaker[Session], actor: Actor, file_id: UUID, apart: frozenset[str], work: Work = UNWATCHED
+) -> None:
     """Make the preview of a large file, and keep it until something changes.
 
     Raises:
@@ -315,7 +349,10 @@ def discard(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Non
     with sessions.begin() as session:
         kept = _file(session, actor, file_id, lock=True)
         if kept.state != "preview":
-            raise Conflict("This file was imported; it stays as the record of where its laps came from. You can take the import back.")
+            raise Conflict(
+                "This file was imported; it stays as the record of where its laps came from. You can take the import "
+                "back."
+            )
         session.delete(kept)
 
 
@@ -332,7 +369,9 @@ def check(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: 
         return kept.name, row.public_id
 
 
-def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: Wishes, work: Work = UNWATCHED) -> ImportResult:
+def confirm(
+    sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: Wishes, work: Work = UNWATCHED
+) -> ImportResult:
     """Import a file that was looked at, in one transaction.
 
     Raises:
@@ -343,7 +382,9 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         kept = _file(session, actor, file_id, lock=True)
         # The lock lets one import at a time into a combination, so that what the person saw is what happens.
         row = session.scalars(
-            select(Combination).where(Combination.team_id == actor.team_id, Combination.id == kept.combination_id).with_for_update()
+            select(Combination)
+            .where(Combination.team_id == actor.team_id, Combination.id == kept.combination_id)
+            .with_for_update()
         ).one()
         _check(kept, row, wishes)
         file = read_file(content_of(kept), kept, session, actor, row)
@@ -351,7 +392,9 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         stored, merged = merged_with(session, actor, row, file, wishes.apart)
         drivers = driver_keys(session, actor)
         unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
-        added_drivers = tuple(sorted(name for name in unknown if name not in wishes.leave_out)) if actor.sees_all else ()
+        added_drivers = (
+            tuple(sorted(name for name in unknown if name not in wishes.leave_out)) if actor.sees_all else ()
+        )
         change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
         for name in added_drivers:
             guest = name in wishes.guests or all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
@@ -363,8 +406,13 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes
         begun = {lap.session: lap.session_local for lap in reversed(coming) if lap.session_local}
         labels = session_ids(session, actor, row, {lap.session for lap in coming}, begun)
         keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
-        coming = _with_declarations(session, actor, row, change_set, coming, (item.lap for item in stored), drivers, labels)
-        values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap in coming]
+        coming = _with_declarations(
+            session, actor, row, change_set, coming, (item.lap for item in stored), drivers, labels
+        )
+        values = [
+            {**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]}
+            for lap in coming
+        ]
         for start in range(0, len(values), _BATCH):
             work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
             # Core, not the ORM: one statement a batch, whatever is unknown in which row.
@@ -395,7 +443,10 @@ def _check(kept: LapFileRow, row: Combination, wishes: Wishes) -> None:
     if not Reading.from_plain(kept.mapping).confirmed:
         raise Conflict("Nobody has said yet how the columns of this file are to be read. Confirm it first.")
     if row.revision != wishes.revision:
-        raise Conflict("Laps or settings of this combination were changed since you looked. Look at the preview again, then confirm.")
+        raise Conflict(
+            "Laps or settings of this combination were changed since you looked. Look at the preview again, then "
+            "confirm."
+        )
 
 
 def _take_differences(session: Session, change_set: ChangeSet, stored: list[StoredLap], merged: Merge) -> int:
@@ -406,8 +457,20 @@ def _take_differences(session: Session, change_set: ChangeSet, stored: list[Stor
         # What the file doesn't say stays as it is.
         kept = {field.name: getattr(old.lap, field.name) for field in fields(CoreLap) if unknown(new, field.name)}
         before, after = lap_values(old.lap), lap_values(replace(new, **{**kept, "said": old.lap.said}))
-        session.execute(update(Lap).where(Lap.team_id == change_set.team_id, Lap.id == old.id).values(**after, version=old.version + 1))
-        changes.append({"table_name": "lap", "row_id": old.id, "version": old.version + 1, "before": plain_row(before), "after": plain_row(after)})
+        session.execute(
+            update(Lap)
+            .where(Lap.team_id == change_set.team_id, Lap.id == old.id)
+            .values(**after, version=old.version + 1)
+        )
+        changes.append(
+            {
+                "table_name": "lap",
+                "row_id": old.id,
+                "version": old.version + 1,
+                "before": plain_row(before),
+                "after": plain_row(after),
+            }
+        )
     note_changes(session, change_set, changes)
     return len(changes)
 
@@ -442,13 +505,18 @@ def _with_declarations(
     drivers: Mapping[str, int],
     labels: Mapping[str, int],
 ) -> list[CoreLap]:
-    """Laps of a file with what was declared of their runs: of those whose laps are there in part, and of those that wait for some.
+    """Laps of a file with what was declared of their runs: of those whose laps are there in part, and of those that
+    wait for some.
 
     Args:
         there: the laps that the combination has already.
     """
     own = (Run.team_id == actor.team_id, Run.combination_id == row.id)
-    declared = set(session.execute(select(Run.session_id, Run.driver_id, Run.number).where(*own, Run.session_id.is_not(None))).tuples())
+    declared = set(
+        session.execute(
+            select(Run.session_id, Run.driver_id, Run.number).where(*own, Run.session_id.is_not(None))
+        ).tuples()
+    )
     waiting = {run.driver_id for run in waiting_runs(session, actor, row)}
     if not declared and not waiting:
         return laps
@@ -465,7 +533,9 @@ def _with_declarations(
         first = laps[indices[0]].started_at
         if (labels[label], drivers[name], number) not in declared and first is None and new[name] > 1:
             continue  # which of them was declared, nothing tells
-        place = Place(row, session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name]), number)
+        place = Place(
+            row, session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name]), number
+        )
         run = declared_for(session, actor, place, change_set, first)
         if run is not None:
             context, before = context_of(run), driven[name, label, number]
@@ -475,7 +545,11 @@ def _with_declarations(
 
 
 def session_ids(
-    session: Session, actor: Actor, row: Combination, labels: set[str], begun: Mapping[str, datetime] = MappingProxyType({})
+    session: Session,
+    actor: Actor,
+    row: Combination,
+    labels: set[str],
+    begun: Mapping[str, datetime] = MappingProxyType({}),
 ) -> dict[str, int]:
     """Keys of the sessions of these labels, made where they aren't there.
 
@@ -483,7 +557,9 @@ def session_ids(
         begun: date and time of day inside the simulation at which they began, where that is known.
     """
     own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
-    known = {label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.id).where(*own))}
+    known = {
+        label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.id).where(*own))
+    }
     for label in sorted(labels - known.keys()):
         inside = begun[label].isoformat() if label in begun else None
         made = PracticeSession(team_id=actor.team_id, combination_id=row.id, label=label, session_local=inside)

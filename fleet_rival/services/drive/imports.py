@@ -37,7 +37,9 @@ def imports(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID)
             select(LapFileRow, ChangeSet, Person.name)
             .join(ChangeSet, (ChangeSet.team_id == LapFileRow.team_id) & (ChangeSet.id == LapFileRow.change_set_id))
             .join(Person, Person.id == ChangeSet.person_id)
-            .where(LapFileRow.team_id == actor.team_id, LapFileRow.combination_id == row.id, LapFileRow.state != "preview")
+            .where(
+                LapFileRow.team_id == actor.team_id, LapFileRow.combination_id == row.id, LapFileRow.state != "preview"
+            )
             .order_by(ChangeSet.id.desc())
         )
         if not actor.sees_all:

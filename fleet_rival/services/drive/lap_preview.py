@@ -17,7 +17,16 @@ from fleet_rival.formats.laps import LapFile, RowWarning, SetAside
 from fleet_rival.services.drive.lap_reading import MappingView, mapping_view
 from fleet_rival.services.shared.base import Actor
 
-__all__ = ["DifferenceView", "DriverCount", "Preview", "SampleLap", "driver_keys", "merged_with", "preview_of", "unread"]
+__all__ = [
+    "DifferenceView",
+    "DriverCount",
+    "Preview",
+    "SampleLap",
+    "driver_keys",
+    "merged_with",
+    "preview_of",
+    "unread",
+]
 
 _SHOWN: Final = 500
 """Rows of each kind that a preview lists; the counts are of all."""
@@ -103,14 +112,23 @@ class Preview:
 
 
 def preview_of(
-    session: Session, actor: Actor, row: Combination, kept: LapFileRow, file: LapFile, apart: frozenset[str], *, partial: bool = False
+    session: Session,
+    actor: Actor,
+    row: Combination,
+    kept: LapFileRow,
+    file: LapFile,
+    apart: frozenset[str],
+    *,
+    partial: bool = False,
 ) -> Preview:
     """What would happen if the file were imported now.
 
     Args:
         partial: `file` is the beginning alone: nothing is compared with what is there.
     """
-    stored, merged = ([], merge([], [lap for _, lap in file.laps])) if partial else merged_with(session, actor, row, file, apart)
+    stored, merged = (
+        ([], merge([], [lap for _, lap in file.laps])) if partial else merged_with(session, actor, row, file, apart)
+    )
     known = driver_keys(session, actor)
     drivers = Counter(lap.driver for lap in merged.laps)
     differences = []
@@ -119,7 +137,14 @@ def preview_of(
         old = stored[difference.stored].lap
         differences.append(
             DifferenceView(
-                file.laps[difference.incoming][0], lap.driver, lap.session, lap.run or 0, lap.number, old.time_us, lap.time_us, difference.fields
+                file.laps[difference.incoming][0],
+                lap.driver,
+                lap.session,
+                lap.run or 0,
+                lap.number,
+                old.time_us,
+                lap.time_us,
+                difference.fields,
             )
         )
     before = session.scalar(
@@ -160,7 +185,16 @@ def preview_of(
         runs_inferred=file.runs_inferred,
         imported_before=before,
         sample=tuple(
-            SampleLap(lap.driver, lap.session, lap.run, lap.number, lap.time_us, lap.kind, dict(lap.sectors), dict(lap.segments))
+            SampleLap(
+                lap.driver,
+                lap.session,
+                lap.run,
+                lap.number,
+                lap.time_us,
+                lap.kind,
+                dict(lap.sectors),
+                dict(lap.segments),
+            )
             for lap in merged.laps[:8]
         ),
         mapping=mapping_view(session, row, kept),
@@ -176,7 +210,17 @@ def unread(session: Session, row: Combination, kept: LapFileRow, problem: str) -
     """A file that can't be read as its columns are mapped now."""
     empty: dict[str, Any] = {
         name: ()
-        for name in ("different", "set_aside", "warnings", "drivers", "unknown_drivers", "sessions", "other_cars", "unused_columns", "missing_parts")
+        for name in (
+            "different",
+            "set_aside",
+            "warnings",
+            "drivers",
+            "unknown_drivers",
+            "sessions",
+            "other_cars",
+            "unused_columns",
+            "missing_parts",
+        )
     }
     empty |= dict.fromkeys(("rows", "new", "same", "different_count", "set_aside_count", "warnings_count"), 0)
     return Preview(
@@ -199,7 +243,9 @@ def unread(session: Session, row: Combination, kept: LapFileRow, problem: str) -
     )
 
 
-def merged_with(session: Session, actor: Actor, row: Combination, file: LapFile, apart: frozenset[str]) -> tuple[list[StoredLap], Merge]:
+def merged_with(
+    session: Session, actor: Actor, row: Combination, file: LapFile, apart: frozenset[str]
+) -> tuple[list[StoredLap], Merge]:
     """Compare the file with what is there. The combination's own car goes without saying."""
     car = session.get_one(Car, row.car_id).name
     incoming = [replace(lap, car=None) if lap.car == car else lap for _, lap in file.laps]
@@ -208,4 +254,7 @@ def merged_with(session: Session, actor: Actor, row: Combination, file: LapFile,
 
 
 def driver_keys(session: Session, actor: Actor) -> dict[str, int]:
-    return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+    return {
+        name: key
+        for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))
+    }

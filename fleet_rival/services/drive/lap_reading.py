@@ -1,4 +1,6 @@
-"""How a kept lap file is read: by its columns' names, as somebody told of this source before, or as they tell now; with what was mended."""
+"""How a kept lap file is read: by its columns' names, as somebody told of this source before, or as they tell now;
+with what was mended.
+"""
 
 import re
 import zlib
@@ -124,7 +126,9 @@ def first_reading(session: Session, actor: Actor, row: Combination, name: str, c
     except UnusableFile as error:
         raise Refused(str(error)) from error
     if not guess.mapping.columns:
-        raise Refused("The lap file has no header: its first line must name the columns, at least driver, lap and time.")
+        raise Refused(
+            "The lap file has no header: its first line must name the columns, at least driver, lap and time."
+        )
     told = guess.mapping if "driver" not in guess.missing else _of_driver(guess.mapping, _whose(session, actor, name))
     return _with_session(Reading(told, confirmed=False), name)
 
@@ -136,8 +140,13 @@ def _of_driver(table: ColumnMapping, driver: str) -> ColumnMapping:
 
 
 def _whose(session: Session, actor: Actor, file: str) -> str:
-    """Whose laps a file may hold that doesn't say: one's own for who adds only those, else of the one driver whom its name points at. A guess."""
-    drivers = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+    """Whose laps a file may hold that doesn't say: one's own for who adds only those, else of the one driver whom
+    its name points at. A guess.
+    """
+    drivers = {
+        key: name
+        for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))
+    }
     if not actor.sees_all:
         return drivers.get(actor.driver_id or 0, "")
     alike = {name: number for name in drivers.values() if (number := _words_alike(file.rsplit(".", 1)[0], name))}
@@ -148,7 +157,11 @@ def _whose(session: Session, actor: Actor, file: str) -> str:
 def _words_alike(text: str, name: str) -> int:
     """How many words of a name, of three letters or more, stand in a text, or begin one there, or are begun by one."""
     there = [word for word in re.split(r"[\W\d_]+", text.casefold()) if len(word) >= 3]
-    return sum(any(word.startswith(own) or own.startswith(word) for word in there) for own in name.casefold().split() if len(own) >= 3)
+    return sum(
+        any(word.startswith(own) or own.startswith(word) for word in there)
+        for own in name.casefold().split()
+        if len(own) >= 3
+    )
 
 
 def _with_session(reading: Reading, name: str) -> Reading:
@@ -160,7 +173,9 @@ def _with_session(reading: Reading, name: str) -> Reading:
     return replace(reading, table=replace(table, constants={**table.constants, "session": label}))
 
 
-def told_reading(session: Session, row: Combination, kept: LapFileRow, table: Mapping[str, Any] | None, names: Mapping[str, str]) -> Reading:
+def told_reading(
+    session: Session, row: Combination, kept: LapFileRow, table: Mapping[str, Any] | None, names: Mapping[str, str]
+) -> Reading:
     """How a person says that a file is to be read.
 
     Args:
@@ -195,9 +210,24 @@ def mapping_view(session: Session, row: Combination, kept: LapFileRow) -> Mappin
         if not name.strip():
             continue
         use = table.columns.get(name)
-        examples = list(dict.fromkeys(row_cells[place].strip()[:40] for row_cells in cells if place < len(row_cells) and row_cells[place].strip()))
-        columns.append({"name": name, "target": use.target if use else None, "unit": use.unit if use else "time", "examples": examples[:_EXAMPLES]})
-    offered = tuple({"target": target, "words": TARGET_WORDS.get(target, f"time of {target}")} for target in targets(track))
+        examples = list(
+            dict.fromkeys(
+                row_cells[place].strip()[:40]
+                for row_cells in cells
+                if place < len(row_cells) and row_cells[place].strip()
+            )
+        )
+        columns.append(
+            {
+                "name": name,
+                "target": use.target if use else None,
+                "unit": use.unit if use else "time",
+                "examples": examples[:_EXAMPLES],
+            }
+        )
+    offered = tuple(
+        {"target": target, "words": TARGET_WORDS.get(target, f"time of {target}")} for target in targets(track)
+    )
     return MappingView(
         tuple(columns),
         table.splits,
@@ -234,13 +264,20 @@ def read_file(content: bytes, kept: LapFileRow, session: Session, actor: Actor, 
         raise Refused(str(error)) from error
     file = _with_names(file, reading.names)
     if not actor.sees_all:
-        names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+        names = {
+            key: name
+            for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))
+        }
         own, there = names.get(actor.driver_id or 0), {lap.driver for _, lap in file.laps}
         # A name that nobody has may be the driver's own, written otherwise: they say so, or the laps stay out.
         others = sorted((there & set(names.values())) - {own} if own else there)
         if others:
-            whose = f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
-            raise Refused(f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest.")
+            whose = (
+                f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
+            )
+            raise Refused(
+                f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest."
+            )
     return file
 
 
@@ -262,7 +299,9 @@ def read_beginning(content: bytes, kept: LapFileRow, session: Session, row: Comb
 def _with_names(file: LapFile, names: Mapping[str, str]) -> LapFile:
     if not names:
         return file
-    laps = tuple((line, replace(lap, driver=names[lap.driver]) if lap.driver in names else lap) for line, lap in file.laps)
+    laps = tuple(
+        (line, replace(lap, driver=names[lap.driver]) if lap.driver in names else lap) for line, lap in file.laps
+    )
     if len({lap.identity for _, lap in laps}) < len(laps):
         raise Refused("Two names of the file can't be the same driver: both have laps of the same number in one run.")
     return replace(file, laps=laps)
@@ -271,7 +310,8 @@ def _with_names(file: LapFile, names: Mapping[str, str]) -> LapFile:
 def remember(session: Session, actor: Actor, kept: LapFileRow) -> None:
     """Keep for the next file of this source how this one was read, where its names alone didn't say it.
 
-    Never who drove: not a driver said for the whole file, nor that a name like "me" or "player 1" is somebody, which the next file says of
+    Never who drove: not a driver said for the whole file, nor that a name like "me" or "player 1" is somebody, which
+        the next file says of
     somebody else. Another spelling of the driver's own name is kept.
     """
     reading = Reading.from_plain(kept.mapping)

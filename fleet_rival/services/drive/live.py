@@ -101,14 +101,18 @@ class Known:
         """Whether any run was declared that laps of this session could belong to."""
         key = (row.id, practice.id)
         if key not in self._declared:
-            of_session = select(Run.id).where(Run.team_id == self._actor.team_id, Run.session_id == practice.id).limit(1)
+            of_session = (
+                select(Run.id).where(Run.team_id == self._actor.team_id, Run.session_id == practice.id).limit(1)
+            )
             waits = waiting_runs(self._session, self._actor, row)
             self._declared[key] = bool(waits) or self._session.scalar(of_session) is not None
         return self._declared[key]
 
     def driver(self, name: str) -> Driver:
         if name not in self._drivers:
-            found = self._session.scalar(select(Driver).where(Driver.team_id == self._actor.team_id, Driver.name == name))
+            found = self._session.scalar(
+                select(Driver).where(Driver.team_id == self._actor.team_id, Driver.name == name)
+            )
             if found is None:
                 raise NotThere(f"The team has no driver called {name}.")
             self._drivers[name] = found
@@ -132,8 +136,16 @@ def deliver_within(session: Session, actor: Actor, delivery: Delivery, known: Kn
     maybe = known.maybe_declared(landing.combination, landing.practice)
     _check(landing.track, delivery.laps)
     numbers = {lap.number for lap in delivery.laps}
-    own = (Lap.team_id == actor.team_id, Lap.session_id == landing.practice.id, Lap.driver_id == landing.driver.id, Lap.number.in_(numbers))
-    there = {(run, number): time for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))}
+    own = (
+        Lap.team_id == actor.team_id,
+        Lap.session_id == landing.practice.id,
+        Lap.driver_id == landing.driver.id,
+        Lap.number.in_(numbers),
+    )
+    there = {
+        (run, number): time
+        for run, number, time in session.execute(select(Lap.run, Lap.number, Lap.time_us).where(*own))
+    }
     new = {(lap.run, lap.number): lap for lap in delivery.laps if (lap.run, lap.number) not in there}
     runs: dict[int, list[CoreLap]] = {}
     for lap in new.values():
@@ -142,7 +154,16 @@ def deliver_within(session: Session, actor: Actor, delivery: Delivery, known: Kn
     for number, laps in runs.items():
         place = Place(landing.combination, landing.practice, landing.driver, number)
         places = [delivery.places.get((number, lap.number)) for lap in laps]
-        keep_laps(session, actor, place, laps, landing.change_set, delivery.begun.get(number, laps[0].started_at), places, maybe_declared=maybe)
+        keep_laps(
+            session,
+            actor,
+            place,
+            laps,
+            landing.change_set,
+            delivery.begun.get(number, laps[0].started_at),
+            places,
+            maybe_declared=maybe,
+        )
     again = [there[lap.run, lap.number] == lap.time_us for lap in delivery.laps if (lap.run, lap.number) in there]  # type: ignore[index]
     return Delivered(len(new), sum(again), len(again) - sum(again))
 
@@ -157,7 +178,9 @@ def landing_of(session: Session, actor: Actor, delivery: Delivery) -> Landing | 
     row, _, track = known.place(delivery)
     driver = known.driver(delivery.driver)
     found = _begun_session(session, actor, row, delivery)
-    return Landing(row, track, session.get_one(PracticeSession, found[0]), found[1], driver) if found is not None else None
+    return (
+        Landing(row, track, session.get_one(PracticeSession, found[0]), found[1], driver) if found is not None else None
+    )
 
 
 def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Combination, Layout]:
@@ -166,7 +189,12 @@ def _combination(session: Session, actor: Actor, delivery: Delivery) -> tuple[Co
         .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
         .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
         .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
-        .where(Combination.team_id == actor.team_id, TrackRow.name == delivery.track, Layout.name == delivery.layout, Car.name == delivery.car)
+        .where(
+            Combination.team_id == actor.team_id,
+            TrackRow.name == delivery.track,
+            Layout.name == delivery.layout,
+            Car.name == delivery.car,
+        )
         .with_for_update(of=Combination)
     ).first()
     if found is None:
@@ -178,16 +206,29 @@ def _check(track: Track, laps: Sequence[CoreLap]) -> None:
     sectors, segments = {part.code for part in track.sector_parts}, {part.code for part in track.segment_parts}
     for lap in laps:
         if strange := (set(lap.sectors) - sectors) | (set(lap.segments) - segments):
-            raise Refused(f"Lap {lap.number} has times for {', '.join(sorted(strange))}, which {track.name}, {track.layout} doesn't have.")
+            raise Refused(
+                f"Lap {lap.number} has times for {', '.join(sorted(strange))}, which {track.name}, {track.layout} "
+                "doesn't have."
+            )
 
 
-def _begun_session(session: Session, actor: Actor, row: Combination, delivery: Delivery) -> tuple[int, ChangeSet] | None:
+def _begun_session(
+    session: Session, actor: Actor, row: Combination, delivery: Delivery
+) -> tuple[int, ChangeSet] | None:
     """The session of this rig, and the act that its laps belong to."""
     query = (
         select(PracticeSession.id, ChangeSet)
         .join(ChangeSet, (ChangeSet.team_id == PracticeSession.team_id) & (ChangeSet.subject_id == PracticeSession.id))
-        .where(PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id, PracticeSession.label == delivery.session)
-        .where(ChangeSet.subject_table == "practice_session", ChangeSet.rig_token_id == actor.rig_token_id, ChangeSet.turn.is_(None))
+        .where(
+            PracticeSession.team_id == actor.team_id,
+            PracticeSession.combination_id == row.id,
+            PracticeSession.label == delivery.session,
+        )
+        .where(
+            ChangeSet.subject_table == "practice_session",
+            ChangeSet.rig_token_id == actor.rig_token_id,
+            ChangeSet.turn.is_(None),
+        )
         .where(ChangeSet.standing)
     )
     found = session.execute(query).first()
@@ -199,7 +240,9 @@ def _session(session: Session, actor: Actor, row: Combination, delivery: Deliver
     found = _begun_session(session, actor, row, delivery)
     if found is not None:
         return found
-    change_set = begin_change(session, actor, "laps.deliver", f"Laps of {delivery.driver}, session {delivery.session}", row)
+    change_set = begin_change(
+        session, actor, "laps.deliver", f"Laps of {delivery.driver}, session {delivery.session}", row
+    )
     begun = {delivery.session: delivery.session_local} if delivery.session_local else {}
     session_id = session_ids(session, actor, row, {delivery.session}, begun)[delivery.session]
     change_set.subject_table, change_set.subject_id = "practice_session", session_id

@@ -1,4 +1,6 @@
-"""Practice sessions and the conditions in which they were driven: as their laps say, or as somebody said of the whole."""
+"""Practice sessions and the conditions in which they were driven: as their laps say, or as somebody said of the
+whole.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -58,7 +60,9 @@ def practice_view(session: Session, actor: Actor, row: PracticeSession) -> Pract
     return found[0]
 
 
-def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: UUID, version: int, values: Mapping[str, Any]) -> PracticeView:
+def change_practice(
+    sessions: sessionmaker[Session], actor: Actor, session_id: UUID, version: int, values: Mapping[str, Any]
+) -> PracticeView:
     """Say in which conditions a session was driven; None leaves it to its laps.
 
     Args:
@@ -79,7 +83,11 @@ def change_practice(sessions: sessionmaker[Session], actor: Actor, session_id: U
         check_version(row, version, "session")
         begin_change(session, actor, "session.change", f"Changed the conditions of session {row.label}", row)
         if (label := values.get("label")) is not None and (wanted := named(label, "session")) != row.label:
-            same = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.combination_id, PracticeSession.label == wanted)
+            same = (
+                PracticeSession.team_id == actor.team_id,
+                PracticeSession.combination_id == row.combination_id,
+                PracticeSession.label == wanted,
+            )
             if session.scalar(select(PracticeSession.id).where(*same)) is not None:
                 raise Conflict(f"Another session here is called {wanted} already. Merge them, or choose another name.")
             row.label = wanted

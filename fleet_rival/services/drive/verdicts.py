@@ -59,7 +59,12 @@ def _write(sessions: sessionmaker[Session], session: Session, actor: Actor, row:
         for item in judge(track, laps, settings)
     }
     own = (LapVerdict.team_id == actor.team_id, LapVerdict.combination_id == row.id)
-    kept = {key: (number, marks) for key, number, marks in session.execute(select(LapVerdict.lap_id, LapVerdict.uses, LapVerdict.marks).where(*own))}
+    kept = {
+        key: (number, marks)
+        for key, number, marks in session.execute(
+            select(LapVerdict.lap_id, LapVerdict.uses, LapVerdict.marks).where(*own)
+        )
+    }
     values = [
         {"lap_id": key, "team_id": actor.team_id, "combination_id": row.id, "uses": number, "marks": marks}
         for key, (number, marks) in sorted(found.items())
@@ -69,7 +74,13 @@ def _write(sessions: sessionmaker[Session], session: Session, actor: Actor, row:
         _replace(sessions, actor, row.id, values, sorted(kept.keys() - found.keys()))
 
 
-def _replace(sessions: sessionmaker[Session], actor: Actor, combination_id: int, values: Sequence[dict[str, Any]], gone: Sequence[int]) -> None:
+def _replace(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: int,
+    values: Sequence[dict[str, Any]],
+    gone: Sequence[int],
+) -> None:
     # Past the unit of work: what follows from laps is no change of anybody's.
     with engine_of(sessions).begin() as connection:
         own = (LapVerdict.team_id == actor.team_id, LapVerdict.combination_id == combination_id)

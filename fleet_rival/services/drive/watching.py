@@ -16,7 +16,18 @@ from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.runs.pass_mark import pass_mark
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, laps_of
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, PracticeSession, Run, StandingRow, TraceRow, TrackRow
+from fleet_rival.db.tables import (
+    Car,
+    Combination,
+    Driver,
+    Lap,
+    Layout,
+    PracticeSession,
+    Run,
+    StandingRow,
+    TraceRow,
+    TrackRow,
+)
 from fleet_rival.services.drive.runs.declare import waiting_runs
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track.tracks import load_track
@@ -110,12 +121,16 @@ class _Place(NamedTuple):
 
 
 def driving_now(sessions: sessionmaker[Session], actor: Actor) -> LiveView:
-    """The last run of each driver who drove in the last hours, and runs that wait; a driver's own alone for who doesn't see all."""
+    """The last run of each driver who drove in the last hours, and runs that wait; a driver's own alone for who
+    doesn't see all.
+    """
     with sessions() as session:
         latest = _latest(session, actor)
         practices = _by_key(session, PracticeSession, {session_id for _, session_id, _ in latest})
         waiting = waiting_runs(session, actor, driver_id=None if actor.sees_all else actor.driver_id or 0)
-        drivers = _by_key(session, Driver, {driver_id for driver_id, _, _ in latest} | {run.driver_id for run in waiting})
+        drivers = _by_key(
+            session, Driver, {driver_id for driver_id, _, _ in latest} | {run.driver_id for run in waiting}
+        )
         places = _places(session, actor, {row.combination_id for row in (*practices.values(), *waiting)})
         runs = _runs(session, actor, latest, practices, drivers, places)
         return LiveView(
@@ -132,9 +147,14 @@ def _latest(session: Session, actor: Actor) -> list[_RunKey]:
     if not actor.sees_all:
         own.append(Lap.driver_id == (actor.driver_id or 0))
     ends = select(Lap.driver_id, func.max(Lap.started_at).label("at")).where(*own).group_by(Lap.driver_id).subquery()
-    last = select(Lap.driver_id, Lap.session_id, Lap.run).join(ends, (ends.c.driver_id == Lap.driver_id) & (ends.c.at == Lap.started_at))
+    last = select(Lap.driver_id, Lap.session_id, Lap.run).join(
+        ends, (ends.c.driver_id == Lap.driver_id) & (ends.c.at == Lap.started_at)
+    )
     return list(
-        {driver_id: (driver_id, session_id, run) for driver_id, session_id, run in session.execute(last.where(*own).order_by(Lap.id))}.values()
+        {
+            driver_id: (driver_id, session_id, run)
+            for driver_id, session_id, run in session.execute(last.where(*own).order_by(Lap.id))
+        }.values()
     )
 
 
@@ -165,7 +185,8 @@ def _runs(
         return
     of_declared = tuple_(Run.driver_id, Run.session_id, Run.number).in_(latest)
     declared = {
-        (run.driver_id, run.session_id, run.number): run for run in session.scalars(select(Run).where(Run.team_id == actor.team_id, of_declared))
+        (run.driver_id, run.session_id, run.number): run
+        for run in session.scalars(select(Run).where(Run.team_id == actor.team_id, of_declared))
     }
     by_combination: dict[int, list[_RunKey]] = defaultdict(list)
     for key in latest:
@@ -180,7 +201,9 @@ def _runs(
         for item in laps_of(session, actor.team_id, combination_id, runs=keys, as_said=True):
             laps[item.lap.driver, item.lap.session, item.lap.run].append(item)
         ids = [item.id for some in laps.values() for item in some]
-        traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(ids))))
+        traced = set(
+            session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(ids)))
+        )
         for driver_id, session_id, number in keys:
             driver, practice = drivers[driver_id], practices[session_id]
             if some := laps.get((driver.name, practice.label, number)):
@@ -203,7 +226,11 @@ def _live_run(
     judged = judge(track, [item.lap for item in laps], settings)
     judged.sort(key=lambda item: item.lap.number)
     ids = {item.lap.number: item.id for item in laps}
-    purpose = run.purpose if run is not None and run.declared else next((item.lap.purpose for item in judged if item.lap.purpose), None)
+    purpose = (
+        run.purpose
+        if run is not None and run.declared
+        else next((item.lap.purpose for item in judged if item.lap.purpose), None)
+    )
     mark = pass_mark(judged, purpose, target, settings)
     last = judged[-1].lap
     last_at = max((ended for item in judged if (ended := _ended(item.lap)) is not None), default=None)
@@ -246,9 +273,23 @@ def _waiting(run: Run, driver: Driver, place: _Place) -> WaitingRun:
     return WaitingRun(*names, run.purpose, run.created_at)
 
 
-def ideals_at(session: Session, team_id: int, combination_ids: Iterable[int], moment: datetime) -> dict[int, int | None]:
-    """The team's best linked ideal in combinations, as it was kept last: of the week that runs at the moment, else of all time."""
-    own = (StandingRow.team_id == team_id, StandingRow.combination_id.in_(set(combination_ids)), StandingRow.driver_id.is_(None))
-    query = select(StandingRow.combination_id, StandingRow.figures).where(*own, StandingRow.since <= moment, StandingRow.until > moment)
+def ideals_at(
+    session: Session, team_id: int, combination_ids: Iterable[int], moment: datetime
+) -> dict[int, int | None]:
+    """The team's best linked ideal in combinations, as it was kept last: of the week that runs at the moment, else
+    of all time.
+    """
+    own = (
+        StandingRow.team_id == team_id,
+        StandingRow.combination_id.in_(set(combination_ids)),
+        StandingRow.driver_id.is_(None),
+    )
+    query = select(StandingRow.combination_id, StandingRow.figures).where(
+        *own, StandingRow.since <= moment, StandingRow.until > moment
+    )
     # The week that began last stands over all time, which began before everything.
-    return {key: figures[0].get("ideal_us") for key, figures in session.execute(query.order_by(StandingRow.since)) if figures}
+    return {
+        key: figures[0].get("ideal_us")
+        for key, figures in session.execute(query.order_by(StandingRow.since))
+        if figures
+    }

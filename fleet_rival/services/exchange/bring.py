@@ -65,7 +65,9 @@ class WayIn:
     password: str
 
 
-def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | None = None, work: Work = UNWATCHED) -> Brought:
+def bring_team(
+    sessions: sessionmaker[Session], file: IO[bytes], who: Actor | None = None, work: Work = UNWATCHED
+) -> Brought:
     """Make a team from a package.
 
     People who are here already are known again by their identifiers; the others come without a way in.
@@ -88,7 +90,9 @@ def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | No
     except UnusableFile as error:
         raise Refused(str(error)) from error
     except IntegrityError as error:
-        raise Conflict("This team, or a part of it, is here already: a package makes a new team, and doesn't add to one.") from error
+        raise Conflict(
+            "This team, or a part of it, is here already: a package makes a new team, and doesn't add to one."
+        ) from error
     except _Crossed as error:
         raise Conflict("Others write much at this moment: try again.") from error
     except (DataError, OperationalError) as error:
@@ -98,7 +102,8 @@ def bring_team(sessions: sessionmaker[Session], file: IO[bytes], who: Actor | No
 def let_in(sessions: sessionmaker[Session], members: Sequence[Actor], newcomers: Collection[int]) -> list[WayIn]:
     """Ways in for everybody who came with a team and wasn't known here: packages hold none.
 
-    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not open their door. Nobody gets a
+    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not
+        open their door. Nobody gets a
     second one.
 
     Args:
@@ -121,7 +126,9 @@ def let_in(sessions: sessionmaker[Session], members: Sequence[Actor], newcomers:
 
 def members_of(session: Session, team_id: int) -> tuple[Actor, ...]:
     """A team's people, managers first."""
-    people = session.scalars(select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id))
+    people = session.scalars(
+        select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id)
+    )
     return tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
 
 
@@ -129,7 +136,9 @@ def _free_name(sessions: sessionmaker[Session], name: str) -> str:
     """A name to sign in with that nobody has."""
     base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "member"
     with sessions() as session:
-        taken = set(session.scalars(select(Person.sign_in_name).where(Person.sign_in_name.startswith(base, autoescape=True))))
+        taken = set(
+            session.scalars(select(Person.sign_in_name).where(Person.sign_in_name.startswith(base, autoescape=True)))
+        )
     return next(one for number in count(1) if (one := base if number == 1 else f"{base}-{number}") not in taken)
 
 
@@ -161,7 +170,9 @@ class _Crossed(Exception):
     """Somebody else took keys in the moment in which they were counted on."""
 
 
-def _in_one(sessions: sessionmaker[Session], package: PackageReader, tables: Sequence[PlainTable], who: Actor | None, work: Work) -> Brought:
+def _in_one(
+    sessions: sessionmaker[Session], package: PackageReader, tables: Sequence[PlainTable], who: Actor | None, work: Work
+) -> Brought:
     try:
         with sessions.begin() as session:
             return _bring(session, package, tables, who, work)
@@ -175,14 +186,22 @@ def _checked(package: PackageReader) -> list[PlainTable]:
     """The package's tables, in the order in which they come in."""
     known = {table.name: table for table in plain_tables()}
     if strange := sorted(package.columns.keys() - known.keys()):
-        raise UnusableFile(f"The package has tables that aren't known here: {', '.join(strange)}. It may come from a newer version.")
+        raise UnusableFile(
+            f"The package has tables that aren't known here: {', '.join(strange)}. It may come from a newer version."
+        )
     if missing := sorted(known.keys() - package.columns.keys() - set(TELEMETRY)):
         raise UnusableFile(f"Tables are missing in the package: {', '.join(missing)}.")
     for name, columns in package.columns.items():
         table = known[name]
-        if strange := [column for column in columns if column != "key" and column not in {item.name for item in table.columns}]:
+        if strange := [
+            column for column in columns if column != "key" and column not in {item.name for item in table.columns}
+        ]:
             raise UnusableFile(f"The package's table {name} has columns that aren't known here: {', '.join(strange)}.")
-        missing = [item.name for item in table.columns if item.name not in columns and item.field.required and not _has_default(name, item.name)]
+        missing = [
+            item.name
+            for item in table.columns
+            if item.name not in columns and item.field.required and not _has_default(name, item.name)
+        ]
         if missing or columns[:1] != ["key"]:
             raise UnusableFile(f"Columns are missing in the package's table {name}: {', '.join(missing) or 'key'}.")
     return [table for table in plain_tables() if table.name in package.columns]
@@ -193,7 +212,9 @@ def _has_default(table: str, name: str) -> bool:
 
 
 def _default(of: Any) -> Any:
-    """What a column holds where nobody says anything: a plain value, or an empty list as it is kept; None: nothing says."""
+    """What a column holds where nobody says anything: a plain value, or an empty list as it is kept; None: nothing
+    says.
+    """
     if of.default is None:
         return None
     if of.default.is_callable and isinstance(of.type, JSON):
@@ -218,7 +239,9 @@ def _keep_traces(package: PackageReader, tables: Sequence[PlainTable]) -> None:
         check_traces(row[at])
 
 
-def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable], who: Actor | None, work: Work) -> Brought:
+def _bring(
+    session: Session, package: PackageReader, tables: Sequence[PlainTable], who: Actor | None, work: Work
+) -> Brought:
     connection = session.connection()
     # Rows come with keys that are counted on from here, and each reference is checked below against what has come in.
     connection.execute(text("SET SESSION foreign_key_checks = 0"))
@@ -248,7 +271,10 @@ def _bring(session: Session, package: PackageReader, tables: Sequence[PlainTable
         team = session.get_one(Team, team_id)
         members = members_of(session, team_id)
         known = session.scalars(select(Person.public_id).where(Person.id.in_(newcomers)))
-        work.finish(session, {"team_id": str(team.public_id), "team": team.name, "rows": told, "newcomers": [str(key) for key in known]})
+        work.finish(
+            session,
+            {"team_id": str(team.public_id), "team": team.name, "rows": told, "newcomers": [str(key) for key in known]},
+        )
         return Brought(team_id, team.public_id, team.name, told, members, newcomers)
     finally:
         connection.execute(text("SET SESSION foreign_key_checks = 1"))
@@ -303,7 +329,9 @@ def _insert(
             if row.get(name) is not None:
                 key = maps.get(other, {}).get(row[name])
                 if key is None:
-                    raise UnusableFile(f"Row {row['key']} of {table.name} names row {row[name]} of {other}, which isn't there.")
+                    raise UnusableFile(
+                        f"Row {row['key']} of {table.name} names row {row[name]} of {other}, which isn't there."
+                    )
                 row[name] = key
         for name in files:
             row[name] = _file(package, table.name, row["key"], row[name])
@@ -332,7 +360,9 @@ def _file(package: PackageReader, table: str, key: int, cell: str) -> bytes:
 
 
 def _people(session: Session, package: PackageReader, table: PlainTable) -> tuple[dict[int, int], frozenset[int]]:
-    """People by their number in the package: those who are here already, and the others, without a way in; and who those are."""
+    """People by their number in the package: those who are here already, and the others, without a way in; and who
+    those are.
+    """
     rows = list(_read(package, table))
     wanted = {row["key"]: UUID(row["public_id"]) for row in rows}
 
@@ -341,11 +371,17 @@ def _people(session: Session, package: PackageReader, table: PlainTable) -> tupl
         return {public: own for public, own in found}
 
     known = here()
-    fresh = [{"version": 1} | {name: value for name, value in row.items() if name != "key"} for row in rows if wanted[row["key"]] not in known]
+    fresh = [
+        {"version": 1} | {name: value for name, value in row.items() if name != "key"}
+        for row in rows
+        if wanted[row["key"]] not in known
+    ]
     if fresh:
         session.connection().execute(insert(_as_it_is("person", list(fresh[0]))), fresh)
         known = here()
-    return {key: known[public] for key, public in wanted.items()}, frozenset(known[UUID(item["public_id"])] for item in fresh)
+    return {key: known[public] for key, public in wanted.items()}, frozenset(
+        known[UUID(item["public_id"])] for item in fresh
+    )
 
 
 def _let_in(session: Session, team_id: int, who: Actor) -> None:

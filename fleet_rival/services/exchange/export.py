@@ -10,7 +10,18 @@ from uuid import UUID
 from sqlalchemy import func, literal_column, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Base, ChangeSet, Combination, Driver, Entry, Lap, Membership, SeriesWeekCar, SeriesWeekRow, Team
+from fleet_rival.db.tables import (
+    Base,
+    ChangeSet,
+    Combination,
+    Driver,
+    Entry,
+    Lap,
+    Membership,
+    SeriesWeekCar,
+    SeriesWeekRow,
+    Team,
+)
 from fleet_rival.formats.packages import PackageTable, write_package
 from fleet_rival.services.exchange.tables import TELEMETRY, PlainTable, plain_tables
 from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
@@ -58,14 +69,27 @@ def export_team(
         NotThere: one of the weeks isn't the team's.
     """
     with _one_state(sessions) as session:
-        only = None if week_ids is None else _of_weeks(session, actor, [find_row(session, SeriesWeekRow, actor, key, "week") for key in week_ids])
-        return _write(session, actor, file, session.get_one(Team, actor.team_id).name, only, telemetry=telemetry, work=work)
+        only = (
+            None
+            if week_ids is None
+            else _of_weeks(session, actor, [find_row(session, SeriesWeekRow, actor, key, "week") for key in week_ids])
+        )
+        return _write(
+            session, actor, file, session.get_one(Team, actor.team_id).name, only, telemetry=telemetry, work=work
+        )
 
 
 def export_driver(
-    sessions: sessionmaker[Session], actor: Actor, file: IO[bytes], driver_id: UUID, *, telemetry: bool = False, work: Work = UNWATCHED
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    file: IO[bytes],
+    driver_id: UUID,
+    *,
+    telemetry: bool = False,
+    work: Work = UNWATCHED,
 ) -> int:
-    """Write what is kept of one driver, for them to take along: profile, laps, what was said of them, entries, results and lessons.
+    """Write what is kept of one driver, for them to take along: profile, laps, what was said of them, entries,
+    results and lessons.
 
     Names of others stand nowhere in it.
 
@@ -82,7 +106,16 @@ def export_driver(
             raise NotThere("This driver doesn't exist, or isn't yours to take along.")
         own = (Membership.team_id == actor.team_id, Membership.driver_id == driver.id)
         people = {None, *session.scalars(select(Membership.person_id).where(*own))}
-        return _write(session, actor, file, driver.name, _of_driver(session, actor, driver), people, telemetry=telemetry, work=work)
+        return _write(
+            session,
+            actor,
+            file,
+            driver.name,
+            _of_driver(session, actor, driver),
+            people,
+            telemetry=telemetry,
+            work=work,
+        )
 
 
 @contextmanager
@@ -142,14 +175,20 @@ Keys = Mapping[str, Mapping[int, int]]
 """By table: inner key to the number in the package."""
 
 
-def _keys(session: Session, actor: Actor, tables: Sequence[PlainTable], only: "Only | None") -> dict[str, dict[int, int]]:
+def _keys(
+    session: Session, actor: Actor, tables: Sequence[PlainTable], only: "Only | None"
+) -> dict[str, dict[int, int]]:
     """Rows that go along, numbered in the order in which they were made."""
     out: dict[str, dict[int, int]] = {}
     people: set[int] = set()
     for table in tables:
         if table.name == "person":
             continue
-        required = {name: other for name, other in table.refers.items() if next(item for item in table.columns if item.name == name).field.required}
+        required = {
+            name: other
+            for name, other in table.refers.items()
+            if next(item for item in table.columns if item.name == name).field.required
+        }
         names = ["id", *table.refers]
         found: list[int] = []
         for row in _select(session, actor, table, names):
@@ -158,7 +197,11 @@ def _keys(session: Session, actor: Actor, tables: Sequence[PlainTable], only: "O
             # What hangs on a row that stays at home stays with it.
             if allowed and all(other == "person" or values[name] in out[other] for name, other in required.items()):
                 found.append(values["id"])
-                people.update(values[name] for name, other in table.refers.items() if other == "person" and values[name] is not None)
+                people.update(
+                    values[name]
+                    for name, other in table.refers.items()
+                    if other == "person" and values[name] is not None
+                )
         out[table.name] = {key: number for number, key in enumerate(sorted(found), 1)}
     out["person"] = {key: number for number, key in enumerate(sorted(people), 1)}
     return out
@@ -175,7 +218,12 @@ def _select(session: Session, actor: Actor, table: PlainTable, names: Sequence[s
 
 
 def _rows(
-    session: Session, actor: Actor, table: PlainTable, keys: Keys, files: list[tuple[str, str, int]], named: Collection[int | None] | None
+    session: Session,
+    actor: Actor,
+    table: PlainTable,
+    keys: Keys,
+    files: list[tuple[str, str, int]],
+    named: Collection[int | None] | None,
 ) -> Iterator[Sequence[str]]:
     """A table's rows as cells.
 
@@ -202,7 +250,9 @@ def _rows(
         yield [str(number), *(write(value) for write, value in zip(writers, values, strict=True))]
 
 
-def _others(session: Session, actor: Actor, keys: Keys, files: Sequence[tuple[str, str, int]], *, telemetry: bool) -> Iterator[tuple[str, IO[bytes]]]:
+def _others(
+    session: Session, actor: Actor, keys: Keys, files: Sequence[tuple[str, str, int]], *, telemetry: bool
+) -> Iterator[tuple[str, IO[bytes]]]:
     """Files that rows hold, and files of traces; read one after the other."""
     for table, name, key in files:
         column = Base.metadata.tables[table].c
@@ -210,7 +260,9 @@ def _others(session: Session, actor: Actor, keys: Keys, files: Sequence[tuple[st
         yield file_path(table, keys[table][key]), io.BytesIO(content)
     if telemetry:
         source = Base.metadata.tables["trace_file"].c
-        for key, digest in session.execute(select(source.id, source.sha256).where(source.team_id == actor.team_id).order_by(source.id)):
+        for key, digest in session.execute(
+            select(source.id, source.sha256).where(source.team_id == actor.team_id).order_by(source.id)
+        ):
             if key in keys["trace_file"]:
                 with store().open_traces(digest) as traces:
                     yield trace_path(digest), traces
@@ -229,7 +281,9 @@ def _of_weeks(session: Session, actor: Actor, rows: Sequence[SeriesWeekRow]) -> 
     cars = select(SeriesWeekCar.car_id).where(SeriesWeekCar.team_id == team, SeriesWeekCar.week_id.in_(weeks))
     places = {item.row.layout_id for item in chosen}
     combinations = session.scalars(
-        select(Combination).where(Combination.team_id == team, Combination.layout_id.in_(places), Combination.car_id.in_(cars))
+        select(Combination).where(
+            Combination.team_id == team, Combination.layout_id.in_(places), Combination.car_id.in_(cars)
+        )
     ).all()
     laps: set[int] = set()
     sessions: set[int] = set()
@@ -244,13 +298,19 @@ def _of_weeks(session: Session, actor: Actor, rows: Sequence[SeriesWeekRow]) -> 
         query = (
             select(Lap.id, Lap.session_id, Lap.change_set_id)
             .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
-            .where(Lap.team_id == team, Lap.combination_id == combination.id, or_(*(_within(at, stretch) for stretch in stretches)))
+            .where(
+                Lap.team_id == team,
+                Lap.combination_id == combination.id,
+                or_(*(_within(at, stretch) for stretch in stretches)),
+            )
         )
         for lap, practice, change in session.execute(query) if stretches else ():
             laps.add(lap)
             sessions.add(practice)
             changes.add(change)
-    days = {str(row.begins) for row in rows} | {str(row.begins + timedelta(days=step)) for row in rows for step in range(-_SLACK.days, _SLACK.days)}
+    days = {str(row.begins) for row in rows} | {
+        str(row.begins + timedelta(days=step)) for row in rows for step in range(-_SLACK.days, _SLACK.days)
+    }
     return {
         "series_week": weeks,
         "entry": set(session.scalars(select(Entry.id).where(Entry.team_id == team, Entry.week_id.in_(weeks)))),
@@ -280,7 +340,9 @@ def _of_driver(session: Session, actor: Actor, driver: Driver) -> Only:
 
     def theirs(name: str) -> Collection[int]:
         table = team[name].c
-        return set(session.scalars(select(table.id).where(table.team_id == actor.team_id, table.driver_id == driver.id)))
+        return set(
+            session.scalars(select(table.id).where(table.team_id == actor.team_id, table.driver_id == driver.id))
+        )
 
     return {
         "driver": {driver.id},
@@ -296,7 +358,9 @@ def _goes_along(table: PlainTable, values: Mapping[str, Any], only: Only, kept: 
     if table.name in only and values["id"] not in only[table.name]:
         return False
     # What is about somebody who stays at home stays there too.
-    return all(values[name] is None or values[name] in kept[other] for name, other in table.refers.items() if other == "driver")
+    return all(
+        values[name] is None or values[name] in kept[other] for name, other in table.refers.items() if other == "driver"
+    )
 
 
 def package_name(team: str, moment: datetime) -> str:

@@ -40,7 +40,8 @@ _KEPT_APART: Final = frozenset({"analysis", "standing", "lap_curve", "lap_verdic
 
 
 def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> str:
-    """Let a driver go for good: name, profile and way in are removed, also from what was kept of earlier changes, from files and from traces.
+    """Let a driver go for good: name, profile and way in are removed, also from what was kept of earlier changes,
+    from files and from traces.
 
     This can't be taken back.
 
@@ -67,10 +68,21 @@ def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
         people = _let_go(session, actor, driver, nameless)
         for name in _PERSONAL:
             setattr(driver, name, None)
-        driver.name, driver.assists, driver.view, driver.units, driver.availability, driver.care = nameless, {}, {}, {}, {}, {}
+        driver.name, driver.assists, driver.view, driver.units, driver.availability, driver.care = (
+            nameless,
+            {},
+            {},
+            {},
+            {},
+            {},
+        )
         session.flush()
         for key, (digest, size) in renamed.items():
-            session.execute(update(TraceFile).where(TraceFile.team_id == actor.team_id, TraceFile.id == key).values(sha256=digest, size=size))
+            session.execute(
+                update(TraceFile)
+                .where(TraceFile.team_id == actor.team_id, TraceFile.id == key)
+                .values(sha256=digest, size=size)
+            )
         # What was kept of these rows says what they held before.
         about = {"driver": [driver.id], "person": people, "membership": []}
         for table, rows in about.items():
@@ -80,7 +92,9 @@ def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
         places = select(Lap.combination_id).where(Lap.team_id == actor.team_id, Lap.driver_id == driver.id)
         session.execute(delete(StoredAnalysis).where(StoredAnalysis.team_id == actor.team_id))
         session.execute(
-            update(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(places)).values(revision=Combination.revision + 1)
+            update(Combination)
+            .where(Combination.team_id == actor.team_id, Combination.id.in_(places))
+            .values(revision=Combination.revision + 1)
         )
     # Packages of before would say it until their day is over.
     forget_packages(sessions, actor)
@@ -90,36 +104,60 @@ def make_nameless(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
 def _let_go(session: Session, actor: Actor, driver: Driver, nameless: str) -> list[int]:
     """Who is this driver is out at once; whoever is in no other team loses name and way in."""
     people = []
-    for row in session.scalars(select(Membership).where(Membership.team_id == actor.team_id, Membership.driver_id == driver.id)).all():
+    for row in session.scalars(
+        select(Membership).where(Membership.team_id == actor.team_id, Membership.driver_id == driver.id)
+    ).all():
         person = session.get_one(Person, row.person_id)
         session.delete(row)
         session.flush()
         session.execute(delete(SignIn).where(SignIn.team_id == actor.team_id, SignIn.person_id == person.id))
-        session.execute(delete(CalendarAddress).where(CalendarAddress.team_id == actor.team_id, CalendarAddress.person_id == person.id))
+        session.execute(
+            delete(CalendarAddress).where(
+                CalendarAddress.team_id == actor.team_id, CalendarAddress.person_id == person.id
+            )
+        )
         if session.scalar(select(Membership.id).where(Membership.person_id == person.id).limit(1)) is None:
-            person.name, person.sign_in_name, person.password_hash, person.preferences, person.reaction = nameless, None, None, {}, None
+            person.name, person.sign_in_name, person.password_hash, person.preferences, person.reaction = (
+                nameless,
+                None,
+                None,
+                {},
+                None,
+            )
             people.append(person.id)
     return people
 
 
 def _scrub(session: Session, actor: Actor, old: str, nameless: str) -> None:
-    """Replace a name wherever a team's rows say it: notes, lessons, sheets, what was kept of changes, files as they came."""
+    """Replace a name wherever a team's rows say it: notes, lessons, sheets, what was kept of changes, files as they
+    came.
+    """
     for table in Base.metadata.sorted_tables:
         if "team_id" not in table.c or table.name in _KEPT_APART:
             continue
         for column in table.c:
             own: Any = table.c.team_id == actor.team_id
             if isinstance(column.type, (LONGBLOB, MEDIUMBLOB)):
-                session.execute(update(table).where(own).values({column.name: func.replace(column, old.encode(), nameless.encode())}))
+                session.execute(
+                    update(table)
+                    .where(own)
+                    .values({column.name: func.replace(column, old.encode(), nameless.encode())})
+                )
             elif isinstance(column.type, JSON):
                 # JSON may write letters beyond ASCII by their numbers.
                 for text in {old, json.dumps(old)[1:-1]}:
                     plain = cast(column, Text)
                     changed = func.regexp_replace(plain, _word(text), nameless)
-                    session.execute(update(table).where(own, plain.contains(text, autoescape=True)).values({column.name: _raw(changed)}))
+                    session.execute(
+                        update(table)
+                        .where(own, plain.contains(text, autoescape=True))
+                        .values({column.name: _raw(changed)})
+                    )
             elif isinstance(column.type, String):
                 changed = func.regexp_replace(column, _word(old), nameless)
-                session.execute(update(table).where(own, column.contains(old, autoescape=True)).values({column.name: changed}))
+                session.execute(
+                    update(table).where(own, column.contains(old, autoescape=True)).values({column.name: changed})
+                )
     files = (LapFileRow.team_id == actor.team_id, LapFileRow.content.contains(nameless.encode()))
     for row in session.execute(select(LapFileRow.id, LapFileRow.content).where(*files)).all():
         values = {"sha256": hashlib.sha256(row.content).hexdigest(), "size": len(row.content)}
@@ -170,7 +208,9 @@ def _rewritten(digest: str, old: str, nameless: str) -> tuple[str, int]:
             names = pc.cast(table.column("driver"), pa.string())
             other = pc.if_else(pc.equal(names, old), nameless, names)
             at = table.schema.get_field_index("driver")
-            writer.write_table(table.set_column(at, table.schema.field(at), pc.cast(other, table.schema.field(at).type)))
+            writer.write_table(
+                table.set_column(at, table.schema.field(at), pc.cast(other, table.schema.field(at).type))
+            )
         writer.close()
         written = target
     return written.digest, written.size

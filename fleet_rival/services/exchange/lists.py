@@ -63,15 +63,23 @@ def _own(actor: Actor, query: Any, driver: Any) -> Any:
 
 def _in_week(query: Any) -> Any:
     """Entries with their week and series."""
-    return query.join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id)).join(
-        Series, (Series.team_id == Entry.team_id) & (Series.id == SeriesWeekRow.series_id)
-    )
+    return query.join(
+        SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id)
+    ).join(Series, (Series.team_id == Entry.team_id) & (Series.id == SeriesWeekRow.series_id))
 
 
 def _entries(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
     query = (
         select(
-            Series.name, SeriesWeekRow.number, SeriesWeekRow.begins, Driver.name, Entry.importance, Entry.starts, Car.name, Entry.points, Entry.note
+            Series.name,
+            SeriesWeekRow.number,
+            SeriesWeekRow.begins,
+            Driver.name,
+            Entry.importance,
+            Entry.starts,
+            Car.name,
+            Entry.points,
+            Entry.note,
         )
         .select_from(Entry)
         .join(Driver, (Driver.team_id == Entry.team_id) & (Driver.id == Entry.driver_id))
@@ -81,7 +89,9 @@ def _entries(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
     )
     rows = [
         (series, number, begins, driver, importance, " ".join(starts), car, points, note)
-        for series, number, begins, driver, importance, starts, car, points, note in session.execute(_in_week(_own(actor, query, Entry.driver_id)))
+        for series, number, begins, driver, importance, starts, car, points, note in session.execute(
+            _in_week(_own(actor, query, Entry.driver_id))
+        )
     ]
     return ("series", "week", "begins", "driver", "importance", "starts_utc", "car", "points", "note"), rows
 
@@ -99,9 +109,29 @@ def _results(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
     for series, number, driver, row in session.execute(_in_week(_own(actor, query, Entry.driver_id))):
         incidents = " ".join(f"{item['what']}:{item.get('corner') or ''}" for item in row.incidents)
         stops = " ".join(str(item["lap"]) for item in row.stops)
-        facts = (row.starts_at, row.qualifying_us, row.grid, row.finish, row.laps, stops, incidents, row.points, row.note)
+        facts = (
+            row.starts_at,
+            row.qualifying_us,
+            row.grid,
+            row.finish,
+            row.laps,
+            stops,
+            incidents,
+            row.points,
+            row.note,
+        )
         rows.append((series, number, driver, *facts))
-    names = ("starts_at_utc", "qualifying_us", "grid", "finish", "laps", "stops_behind_lap", "incidents", "points", "note")
+    names = (
+        "starts_at_utc",
+        "qualifying_us",
+        "grid",
+        "finish",
+        "laps",
+        "stops_behind_lap",
+        "incidents",
+        "points",
+        "note",
+    )
     return ("series", "week", "driver", *names), rows
 
 
@@ -118,30 +148,85 @@ def _placed(query: Any, table: Any) -> Any:
     )
 
 
-_LAP: Final = ("run", "number", "session_kind", "started_at", "kind", "valid", "time_us", "strikes", "incidents", "flags", "company", "tyre_set")
-_LAP_REST: Final = ("compound", "tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c", "wetness", "purpose", "setup", "mistakes", "note")
+_LAP: Final = (
+    "run",
+    "number",
+    "session_kind",
+    "started_at",
+    "kind",
+    "valid",
+    "time_us",
+    "strikes",
+    "incidents",
+    "flags",
+    "company",
+    "tyre_set",
+)
+_LAP_REST: Final = (
+    "compound",
+    "tyre_age",
+    "fuel_l",
+    "energy_kwh",
+    "track_temp_c",
+    "air_temp_c",
+    "wetness",
+    "purpose",
+    "setup",
+    "mistakes",
+    "note",
+)
 
 
 def _laps(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
     names = (*_LAP, *_LAP_REST)
     query: Any = select(*_PLACE, Driver.name, PracticeSession.label, *(getattr(Lap, name) for name in names))
-    query = _placed(query, Lap).join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
-    query = query.where(Lap.team_id == actor.team_id).order_by(Lap.combination_id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number)
-    return ("track", "layout", "car", "driver", "session", *names), [tuple(row) for row in session.execute(_own(actor, query, Lap.driver_id))]
+    query = _placed(query, Lap).join(
+        PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id)
+    )
+    query = query.where(Lap.team_id == actor.team_id).order_by(
+        Lap.combination_id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number
+    )
+    return ("track", "layout", "car", "driver", "session", *names), [
+        tuple(row) for row in session.execute(_own(actor, query, Lap.driver_id))
+    ]
 
 
 def _runs(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
-    names = ("number", "session_kind", "purpose", "tyre_set", "compound", "fuel_l", "energy_kwh", "setup", "company", "official", "options", "note")
+    names = (
+        "number",
+        "session_kind",
+        "purpose",
+        "tyre_set",
+        "compound",
+        "fuel_l",
+        "energy_kwh",
+        "setup",
+        "company",
+        "official",
+        "options",
+        "note",
+    )
     query: Any = select(*_PLACE, Driver.name, PracticeSession.label, *(getattr(Run, name) for name in names))
-    query = _placed(query, Run).join(PracticeSession, (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id), isouter=True)
+    query = _placed(query, Run).join(
+        PracticeSession, (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id), isouter=True
+    )
     query = query.where(Run.team_id == actor.team_id).order_by(Run.id)
-    return ("track", "layout", "car", "driver", "session", *names), [tuple(row) for row in session.execute(_own(actor, query, Run.driver_id))]
+    return ("track", "layout", "car", "driver", "session", *names), [
+        tuple(row) for row in session.execute(_own(actor, query, Run.driver_id))
+    ]
 
 
 def _blocks(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
     query = (
         select(
-            Driver.name, Series.name, SeriesWeekRow.number, PlanBlock.begins_at, PlanBlock.minutes, PlanBlock.kind, PlanBlock.about, PlanBlock.said
+            Driver.name,
+            Series.name,
+            SeriesWeekRow.number,
+            PlanBlock.begins_at,
+            PlanBlock.minutes,
+            PlanBlock.kind,
+            PlanBlock.about,
+            PlanBlock.said,
         )
         .select_from(PlanBlock)
         .join(Entry, (Entry.team_id == PlanBlock.team_id) & (Entry.id == PlanBlock.entry_id))
@@ -154,7 +239,21 @@ def _blocks(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
 
 
 def _weeks(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
-    names = ("series", "week", "zone", "begins", "ends", "cars", "track", "layout", "race_laps", "race_minutes", "starts", "compounds", "stops_min")
+    names = (
+        "series",
+        "week",
+        "zone",
+        "begins",
+        "ends",
+        "cars",
+        "track",
+        "layout",
+        "race_laps",
+        "race_minutes",
+        "starts",
+        "compounds",
+        "stops_min",
+    )
     rows = []
     for item in load_weeks(session, actor):
         facts = item.facts
@@ -165,13 +264,36 @@ def _weeks(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
 
 
 def _references(_: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
-    names = ("point", "kind", "thing", "side", "offset_m", "at_m", "gear", "brake_peak_pct", "throttle", "lasts", "variant", "state", "sure", "note")
+    names = (
+        "point",
+        "kind",
+        "thing",
+        "side",
+        "offset_m",
+        "at_m",
+        "gear",
+        "brake_peak_pct",
+        "throttle",
+        "lasts",
+        "variant",
+        "state",
+        "sure",
+        "note",
+    )
     whose = aliased(Driver)
     query: Any = (
         select(
-            TrackRow.name, Layout.name, LayoutCorner.code, LayoutCorner.name, Car.name, whose.name, *(getattr(ReferenceRow, name) for name in names)
+            TrackRow.name,
+            Layout.name,
+            LayoutCorner.code,
+            LayoutCorner.name,
+            Car.name,
+            whose.name,
+            *(getattr(ReferenceRow, name) for name in names),
         )
-        .join(LayoutCorner, (LayoutCorner.team_id == ReferenceRow.team_id) & (LayoutCorner.id == ReferenceRow.corner_id))
+        .join(
+            LayoutCorner, (LayoutCorner.team_id == ReferenceRow.team_id) & (LayoutCorner.id == ReferenceRow.corner_id)
+        )
         .join(Layout, (Layout.team_id == ReferenceRow.team_id) & (Layout.id == ReferenceRow.layout_id))
         .join(TrackRow, (TrackRow.team_id == ReferenceRow.team_id) & (TrackRow.id == Layout.track_id))
         .join(Car, (Car.team_id == ReferenceRow.team_id) & (Car.id == ReferenceRow.car_id), isouter=True)
@@ -181,11 +303,25 @@ def _references(_: sessionmaker[Session], session: Session, actor: Actor) -> Row
     )
     if not actor.sees_all:
         query = query.where(func.coalesce(ReferenceRow.driver_id, actor.driver_id or 0) == (actor.driver_id or 0))
-    return ("track", "layout", "corner", "corner_name", "car", "driver", *names), [tuple(row) for row in session.execute(query)]
+    return ("track", "layout", "corner", "corner_name", "car", "driver", *names), [
+        tuple(row) for row in session.execute(query)
+    ]
 
 
 def _lessons(sessions: sessionmaker[Session], session: Session, actor: Actor) -> Rows:
-    names = ("text", "place", "corner", "car", "series", "driver", "condition", "by", "written_at", "confirmed_by", "confirmed_at")
+    names = (
+        "text",
+        "place",
+        "corner",
+        "car",
+        "series",
+        "driver",
+        "condition",
+        "by",
+        "written_at",
+        "confirmed_by",
+        "confirmed_at",
+    )
     return names, [tuple(getattr(item, name) for name in names) for item in lessons(sessions, actor)]
 
 

@@ -27,7 +27,9 @@ BRINGING: Final = "team.bring"
 """The kind of job that brings a team in."""
 
 
-def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collection[UUID] | None, work: Work, *, telemetry: bool) -> None:
+def make_package(
+    sessions: sessionmaker[Session], actor: Actor, week_ids: Collection[UUID] | None, work: Work, *, telemetry: bool
+) -> None:
     """Make a team's package and keep it to be fetched.
 
     Raises:
@@ -35,7 +37,8 @@ def make_package(sessions: sessionmaker[Session], actor: Actor, week_ids: Collec
     """
     _check_manages(actor)
     name = str(uuid7())
-    # Written where one can go back in it, whatever place packages are kept in: so that it is the same as one made by command.
+    # Written where one can go back in it, whatever place packages are kept in: so that it is the same as one made by
+    # command.
     with tempfile.TemporaryFile() as file:
         rows = export_team(sessions, actor, file, week_ids, telemetry=telemetry, work=work)
         size = file.tell()
@@ -106,7 +109,11 @@ def ways_in(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> list
         if job.state != "done" or job.result is None:
             raise Conflict("The team isn't in yet.")
         team = session.scalar(select(Team.id).where(Team.public_id == UUID(job.result["team_id"])))
-        newcomers = set(session.scalars(select(Person.id).where(Person.public_id.in_([UUID(key) for key in job.result["newcomers"]]))))
+        newcomers = set(
+            session.scalars(
+                select(Person.id).where(Person.public_id.in_([UUID(key) for key in job.result["newcomers"]]))
+            )
+        )
         elsewhere = select(Membership.person_id).where(Membership.team_id != team)
         newcomers -= set(session.scalars(elsewhere.where(Membership.person_id.in_(newcomers))))
         members = members_of(session, team) if team is not None else ()
@@ -116,7 +123,9 @@ def ways_in(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> list
 def forget_packages(sessions: sessionmaker[Session], actor: Actor) -> None:
     """Throw away what is kept of a team's packages, before their day is over."""
     with sessions() as session:
-        made = session.scalars(select(Job.result).where(Job.team_id == actor.team_id, Job.kind == MAKING, Job.state == "done"))
+        made = session.scalars(
+            select(Job.result).where(Job.team_id == actor.team_id, Job.kind == MAKING, Job.state == "done")
+        )
         names = [str(told["package"]) for told in made if told]
     for name in names:
         store().remove_package(name)

@@ -94,7 +94,11 @@ class PlainTable:
 
     @property
     def package(self) -> PackageTable:
-        return PackageTable(self.name, (PackageField("key", "integer", required=True), *(item.field for item in self.columns)), self.description)
+        return PackageTable(
+            self.name,
+            (PackageField("key", "integer", required=True), *(item.field for item in self.columns)),
+            self.description,
+        )
 
     @property
     def refers(self) -> dict[str, str]:

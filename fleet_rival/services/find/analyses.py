@@ -39,21 +39,30 @@ def _of_driver(track: Track, name: str, laps: Sequence[Lap], settings: Settings)
     return _drivers.get(key_of(track, laps, settings), lambda: analyse_driver(track, name, laps, settings))
 
 
-_remembered: Final = Remembered(MOST_LAPS, size=lambda analysis: sum(len(driver.laps) for driver in analysis.drivers.values()))
+_remembered: Final = Remembered(
+    MOST_LAPS, size=lambda analysis: sum(len(driver.laps) for driver in analysis.drivers.values())
+)
 
-_pars: Final = Remembered(MOST_LAPS, size=lambda pars: sum(len(own) for _, against in pars.values() for own in against.values()))
+_pars: Final = Remembered(
+    MOST_LAPS, size=lambda pars: sum(len(own) for _, against in pars.values() for own in against.values())
+)
 
 
 def analysis_of(look: Look, session: Session, actor: Actor, row: Combination, track: Track) -> Analysis:
     """The analysis of all laps that somebody looks at, without the intervals of the scatter's shares.
 
-    Remembered by the combination's revision, which rises whenever something changes that figures depend on: several answers are made of it.
+    Remembered by the combination's revision, which rises whenever something changes that figures depend on: several
+    answers are made of it.
     """
     settings = without_intervals(look.settings(row))
-    return _remembered.get(_key(look, row, track, settings), lambda: analysed(track, look.laps(session, actor, row), settings))
+    return _remembered.get(
+        _key(look, row, track, settings), lambda: analysed(track, look.laps(session, actor, row), settings)
+    )
 
 
-def driver_analysis_of(look: Look, session: Session, actor: Actor, row: Combination, track: Track, driver: Driver) -> DriverAnalysis | None:
+def driver_analysis_of(
+    look: Look, session: Session, actor: Actor, row: Combination, track: Track, driver: Driver
+) -> DriverAnalysis | None:
     """One driver's part of `analysis_of`: nobody else's laps are looked through for it. None: no laps."""
     settings = without_intervals(look.settings(row))
     whole: Analysis | None = _remembered.known(_key(look, row, track, settings))
@@ -61,8 +70,11 @@ def driver_analysis_of(look: Look, session: Session, actor: Actor, row: Combinat
     return analysis.drivers.get(driver.name)
 
 
-def pars_of(look: Look, row: Combination, track: Track, analysis: Analysis) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
-    """Par of each session, as `core.pace.par.session_pars` makes it of everybody's laps: the same for each of the drivers.
+def pars_of(
+    look: Look, row: Combination, track: Track, analysis: Analysis
+) -> dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]]:
+    """Par of each session, as `core.pace.par.session_pars` makes it of everybody's laps: the same for each of the
+    drivers.
 
     Args:
         analysis: after `analysis_of`.

@@ -25,7 +25,11 @@ __all__ = ["beside"]
 
 
 def beside(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> tuple[bytes, str]:
     """Segments by drivers, as JSON, and the stamp of the state they belong to.
 
@@ -43,7 +47,9 @@ def beside(
     return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, own, look))
 
 
-def _compute(about: str, own: int | None, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute(
+    about: str, own: int | None, look: Look, session: Session, actor: Actor, row: Combination
+) -> dict[str, bytes]:
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     analysis = analysis_of(look, session, actor, row, track)
     keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
@@ -57,9 +63,14 @@ def _compute(about: str, own: int | None, look: Look, session: Session, actor: A
     shown = [name for name in figures if own is None or keys[name].id == own]
     body = {
         "group": analysis.team_group._asdict() if analysis.team_group else None,
-        "drivers": [{"id": str(keys[name].public_id), "name": name, "guest": name in guests, "usual": told.usual[name]} for name in shown],
+        "drivers": [
+            {"id": str(keys[name].public_id), "name": name, "guest": name in guests, "usual": told.usual[name]}
+            for name in shown
+        ],
         "parts": _parts(track, told, shown, open_names=own is None),
-        "countable": countable(driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own),
+        "countable": countable(
+            driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own
+        ),
         "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
     }
     return {about: as_json(body)}

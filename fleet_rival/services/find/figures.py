@@ -30,11 +30,16 @@ __all__ = ["driver_laps", "may_see", "sees_others", "summary"]
 
 
 def summary(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> tuple[bytes, str]:
     """Figures and ladders of a combination, as JSON, and the stamp of the state they belong to.
 
-    All drivers' for who sees all; a driver gets the own ones and the team's best parts, unless the team opened the rest.
+    All drivers' for who sees all; a driver gets the own ones and the team's best parts, unless the team opened the
+    rest.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
@@ -52,7 +57,12 @@ def summary(
 
 
 def driver_laps(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> tuple[bytes, str]:
     """One driver's laps with marks, times and losses by part, as JSON, and the stamp.
 
@@ -76,7 +86,9 @@ def may_see(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> N
     """
     if not actor.sees_all:
         with sessions() as session:
-            own = session.scalar(select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id))
+            own = session.scalar(
+                select(Driver.public_id).where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id)
+            )
             if own != driver_id and not _is_open(session, actor):
                 raise NotThere("This driver has no laps in this combination.")
 
@@ -92,7 +104,9 @@ def _about(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
             select(Driver.public_id)
             .join(Lap, (Lap.team_id == Driver.team_id) & (Lap.driver_id == Driver.id))
             .join(Combination, (Combination.team_id == Lap.team_id) & (Combination.id == Lap.combination_id))
-            .where(Driver.team_id == actor.team_id, Driver.id == actor.driver_id, Combination.public_id == combination_id)
+            .where(
+                Driver.team_id == actor.team_id, Driver.id == actor.driver_id, Combination.public_id == combination_id
+            )
             .limit(1)
         )
         return f"summary:{session.scalar(driven) or 'nobody'}"
@@ -112,7 +126,10 @@ def _is_open(session: Session, actor: Actor) -> bool:
 
 def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
+    ids = {
+        name: str(key)
+        for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))
+    }
     analysis = analysis_of(look, session, actor, row, track)
     whole = _summary(track, analysis, ids)
     tail = look.tail
@@ -123,7 +140,9 @@ def _compute(look: Look, session: Session, actor: Actor, row: Combination) -> di
     return answers
 
 
-def _compute_laps(about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute_laps(
+    about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination
+) -> dict[str, bytes]:
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
     found = driver and driver_analysis_of(look, session, actor, row, track, driver)
@@ -154,8 +173,16 @@ def _summary(track: Track, analysis: Analysis, ids: Mapping[str, str]) -> dict[s
                 "name": name,
                 "guest": driver.guest,
                 "sure_words": SURE_WORDS[driver.main.sure],
-                "ladder": [asdict(rung) for rung in ladder(track, driver.main, analysis.team if driver.main.group == analysis.team_group else None)],
-                "figures": {key: figures["drivers"][name][key] for key in ("group", "sure", "laps", "best_us", "ideal", "consistency", "best_of")},
+                "ladder": [
+                    asdict(rung)
+                    for rung in ladder(
+                        track, driver.main, analysis.team if driver.main.group == analysis.team_group else None
+                    )
+                ],
+                "figures": {
+                    key: figures["drivers"][name][key]
+                    for key in ("group", "sure", "laps", "best_us", "ideal", "consistency", "best_of")
+                },
                 "segments": figures["drivers"][name]["segments"],
                 "missing": figures["drivers"][name]["missing"],
                 "other_groups": [{**group.group._asdict(), "laps": group.counts["total"]} for group in driver.others],
@@ -188,7 +215,9 @@ def _driver(track: Track, driver: DriverAnalysis, public_id: str, settings: Sett
 
 
 def _strip(track: Track, driver: DriverAnalysis, group: GroupAnalysis, settings: Settings) -> dict[str, Any]:
-    """Laps by parts: times, losses and marks, in the order of driving. By segments where those are known, else by sectors."""
+    """Laps by parts: times, losses and marks, in the order of driving. By segments where those are known, else by
+    sectors.
+    """
     depth: str | None = "segments"
     parts: Mapping[str, PartFigures] = group.segments
     if not any(figures.losses_us for figures in parts.values()):

@@ -1,4 +1,5 @@
-"""What do we know? Earlier laps on the same track and with the same car, from every series, with dates and the notes that come back.
+"""What do we know? Earlier laps on the same track and with the same car, from every series, with dates and the notes
+that come back.
 
 Earlier data stand apart: nothing of them goes into a week's own figures.
 """
@@ -17,7 +18,18 @@ from fleet_rival.core.season.conditions import Conditions, like
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.words import RELATIONS
-from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapVerdict, Layout, PracticeSession, SeriesWeekRow, TrackRow
+from fleet_rival.db.tables import (
+    Car,
+    ChangeSet,
+    Combination,
+    Driver,
+    Lap,
+    LapVerdict,
+    Layout,
+    PracticeSession,
+    SeriesWeekRow,
+    TrackRow,
+)
 from fleet_rival.services.drive.verdicts import counts_for, settle
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.week.combinations import settings_of
@@ -83,18 +95,37 @@ def knowledge(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> K
         this = next(item for item in weeks if item.row.id == row.id)
         begins, _ = this.facts.window
         heads = _related(session, actor, this)
-        stretches = {key: stretch_of(this, head.car_key, weeks, head.settings) for key, head in heads.items() if head.relation == "same"}
+        stretches = {
+            key: stretch_of(this, head.car_key, weeks, head.settings)
+            for key, head in heads.items()
+            if head.relation == "same"
+        }
         laps = _laps(session, actor, heads, {key: stretch.since for key, stretch in stretches.items()}, this.facts)
         items = []
         for key, head in heads.items():
-            before = [item for item in weeks if item.row.layout_id == head.layout_key and item.facts.window[1] <= begins]
+            before = [
+                item for item in weeks if item.row.layout_id == head.layout_key and item.facts.window[1] <= begins
+            ]
             driven = [item for item in before if item.has_car(head.car_key)]
             notes = tuple(filter(None, (head.note, *(item.facts.note for item in driven))))
             if laps.get(key) or (notes and head.relation != "car"):
                 names = tuple(f"{item.facts.series}, week {item.facts.week}" for item in reversed(driven))
-                items.append(Earlier(head.relation, head.id, head.track, head.layout, head.car, names, notes, tuple(laps.get(key, ()))))
+                items.append(
+                    Earlier(
+                        head.relation,
+                        head.id,
+                        head.track,
+                        head.layout,
+                        head.car,
+                        names,
+                        notes,
+                        tuple(laps.get(key, ())),
+                    )
+                )
         items.sort(key=lambda item: (RELATIONS.index(item.relation), item.track, item.layout, item.car))
-        since = min((stretch.since for stretch in stretches.values()), default=begins - timedelta(days=Settings().lead_days))
+        since = min(
+            (stretch.since for stretch in stretches.values()), default=begins - timedelta(days=Settings().lead_days)
+        )
         return Knowledge(week_id, since, tuple(items))
 
 
@@ -128,14 +159,17 @@ def _related(session: Session, actor: Actor, this: LoadedWeek) -> dict[int, _Hea
         ours = this.has_car(row.car_id)
         relation = "same" if here and ours else "layout" if here else "track" if there else "car" if ours else None
         if relation:
-            out[row.id] = _Head(relation, row.public_id, row.layout_id, row.car_id, name, layout, car, row.note, settings_of(row))
+            out[row.id] = _Head(
+                relation, row.public_id, row.layout_id, row.car_id, name, layout, car, row.note, settings_of(row)
+            )
     return out
 
 
 def _laps(
     session: Session, actor: Actor, heads: Mapping[int, _Head], since: Mapping[int, datetime], race: SeriesWeek
 ) -> dict[int, list[EarlierLaps]]:
-    """Laps by combination, driver and weather: of the week's own combinations those before its stretch, of others all until it ends.
+    """Laps by combination, driver and weather: of the week's own combinations those before its stretch, of others
+    all until it ends.
 
     Args:
         since: when the week's own laps begin, by the key of the combination.
@@ -174,8 +208,12 @@ def _laps(
         query = query.where(Driver.id == actor.driver_id)
     official = Conditions(race.session_local, race.air_temp_c, race.track_temp_c, race.wetness)
     out: dict[int, list[EarlierLaps]] = {}
-    for key, driver_id, name, weather, laps, runs, first, last, best, track_c, air_c, inside in session.execute(query) if heads else ():
+    for key, driver_id, name, weather, laps, runs, first, last, best, track_c, air_c, inside in (
+        session.execute(query) if heads else ()
+    ):
         practised = Conditions(datetime.fromisoformat(inside) if inside else None, air_c, track_c, weather)
         same = like(practised, official, heads[key].settings)
-        out.setdefault(key, []).append(EarlierLaps(driver_id, name, weather, laps, runs, first, last, best, track_c, same))
+        out.setdefault(key, []).append(
+            EarlierLaps(driver_id, name, weather, laps, runs, first, last, best, track_c, same)
+        )
     return out

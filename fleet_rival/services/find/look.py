@@ -23,7 +23,12 @@ from fleet_rival.services.week.stretches import ALL_TIME, Stretch, stretch_of, w
 
 __all__ = ["ALSO", "Look", "asked_look", "countable"]
 
-ALSO: Final = {"tow": "with_tow", "cold": "with_cold", "practice_only": "with_practice_only", "hand_timed": "hand_timed_ideals"}
+ALSO: Final = {
+    "tow": "with_tow",
+    "cold": "with_cold",
+    "practice_only": "with_practice_only",
+    "hand_timed": "hand_timed_ideals",
+}
 """What can be counted along, and the setting that does it."""
 
 
@@ -46,10 +51,15 @@ class Look:
         """The combination's, with what counts along."""
         return replace(settings_of(row), **{ALSO[name]: 1 for name in self.also})
 
-    def laps(self, session: Session, actor: Actor, row: Combination, driver_ids: Sequence[int] | None = None) -> list[CoreLap]:
+    def laps(
+        self, session: Session, actor: Actor, row: Combination, driver_ids: Sequence[int] | None = None
+    ) -> list[CoreLap]:
         """A combination's laps, or some drivers', as people say they were."""
         laps = laps_of(session, actor.team_id, row.id, driver_ids, as_said=True)
-        return [item.lap for item in (laps if self.stretch is None else within(session, actor.team_id, row.id, laps, self.stretch))]
+        return [
+            item.lap
+            for item in (laps if self.stretch is None else within(session, actor.team_id, row.id, laps, self.stretch))
+        ]
 
 
 def countable(drivers: Iterable[DriverAnalysis]) -> dict[str, int]:

@@ -71,7 +71,8 @@ def driver_pace(
     also: Iterable[str] = (),
     until: datetime | None = None,
 ) -> tuple[bytes, str]:
-    """Consistency, pace over a run, learning and options of one driver, as JSON, and the stamp of the state they belong to.
+    """Consistency, pace over a run, learning and options of one driver, as JSON, and the stamp of the state they
+    belong to.
 
     Args:
         week_id: of a series' week, whose own laps alone are meant; all laps where missing.
@@ -91,7 +92,9 @@ def driver_pace(
     return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, driver_id, look))
 
 
-def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute(
+    about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination
+) -> dict[str, bytes]:
     driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
     if driver is None:
         return {}
@@ -114,11 +117,16 @@ def _compute(about: str, driver_id: UUID, look: Look, session: Session, actor: A
     readings = _readings(session, actor, row, driver, [item.lap for item in found.laps])
     figures = driver_report(found, by_set=False)
     own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
-    sheets = {label: str(key) for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))}
+    sheets = {
+        label: str(key)
+        for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))
+    }
     body = {
         "id": str(driver_id),
         "name": driver.name,
-        "figures": {key: figures[key] for key in ("group", "sure", "laps", "best_us", "ideal", "consistency", "best_of")},
+        "figures": {
+            key: figures[key] for key in ("group", "sure", "laps", "best_us", "ideal", "consistency", "best_of")
+        },
         "missing": figures["missing"],
         "sure_words": SURE_WORDS[found.main.sure],
         "surer": surer_words(found.main.counts["clean"], settings.thin_below_laps, settings.firm_from_laps),
@@ -138,10 +146,16 @@ def _odds(group: GroupAnalysis, driver: DriverAnalysis, goal: int | None) -> dic
     alike = group.falloff.net.correlation if group.falloff.net is not None else 0.0
     if goal is None or group.best_of is None or not eligible:
         return {"odds": None}
-    return {"odds": [{"laps": laps, "share": odds_of(times, len(times) / eligible, laps, goal, alike)} for laps in LAP_COUNTS]}
+    return {
+        "odds": [
+            {"laps": laps, "share": odds_of(times, len(times) / eligible, laps, goal, alike)} for laps in LAP_COUNTS
+        ]
+    }
 
 
-def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], sheets: Mapping[str, str], settings: Settings) -> dict[str, Any]:
+def _consistency(
+    track: Track, driver: DriverAnalysis, others: Sequence[float], sheets: Mapping[str, str], settings: Settings
+) -> dict[str, Any]:
     group = driver.main
     judged, members = driver.laps, group.members
     parts: Mapping[str, Any] = group.segments
@@ -201,7 +215,13 @@ def _consistency(track: Track, driver: DriverAnalysis, others: Sequence[float], 
 
 
 def _to_show(lap: CoreLap, excess_us: int) -> dict[str, Any]:
-    return {"session": lap.session, "run": lap.run or 0, "lap": lap.number, "excess_us": excess_us, "time_us": lap.time_us}
+    return {
+        "session": lap.session,
+        "run": lap.run or 0,
+        "lap": lap.number,
+        "excess_us": excess_us,
+        "time_us": lap.time_us,
+    }
 
 
 def _condition(group: GroupAnalysis) -> dict[str, Any]:
@@ -217,7 +237,10 @@ def _condition(group: GroupAnalysis) -> dict[str, Any]:
 
 
 def _pars(
-    pars: Mapping[str, tuple[Par | str, Mapping[str, Sequence[AgainstPar]]]], driver: DriverAnalysis, sheets: Mapping[str, str], settings: Settings
+    pars: Mapping[str, tuple[Par | str, Mapping[str, Sequence[AgainstPar]]]],
+    driver: DriverAnalysis,
+    sheets: Mapping[str, str],
+    settings: Settings,
 ) -> list[dict[str, Any]]:
     """Sessions in which the track moved, with the driver's laps held against par for their minute."""
     told = []
@@ -234,7 +257,10 @@ def _pars(
             {
                 "session": session,
                 "session_id": sheets[session],
-                "curve": [{"minute": minute, "par_us": round(level * (1 + share))} for minute, share in zip(par.minutes, par.shares, strict=True)],
+                "curve": [
+                    {"minute": minute, "par_us": round(level * (1 + share))}
+                    for minute, share in zip(par.minutes, par.shares, strict=True)
+                ],
                 "laps": [
                     {
                         "run": (lap := driver.laps[item.position].lap).run,
@@ -260,7 +286,9 @@ def _rounded(value: Any) -> int | None:
     return None if value is None else round(value)
 
 
-def _pace(driver: DriverAnalysis, goal: int | None, readings: Sequence[TreadReading], settings: Settings) -> dict[str, Any]:
+def _pace(
+    driver: DriverAnalysis, goal: int | None, readings: Sequence[TreadReading], settings: Settings
+) -> dict[str, Any]:
     falloff = driver.main.falloff
     curve = learning_curve(learning_points(driver.laps, driver.main.members), goal)
     wear = wear_of(readings, settings.tread_threshold_pct)
@@ -270,14 +298,20 @@ def _pace(driver: DriverAnalysis, goal: int | None, readings: Sequence[TreadRead
         "falloff_words": falloff_words(falloff),
         "learning": {
             "points": [{"laps_done": point.laps_done, "median_us": round(point.median_us)} for point in curve.points],
-            "curve": [{"laps_done": done, "median_us": round(value)} for done in _steps(curve.points) if (value := curve.at(done)) is not None],
+            "curve": [
+                {"laps_done": done, "median_us": round(value)}
+                for done in _steps(curve.points)
+                if (value := curve.at(done)) is not None
+            ],
             "floor_us": _rounded(curve.floor_us),
             "remain": curve.remain,
             "words": learning_words(curve, goal),
         },
         "setup_changes": [{**asdict(change), "words": setup_change_words(change)} for change in changes],
         "wear": wear if isinstance(wear, str) else None,
-        "wheels": [] if isinstance(wear, str) else [{**asdict(wheel), "wheel": name} for name, wheel in wear.wheels.items()],
+        "wheels": []
+        if isinstance(wear, str)
+        else [{**asdict(wheel), "wheel": name} for name, wheel in wear.wheels.items()],
     }
 
 
@@ -309,7 +343,9 @@ def _slope(slope: Slope) -> dict[str, int]:
 def _options(track: Track, driver: DriverAnalysis, settings: Settings) -> list[dict[str, Any]]:
     out = []
     for where, first, second in option_pairs(driver.laps, driver.main.members):
-        trial = option_trial(track, driver.laps, driver.main.members, where, (first, second), settings, best_of=_BEST_OF)
+        trial = option_trial(
+            track, driver.laps, driver.main.members, where, (first, second), settings, best_of=_BEST_OF
+        )
         if trial.first is not None and trial.second is not None:
             out.append(_trial(trial, first, second))
     return out
@@ -331,7 +367,9 @@ def _trial(trial: OptionTrial, first: str, second: str) -> dict[str, Any]:
     }
 
 
-def _readings(session: Session, actor: Actor, row: Combination, driver: Driver, laps: Sequence[CoreLap]) -> list[TreadReading]:
+def _readings(
+    session: Session, actor: Actor, row: Combination, driver: Driver, laps: Sequence[CoreLap]
+) -> list[TreadReading]:
     """Tread read after runs, with the laps that the set had done by then."""
     query = (
         select(Run, PracticeSession.label)
@@ -340,9 +378,13 @@ def _readings(session: Session, actor: Actor, row: Combination, driver: Driver, 
     )
     out = []
     for run, label in session.execute(query):
-        ages = [lap.tyre_age for lap in laps if (lap.session, lap.run) == (label, run.number) and lap.tyre_age is not None]
+        ages = [
+            lap.tyre_age for lap in laps if (lap.session, lap.run) == (label, run.number) and lap.tyre_age is not None
+        ]
         for reading in run.readings or []:
-            tread = {wheel: float(value) for wheel, value in (reading.get("tread_pct") or {}).items() if value is not None}
+            tread = {
+                wheel: float(value) for wheel, value in (reading.get("tread_pct") or {}).items() if value is not None
+            }
             if tread and ages:
                 out.append(TreadReading(max(ages) + 1, tread))
     return out
@@ -375,7 +417,10 @@ def two_ways(
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         driver = find_row(session, Driver, actor, driver_id, "driver")
-        settings, track = look.settings(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+        settings, track = (
+            look.settings(row),
+            load_track(session, session.get_one(Layout, row.layout_id), centreline=False),
+        )
         judged = judge(track, look.laps(session, actor, row, [driver.id]), settings)
     if not judged:
         raise NotThere("This driver has no laps in this combination.")

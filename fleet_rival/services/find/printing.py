@@ -65,13 +65,18 @@ def pages_of(report: DriverReport, day: date, units: Mapping[str, str] = DEFAULT
     segments = list(report.figures["segments"].items())
     page, facts = _page(), _facts(report, day)
     # First in smaller and smaller type; then with the costliest segments alone, said so, until it fits.
-    tries = [*((size, _MOST_SEGMENTS[0]) for size in _SIZES_PT), *((_SIZES_PT[-1], most) for most in _MOST_SEGMENTS[1:])]
+    tries = [
+        *((size, _MOST_SEGMENTS[0]) for size in _SIZES_PT),
+        *((_SIZES_PT[-1], most) for most in _MOST_SEGMENTS[1:]),
+    ]
     for size, most in tries:
         costly = {code for code, _ in sorted(segments, key=lambda item: -(item[1]["mean_loss_us"] or 0))[:most]}
         listed = [(code, report.names.get(code) or "", part) for code, part in segments if code in costly]
         text = page.render(**facts, segments=listed, unlisted=len(segments) - len(listed))
         # Nothing is fetched from anywhere: all that it needs stands in the text.
-        laid = HTML(string=in_units(text, units), url_fetcher=_nothing).render(stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")])
+        laid = HTML(string=in_units(text, units), url_fetcher=_nothing).render(
+            stylesheets=[CSS(string=f"html {{ font-size: {size}pt }}")]
+        )
         if len(laid.pages) <= MOST_PAGES:
             break
     return laid
@@ -101,7 +106,9 @@ def _nothing(url: str) -> Any:
 
 
 def _page() -> Any:
-    environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
+    environment = Environment(
+        loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True
+    )
     environment.filters.update(
         time=lambda value: "–" if value is None else format_time(value),
         seconds=lambda value: "–" if value is None else f"{value / 1_000_000:.3f} s".replace("-", "−"),

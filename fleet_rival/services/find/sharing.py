@@ -1,4 +1,6 @@
-"""Figures to take along: every view's, as CSV or as JSON, and a driver's as a text for a chat or as two pages of paper."""
+"""Figures to take along: every view's, as CSV or as JSON, and a driver's as a text for a chat or as two pages of
+paper.
+"""
 
 import json
 from collections.abc import Iterable, Mapping
@@ -58,7 +60,9 @@ def figures_csv(
     week_id: UUID | None = None,
     also: Iterable[str] = (),
 ) -> bytes:
-    """The same figures as a table: a row for each driver, lap, figure, or part and driver. Arguments and errors as in `figures_json`."""
+    """The same figures as a table: a row for each driver, lap, figure, or part and driver. Arguments and errors as
+    in `figures_json`.
+    """
     told = json.loads(figures_json(sessions, actor, combination_id, what, driver_id, week_id, also))
     rows = {"drivers": _driver_rows, "laps": _lap_rows, "pace": _pace_rows, "beside": _beside_rows}[what]
     return write_figures(rows(told), ("driver",))
@@ -74,7 +78,13 @@ def versus_csv(told: Mapping[str, Any]) -> bytes:
     rows = [
         {
             "lap": step["lap"],
-            **flat({f"{first}, total_us": step["first_us"], f"{second}, total_us": step["second_us"], "behind_us": step["behind_us"]}),
+            **flat(
+                {
+                    f"{first}, total_us": step["first_us"],
+                    f"{second}, total_us": step["second_us"],
+                    "behind_us": step["behind_us"],
+                }
+            ),
         }
         for step in told["steps"]
     ]
@@ -85,9 +95,14 @@ def _driver_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
     out = []
     for driver in told["drivers"]:
         figures = driver["figures"]
-        best_of = {f"best_of.{item['laps']}": {key: value for key, value in item.items() if key != "laps"} for item in figures["best_of"] or ()}
+        best_of = {
+            f"best_of.{item['laps']}": {key: value for key, value in item.items() if key != "laps"}
+            for item in figures["best_of"] or ()
+        }
         segments = {f"segments.{code}": part for code, part in driver["segments"].items()}
-        out.append({"driver": driver["name"], "guest": driver["guest"], **flat(figures), **flat(best_of), **flat(segments)})
+        out.append(
+            {"driver": driver["name"], "guest": driver["guest"], **flat(figures), **flat(best_of), **flat(segments)}
+        )
     return out
 
 
@@ -96,11 +111,16 @@ def _lap_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
     for group in told["groups"]:
         codes = [part["code"] for part in group["parts"]]
         for lap in group["laps"]:
-            own = {name: lap[name] for name in ("session", "run", "lap", "time_us", "started_at", "clean", "track_temp_c", "setup", "note")}
+            own = {
+                name: lap[name]
+                for name in ("session", "run", "lap", "time_us", "started_at", "clean", "track_temp_c", "setup", "note")
+            }
             joined = {name: " ".join(lap[name]) for name in ("marks", "strikes", "incidents")}
             times = {f"{code}_us": value for code, value in zip(codes, lap["times_us"], strict=True)}
             losses = {f"{code}_loss_us": value for code, value in zip(codes, lap["losses_us"], strict=True)}
-            out.append({"driver": told["name"], **flat(group["group"]), **flat(own), **joined, **flat(times), **flat(losses)})
+            out.append(
+                {"driver": told["name"], **flat(group["group"]), **flat(own), **joined, **flat(times), **flat(losses)}
+            )
     return out
 
 
@@ -109,10 +129,20 @@ def _pace_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
     out: list[dict[str, Any]] = []
 
     def add(table: str, row: str, values: Mapping[str, Any]) -> None:
-        out.extend({"driver": told["name"], "table": table, "row": row, "figure": name, "value": value} for name, value in flat(values).items())
+        out.extend(
+            {"driver": told["name"], "table": table, "row": row, "figure": name, "value": value}
+            for name, value in flat(values).items()
+        )
 
     figures = told["figures"]
-    add("figures", "", {**{key: figures[key] for key in ("group", "sure", "laps", "best_us", "consistency")}, "target_us": told["target_us"]})
+    add(
+        "figures",
+        "",
+        {
+            **{key: figures[key] for key in ("group", "sure", "laps", "best_us", "consistency")},
+            "target_us": told["target_us"],
+        },
+    )
     for item in figures["best_of"] or ():
         add("best_of", str(item["laps"]), item)
     for item in told["odds"] or ():
@@ -140,7 +170,13 @@ def _pace_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
 
 def _beside_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
     return [
-        {"driver": driver["name"], "part": part["code"], "name": part["name"], "owner": part["owner"], **flat({"best_us": part["best_us"], **cell})}
+        {
+            "driver": driver["name"],
+            "part": part["code"],
+            "name": part["name"],
+            "owner": part["owner"],
+            **flat({"best_us": part["best_us"], **cell}),
+        }
         for part in told["parts"]
         for driver, cell in zip(told["drivers"], part["cells"], strict=True)
         if cell is not None
@@ -148,9 +184,16 @@ def _beside_rows(told: Mapping[str, Any]) -> list[dict[str, Any]]:
 
 
 def driver_report_of(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> DriverReport:
-    """What a driver's report is made of: the answers of the views, so that the numbers are the same. Arguments and errors as in `figures_json`."""
+    """What a driver's report is made of: the answers of the views, so that the numbers are the same. Arguments and
+    errors as in `figures_json`.
+    """
     also = tuple(also)
     pace = json.loads(driver_pace(sessions, actor, combination_id, driver_id, week_id, also)[0])
     whole = json.loads(summary(sessions, actor, combination_id, week_id, also)[0])
@@ -163,7 +206,12 @@ def driver_report_of(
 
 
 def driver_text(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> str:
     """A driver's figures in at most 15 lines. Arguments and errors as in `figures_json`."""
     return "\n".join(report_lines(driver_report_of(sessions, actor, combination_id, driver_id, week_id, also))) + "\n"

@@ -1,4 +1,5 @@
-"""Where everybody stands: a few figures of each driver in each combination, kept for the board and made anew after each change.
+"""Where everybody stands: a few figures of each driver in each combination, kept for the board and made anew after
+each change.
 
 A week's figures are those of its own stretch of time: earlier laps of the same combination are told apart from them.
 """
@@ -82,7 +83,9 @@ def kept(session: Session, team_id: int, wanted: Sequence[Wanted]) -> dict[Wante
             Combination.revision,
             Combination.settings,
         )
-        .join(Combination, (Combination.team_id == StandingRow.team_id) & (Combination.id == StandingRow.combination_id))
+        .join(
+            Combination, (Combination.team_id == StandingRow.team_id) & (Combination.id == StandingRow.combination_id)
+        )
         .where(StandingRow.team_id == team_id, StandingRow.combination_id.in_(combinations))
     )
     asked = set(wanted)
@@ -104,7 +107,9 @@ def kept(session: Session, team_id: int, wanted: Sequence[Wanted]) -> dict[Wante
 
 def sizes(session: Session, team_id: int, combination_ids: Iterable[int]) -> dict[int, int]:
     """How many laps combinations have."""
-    query = select(Lap.combination_id, func.count()).where(Lap.team_id == team_id, Lap.combination_id.in_(set(combination_ids)))
+    query = select(Lap.combination_id, func.count()).where(
+        Lap.team_id == team_id, Lap.combination_id.in_(set(combination_ids))
+    )
     return {key: count for key, count in session.execute(query.group_by(Lap.combination_id))}
 
 
@@ -120,7 +125,9 @@ def refresh(sessions: sessionmaker[Session], team_id: int, combination_id: int, 
         track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
         stored = laps_of(session, team_id, row.id, as_said=True)
         dated = dated_laps(session, team_id, row.id, stored)
-        keys = {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == team_id))}
+        keys = {
+            name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == team_id))
+        }
     made: dict[frozenset[int], list[dict[str, Any]]] = {}
     for stretch in sorted(wanted):
         chosen = frozenset(index for index, (_, moment) in enumerate(dated) if stretch.since <= moment < stretch.until)
@@ -135,7 +142,11 @@ def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapp
     own = {name: (driver.guest, standings_of(driver, settings)) for name, driver in analysis.drivers.items()}
     team = [item for guest, standings in own.values() if not guest for item in standings]
     rows: list[dict[str, Any]] = [
-        {"driver_id": keys[name], "laps": sum(item.laps for item in standings), "figures": [_plain(item) for item in standings]}
+        {
+            "driver_id": keys[name],
+            "laps": sum(item.laps for item in standings),
+            "figures": [_plain(item) for item in standings],
+        }
         for name, (_, standings) in own.items()
         if name in keys
     ]
@@ -145,24 +156,46 @@ def _figures(track: Any, laps: Sequence[CoreLap], settings: Settings, keys: Mapp
 
 
 def _write(
-    sessions: sessionmaker[Session], team_id: int, combination_id: int, stretch: Stretch, stamp: str, rows: Sequence[Mapping[str, Any]]
+    sessions: sessionmaker[Session],
+    team_id: int,
+    combination_id: int,
+    stretch: Stretch,
+    stamp: str,
+    rows: Sequence[Mapping[str, Any]],
 ) -> None:
-    """Put figures in the place of the old ones. Two who do so at once may get in each other's way: one of them does it then."""
+    """Put figures in the place of the old ones. Two who do so at once may get in each other's way: one of them does
+    it then.
+    """
     own = (
         StandingRow.team_id == team_id,
         StandingRow.combination_id == combination_id,
         StandingRow.since == stretch.since,
         StandingRow.until == stretch.until,
     )
-    keys = {"team_id": team_id, "combination_id": combination_id, "since": stretch.since, "until": stretch.until, "stamp": stamp}
+    keys = {
+        "team_id": team_id,
+        "combination_id": combination_id,
+        "since": stretch.since,
+        "until": stretch.until,
+        "stamp": stamp,
+    }
     try:
         with sessions.begin() as session:
             session.get_one(Combination, combination_id, with_for_update=True)
-            old = {row.driver_id: (row.figures, row.changed_at) for row in session.execute(select(StandingRow).where(*own)).scalars()}
+            old = {
+                row.driver_id: (row.figures, row.changed_at)
+                for row in session.execute(select(StandingRow).where(*own)).scalars()
+            }
             session.execute(delete(StandingRow).where(*own))
             moment = now()
             values = [
-                {**keys, **row, "changed_at": old[row["driver_id"]][1] if old.get(row["driver_id"], (None,))[0] == row["figures"] else moment}
+                {
+                    **keys,
+                    **row,
+                    "changed_at": old[row["driver_id"]][1]
+                    if old.get(row["driver_id"], (None,))[0] == row["figures"]
+                    else moment,
+                }
                 for row in rows
             ]
             session.connection().execute(insert(StandingRow), values)
@@ -188,7 +221,9 @@ def _plain(item: Standing) -> dict[str, Any]:
     return {
         **asdict(item),
         "session_local": item.session_local.isoformat() if item.session_local else None,
-        "sessions": [{**asdict(one), "began_at": one.began_at.isoformat() if one.began_at else None} for one in item.sessions],
+        "sessions": [
+            {**asdict(one), "began_at": one.began_at.isoformat() if one.began_at else None} for one in item.sessions
+        ],
     }
 
 
@@ -199,7 +234,9 @@ def _standing(plain: Mapping[str, Any]) -> Standing:
             "asked": dict(plain["asked"]),
             "session_local": datetime.fromisoformat(plain["session_local"]) if plain["session_local"] else None,
             "sessions": tuple(
-                SessionFigures(**{**one, "began_at": datetime.fromisoformat(one["began_at"]) if one["began_at"] else None})
+                SessionFigures(
+                    **{**one, "began_at": datetime.fromisoformat(one["began_at"]) if one["began_at"] else None}
+                )
                 for one in plain["sessions"]
             ),
         }

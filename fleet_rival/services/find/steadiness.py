@@ -1,4 +1,6 @@
-"""How alike a driver's laps were, week by week: across tracks, by seconds per root of the minute, beside the team's middle there."""
+"""How alike a driver's laps were, week by week: across tracks, by seconds per root of the minute, beside the team's
+middle there.
+"""
 
 from collections.abc import Iterable
 from collections.abc import Set as AbstractSet
@@ -52,7 +54,9 @@ class Steadiness:
 
     items: list[WeekSpread]
     behind: int
-    """How many weeks have figures that are missing or out of date, of combinations that take long: somebody should call `catch_up`."""
+    """How many weeks have figures that are missing or out of date, of combinations that take long: somebody should
+    call `catch_up`.
+    """
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,11 +151,15 @@ def _wanted(session: Session, actor: Actor, driver: Driver) -> dict[Wanted, _Wee
     driven = select(Lap.combination_id).where(Lap.team_id == actor.team_id, Lap.driver_id == driver.id).distinct()
     weeks = load_weeks(session, actor)
     wanted: dict[Wanted, _Week] = {}
-    for row in session.scalars(select(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(driven))):
+    for row in session.scalars(
+        select(Combination).where(Combination.team_id == actor.team_id, Combination.id.in_(driven))
+    ):
         mine = [item for item in weeks if item.row.layout_id == row.layout_id and item.has_car(row.car_id)]
         for item in mine:
             stretch = stretch_of(item, row.car_id, mine, settings_of(row))
-            wanted[Wanted(row.id, stretch)] = _Week(row, item.row.public_id, item.facts.series, item.facts.week, item.facts.window[0])
+            wanted[Wanted(row.id, stretch)] = _Week(
+                row, item.row.public_id, item.facts.series, item.facts.week, item.facts.window[0]
+            )
         if not mine:
             wanted[Wanted(row.id, ALL_TIME)] = _Week(row, None, None, None, None)
     return wanted
@@ -165,9 +173,16 @@ def _old(session: Session, actor: Actor, wanted: Iterable[Wanted]) -> dict[int, 
     return {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
 
 
-def _refresh(sessions: sessionmaker[Session], actor: Actor, wanted: Iterable[Wanted], combinations: AbstractSet[int]) -> None:
+def _refresh(
+    sessions: sessionmaker[Session], actor: Actor, wanted: Iterable[Wanted], combinations: AbstractSet[int]
+) -> None:
     for combination_id in sorted(combinations):
-        standing.refresh(sessions, actor.team_id, combination_id, [key.stretch for key in wanted if key.combination_id == combination_id])
+        standing.refresh(
+            sessions,
+            actor.team_id,
+            combination_id,
+            [key.stretch for key in wanted if key.combination_id == combination_id],
+        )
 
 
 def _same(one: Standing, other: Standing) -> bool:

@@ -42,7 +42,12 @@ class Audited:
 
 
 def reference_audit(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> list[Audited]:
     """A driver's corners by how braking scatters there, the widest first; before and since the reference was confirmed.
 
@@ -90,7 +95,9 @@ def _confirmed(session: Session, row: Combination, driver: Driver) -> dict[str, 
     """When the braking reference of each corner, for this car and driver, was last confirmed."""
     query = (
         select(LayoutCorner.code, func.max(ReferenceRow.settled_at))
-        .join(LayoutCorner, (LayoutCorner.team_id == ReferenceRow.team_id) & (LayoutCorner.id == ReferenceRow.corner_id))
+        .join(
+            LayoutCorner, (LayoutCorner.team_id == ReferenceRow.team_id) & (LayoutCorner.id == ReferenceRow.corner_id)
+        )
         .where(ReferenceRow.team_id == row.team_id, ReferenceRow.layout_id == row.layout_id)
         .where(ReferenceRow.point == "braking", ReferenceRow.state == "confirmed", ReferenceRow.settled_at.is_not(None))
         .where(or_(ReferenceRow.car_id.is_(None), ReferenceRow.car_id == row.car_id))

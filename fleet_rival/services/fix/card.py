@@ -1,4 +1,6 @@
-"""The card of three: at most three sentences, three references and three exercises for a driver; on a page and as plain text."""
+"""The card of three: at most three sentences, three references and three exercises for a driver; on a page and as
+plain text.
+"""
 
 import json
 from collections.abc import Iterable
@@ -57,11 +59,19 @@ class Card:
     @property
     def text(self) -> str:
         """As plain text."""
-        return card_text(f"{self.driver}: {self.place}, {self.car}", [(item.words, item.reference, item.exercise, item.mark) for item in self.items])
+        return card_text(
+            f"{self.driver}: {self.place}, {self.car}",
+            [(item.words, item.reference, item.exercise, item.mark) for item in self.items],
+        )
 
 
 def card_of_three(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> Card:
     """A driver's card.
 
@@ -79,8 +89,12 @@ def card_of_three(
         driver = find_row(session, Driver, actor, driver_id, "driver")
         layout = session.get_one(Layout, row.layout_id)
         for item in told["three"]:
-            exercise = next((one for one in library if one.kind == item["kind"]), None) or next(one for one in library if one.kind == "other")
-            mine: AssignmentView | None = next((one for one in given if (one.corner, one.kind) == (item["corner"], item["kind"])), None)
+            exercise = next((one for one in library if one.kind == item["kind"]), None) or next(
+                one for one in library if one.kind == "other"
+            )
+            mine: AssignmentView | None = next(
+                (one for one in given if (one.corner, one.kind) == (item["corner"], item["kind"])), None
+            )
             items.append(
                 CardItem(
                     item["corner"],
@@ -99,14 +113,22 @@ def card_of_three(
     return Card(told["name"], f"{place.track}, {place.layout}", place.car, tuple(items))
 
 
-def _reference(session: Session, actor: Actor, layout: Layout, row: Combination, driver: Driver, code: str, kind: str) -> str | None:
+def _reference(
+    session: Session, actor: Actor, layout: Layout, row: Combination, driver: Driver, code: str, kind: str
+) -> str | None:
     """What to go by there, as the track book has it confirmed."""
     corner = session.scalars(
-        select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id == layout.id, LayoutCorner.code == code)
+        select(LayoutCorner).where(
+            LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id == layout.id, LayoutCorner.code == code
+        )
     ).first()
     if corner is None:
         return None
-    own = (ReferenceRow.team_id == actor.team_id, ReferenceRow.corner_id == corner.id, ReferenceRow.state == "confirmed")
+    own = (
+        ReferenceRow.team_id == actor.team_id,
+        ReferenceRow.corner_id == corner.id,
+        ReferenceRow.state == "confirmed",
+    )
     known = [as_reference(item, code) for item in session.scalars(select(ReferenceRow).where(*own))]
     wanted: tuple[Point, ...] = (POINT_OF.get(kind, "braking"), "braking")
     for point in wanted:

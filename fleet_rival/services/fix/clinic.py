@@ -65,12 +65,24 @@ class _Race:
 
 
 def team_clinic(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, week_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    week_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> tuple[bytes, str]:
-    """Corners by drivers, by what they cost a lap, as JSON, and the stamp; a driver's own column alone, unless the team opened the rest."""
+    """Corners by drivers, by what they cost a lap, as JSON, and the stamp; a driver's own column alone, unless the
+    team opened the rest.
+    """
     look, race = asked_look(sessions, actor, combination_id, week_id, also), _race(sessions, actor, week_id)
     whose = "all" if sees_others(sessions, actor) else str(actor.driver_id or 0)
-    return kept_answer(sessions, actor, combination_id, f"clinic:team:{whose}{look.tail}{race.tail}", partial(_compute, sessions, look, race))
+    return kept_answer(
+        sessions,
+        actor,
+        combination_id,
+        f"clinic:team:{whose}{look.tail}{race.tail}",
+        partial(_compute, sessions, look, race),
+    )
 
 
 def driver_clinic(
@@ -102,26 +114,43 @@ def _race(sessions: sessionmaker[Session], actor: Actor, week_id: UUID | None) -
         return _Race()
     with sessions() as session:
         row = find_row(session, SeriesWeekRow, actor, week_id, "week")
-        this = next((item for item in load_weeks(session, actor, SeriesWeekRow.layout_id == row.layout_id) if item.row.id == row.id), None)
+        this = next(
+            (
+                item
+                for item in load_weeks(session, actor, SeriesWeekRow.layout_id == row.layout_id)
+                if item.row.id == row.id
+            ),
+            None,
+        )
         return _Race(this.facts.race_laps, this.facts.race_minutes) if this else _Race()
 
 
-def _compute(sessions: sessionmaker[Session], look: Look, race: _Race, session: Session, actor: Actor, row: Combination) -> dict[str, bytes]:
+def _compute(
+    sessions: sessionmaker[Session], look: Look, race: _Race, session: Session, actor: Actor, row: Combination
+) -> dict[str, bytes]:
     found = look_through(sessions, look, session, actor, row)
     own = {str(key): name for name, key in _own_keys(session, actor).items()}
     tail = f"{look.tail}{race.tail}"
-    answers = {f"clinic:team:all{tail}": as_json(_team(found, race, None)), f"clinic:team:0{tail}": as_json(_team(found, race, ""))}
+    answers = {
+        f"clinic:team:all{tail}": as_json(_team(found, race, None)),
+        f"clinic:team:0{tail}": as_json(_team(found, race, "")),
+    }
     for key, name in own.items():
         answers[f"clinic:team:{key}{tail}"] = as_json(_team(found, race, name))
     for name in found.analysis.drivers:
         for alone in ("", ":alone"):
-            answers[f"clinic:{found.ids[name]}{alone}{tail}"] = as_json(_driver(found, name, race, open_names=not alone))
+            answers[f"clinic:{found.ids[name]}{alone}{tail}"] = as_json(
+                _driver(found, name, race, open_names=not alone)
+            )
     return answers
 
 
 def _own_keys(session: Session, actor: Actor) -> dict[str, int]:
     """Drivers' inner keys by name."""
-    return {name: key for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))}
+    return {
+        name: key
+        for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))
+    }
 
 
 def _names(track: Track) -> dict[str, str | None]:
@@ -141,7 +170,9 @@ def _team(found: LookedThrough, race: _Race, only: str | None) -> dict[str, Any]
     parts = found.track.segment_parts if depth == "segments" else found.track.sector_parts
     columns = {name: costs_of(found.clinics[name].main.recurring, found.clinics[name].standing) for name in shown}
     return {
-        "drivers": [{"id": found.ids[name], "name": name, "cost_us": round(sum(columns[name].values()))} for name in shown],
+        "drivers": [
+            {"id": found.ids[name], "name": name, "cost_us": round(sum(columns[name].values()))} for name in shown
+        ],
         "depth": depth,
         "corners": [
             {
@@ -190,8 +221,14 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
     clinic, names = clinics.main, _names(found.track)
     median_us = driver.main.consistency.median_us
     race_laps = race.laps_at(float(median_us) if median_us is not None else None)
-    trends = {(item.corner, item.kind): trend_of(item, _passes(clinic, item), driver.laps, found.settings) for item in clinic.mistakes}
-    mistakes = [_mistake(found, driver, clinic, item, names, race_laps, trends[item.corner, item.kind]) for item in clinic.mistakes]
+    trends = {
+        (item.corner, item.kind): trend_of(item, _passes(clinic, item), driver.laps, found.settings)
+        for item in clinic.mistakes
+    }
+    mistakes = [
+        _mistake(found, driver, clinic, item, names, race_laps, trends[item.corner, item.kind])
+        for item in clinic.mistakes
+    ]
     standing = [
         {
             "corner": item.corner,
@@ -236,7 +273,14 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
         "cold": [_mistake(found, driver, clinic, item, names, None) for item in clinic.cold_mistakes],
         "standing": standing,
         "trades": [
-            {"first": item.first, "second": item.second, "correlation": item.correlation, "low": item.low, "high": item.high, "n": item.n}
+            {
+                "first": item.first,
+                "second": item.second,
+                "correlation": item.correlation,
+                "low": item.low,
+                "high": item.high,
+                "n": item.n,
+            }
             for item in clinic.trades
         ],
         "missing": _missing(clinic),
@@ -246,16 +290,24 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
 def _missing(clinic: Clinic) -> str | None:
     """What would tell more."""
     if clinic.depth == "sectors":
-        return "Only sector times are known: a loss is located in a sector, and its kind isn't known. Times of corners, or telemetry, tell more."
+        return (
+            "Only sector times are known: a loss is located in a sector, and its kind isn't known. Times of corners, "
+            "or telemetry, tell more."
+        )
     if not clinic.with_traces:
         return "No lap has a trace: losses are located, their kinds aren't known. Telemetry tells them."
     return None
 
 
-def _three(chosen: Sequence[Priority], mistakes: Sequence[dict[str, Any]], standing: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def _three(
+    chosen: Sequence[Priority], mistakes: Sequence[dict[str, Any]], standing: Sequence[dict[str, Any]]
+) -> list[dict[str, Any]]:
     words = {("mistake", item["corner"], item["kind"]): item["words"] for item in mistakes}
     words |= {("standing", item["corner"], item["kind"]): item["words"] for item in standing}
-    return [{**asdict(item), "cost_us": round(item.cost_us), "words": words[item.what, item.corner, item.kind]} for item in chosen]
+    return [
+        {**asdict(item), "cost_us": round(item.cost_us), "words": words[item.what, item.corner, item.kind]}
+        for item in chosen
+    ]
 
 
 def _passes(clinic: Clinic, item: Mistake) -> list[int]:
@@ -312,7 +364,10 @@ def _trend(trend: Trend) -> dict[str, Any]:
         "returned": trend.returned,
         "chance": trend.chance,
         "falls": trend.falls,
-        "runs": [{"session": rate.session, "run": rate.run, "passes": rate.passes, "slips": rate.slips} for rate in trend.runs],
+        "runs": [
+            {"session": rate.session, "run": rate.run, "passes": rate.passes, "slips": rate.slips}
+            for rate in trend.runs
+        ],
     }
 
 
@@ -333,8 +388,12 @@ def _slip(found: LookedThrough, driver: DriverAnalysis, slip: Slip) -> dict[str,
         "source": slip.source,
         "evidence": evidence(slip.cause, slip.source),
         "remark": slip.remark,
-        "traced": slip.lap in found.curves[driver.name] if found.curves[driver.name].keys_of_traces.get(slip.lap) else False,
-        "corrected": (lap.session, lap.run, lap.number, slip.corner) in found.said[driver.name].passes if driver.name in found.said else False,
+        "traced": slip.lap in found.curves[driver.name]
+        if found.curves[driver.name].keys_of_traces.get(slip.lap)
+        else False,
+        "corrected": (lap.session, lap.run, lap.number, slip.corner) in found.said[driver.name].passes
+        if driver.name in found.said
+        else False,
     }
 
 

@@ -20,7 +20,9 @@ def curve_keys(session: Session, team_id: int, combination_id: int) -> dict[int,
     return {lap_id: (file_id, group) for lap_id, file_id, group in session.execute(query)}
 
 
-def load_curves(sessions: sessionmaker[Session], team_id: int, length_m: float, keys: dict[int, tuple[int, int]]) -> dict[int, LapCurves]:
+def load_curves(
+    sessions: sessionmaker[Session], team_id: int, length_m: float, keys: dict[int, tuple[int, int]]
+) -> dict[int, LapCurves]:
     """Curves of laps by the lap's key; those that nobody asked for yet are made and kept.
 
     Args:
@@ -45,14 +47,23 @@ def load_curves(sessions: sessionmaker[Session], team_id: int, length_m: float, 
     return found
 
 
-def _made(sessions: sessionmaker[Session], team_id: int, length_m: float, keys: dict[int, tuple[int, int]]) -> dict[int, LapCurves]:
+def _made(
+    sessions: sessionmaker[Session], team_id: int, length_m: float, keys: dict[int, tuple[int, int]]
+) -> dict[int, LapCurves]:
     made: dict[int, LapCurves] = {}
     with sessions() as session:
         for lap_id, trace in load_traces(session, team_id, list(keys)):
             if (curves := curves_of(length_m, trace)) is not None:
                 made[lap_id] = curves
     rows = [
-        {"team_id": team_id, "lap_id": lap_id, "file_id": keys[lap_id][0], "row_group": keys[lap_id][1], "body": item.packed(), "made_at": now()}
+        {
+            "team_id": team_id,
+            "lap_id": lap_id,
+            "file_id": keys[lap_id][0],
+            "row_group": keys[lap_id][1],
+            "body": item.packed(),
+            "made_at": now(),
+        }
         for lap_id, item in sorted(made.items())
     ]
     if rows:

@@ -1,4 +1,6 @@
-"""A combination looked through for mistakes: driver by driver, and remembered, so that who has no new lap costs nothing."""
+"""A combination looked through for mistakes: driver by driver, and remembered, so that who has no new lap costs
+nothing.
+"""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -35,7 +37,13 @@ _remembered: Final = Remembered(_MOST_HELD)
 class CurvesOf(Mapping[int, LapCurves]):
     """One driver's curves by the lap's position; read when somebody asks."""
 
-    def __init__(self, sessions: sessionmaker[Session], team_id: int, length_m: float, keys: Mapping[int, tuple[int, tuple[int, int]]]) -> None:
+    def __init__(
+        self,
+        sessions: sessionmaker[Session],
+        team_id: int,
+        length_m: float,
+        keys: Mapping[int, tuple[int, tuple[int, int]]],
+    ) -> None:
         self._sessions, self._team_id, self._length_m = sessions, team_id, length_m
         self.keys_of_traces = keys
         self._read: dict[int, LapCurves] | None = None
@@ -78,7 +86,9 @@ class LookedThrough:
     said: Mapping[str, Said]
 
 
-def look_through(sessions: sessionmaker[Session], look: Look, session: Session, actor: Actor, row: Combination) -> LookedThrough:
+def look_through(
+    sessions: sessionmaker[Session], look: Look, session: Session, actor: Actor, row: Combination
+) -> LookedThrough:
     """Look a combination's laps through for slips, mistakes and standing losses."""
     settings = without_intervals(look.settings(row))
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
@@ -87,7 +97,10 @@ def look_through(sessions: sessionmaker[Session], look: Look, session: Session, 
         stored = within(session, actor.team_id, row.id, stored, look.stretch)
     analysis = analysed(track, [item.lap for item in stored], settings)
     lap_ids = {item.lap.identity: item.id for item in stored}
-    ids = {name: str(key) for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))}
+    ids = {
+        name: str(key)
+        for name, key in session.execute(select(Driver.name, Driver.public_id).where(Driver.team_id == actor.team_id))
+    }
     labels = {
         label: str(key)
         for label, key in session.execute(
@@ -134,14 +147,23 @@ def _said(session: Session, actor: Actor, row: Combination) -> dict[str, Said]:
     return {name: Said(passes.get(name, {}), like.get(name, {})) for name in passes.keys() | like.keys()}
 
 
-def _remarked(session: Session, actor: Actor, row: Combination) -> Iterator[tuple[tuple[str, str, int | None, int, str], Correction]]:
-    """What remarks say of mistakes, the earliest first: the kind is on the lap already, where it began and the words are not."""
+def _remarked(
+    session: Session, actor: Actor, row: Combination
+) -> Iterator[tuple[tuple[str, str, int | None, int, str], Correction]]:
+    """What remarks say of mistakes, the earliest first: the kind is on the lap already, where it began and the words
+    are not.
+    """
     query = (
         select(Driver.name, PracticeSession.label, Lap.run, Lap.number, Remark)
         .join(Lap, (Lap.team_id == Remark.team_id) & (Lap.id == Remark.lap_id))
         .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
         .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
-        .where(Remark.team_id == actor.team_id, Remark.combination_id == row.id, Remark.kind.is_not(None), Remark.corner.is_not(None))
+        .where(
+            Remark.team_id == actor.team_id,
+            Remark.combination_id == row.id,
+            Remark.kind.is_not(None),
+            Remark.corner.is_not(None),
+        )
         .order_by(Remark.id)
     )
     for name, label, run, number, item in session.execute(query):
@@ -162,7 +184,8 @@ def remembered_clinics(
         traces: which trace each of a driver's laps has, by the lap's position: other traces give other answers.
     """
     keys = {
-        name: key_of(track, [item.lap for item in driver.laps], settings, traces[name], said.get(name)) for name, driver in analysis.drivers.items()
+        name: key_of(track, [item.lap for item in driver.laps], settings, traces[name], said.get(name))
+        for name, driver in analysis.drivers.items()
     }
 
     def once(driver: DriverAnalysis, make: Callable[[], Clinics]) -> Clinics:

@@ -11,7 +11,19 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.runs.setups import BadSetup, Difference, SetupSheet, SetupValue, differences, label_of
-from fleet_rival.db.tables import Car, Combination, Driver, Lap, Layout, Person, PracticeSession, Run, Setup, SetupVersion, TrackRow
+from fleet_rival.db.tables import (
+    Car,
+    Combination,
+    Driver,
+    Lap,
+    Layout,
+    Person,
+    PracticeSession,
+    Run,
+    Setup,
+    SetupVersion,
+    TrackRow,
+)
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
 from fleet_rival.services.find import pace
@@ -101,7 +113,11 @@ def setup(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> Setu
 
 def _views(session: Session, actor: Actor, *which: Any) -> list[SetupView]:
     """Setups with their versions and what was driven with each, in three queries however many there are."""
-    query = select(Setup, Car).join(Car, (Car.team_id == Setup.team_id) & (Car.id == Setup.car_id)).where(Setup.team_id == actor.team_id, *which)
+    query = (
+        select(Setup, Car)
+        .join(Car, (Car.team_id == Setup.team_id) & (Car.id == Setup.car_id))
+        .where(Setup.team_id == actor.team_id, *which)
+    )
     rows = [(row, car) for row, car in session.execute(query.order_by(Car.name, Setup.name))]
     written: dict[int, list[tuple[SetupVersion, str]]] = {row.id: [] for row, _ in rows}
     versions = (
@@ -123,7 +139,9 @@ def _views(session: Session, actor: Actor, *which: Any) -> list[SetupView]:
     return [_view(row, car, written[row.id], laps) for row, car in rows]
 
 
-def _view(row: Setup, car: Car, written: Sequence[tuple[SetupVersion, str]], laps: Mapping[tuple[int, str | None], int]) -> SetupView:
+def _view(
+    row: Setup, car: Car, written: Sequence[tuple[SetupVersion, str]], laps: Mapping[tuple[int, str | None], int]
+) -> SetupView:
     told: list[VersionView] = []
     before: SetupSheet | None = None
     for item, person in written:
@@ -141,7 +159,8 @@ def _text(values: Mapping[str, Any], name: str) -> str | None:
 
 def _read(name: str, values: Mapping[str, Any]) -> SetupSheet:
     lines = tuple(
-        SetupValue(" ".join(item["name"].split()), item["value"].strip(), _text(item, "unit"), _text(item, "corner")) for item in values["values"]
+        SetupValue(" ".join(item["name"].split()), item["value"].strip(), _text(item, "unit"), _text(item, "corner"))
+        for item in values["values"]
     )
     if not lines:
         raise Refused("A setup needs at least one value.")
@@ -151,11 +170,14 @@ def _read(name: str, values: Mapping[str, Any]) -> SetupSheet:
         raise Refused(f"The setup can't be so: {error}.") from error
 
 
-def add_setup(sessions: sessionmaker[Session], actor: Actor, car_id: UUID, name: str, values: Mapping[str, Any]) -> UUID:
+def add_setup(
+    sessions: sessionmaker[Session], actor: Actor, car_id: UUID, name: str, values: Mapping[str, Any]
+) -> UUID:
     """Make a setup with its first version.
 
     Args:
-        values: `values` (each with `name`, `value`, `unit`, `corner`), `purpose`, `assists`, `reason`, `note`; or `file`: the content of one.
+        values: `values` (each with `name`, `value`, `unit`, `corner`), `purpose`, `assists`, `reason`, `note`; or
+            `file`: the content of one.
 
     Raises:
         Conflict: the car has a setup of this name.
@@ -167,9 +189,13 @@ def add_setup(sessions: sessionmaker[Session], actor: Actor, car_id: UUID, name:
         car = find_row(session, Car, actor, car_id, "car")
         same = (Setup.team_id == actor.team_id, Setup.car_id == car.id, Setup.name == title)
         if session.scalars(select(Setup.id).where(*same)).first() is not None:
-            raise Conflict(f"{car.name} has a setup called {title} already. Write a new version of it, or choose another name.")
+            raise Conflict(
+                f"{car.name} has a setup called {title} already. Write a new version of it, or choose another name."
+            )
         change_set = begin_change(session, actor, "setup.add", f"Wrote the setup {title} of {car.name}")
-        row = Setup(team_id=actor.team_id, car_id=car.id, name=title, note=(values.get("note") or "").strip()[:2000] or None)
+        row = Setup(
+            team_id=actor.team_id, car_id=car.id, name=title, note=(values.get("note") or "").strip()[:2000] or None
+        )
         session.add(row)
         session.flush()
         about(session, change_set, row)
@@ -187,12 +213,16 @@ def _from(title: str, values: Mapping[str, Any]) -> SetupSheet:
 
 
 def _version(actor: Actor, row: Setup, number: int, sheet: SetupSheet) -> SetupVersion:
-    lines = [{"name": item.name, "value": item.value, "unit": item.unit, "corner": item.corner} for item in sheet.values]
+    lines = [
+        {"name": item.name, "value": item.value, "unit": item.unit, "corner": item.corner} for item in sheet.values
+    ]
     told = {"purpose": sheet.purpose, "assists": sheet.assists, "reason": sheet.reason, "lines": lines}
     return SetupVersion(team_id=actor.team_id, setup_id=row.id, person_id=actor.person_id, number=number, **told)
 
 
-def add_version(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, latest: int, values: Mapping[str, Any]) -> SetupView:
+def add_version(
+    sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, latest: int, values: Mapping[str, Any]
+) -> SetupView:
     """Write another version.
 
     Args:
@@ -206,7 +236,10 @@ def add_version(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, l
         own = (SetupVersion.team_id == actor.team_id, SetupVersion.setup_id == row.id)
         last = session.scalars(select(SetupVersion).where(*own).order_by(SetupVersion.number.desc()).limit(1)).one()
         if last.number != latest:
-            raise Conflict(f"Somebody wrote version {last.number} while you were looking at {latest}. Nothing of yours is written yet.")
+            raise Conflict(
+                f"Somebody wrote version {last.number} while you were looking at {latest}. Nothing of yours is written "
+                "yet."
+            )
         sheet, before = _from(row.name, values), sheet_of(row.name, last)
         if not differences(before, sheet) and (sheet.purpose, sheet.assists) == (before.purpose, before.assists):
             raise Conflict("Nothing is other than in the latest version.")
@@ -221,7 +254,9 @@ def remove_setup(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, 
         row = find_row(session, Setup, actor, setup_id, "setup", lock=True)
         check_version(row, version, "setup")
         begin_change(session, actor, "setup.remove", f"Took away the setup {row.name}", row)
-        for item in session.scalars(select(SetupVersion).where(SetupVersion.team_id == actor.team_id, SetupVersion.setup_id == row.id)):
+        for item in session.scalars(
+            select(SetupVersion).where(SetupVersion.team_id == actor.team_id, SetupVersion.setup_id == row.id)
+        ):
             session.delete(item)
         session.flush()
         session.delete(row)
@@ -229,7 +264,9 @@ def remove_setup(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, 
 
 def _sheets(session: Session, actor: Actor, setup_id: UUID) -> dict[int, SetupSheet]:
     row = find_row(session, Setup, actor, setup_id, "setup")
-    rows = session.scalars(select(SetupVersion).where(SetupVersion.team_id == actor.team_id, SetupVersion.setup_id == row.id))
+    rows = session.scalars(
+        select(SetupVersion).where(SetupVersion.team_id == actor.team_id, SetupVersion.setup_id == row.id)
+    )
     return {item.number: sheet_of(row.name, item) for item in rows}
 
 
@@ -259,7 +296,12 @@ def file_of(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID, numbe
     if number not in sheets:
         raise NotThere("This version doesn't exist.")
     body = setup_csv(sheets[number]) if form == "csv" else setup_json(sheets[number])
-    plain = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in sheets[number].name).strip("-").lower() or "setup"
+    plain = (
+        "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in sheets[number].name)
+        .strip("-")
+        .lower()
+        or "setup"
+    )
     return body, f"{plain}-v{number}.{form}"
 
 
@@ -272,7 +314,15 @@ def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> li
         row = find_row(session, Setup, actor, setup_id, "setup")
         sheets = {label_of(row.name, number): sheet for number, sheet in _sheets(session, actor, setup_id).items()}
         query = (
-            select(Combination.id, Combination.public_id, TrackRow.name, Layout.name, Driver.id, Driver.public_id, Driver.name)
+            select(
+                Combination.id,
+                Combination.public_id,
+                TrackRow.name,
+                Layout.name,
+                Driver.id,
+                Driver.public_id,
+                Driver.name,
+            )
             .join(Lap, (Lap.team_id == Combination.team_id) & (Lap.combination_id == Combination.id))
             .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
             .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
@@ -296,7 +346,9 @@ def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> li
     return out
 
 
-def _felt(session: Session, actor: Actor, combinations: Collection[int], labels: Sequence[str]) -> dict[tuple[int, int, str | None], list[str]]:
+def _felt(
+    session: Session, actor: Actor, combinations: Collection[int], labels: Sequence[str]
+) -> dict[tuple[int, int, str | None], list[str]]:
     """Notes on how runs felt, by combination, driver and the setup that was on."""
     query = (
         select(Run, PracticeSession.label)

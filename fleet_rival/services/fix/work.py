@@ -90,10 +90,14 @@ def _view_of(row: Exercise, *, shipped: bool) -> ExerciseView:
 def _view(code: str, version: int, kind: str, values: Mapping[str, Any], *, shipped: bool) -> ExerciseView:
     told = {name: values[name] for name in ("title", *_TEXTS, "of_passes", "good_passes")}
     mark = mark_words(told["of_passes"], told["good_passes"])
-    return ExerciseView(code=code, version=version, kind=kind, kind_title=MISTAKE_WORDS[kind], mark=mark, shipped=shipped, **told)
+    return ExerciseView(
+        code=code, version=version, kind=kind, kind_title=MISTAKE_WORDS[kind], mark=mark, shipped=shipped, **told
+    )
 
 
-def change_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, version: int, values: Mapping[str, Any]) -> ExerciseView:
+def change_exercise(
+    sessions: sessionmaker[Session], actor: Actor, code: str, version: int, values: Mapping[str, Any]
+) -> ExerciseView:
     """Write an exercise, or a new one of the team's own.
 
     Args:
@@ -114,13 +118,17 @@ def change_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, ve
     if not texts["work"]:
         raise Refused("Say what is to be driven.")
     with sessions.begin() as session:
-        row = session.scalars(select(Exercise).where(Exercise.team_id == actor.team_id, Exercise.code == code).with_for_update()).first()
+        row = session.scalars(
+            select(Exercise).where(Exercise.team_id == actor.team_id, Exercise.code == code).with_for_update()
+        ).first()
         if row is None and version:
             raise NotThere("This exercise was removed meanwhile.")
         if row is not None:
             check_version(row, version, "exercise")
         if code in SHIPPED and kind != code:
-            raise Refused(f"This exercise belongs to “{MISTAKE_WORDS[code]}”. Write another one for “{MISTAKE_WORDS[kind]}”.")
+            raise Refused(
+                f"This exercise belongs to “{MISTAKE_WORDS[code]}”. Write another one for “{MISTAKE_WORDS[kind]}”."
+            )
         change_set = begin_change(session, actor, "exercise.change", f"Wrote the exercise “{title}”")
         if row is None:
             row = Exercise(team_id=actor.team_id, code=code)
@@ -141,7 +149,9 @@ def remove_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, ve
         Outdated: somebody changed it meanwhile.
     """
     with sessions.begin() as session:
-        row = session.scalars(select(Exercise).where(Exercise.team_id == actor.team_id, Exercise.code == code).with_for_update()).first()
+        row = session.scalars(
+            select(Exercise).where(Exercise.team_id == actor.team_id, Exercise.code == code).with_for_update()
+        ).first()
         if row is None:
             raise NotThere("The team has no exercise like this of its own.")
         check_version(row, version, "exercise")
@@ -208,12 +218,18 @@ def assign(
         driver = find_row(session, Driver, actor, driver_id, "driver")
         refuse_strange_parts(track_of(session, row), corner)
         same = (
-            *(Assignment.team_id == actor.team_id, Assignment.combination_id == row.id, Assignment.driver_id == driver.id),
+            *(
+                Assignment.team_id == actor.team_id,
+                Assignment.combination_id == row.id,
+                Assignment.driver_id == driver.id,
+            ),
             *(Assignment.corner == corner, Assignment.kind == kind, Assignment.ended_at.is_(None)),
         )
         if session.scalars(select(Assignment.id).where(*same)).first() is not None:
             raise Conflict(f"{driver.name} works on this already. End that first.")
-        change_set = begin_change(session, actor, "exercise.assign", f"Gave {driver.name} “{chosen.title}” for {corner}")
+        change_set = begin_change(
+            session, actor, "exercise.assign", f"Gave {driver.name} “{chosen.title}” for {corner}"
+        )
         made = Assignment(
             team_id=actor.team_id,
             combination_id=row.id,
@@ -245,7 +261,11 @@ def end_assignment(sessions: sessionmaker[Session], actor: Actor, assignment_id:
 
 
 def assignments(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID | None = None, also: Iterable[str] = ()
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID | None = None,
+    also: Iterable[str] = (),
 ) -> list[AssignmentView]:
     """What drivers work on in a combination, judged by their laps of all times; the latest first.
 
@@ -261,11 +281,18 @@ def assignments(
         row = find_row(session, Combination, actor, combination_id, "combination")
         rows = _rows(session, actor, Assignment.combination_id == row.id)
         names = {corner.code: corner.name for corner in track_of(session, row).corners} if rows else {}
-    judged = _judged(sessions, actor, combination_id, [item for item, _ in rows], asked_look(sessions, actor, combination_id, None, also))
+    judged = _judged(
+        sessions,
+        actor,
+        combination_id,
+        [item for item, _ in rows],
+        asked_look(sessions, actor, combination_id, None, also),
+    )
     return [
         _assignment(item, driver, names, judged[item.public_id])
         for item, driver in reversed(rows)
-        if (actor.sees_all or driver.id == actor.driver_id or driver_id is not None) and driver_id in (None, driver.public_id)
+        if (actor.sees_all or driver.id == actor.driver_id or driver_id is not None)
+        and driver_id in (None, driver.public_id)
     ]
 
 
@@ -280,21 +307,34 @@ def _rows(session: Session, actor: Actor, *which: Any) -> list[tuple[Assignment,
     return [(item, driver) for item, driver in session.execute(query)]
 
 
-def _judged(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, rows: Sequence[Assignment], look: Look) -> dict[UUID, Judged]:
+def _judged(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, rows: Sequence[Assignment], look: Look
+) -> dict[UUID, Judged]:
     """How far everything that was given in a combination has come; kept until laps change, or something is given."""
     if not rows:
         return {}
-    given = [(str(item.public_id), item.corner, item.kind, item.begins_at, item.of_passes, item.good_passes) for item in rows]
+    given = [
+        (str(item.public_id), item.corner, item.kind, item.begins_at, item.of_passes, item.good_passes) for item in rows
+    ]
     about = f"work:{key_of(given).hex()[:16]}{look.tail}"
     body, _ = kept_answer(sessions, actor, combination_id, about, partial(_judge_all, sessions, look, rows, about))
     return {UUID(key): Judged(**{**told, "last": tuple(told["last"])}) for key, told in json.loads(body).items()}
 
 
 def _judge_all(
-    sessions: sessionmaker[Session], look: Look, rows: Sequence[Assignment], about: str, session: Session, actor: Actor, row: Combination
+    sessions: sessionmaker[Session],
+    look: Look,
+    rows: Sequence[Assignment],
+    about: str,
+    session: Session,
+    actor: Actor,
+    row: Combination,
 ) -> dict[str, bytes]:
     found = look_through(sessions, look, session, actor, row)
-    names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
+    names = {
+        key: name
+        for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))
+    }
     judged = {str(item.public_id): asdict(_judge(found, item, names[item.driver_id])) for item in rows}
     return {about: json.dumps(judged).encode()}
 
@@ -307,7 +347,9 @@ def _judge(found: LookedThrough, row: Assignment, driver: str) -> Judged:
     if figures is None:
         return NOT_DRIVEN
     rule = (row.begins_at, row.of_passes, row.good_passes)
-    return judge_exercise(sorted(figures.passes), clinic.slips, row.corner, row.kind, found.analysis.drivers[driver].laps, *rule)
+    return judge_exercise(
+        sorted(figures.passes), clinic.slips, row.corner, row.kind, found.analysis.drivers[driver].laps, *rule
+    )
 
 
 def _assignment(row: Assignment, driver: Driver, names: Mapping[str, str | None], judged: Judged) -> AssignmentView:
@@ -399,7 +441,9 @@ def _all_work(sessions: sessionmaker[Session], actor: Actor) -> list[tuple[str, 
                 .join(Layout, (Layout.team_id == Combination.team_id) & (Layout.id == Combination.layout_id))
                 .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
                 .join(Car, (Car.team_id == Combination.team_id) & (Car.id == Combination.car_id))
-                .where(Combination.team_id == actor.team_id, Combination.id.in_({item.combination_id for item, _ in rows}))
+                .where(
+                    Combination.team_id == actor.team_id, Combination.id.in_({item.combination_id for item, _ in rows})
+                )
             )
         }
     here: dict[int, list[Assignment]] = {}

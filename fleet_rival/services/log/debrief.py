@@ -1,4 +1,6 @@
-"""A race afterwards: what was expected beside what came, corners under pressure, and lessons that the figures propose."""
+"""A race afterwards: what was expected beside what came, corners under pressure, and lessons that the figures
+propose.
+"""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict
@@ -62,13 +64,17 @@ def races_behind(sessions: sessionmaker[Session], actor: Actor, clock: Callable[
     }
 
 
-def debrief(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> dict[str, Any]:
+def debrief(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now
+) -> dict[str, Any]:
     """One entry's race afterwards.
 
     Raises:
         NotThere: no such entry, not the actor's, or its week is still to come.
     """
-    race = next(iter(past_races(sessions, actor, clock(), entry_id)), None) or _unstarted(sessions, actor, entry_id, clock())
+    race = next(iter(past_races(sessions, actor, clock(), entry_id)), None) or _unstarted(
+        sessions, actor, entry_id, clock()
+    )
     looked = looked_at(sessions, actor, [race])[entry_id]
     with sessions() as session:
         entry = session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.public_id == entry_id)).one()
@@ -77,7 +83,10 @@ def debrief(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock
         layout = session.get(Layout, week.layout_id) if week.layout_id else None
         car = session.get(Car, combination.car_id) if combination else None
         own = (LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id == week.layout_id)
-        names = {corner.code: corner.name for corner in session.scalars(select(LayoutCorner).where(*own).order_by(LayoutCorner.start_m))}
+        names = {
+            corner.code: corner.name
+            for corner in session.scalars(select(LayoutCorner).where(*own).order_by(LayoutCorner.start_m))
+        }
         known = set(session.scalars(select(Lesson.text).where(Lesson.team_id == actor.team_id)))
         ties = {
             "layout_id": layout.public_id if layout else None,
@@ -103,12 +112,18 @@ def debrief(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock
         "corners": [{"code": code, "name": name} for code, name in names.items()],
         "points": race.points,
         "results": [_result(item, names) for item in looked],
-        "proposals": [item for number, item in enumerate(proposals) if item["text"] not in known and item not in proposals[:number]],
+        "proposals": [
+            item
+            for number, item in enumerate(proposals)
+            if item["text"] not in known and item not in proposals[:number]
+        ],
     }
 
 
 def _unstarted(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, moment: datetime) -> PastRace:
-    """An entry of a week that has begun, for which nobody chose a start: what was driven can be written down all the same."""
+    """An entry of a week that has begun, for which nobody chose a start: what was driven can be written down all the
+    same.
+    """
     view = entries.entry(sessions, actor, entry_id)
     with sessions() as session:
         week = next(item for item in load_weeks(session, actor) if item.row.public_id == view.week_id)
@@ -164,12 +179,19 @@ def _proposals(
     """Lessons that the figures propose; a person confirms them."""
 
     def lesson(text: str, *tied: str, corner: str | None = None, condition: str | None = None) -> dict[str, Any]:
-        return {"text": text, **{name: ties[name] if name in tied else None for name in ties}, "corner": corner, "condition": condition}
+        return {
+            "text": text,
+            **{name: ties[name] if name in tied else None for name in ties},
+            "corner": corner,
+            "condition": condition,
+        }
 
     for item in looked:
         for one in under_pressure(item.driven.practice, item.driven.race):
             if one.told and one.corner in names and ties["layout_id"]:
-                yield lesson(corner_words(one, names[one.corner]).rstrip("."), "layout_id", "driver_id", corner=one.corner)
+                yield lesson(
+                    corner_words(one, names[one.corner]).rstrip("."), "layout_id", "driver_id", corner=one.corner
+                )
         for figure in item.compared:
             if figure.inside:
                 continue
@@ -179,8 +201,13 @@ def _proposals(
                 yield lesson(falloff_lesson(figure), "layout_id", "car_id")
             elif figure.figure in ("qualifying_us", "race_lap_us"):
                 yield lesson(pace_lesson(figure), "layout_id", "car_id", "driver_id")
-    incidents = [[(item["corner"], item["what"], item.get("lap")) for item in start.incidents if item.get("corner")] for start in starts]
+    incidents = [
+        [(item["corner"], item["what"], item.get("lap")) for item in start.incidents if item.get("corner")]
+        for start in starts
+    ]
     for again in repeated(incidents):
         if again.corner in names and ties["layout_id"]:
             condition = "start" if again.at_start else None
-            yield lesson(incident_lesson(again, names[again.corner]), "layout_id", corner=again.corner, condition=condition)
+            yield lesson(
+                incident_lesson(again, names[again.corner]), "layout_id", corner=again.corner, condition=condition
+            )

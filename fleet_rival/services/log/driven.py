@@ -27,7 +27,9 @@ from fleet_rival.services.week.stretches import Stretch, stretch_of, within
 __all__ = ["driven_starts"]
 
 
-def driven_starts(sessions: sessionmaker[Session], actor: Actor, wanted: Mapping[UUID, Sequence[datetime]]) -> dict[UUID, dict[datetime, RaceDriven]]:
+def driven_starts(
+    sessions: sessionmaker[Session], actor: Actor, wanted: Mapping[UUID, Sequence[datetime]]
+) -> dict[UUID, dict[datetime, RaceDriven]]:
     """Starts of entries as their laps tell them; nothing of an entry whose week has no combination.
 
     Args:
@@ -37,7 +39,11 @@ def driven_starts(sessions: sessionmaker[Session], actor: Actor, wanted: Mapping
         asked = (Entry.team_id == actor.team_id, Entry.public_id.in_([key for key, starts in wanted.items() if starts]))
         rows = session.scalars(select(Entry).where(*asked)).all()
         combinations = entered_combinations(session, actor, rows)
-        weeks = load_weeks(session, actor, SeriesWeekRow.layout_id.in_({item.layout_id for item in combinations.values()})) if combinations else []
+        weeks = (
+            load_weeks(session, actor, SeriesWeekRow.layout_id.in_({item.layout_id for item in combinations.values()}))
+            if combinations
+            else []
+        )
         by_key = {item.row.id: item for item in weeks}
         of_team = (Driver.team_id == actor.team_id, Driver.id.in_({row.driver_id for row in rows}))
         drivers = {row.id: row for row in session.scalars(select(Driver).where(*of_team))} if rows else {}
@@ -50,27 +56,47 @@ def driven_starts(sessions: sessionmaker[Session], actor: Actor, wanted: Mapping
         starts = tuple(wanted[row.public_id])
         told = " ".join(start.isoformat() for start in (*starts, *stretch))
         about = f"driven:{row.public_id}:{hashlib.sha256(told.encode()).hexdigest()[:16]}"
-        body, _ = kept_answer(sessions, actor, combination.public_id, about, partial(_compute, drivers[row.driver_id], stretch, starts, about))
-        out[row.public_id] = {datetime.fromisoformat(start): _read(values) for start, values in orjson.loads(body).items()}
+        body, _ = kept_answer(
+            sessions,
+            actor,
+            combination.public_id,
+            about,
+            partial(_compute, drivers[row.driver_id], stretch, starts, about),
+        )
+        out[row.public_id] = {
+            datetime.fromisoformat(start): _read(values) for start, values in orjson.loads(body).items()
+        }
     return out
 
 
 def _compute(
-    driver: Driver, stretch: Stretch, starts: Sequence[datetime], about: str, session: Session, actor: Actor, row: Combination
+    driver: Driver,
+    stretch: Stretch,
+    starts: Sequence[datetime],
+    about: str,
+    session: Session,
+    actor: Actor,
+    row: Combination,
 ) -> Mapping[str, bytes]:
     settings = without_intervals(settings_of(row))
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
-    stored = within(session, actor.team_id, row.id, laps_of(session, actor.team_id, row.id, [driver.id], as_said=True), stretch)
+    stored = within(
+        session, actor.team_id, row.id, laps_of(session, actor.team_id, row.id, [driver.id], as_said=True), stretch
+    )
     laps = [item.lap for item in stored]
     out: dict[str, Any] = {}
     for start, after in zip(starts, (*starts[1:], None), strict=True):
         qualifying, race = laps_of_start(laps, start, after)
-        practice = [lap for lap in laps if lap.session_kind != "race" and (lap.started_at is None or lap.started_at < start)]
+        practice = [
+            lap for lap in laps if lap.session_kind != "race" and (lap.started_at is None or lap.started_at < start)
+        ]
         out[start.isoformat()] = asdict(driven_race(track, driver.name, practice, qualifying, race, settings))
     return {about: orjson.dumps(out)}
 
 
 def _read(values: Mapping[str, Any]) -> RaceDriven:
     told = {item.name: values[item.name] for item in fields(RaceDriven)}
-    pairs = {name: {code: (int(pair[0]), int(pair[1])) for code, pair in told[name].items()} for name in ("practice", "race")}
+    pairs = {
+        name: {code: (int(pair[0]), int(pair[1])) for code, pair in told[name].items()} for name in ("practice", "race")
+    }
     return RaceDriven(**{**told, **pairs})

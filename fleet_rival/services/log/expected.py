@@ -12,7 +12,9 @@ __all__ = ["expected_of", "read_expected"]
 _EIGHT_IN_TEN: Final = 0.8
 _NINE_IN_TEN: Final = 0.9
 _NEARLY_ALL: Final = 0.95
-"""Of races that lie within the figures' intervals, as they come from best-of-n, the race from own laps, and the falloff."""
+"""Of races that lie within the figures' intervals, as they come from best-of-n, the race from own laps, and the
+falloff.
+"""
 _TAUGHT: Final = frozenset({"qualifying_us", "race_lap_us", "fuel_l", "energy_kwh"})
 """Figures into which what earlier races taught goes."""
 _UNITS: Final = {"l": "fuel_l", "kWh": "energy_kwh"}
@@ -29,7 +31,9 @@ def expected_of(figures: Mapping[str, Any]) -> dict[str, Any]:
         out["qualifying_us"] = Expected(told["likely_us"], told["low_us"], told["high_us"], _EIGHT_IN_TEN)
     if (own := figures["own_race"]) and figures["distance"]:
         laps = figures["distance"]["laps"]
-        out["race_lap_us"] = Expected(own["median_us"] / laps, own["low_us"] / laps, own["high_us"] / laps, _NINE_IN_TEN)
+        out["race_lap_us"] = Expected(
+            own["median_us"] / laps, own["low_us"] / laps, own["high_us"] / laps, _NINE_IN_TEN
+        )
         out["slips"] = expected_count(own["slips"])
     if (stops := figures["stops"]) and stops["plans"]:
         first = stops["plans"][0]["stints"][0]["compound"]
@@ -41,7 +45,10 @@ def expected_of(figures: Mapping[str, Any]) -> dict[str, Any]:
     if limits := figures["limits"]:
         out["strikes"] = expected_count(limits["expected"])
     races = figures["taught"]
-    return {name: {**asdict(item), **asdict(races.get(name, Taught()) if name in _TAUGHT else Taught())} for name, item in out.items()}
+    return {
+        name: {**asdict(item), **asdict(races.get(name, Taught()) if name in _TAUGHT else Taught())}
+        for name, item in out.items()
+    }
 
 
 def read_expected(kept: Mapping[str, Any] | None, *, alone: bool = False) -> dict[str, Expected]:

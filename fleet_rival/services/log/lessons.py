@@ -1,4 +1,6 @@
-"""What was learned: short entries that a person confirms, and that come back when their track, car, series or driver does."""
+"""What was learned: short entries that a person confirms, and that come back when their track, car, series or driver
+does.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -11,7 +13,19 @@ from sqlalchemy.orm import Session, aliased, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.words import LESSON_CONDITIONS
-from fleet_rival.db.tables import Car, Driver, Entry, Layout, LayoutCorner, Lesson, Person, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
+from fleet_rival.db.tables import (
+    Car,
+    Driver,
+    Entry,
+    Layout,
+    LayoutCorner,
+    Lesson,
+    Person,
+    Series,
+    SeriesWeekCar,
+    SeriesWeekRow,
+    TrackRow,
+)
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.shared.full_text import holding, words_of
@@ -72,7 +86,8 @@ def lessons(sessions: sessionmaker[Session], actor: Actor, words: str = "", **ti
 
 
 def lessons_of_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> list[LessonView]:
-    """Confirmed lessons that come back in a series' week: every tie that they have is one of the week's track, cars, series and drivers, and one of
+    """Confirmed lessons that come back in a series' week: every tie that they have is one of the week's track, cars,
+    series and drivers, and one of
     track, car or series is among them.
 
     Raises:
@@ -80,7 +95,9 @@ def lessons_of_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID
     """
     with sessions() as session:
         week = find_row(session, SeriesWeekRow, actor, week_id, "week")
-        cars = select(SeriesWeekCar.car_id).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == week.id)
+        cars = select(SeriesWeekCar.car_id).where(
+            SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == week.id
+        )
         drivers = select(Entry.driver_id).where(Entry.team_id == actor.team_id, Entry.week_id == week.id)
         query = _query(actor).where(
             Lesson.confirmed_at.is_not(None),
@@ -97,7 +114,8 @@ def add_lesson(sessions: sessionmaker[Session], actor: Actor, values: Mapping[st
     """Write down what was learned. Who leads confirms it by writing it; a driver proposes.
 
     Raises:
-        Refused: no text, tied to nothing, a corner without its track, a condition that there isn't, or another driver's.
+        Refused: no text, tied to nothing, a corner without its track, a condition that there isn't, or another
+            driver's.
     """
     with sessions.begin() as session:
         told = _checked(session, actor, values)
@@ -111,7 +129,9 @@ def add_lesson(sessions: sessionmaker[Session], actor: Actor, values: Mapping[st
         return row.public_id
 
 
-def change_lesson(sessions: sessionmaker[Session], actor: Actor, lesson_id: UUID, version: int, values: Mapping[str, Any]) -> None:
+def change_lesson(
+    sessions: sessionmaker[Session], actor: Actor, lesson_id: UUID, version: int, values: Mapping[str, Any]
+) -> None:
     """Change a lesson; a driver the own ones that aren't confirmed yet.
 
     Raises:
@@ -172,7 +192,11 @@ def _checked(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[
         raise Refused("What another driver learned is theirs to say.")
     corner = values.get("corner") or None
     if corner is not None:
-        of = (LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id == keys["layout_id"], LayoutCorner.code == corner)
+        of = (
+            LayoutCorner.team_id == actor.team_id,
+            LayoutCorner.layout_id == keys["layout_id"],
+            LayoutCorner.code == corner,
+        )
         if session.scalar(select(LayoutCorner.id).where(*of)) is None:
             raise Refused("The track has no such corner.")
     if not any(value is not None for value in keys.values()):

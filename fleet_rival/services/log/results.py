@@ -72,7 +72,9 @@ class PastRace:
         return max((*self.starts, *(item.starts_at for item in self.results)), default=datetime.min.replace(tzinfo=UTC))
 
 
-def past_races(sessions: sessionmaker[Session], actor: Actor, moment: datetime, only: UUID | None = None) -> list[PastRace]:
+def past_races(
+    sessions: sessionmaker[Session], actor: Actor, moment: datetime, only: UUID | None = None
+) -> list[PastRace]:
     """Entries with a start that is over or a result, the last race first; a driver's own alone.
 
     Args:
@@ -97,7 +99,18 @@ def past_races(sessions: sessionmaker[Session], actor: Actor, moment: datetime, 
             if gone or written.get(row.id):
                 week = weeks[row.week_id]
                 results = tuple(written.get(row.id, ()))
-                out.append(PastRace(row.public_id, driver.public_id, driver.name, week.row.public_id, week.facts, gone, results, row.points))
+                out.append(
+                    PastRace(
+                        row.public_id,
+                        driver.public_id,
+                        driver.name,
+                        week.row.public_id,
+                        week.facts,
+                        gone,
+                        results,
+                        row.points,
+                    )
+                )
     return sorted(out, key=lambda item: (-item.last.timestamp(), item.driver, item.facts.series))
 
 
@@ -147,7 +160,9 @@ def add_result(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, va
             told = _checked(session, actor, entry, values)
             if len(list(_of(session, entry))) >= _MOST_STARTS:
                 raise Refused(f"More than {_MOST_STARTS} starts a week can't be.")
-            change_set = begin_change(session, actor, "result.add", f"Wrote down what a race brought {_whose(session, entry)}")
+            change_set = begin_change(
+                session, actor, "result.add", f"Wrote down what a race brought {_whose(session, entry)}"
+            )
             row = RaceResult(team_id=actor.team_id, entry_id=entry.id, person_id=actor.person_id, **told)
             session.add(row)
             session.flush()
@@ -158,7 +173,9 @@ def add_result(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, va
         raise Conflict("This start has a result already.") from error
 
 
-def change_result(sessions: sessionmaker[Session], actor: Actor, result_id: UUID, version: int, values: Mapping[str, Any]) -> None:
+def change_result(
+    sessions: sessionmaker[Session], actor: Actor, result_id: UUID, version: int, values: Mapping[str, Any]
+) -> None:
     """Change what was written down of a start.
 
     Raises:
@@ -198,7 +215,9 @@ def remove_result(sessions: sessionmaker[Session], actor: Actor, result_id: UUID
 
 
 def _of(session: Session, entry: Entry) -> Iterable[RaceResult]:
-    return session.scalars(select(RaceResult).where(RaceResult.team_id == entry.team_id, RaceResult.entry_id == entry.id))
+    return session.scalars(
+        select(RaceResult).where(RaceResult.team_id == entry.team_id, RaceResult.entry_id == entry.id)
+    )
 
 
 def _entry(session: Session, actor: Actor, entry_id: UUID) -> Entry:
@@ -213,7 +232,10 @@ def _own(session: Session, actor: Actor, entry: Entry) -> Entry:
 
 def _whose(session: Session, entry: Entry) -> str:
     week = session.get_one(SeriesWeekRow, entry.week_id)
-    return f"{session.get_one(Driver, entry.driver_id).name}, {session.get_one(Series, week.series_id).name}, week {week.number}"
+    return (
+        f"{session.get_one(Driver, entry.driver_id).name}, {session.get_one(Series, week.series_id).name}, week "
+        f"{week.number}"
+    )
 
 
 def _checked(session: Session, actor: Actor, entry: Entry, values: Mapping[str, Any]) -> dict[str, Any]:

@@ -1,4 +1,6 @@
-"""A driver's season on one page: spread, clean rate, gap to the target and points by week; mistakes that were closed and that returned."""
+"""A driver's season on one page: spread, clean rate, gap to the target and points by week; mistakes that were closed
+and that returned.
+"""
 
 from collections import defaultdict
 from collections.abc import Mapping
@@ -37,7 +39,9 @@ def season_book(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) 
     """
     may_see(sessions, actor, driver_id)
     weeks, behind = _weeks(sessions, actor, driver_id)
-    by_series = [(name, list(own)) for name, own in groupby(weeks, key=lambda item: item.week.series) if name is not None]
+    by_series = [
+        (name, list(own)) for name, own in groupby(weeks, key=lambda item: item.week.series) if name is not None
+    ]
     with sessions() as session:
         driver = find_row(session, Driver, actor, driver_id, "driver")
         points = _points(session, actor, driver)
@@ -77,7 +81,8 @@ def season_book(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) 
 
 
 def season_mistakes(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> dict[str, Any]:
-    """What recurred in which of the season's weeks, which are those of `season_book`, in its order; takes its time where laps are new.
+    """What recurred in which of the season's weeks, which are those of `season_book`, in its order; takes its time
+    where laps are new.
 
     Raises:
         NotThere: no such driver, or not the actor's business.
@@ -94,7 +99,9 @@ def season_mistakes(sessions: sessionmaker[Session], actor: Actor, driver_id: UU
             {
                 "kind": item.kind,
                 "title": MISTAKE_WORDS[item.kind],
-                "costs_us": [None if (cost := item.costs_us[place[at]]) is None else round(cost) for at in range(len(shown))],
+                "costs_us": [
+                    None if (cost := item.costs_us[place[at]]) is None else round(cost) for at in range(len(shown))
+                ],
                 "closed": item.closed,
                 "returned": item.returned,
                 "state": item.state,
@@ -125,7 +132,9 @@ def _gap(item: DrivenWeek) -> float | None:
     return 100 * (item.main.best_us / wanted - 1) if item.main.best_us is not None and wanted else None
 
 
-def _costs(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, item: DrivenWeek) -> Mapping[str, float] | None:
+def _costs(
+    sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, item: DrivenWeek
+) -> Mapping[str, float] | None:
     """What recurring mistakes of the week cost a lap, by kind; None where too little was driven to tell."""
     if item.main.clean < _LEAST_CLEAN:
         return None

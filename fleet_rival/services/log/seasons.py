@@ -41,7 +41,9 @@ class Looked:
     alone: tuple[Compared, ...]
 
 
-def looked_at(sessions: sessionmaker[Session], actor: Actor, races: Sequence[PastRace], *, with_sheet: bool = False) -> dict[UUID, list[Looked]]:
+def looked_at(
+    sessions: sessionmaker[Session], actor: Actor, races: Sequence[PastRace], *, with_sheet: bool = False
+) -> dict[UUID, list[Looked]]:
     """Every start of some races that has a result, beside the sheet that was in hand; by entry.
 
     Args:
@@ -50,11 +52,15 @@ def looked_at(sessions: sessionmaker[Session], actor: Actor, races: Sequence[Pas
     sheets = _sheets(sessions, actor, races)
     if with_sheet:
         races = [race for race in races if any(item.expected for item in sheets.get(race.entry_id, ()))]
-    driven = driven_starts(sessions, actor, {race.entry_id: [item.starts_at for item in race.results] for race in races})
+    driven = driven_starts(
+        sessions, actor, {race.entry_id: [item.starts_at for item in race.results] for race in races}
+    )
     out: dict[UUID, list[Looked]] = {}
     for race in races:
         own, in_hand = driven.get(race.entry_id, {}), sheets.get(race.entry_id, ())
-        out[race.entry_id] = [_looked(result, own.get(result.starts_at, RaceDriven()), in_hand) for result in race.results]
+        out[race.entry_id] = [
+            _looked(result, own.get(result.starts_at, RaceDriven()), in_hand) for result in race.results
+        ]
     return out
 
 

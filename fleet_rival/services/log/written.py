@@ -1,4 +1,6 @@
-"""One search over everything that people wrote: of laps and runs, tracks and cars, races and weeks, work and lessons."""
+"""One search over everything that people wrote: of laps and runs, tracks and cars, races and weeks, work and
+lessons.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
@@ -51,7 +53,8 @@ class WrittenView:
     """Something that somebody wrote, and where it stands.
 
     Attributes:
-        id: of what it is written about, where that has a page of its own: an entry, a week, a series, a setup, a car; else None.
+        id: of what it is written about, where that has a page of its own: an entry, a week, a series, a setup, a car;
+            else None.
         text: as it was written, its parts one after the other.
         session, session_id, run: of what was written after driving.
     """
@@ -142,7 +145,13 @@ def _of_lap(kind: WrittenKind, table: Any, texts: tuple[Any, ...], lap: Any = No
     """
     to_lap = () if lap is None else ((Lap, and_(Lap.team_id == table.team_id, Lap.id == lap)),)
     joins = (*to_lap, _same(PracticeSession, "session_id", Lap))
-    own: dict[str, Any] = {"combination": table.combination_id, "driver": Lap.driver_id, "session": PracticeSession, "run": Lap.run, "own": True}
+    own: dict[str, Any] = {
+        "combination": table.combination_id,
+        "driver": Lap.driver_id,
+        "session": PracticeSession,
+        "run": Lap.run,
+        "own": True,
+    }
     return _Source(kind, table, texts, joins, indexed=True, **own, **more)
 
 
@@ -250,7 +259,9 @@ def _sources() -> tuple[_Source, ...]:
             driver=Entry.driver_id,
             own=True,
         ),
-        _Source("week", SeriesWeekRow, (SeriesWeekRow.note,), id=SeriesWeekRow.public_id, layout=SeriesWeekRow.layout_id),
+        _Source(
+            "week", SeriesWeekRow, (SeriesWeekRow.note,), id=SeriesWeekRow.public_id, layout=SeriesWeekRow.layout_id
+        ),
         _Source("series", Series, (Series.note,), id=Series.public_id),
         _Source("setup", Setup, (Setup.note,), id=Setup.public_id, car=Setup.car_id),
         _Source(
@@ -292,7 +303,13 @@ def written(
                 query = _query(actor, source, {Layout: layout_id, Car: car_id, Driver: driver_id})
                 if query is None:
                     continue
-                query = holding(query, words, *source.texts, *(text for item in source.lists for text in item.texts), indexed=source.indexed)
+                query = holding(
+                    query,
+                    words,
+                    *source.texts,
+                    *(text for item in source.lists for text in item.texts),
+                    indexed=source.indexed,
+                )
                 found += [_view(source, row) for row in session.execute(query.limit(_EACH))]
     found.sort(key=lambda item: item.at or _LONG_AGO, reverse=True)
     return found[:_MOST]

@@ -1,7 +1,9 @@
 """Guessing passwords is made slow, and nobody is locked out by somebody else's guesses.
 
-Wrong passwords are counted by name and address together, or, in a browser in which the person has signed in before, by that browser. After some of
-them the next try has to wait, longer each time, a minute at most; what is tried meanwhile counts for nothing. The person is told afterwards.
+Wrong passwords are counted by name and address together, or, in a browser in which the person has signed in before, by
+that browser. After some of
+them the next try has to wait, longer each time, a minute at most; what is tried meanwhile counts for nothing. The
+person is told afterwards.
 Only keyed hashes of names and addresses are kept.
 
 Source: OWASP, Slow Down Online Guessing Attacks with Device Cookies.
@@ -21,7 +23,18 @@ from fleet_rival.db.session import engine_of
 from fleet_rival.db.tables import SignInAttempt
 from fleet_rival.services.shared.errors import TooMany
 
-__all__ = ["FREE_TRIES", "LONGEST_WAIT", "WINDOW", "Wrong", "begin", "forget", "known_browser", "new_browser", "note_wrong", "wrong_ones"]
+__all__ = [
+    "FREE_TRIES",
+    "LONGEST_WAIT",
+    "WINDOW",
+    "Wrong",
+    "begin",
+    "forget",
+    "known_browser",
+    "new_browser",
+    "note_wrong",
+    "wrong_ones",
+]
 
 WINDOW: Final = timedelta(minutes=15)
 FREE_TRIES: Final = 5
@@ -70,14 +83,17 @@ def begin(sessions: sessionmaker[Session], key: bytes, who: str) -> str:
     with engine_of(sessions).connect() as connection:
         before = (SignInAttempt.subject == subject, SignInAttempt.failed_at >= moment - WINDOW, SignInAttempt.id < made)
         count, last = connection.execute(select(func.count(), func.max(SignInAttempt.failed_at)).where(*before)).one()
-    wait = min(LONGEST_WAIT, timedelta(seconds=2 ** min(10, count - FREE_TRIES))) if count >= FREE_TRIES else timedelta()
+    wait = (
+        min(LONGEST_WAIT, timedelta(seconds=2 ** min(10, count - FREE_TRIES))) if count >= FREE_TRIES else timedelta()
+    )
     left = (last + wait - moment).total_seconds() if last is not None else 0.0
     if left > 0:
         with engine_of(sessions).begin() as connection:
             connection.execute(delete(SignInAttempt).where(SignInAttempt.id == made))
         seconds = max(1, round(left))
         raise TooMany(
-            f"Several wrong passwords were tried for this name. Wait {seconds} s, then try again; a browser in which you signed in before needn't. "
+            f"Several wrong passwords were tried for this name. Wait {seconds} s, then try again; a browser in which "
+            "you signed in before needn't. "
             "If you don't know the password any more, a manager makes a link that lets you in.",
             seconds,
         )

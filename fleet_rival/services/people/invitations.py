@@ -45,7 +45,9 @@ class Welcome:
     expires_at: datetime
 
 
-def invite(sessions: sessionmaker[Session], actor: Actor, name: str, role: Role, driver_id: UUID | None) -> tuple[Invited, str]:
+def invite(
+    sessions: sessionmaker[Session], actor: Actor, name: str, role: Role, driver_id: UUID | None
+) -> tuple[Invited, str]:
     """Make a link that lets one person in, once, within a week.
 
     Returns:
@@ -77,7 +79,9 @@ def invitations(sessions: sessionmaker[Session], actor: Actor) -> list[Invited]:
         .order_by(Invitation.id.desc())
     )
     with sessions() as session:
-        return [Invited(row.public_id, row.name, row.role, driver, row.expires_at) for row, driver in session.execute(query)]
+        return [
+            Invited(row.public_id, row.name, row.role, driver, row.expires_at) for row, driver in session.execute(query)
+        ]
 
 
 def withdraw(sessions: sessionmaker[Session], actor: Actor, invitation_id: UUID) -> None:
@@ -90,7 +94,13 @@ def withdraw(sessions: sessionmaker[Session], actor: Actor, invitation_id: UUID)
         row = find_row(session, Invitation, actor, invitation_id, "invitation", lock=True)
         if row.used_at:
             raise Conflict("This invitation was taken up already. Remove the person instead.")
-        begin_change(session, actor, "people.invite.withdraw", f"Withdrew the invitation of {row.name or 'whoever has the link'}", row)
+        begin_change(
+            session,
+            actor,
+            "people.invite.withdraw",
+            f"Withdrew the invitation of {row.name or 'whoever has the link'}",
+            row,
+        )
         row.withdrawn_at = now()
 
 
@@ -131,7 +141,9 @@ def accept(sessions: sessionmaker[Session], token: str, name: str, chosen: str, 
             _enter(session, row, person)
             return sign_in.start(session, person.id, row.team_id, browser)
     except IntegrityError as error:
-        raise Conflict("Somebody signs in with this name already. If that's you, sign in first, then open the link again.") from error
+        raise Conflict(
+            "Somebody signs in with this name already. If that's you, sign in first, then open the link again."
+        ) from error
 
 
 def join(sessions: sessionmaker[Session], signed: Signed, token: str) -> None:
@@ -154,10 +166,14 @@ _OPEN = (Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
 
 
 def _open_invitation(session: Session, token: str, *, lock: bool = False) -> Invitation:
-    query = for_all_teams(select(Invitation).where(Invitation.token_hash == hash_of(token), *_OPEN, Invitation.expires_at > now()))
+    query = for_all_teams(
+        select(Invitation).where(Invitation.token_hash == hash_of(token), *_OPEN, Invitation.expires_at > now())
+    )
     row = session.scalar(query.with_for_update() if lock else query)
     if row is None:
-        raise NotThere("This link can't be used: it was used before, withdrawn, or is older than a week. Ask for a new one.")
+        raise NotThere(
+            "This link can't be used: it was used before, withdrawn, or is older than a week. Ask for a new one."
+        )
     return row
 
 

@@ -129,7 +129,9 @@ def me(sessions: sessionmaker[Session], actor: Actor, key: bytes) -> Me:
 
 
 def prefer(sessions: sessionmaker[Session], actor: Actor, preferences: dict[str, Any]) -> dict[str, Any]:
-    """Keep what a person likes: units, time zone, theme, density. Checked at the border; a matter of one's own, so no history."""
+    """Keep what a person likes: units, time zone, theme, density. Checked at the border; a matter of one's own, so
+    no history.
+    """
     with sessions.begin() as session:
         # Two choices at once, from two browsers, are both kept.
         person = session.get_one(Person, actor.person_id, with_for_update=True)
@@ -137,7 +139,9 @@ def prefer(sessions: sessionmaker[Session], actor: Actor, preferences: dict[str,
         return person.preferences
 
 
-def change_password(sessions: sessionmaker[Session], signed: Signed, old: str, new: str, browser: str, key: bytes) -> str:
+def change_password(
+    sessions: sessionmaker[Session], signed: Signed, old: str, new: str, browser: str, key: bytes
+) -> str:
     """Change one's password, and sign out everywhere.
 
     Args:
@@ -168,7 +172,9 @@ def change_password(sessions: sessionmaker[Session], signed: Signed, old: str, n
         return sign_in.start(session, person.id, team_id or 0, browser)
 
 
-def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, name: str, open_ranking: bool, units: Mapping[str, str]) -> None:
+def change_team(
+    sessions: sessionmaker[Session], actor: Actor, version: int, name: str, open_ranking: bool, units: Mapping[str, str]
+) -> None:
     """Rename the team, open the drivers' figures to each other, or choose the units of who chose none.
 
     Raises:
@@ -185,9 +191,16 @@ def change_team(sessions: sessionmaker[Session], actor: Actor, version: int, nam
 def members(sessions: sessionmaker[Session], actor: Actor) -> list[Member]:
     """Everybody in the team, by name."""
     own = select(Membership.person_id).where(Membership.team_id == actor.team_id)
-    seen = select(SignIn.person_id, func.max(SignIn.used_at).label("seen_at")).where(SignIn.person_id.in_(own)).group_by(SignIn.person_id).subquery()
+    seen = (
+        select(SignIn.person_id, func.max(SignIn.used_at).label("seen_at"))
+        .where(SignIn.person_id.in_(own))
+        .group_by(SignIn.person_id)
+        .subquery()
+    )
     query = (
-        select(Membership, Person.name, Person.sign_in_name, Driver.public_id, Driver.name.label("driver"), seen.c.seen_at)
+        select(
+            Membership, Person.name, Person.sign_in_name, Driver.public_id, Driver.name.label("driver"), seen.c.seen_at
+        )
         .join(Person, Person.id == Membership.person_id)
         .join(Driver, (Driver.team_id == Membership.team_id) & (Driver.id == Membership.driver_id), isouter=True)
         .join(seen, seen.c.person_id == Person.id, isouter=True)
@@ -196,12 +209,24 @@ def members(sessions: sessionmaker[Session], actor: Actor) -> list[Member]:
     )
     with sessions() as session:
         return [
-            Member(row.public_id, row.version, person, name, row.role, driver_id, driver, seen_at, row.person_id == actor.person_id)
+            Member(
+                row.public_id,
+                row.version,
+                person,
+                name,
+                row.role,
+                driver_id,
+                driver,
+                seen_at,
+                row.person_id == actor.person_id,
+            )
             for row, person, name, driver_id, driver, seen_at in session.execute(query)
         ]
 
 
-def change_member(sessions: sessionmaker[Session], actor: Actor, member_id: UUID, version: int, role: Role, driver_id: UUID | None) -> None:
+def change_member(
+    sessions: sessionmaker[Session], actor: Actor, member_id: UUID, version: int, role: Role, driver_id: UUID | None
+) -> None:
     """Change somebody's role, or say which driver they are.
 
     Raises:
@@ -212,7 +237,13 @@ def change_member(sessions: sessionmaker[Session], actor: Actor, member_id: UUID
         row = find_row(session, Membership, actor, member_id, "person", lock=True)
         check_version(row, version, "person's role")
         person = session.get_one(Person, row.person_id).name
-        begin_change(session, actor, "people.change", f"Made {person} {role}" if role != row.role else f"Changed which driver {person} is", row)
+        begin_change(
+            session,
+            actor,
+            "people.change",
+            f"Made {person} {role}" if role != row.role else f"Changed which driver {person} is",
+            row,
+        )
         row.role = known_role(role)
         row.driver_id = find_row(session, Driver, actor, driver_id, "driver").id if driver_id else None
         session.flush()
@@ -243,7 +274,9 @@ def drivers(sessions: sessionmaker[Session], actor: Actor) -> list[DriverRow]:
         return [DriverRow(row.public_id, row.version, row.name, row.guest) for row in session.scalars(query)]
 
 
-def change_driver(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, version: int, name: str, guest: bool) -> DriverRow:
+def change_driver(
+    sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, version: int, name: str, guest: bool
+) -> DriverRow:
     """Rename a driver, or say that they are a guest.
 
     Raises:
@@ -255,7 +288,9 @@ def change_driver(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
             row = find_row(session, Driver, actor, driver_id, "driver", lock=True)
             check_version(row, version, "driver")
             old, new = row.name, named(name, "driver")
-            begin_change(session, actor, "driver.change", f"Renamed {old} to {new}" if old != new else f"Changed {old}", row)
+            begin_change(
+                session, actor, "driver.change", f"Renamed {old} to {new}" if old != new else f"Changed {old}", row
+            )
             row.name, row.guest = new, guest
             session.flush()
             raise_revisions(session, actor.team_id, session.scalars(combinations_of_driver(actor.team_id, row.id)))
@@ -265,5 +300,9 @@ def change_driver(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
 
 
 def _keep_a_manager(session: Session, actor: Actor) -> None:
-    if not session.scalar(select(func.count()).select_from(Membership).where(Membership.team_id == actor.team_id, Membership.role == "manager")):
+    if not session.scalar(
+        select(func.count())
+        .select_from(Membership)
+        .where(Membership.team_id == actor.team_id, Membership.role == "manager")
+    ):
         raise Conflict("A team needs a manager. Make somebody else a manager first.")

@@ -1,6 +1,7 @@
 """Passwords: rules, hashes, and so many of them at once and no more.
 
-A hash takes memory and a core for a moment, on purpose. Strangers ask for it too, so there are places: two for anybody, and one more for
+A hash takes memory and a core for a moment, on purpose. Strangers ask for it too, so there are places: two for anybody,
+and one more for
 browsers in which the person has signed in before, which nobody else can take.
 """
 
@@ -32,10 +33,17 @@ def check_password_rules(password: str, *names: str) -> None:
         Refused: the password is too easy, or too long.
     """
     if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
-        raise Refused(f"A password needs {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters. A few unrelated words make a good one.")
+        raise Refused(
+            f"A password needs {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters. A few unrelated words make a good "
+            "one."
+        )
     plain = password.casefold()
-    if len(set(plain)) < 5 or any(name and name.casefold() in plain for name in (*names, "password", "fleet rival", "fleetrival", "1234567")):
-        raise Refused("This password is easy to guess: it holds a name, or few different characters. Take a few unrelated words.")
+    if len(set(plain)) < 5 or any(
+        name and name.casefold() in plain for name in (*names, "password", "fleet rival", "fleetrival", "1234567")
+    ):
+        raise Refused(
+            "This password is easy to guess: it holds a name, or few different characters. Take a few unrelated words."
+        )
 
 
 def hash_password(password: str, *, known: bool = False) -> str:

@@ -33,7 +33,10 @@ def rigs(sessions: sessionmaker[Session], actor: Actor) -> list[Rig]:
     query = select(RigToken, Person.name).join(Person, Person.id == RigToken.person_id)
     with sessions() as session:
         rows = session.execute(query.where(RigToken.team_id == actor.team_id).order_by(RigToken.id.desc()))
-        return [Rig(row.public_id, row.name, person, row.created_at, row.used_at, row.revoked_at is not None) for row, person in rows]
+        return [
+            Rig(row.public_id, row.name, person, row.created_at, row.used_at, row.revoked_at is not None)
+            for row, person in rows
+        ]
 
 
 def make_rig_token(sessions: sessionmaker[Session], actor: Actor, name: str) -> tuple[UUID, str]:
@@ -44,7 +47,9 @@ def make_rig_token(sessions: sessionmaker[Session], actor: Actor, name: str) -> 
     """
     token = f"rig_{secrets.token_urlsafe(32)}"
     with sessions.begin() as session:
-        row = RigToken(team_id=actor.team_id, person_id=actor.person_id, name=named(name, "rig"), token_hash=hash_of(token))
+        row = RigToken(
+            team_id=actor.team_id, person_id=actor.person_id, name=named(name, "rig"), token_hash=hash_of(token)
+        )
         session.add(row)
         session.flush()
         begin_change(session, actor, "people.rig", f"Let the rig {row.name} deliver laps", row)

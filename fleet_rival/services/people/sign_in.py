@@ -90,7 +90,13 @@ def sign_in_name(text: str) -> str:
 
 
 def sign_in(
-    sessions: sessionmaker[Session], name: str, password: str, address: str, key: bytes, browser: str, kept: str | None = None
+    sessions: sessionmaker[Session],
+    name: str,
+    password: str,
+    address: str,
+    key: bytes,
+    browser: str,
+    kept: str | None = None,
 ) -> tuple[str, str]:
     """Sign a person in.
 
@@ -111,9 +117,13 @@ def sign_in(
     except Refused:
         stored_name = ""
     known = guessing.known_browser(key, stored_name, kept)
-    subject = guessing.begin(sessions, key, f"{stored_name}:browser:{known}" if known else f"{stored_name}:address:{address}")
+    subject = guessing.begin(
+        sessions, key, f"{stored_name}:browser:{known}" if known else f"{stored_name}:address:{address}"
+    )
     with sessions() as session:
-        found = session.execute(select(Person.id, Person.password_hash).where(Person.sign_in_name == stored_name)).first()
+        found = session.execute(
+            select(Person.id, Person.password_hash).where(Person.sign_in_name == stored_name)
+        ).first()
     # Nothing of the database is held while it is looked at.
     if not password_is(found.password_hash if found else None, password, known=bool(known)) or found is None:
         guessing.note_wrong(sessions, key, stored_name)
@@ -121,11 +131,19 @@ def sign_in(
     anew = hash_password(password, known=bool(known)) if needs_rehash(found.password_hash) else None
     with sessions.begin() as session:
         if anew is not None:
-            session.execute(update(Person).where(Person.id == found.id, Person.password_hash == found.password_hash).values(password_hash=anew))
-        team_id = session.scalar(select(Membership.team_id).where(Membership.person_id == found.id).order_by(Membership.id).limit(1))
+            session.execute(
+                update(Person)
+                .where(Person.id == found.id, Person.password_hash == found.password_hash)
+                .values(password_hash=anew)
+            )
+        team_id = session.scalar(
+            select(Membership.team_id).where(Membership.person_id == found.id).order_by(Membership.id).limit(1)
+        )
         if team_id is None:
             raise Refused("You aren't in a team any more. Ask its manager for an invitation.")
-        last = session.scalar(select(SignIn.team_id).where(SignIn.person_id == found.id).order_by(SignIn.used_at.desc()).limit(1))
+        last = session.scalar(
+            select(SignIn.team_id).where(SignIn.person_id == found.id).order_by(SignIn.used_at.desc()).limit(1)
+        )
         member = select(Membership.id).where(Membership.person_id == found.id, Membership.team_id == last)
         token = start(session, found.id, last if last and session.scalar(member) else team_id, browser)
     guessing.forget(sessions, subject)
@@ -192,13 +210,19 @@ def open_team(sessions: sessionmaker[Session], signed: Signed, team_id: UUID) ->
 def browsers(sessions: sessionmaker[Session], signed: Signed) -> list[Browser]:
     """Where a person is signed in, used last first."""
     with sessions() as session:
-        rows = session.scalars(select(SignIn).where(SignIn.person_id == signed.person_id).order_by(SignIn.used_at.desc()))
-        return [Browser(row.public_id, row.browser, row.began_at, row.used_at, row.id == signed.sign_in_id) for row in rows]
+        rows = session.scalars(
+            select(SignIn).where(SignIn.person_id == signed.person_id).order_by(SignIn.used_at.desc())
+        )
+        return [
+            Browser(row.public_id, row.browser, row.began_at, row.used_at, row.id == signed.sign_in_id) for row in rows
+        ]
 
 
 def end_one(sessions: sessionmaker[Session], signed: Signed, browser_id: UUID) -> None:
     with sessions.begin() as session:
-        done = session.execute(delete(SignIn).where(SignIn.person_id == signed.person_id, SignIn.public_id == browser_id))
+        done = session.execute(
+            delete(SignIn).where(SignIn.person_id == signed.person_id, SignIn.public_id == browser_id)
+        )
         if not done.rowcount:  # type: ignore[attr-defined]
             raise NotThere("You aren't signed in there any more.")
 
@@ -232,7 +256,9 @@ _SIGNED = for_all_teams(
     )
     .join(Person, Person.id == SignIn.person_id)
     .join(Team, Team.id == SignIn.team_id, isouter=True)
-    .join(Membership, and_(Membership.team_id == SignIn.team_id, Membership.person_id == SignIn.person_id), isouter=True)
+    .join(
+        Membership, and_(Membership.team_id == SignIn.team_id, Membership.person_id == SignIn.person_id), isouter=True
+    )
     .join(Driver, and_(Driver.team_id == Membership.team_id, Driver.id == Membership.driver_id), isouter=True)
     .where(SignIn.token_hash == bindparam("token_hash"))
 )

@@ -27,7 +27,9 @@ def make_team(sessions: sessionmaker[Session], name: str, manager: str) -> Actor
         return _enter(session, team_id, manager, "manager", None)
 
 
-def add_person(sessions: sessionmaker[Session], actor: Actor, name: str, role: str, driver_id: int | None = None) -> Actor:
+def add_person(
+    sessions: sessionmaker[Session], actor: Actor, name: str, role: str, driver_id: int | None = None
+) -> Actor:
     """Put somebody into a team without an invitation, as the demo does."""
     with sessions.begin() as session:
         return _enter(session, actor.team_id, name, role, driver_id)
@@ -43,7 +45,12 @@ def give_password(sessions: sessionmaker[Session], person_id: int, name: str, pa
 def person_called(sessions: sessionmaker[Session], name: str) -> Actor | None:
     """The first member with this name, in the oldest team."""
     with sessions() as session:
-        called = select(Membership).join(Person, Person.id == Membership.person_id).where(Person.name == name).order_by(Membership.id)
+        called = (
+            select(Membership)
+            .join(Person, Person.id == Membership.person_id)
+            .where(Person.name == name)
+            .order_by(Membership.id)
+        )
         row = session.scalar(for_all_teams(called))
         return Actor(row.team_id, row.person_id, row.role, row.driver_id) if row else None
 
@@ -63,15 +70,31 @@ def first_link(sessions: sessionmaker[Session]) -> str | None:
 def team_link(sessions: sessionmaker[Session], name: str) -> str:
     """The token of a link by which a manager comes into a team, which is made where none is called so.
 
-    Whoever runs the installation lets the first manager of a team in with it, or one who lost every way in. An earlier link
+    Whoever runs the installation lets the first manager of a team in with it, or one who lost every way in. An earlier
+    link
     of this kind that nobody took up is withdrawn.
     """
     with sessions.begin() as session:
-        team_id = session.scalar(select(Team.id).where(Team.name == name).order_by(Team.id).limit(1)) or _new_team(session, name)
-        own = (Invitation.team_id == team_id, Invitation.name == _WHOEVER, Invitation.used_at.is_(None), Invitation.withdrawn_at.is_(None))
+        team_id = session.scalar(select(Team.id).where(Team.name == name).order_by(Team.id).limit(1)) or _new_team(
+            session, name
+        )
+        own = (
+            Invitation.team_id == team_id,
+            Invitation.name == _WHOEVER,
+            Invitation.used_at.is_(None),
+            Invitation.withdrawn_at.is_(None),
+        )
         session.execute(update(Invitation).where(*own).values(withdrawn_at=now()))
         token = secrets.token_urlsafe(32)
-        session.add(Invitation(team_id=team_id, token_hash=hash_of(token), name=_WHOEVER, role="manager", expires_at=now() + INVITATION_LIFE))
+        session.add(
+            Invitation(
+                team_id=team_id,
+                token_hash=hash_of(token),
+                name=_WHOEVER,
+                role="manager",
+                expires_at=now() + INVITATION_LIFE,
+            )
+        )
         return token
 
 

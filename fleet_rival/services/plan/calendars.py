@@ -39,7 +39,9 @@ class Address:
 def addresses(sessions: sessionmaker[Session], actor: Actor) -> list[Address]:
     """The actor's own addresses that still work."""
     query = select(CalendarAddress).where(
-        CalendarAddress.team_id == actor.team_id, CalendarAddress.person_id == actor.person_id, CalendarAddress.revoked_at.is_(None)
+        CalendarAddress.team_id == actor.team_id,
+        CalendarAddress.person_id == actor.person_id,
+        CalendarAddress.revoked_at.is_(None),
     )
     with sessions() as session:
         rows = session.scalars(query.order_by(CalendarAddress.id.desc()))
@@ -54,7 +56,9 @@ def make_address(sessions: sessionmaker[Session], actor: Actor, name: str) -> tu
     """
     token = f"cal_{secrets.token_urlsafe(32)}"
     with sessions.begin() as session:
-        row = CalendarAddress(team_id=actor.team_id, person_id=actor.person_id, name=named(name, "calendar"), token_hash=hash_of(token))
+        row = CalendarAddress(
+            team_id=actor.team_id, person_id=actor.person_id, name=named(name, "calendar"), token_hash=hash_of(token)
+        )
         session.add(row)
         session.flush()
         begin_change(session, actor, "calendar.address", f"Made the calendar address {row.name}", row)
@@ -76,7 +80,10 @@ def address_of(sessions: sessionmaker[Session], token: str) -> Actor | None:
     """Whose calendar a token opens; None where it was revoked, never was, or they left the team."""
     query = (
         select(CalendarAddress.id, Membership)
-        .join(Membership, (Membership.team_id == CalendarAddress.team_id) & (Membership.person_id == CalendarAddress.person_id))
+        .join(
+            Membership,
+            (Membership.team_id == CalendarAddress.team_id) & (Membership.person_id == CalendarAddress.person_id),
+        )
         .where(CalendarAddress.token_hash == hash_of(token), CalendarAddress.revoked_at.is_(None))
     )
     with sessions.begin() as session:
@@ -100,7 +107,9 @@ def series_calendar(sessions: sessionmaker[Session], actor: Actor, series_id: UU
 
 
 def subscribed(sessions: sessionmaker[Session], actor: Actor) -> bytes:
-    """A person's calendar: the weeks of all series, and the starts that are driven; a driver's own alone for who doesn't see all."""
+    """A person's calendar: the weeks of all series, and the starts that are driven; a driver's own alone for who
+    doesn't see all.
+    """
     moment = now()
     with sessions() as session:
         team = session.get_one(Team, actor.team_id)
@@ -126,7 +135,10 @@ def subscribed(sessions: sessionmaker[Session], actor: Actor) -> bytes:
                 events.append(_week_event(week))
             for start, who in sorted(starts.get(week.row.id, {}).items()):
                 events += _start_events(week, [start], who if actor.sees_all else ())
-        events += [_block_event(block, whose=actor.sees_all) for block in coming_blocks(session, actor, moment - _KEPT_BEHIND, moment)]
+        events += [
+            _block_event(block, whose=actor.sees_all)
+            for block in coming_blocks(session, actor, moment - _KEPT_BEHIND, moment)
+        ]
         return write_calendar(f"Fleet Rival: {team.name}", events, moment)
 
 
@@ -146,7 +158,11 @@ def _week_event(week: LoadedWeek) -> CalendarEvent:
     facts = week.facts
     lines = [
         f"Car: {' or '.join(facts.cars)}" if facts.cars else "",
-        f"Race: {facts.race_laps} laps" if facts.race_laps else f"Race: {facts.race_minutes:g} minutes" if facts.race_minutes else "",
+        f"Race: {facts.race_laps} laps"
+        if facts.race_laps
+        else f"Race: {facts.race_minutes:g} minutes"
+        if facts.race_minutes
+        else "",
         f"Starts (UTC): {facts.starts}" if facts.starts else "",
         facts.note or "",
     ]

@@ -1,4 +1,6 @@
-"""People change the plan: a block is moved, made longer, locked or taken out; a rule that it breaks is said, and the block stays."""
+"""People change the plan: a block is moved, made longer, locked or taken out; a rule that it breaks is said, and the
+block stays.
+"""
 
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
@@ -17,8 +19,11 @@ __all__ = ["change_block", "remove_block"]
 _LONGEST_MINUTES: Final = 600
 
 
-def change_block(sessions: sessionmaker[Session], actor: Actor, block_id: UUID, version: int, values: Mapping[str, Any]) -> None:
-    """Write where a block is, how long, on which rig, and whether it stays there. What somebody puts somewhere is locked there.
+def change_block(
+    sessions: sessionmaker[Session], actor: Actor, block_id: UUID, version: int, values: Mapping[str, Any]
+) -> None:
+    """Write where a block is, how long, on which rig, and whether it stays there. What somebody puts somewhere is
+    locked there.
 
     Args:
         values: `begins_at`, `minutes`, `rig_id`, `locked`, and `said`, what became of it; those that are to be written.
@@ -31,7 +36,13 @@ def change_block(sessions: sessionmaker[Session], actor: Actor, block_id: UUID, 
         row = find_row(session, PlanBlock, actor, block_id, "block", lock=True)
         check_version(row, version, "block")
         driver = session.get_one(Driver, row.driver_id)
-        begin_change(session, actor, "plan.change", f"Changed {block_words(row.kind, row.about)} of {driver.name} in the plan", row)
+        begin_change(
+            session,
+            actor,
+            "plan.change",
+            f"Changed {block_words(row.kind, row.about)} of {driver.name} in the plan",
+            row,
+        )
         if (begins := values.get("begins_at")) is not None:
             _put(row, begins)
         if (minutes := values.get("minutes")) is not None:
@@ -56,7 +67,13 @@ def remove_block(sessions: sessionmaker[Session], actor: Actor, block_id: UUID, 
         row = find_row(session, PlanBlock, actor, block_id, "block", lock=True)
         check_version(row, version, "block")
         driver = session.get_one(Driver, row.driver_id)
-        begin_change(session, actor, "plan.remove", f"Took {block_words(row.kind, row.about)} of {driver.name} out of the plan", row)
+        begin_change(
+            session,
+            actor,
+            "plan.remove",
+            f"Took {block_words(row.kind, row.about)} of {driver.name} out of the plan",
+            row,
+        )
         session.delete(row)
 
 

@@ -91,13 +91,19 @@ def coming_blocks(session: Session, actor: Actor, since: datetime, now: datetime
     rows = [item for item in found if item[0].begins_at + timedelta(minutes=item[0].minutes) > since]
     if not rows:
         return ()
-    weeks = {item.row.id: item.facts for item in load_weeks(session, actor, SeriesWeekRow.id.in_({week for *_, week in rows}))}
+    weeks = {
+        item.row.id: item.facts
+        for item in load_weeks(session, actor, SeriesWeekRow.id.in_({week for *_, week in rows}))
+    }
     became = became_of(session, actor, [row for row, *_ in rows], now)
     places = combinations_of(session, actor, {row.entry_id for row, *_ in rows})
     own = select(Combination.id, Combination.public_id).where(Combination.team_id == actor.team_id)
     public = {key: public_id for key, public_id in session.execute(own)}
     library = own_rules(session, actor).library
-    names = {key: name for key, name in session.execute(select(Resource.id, Resource.name).where(Resource.team_id == actor.team_id))}
+    names = {
+        key: name
+        for key, name in session.execute(select(Resource.id, Resource.name).where(Resource.team_id == actor.team_id))
+    }
     return [
         ComingBlock(
             row.public_id,
@@ -116,7 +122,11 @@ def coming_blocks(session: Session, actor: Actor, since: datetime, now: datetime
             public[int(min(places[row.entry_id]))] if places.get(row.entry_id) else None,
             became[row.id].state,
             became_words(became[row.id].state, became[row.id].laps, became[row.id].purpose),
-            pass_words(row.kind, {**row.numbers, "gain_us": row.gain_us}, library[row.kind].pass_mark if row.kind in library else ""),
+            pass_words(
+                row.kind,
+                {**row.numbers, "gain_us": row.gain_us},
+                library[row.kind].pass_mark if row.kind in library else "",
+            ),
         )
         for row, name, driver_id, week in rows
     ]

@@ -81,8 +81,16 @@ def evidence_of(
         return Evidence(race_laps=race_laps, race_minutes=minutes)
     runs = driven.get((combination.key, driver.key), Driven())
     standing = own.standing
-    clinic = _asked(driver_clinic, sessions, actor, combination.id, driver.id, week.row.public_id, until=until) if own.laps else {}
-    told = _asked(pace.driver_pace, sessions, actor, combination.id, driver.id, week.row.public_id, until=until) if own.laps else {}
+    clinic = (
+        _asked(driver_clinic, sessions, actor, combination.id, driver.id, week.row.public_id, until=until)
+        if own.laps
+        else {}
+    )
+    told = (
+        _asked(pace.driver_pace, sessions, actor, combination.id, driver.id, week.row.public_id, until=until)
+        if own.laps
+        else {}
+    )
     best = standing.best_us if standing else None
     return Evidence(
         lap_us=(standing.median_us if standing else None) or own.target_us,
@@ -111,7 +119,9 @@ def evidence_of(
     )
 
 
-def _asked(ask: Any, sessions: sessionmaker[Session], actor: Actor, *which: Any, until: datetime | None) -> dict[str, Any]:
+def _asked(
+    ask: Any, sessions: sessionmaker[Session], actor: Actor, *which: Any, until: datetime | None
+) -> dict[str, Any]:
     try:
         told: dict[str, Any] = json.loads(ask(sessions, actor, *which, until=until)[0])
     except NotThere:
@@ -135,7 +145,11 @@ def _learning(told: Mapping[str, Any]) -> float | None:
 def _options(told: Mapping[str, Any]) -> tuple[OpenOption, ...]:
     """Options without a winner for the race."""
     return tuple(
-        OpenOption(item["where"], tuple(side["label"] for side in item["sides"]), (item["shift"]["high_us"] - item["shift"]["low_us"]) / 2)
+        OpenOption(
+            item["where"],
+            tuple(side["label"] for side in item["sides"]),
+            (item["shift"]["high_us"] - item["shift"]["low_us"]) / 2,
+        )
         for item in told.get("options", ())
         if item["winner_race"] is None and item["shift"] is not None
     )

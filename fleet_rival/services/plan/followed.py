@@ -39,13 +39,21 @@ def became_of(session: Session, actor: Actor, rows: Sequence[PlanBlock], now: da
         )
         for row in rows
     ]
-    runs = driven_runs_since(session, actor, min(row.begins_at for row in rows) - _BEFORE, {row.driver_id for row in rows})
+    runs = driven_runs_since(
+        session, actor, min(row.begins_at for row in rows) - _BEFORE, {row.driver_id for row in rows}
+    )
     return {int(key): became for key, became in follow(planned, runs, now).items()}
 
 
 def _laps(row: PlanBlock) -> int:
     kept = row.numbers.get(LAPS)
-    return int(kept) if kept is not None else BLOCKS[row.kind].laps or int(BLOCKS[row.kind].driving) if row.kind in BLOCKS else 1
+    return (
+        int(kept)
+        if kept is not None
+        else BLOCKS[row.kind].laps or int(BLOCKS[row.kind].driving)
+        if row.kind in BLOCKS
+        else 1
+    )
 
 
 def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: set[int]) -> list[DrivenRun]:
@@ -57,23 +65,61 @@ def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: 
     flying, wet = func.sum(case((Lap.kind == "flying", 1), else_=0)), func.sum(case((Lap.wetness != "dry", 1), else_=0))
     query: Any = (
         select(
-            Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run, func.max(Lap.purpose), func.min(at), func.max(at), flying, wet, func.count()
+            Lap.combination_id,
+            Lap.driver_id,
+            Lap.session_id,
+            Lap.run,
+            func.max(Lap.purpose),
+            func.min(at),
+            func.max(at),
+            flying,
+            wet,
+            func.count(),
         )
         .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
-        .where(Lap.team_id == actor.team_id, Lap.driver_id.in_(drivers), or_(Lap.started_at >= since, Lap.started_at.is_(None)), at >= since)
+        .where(
+            Lap.team_id == actor.team_id,
+            Lap.driver_id.in_(drivers),
+            or_(Lap.started_at >= since, Lap.started_at.is_(None)),
+            at >= since,
+        )
         .group_by(Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run)
     )
     declared = select(Run).where(Run.team_id == actor.team_id, Run.driver_id.in_(drivers), Run.declared)
-    said = {(row.session_id, row.driver_id, row.number): row for row in session.scalars(declared.where(Run.session_id.is_not(None)))}
+    said = {
+        (row.session_id, row.driver_id, row.number): row
+        for row in session.scalars(declared.where(Run.session_id.is_not(None)))
+    }
     out = []
     for combination, driver, practice, number, written, begins, ends, laps, wet_laps, count in session.execute(query):
         run = said.get((practice, driver, number))
         watch = tuple(run.watch) if run is not None else ()
         purpose = (run.purpose if run is not None else None) or written
         key = f"{practice}:{driver}:{number}"
-        out.append(DrivenRun(key, str(driver), str(combination), purpose, watch, begins, ends, int(laps or 0), wet=2 * int(wet_laps or 0) > count))
+        out.append(
+            DrivenRun(
+                key,
+                str(driver),
+                str(combination),
+                purpose,
+                watch,
+                begins,
+                ends,
+                int(laps or 0),
+                wet=2 * int(wet_laps or 0) > count,
+            )
+        )
     for run in session.scalars(declared.where(Run.session_id.is_(None), Run.created_at >= since)):
         out.append(
-            DrivenRun(f"run:{run.id}", str(run.driver_id), str(run.combination_id), run.purpose, tuple(run.watch), run.created_at, run.created_at, 0)
+            DrivenRun(
+                f"run:{run.id}",
+                str(run.driver_id),
+                str(run.combination_id),
+                run.purpose,
+                tuple(run.watch),
+                run.created_at,
+                run.created_at,
+                0,
+            )
         )
     return out

@@ -1,4 +1,6 @@
-"""Who drives which race: the proposal for a day's weeks and those that come, with the reasons; and standings under the counting rule."""
+"""Who drives which race: the proposal for a day's weeks and those that come, with the reasons; and standings under
+the counting rule.
+"""
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -83,7 +85,12 @@ def propose(
         rounds = _rounds([loaded.shown, *(loaded.coming if whole_season else ())], now)
         candidates = _candidates(sessions, session, actor, loaded, rounds, now)
     races = [
-        Race(str(week.row.public_id), week.facts.series, str(number), (places or {}).get(week.series_id, len(loaded.drivers)))
+        Race(
+            str(week.row.public_id),
+            week.facts.series,
+            str(number),
+            (places or {}).get(week.series_id, len(loaded.drivers)),
+        )
         for number, week in rounds
     ]
     able = {(item.driver.name, str(item.week.row.public_id)): item for item in candidates if item.why_not is None}
@@ -94,7 +101,12 @@ def propose(
     chosen = {(item.driver, item.race): item for item in lineup.choices}
     period = {race.key: race.period for race in races}
     taken = Counter((item.driver, period[item.race]) for item in lineup.choices)
-    full = {(driver, race.key) for race in races for driver, count in ((name, taken[name, race.period]) for name, _ in able) if count >= most_each}
+    full = {
+        (driver, race.key)
+        for race in races
+        for driver, count in ((name, taken[name, race.period]) for name, _ in able)
+        if count >= most_each
+    }
     return {
         "points": lineup.points,
         "proven": lineup.proven,
@@ -137,22 +149,33 @@ def _past(session: Session, actor: Actor) -> dict[tuple[str, str], list[_Week]]:
     )
     out: dict[tuple[str, str], list[_Week]] = defaultdict(list)
     for row, driver, name, number in session.execute(query):
-        out[driver, name].append(_Week(f"week {number}", row.public_id, row.version, number, row.id, row.driver_id, row.points or 0.0))
+        out[driver, name].append(
+            _Week(f"week {number}", row.public_id, row.version, number, row.id, row.driver_id, row.points or 0.0)
+        )
     return out
 
 
-def _known(session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]]) -> list[tuple[float, float]]:
-    """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff and mistakes, of which
+def _known(
+    session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]]
+) -> list[tuple[float, float]]:
+    """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff
+    and mistakes, of which
     nothing is kept."""
     weeks = [week for some in past.values() for week in some]
     places = combinations_of(session, actor, {week.entry_key for week in weeks})
     keys = {int(key) for some in places.values() for key in some}
     rows = session.execute(
         select(Combination, StandingRow.driver_id, StandingRow.figures)
-        .join(StandingRow, (StandingRow.team_id == Combination.team_id) & (StandingRow.combination_id == Combination.id))
+        .join(
+            StandingRow, (StandingRow.team_id == Combination.team_id) & (StandingRow.combination_id == Combination.id)
+        )
         .where(Combination.team_id == actor.team_id, Combination.id.in_(keys), StandingRow.since == ALL_TIME.since)
     ).all()
-    ideals = {combination.id: figures[0].get("ideal_us") for combination, driver, figures in rows if driver is None and figures}
+    ideals = {
+        combination.id: figures[0].get("ideal_us")
+        for combination, driver, figures in rows
+        if driver is None and figures
+    }
     gaps: dict[tuple[str, int], float] = {}
     for combination, driver, figures in rows:
         if driver is None or not figures:
@@ -173,12 +196,22 @@ def _known(session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequen
 
 def _rounds(steps: Sequence[Sequence[WeekState]], now: datetime) -> list[tuple[int, WeekState]]:
     """Weeks that aren't over, each where it comes first, with the number of the calendar's week."""
-    first = {week.row.id: (number, week) for number, step in reversed(list(enumerate(steps))) for week in step if week.window[1] > now}
+    first = {
+        week.row.id: (number, week)
+        for number, step in reversed(list(enumerate(steps)))
+        for week in step
+        if week.window[1] > now
+    }
     return sorted(first.values(), key=lambda item: (item[0], item[1].facts.series))
 
 
 def _candidates(
-    sessions: sessionmaker[Session], session: Session, actor: Actor, loaded: Loaded, rounds: Sequence[tuple[int, WeekState]], now: datetime
+    sessions: sessionmaker[Session],
+    session: Session,
+    actor: Actor,
+    loaded: Loaded,
+    rounds: Sequence[tuple[int, WeekState]],
+    now: datetime,
 ) -> list[_Candidate]:
     driven = driven_runs(session, actor)
     helped = helped_by_kind(sessions, actor)
@@ -189,17 +222,29 @@ def _candidates(
             form = Form(None, None)
             if own.laps and own.standing is not None:
                 # What recurs and what tyres cost takes its time to find: only for the races that are next.
-                told = evidence_of(sessions, actor, loaded, week, driver, own, driven, helped) if number == 0 else Evidence()
+                told = (
+                    evidence_of(sessions, actor, loaded, week, driver, own, driven, helped)
+                    if number == 0
+                    else Evidence()
+                )
                 cost = sum(item.cost_us for item in told.mistakes)
                 form = Form(own.standing.best_us, own.standing.median_us, max(0.0, told.falloff_us or 0.0), cost)
             target = own.target_us or _ideal(loaded, week)
-            gap = gap_of(form, target, week.facts.race_laps or minutes_of(loaded, week) * 60e6 / target) if target else None
+            gap = (
+                gap_of(form, target, week.facts.race_laps or minutes_of(loaded, week) * 60e6 / target)
+                if target
+                else None
+            )
             starts = None
             if driver.free is not None and week.starts:
-                starts = sum(start > now for start in starts_in_time(week.starts, minutes_of(loaded, week), driver.free))
+                starts = sum(
+                    start > now for start in starts_in_time(week.starts, minutes_of(loaded, week), driver.free)
+                )
             rate = own.standing.clean_rate if own.standing else None
             known = "here" if gap is not None else ""
-            out.append(_Candidate(driver, week, gap or 0.0, known, form, rate, starts, _why_not(loaded, week, driver, starts)))
+            out.append(
+                _Candidate(driver, week, gap or 0.0, known, form, rate, starts, _why_not(loaded, week, driver, starts))
+            )
     return [_completed(item, out) for item in out]
 
 
@@ -214,7 +259,11 @@ def _completed(item: _Candidate, all_of_them: Sequence[_Candidate]) -> _Candidat
 
 def _ideal(loaded: Loaded, week: WeekState) -> int | None:
     """Where nobody set a target, the team's best ideal."""
-    found = [kept.ideal_us for item in week.combinations if (kept := loaded.figures(item, week)) and kept.ideal_us is not None]
+    found = [
+        kept.ideal_us
+        for item in week.combinations
+        if (kept := loaded.figures(item, week)) and kept.ideal_us is not None
+    ]
     return min(found, default=None)
 
 
@@ -237,7 +286,9 @@ def _race(week: WeekState, number: int) -> dict[str, Any]:
     }
 
 
-def _cell(item: _Candidate, rule: PointsRule, chosen: Mapping[tuple[str, str], Any], full: Collection[tuple[str, str]]) -> dict[str, Any]:
+def _cell(
+    item: _Candidate, rule: PointsRule, chosen: Mapping[tuple[str, str], Any], full: Collection[tuple[str, str]]
+) -> dict[str, Any]:
     key = (item.driver.name, str(item.week.row.public_id))
     choice = chosen.get(key)
     why_not = item.why_not or ("full" if key in full else "others")
@@ -250,7 +301,9 @@ def _cell(item: _Candidate, rule: PointsRule, chosen: Mapping[tuple[str, str], A
         "margin": choice.margin if choice else None,
         "why_not": None if choice else why_not,
         "words": choice_words(choice.counts, choice.margin, choice.instead) if choice else not_words(why_not),
-        "because": form_words(item.gap_pct, item.known, item.form.falloff_us, item.form.mistakes_us, item.clean_rate, item.starts),
+        "because": form_words(
+            item.gap_pct, item.known, item.form.falloff_us, item.form.mistakes_us, item.clean_rate, item.starts
+        ),
     }
 
 

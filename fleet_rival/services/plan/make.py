@@ -43,7 +43,8 @@ def planned_week(
     only: Collection[UUID] | None = None,
     adapt: Callable[[Loaded], None] = lambda _: None,
 ) -> tuple[WeekToPlan, str]:
-    """The week to be planned on a day, and the name under which its plan is kept: the day on which the first of its series' weeks begins.
+    """The week to be planned on a day, and the name under which its plan is kept: the day on which the first of its
+    series' weeks begins.
 
     Args:
         adapt: changes what was loaded, to see what the week would be then.
@@ -67,7 +68,8 @@ def make_plan(
     clock: Clock = now,
     effort: Effort | None = None,
 ) -> None:
-    """Make the plan of a day's weeks anew: what is locked stays, and what was planned moves only where that brings something.
+    """Make the plan of a day's weeks anew: what is locked stays, and what was planned moves only where that brings
+    something.
 
     Args:
         only: drivers whose blocks are placed; everybody's where missing.
@@ -79,11 +81,23 @@ def make_plan(
     plan = plan_week(week.problem, replace(effort or Effort(), stop=lambda: work.cancel_wanted))
     work.step(0.9, "writing the plan down")
     with sessions.begin() as session:
-        whose = "" if only is None else " for " + ", ".join(sorted(week.drivers[key].name for key in only if key in week.drivers))
+        whose = (
+            ""
+            if only is None
+            else " for " + ", ".join(sorted(week.drivers[key].name for key in only if key in week.drivers))
+        )
         begin_change(session, actor, "plan.make", f"Made the practice plan{whose}")
         changed = _write(session, actor, week, plan)
-        made = session.scalars(select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name).with_for_update()).first()
-        told = {"made_at": clock(), "value_us": plan.value, "bound_us": plan.bound, "proven": plan.proven, "left_out": _left(week, plan)}
+        made = session.scalars(
+            select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name).with_for_update()
+        ).first()
+        told = {
+            "made_at": clock(),
+            "value_us": plan.value,
+            "bound_us": plan.bound,
+            "proven": plan.proven,
+            "left_out": _left(week, plan),
+        }
         if made is None:
             made = PlanMade(team_id=actor.team_id, name=name, **told)
             session.add(made)
@@ -100,7 +114,9 @@ def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list
     """
     placed = {item.key: item for item in plan.placed}
     own = (PlanBlock.team_id == actor.team_id, PlanBlock.id.in_([row.id for row in week.blocks.values()]))
-    rows = {row.id: row for row in session.scalars(select(PlanBlock).where(*own).with_for_update())} if week.blocks else {}
+    rows = (
+        {row.id: row for row in session.scalars(select(PlanBlock).where(*own).with_for_update())} if week.blocks else {}
+    )
     told: list[dict[str, Any]] = []
     for key, old in week.blocks.items():
         row = rows.get(old.id)

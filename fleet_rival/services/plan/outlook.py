@@ -32,7 +32,9 @@ _WEEK: Final = timedelta(days=7)
 
 
 def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> dict[str, Any]:
-    """The week that runs and those to come: races with what is known, drivers with hours needed and hours there; a driver's own alone."""
+    """The week that runs and those to come: races with what is known, drivers with hours needed and hours there; a
+    driver's own alone.
+    """
     now = clock()
     loaded = up_to_date(sessions, actor, now)
     with sessions() as session:
@@ -43,7 +45,11 @@ def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], d
     for driver in loaded.drivers:
         needed, there, blocks = [], [], []
         for number, step in enumerate(steps):
-            own = [_needs(loaded, week, driver, rules, rows[driver.id]) for week in step if driver.id in _likely(loaded, week)]
+            own = [
+                _needs(loaded, week, driver, rules, rows[driver.id])
+                for week in step
+                if driver.id in _likely(loaded, week)
+            ]
             needed.append(sum(minutes for minutes, _ in own) / 60)
             there.append(_hours(driver, rows[driver.id], now + number * _WEEK, now + (number + 1) * _WEEK))
             blocks.append([words for _, some in own for words in some])
@@ -53,7 +59,11 @@ def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], d
                 "driver_id": driver.id,
                 "driver": driver.name,
                 "weeks": [
-                    {**asdict(item), "blocks": blocks[place], "words": begin_words(place, item.begin, item.short, item.needed)}
+                    {
+                        **asdict(item),
+                        "blocks": blocks[place],
+                        "words": begin_words(place, item.begin, item.short, item.needed),
+                    }
                     for place, item in enumerate(ahead)
                 ],
             }
@@ -83,7 +93,9 @@ def _likely(loaded: Loaded, week: WeekState) -> set[UUID]:
     return {key for other in loaded.shown if other.series_id == week.series_id for key in other.entries}
 
 
-def _needs(loaded: Loaded, week: WeekState, driver: DriverState, rules: OwnRules, row: Driver) -> tuple[float, list[str]]:
+def _needs(
+    loaded: Loaded, week: WeekState, driver: DriverState, rules: OwnRules, row: Driver
+) -> tuple[float, list[str]]:
     """Minutes and blocks that a race needs, as far as one can tell before anything is driven for it."""
     care, _ = care_of(row)
     own = cell(loaded, week, driver)
@@ -95,7 +107,9 @@ def _needs(loaded: Loaded, week: WeekState, driver: DriverState, rules: OwnRules
         known_track=earlier,
         race_laps=week.facts.race_laps,
         race_minutes=race_minutes_of(loaded, week),
-        gap_us=standing.best_us - own.target_us if standing and standing.best_us is not None and own.target_us is not None else None,
+        gap_us=standing.best_us - own.target_us
+        if standing and standing.best_us is not None and own.target_us is not None
+        else None,
     )
     needed = needed_blocks(evidence, care, rules.library)
     return sum(block.minutes for block in needed), [block_words(block.kind, block.about) for block in needed]

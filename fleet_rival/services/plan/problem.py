@@ -85,8 +85,17 @@ def key_of_block(entry_id: UUID, kind: str, about: str) -> str:
 def care_of(row: Driver) -> tuple[Care, tuple[time, time]]:
     """A driver's limits and quiet hours: the own ones, else the usual."""
     told = row.care or {}
-    care = Care(**{name: float(told[name]) for name in ("seat_limit_minutes", "break_minutes", "day_limit_minutes") if name in told})
-    quiet = tuple(time.fromisoformat(told[name]) if name in told else usual for name, usual in zip(("quiet_from", "quiet_to"), _QUIET, strict=True))
+    care = Care(
+        **{
+            name: float(told[name])
+            for name in ("seat_limit_minutes", "break_minutes", "day_limit_minutes")
+            if name in told
+        }
+    )
+    quiet = tuple(
+        time.fromisoformat(told[name]) if name in told else usual
+        for name, usual in zip(("quiet_from", "quiet_to"), _QUIET, strict=True)
+    )
     return care, (quiet[0], quiet[1])
 
 
@@ -107,7 +116,9 @@ def week_to_plan(
         only: drivers whose blocks may be placed anew; what the others have stays where it is.
     """
     drivers = {row.public_id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
-    resources = {str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))}
+    resources = {
+        str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))
+    }
     by_key = {row.id: str(row.public_id) for row in resources.values()}
     rules = own_rules(session, actor)
     begins = _next_step(since)
@@ -124,7 +135,8 @@ def week_to_plan(
     blocks: dict[str, PlanBlock] = {}
     behind: dict[str, PlanBlock] = {}
     for key, row in planned:
-        # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other stays where it was put.
+        # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other
+        # stays where it was put.
         if became[row.id].state in OPEN and key not in blocks:
             blocks[key] = row
         else:
@@ -139,13 +151,19 @@ def week_to_plan(
     before: dict[str, datetime] = {}
     for item in entered:
         may_move = only is None or item.driver.id in only
-        asked = {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed} if may_move else {}
+        asked = (
+            {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed} if may_move else {}
+        )
         for key, row in blocks.items():
             if not key.startswith(f"{item.entry.id}/"):
                 continue
             if row.locked or row.begins_at < begins or not may_move:
-                locked[key] = Locked(row.begins_at, by_key.get(row.rig_id) if row.rig_id is not None else None, row.minutes)
-                asked.setdefault(key, NeededBlock(row.kind, row.about, row.minutes, 0, float(row.gain_us), row.why, row.numbers))
+                locked[key] = Locked(
+                    row.begins_at, by_key.get(row.rig_id) if row.rig_id is not None else None, row.minutes
+                )
+                asked.setdefault(
+                    key, NeededBlock(row.kind, row.about, row.minutes, 0, float(row.gain_us), row.why, row.numbers)
+                )
             elif key in asked:
                 before[key] = row.begins_at
             # Else what it was for is done, or gone: its time is free.
@@ -156,9 +174,16 @@ def week_to_plan(
             # What was driven today counts for the day, and for the break behind it.
             stands = became[row.id].state in OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
             if key.startswith(f"{item.entry.id}/") and stands:
-                wanted.append(Wanted(key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=row.kind == "rehearsal"))
+                wanted.append(
+                    Wanted(
+                        key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=row.kind == "rehearsal"
+                    )
+                )
                 locked[key] = Locked(row.begins_at, None, row.minutes)
-    people = tuple(_person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id]) for item in loaded.drivers)
+    people = tuple(
+        _person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id])
+        for item in loaded.drivers
+    )
     spans = {
         str(item.id): tuple(without(_spans(item.hours, begins, ends), elsewhere.resources[resources[str(item.id)].id]))
         for item in loaded.resources.values()
@@ -174,7 +199,9 @@ def week_to_plan(
         before=before,
     )
     weeks = [PlannedWeek(week.row.public_id, week.facts.series, week.facts.place) for week in loaded.shown]
-    return WeekToPlan(problem, tuple(entered), needed, blocks, behind, became, rules, weeks, resources, drivers, entry_keys)
+    return WeekToPlan(
+        problem, tuple(entered), needed, blocks, behind, became, rules, weeks, resources, drivers, entry_keys
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,7 +262,12 @@ def _entered(
 
 
 def _wanted(
-    item: Entered, key: str, block: NeededBlock, asked: Mapping[str, NeededBlock], coach: str | None, library: Mapping[str, BlockKind]
+    item: Entered,
+    key: str,
+    block: NeededBlock,
+    asked: Mapping[str, NeededBlock],
+    coach: str | None,
+    library: Mapping[str, BlockKind],
 ) -> Wanted:
     # A kind that was taken out of the library while it was planned comes last.
     kinds = {other: library.get(one.kind) or BlockKind(one.kind, 1, 0, 9) for other, one in asked.items()}
@@ -258,7 +290,9 @@ def _wanted(
     )
 
 
-def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime, elsewhere: Sequence[Span]) -> Person:
+def _person(
+    driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime, elsewhere: Sequence[Span]
+) -> Person:
     care, _ = care_of(row)
     busy = [
         (start, start + timedelta(minutes=minutes_of(loaded, week)))
@@ -273,8 +307,12 @@ def _person(driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, 
 def practice_time(free: Sequence[Span] | None, row: Driver, begins: datetime, ends: datetime) -> tuple[Span, ...]:
     """A driver's free time in a stretch, without quiet hours; who said nothing isn't taken for somebody without any."""
     _, quiet = care_of(row)
-    waking = free_spans(Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), known_zone(row.zone or "UTC"), begins, ends)
-    return tuple((max(a, c), min(b, d)) for a, b in _spans(free, begins, ends) for c, d in waking if max(a, c) < min(b, d))
+    waking = free_spans(
+        Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), known_zone(row.zone or "UTC"), begins, ends
+    )
+    return tuple(
+        (max(a, c), min(b, d)) for a, b in _spans(free, begins, ends) for c, d in waking if max(a, c) < min(b, d)
+    )
 
 
 def plain(numbers: Mapping[str, Any]) -> dict[str, Any]:

@@ -1,4 +1,6 @@
-"""How a driver's readiness came about over the week, and how it stood at the race in earlier weeks, beside what happened there."""
+"""How a driver's readiness came about over the week, and how it stood at the race in earlier weeks, beside what
+happened there.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
@@ -53,7 +55,11 @@ def readiness_history(
     with sessions() as session:
         rules = own_rules(session, actor)
         earlier = _earlier(session, actor, entry_id)
-        begins = session.scalars(select(SeriesWeekRow.begins).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.public_id == entry.week_id))
+        begins = session.scalars(
+            select(SeriesWeekRow.begins).where(
+                SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.public_id == entry.week_id
+            )
+        )
         noon = datetime.combine(begins.one(), datetime.min.time(), UTC) + timedelta(hours=36)
     loaded = up_to_date(sessions, actor, now)
     week, driver = _place(loaded, entry.week_id, entry.driver_id)
@@ -76,7 +82,14 @@ def readiness_history(
             told = _stood(sessions, actor, then, its_week, its_driver, race_at, rules, helped)
             facts = its_week.facts
             behind.append(
-                {"series": facts.series, "place": facts.place, "number": facts.week, "race_at": race_at.isoformat(), "points": points, **told}
+                {
+                    "series": facts.series,
+                    "place": facts.place,
+                    "number": facts.week,
+                    "race_at": race_at.isoformat(),
+                    "points": points,
+                    **told,
+                }
             )
     out = {"entry_id": str(entry_id), "days": days, "earlier": behind}
     with sessions.begin() as session:
@@ -151,8 +164,15 @@ def _earlier(session: Session, actor: Actor, entry_id: UUID) -> list[tuple[UUID,
     query = (
         select(Entry, SeriesWeekRow.public_id, SeriesWeekRow.ends)
         .join(SeriesWeekRow, in_week)
-        .where(Entry.team_id == actor.team_id, Entry.driver_id == driver, SeriesWeekRow.ends <= begins, func.json_length(Entry.starts) > 0)
+        .where(
+            Entry.team_id == actor.team_id,
+            Entry.driver_id == driver,
+            SeriesWeekRow.ends <= begins,
+            func.json_length(Entry.starts) > 0,
+        )
         .order_by(SeriesWeekRow.ends.desc(), SeriesWeekRow.id)
         .limit(_EARLIER)
     )
-    return [(week_id, row.points, datetime.fromisoformat(row.starts[-1])) for row, week_id, _ in session.execute(query)][::-1]
+    return [
+        (week_id, row.points, datetime.fromisoformat(row.starts[-1])) for row, week_id, _ in session.execute(query)
+    ][::-1]

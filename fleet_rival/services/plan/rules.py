@@ -56,14 +56,23 @@ def rules_view(sessions: sessionmaker[Session], actor: Actor) -> dict[str, Any]:
             for key, field in CHECKS.items()
         ],
         "blocks": [
-            {**asdict(kind), "words": BLOCK_WORDS.get(code, kind.name), "usual_pass_mark": pass_words(code, {}), "own": code not in BLOCKS}
+            {
+                **asdict(kind),
+                "words": BLOCK_WORDS.get(code, kind.name),
+                "usual_pass_mark": pass_words(code, {}),
+                "own": code not in BLOCKS,
+            }
             for code, kind in rules.library.items()
         ],
     }
 
 
 def change_rules(
-    sessions: sessionmaker[Session], actor: Actor, version: int, checks: Mapping[str, Mapping[str, float]], blocks: Mapping[str, Mapping[str, Any]]
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    version: int,
+    checks: Mapping[str, Mapping[str, float]],
+    blocks: Mapping[str, Mapping[str, Any]],
 ) -> dict[str, Any]:
     """Write the team's rules. What is as usual isn't kept, so that it follows when the usual changes.
 

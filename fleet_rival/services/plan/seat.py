@@ -79,7 +79,10 @@ def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
         for row in session.execute(query):
             by_driver[row.driver_id].append(row)
         of_team = (Driver.team_id == actor.team_id, Driver.id.in_(by_driver))
-        found = [_seat(session, actor, driver, by_driver[driver.id], moment) for driver in session.scalars(select(Driver).where(*of_team))]
+        found = [
+            _seat(session, actor, driver, by_driver[driver.id], moment)
+            for driver in session.scalars(select(Driver).where(*of_team))
+        ]
     return sorted((seat for seat in found if seat is not None), key=lambda item: item.driver)
 
 
@@ -103,7 +106,9 @@ def _seat(session: Session, actor: Actor, driver: Driver, rows: Sequence[Any], m
     if words:
         # As they see it themselves, so that nobody else's blocks are loaded.
         coming = coming_blocks(session, replace(actor, role="driver", driver_id=driver.id), moment, moment)
-        words.append(better_words(coming[0].words if coming else None, tired=over or (stop is not None and stop.kind == "tired")))
+        words.append(
+            better_words(coming[0].words if coming else None, tired=over or (stop is not None and stop.kind == "tired"))
+        )
     return Seat(
         driver.public_id,
         driver.name,
@@ -125,7 +130,13 @@ def _stop(session: Session, row: Combination, driver: Driver, since: datetime, p
     stored = [item.lap for item in laps_of(session, row.team_id, row.id, [driver.id], as_said=True)]
     before = [lap for lap in stored if lap.started_at is None or lap.started_at < since]
     usual, known = _usual(track, judge(track, before, settings), settings)
-    now = [item for item in judge(track, [lap for lap in stored if lap.started_at is not None and lap.started_at >= since], settings) if item.flying]
+    now = [
+        item
+        for item in judge(
+            track, [lap for lap in stored if lap.started_at is not None and lap.started_at >= since], settings
+        )
+        if item.flying
+    ]
     first: dict[tuple[str, int | None], int] = {}
     laps = []
     for item in sorted(now, key=lambda one: (one.lap.started_at, one.lap.number)):

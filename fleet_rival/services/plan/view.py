@@ -18,15 +18,27 @@ from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.plan.make import Clock, planned_week
 from fleet_rival.services.plan.problem import Entered, WeekToPlan
 from fleet_rival.services.shared.base import Actor
-from fleet_rival.wording.plan import BLOCK_WORDS, RULE_WORDS, became_words, block_words, check_words, gain_words, pass_words
+from fleet_rival.wording.plan import (
+    BLOCK_WORDS,
+    RULE_WORDS,
+    became_words,
+    block_words,
+    check_words,
+    gain_words,
+    pass_words,
+)
 
 __all__ = ["blocks_to_come", "plan_of", "readiness_of"]
 
 _LOOK_BACK: Final = timedelta(days=2)
 
 
-def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
-    """The plan of a day's weeks: lanes by driver, blocks, what was left out; a driver's own lane alone for who doesn't see all."""
+def plan_of(
+    sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now
+) -> dict[str, Any]:
+    """The plan of a day's weeks: lanes by driver, blocks, what was left out; a driver's own lane alone for who
+    doesn't see all.
+    """
     with sessions() as session:
         week, name = planned_week(sessions, session, actor, day, clock)
         made = session.scalars(select(PlanMade).where(PlanMade.team_id == actor.team_id, PlanMade.name == name)).first()
@@ -36,10 +48,16 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
         broken = _broken(week)
         blocks = [
             _block(week, key, row, broken.get(key, ()), by_id)
-            for key, row in sorted({**week.blocks, **week.behind}.items(), key=lambda pair: (pair[1].begins_at, pair[0]))
+            for key, row in sorted(
+                {**week.blocks, **week.behind}.items(), key=lambda pair: (pair[1].begins_at, pair[0])
+            )
             if key.split("/")[0] in {str(item.entry.id) for item in week.entered}
         ]
-        left = [] if made is None else [_left(item) for item in made.left_out if actor.sees_all or UUID(item["driver_id"]) in shown]
+        left = (
+            []
+            if made is None
+            else [_left(item) for item in made.left_out if actor.sees_all or UUID(item["driver_id"]) in shown]
+        )
         return {
             "name": name,
             "begins_at": min([week.problem.begins, *(row.begins_at for row in week.behind.values())]),
@@ -48,12 +66,16 @@ def plan_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = No
             "value_us": made.value_us if made else None,
             "bound_us": made.bound_us if made else None,
             "proven": made.proven if made else False,
-            "changed": [{**item, "begins_at": _read(item["begins_at"])} for item in made.changed] if made and actor.sees_all else [],
+            "changed": [{**item, "begins_at": _read(item["begins_at"])} for item in made.changed]
+            if made and actor.sees_all
+            else [],
             "lanes": lanes,
             "blocks": blocks,
             "left": left,
             "weeks": [{"id": item.id, "series": item.series, "place": item.place} for item in week.weeks],
-            "drivers": [{"id": key, "name": row.name} for key, row in week.drivers.items() if not row.guest] if actor.sees_all else [],
+            "drivers": [{"id": key, "name": row.name} for key, row in week.drivers.items() if not row.guest]
+            if actor.sees_all
+            else [],
             "rigs": [{"id": key, "name": row.name} for key, row in week.resources.items() if row.kind == "rig"],
         }
 
@@ -165,10 +187,17 @@ def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock =
 
 def _check(check: Check) -> dict[str, Any]:
     title, words = check_words(check)
-    return {**asdict(check), "closed_by": BLOCK_WORDS[check.block] if check.block else None, "title": title, "words": words}
+    return {
+        **asdict(check),
+        "closed_by": BLOCK_WORDS[check.block] if check.block else None,
+        "title": title,
+        "words": words,
+    }
 
 
-def readiness_of(sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
+def readiness_of(
+    sessions: sessionmaker[Session], actor: Actor, day: date | None = None, clock: Clock = now
+) -> dict[str, Any]:
     """Each entry's checks, what is open first."""
     with sessions() as session:
         week, _ = planned_week(sessions, session, actor, day, clock)

@@ -1,4 +1,5 @@
-"""What if a driver had another evening, or none, or another race: the plan beside the present one; and what would make room for a block.
+"""What if a driver had another evening, or none, or another race: the plan beside the present one; and what would
+make room for a block.
 
 Nothing of it is kept: it is looked at, and what pleases is entered where it belongs.
 """
@@ -67,7 +68,9 @@ def what_if(
         raise Refused(f"Say one thing that would be other, and {_MOST} at most.")
     work.step(0.05, "looking at what is open")
     with sessions() as session:
-        names = {change.driver_id: find_row(session, Driver, actor, change.driver_id, "driver").name for change in changes}
+        names = {
+            change.driver_id: find_row(session, Driver, actor, change.driver_id, "driver").name for change in changes
+        }
         now, _ = planned_week(sessions, session, actor, day, clock)
         then = now
         entered = [change for change in changes if change.kind == "entry"]
@@ -143,7 +146,9 @@ def _enter(loaded: Loaded, changes: Sequence[Change]) -> None:
         coming = [start for start in week.starts if start > loaded.moment]
         fitting = coming if driver.free is None else starts_in_time(coming, minutes_of(loaded, week), driver.free)
         starts = tuple((fitting or coming)[-1:])
-        week.entries[driver.id] = EntryView(uuid4(), 1, week.row.public_id, driver.id, driver.name, "want", starts, None, None, None)
+        week.entries[driver.id] = EntryView(
+            uuid4(), 1, week.row.public_id, driver.id, driver.name, "want", starts, None, None, None
+        )
 
 
 def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> dict[str, Any]:
@@ -165,7 +170,11 @@ def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> dict[str, Any]:
         ]
 
     dropped = {**dict.fromkeys(found.dropped, "dropped"), **dict.fromkeys(found.moved, "moved")}
-    drivers = {item["driver"] for item in (*blocks(now, found.before, dropped), *blocks(then, found.after, other)) if item["state"] != "same"}
+    drivers = {
+        item["driver"]
+        for item in (*blocks(now, found.before, dropped), *blocks(then, found.after, other))
+        if item["state"] != "same"
+    }
     before = [item for item in blocks(now, found.before, dropped) if item["driver"] in drivers]
     after = [item for item in blocks(then, found.after, other) if item["driver"] in drivers]
     words = [beside_words(found.gained, len(found.added), len(found.dropped), len(found.moved))]
@@ -175,5 +184,7 @@ def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> dict[str, Any]:
         words.append(f"Out would be: {'; '.join(named(now, key) for key in found.dropped)}.")
     if found.added:
         gains = {item.key: item.gain for item in then.problem.wanted}
-        words.append("New would be: " + "; ".join(f"{named(then, key)} ({seconds(gains[key])})" for key in found.added) + ".")
+        words.append(
+            "New would be: " + "; ".join(f"{named(then, key)} ({seconds(gains[key])})" for key in found.added) + "."
+        )
     return {"gained_us": found.gained, "words": words, "before": before, "after": after}

@@ -20,7 +20,9 @@ __all__ = ["why"]
 _EFFORT: Final = Effort(units=3.0, seconds=20.0)
 
 
-def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | None = None, clock: Clock = now) -> dict[str, Any]:
+def why(
+    sessions: sessionmaker[Session], actor: Actor, key: str, day: date | None = None, clock: Clock = now
+) -> dict[str, Any]:
     """What speaks for a block and against it, in numbers.
 
     Args:
@@ -32,7 +34,9 @@ def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | Non
     with sessions() as session:
         week, _ = planned_week(sessions, session, actor, day, clock)
     item = next((one for one in week.problem.wanted if one.key == key), None)
-    if item is None or (not actor.sees_all and week.needed[key][0].driver.id not in {one.driver.id for one in week.entered}):
+    if item is None or (
+        not actor.sees_all and week.needed[key][0].driver.id not in {one.driver.id for one in week.entered}
+    ):
         raise NotThere("This block isn't wanted any more.")
     _, block = week.needed[key]
     told = [gain_words(block.why, block.numbers, block.gain_us)]
@@ -55,10 +59,14 @@ def why(sessions: sessionmaker[Session], actor: Actor, key: str, day: date | Non
         instead = f", although {names} would fit then" if names else ""
         told.append(f"With it the plan is worth {seconds(gained)} more than without it{instead}.")
     else:
-        told.append(f"It would cost {seconds(-gained)} more than it brings: {names or 'better places'} would have to go.")
+        told.append(
+            f"It would cost {seconds(-gained)} more than it brings: {names or 'better places'} would have to go."
+        )
     place = next(one for one in with_it.placed if one.key == key)
     return _out(week, key, told, gained, place.begins)
 
 
-def _out(week: WeekToPlan, key: str, told: list[str], gained: int | None = None, best_at: datetime | None = None) -> dict[str, Any]:
+def _out(
+    week: WeekToPlan, key: str, told: list[str], gained: int | None = None, best_at: datetime | None = None
+) -> dict[str, Any]:
     return {"key": key, "title": named(week, key), "words": told, "gained_us": gained, "best_at": best_at}

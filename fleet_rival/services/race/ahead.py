@@ -50,14 +50,22 @@ class Ahead:
     trials: Sequence[Mapping[str, Any]]
     """Options that were tried, with what came of it; after `services.pace`."""
     hot: Sequence[Mapping[str, Any]]
-    """Hot pressures that were read after runs, the last ones first: by wheel, with when, how, and the track's temperature then."""
+    """Hot pressures that were read after runs, the last ones first: by wheel, with when, how, and the track's
+    temperature then.
+    """
 
 
 def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], datetime] = now) -> list[dict[str, Any]]:
-    """Entries of each series' week that runs, or begins within seven days; the next start first; a driver's own alone."""
+    """Entries of each series' week that runs, or begins within seven days; the next start first; a driver's own
+    alone.
+    """
     now = clock()
     with sessions() as session:
-        near = [item for item in load_weeks(session, actor) if item.facts.window[0] < now + timedelta(days=7) and item.facts.window[1] > now]
+        near = [
+            item
+            for item in load_weeks(session, actor)
+            if item.facts.window[0] < now + timedelta(days=7) and item.facts.window[1] > now
+        ]
         # Of each series the week that runs, else the next.
         first = {item.series_id: item for item in sorted(near, key=lambda item: item.facts.window, reverse=True)}
         weeks = list(first.values())
@@ -80,7 +88,9 @@ def races(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
     return sorted(out, key=lambda item: (item["race_at"] is None, item["race_at"] or now, item["driver"]))
 
 
-def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> Ahead:
+def ahead_of(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now
+) -> Ahead:
     """Load what is known before an entry's race.
 
     Raises:
@@ -98,8 +108,13 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         found = None
         if combination is not None and layout is not None:
             look = asked_look(sessions, actor, combination.public_id, week.row.public_id)
-            track, settings = load_track(session, layout, centreline=False), without_intervals(look.settings(combination))
-            found = analysed(track, look.laps(session, actor, combination, [driver.id]), settings).drivers.get(driver.name)
+            track, settings = (
+                load_track(session, layout, centreline=False),
+                without_intervals(look.settings(combination)),
+            )
+            found = analysed(track, look.laps(session, actor, combination, [driver.id]), settings).drivers.get(
+                driver.name
+            )
         week_id = week.row.public_id
         hot = _hot_pressures(session, actor, combination, driver) if combination else ()
         session.expunge_all()
@@ -111,22 +126,49 @@ def ahead_of(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         # The target may be a share of the team's best ideal, which everybody's laps make.
         clinic, told = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])
         goal, trials = told["target_us"], told["options"]
-    return Ahead(row, week_id, driver, week.facts, combination, layout, car, wish_of(row), found, goal, race_at, clinic, trials, hot)
+    return Ahead(
+        row,
+        week_id,
+        driver,
+        week.facts,
+        combination,
+        layout,
+        car,
+        wish_of(row),
+        found,
+        goal,
+        race_at,
+        clinic,
+        trials,
+        hot,
+    )
 
 
 def _hot_pressures(session: Session, actor: Actor, combination: Combination, driver: Driver) -> list[dict[str, Any]]:
     own = (Run.team_id == actor.team_id, Run.combination_id == combination.id, Run.driver_id == driver.id)
     query = (
         select(Run, PracticeSession.label)
-        .join(PracticeSession, (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id), isouter=True)
+        .join(
+            PracticeSession,
+            (PracticeSession.team_id == Run.team_id) & (PracticeSession.id == Run.session_id),
+            isouter=True,
+        )
         .where(*own)
         .order_by(Run.id.desc())
     )
     out = []
     for run, label in session.execute(query):
         for reading in reversed(run.readings):
-            hot = {wheel: value for wheel, value in (reading.get("hot_pressure_kpa") or {}).items() if value is not None}
+            hot = {
+                wheel: value for wheel, value in (reading.get("hot_pressure_kpa") or {}).items() if value is not None
+            }
             if hot:
                 where = f"session {label}, run {run.number}" if label else "a run without laps"
-                out.append({"where": where, **{name: reading.get(name) for name in ("when", "how", "track_temp_c")}, "hot_kpa": hot})
+                out.append(
+                    {
+                        "where": where,
+                        **{name: reading.get(name) for name in ("when", "how", "track_temp_c")},
+                        "hot_kpa": hot,
+                    }
+                )
     return out[:_MOST_READINGS]

@@ -40,7 +40,9 @@ _LEAST_LAPS: Final = 8
 _ROUND: Final = 5
 
 
-def race_view(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> dict[str, Any]:
+def race_view(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now
+) -> dict[str, Any]:
     """The race ahead of an entry in figures: what nothing tells of is None, with the reason under `missing`."""
     return figures_of(ahead_of(sessions, actor, entry_id, clock), taught(sessions, actor, clock()))
 
@@ -73,7 +75,9 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     fuel_laps = consumption["tank_laps"] if consumption and consumption["unit"] == "l" else None
     stops = _stops(ahead, paces, laps, fuel_laps, missing) if laps else None
     if consumption:
-        consumption["filled_at_stops"] = stops["plans"][0]["stops"] if fuel_laps and consumption["saving_needed"] and stops and stops["plans"] else 0
+        consumption["filled_at_stops"] = (
+            stops["plans"][0]["stops"] if fuel_laps and consumption["saving_needed"] and stops and stops["plans"] else 0
+        )
     lane = _pit_loss(ahead, float(median)) if found and median is not None else None
     if group is not None and stops and stops["plans"]:
         missing += _not_practised(ahead, group, stops["plans"][0]["stints"], lane)
@@ -104,7 +108,10 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
         "options": [
-            {"where": trial["where"], **{name: trial[name] if trial[f"winner_{name}"] else None for name in ("race", "qualifying")}}
+            {
+                "where": trial["where"],
+                **{name: trial[name] if trial[f"winner_{name}"] else None for name in ("race", "qualifying")},
+            }
             for trial in ahead.trials
             if trial["winner_race"] or trial["winner_qualifying"]
         ],
@@ -138,7 +145,11 @@ def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
             continue
         slope = net.value if net is not None else 0.0
         runs = clean_runs(found.laps, group.members, 1)
-        new = slower * float(np.median([time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]))
+        new = slower * float(
+            np.median(
+                [time - slope * number for run in runs for number, time in zip(run.numbers, run.times_us, strict=True)]
+            )
+        )
         cliff = group.falloff.cliff
         cold = [found.laps[index].lap.time_us for index in group.members if set(found.laps[index].marks) == {"cold"}]
         out[name] = (
@@ -159,7 +170,9 @@ def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
 
 
 def _qualifying(ahead: Ahead, group: GroupAnalysis, races: Taught, missing: list[str]) -> dict[str, Any] | None:
-    """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap first."""
+    """How many laps there are, what the best of them is likely to be, and the odds of the target; the safe lap
+    first.
+    """
     assert ahead.found is not None
     clean = ahead.found.clean_times(group)
     if len(clean) < _LEAST_LAPS or not group.best_of:
@@ -204,10 +217,15 @@ def _towed(
     if worth is None:
         return {"tow_us": None, "odds_tow": None}
     quicker = [round(time - worth) for time in clean]
-    return {"tow_us": worth, "odds_tow": odds_of(quicker, rate, laps, goal, alike) if goal is not None and rate > 0 else None}
+    return {
+        "tow_us": worth,
+        "odds_tow": odds_of(quicker, rate, laps, goal, alike) if goal is not None and rate > 0 else None,
+    }
 
 
-def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Mapping[str, Taught], missing: list[str]) -> dict[str, Any] | None:
+def _consumption(
+    ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Mapping[str, Taught], missing: list[str]
+) -> dict[str, Any] | None:
     found = ahead.found
     assert found is not None
     falloff = group.falloff if group else None
@@ -217,7 +235,12 @@ def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Ma
         if used is None:
             continue
         own = races.get(field, Taught())
-        used = replace(used, mean=used.mean * (1 + own.shift), deviation=used.deviation * own.widen, between=used.between * own.widen)
+        used = replace(
+            used,
+            mean=used.mean * (1 + own.shift),
+            deviation=used.deviation * own.widen,
+            between=used.between * own.widen,
+        )
         load = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps, ahead.wish.saving)
         none_saved = start_load(used, laps, ahead.wish.risk, ahead.wish.formation_laps)
         needed = None
@@ -236,7 +259,9 @@ def _consumption(ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Ma
             "tank": tank,
             "tank_laps": int(tank / (load.amount / laps)) if tank is not None else None,
             "saving_needed": needed,
-            "unit_us": litre_cost(used.mean, falloff.net.value if falloff and falloff.net else None, tyres) if unit == "l" else None,
+            "unit_us": litre_cost(used.mean, falloff.net.value if falloff and falloff.net else None, tyres)
+            if unit == "l"
+            else None,
         }
     missing.append("fuel or energy: fewer than three laps say what they used")
     return None
@@ -254,18 +279,25 @@ def _used(laps: Sequence[JudgedLap], field: str) -> Consumption | None:
             if item.lap.session_kind == "race" or item.lap.purpose in ("long", "rehearsal"):
                 like_race.add(key)
     chosen = [own for key, own in runs.items() if not like_race or key in like_race]
-    falls = [[value - own[number + 1] for number, value in own.items() if number + 1 in own and own[number + 1] < value] for own in chosen]
+    falls = [
+        [value - own[number + 1] for number, value in own.items() if number + 1 in own and own[number + 1] < value]
+        for own in chosen
+    ]
     return consumption_of([run for run in falls if run])
 
 
 def _pit_loss(ahead: Ahead, median_us: float) -> dict[str, Any] | None:
     """What in laps and out laps of the race's weather tell of a stop."""
     assert ahead.found is not None
-    told = pit_loss([item.lap for item in ahead.found.laps if item.lap.wetness == (ahead.facts.wetness or "dry")], median_us)
+    told = pit_loss(
+        [item.lap for item in ahead.found.laps if item.lap.wetness == (ahead.facts.wetness or "dry")], median_us
+    )
     return asdict(told) if told else None
 
 
-def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]) -> dict[str, Any] | None:
+def _stops(
+    ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]
+) -> dict[str, Any] | None:
     if not paces:
         missing.append(f"tyres: no compound has {_LEAST_LAPS} clean laps in the race's weather")
         return None
@@ -280,9 +312,17 @@ def _stops(ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: in
     return {
         "cautions": [asdict(item) for item in windows],
         "plans": [
-            {**asdict(plan), "stints": (stints := _stints(plan.stints)), "words": plan_words(stints), "stops": plan.stops} for plan in told.plans
+            {
+                **asdict(plan),
+                "stints": (stints := _stints(plan.stints)),
+                "words": plan_words(stints),
+                "stops": plan.stops,
+            }
+            for plan in told.plans
         ],
-        "pit_flips_s": [{"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()],
+        "pit_flips_s": [
+            {"stops": count, "seconds": value / MICROSECONDS} for count, value in told.pit_flips_us.items()
+        ],
         "why_none": told.why_none,
         "falloff_flips": [
             {"compound": name, "falloff_us": value, "stints": (stints := _stints(other)), "words": plan_words(stints)}
@@ -296,12 +336,17 @@ def _stints(stints: Iterable[tuple[str, int]]) -> list[dict[str, Any]]:
     return [{"compound": name, "laps": laps} for name, laps in stints]
 
 
-def _not_practised(ahead: Ahead, group: GroupAnalysis, stints: Sequence[Mapping[str, Any]], lane: Mapping[str, Any] | None) -> Iterator[str]:
+def _not_practised(
+    ahead: Ahead, group: GroupAnalysis, stints: Sequence[Mapping[str, Any]], lane: Mapping[str, Any] | None
+) -> Iterator[str]:
     """What of the best plan nobody has driven yet."""
     assert ahead.found is not None
     longest = max((len(run.laps) for run in clean_runs(ahead.found.laps, group.members, 1)), default=0)
     if not tells_of_stint(longest, int(stints[0]["laps"])):
-        yield f"long run: the longest has {longest} clean {'lap' if longest == 1 else 'laps'}, the first stint {stints[0]['laps']}"
+        yield (
+            f"long run: the longest has {longest} clean {'lap' if longest == 1 else 'laps'}, the first stint "
+            f"{stints[0]['laps']}"
+        )
     if len(stints) > 1 and lane is None:
         yield "pit practice: fewer than two in laps and two out laps tell what the lane costs"
 
@@ -311,7 +356,9 @@ def _opening(ahead: Ahead, group: GroupAnalysis, stops: Mapping[str, Any] | None
     assert ahead.found is not None
     first = int(stops["plans"][0]["stints"][0]["laps"]) if stops and stops["plans"] else laps
     net = group.falloff.net
-    told = opening(clean_runs(ahead.found.laps, group.members, _LEAST_LAPS), net.value if net is not None else 0.0, first)
+    told = opening(
+        clean_runs(ahead.found.laps, group.members, _LEAST_LAPS), net.value if net is not None else 0.0, first
+    )
     if told is None:
         return None
     tried = any(trial["where"] == "lap" and trial["winner_race"] for trial in ahead.trials)
@@ -334,17 +381,26 @@ def _limits(ahead: Ahead, laps: int, missing: list[str], what: str) -> dict[str,
     if len(flying) < _LEAST_LAPS:
         missing.append(f"{what}: fewer than eight laps tell how often there are any")
         return None
-    struck = Counter(where for item in flying for where in (item.strikes if what == "strikes" else (one.corner for one in item.incidents)))
+    struck = Counter(
+        where
+        for item in flying
+        for where in (item.strikes if what == "strikes" else (one.corner for one in item.incidents))
+    )
     told = limit_budget({where: CornerRate(count, len(flying)) for where, count in struck.items()}, laps, limit)
     return {
         "limit": limit,
         "chance": told.chance,
         "expected": told.expected,
-        "corners": [{"corner": name, "expected": told.by_corner[name], "halved": chance} for name, chance in list(told.halved.items())[:_ROUND]],
+        "corners": [
+            {"corner": name, "expected": told.by_corner[name], "halved": chance}
+            for name, chance in list(told.halved.items())[:_ROUND]
+        ],
     }
 
 
-def _own_race(ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, missing: list[str]) -> dict[str, Any] | None:
+def _own_race(
+    ahead: Ahead, group: GroupAnalysis, laps: int, races: Taught, missing: list[str]
+) -> dict[str, Any] | None:
     found, middle = ahead.found, group.consistency.median_us
     assert found is not None
     told = None
@@ -385,7 +441,9 @@ def _crossing(ahead: Ahead, laps: int) -> dict[str, Any] | None:
         return None
     left = max(1, laps // 2)
     told: Mapping[str, Any] = {
-        name: crossing_time(wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * MICROSECONDS, left, drying=name == "drying")
+        name: crossing_time(
+            wet, dry, wish.dry_on_wet_us, wish.wet_on_dry_us, wish.pit_s * MICROSECONDS, left, drying=name == "drying"
+        )
         for name in ("drying", "getting_wet")
     }
     return {"laps_left": left, **{name: asdict(value) if value else None for name, value in told.items()}}

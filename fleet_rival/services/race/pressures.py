@@ -38,4 +38,7 @@ def settings_for(
             exactly[wheel] = cold_setting(measured, wanted_kpa[wheel], now_cold_c, now_track_c)
         except BadPressure as error:
             raise Refused(f"{wheel}: {error}") from error
-    return {"cold_kpa": {wheel: rounded_to(value, step_kpa) for wheel, value in exactly.items()}, "exactly_kpa": exactly}
+    return {
+        "cold_kpa": {wheel: rounded_to(value, step_kpa) for wheel, value in exactly.items()},
+        "exactly_kpa": exactly,
+    }

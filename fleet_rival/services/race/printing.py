@@ -60,7 +60,9 @@ def document_of(told: SheetView, zone: str, moment: datetime, units: Mapping[str
 
 def page_of(told: SheetView, zone: str, moment: datetime, size: float = _SIZES_PT[0]) -> str:
     """A sheet as HTML; times in a zone, quantities still to be written in somebody's units."""
-    environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True)
+    environment = Environment(
+        loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True
+    )
     lines = told.last or told.lines
     return environment.get_template("race_sheet.html").render(
         sheet=told,

@@ -1,4 +1,6 @@
-"""The sheet for the day: one page in short sentences, handed out in numbered versions, read and confirmed by the driver."""
+"""The sheet for the day: one page in short sentences, handed out in numbered versions, read and confirmed by the
+driver.
+"""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -62,7 +64,9 @@ class SheetView:
     outdated: bool
 
 
-def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now) -> SheetView:
+def sheet(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: Callable[[], datetime] = now
+) -> SheetView:
     """The sheet of an entry; a driver's own alone.
 
     Raises:
@@ -93,8 +97,12 @@ def sheet(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, clock: 
             by,
             last.read_at if last else None,
             shown,
-            tuple(line.words for line in shown if in_units(line.words, DEFAULTS) not in before) if read is not None and read is not last else (),
-            tuple(sorted(line.words for line in heard if in_units(line.words, DEFAULTS) not in now)) if read is not None and read is not last else (),
+            tuple(line.words for line in shown if in_units(line.words, DEFAULTS) not in before)
+            if read is not None and read is not last
+            else (),
+            tuple(sorted(line.words for line in heard if in_units(line.words, DEFAULTS) not in now))
+            if read is not None and read is not last
+            else (),
             last is None or _said(lines) != _said(shown),
         )
 
@@ -116,7 +124,9 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         if rows and _said(_lines(rows[-1])) == _said(lines):
             raise Refused("The last sheet says the same.")
         number = rows[-1].number + 1 if rows else 1
-        change_set = begin_change(session, actor, "race.sheet", f"Handed out race sheet {number} of {ahead.driver.name}")
+        change_set = begin_change(
+            session, actor, "race.sheet", f"Handed out race sheet {number} of {ahead.driver.name}"
+        )
         told = [{"part": line.part, "words": line.words, "seat": line.seat} for line in lines]
         row = RaceSheet(
             team_id=actor.team_id,
@@ -134,7 +144,9 @@ def hand_out(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, cloc
         return number
 
 
-def confirm(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, number: int, clock: Callable[[], datetime] = now) -> None:
+def confirm(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, number: int, clock: Callable[[], datetime] = now
+) -> None:
     """Say that a sheet was read: the driver's to say.
 
     Raises:
@@ -156,7 +168,11 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, numbe
 
 
 def _rows(session: Session, ahead: Ahead, *, lock: bool = False) -> Sequence[RaceSheet]:
-    query = select(RaceSheet).where(RaceSheet.team_id == ahead.entry.team_id, RaceSheet.entry_id == ahead.entry.id).order_by(RaceSheet.number)
+    query = (
+        select(RaceSheet)
+        .where(RaceSheet.team_id == ahead.entry.team_id, RaceSheet.entry_id == ahead.entry.id)
+        .order_by(RaceSheet.number)
+    )
     return session.scalars(query.with_for_update() if lock else query).all()
 
 
@@ -169,7 +185,9 @@ def _lines(row: RaceSheet) -> tuple[Line, ...]:
     return tuple(Line(item["part"], item["words"], item["seat"]) for item in row.lines)
 
 
-def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figures: Mapping[str, Any]) -> tuple[tuple[Line, ...], tuple[str, ...]]:
+def lines_of(
+    sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figures: Mapping[str, Any]
+) -> tuple[tuple[Line, ...], tuple[str, ...]]:
     """The sheet's lines and what is missing, from the race's figures, the track book and the week's three."""
     corners: list[dict[str, Any]] = []
     pit: Mapping[str, Any] = {}
@@ -198,4 +216,6 @@ def lines_of(sessions: sessionmaker[Session], actor: Actor, ahead: Ahead, figure
     first = next((str(item["words"]) for item in ahead.clinic.get("three", ())), None)
     back = lessons_of_week(sessions, actor, ahead.week_id)
     learned = [item.text for item in back if item.driver_id in (None, ahead.driver.public_id)][:_MOST_LEARNED]
-    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS, learned, pit), tuple(missing)
+    return sheet_lines(figures, ahead.facts, corners[: _MOST_CORNERS * 3], first, _MOST_CORNERS, learned, pit), tuple(
+        missing
+    )

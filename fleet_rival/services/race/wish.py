@@ -1,4 +1,6 @@
-"""What people know and choose of a race that no lap can tell: what a stop costs, how long tyres last, which risk is run."""
+"""What people know and choose of a race that no lap can tell: what a stop costs, how long tyres last, which risk is
+run.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields
@@ -26,7 +28,8 @@ class RaceWish:
         leader_us: a lap of who leads; None: nobody knows.
         rivals_us: laps of rivals at pace, as far as somebody knows them.
         life: laps that a set of a compound lasts, by its name.
-        wet_on_dry_us, dry_on_wet_us: a lap on wet tyres on a dry track, and on dry ones on a wet one; None: nobody drove that.
+        wet_on_dry_us, dry_on_wet_us: a lap on wet tyres on a dry track, and on dry ones on a wet one; None: nobody
+            drove that.
         remember: the one thing.
         early: what is to be expected of others at the beginning.
     """
@@ -55,7 +58,9 @@ def wish_of(row: Entry) -> RaceWish:
     return RaceWish(**{name: value for name, value in told.items() if name in _NAMES})
 
 
-def change_wish(sessions: sessionmaker[Session], actor: Actor, entry_id: Any, version: int, values: Mapping[str, Any]) -> None:
+def change_wish(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: Any, version: int, values: Mapping[str, Any]
+) -> None:
     """Write what is known and chosen of an entry's race.
 
     Raises:

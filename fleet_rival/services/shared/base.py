@@ -14,7 +14,18 @@ from fleet_rival.db.tables import Base, Change, ChangeSet
 from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
 from fleet_rival.services.shared.roles import ROLES, SEE_ALL, may
 
-__all__ = ["UNWATCHED", "Actor", "Work", "about", "begin_change", "check_version", "find_row", "known_role", "named", "note_changes"]
+__all__ = [
+    "UNWATCHED",
+    "Actor",
+    "Work",
+    "about",
+    "begin_change",
+    "check_version",
+    "find_row",
+    "known_role",
+    "named",
+    "note_changes",
+]
 
 Row = TypeVar("Row", bound=Base)
 
@@ -73,7 +84,13 @@ def begin_change(session: Session, actor: Actor, action: str, summary: str, subj
         summary: what was done, as a sentence without its subject.
         subject: the row that the act is about, where it exists already; `about` names one that is made later.
     """
-    change_set = ChangeSet(team_id=actor.team_id, person_id=actor.person_id, rig_token_id=actor.rig_token_id, action=action, summary=summary[:300])
+    change_set = ChangeSet(
+        team_id=actor.team_id,
+        person_id=actor.person_id,
+        rig_token_id=actor.rig_token_id,
+        action=action,
+        summary=summary[:300],
+    )
     session.add(change_set)
     session.flush()
     open_change_set(session, change_set)
@@ -91,7 +108,9 @@ def about(session: Session, change_set: ChangeSet, subject: Any) -> None:
 
 
 def note_changes(session: Session, change_set: ChangeSet, rows: list[dict[str, Any]]) -> None:
-    """Keep rows that are changed in bulk, past the unit of work: `table_name`, `row_id`, `version`, `before`, `after` of each."""
+    """Keep rows that are changed in bulk, past the unit of work: `table_name`, `row_id`, `version`, `before`,
+    `after` of each.
+    """
     if rows:
         keys = {"team_id": change_set.team_id, "change_set_id": change_set.id}
         session.connection().execute(insert(Change), [{**row, **keys} for row in rows])
@@ -110,7 +129,9 @@ def check_version(row: Any, version: int | None, what: str) -> None:
         raise Outdated(f"Somebody changed this {what} while you were looking at it. Nothing of yours is written yet.")
 
 
-def find_row(session: Session, table: type[Row], actor: Actor, public_id: UUID, what: str, *, lock: bool = False) -> Row:
+def find_row(
+    session: Session, table: type[Row], actor: Actor, public_id: UUID, what: str, *, lock: bool = False
+) -> Row:
     """A row of the actor's team by its public id.
 
     Raises:

@@ -1,4 +1,6 @@
-"""Files of strangers, read where they can't hurt: what unpacks, in a process with so much memory and time; plain text, here."""
+"""Files of strangers, read where they can't hurt: what unpacks, in a process with so much memory and time; plain
+text, here.
+"""
 
 from collections.abc import Callable
 from typing import Any, Final, TypeVar
@@ -10,11 +12,16 @@ from fleet_rival.formats.grids import is_packed
 __all__ = ["TOO_MUCH", "read"]
 
 Result = TypeVar("Result")
-TOO_MUCH: Final = "This file unpacks to more than can be read here, or takes too long. Save what is needed of it alone, as CSV, and try again."
+TOO_MUCH: Final = (
+    "This file unpacks to more than can be read here, or takes too long. Save what is needed of it alone, as CSV, and "
+    "try again."
+)
 _LIMITS: Final = Limits(memory=600_000_000, seconds=60)
 
 
-def read(function: Callable[..., Result], content: bytes, *arguments: Any, watch: Callable[[], None] | None = None) -> Result:
+def read(
+    function: Callable[..., Result], content: bytes, *arguments: Any, watch: Callable[[], None] | None = None
+) -> Result:
     """What a reader of the formats makes of a file.
 
     Args:

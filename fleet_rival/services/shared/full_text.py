@@ -15,8 +15,9 @@ _WORD: Final = re.compile(r"\w+", re.UNICODE)
 _MOST_WORDS: Final = 12
 _SHORTEST: Final = 3
 _NOT_INDEXED: Final = frozenset({
-    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in", "is", "it",
-    "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who", "will", "with", "und", "www",
+    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in", "is",
+    "it", "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who",
+    "will", "with", "und", "www",
 })  # fmt: skip
 """InnoDB's own list: asked for in the index they would find nothing."""
 
@@ -31,7 +32,8 @@ def holding(query: Any, words: Sequence[str], *columns: Any, indexed: bool) -> A
 
     Args:
         words: after `words_of`.
-        indexed: whether these columns together have a full-text index; words of three letters or more begin a word then.
+        indexed: whether these columns together have a full-text index; words of three letters or more begin a word
+            then.
     """
     if indexed and (known := [word for word in words if len(word) >= _SHORTEST and word.lower() not in _NOT_INDEXED]):
         query = query.where(match(*columns, against=" ".join(f"+{word}*" for word in known)).in_boolean_mode())

@@ -1,7 +1,8 @@
 """Background work: its row is the truth, a message only wakes a worker.
 
 A worker takes a job by a lease that it renews while it works. A lease that runs out (the worker was killed, the machine
-went down) makes the job free for the next one; the attempt's number keeps the first from finishing what the second began.
+went down) makes the job free for the next one; the attempt's number keeps the first from finishing what the second
+began.
 """
 
 import ctypes
@@ -74,7 +75,9 @@ def start(sessions: sessionmaker[Session], actor: Actor, kind: str, name: str, a
     """
     with sessions.begin() as session:
         same = session.scalars(
-            select(Job).where(Job.team_id == actor.team_id, Job.kind == kind, Job.state.in_(("waiting", "running"))).with_for_update()
+            select(Job)
+            .where(Job.team_id == actor.team_id, Job.kind == kind, Job.state.in_(("waiting", "running")))
+            .with_for_update()
         )
         if any(row.arguments == arguments for row in same):
             raise Conflict(f"{name}: this is under way already.")
@@ -128,7 +131,14 @@ def retry(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> JobVie
         row = _own(session, actor, job_id, lock=True)
         if row.state not in ("failed", "cancelled"):
             raise Conflict("Only what failed or was cancelled can be tried again.")
-        row.state, row.progress, row.doing, row.cancel_asked, row.trouble, row.ended_at = "waiting", 0.0, None, False, None, None
+        row.state, row.progress, row.doing, row.cancel_asked, row.trouble, row.ended_at = (
+            "waiting",
+            0.0,
+            None,
+            False,
+            None,
+            None,
+        )
         row.attempt, row.created_at = 0, now()
         _tell(session, row)
         session.flush()
@@ -145,7 +155,9 @@ def due(sessions: sessionmaker[Session]) -> list[int]:
 
 
 def key_of(sessions: sessionmaker[Session], job_id: UUID) -> int:
-    """The inner key of a job that was just made, for the message that wakes a worker: it says nothing to whoever asks."""
+    """The inner key of a job that was just made, for the message that wakes a worker: it says nothing to whoever
+    asks.
+    """
     with sessions() as session:
         return session.scalars(for_all_teams(select(Job.id).where(Job.public_id == job_id))).one()
 
@@ -173,26 +185,41 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
         log.warning("job %s met the database's trouble and is left for another attempt: %s", key, type(error).__name__)
     except Exception:
         log.exception("job %s broke", key)
-        work.end("failed", "It broke on an error of the server's own; nothing of it is kept. Try again; if it stays, look into var/log.")
+        work.end(
+            "failed",
+            (
+                "It broke on an error of the server's own; nothing of it is kept. Try again; if it stays, look into "
+                "var/log."
+            ),
+        )
 
 
 def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[str, Any], _Leased] | None":
     if is_full():
         # It stays where it is, and is found again when there is room.
         with sessions.begin() as session:
-            session.execute(update(Job).where(Job.id == key, Job.state == "waiting").values(doing="waiting for room on the disk"))
+            session.execute(
+                update(Job).where(Job.id == key, Job.state == "waiting").values(doing="waiting for room on the disk")
+            )
         return None
     with sessions.begin() as session:
         row = session.scalar(select(Job).where(Job.id == key).with_for_update())
-        free = row is not None and (row.state == "waiting" or (row.state == "running" and row.lease_until is not None and row.lease_until < now()))
+        free = row is not None and (
+            row.state == "waiting"
+            or (row.state == "running" and row.lease_until is not None and row.lease_until < now())
+        )
         if row is None or not free:
             return None
         _tell(session, row)
         if row.cancel_asked or row.attempt >= _MOST_ATTEMPTS:
             row.state, row.ended_at = ("cancelled" if row.cancel_asked else "failed"), now()
-            row.trouble = None if row.cancel_asked else f"It was begun {row.attempt} times and each time broken off from outside."
+            row.trouble = (
+                None if row.cancel_asked else f"It was begun {row.attempt} times and each time broken off from outside."
+            )
             return None
-        member = session.scalar(select(Membership).where(Membership.team_id == row.team_id, Membership.person_id == row.person_id))
+        member = session.scalar(
+            select(Membership).where(Membership.team_id == row.team_id, Membership.person_id == row.person_id)
+        )
         if member is None:
             row.state, row.ended_at, row.trouble = "failed", now(), "Whoever asked for it is no longer in the team."
             return None
@@ -215,7 +242,9 @@ class _Leased(Work):
 
     def step(self, share: float, doing: str) -> None:
         with self._sessions.begin() as session:
-            done = session.execute(update(Job).where(*self._mine).values(progress=share, doing=doing[:120], lease_until=now() + LEASE))
+            done = session.execute(
+                update(Job).where(*self._mine).values(progress=share, doing=doing[:120], lease_until=now() + LEASE)
+            )
             if not done.rowcount:  # type: ignore[attr-defined]
                 raise Lost
             announce(session, self._team_id, "job", self._public_id)
@@ -237,7 +266,9 @@ class _Leased(Work):
 
     def end(self, state: str, trouble: str) -> None:
         with self._sessions.begin() as session:
-            session.execute(update(Job).where(*self._mine).values(state=state, trouble=trouble[:500], doing=None, ended_at=now()))
+            session.execute(
+                update(Job).where(*self._mine).values(state=state, trouble=trouble[:500], doing=None, ended_at=now())
+            )
             announce(session, self._team_id, "job", self._public_id)
 
     def settle(self) -> None:
@@ -246,7 +277,9 @@ class _Leased(Work):
             self._settled = True
 
     def interrupt(self) -> None:
-        """End the work where it is: an error arises in its thread at the next step of the interpreter, unless it is done by now."""
+        """End the work where it is: an error arises in its thread at the next step of the interpreter, unless it is
+        done by now.
+        """
         with self._lock:
             if not self._settled:
                 self._settled = True
@@ -257,7 +290,8 @@ class _Leased(Work):
 
 
 class _Renewal:
-    """Renews a lease from a thread of its own while the work goes on, however long its steps, and ends it where somebody wants that.
+    """Renews a lease from a thread of its own while the work goes on, however long its steps, and ends it where
+    somebody wants that.
 
     Work that asks at its steps ends by itself; what is still going on some looks later is interrupted.
     """

@@ -1,4 +1,6 @@
-"""How the last backup that was due ended, as it stands beside the backups themselves: it must be known when the database isn't."""
+"""How the last backup that was due ended, as it stands beside the backups themselves: it must be known when the
+database isn't.
+"""
 
 import json
 import os
@@ -48,7 +50,12 @@ def last_ended(var: Path) -> Ended | None:
     try:
         told = json.loads(_place(var).read_text())
         again = told["again_at"]
-        return Ended(datetime.fromisoformat(told["at"]), told["trouble"], int(told["failures"]), datetime.fromisoformat(again) if again else None)
+        return Ended(
+            datetime.fromisoformat(told["at"]),
+            told["trouble"],
+            int(told["failures"]),
+            datetime.fromisoformat(again) if again else None,
+        )
     except (OSError, ValueError, KeyError, TypeError):
         return None
 

@@ -48,7 +48,9 @@ class Reversal:
             How many rows were moved.
         """
         changes = self._session.scalars(
-            select(Change).where(Change.team_id == self._of.team_id, Change.change_set_id == self._of.id).order_by(Change.id.desc())
+            select(Change)
+            .where(Change.team_id == self._of.team_id, Change.change_set_id == self._of.id)
+            .order_by(Change.id.desc())
         ).all()
         made = [change for change in changes if change.before is None]
         removed = [change for change in changes if change.after is None]
@@ -58,8 +60,12 @@ class Reversal:
             own = select(Lap.id).where(Lap.team_id == self._of.team_id, Lap.change_set_id == self._of.id)
             laps |= dict.fromkeys(self._session.scalars(own), 1)
         count = self._remove_laps(laps)
-        gone = {name: [change for change in removed if change.table_name == name] for name in {change.table_name for change in removed}}
-        # What was changed may have hung on what was removed: that comes first, unless something that was made stands in its place.
+        gone = {
+            name: [change for change in removed if change.table_name == name]
+            for name in {change.table_name for change in removed}
+        }
+        # What was changed may have hung on what was removed: that comes first, unless something that was made stands in
+        # its place.
         for name in sorted(gone, key=_ORDER.__getitem__):
             if len(gone[name]) <= _BATCH and (back := self._try_again(name, gone[name])):
                 count += back
@@ -80,10 +86,14 @@ class Reversal:
         done = 0
         for keys in _batches(list(versions)):
             self._work.step(0.9 * done / len(versions), f"{done:,} of {len(versions):,} laps are out")
-            rows = self._session.execute(select(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)).with_for_update()).all()
+            rows = self._session.execute(
+                select(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)).with_for_update()
+            ).all()
             self._refuse_moved("lap", {key: versions[key] for key in keys}, {row.id: row.version for row in rows})
             self._combinations |= {row.combination_id for row in rows}
-            note_changes(self._session, self._into, [_change("lap", row.id, row.version, _kept(row), None) for row in rows])
+            note_changes(
+                self._session, self._into, [_change("lap", row.id, row.version, _kept(row), None) for row in rows]
+            )
             for hanging in ("remark", "trace", "correction"):
                 self._remove_hanging(hanging, keys)
             self._session.execute(delete(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)))
@@ -95,7 +105,11 @@ class Reversal:
         table = _TABLES[name]
         which = (table.c.team_id == self._of.team_id, table.c.lap_id.in_(laps))
         rows = self._session.execute(select(table).where(*which)).all()
-        note_changes(self._session, self._into, [_change(name, row.id, getattr(row, "version", None), _kept(row), None) for row in rows])
+        note_changes(
+            self._session,
+            self._into,
+            [_change(name, row.id, getattr(row, "version", None), _kept(row), None) for row in rows],
+        )
         if rows:
             self._session.execute(delete(table).where(*which))
 
@@ -111,8 +125,14 @@ class Reversal:
             with self._session.begin_nested():
                 self._session.execute(update(table).where(table.c.id == change.row_id).values(**values))
         except IntegrityError as error:
-            raise Conflict(self._story(change.table_name, change.row_id, "something else stands in its place now")) from error
-        note_changes(self._session, self._into, [_change(change.table_name, change.row_id, version, now_values, plain_row(before))])
+            raise Conflict(
+                self._story(change.table_name, change.row_id, "something else stands in its place now")
+            ) from error
+        note_changes(
+            self._session,
+            self._into,
+            [_change(change.table_name, change.row_id, version, now_values, plain_row(before))],
+        )
         self._touch(change.table_name, row)
         return 1
 
@@ -127,7 +147,11 @@ class Reversal:
             if change.table_name in _SHARED and not subject:
                 return 0
             raise Conflict(self._story(change.table_name, change.row_id, "other things hang on it by now")) from error
-        note_changes(self._session, self._into, [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)])
+        note_changes(
+            self._session,
+            self._into,
+            [_change(change.table_name, change.row_id, getattr(row, "version", None), _kept(row), None)],
+        )
         self._touch(change.table_name, row)
         return 1
 
@@ -151,7 +175,11 @@ class Reversal:
                     **({"team_id": change.team_id} if "team_id" in table.columns else {}),
                     **({"version": (change.version or 1) + 1} if "version" in table.columns else {}),
                     # What was kept of the figures belongs to the row that was there before.
-                    **({"revision": (change.before or {}).get("revision", 0) + 1} if "revision" in table.columns else {}),
+                    **(
+                        {"revision": (change.before or {}).get("revision", 0) + 1}
+                        if "revision" in table.columns
+                        else {}
+                    ),
                 }
                 for change in some
             ]
@@ -159,13 +187,20 @@ class Reversal:
                 with self._session.begin_nested():
                     self._session.execute(insert(table), rows)
             except IntegrityError as error:
-                raise Conflict(self._story(name, some[0].row_id, "the same is there again by now, or something it belongs to is gone")) from error
+                raise Conflict(
+                    self._story(
+                        name, some[0].row_id, "the same is there again by now, or something it belongs to is gone"
+                    )
+                ) from error
             self._combinations |= {row["combination_id"] for row in rows if name in _WITH_FIGURES}
             self._turned |= {(name, row["id"]) for row in rows}
             note_changes(
                 self._session,
                 self._into,
-                [_change(name, row["id"], row.get("version"), None, change.before) for row, change in zip(rows, some, strict=True)],
+                [
+                    _change(name, row["id"], row.get("version"), None, change.before)
+                    for row, change in zip(rows, some, strict=True)
+                ],
             )
             done += len(rows)
         return done
@@ -195,7 +230,12 @@ class Reversal:
         last: dict[int, int | None] = {}
         for some in _batches(moved):
             later = (
-                select(Change.row_id, Change.version, ChangeSet.id, func.coalesce(ChangeSet.original_id, ChangeSet.id).label("act"))
+                select(
+                    Change.row_id,
+                    Change.version,
+                    ChangeSet.id,
+                    func.coalesce(ChangeSet.original_id, ChangeSet.id).label("act"),
+                )
                 .join(ChangeSet, (ChangeSet.team_id == Change.team_id) & (ChangeSet.id == Change.change_set_id))
                 .where(Change.team_id == self._of.team_id, Change.table_name == table, Change.row_id.in_(some))
                 .where(ChangeSet.id > self._of.id, ChangeSet.id != self._into.id)
@@ -216,12 +256,19 @@ class Reversal:
             select(Person.name, ChangeSet.summary)
             .join(ChangeSet, ChangeSet.person_id == Person.id)
             .join(Change, (Change.team_id == ChangeSet.team_id) & (Change.change_set_id == ChangeSet.id))
-            .where(Change.team_id == self._of.team_id, Change.table_name == table, Change.row_id == key, ChangeSet.id > self._of.id)
+            .where(
+                Change.team_id == self._of.team_id,
+                Change.table_name == table,
+                Change.row_id == key,
+                ChangeSet.id > self._of.id,
+            )
             .where(ChangeSet.id != self._into.id)
             .order_by(ChangeSet.id.desc())
             .limit(1)
         ).first()
-        who = f" {later.name} did the last: {later.summary}. Take that back first, or change it by hand." if later else ""
+        who = (
+            f" {later.name} did the last: {later.summary}. Take that back first, or change it by hand." if later else ""
+        )
         return f"“{self._of.summary}” can't be turned round: {why}.{who}"
 
     def _touch(self, table: str, row: Row[Any]) -> None:
@@ -232,7 +279,9 @@ class Reversal:
         elif table == "driver":
             self._combinations |= set(self._session.scalars(combinations_of_driver(self._of.team_id, row.id)))
         elif table in ("layout_sector", "layout_corner"):
-            self._combinations |= set(self._session.scalars(select(Combination.id).where(own, Combination.layout_id == row.layout_id)))
+            self._combinations |= set(
+                self._session.scalars(select(Combination.id).where(own, Combination.layout_id == row.layout_id))
+            )
 
     def _raise_revisions(self) -> None:
         raise_revisions(self._session, self._of.team_id, self._combinations)
@@ -242,7 +291,9 @@ def _batches(items: Sequence[Item]) -> Iterable[Sequence[Item]]:
     return (items[start : start + _BATCH] for start in range(0, len(items), _BATCH))
 
 
-def _change(table: str, key: int, version: int | None, before: dict[str, Any] | None, after: dict[str, Any] | None) -> dict[str, Any]:
+def _change(
+    table: str, key: int, version: int | None, before: dict[str, Any] | None, after: dict[str, Any] | None
+) -> dict[str, Any]:
     return {"table_name": table, "row_id": key, "version": version, "before": before, "after": after}
 
 

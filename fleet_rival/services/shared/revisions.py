@@ -1,4 +1,6 @@
-"""Which figures are out of date after a change: a combination's revision rises with everything that its figures depend on."""
+"""Which figures are out of date after a change: a combination's revision rises with everything that its figures
+depend on.
+"""
 
 from collections.abc import Iterable
 
@@ -15,7 +17,9 @@ def raise_revisions(session: Session, team_id: int, combination_ids: Iterable[in
     keys = sorted(combination_ids)
     if keys:
         statement = update(Combination).where(Combination.team_id == team_id, Combination.id.in_(keys))
-        session.execute(statement.values(revision=Combination.revision + 1), execution_options={"synchronize_session": False})
+        session.execute(
+            statement.values(revision=Combination.revision + 1), execution_options={"synchronize_session": False}
+        )
 
 
 def combinations_of_driver(team_id: int, driver_id: int) -> Select[int]:

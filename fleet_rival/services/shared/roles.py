@@ -1,7 +1,9 @@
 """Who may do what: a role is a set of permissions, and this is the one table of them.
 
-A permission has the name of the act that it allows, as the history keeps it (`lap.overrule`); `<step>.see` allows looking at
-a step's pages. Routes, the history, the description of the interface and the pages' own menus ask here. A new role is a line
+A permission has the name of the act that it allows, as the history keeps it (`lap.overrule`); `<step>.see` allows
+looking at
+a step's pages. Routes, the history, the description of the interface and the pages' own menus ask here. A new role is a
+line
 in `ROLES`.
 """
 
@@ -20,7 +22,10 @@ def _acts(thing: str, *acts: str) -> frozenset[str]:
 
 
 _EVERYBODYS: Final = frozenset().union(
-    {f"{step}.see" for step in ("week", "track", "drive", "find", "fix", "plan", "race", "log", "team", "history", "job")},
+    {
+        f"{step}.see"
+        for step in ("week", "track", "drive", "find", "fix", "plan", "race", "log", "team", "history", "job")
+    },
     _acts("calendar", "address", "revoke"),
     _acts("driver", "profile"),
     _acts("entry", "change"),

@@ -1,4 +1,6 @@
-"""Room on the disk: so much for each team and person, told before it is used up; and what is left of the disk itself, watched while it runs."""
+"""Room on the disk: so much for each team and person, told before it is used up; and what is left of the disk
+itself, watched while it runs.
+"""
 
 import os
 import shutil
@@ -59,15 +61,20 @@ def see_to_room(session: Session, actor: Actor, coming: int) -> None:
     """
     if free_bytes() < coming + LEAST_FREE:
         raise NoRoom(
-            f"The disk of this installation is nearly full: {_size(free_bytes())} are free. Ask whoever runs it to make room; nothing was changed."
+            f"The disk of this installation is nearly full: {_size(free_bytes())} are free. Ask whoever runs it to "
+            "make room; nothing was changed."
         )
     if (own := _of_person(session, actor)) + coming > _person_most():
         raise NoRoom(
-            f"Your files use {_size(own)} of {_size(_person_most())}; {_size(coming)} more don't fit. Discard files that were read, "
+            f"Your files use {_size(own)} of {_size(_person_most())}; {_size(coming)} more don't fit. Discard files "
+            "that were read, "
             "under Telemetry, or ask a manager."
         )
     if (team := _of_team(session, actor)) + coming > _team_most():
-        raise NoRoom(f"The team's files use {_size(team)} of {_size(_team_most())}; {_size(coming)} more don't fit. Discard files that were read.")
+        raise NoRoom(
+            f"The team's files use {_size(team)} of {_size(_team_most())}; {_size(coming)} more don't fit. Discard "
+            "files that were read."
+        )
 
 
 def is_full() -> bool:
@@ -109,7 +116,9 @@ def _of_team(session: Session, actor: Actor) -> int:
 
 def _of_person(session: Session, actor: Actor) -> int:
     sums: list[Any] = [
-        select(func.coalesce(func.sum(table.size), 0)).where(table.team_id == actor.team_id, table.person_id == actor.person_id)
+        select(func.coalesce(func.sum(table.size), 0)).where(
+            table.team_id == actor.team_id, table.person_id == actor.person_id
+        )
         for table in (LapFileRow, SeasonFileRow, Upload)
     ]
     return sum(int(session.scalar(query) or 0) for query in sums)

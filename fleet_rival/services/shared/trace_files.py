@@ -56,7 +56,8 @@ class Kept:
 
 
 class TraceSink:
-    """Takes laps' traces into new files, so many laps in each: who looks at one lap reads a short index, and none of them is held whole.
+    """Takes laps' traces into new files, so many laps in each: who looks at one lap reads a short index, and none of
+    them is held whole.
 
     Attributes:
         kept: what was taken, in order.
@@ -79,7 +80,9 @@ class TraceSink:
         missing = set(trace.missing)
         channels = tuple(name for name in trace.channels if name not in missing)
         group = self._writer.add(trace)
-        item = Kept(trace.driver, trace.session, trace.run, trace.lap, cut_lap, len(self.files), group, len(trace), channels)
+        item = Kept(
+            trace.driver, trace.session, trace.run, trace.lap, cut_lap, len(self.files), group, len(trace), channels
+        )
         self._in_file += 1
         self.kept.append(item)
         return item
@@ -117,17 +120,28 @@ def trace_sink(channels: Sequence[str]) -> Iterator[TraceSink]:
     sink.close()
 
 
-def keep_traces(session: Session, team_id: int, combination_id: int, sink: TraceSink, laps: Sequence[tuple[int, Kept]], *, recorded: bool) -> None:
+def keep_traces(
+    session: Session,
+    team_id: int,
+    combination_id: int,
+    sink: TraceSink,
+    laps: Sequence[tuple[int, Kept]],
+    *,
+    recorded: bool,
+) -> None:
     """Note that laps have traces in a file.
 
     Args:
         laps: each lap's key, and its trace.
-        recorded: whether each is to be kept as a change of its own: for laps that were there before. Those that came in the same act go and
+        recorded: whether each is to be kept as a change of its own: for laps that were there before. Those that came in
+            the same act go and
             come back with their laps.
     """
     if not laps:
         return
-    file_ids = {number: _file_id(session, team_id, *sink.files[number]) for number in sorted({kept.file for _, kept in laps})}
+    file_ids = {
+        number: _file_id(session, team_id, *sink.files[number]) for number in sorted({kept.file for _, kept in laps})
+    }
     keys = {"team_id": team_id, "combination_id": combination_id}
     # So many at once: thousands of laps are never held as rows.
     for start in range(0, len(laps), _ROWS_AT_ONCE):
@@ -162,7 +176,9 @@ def _values(kept: Kept) -> dict[str, Any]:
     }
 
 
-def fill_laps(session: Session, change_set: ChangeSet, laps: Sequence[tuple[int, int, CoreLap, CoreLap]], *, recorded: bool) -> int:
+def fill_laps(
+    session: Session, change_set: ChangeSet, laps: Sequence[tuple[int, int, CoreLap, CoreLap]], *, recorded: bool
+) -> int:
     """Write parts' times that traces gave into laps that lacked them.
 
     Args:
@@ -171,7 +187,11 @@ def fill_laps(session: Session, change_set: ChangeSet, laps: Sequence[tuple[int,
     Returns:
         How many laps got anything.
     """
-    moved = [item for item in laps if (dict(item[2].sectors), dict(item[2].segments)) != (dict(item[3].sectors), dict(item[3].segments))]
+    moved = [
+        item
+        for item in laps
+        if (dict(item[2].sectors), dict(item[2].segments)) != (dict(item[3].sectors), dict(item[3].segments))
+    ]
     if not moved:
         return 0
     table = Lap.__table__
@@ -179,9 +199,15 @@ def fill_laps(session: Session, change_set: ChangeSet, laps: Sequence[tuple[int,
     statement = (
         update(Lap)
         .where(Lap.id == bindparam("key"))
-        .values(version=Lap.version + (1 if recorded else 0), **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns})
+        .values(
+            version=Lap.version + (1 if recorded else 0),
+            **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns},
+        )
     )
-    values = [{"key": key, **{f"to_{name}": dict(getattr(after, name)) or None for name in columns}} for key, _, _, after in moved]
+    values = [
+        {"key": key, **{f"to_{name}": dict(getattr(after, name)) or None for name in columns}}
+        for key, _, _, after in moved
+    ]
     session.connection().execute(statement, values)
     if recorded:
         note_changes(
@@ -228,7 +254,9 @@ def sweep(sessions: sessionmaker[Session], moment: datetime) -> None:
     digests, coming = set(place.traces()), set(place.uploads())
     with sessions.begin() as session:
         held = select(TraceRow.id).where(TraceRow.team_id == TraceFile.team_id, TraceRow.file_id == TraceFile.id)
-        session.execute(for_all_teams(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists())))
+        session.execute(
+            for_all_teams(delete(TraceFile).where(TraceFile.made_at < moment - _SWEPT_AFTER, ~held.exists()))
+        )
         traced = select(TraceRow.id).where(TraceRow.team_id == LapCurve.team_id, TraceRow.lap_id == LapCurve.lap_id)
         session.execute(for_all_teams(delete(LapCurve).where(~traced.exists())))
         session.execute(for_all_teams(delete(Upload).where(Upload.created_at < moment - _PIECES_AFTER)))

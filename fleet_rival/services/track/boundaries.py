@@ -1,4 +1,6 @@
-"""Sectors and corners with other boundaries: which laps lose which times, and the change itself, whole and taken back whole."""
+"""Sectors and corners with other boundaries: which laps lose which times, and the change itself, whole and taken
+back whole.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -85,7 +87,11 @@ class Consequences:
 
 
 def look_at_boundaries(
-    sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, sectors: Sequence[Sector], corners: Sequence[DraftCorner]
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    layout_id: UUID,
+    sectors: Sequence[Sector],
+    corners: Sequence[DraftCorner],
 ) -> Consequences:
     """What a change would do to laps, without doing it.
 
@@ -106,14 +112,18 @@ def look_at_boundaries(
         ).all()
         losing = tuple(Losing(*count) for count in counts) if plan.changes_laps else ()
         renamed = tuple(Renamed(old, new) for old, new in plan.codes.items())
-        summed = tuple(new for parts in (plan.sectors, plan.segments) for new, old in parts.items() if old and len(old) > 1)
+        summed = tuple(
+            new for parts in (plan.sectors, plan.segments) for new, old in parts.items() if old and len(old) > 1
+        )
         traced = session.scalar(
             select(func.count(TraceRow.id))
             .join(Combination, (Combination.team_id == TraceRow.team_id) & (Combination.id == TraceRow.combination_id))
             .where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)
         )
         laps = sum(item.laps for item in losing) if plan.changes_laps else 0
-        return Consequences(plan.lost, summed, renamed, losing if plan.lost else (), laps, (traced or 0) if plan.changes_laps else 0)
+        return Consequences(
+            plan.lost, summed, renamed, losing if plan.lost else (), laps, (traced or 0) if plan.changes_laps else 0
+        )
 
 
 def change_boundaries(
@@ -125,7 +135,8 @@ def change_boundaries(
     corners: Sequence[DraftCorner],
     work: Work = UNWATCHED,
 ) -> Consequences:
-    """Give a layout other boundaries: laps keep what stays exact and lose the rest; references and questions follow their corners.
+    """Give a layout other boundaries: laps keep what stays exact and lose the rest; references and questions follow
+    their corners.
 
     Raises:
         Outdated: somebody changed the layout meanwhile.
@@ -137,7 +148,9 @@ def change_boundaries(
         row = find_row(session, Layout, actor, layout_id, "layout", lock=True)
         check_version(row, version, "layout")
         plan, new = _plan(session, row, sectors, corners)
-        change_set = begin_change(session, actor, "track.boundaries", f"Changed the boundaries of {new.name}, {new.layout}", row)
+        change_set = begin_change(
+            session, actor, "track.boundaries", f"Changed the boundaries of {new.name}, {new.layout}", row
+        )
         row.edition += 1
         _write_sectors(session, row, new)
         _write_corners(session, row, new, corners, plan)
@@ -153,7 +166,9 @@ def change_boundaries(
         return replace(told, laps=done)
 
 
-def _plan(session: Session, row: Layout, sectors: Sequence[Sector], drafts: Sequence[DraftCorner]) -> tuple[Retiming, Track]:
+def _plan(
+    session: Session, row: Layout, sectors: Sequence[Sector], drafts: Sequence[DraftCorner]
+) -> tuple[Retiming, Track]:
     there = {corner.public_id: corner.code for corner in _corners(session, row)}
     named = [draft.id for draft in drafts if draft.id is not None]
     if not set(named) <= there.keys() or len(set(named)) < len(named):
@@ -175,7 +190,9 @@ def _corners(session: Session, row: Layout) -> list[LayoutCorner]:
 def _write_sectors(session: Session, row: Layout, new: Track) -> None:
     there = {
         sector.code: sector
-        for sector in session.scalars(select(LayoutSector).where(LayoutSector.team_id == row.team_id, LayoutSector.layout_id == row.id))
+        for sector in session.scalars(
+            select(LayoutSector).where(LayoutSector.team_id == row.team_id, LayoutSector.layout_id == row.id)
+        )
     }
     for sector in new.sectors:
         kept = there.pop(sector.code, None)
@@ -203,7 +220,11 @@ def _write_corners(session: Session, row: Layout, new: Track, drafts: Sequence[D
         for name, value in corner_values(wanted).items():
             if getattr(there[public_id], name) != value:
                 setattr(there[public_id], name, value)
-    session.add_all(LayoutCorner(team_id=row.team_id, layout_id=row.id, **corner_values(draft.corner)) for draft in drafts if draft.id is None)
+    session.add_all(
+        LayoutCorner(team_id=row.team_id, layout_id=row.id, **corner_values(draft.corner))
+        for draft in drafts
+        if draft.id is None
+    )
     session.flush()
     _rehang(session, row, gone)
     _follow_codes(session, row, plan)
@@ -222,7 +243,9 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
             # Nobody gives time up in a corner for the same one.
             corner.given_up_for = now if now != corner.code else None
     codes = {corner.id: corner.code for corner in corners}
-    for reference in session.scalars(select(ReferenceRow).where(ReferenceRow.team_id == row.team_id, ReferenceRow.layout_id == row.id)):
+    for reference in session.scalars(
+        select(ReferenceRow).where(ReferenceRow.team_id == row.team_id, ReferenceRow.layout_id == row.id)
+    ):
         if reference.harder_than:
             now = plan.code(reference.harder_than)
             if now == codes[reference.corner_id] and not (reference.thing or reference.offset_words):
@@ -231,11 +254,15 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
 
 
 def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming) -> None:
-    """Remarks, what people said of passes, exercises, and options of declared runs name their corners by the new codes."""
+    """Remarks, what people said of passes, exercises, and options of declared runs name their corners by the new
+    codes.
+    """
     if not plan.codes:
         return
     for remark in session.scalars(
-        select(Remark).where(Remark.team_id == team_id, Remark.combination_id.in_(combinations), Remark.corner.is_not(None))
+        select(Remark).where(
+            Remark.team_id == team_id, Remark.combination_id.in_(combinations), Remark.corner.is_not(None)
+        )
     ):
         if (now := plan.code(remark.corner or "")) != remark.corner:
             remark.corner = now
@@ -243,12 +270,16 @@ def _recode_runs(session: Session, team_id: int, combinations: Sequence[int], pl
             remark.cause_corner = now
     tables: tuple[Any, ...] = (CorrectionRow, LikeKind, Assignment)
     for table in tables:
-        for item in session.scalars(select(table).where(table.team_id == team_id, table.combination_id.in_(combinations))):
+        for item in session.scalars(
+            select(table).where(table.team_id == team_id, table.combination_id.in_(combinations))
+        ):
             if (now := plan.code(item.corner)) != item.corner:
                 item.corner = now
             if (cause := getattr(item, "cause_corner", None)) and (now := plan.code(cause)) != cause:
                 item.cause_corner = now
-    for run in session.scalars(select(Run).where(Run.team_id == team_id, Run.combination_id.in_(combinations), Run.options.is_not(None))):
+    for run in session.scalars(
+        select(Run).where(Run.team_id == team_id, Run.combination_id.in_(combinations), Run.options.is_not(None))
+    ):
         now_options = _tokens(run.options, lambda token: _recoded(token, "=", plan, last=False))
         if now_options != run.options:
             run.options = now_options
@@ -261,15 +292,23 @@ def _rehang(session: Session, row: Layout, gone: Sequence[LayoutCorner]) -> None
         to = next((item for item in reversed(left) if item.start_m <= corner.apex_m), left[0] if left else None)
         tables: tuple[Any, ...] = (ReferenceRow, OpenQuestion)
         for table in tables:
-            for item in session.scalars(select(table).where(table.team_id == row.team_id, table.corner_id == corner.id)):
+            for item in session.scalars(
+                select(table).where(table.team_id == row.team_id, table.corner_id == corner.id)
+            ):
                 if to is None:
-                    raise Conflict("References or questions hang on these corners. A layout without a corner can't hold them.")
+                    raise Conflict(
+                        "References or questions hang on these corners. A layout without a corner can't hold them."
+                    )
                 item.corner_id = to.id
     session.flush()
 
 
-def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: Retiming, new: Track, change_set: Any, work: Work) -> int:
-    """Write laps anew in batches, past the unit of work; each row's change is kept. What no sum gives, traces do, where laps have them."""
+def _retime(
+    session: Session, team_id: int, combinations: Sequence[int], plan: Retiming, new: Track, change_set: Any, work: Work
+) -> int:
+    """Write laps anew in batches, past the unit of work; each row's change is kept. What no sum gives, traces do,
+    where laps have them.
+    """
     own = (Lap.team_id == team_id, Lap.combination_id.in_(combinations))
     total = session.scalar(select(func.count()).select_from(Lap).where(*own)) or 0
     table = Lap.__table__
@@ -277,7 +316,9 @@ def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: R
     statement = (
         update(Lap)
         .where(Lap.id == bindparam("key"))
-        .values(version=Lap.version + 1, **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns})
+        .values(
+            version=Lap.version + 1, **{name: bindparam(f"to_{name}", type_=table.c[name].type) for name in columns}
+        )
     )
     seen, last, changed = 0, 0, 0
     while True:
@@ -317,7 +358,10 @@ def _retime(session: Session, team_id: int, combinations: Sequence[int], plan: R
 def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track) -> dict[int, CutLap]:
     """Laps with traces, cut at the new boundaries; how they came over them is written beside."""
     cuts = {}
-    traced = {row.lap_id: row for row in session.scalars(select(TraceRow).where(TraceRow.team_id == team_id, TraceRow.lap_id.in_(lap_ids)))}
+    traced = {
+        row.lap_id: row
+        for row in session.scalars(select(TraceRow).where(TraceRow.team_id == team_id, TraceRow.lap_id.in_(lap_ids)))
+    }
     for lap_id, trace in load_traces(session, team_id, list(traced)):
         cuts[lap_id] = cut(new, trace)
         traced[lap_id].crossings = {code: list(item) for code, item in cuts[lap_id].crossings.items()}
@@ -326,10 +370,13 @@ def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track
     return cuts
 
 
-def _with_traced(exact: Mapping[str, int] | None, traced: Mapping[str, int], parts: Sequence[Part], lap_us: int) -> dict[str, int] | None:
+def _with_traced(
+    exact: Mapping[str, int] | None, traced: Mapping[str, int], parts: Sequence[Part], lap_us: int
+) -> dict[str, int] | None:
     """Exact times, and the traced ones of the parts that have none, in the order of the road.
 
-    A file's times are whole milliseconds and a trace's are not: where all parts are known, the longest traced one takes up the difference, so that
+    A file's times are whole milliseconds and a trace's are not: where all parts are known, the longest traced one takes
+    up the difference, so that
     they add up to the lap.
     """
     known = {**traced, **(exact or {})}

@@ -21,7 +21,9 @@ from fleet_rival.services.track.tracks import load_track, pit_values, store_trac
 __all__ = ["change_layout", "derive", "draw_up", "export", "outline", "remove_layout"]
 
 _WRITTEN = ("other_names", "traits", "importance", "note")
-"""What is true of a corner in a shorter layout too. Limits, kerbs and passing belong to it as well, but the rules may not be the same."""
+"""What is true of a corner in a shorter layout too. Limits, kerbs and passing belong to it as well, but the rules
+may not be the same.
+"""
 
 
 def draw_up(sessions: sessionmaker[Session], actor: Actor, track: Track) -> UUID:
@@ -31,7 +33,12 @@ def draw_up(sessions: sessionmaker[Session], actor: Actor, track: Track) -> UUID
         Refused: a name is missing.
         Conflict: there is one of this name.
     """
-    track = replace(track, name=named(track.name, "track"), layout=named(track.layout, "layout"), kind=named(track.kind, "kind of track"))
+    track = replace(
+        track,
+        name=named(track.name, "track"),
+        layout=named(track.layout, "layout"),
+        kind=named(track.kind, "kind of track"),
+    )
     with sessions.begin() as session:
         return store_track(session, actor, track, f"Drew up {track.name}, {track.layout}").public_id
 
@@ -73,7 +80,9 @@ def derive(
         return layout.public_id
 
 
-def change_layout(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, version: int, values: Mapping[str, Any]) -> None:
+def change_layout(
+    sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, version: int, values: Mapping[str, Any]
+) -> None:
     """Change a layout's names, its kind and what is known of the pit lane.
 
     Args:
@@ -88,7 +97,9 @@ def change_layout(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID
         with sessions.begin() as session:
             row = find_row(session, Layout, actor, layout_id, "layout", lock=True)
             check_version(row, version, "layout")
-            parent = session.scalars(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == row.track_id)).one()
+            parent = session.scalars(
+                select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == row.track_id)
+            ).one()
             begin_change(session, actor, "track.change", f"Changed {parent.name}, {row.name}", row)
             pit: Pit | None = values["pit"]
             try:
@@ -108,7 +119,13 @@ def change_layout(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID
 
 def _rename_in_weeks(session: Session, parent: TrackRow) -> None:
     """Weeks name their track and layout as they were written: they follow."""
-    names = dict(session.execute(select(Layout.id, Layout.name).where(Layout.team_id == parent.team_id, Layout.track_id == parent.id)).tuples().all())
+    names = dict(
+        session.execute(
+            select(Layout.id, Layout.name).where(Layout.team_id == parent.team_id, Layout.track_id == parent.id)
+        )
+        .tuples()
+        .all()
+    )
     own = (SeriesWeekRow.team_id == parent.team_id, SeriesWeekRow.layout_id.in_(names))
     for week in session.scalars(select(SeriesWeekRow).where(*own)):
         for name, value in (("track", parent.name), ("layout", names[week.layout_id or 0])):
@@ -125,18 +142,27 @@ def remove_layout(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID
     try:
         with sessions.begin() as session:
             row = find_row(session, Layout, actor, layout_id, "layout", lock=True)
-            parent = session.scalars(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == row.track_id)).one()
+            parent = session.scalars(
+                select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == row.track_id)
+            ).one()
             begin_change(session, actor, "track.remove", f"Removed {parent.name}, {row.name}", row)
             for table in (LayoutSector, LayoutCorner):
-                for part in session.scalars(select(table).where(table.team_id == actor.team_id, table.layout_id == row.id)):
+                for part in session.scalars(
+                    select(table).where(table.team_id == actor.team_id, table.layout_id == row.id)
+                ):
                     session.delete(part)
             session.flush()
             session.delete(row)
             session.flush()
-            if not session.scalar(select(Layout.id).where(Layout.team_id == actor.team_id, Layout.track_id == parent.id).limit(1)):
+            if not session.scalar(
+                select(Layout.id).where(Layout.team_id == actor.team_id, Layout.track_id == parent.id).limit(1)
+            ):
                 session.delete(parent)
     except IntegrityError as error:
-        raise Conflict("Combinations, weeks, references, questions or layouts made from it hang on this layout. Take them away first.") from error
+        raise Conflict(
+            "Combinations, weeks, references, questions or layouts made from it hang on this layout. Take them away "
+            "first."
+        ) from error
 
 
 def export(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID) -> tuple[str, bytes]:
@@ -168,11 +194,15 @@ def _take_notes_along(session: Session, old: Layout, new: Layout, how: str, trac
     """Names stay with the places; what is written of the road stays true where it is driven the same way."""
     before = {
         corner.code: corner
-        for corner in session.scalars(select(LayoutCorner).where(LayoutCorner.team_id == old.team_id, LayoutCorner.layout_id == old.id))
+        for corner in session.scalars(
+            select(LayoutCorner).where(LayoutCorner.team_id == old.team_id, LayoutCorner.layout_id == old.id)
+        )
     }
     at_apex = {round(track.length_m - corner.apex_m, 3): corner.code for corner in track.corners}
     after = session.scalars(
-        select(LayoutCorner).where(LayoutCorner.team_id == new.team_id, LayoutCorner.layout_id == new.id).order_by(LayoutCorner.start_m)
+        select(LayoutCorner)
+        .where(LayoutCorner.team_id == new.team_id, LayoutCorner.layout_id == new.id)
+        .order_by(LayoutCorner.start_m)
     ).all()
     for corner in after:
         source = before[at_apex[round(corner.apex_m, 3)] if how == "reversed" else corner.code]

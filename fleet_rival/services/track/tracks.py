@@ -44,13 +44,16 @@ def add_track(sessions: sessionmaker[Session], actor: Actor, content: bytes) -> 
     except UnusableFile as error:
         raise Refused(str(error)) from error
     with sessions.begin() as session:
-        row = session.scalar(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update())
+        row = session.scalar(
+            select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update()
+        )
         own = (Layout.team_id == actor.team_id, Layout.name == track.layout)
         layout = session.scalar(select(Layout).where(*own, Layout.track_id == row.id)) if row else None
         if layout is not None:
             if load_track(session, layout) != track:
                 raise Conflict(
-                    f"{track.name}, {track.layout} is already there with other boundaries. Give the layout another name in the file "
+                    f"{track.name}, {track.layout} is already there with other boundaries. Give the layout another "
+                    "name in the file "
                     '("layout") to keep both.'
                 )
             return _view(track, layout.public_id, already_there=True)
@@ -64,12 +67,16 @@ def store_track(session: Session, actor: Actor, track: Track, summary: str) -> L
         Conflict: there is a layout of this name.
     """
     change_set = begin_change(session, actor, "track.add", summary)
-    row = session.scalar(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update())
+    row = session.scalar(
+        select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.name == track.name).with_for_update()
+    )
     if row is None:
         row = TrackRow(team_id=actor.team_id, name=track.name)
         session.add(row)
         session.flush()
-    elif session.scalar(select(Layout.id).where(Layout.team_id == actor.team_id, Layout.track_id == row.id, Layout.name == track.layout)):
+    elif session.scalar(
+        select(Layout.id).where(Layout.team_id == actor.team_id, Layout.track_id == row.id, Layout.name == track.layout)
+    ):
         raise Conflict(f"{track.name}, {track.layout} is there already. Give the layout another name.")
     layout = Layout(
         team_id=actor.team_id,
@@ -83,8 +90,13 @@ def store_track(session: Session, actor: Actor, track: Track, summary: str) -> L
     )
     session.add(layout)
     session.flush()
-    session.add_all(LayoutSector(team_id=actor.team_id, layout_id=layout.id, code=sector.code, start_m=sector.start_m) for sector in track.sectors)
-    session.add_all(LayoutCorner(team_id=actor.team_id, layout_id=layout.id, **corner_values(corner)) for corner in track.corners)
+    session.add_all(
+        LayoutSector(team_id=actor.team_id, layout_id=layout.id, code=sector.code, start_m=sector.start_m)
+        for sector in track.sectors
+    )
+    session.add_all(
+        LayoutCorner(team_id=actor.team_id, layout_id=layout.id, **corner_values(corner)) for corner in track.corners
+    )
     session.flush()
     link_layouts(session, actor, layout, track.name)
     about(session, change_set, layout)
@@ -106,9 +118,21 @@ def layouts(sessions: sessionmaker[Session], actor: Actor) -> list[LayoutView]:
     """All layouts of the team, by name."""
     own = (LayoutSector.team_id == Layout.team_id) & (LayoutSector.layout_id == Layout.id)
     sectors = select(func.count()).select_from(LayoutSector).where(own).scalar_subquery()
-    corners = select(func.count()).select_from(LayoutCorner).where(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id)
+    corners = (
+        select(func.count())
+        .select_from(LayoutCorner)
+        .where(LayoutCorner.team_id == Layout.team_id, LayoutCorner.layout_id == Layout.id)
+    )
     query = (
-        select(Layout.public_id, TrackRow.name, Layout.name.label("layout"), Layout.kind, Layout.length_m, sectors, corners.scalar_subquery())
+        select(
+            Layout.public_id,
+            TrackRow.name,
+            Layout.name.label("layout"),
+            Layout.kind,
+            Layout.length_m,
+            sectors,
+            corners.scalar_subquery(),
+        )
         .join(TrackRow, (TrackRow.team_id == Layout.team_id) & (TrackRow.id == Layout.track_id))
         .where(Layout.team_id == actor.team_id)
         .order_by(TrackRow.name, Layout.name)
@@ -123,7 +147,12 @@ _SECTORS = (
     .order_by(LayoutSector.start_m)
 )
 _CORNERS = (
-    select(*(getattr(LayoutCorner, name) for name in ("code", "start_m", "apex_m", "end_m", "name", "direction", "linked_to_next")))
+    select(
+        *(
+            getattr(LayoutCorner, name)
+            for name in ("code", "start_m", "apex_m", "end_m", "name", "direction", "linked_to_next")
+        )
+    )
     .where(LayoutCorner.team_id == bindparam("team"), LayoutCorner.layout_id == bindparam("layout"))
     .order_by(LayoutCorner.start_m)
 )
@@ -131,7 +160,10 @@ _CORNERS = (
 
 def load_track(session: Session, layout: Layout, *, centreline: bool = True) -> Track:
     """A layout as the core knows it."""
-    name = session.scalar(select(TrackRow.name).where(TrackRow.team_id == layout.team_id, TrackRow.id == layout.track_id)) or ""
+    name = (
+        session.scalar(select(TrackRow.name).where(TrackRow.team_id == layout.team_id, TrackRow.id == layout.track_id))
+        or ""
+    )
     # Columns alone: it is asked for with each answer that is computed.
     sectors = session.execute(_SECTORS, {"team": layout.team_id, "layout": layout.id})
     corners = session.execute(_CORNERS, {"team": layout.team_id, "layout": layout.id})
@@ -156,4 +188,13 @@ def _pit(layout: Layout) -> Pit | None:
 
 
 def _view(track: Track, public_id: UUID, *, already_there: bool = False) -> LayoutView:
-    return LayoutView(public_id, track.name, track.layout, track.kind, track.length_m, len(track.sectors), len(track.corners), already_there)
+    return LayoutView(
+        public_id,
+        track.name,
+        track.layout,
+        track.kind,
+        track.length_m,
+        len(track.sectors),
+        len(track.corners),
+        already_there,
+    )

@@ -10,7 +10,17 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import Car, CarDriver, Combination, Driver, Layout, SeriesWeekCar, SeriesWeekRow, StandingRow, TrackRow
+from fleet_rival.db.tables import (
+    Car,
+    CarDriver,
+    Combination,
+    Driver,
+    Layout,
+    SeriesWeekCar,
+    SeriesWeekRow,
+    StandingRow,
+    TrackRow,
+)
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.week.rows import load_weeks
@@ -100,13 +110,24 @@ def cars(sessions: sessionmaker[Session], actor: Actor) -> list[CarRow]:
     """All cars of the team, by name."""
     team = actor.team_id
     drivers: Any = select(CarDriver.car_id, func.count()).where(CarDriver.team_id == team).group_by(CarDriver.car_id)
-    places: Any = select(Combination.car_id, func.count()).where(Combination.team_id == team).group_by(Combination.car_id)
+    places: Any = (
+        select(Combination.car_id, func.count()).where(Combination.team_id == team).group_by(Combination.car_id)
+    )
     with sessions() as session:
         allowed: dict[int, int] = dict(session.execute(drivers).all())
         where: dict[int, int] = dict(session.execute(places).all())
         rows = session.scalars(select(Car).where(Car.team_id == team).order_by(Car.name))
         return [
-            CarRow(row.public_id, row.name, row.car_class, row.drive, tuple(row.traits), row.restricted, allowed.get(row.id, 0), where.get(row.id, 0))
+            CarRow(
+                row.public_id,
+                row.name,
+                row.car_class,
+                row.drive,
+                tuple(row.traits),
+                row.restricted,
+                allowed.get(row.id, 0),
+                where.get(row.id, 0),
+            )
             for row in rows
         ]
 
@@ -172,7 +193,12 @@ def add_car(sessions: sessionmaker[Session], actor: Actor, name: str) -> CarView
 
 
 def change_car(
-    sessions: sessionmaker[Session], actor: Actor, car_id: UUID, version: int, values: Mapping[str, Any], driver_ids: Sequence[UUID]
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    car_id: UUID,
+    version: int,
+    values: Mapping[str, Any],
+    driver_ids: Sequence[UUID],
 ) -> CarView:
     """Write what is known of a car.
 
@@ -226,18 +252,26 @@ def remove_car(sessions: sessionmaker[Session], actor: Actor, car_id: UUID) -> N
 
 
 def _set_drivers(session: Session, actor: Actor, row: Car, driver_ids: Sequence[UUID]) -> None:
-    wanted = {key: public for public, key in session.execute(select(Driver.public_id, Driver.id).where(Driver.team_id == actor.team_id))}
+    wanted = {
+        key: public
+        for public, key in session.execute(select(Driver.public_id, Driver.id).where(Driver.team_id == actor.team_id))
+    }
     keys = {key for key, public in wanted.items() if public in set(driver_ids)}
     if len(keys) < len(set(driver_ids)):
         raise NotThere("One of these drivers doesn't exist, or no longer does.")
     there = {
-        link.driver_id: link for link in session.scalars(select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.car_id == row.id))
+        link.driver_id: link
+        for link in session.scalars(
+            select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.car_id == row.id)
+        )
     }
     if there.keys() != keys:
         row.edition += 1
     for key in there.keys() - keys:
         session.delete(there[key])
-    session.add_all(CarDriver(team_id=actor.team_id, car_id=row.id, driver_id=key) for key in sorted(keys - there.keys()))
+    session.add_all(
+        CarDriver(team_id=actor.team_id, car_id=row.id, driver_id=key) for key in sorted(keys - there.keys())
+    )
 
 
 def _check_settings(settings: Sequence[Mapping[str, Any]]) -> None:
@@ -268,7 +302,8 @@ def _consumption(session: Session, actor: Actor, places: Sequence[tuple[int, str
     for key, track, layout in places:
         seen = {row.driver_id: row.figures[0] for row in rows if row.combination_id == key and row.figures}
         fuel, energy = (
-            sorted(value for item in seen.values() if (value := item[name]) is not None) for name in ("fuel_l_per_lap", "energy_kwh_per_lap")
+            sorted(value for item in seen.values() if (value := item[name]) is not None)
+            for name in ("fuel_l_per_lap", "energy_kwh_per_lap")
         )
         if fuel or energy:
             out.append(Consumption(track, layout, _middle(fuel), _middle(energy), max(len(fuel), len(energy))))
@@ -283,5 +318,12 @@ def _weeks(session: Session, actor: Actor, row: Car) -> tuple[CarWeek, ...]:
     own = select(SeriesWeekCar.week_id).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.car_id == row.id)
     weeks = sorted(load_weeks(session, actor, SeriesWeekRow.id.in_(own)), key=lambda week: week.facts.begins)
     return tuple(
-        CarWeek(week.row.public_id, week.facts.series, week.facts.week, week.facts.begins.isoformat(), week.facts.place or None) for week in weeks
+        CarWeek(
+            week.row.public_id,
+            week.facts.series,
+            week.facts.week,
+            week.facts.begins.isoformat(),
+            week.facts.place or None,
+        )
+        for week in weeks
     )

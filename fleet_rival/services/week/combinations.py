@@ -32,7 +32,15 @@ __all__ = [
     "thresholds",
 ]
 
-OPEN_SETTINGS = ("cold_laps", "cold_seconds", "solo_floor_s", "condition_minutes", "condition_air_c", "condition_track_c", "hand_timed_ideals")
+OPEN_SETTINGS = (
+    "cold_laps",
+    "cold_seconds",
+    "solo_floor_s",
+    "condition_minutes",
+    "condition_air_c",
+    "condition_track_c",
+    "hand_timed_ideals",
+)
 """Settings that a manager or coach sets for a combination; the others are the method's."""
 
 
@@ -147,7 +155,11 @@ def change_combination(
         begin_change(session, actor, "combination.change", f"Changed {_name(session, row)}", row)
         row.note = (note or "").strip() or None
         replaced = {*OPEN_SETTINGS, *(THRESHOLDS if thresholds is not None else ())}
-        row.settings = {**{name: value for name, value in row.settings.items() if name not in replaced}, **wanted, **(thresholds or {})}
+        row.settings = {
+            **{name: value for name, value in row.settings.items() if name not in replaced},
+            **wanted,
+            **(thresholds or {}),
+        }
     return combination(sessions, actor, public_id)
 
 
@@ -196,7 +208,9 @@ def remove_combination(sessions: sessionmaker[Session], actor: Actor, public_id:
             begin_change(session, actor, "combination.remove", f"Removed {_name(session, row)}", row)
             session.delete(row)
     except IntegrityError as error:
-        raise Conflict("This combination has laps or files. Take its imports back first; the files stay as the record.") from error
+        raise Conflict(
+            "This combination has laps or files. Take its imports back first; the files stay as the record."
+        ) from error
 
 
 def combinations(sessions: sessionmaker[Session], actor: Actor) -> list[CombinationView]:
@@ -223,7 +237,9 @@ def target_of(row: Combination, ideal_us: int | None) -> int | None:
     Args:
         ideal_us: the team's best linked ideal.
     """
-    return target_us(Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideal_us)
+    return target_us(
+        Target(**row.target) if row.target else None, Benchmark(**row.benchmark) if row.benchmark else None, ideal_us
+    )
 
 
 def settings_of(row: Combination) -> Settings:
@@ -260,7 +276,10 @@ def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[Combi
     if public_id is not None:
         heads = heads.where(Combination.public_id == public_id)
         counts = counts.where(
-            Lap.combination_id == select(Combination.id).where(Combination.team_id == team, Combination.public_id == public_id).scalar_subquery()
+            Lap.combination_id
+            == select(Combination.id)
+            .where(Combination.team_id == team, Combination.public_id == public_id)
+            .scalar_subquery()
         )
     if not actor.sees_all:
         counts = counts.where(Driver.id == actor.driver_id)
@@ -277,14 +296,25 @@ def _views(session: Session, actor: Actor, public_id: UUID | None) -> list[Combi
 def _weeks(session: Session, actor: Actor) -> dict[tuple[int, int], list[CombinationWeek]]:
     """By layout and car."""
     out: dict[tuple[int, int], list[CombinationWeek]] = {}
-    for item in sorted(load_weeks(session, actor, SeriesWeekRow.layout_id.is_not(None)), key=lambda item: item.facts.begins, reverse=True):
+    for item in sorted(
+        load_weeks(session, actor, SeriesWeekRow.layout_id.is_not(None)),
+        key=lambda item: item.facts.begins,
+        reverse=True,
+    ):
         made = CombinationWeek(item.row.public_id, item.facts.series, item.facts.week, *item.facts.window)
         for car in item.cars:
             out.setdefault((item.row.layout_id or 0, car.key), []).append(made)
     return out
 
 
-def _view(row: Combination, car: Car, track: str, layout: Layout, drivers: Sequence[DriverView], weeks: Sequence[CombinationWeek]) -> CombinationView:
+def _view(
+    row: Combination,
+    car: Car,
+    track: str,
+    layout: Layout,
+    drivers: Sequence[DriverView],
+    weeks: Sequence[CombinationWeek],
+) -> CombinationView:
     return CombinationView(
         row.public_id,
         row.version,

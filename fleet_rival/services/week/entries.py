@@ -1,4 +1,6 @@
-"""Entries: who drives in which week, at which starts, and how much it matters. Clashes are pointed out elsewhere, never forbidden."""
+"""Entries: who drives in which week, at which starts, and how much it matters. Clashes are pointed out elsewhere,
+never forbidden.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -54,7 +56,9 @@ def entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID) -> Entr
         return _view(*row)
 
 
-def enter(sessions: sessionmaker[Session], actor: Actor, week_ids: Sequence[UUID], driver_ids: Sequence[UUID], importance: str) -> int:
+def enter(
+    sessions: sessionmaker[Session], actor: Actor, week_ids: Sequence[UUID], driver_ids: Sequence[UUID], importance: str
+) -> int:
     """Enter drivers in weeks, all in one act; who is entered already stays as they are.
 
     Returns:
@@ -75,18 +79,25 @@ def enter(sessions: sessionmaker[Session], actor: Actor, week_ids: Sequence[UUID
         if not wanted:
             return 0
         change_set = begin_change(session, actor, "entry.add", _entered(session, weeks, drivers, len(wanted)))
-        rows = [Entry(team_id=actor.team_id, week_id=week.id, driver_id=driver.id, importance=importance, starts=[]) for week, driver in wanted]
+        rows = [
+            Entry(team_id=actor.team_id, week_id=week.id, driver_id=driver.id, importance=importance, starts=[])
+            for week, driver in wanted
+        ]
         session.add_all(rows)
         session.flush()
         about(session, change_set, rows[0])
         return len(rows)
 
 
-def change_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, version: int, values: Mapping[str, Any]) -> EntryView:
-    """Change when and how a driver drives. A driver chooses the own starts and writes the own note; the rest is the manager's.
+def change_entry(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, version: int, values: Mapping[str, Any]
+) -> EntryView:
+    """Change when and how a driver drives. A driver chooses the own starts and writes the own note; the rest is the
+    manager's.
 
     Args:
-        values: `importance`, `starts`, `car_id`, `resource_id`, `note`, and `points`, what the week brought; what is missing stays.
+        values: `importance`, `starts`, `car_id`, `resource_id`, `note`, and `points`, what the week brought; what is
+            missing stays.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -101,14 +112,18 @@ def change_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, 
                 raise Refused("You choose your own starts here; the rest is for a manager or coach to change.")
         check_version(row, version, "entry")
         driver = session.get_one(Driver, row.driver_id).name
-        begin_change(session, actor, "entry.change", f"Changed the entry of {driver} in {_week_name(session, row.week_id)}", row)
+        begin_change(
+            session, actor, "entry.change", f"Changed the entry of {driver} in {_week_name(session, row.week_id)}", row
+        )
         for name, value in _stored(session, actor, values).items():
             if getattr(row, name) != value:
                 setattr(row, name, value)
     return entry(sessions, actor, entry_id)
 
 
-def move_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, version: int, week_id: UUID, driver_id: UUID) -> EntryView:
+def move_entry(
+    sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, version: int, week_id: UUID, driver_id: UUID
+) -> EntryView:
     """Hand an entry over to another driver, or take it to another week. Starts, car and rig stay where the week stays.
 
     Raises:
@@ -119,7 +134,10 @@ def move_entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID, ve
         with sessions.begin() as session:
             row = find_row(session, Entry, actor, entry_id, "entry", lock=True)
             check_version(row, version, "entry")
-            week, driver = find_row(session, SeriesWeekRow, actor, week_id, "week"), find_row(session, Driver, actor, driver_id, "driver")
+            week, driver = (
+                find_row(session, SeriesWeekRow, actor, week_id, "week"),
+                find_row(session, Driver, actor, driver_id, "driver"),
+            )
             old = session.get_one(Driver, row.driver_id).name
             whose = f"{old}'s entry" if driver.name == old else f"{old}'s entry to {driver.name}"
             begin_change(session, actor, "entry.move", f"Moved {whose}, {_week_name(session, week.id)}", row)
@@ -138,8 +156,15 @@ def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Seq
         rows = [find_row(session, Entry, actor, key, "entry", lock=True) for key in sorted(set(entry_ids))]
         if not rows:
             return
-        names = {key: name for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))}
-        what = f"the entry of {names[rows[0].driver_id]} in {_week_name(session, rows[0].week_id)}" if len(rows) == 1 else f"{len(rows)} entries"
+        names = {
+            key: name
+            for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))
+        }
+        what = (
+            f"the entry of {names[rows[0].driver_id]} in {_week_name(session, rows[0].week_id)}"
+            if len(rows) == 1
+            else f"{len(rows)} entries"
+        )
         begin_change(session, actor, "entry.remove", f"Took out {what}", rows[0])
         _drop_what_hangs_on(session, rows)
         for row in rows:
@@ -153,8 +178,15 @@ def _drop_what_hangs_on(session: Session, rows: Sequence[Entry]) -> None:
         Conflict: one of them has a result: who drove it did.
     """
     keys = [row.id for row in rows]
-    if session.scalar(select(RaceResult.id).where(RaceResult.team_id == rows[0].team_id, RaceResult.entry_id.in_(keys)).limit(1)) is not None:
-        raise Conflict("A result is written down for this entry: it stays with who drove it. Take the result out first.")
+    if (
+        session.scalar(
+            select(RaceResult.id).where(RaceResult.team_id == rows[0].team_id, RaceResult.entry_id.in_(keys)).limit(1)
+        )
+        is not None
+    ):
+        raise Conflict(
+            "A result is written down for this entry: it stays with who drove it. Take the result out first."
+        )
     for table in (PlanBlock, RaceSheet):
         for item in session.scalars(select(table).where(table.team_id == rows[0].team_id, table.entry_id.in_(keys))):
             session.delete(item)
@@ -180,9 +212,23 @@ def _query(actor: Actor) -> Any:
     )
 
 
-def _view(row: Entry, week_id: UUID, driver_id: UUID, driver: str, car_id: UUID | None, resource_id: UUID | None) -> EntryView:
+def _view(
+    row: Entry, week_id: UUID, driver_id: UUID, driver: str, car_id: UUID | None, resource_id: UUID | None
+) -> EntryView:
     starts = tuple(datetime.fromisoformat(start) for start in row.starts)
-    return EntryView(row.public_id, row.version, week_id, driver_id, driver, row.importance, starts, car_id, resource_id, row.note, row.points)
+    return EntryView(
+        row.public_id,
+        row.version,
+        week_id,
+        driver_id,
+        driver,
+        row.importance,
+        starts,
+        car_id,
+        resource_id,
+        row.note,
+        row.points,
+    )
 
 
 def _stored(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[str, Any]:
@@ -194,7 +240,9 @@ def _stored(session: Session, actor: Actor, values: Mapping[str, Any]) -> dict[s
     if "car_id" in values:
         out["car_id"] = find_row(session, Car, actor, values["car_id"], "car").id if values["car_id"] else None
     if "resource_id" in values:
-        out["resource_id"] = find_row(session, Resource, actor, values["resource_id"], "rig").id if values["resource_id"] else None
+        out["resource_id"] = (
+            find_row(session, Resource, actor, values["resource_id"], "rig").id if values["resource_id"] else None
+        )
     if "points" in values:
         out["points"] = values["points"]
     if "note" in values:
@@ -216,4 +264,8 @@ def _week_name(session: Session, week_key: int) -> str:
 def _entered(session: Session, weeks: Sequence[SeriesWeekRow], drivers: Sequence[Driver], count: int) -> str:
     who = drivers[0].name if len(drivers) == 1 else f"{len(drivers)} drivers"
     where = _week_name(session, weeks[0].id) if len(weeks) == 1 else f"{len(weeks)} weeks"
-    return f"Entered {who} in {where}" if count == len(weeks) * len(drivers) else f"Entered {who} in {where}, where they weren't yet"
+    return (
+        f"Entered {who} in {where}"
+        if count == len(weeks) * len(drivers)
+        else f"Entered {who} in {where}, where they weren't yet"
+    )

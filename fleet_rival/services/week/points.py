@@ -13,13 +13,19 @@ __all__ = ["count_points"]
 
 
 def count_points(session: Session, actor: Actor, entries: Sequence[Entry]) -> None:
-    """Let the points of some entries' weeks follow from those of their starts; where no start has any, what somebody entered stays."""
+    """Let the points of some entries' weeks follow from those of their starts; where no start has any, what somebody
+    entered stays.
+    """
     query = (
         select(RaceResult.entry_id, RaceResult.points, Series.starts_count)
         .join(Entry, (Entry.team_id == RaceResult.team_id) & (Entry.id == RaceResult.entry_id))
         .join(SeriesWeekRow, (SeriesWeekRow.team_id == Entry.team_id) & (SeriesWeekRow.id == Entry.week_id))
         .join(Series, (Series.team_id == Entry.team_id) & (Series.id == SeriesWeekRow.series_id))
-        .where(RaceResult.team_id == actor.team_id, RaceResult.entry_id.in_([entry.id for entry in entries]), RaceResult.points.is_not(None))
+        .where(
+            RaceResult.team_id == actor.team_id,
+            RaceResult.entry_id.in_([entry.id for entry in entries]),
+            RaceResult.points.is_not(None),
+        )
         .order_by(RaceResult.starts_at)
     )
     points: dict[int, list[float]] = {}

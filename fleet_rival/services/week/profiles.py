@@ -127,7 +127,9 @@ def add_driver(sessions: sessionmaker[Session], actor: Actor, name: str) -> Driv
         raise Conflict(f"The team has a driver called {name.strip()} already.") from error
 
 
-def change_profile(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, version: int, values: Mapping[str, Any]) -> DriverProfile:
+def change_profile(
+    sessions: sessionmaker[Session], actor: Actor, driver_id: UUID, version: int, values: Mapping[str, Any]
+) -> DriverProfile:
     """Write how a driver drives, sees and has time; a driver writes the own profile alone.
 
     Args:
@@ -160,18 +162,25 @@ def remove_driver(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID
         with sessions.begin() as session:
             row = find_row(session, Driver, actor, driver_id, "driver", lock=True)
             begin_change(session, actor, "driver.remove", f"Removed the driver {row.name}", row)
-            for link in session.scalars(select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.driver_id == row.id)):
+            for link in session.scalars(
+                select(CarDriver).where(CarDriver.team_id == actor.team_id, CarDriver.driver_id == row.id)
+            ):
                 session.delete(link)
             session.flush()
             session.delete(row)
     except IntegrityError as error:
-        raise Conflict("This driver has laps, entries or an account. Somebody who left stays with their laps; say that they are a guest.") from error
+        raise Conflict(
+            "This driver has laps, entries or an account. Somebody who left stays with their laps; say that they are a "
+            "guest."
+        ) from error
 
 
 def resources(sessions: sessionmaker[Session], actor: Actor) -> list[ResourceView]:
     """Shared rigs and coaches, by name."""
     with sessions() as session:
-        rows = session.scalars(select(Resource).where(Resource.team_id == actor.team_id).order_by(Resource.kind.desc(), Resource.name))
+        rows = session.scalars(
+            select(Resource).where(Resource.team_id == actor.team_id).order_by(Resource.kind.desc(), Resource.name)
+        )
         return [_resource(row) for row in rows]
 
 
@@ -196,7 +205,9 @@ def add_resource(sessions: sessionmaker[Session], actor: Actor, name: str, kind:
         raise Conflict(f"There is something called {name.strip()} already.") from error
 
 
-def change_resource(sessions: sessionmaker[Session], actor: Actor, resource_id: UUID, version: int, values: Mapping[str, Any]) -> ResourceView:
+def change_resource(
+    sessions: sessionmaker[Session], actor: Actor, resource_id: UUID, version: int, values: Mapping[str, Any]
+) -> ResourceView:
     """Write a shared thing anew.
 
     Raises:
@@ -238,10 +249,17 @@ def availability_of(plain: Mapping[str, Any]) -> Availability:
     """Windows as the core knows them, from how they are kept: `weekly`, `off` and `extra`, with ISO days and times."""
     return Availability(
         tuple(
-            Window(tuple(item["days"]), time.fromisoformat(item["begins"]), time.fromisoformat(item["ends"])) for item in plain.get("weekly") or ()
+            Window(tuple(item["days"]), time.fromisoformat(item["begins"]), time.fromisoformat(item["ends"]))
+            for item in plain.get("weekly") or ()
         ),
-        tuple(DayOff(date.fromisoformat(item["first"]), date.fromisoformat(item["last"]), item.get("why") or "") for item in plain.get("off") or ()),
-        tuple(Slot(datetime.fromisoformat(item["begins"]), datetime.fromisoformat(item["ends"])) for item in plain.get("extra") or ()),
+        tuple(
+            DayOff(date.fromisoformat(item["first"]), date.fromisoformat(item["last"]), item.get("why") or "")
+            for item in plain.get("off") or ()
+        ),
+        tuple(
+            Slot(datetime.fromisoformat(item["begins"]), datetime.fromisoformat(item["ends"]))
+            for item in plain.get("extra") or ()
+        ),
     )
 
 
@@ -279,5 +297,11 @@ def _profile(row: Driver, cars: tuple[CarAllowed, ...]) -> DriverProfile:
 
 def _resource(row: Resource) -> ResourceView:
     return ResourceView(
-        row.public_id, row.version, row.name, row.kind, row.zone, {"weekly": [], "off": [], "extra": [], **(row.availability or {})}, row.note
+        row.public_id,
+        row.version,
+        row.name,
+        row.kind,
+        row.zone,
+        {"weekly": [], "off": [], "extra": [], **(row.availability or {})},
+        row.note,
     )

@@ -14,12 +14,23 @@ from fleet_rival.core.season.weeks import Changeable, Compound, SeriesWeek
 from fleet_rival.db.tables import Car, Combination, Layout, Series, SeriesWeekCar, SeriesWeekRow, TrackRow
 from fleet_rival.services.shared.base import Actor
 
-__all__ = ["CarChoice", "LoadedWeek", "combinations_for", "core_week", "link_layouts", "load_weeks", "series_called", "week_begun_last", "write_week"]
+__all__ = [
+    "CarChoice",
+    "LoadedWeek",
+    "combinations_for",
+    "core_week",
+    "link_layouts",
+    "load_weeks",
+    "series_called",
+    "week_begun_last",
+    "write_week",
+]
 
 _SAME: Final = tuple(
     item.name
     for item in fields(SeriesWeek)
-    if item.name not in ("series", "week", "cars", "compounds", "changeable", "session_local")  # these are written another way
+    if item.name
+    not in ("series", "week", "cars", "compounds", "changeable", "session_local")  # these are written another way
 )
 """Fields that the core and the table hold alike."""
 
@@ -51,7 +62,9 @@ def week_begun_last(session: Session, team_id: int, layout_id: int) -> SeriesWee
     """The week, of any series, that was the last one to begin on a layout; None before the first."""
     return session.scalar(
         select(SeriesWeekRow)
-        .where(SeriesWeekRow.team_id == team_id, SeriesWeekRow.layout_id == layout_id, SeriesWeekRow.begins <= now().date())
+        .where(
+            SeriesWeekRow.team_id == team_id, SeriesWeekRow.layout_id == layout_id, SeriesWeekRow.begins <= now().date()
+        )
         .order_by(SeriesWeekRow.begins.desc(), SeriesWeekRow.id.desc())
         .limit(1)
     )
@@ -77,7 +90,13 @@ def load_weeks(session: Session, actor: Actor, *which: Any) -> list[LoadedWeek]:
     for week_key, *rest in session.execute(links) if rows else ():
         cars.setdefault(week_key, []).append(CarChoice(*rest))
     return [
-        LoadedWeek(row, core_week(row, name, [car.name for car in cars.get(row.id, ())]), series_id, layout_id, tuple(cars.get(row.id, ())))
+        LoadedWeek(
+            row,
+            core_week(row, name, [car.name for car in cars.get(row.id, ())]),
+            series_id,
+            layout_id,
+            tuple(cars.get(row.id, ())),
+        )
         for row, name, series_id, layout_id in rows
     ]
 
@@ -95,8 +114,12 @@ def core_week(row: SeriesWeekRow, name: str, cars: Sequence[str]) -> SeriesWeek:
     )
 
 
-def write_week(session: Session, actor: Actor, of: Series, row: SeriesWeekRow | None, facts: SeriesWeek) -> SeriesWeekRow:
-    """Write a week's facts into its row, which is made where there is none; cars and combinations are made where they are missing."""
+def write_week(
+    session: Session, actor: Actor, of: Series, row: SeriesWeekRow | None, facts: SeriesWeek
+) -> SeriesWeekRow:
+    """Write a week's facts into its row, which is made where there is none; cars and combinations are made where
+    they are missing.
+    """
     layout = _layout_called(session, actor, facts.track, facts.layout)
     values = {name: getattr(facts, name) for name in _SAME} | {
         "number": facts.week,
@@ -112,7 +135,10 @@ def write_week(session: Session, actor: Actor, of: Series, row: SeriesWeekRow | 
         session.add(row)
     else:
         own = (SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)
-        links = {link.car_id: link for link in session.scalars(select(SeriesWeekCar).where(*own).order_by(SeriesWeekCar.place))}
+        links = {
+            link.car_id: link
+            for link in session.scalars(select(SeriesWeekCar).where(*own).order_by(SeriesWeekCar.place))
+        }
         values["edition"] = row.edition + (list(links) != [car.id for car in cars])
         for name, value in values.items():
             # Only what differs, so that the record shows what was changed.
@@ -137,7 +163,9 @@ def combinations_for(session: Session, actor: Actor, layout_id: int, car_ids: Se
     own = (Combination.team_id == actor.team_id, Combination.layout_id == layout_id)
     there = set(session.scalars(select(Combination.car_id).where(*own)))
     session.add_all(
-        Combination(team_id=actor.team_id, layout_id=layout_id, car_id=key, settings={}) for key in dict.fromkeys(car_ids) if key not in there
+        Combination(team_id=actor.team_id, layout_id=layout_id, car_id=key, settings={})
+        for key in dict.fromkeys(car_ids)
+        if key not in there
     )
     session.flush()
 
@@ -152,7 +180,9 @@ def link_layouts(session: Session, actor: Actor, layout: Layout, track: str) -> 
     )
     for row in session.scalars(waiting).all():
         row.layout_id = layout.id
-        cars = session.scalars(select(SeriesWeekCar.car_id).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id))
+        cars = session.scalars(
+            select(SeriesWeekCar.car_id).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)
+        )
         combinations_for(session, actor, layout.id, cars.all())
     session.flush()
 

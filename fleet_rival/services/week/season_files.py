@@ -90,11 +90,19 @@ def upload(sessions: sessionmaker[Session], actor: Actor, name: str, content: by
         raise Refused(f"The file has {len(content) / 1e6:.0f} MB; a season has {MAX_BYTES // 1_000_000} MB at most.")
     _read(content)
     with sessions.begin() as session:
-        old = (SeasonFileRow.team_id == actor.team_id, SeasonFileRow.state == "preview", SeasonFileRow.created_at < now() - _KEEP_PREVIEWS)
+        old = (
+            SeasonFileRow.team_id == actor.team_id,
+            SeasonFileRow.state == "preview",
+            SeasonFileRow.created_at < now() - _KEEP_PREVIEWS,
+        )
         session.execute(delete(SeasonFileRow).where(*old))
         see_to_room(session, actor, len(content))
         row = SeasonFileRow(
-            team_id=actor.team_id, person_id=actor.person_id, name=name[-255:] or "season.csv", size=len(content), content=zlib.compress(content)
+            team_id=actor.team_id,
+            person_id=actor.person_id,
+            name=name[-255:] or "season.csv",
+            size=len(content),
+            content=zlib.compress(content),
         )
         session.add(row)
         session.flush()
@@ -133,12 +141,15 @@ def preview(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Sea
         )
 
 
-def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, stamp: str, *, take_changes: bool) -> SeasonImported:
+def import_season(
+    sessions: sessionmaker[Session], actor: Actor, file_id: UUID, stamp: str, *, take_changes: bool
+) -> SeasonImported:
     """Import a season file that was looked at, in one transaction and one act.
 
     Args:
         stamp: of the preview that the person saw.
-        take_changes: whether weeks that are there with other facts are written anew. New weeks that overlap with those that stay
+        take_changes: whether weeks that are there with other facts are written anew. New weeks that overlap with those
+            that stay
             are set aside.
 
     Raises:
@@ -150,7 +161,9 @@ def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, 
             raise Conflict("This file is imported already.")
         file, there, now_stamp = _compared(session, actor, kept, take_changes=take_changes)
         if now_stamp != stamp:
-            raise Conflict("Weeks of these series were changed since you looked. Look at the preview again, then import.")
+            raise Conflict(
+                "Weeks of these series were changed since you looked. Look at the preview again, then import."
+            )
         change_set = begin_change(session, actor, "season.import", f"Imported {kept.name}")
         counts = {"new": 0, "changed": 0, "same": 0}
         for _, week in file.weeks:
@@ -161,7 +174,9 @@ def import_season(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, 
             of = series_called(session, actor, week.series)
             row = session.scalar(
                 select(SeriesWeekRow).where(
-                    SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == of.id, SeriesWeekRow.number == week.week
+                    SeriesWeekRow.team_id == actor.team_id,
+                    SeriesWeekRow.series_id == of.id,
+                    SeriesWeekRow.number == week.week,
                 )
             )
             write_week(session, actor, of, row, week)
@@ -214,11 +229,20 @@ def _compared(
     for line, week in file.weeks:
         own = (week.series, week.week)
         # A week that is there and stays as it is says nothing about itself.
-        others = [other for key, other in there.items() if key[0] == week.series and key != own and key not in rewritten]
+        others = [
+            other for key, other in there.items() if key[0] == week.series and key != own and key not in rewritten
+        ]
         if own in there and not take_changes:
             weeks.append((line, week))
         elif clash := next((other for other in others if overlaps(week, other)), None):
-            set_aside.append(SetAside(line, "from", str(week.begins), f"overlaps with week {clash.week} of this series, which is there already"))
+            set_aside.append(
+                SetAside(
+                    line,
+                    "from",
+                    str(week.begins),
+                    f"overlaps with week {clash.week} of this series, which is there already",
+                )
+            )
         else:
             weeks.append((line, week))
     lines = {line for line, _ in weeks}

@@ -77,7 +77,9 @@ def series(sessions: sessionmaker[Session], actor: Actor) -> list[SeriesView]:
         .order_by(Series.name)
     )
     with sessions() as session:
-        return [SeriesView(row.public_id, row.version, row.name, row.note, *rest) for row, *rest in session.execute(counts)]
+        return [
+            SeriesView(row.public_id, row.version, row.name, row.note, *rest) for row, *rest in session.execute(counts)
+        ]
 
 
 def add_series(sessions: sessionmaker[Session], actor: Actor, name: str, note: str | None = None) -> SeriesView:
@@ -98,7 +100,9 @@ def add_series(sessions: sessionmaker[Session], actor: Actor, name: str, note: s
         raise Conflict(f"There is a series called {name.strip()} already.") from error
 
 
-def change_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, name: str, note: str | None) -> None:
+def change_series(
+    sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, name: str, note: str | None
+) -> None:
     """Rename a series, or change its note.
 
     Raises:
@@ -116,7 +120,12 @@ def change_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID
 
 
 def set_counting(
-    sessions: sessionmaker[Session], actor: Actor, series_id: UUID, version: int, best_weeks: int | None, starts_count: str = "best"
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    series_id: UUID,
+    version: int,
+    best_weeks: int | None,
+    starts_count: str = "best",
 ) -> None:
     """Say how many weeks of a series count, the best ones, None: all; and what a week brings that has several starts.
 
@@ -131,11 +140,19 @@ def set_counting(
         check_version(row, version, "series")
         told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
         of_several = {"best": "the best", "sum": "the sum", "mean": "the mean"}[starts_count]
-        begin_change(session, actor, "series.counting", f"Said that in {row.name} {told}, of several starts {of_several}", row)
+        begin_change(
+            session, actor, "series.counting", f"Said that in {row.name} {told}, of several starts {of_several}", row
+        )
         row.best_weeks, row.starts_count = best_weeks, starts_count
         session.flush()
-        weeks = select(SeriesWeekRow.id).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)
-        count_points(session, actor, session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.week_id.in_(weeks))).all())
+        weeks = select(SeriesWeekRow.id).where(
+            SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id
+        )
+        count_points(
+            session,
+            actor,
+            session.scalars(select(Entry).where(Entry.team_id == actor.team_id, Entry.week_id.in_(weeks))).all(),
+        )
 
 
 def remove_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID) -> None:
@@ -148,7 +165,9 @@ def remove_series(sessions: sessionmaker[Session], actor: Actor, series_id: UUID
         with sessions.begin() as session:
             row = find_row(session, Series, actor, series_id, "series", lock=True)
             begin_change(session, actor, "series.remove", f"Removed the series {row.name}", row)
-            for found in session.scalars(select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)):
+            for found in session.scalars(
+                select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == row.id)
+            ):
                 _remove(session, actor, found, row.name)
             session.flush()
             session.delete(row)
@@ -192,7 +211,9 @@ def add_week(sessions: sessionmaker[Session], actor: Actor, series_id: UUID, fac
     return week(sessions, actor, public_id)
 
 
-def change_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID, version: int, facts: SeriesWeek) -> WeekView:
+def change_week(
+    sessions: sessionmaker[Session], actor: Actor, week_id: UUID, version: int, facts: SeriesWeek
+) -> WeekView:
     """Write a week anew.
 
     Raises:
@@ -236,7 +257,10 @@ def _check_facts(facts: SeriesWeek, others: Iterable[SeriesWeek]) -> None:
         raise Refused(f"The week ends on {facts.ends}, which isn't after it begins on {facts.begins}.")
     for other in others:
         if overlaps(facts, other):
-            raise Refused(f"The week overlaps with week {other.week}, which goes from {other.begins} to {other.ends}. Change one of the two.")
+            raise Refused(
+                f"The week overlaps with week {other.week}, which goes from {other.begins} to {other.ends}. Change one "
+                "of the two."
+            )
     try:
         # A week without starts has a zone as well.
         known_zone(facts.zone)
@@ -258,18 +282,35 @@ def _view(loaded: LoadedWeek) -> WeekView:
         warnings.insert(0, f"{facts.track}, {facts.layout} isn't known yet: add its track file")
     begins_at, ends_at = facts.window
     starts = facts.expanded().starts
-    return WeekView(row.public_id, row.version, loaded.series_id, facts, loaded.layout_id, loaded.cars, begins_at, ends_at, starts, tuple(warnings))
+    return WeekView(
+        row.public_id,
+        row.version,
+        loaded.series_id,
+        facts,
+        loaded.layout_id,
+        loaded.cars,
+        begins_at,
+        ends_at,
+        starts,
+        tuple(warnings),
+    )
 
 
 def _others(session: Session, actor: Actor, of: Series, but: int | None) -> list[SeriesWeek]:
-    rows = session.scalars(select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == of.id))
+    rows = session.scalars(
+        select(SeriesWeekRow).where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.series_id == of.id)
+    )
     return [core_week(row, of.name, ()) for row in rows if row.id != but]
 
 
 def _remove(session: Session, actor: Actor, row: SeriesWeekRow, name: str) -> None:
-    if session.scalar(select(func.count()).select_from(Entry).where(Entry.team_id == actor.team_id, Entry.week_id == row.id)):
+    if session.scalar(
+        select(func.count()).select_from(Entry).where(Entry.team_id == actor.team_id, Entry.week_id == row.id)
+    ):
         raise Conflict(f"Somebody is entered in week {row.number} of {name}. Take the entries out first.")
-    for link in session.scalars(select(SeriesWeekCar).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)):
+    for link in session.scalars(
+        select(SeriesWeekCar).where(SeriesWeekCar.team_id == actor.team_id, SeriesWeekCar.week_id == row.id)
+    ):
         session.delete(link)
     session.flush()
     session.delete(row)

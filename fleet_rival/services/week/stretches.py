@@ -26,7 +26,8 @@ ALL_TIME: Final = Stretch(datetime(1970, 1, 1, tzinfo=UTC), datetime(9999, 1, 1,
 
 
 def stretch_of(week: LoadedWeek, car_key: int, weeks: Iterable[LoadedWeek], settings: Settings) -> Stretch:
-    """The stretch of time whose laps with a car are a week's own: to its end, from `lead_days` before it, but not from before the
+    """The stretch of time whose laps with a car are a week's own: to its end, from `lead_days` before it, but not
+    from before the
     last week in which the same combination was driven ended.
 
     Args:
@@ -36,17 +37,29 @@ def stretch_of(week: LoadedWeek, car_key: int, weeks: Iterable[LoadedWeek], sett
     begins, ends = week.facts.window
     since = begins - timedelta(days=settings.lead_days)
     ended = [
-        end for other in weeks if other.row.layout_id == week.row.layout_id and other.has_car(car_key) and (end := other.facts.window[1]) <= begins
+        end
+        for other in weeks
+        if other.row.layout_id == week.row.layout_id
+        and other.has_car(car_key)
+        and (end := other.facts.window[1]) <= begins
     ]
     return Stretch(max([since, *ended]), ends)
 
 
-def within(session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap], stretch: Stretch) -> list[StoredLap]:
+def within(
+    session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap], stretch: Stretch
+) -> list[StoredLap]:
     """The laps of a stretch of time; of a lap that doesn't say when it was driven, when it came in counts."""
-    return [item for item, moment in dated_laps(session, team_id, combination_id, laps) if stretch.since <= moment < stretch.until]
+    return [
+        item
+        for item, moment in dated_laps(session, team_id, combination_id, laps)
+        if stretch.since <= moment < stretch.until
+    ]
 
 
-def dated_laps(session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap]) -> list[tuple[StoredLap, datetime]]:
+def dated_laps(
+    session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap]
+) -> list[tuple[StoredLap, datetime]]:
     arrived = _arrived(session, team_id, combination_id) if any(item.lap.started_at is None for item in laps) else {}
     return [(item, item.lap.started_at or arrived.get(item.id, ALL_TIME.since)) for item in laps]
 

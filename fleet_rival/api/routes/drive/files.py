@@ -29,7 +29,9 @@ def upload_laps(path: s.CombinationPath, form: s.FileForm) -> Any:
 def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
     """Keep the lap files of a zip, each to be looked at like one that came alone."""
     _, content = sent_file(form, "laps.zip")
-    return s.validate(s.Archive, {"items": files.upload_archive(sessions(), actor(), path.combination_id, content)}), 201
+    return s.validate(
+        s.Archive, {"items": files.upload_archive(sessions(), actor(), path.combination_id, content)}
+    ), 201
 
 
 @api.put("/lap-files/<uuid:file_id>/reading", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
@@ -67,7 +69,9 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
     view = files.preview(sessions(), actor(), file_id, apart)
     if view is None:
         return background(
-            "laps.look", f"Looking at {files.name_of(sessions(), actor(), file_id)}", {"file_id": str(file_id), "apart": sorted(apart)}
+            "laps.look",
+            f"Looking at {files.name_of(sessions(), actor(), file_id)}",
+            {"file_id": str(file_id), "apart": sorted(apart)},
         ), 202
     return s.validate(s.PreviewOut, view), status
 
@@ -76,7 +80,9 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
 @allowed("laps.import")
 def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at: a job, which ends whole or not at all."""
-    wishes = files.Wishes(body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests))
+    wishes = files.Wishes(
+        body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests)
+    )
     name, combination_id = files.check(sessions(), actor(), path.file_id, wishes)
     arguments = {"file_id": str(path.file_id), "combination_id": str(combination_id), **body.model_dump(mode="json")}
     return background("laps.import", f"Import of {name}", arguments), 202
@@ -97,7 +103,11 @@ def discard_laps(path: s.LapFilePath) -> Any:
     return "", 204
 
 
-@api.get("/combinations/<uuid:combination_id>/laps.csv", responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}, tags=[_drive])
+@api.get(
+    "/combinations/<uuid:combination_id>/laps.csv",
+    responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+    tags=[_drive],
+)
 @allowed("drive.see")
 def export_laps(path: s.CombinationPath) -> Any:
     """All laps of a combination as a lap file; a driver's own alone."""

@@ -40,13 +40,17 @@ _STREAM: Any = {"200": {"content": {"text/event-stream": {"schema": {"type": "st
 @api.get("/events/stream", responses=_STREAM, tags=[_live])
 @allowed("drive.see")
 def stream_events(query: s.EventsQuery) -> Any:
-    """That something changed, as Server-Sent Events; resumed by `Last-Event-ID`. Where all places are taken: ask `/events`."""
+    """That something changed, as Server-Sent Events; resumed by `Last-Event-ID`. Where all places are taken: ask
+    `/events`.
+    """
     streams: Streams = current_app.extensions["streams"]
     named = request.headers.get("Last-Event-ID", "")
     after = int(named) if named.isdecimal() and len(named) < 19 else query.after
     stream = streams.open(actor(), token() or "", after)
     if stream is None:
-        response = problem(503, "no-place", "No place left", "All live connections are taken; the page asks every few seconds instead.")
+        response = problem(
+            503, "no-place", "No place left", "All live connections are taken; the page asks every few seconds instead."
+        )
         response.headers["Retry-After"] = "30"
         return response
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
@@ -75,7 +79,9 @@ def show_live() -> Any:
 
 
 class _Shared:
-    """An answer that many ask for at once while it changes all the time: who waits for one that was begun after they came takes it too."""
+    """An answer that many ask for at once while it changes all the time: who waits for one that was begun after they
+    came takes it too.
+    """
 
     def __init__(self) -> None:
         self._making = threading.Lock()
@@ -116,14 +122,21 @@ def take_again() -> Any:
 def show_brief(query: s.BriefQuery) -> Any:
     """What a rig has to know before a driver drives: car, track file, conditions, and what was declared of the run."""
     found = brief(sessions(), actor(), query.driver)
-    values = {"driver": found.driver, "car": found.car, "track": json.loads(found.track), "conditions": found.conditions, "declared": found.declared}
+    values = {
+        "driver": found.driver,
+        "car": found.car,
+        "track": json.loads(found.track),
+        "conditions": found.conditions,
+        "declared": found.declared,
+    }
     return s.validate(s.BriefOut, values)
 
 
 @api.post("/rig/feed", responses={"200": s.FedOut, "429": s.Problem}, tags=[_live])
 @allowed("rig")
 def take_feed() -> Any:
-    """Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written down and never lost;
+    """Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written
+    down and never lost;
     the same key twice changes nothing. Under load: 429, and when to come back."""
     if not _places.acquire(blocking=False):
         return _later(1)
@@ -140,7 +153,9 @@ def take_feed() -> Any:
 
 
 def _later(seconds: int) -> Response:
-    response = problem(429, "busy", "Too much at once", f"More comes than can be taken. Send it again in {seconds} s; nothing is lost.")
+    response = problem(
+        429, "busy", "Too much at once", f"More comes than can be taken. Send it again in {seconds} s; nothing is lost."
+    )
     response.headers["Retry-After"] = str(seconds)
     return response
 
@@ -151,13 +166,20 @@ def _lines() -> tuple[list[Line], list[dict[str, Any]]]:
         if not text.strip():
             continue
         if number > _MOST_LINES:
-            refused.append({"line": number, "reason": f"{_MOST_LINES} lines are taken at once; send this one and those behind it again"})
+            refused.append(
+                {
+                    "line": number,
+                    "reason": f"{_MOST_LINES} lines are taken at once; send this one and those behind it again",
+                }
+            )
             break
         try:
             lines.append(s.fed_line(text))
         except ValueError as error:
             first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": "isn't JSON"}
-            refused.append({"line": number, "reason": f"{'.'.join(map(str, first['loc'])) or 'the line'}: {first['msg']}"[:300]})
+            refused.append(
+                {"line": number, "reason": f"{'.'.join(map(str, first['loc'])) or 'the line'}: {first['msg']}"[:300]}
+            )
     return lines, refused
 
 

@@ -23,11 +23,17 @@ def _key(path: s.RunKeyPath) -> RunKey:
 @api.get("/combinations/<uuid:combination_id>/runs", responses={"200": s.DrivenOut}, tags=[_runs])
 @allowed("drive.see")
 def list_runs(path: s.CombinationPath) -> Any:
-    """Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a driver's own."""
+    """Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a
+    driver's own.
+    """
     return s.validate(s.DrivenOut, sheet.driven(sessions(), actor(), path.combination_id))
 
 
-@api.get("/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/template", responses={"200": s.TemplateOut}, tags=[_runs])
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/template",
+    responses={"200": s.TemplateOut},
+    tags=[_runs],
+)
 @allowed("drive.see")
 def get_template(path: s.TemplatePath) -> Any:
     """What a driver's next run begins with: the last one."""
@@ -46,7 +52,9 @@ def check_run(path: s.CombinationPath, body: s.CheckWish) -> Any:
 @allowed("run.declare")
 def declare_run(path: s.CombinationPath, body: s.Declaration) -> Any:
     """Declare a run that starts now; a driver an own one."""
-    made = declare.declare(sessions(), actor(), path.combination_id, body.driver_id, body.context.model_dump(), body.done)
+    made = declare.declare(
+        sessions(), actor(), path.combination_id, body.driver_id, body.context.model_dump(), body.done
+    )
     return s.validate(s.RunOut, made), 201
 
 
@@ -105,14 +113,18 @@ def type_lap(path: s.RunKeyPath, body: s.TypedLine) -> Any:
 @allowed("lap.mend")
 def mend_lap(path: s.LapOfRunPath, header: s.Version, body: s.TypedMend) -> Any:
     """Write a typed lap anew, if it is still as it was looked at."""
-    return s.validate(s.KeptLapOut, fingers.mend_typed(sessions(), actor(), _key(path), path.lap, header.number, body.line))
+    return s.validate(
+        s.KeptLapOut, fingers.mend_typed(sessions(), actor(), _key(path), path.lap, header.number, body.line)
+    )
 
 
 @api.post(_RUN + "/timed-laps", responses={"201": s.KeptLapOut}, tags=[_runs])
 @allowed("laps.time")
 def time_lap(path: s.RunKeyPath, body: s.TimedLap) -> Any:
     """Take down a lap that was timed by hand, with how far it may be off."""
-    return s.validate(s.KeptLapOut, fingers.time_lap(sessions(), actor(), _key(path), body.number, body.presses_us, body.ended_at)), 201
+    return s.validate(
+        s.KeptLapOut, fingers.time_lap(sessions(), actor(), _key(path), body.number, body.presses_us, body.ended_at)
+    ), 201
 
 
 @api.put(_RUN + "/marks", responses={"204": None}, tags=[_runs])
@@ -122,7 +134,9 @@ def overrule_marks(path: s.RunKeyPath, body: s.MarksChange) -> Any:
     if body.marks is None:
         edit.turn_laps(sessions(), actor(), _key(path), body.versions)
     else:
-        edit.say_of_marks(sessions(), actor(), _key(path), body.versions, {str(mark): stands for mark, stands in body.marks.items()})
+        edit.say_of_marks(
+            sessions(), actor(), _key(path), body.versions, {str(mark): stands for mark, stands in body.marks.items()}
+        )
     return "", 204
 
 
@@ -146,7 +160,9 @@ def write_feel(path: s.RunKeyPath, header: s.Version, body: s.Feel) -> Any:
 @allowed("lap.remark")
 def add_remark(path: s.LapOfRunPath, body: s.RemarkWish) -> Any:
     """Say something of a lap after the run."""
-    return s.validate(s.RemarkMade, {"id": edit.add_remark(sessions(), actor(), _key(path), path.lap, body.model_dump())}), 201
+    return s.validate(
+        s.RemarkMade, {"id": edit.add_remark(sessions(), actor(), _key(path), path.lap, body.model_dump())}
+    ), 201
 
 
 @api.delete("/remarks/<uuid:remark_id>", responses={"204": None}, tags=[_runs])
@@ -192,7 +208,9 @@ def split_session(path: s.PracticePath, body: s.SplitWish) -> Any:
 def move_runs(path: s.PracticePath, body: s.MoveWish) -> Any:
     """Move runs of a session to the combination or the driver that they belong to."""
     runs = [moves.WhichRun(run.driver_id, run.number) for run in body.runs]
-    return s.validate(s.MovedOut, moves.move_runs(sessions(), actor(), path.session_id, runs, body.combination_id, body.driver_id))
+    return s.validate(
+        s.MovedOut, moves.move_runs(sessions(), actor(), path.session_id, runs, body.combination_id, body.driver_id)
+    )
 
 
 @api.get("/combinations/<uuid:combination_id>/clip", responses={"200": s.ClipOut}, tags=[_runs])

@@ -18,7 +18,9 @@ from fleet_rival.services.shared import space
 from fleet_rival.services.shared.errors import Refused
 
 _telemetry = Tag(name="telemetry")
-_PARQUET: Any = {"200": {"content": {"application/vnd.apache.parquet": {"schema": {"type": "string", "format": "binary"}}}}}
+_PARQUET: Any = {
+    "200": {"content": {"application/vnd.apache.parquet": {"schema": {"type": "string", "format": "binary"}}}}
+}
 _TUS = {"Tus-Resumable": "1.0.0", "Cache-Control": "no-store"}
 _OCTETS = "application/offset+octet-stream"
 _NOTHING: Any = {"204": None}
@@ -75,7 +77,13 @@ def begin_upload() -> Any:
         combination = UUID(told["combination"]) if told.get("combination") else None
     except ValueError as error:
         raise Refused("The combination in Upload-Metadata is no id.") from error
-    made = uploads.begin_upload(sessions(), actor(), combination, file_label(told.get("filename") or "") or "telemetry", _number("Upload-Length"))
+    made = uploads.begin_upload(
+        sessions(),
+        actor(),
+        combination,
+        file_label(told.get("filename") or "") or "telemetry",
+        _number("Upload-Length"),
+    )
     response = _tus(Response(status=201))
     response.headers["Location"] = f"/api/uploads/{made.id}"
     return response
@@ -154,14 +162,18 @@ def list_traces(path: s.CombinationPath) -> Any:
 @allowed("drive.see")
 def get_passes(path: s.CombinationPath, query: s.PassesQuery) -> Any:
     """What laps did on their way through one part: brake, slowest place, throttle."""
-    return s.validate(s.PassesOut, {"items": passes.passes(sessions(), actor(), path.combination_id, query.lap, query.part)})
+    return s.validate(
+        s.PassesOut, {"items": passes.passes(sessions(), actor(), path.combination_id, query.lap, query.part)}
+    )
 
 
 @api.get("/combinations/<uuid:combination_id>/traces/overlay", responses={"200": s.OverlayOut}, tags=[_telemetry])
 @allowed("drive.see")
 def overlay_traces(path: s.CombinationPath, query: s.OverlayQuery) -> Any:
     """Laps over each other in one channel, and how far each has fallen behind the first."""
-    found = view.overlay(sessions(), actor(), path.combination_id, query.lap, query.channel, query.start_m, query.end_m, query.points)
+    found = view.overlay(
+        sessions(), actor(), path.combination_id, query.lap, query.channel, query.start_m, query.end_m, query.points
+    )
     return s.validate(s.OverlayOut, found)
 
 

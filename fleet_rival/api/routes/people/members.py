@@ -104,6 +104,9 @@ def list_drivers() -> Any:
 @allowed("driver.change")
 def change_driver(path: s.DriverRowPath, header: s.Version, body: s.DriverChange) -> Any:
     """Rename a driver, or say that they are a guest."""
-    with telling_current(s.DriverRows, lambda: {"items": [row for row in members.drivers(sessions(), actor()) if row.id == path.driver_id]}):
+    with telling_current(
+        s.DriverRows,
+        lambda: {"items": [row for row in members.drivers(sessions(), actor()) if row.id == path.driver_id]},
+    ):
         view = members.change_driver(sessions(), actor(), path.driver_id, header.number, body.name, body.guest)
     return s.validate(s.DriverRowOut, view)

@@ -7,7 +7,18 @@ from flask_openapi3 import Tag
 
 import fleet_rival
 from fleet_rival.api import schemas as s
-from fleet_rival.api.access import actor, allowed, browser, clear_cookie, csrf_token, keep_browser, known_browser_cookie, set_cookie, signed, token
+from fleet_rival.api.access import (
+    actor,
+    allowed,
+    browser,
+    clear_cookie,
+    csrf_token,
+    keep_browser,
+    known_browser_cookie,
+    set_cookie,
+    signed,
+    token,
+)
 from fleet_rival.api.blueprint import api, sessions
 from fleet_rival.api.problems import problem
 from fleet_rival.db.events import last_event
@@ -38,7 +49,9 @@ def post_sign_in(body: s.SignInForm) -> Any:
     old = token()
     keeps = known_browser_cookie(body.name)
     key = current_app.config["SECRET_KEY"]
-    new, kept = sign_in.sign_in(sessions(), body.name, body.password, address, key, browser(), request.cookies.get(keeps))
+    new, kept = sign_in.sign_in(
+        sessions(), body.name, body.password, address, key, browser(), request.cookies.get(keeps)
+    )
     if old:
         sign_in.sign_out(sessions(), old)
     return keep_browser(_with_cookie(new), keeps, kept)
@@ -82,7 +95,9 @@ def put_preferences(body: s.Preferences) -> Any:
 @allowed("person")
 def post_password(body: s.PasswordChange) -> Any:
     """Change one's password, and sign out everywhere else."""
-    return _with_cookie(members.change_password(sessions(), _signed(), body.old, body.new, browser(), current_app.config["SECRET_KEY"]))
+    return _with_cookie(
+        members.change_password(sessions(), _signed(), body.old, body.new, browser(), current_app.config["SECRET_KEY"])
+    )
 
 
 @api.get("/me/browsers", responses={"200": s.Browsers}, tags=[_own])
@@ -119,7 +134,9 @@ def look_at_invitation(body: s.Token) -> Any:
 @allowed("anyone")
 def accept_invitation(body: s.Acceptance) -> Any:
     """Take an invitation up as somebody new; they are signed in then."""
-    return _with_cookie(invitations.accept(sessions(), body.token, body.name, body.sign_in_name, body.password, browser()))
+    return _with_cookie(
+        invitations.accept(sessions(), body.token, body.name, body.sign_in_name, body.password, browser())
+    )
 
 
 @api.post("/welcome/join", responses={"204": None}, tags=[_own])

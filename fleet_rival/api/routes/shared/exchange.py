@@ -73,7 +73,11 @@ def get_driver_data(path: s.OfDriver) -> Response:
 def get_list(path: s.ListPath) -> Response:
     """A list in words, for a spreadsheet; a driver's own rows."""
     make = list_csv if path.form == "csv" else list_xlsx
-    return download(make(sessions(), actor(), path.listed), "text/csv" if path.form == "csv" else _XLSX, f"{path.listed}.{path.form}")
+    return download(
+        make(sessions(), actor(), path.listed),
+        "text/csv" if path.form == "csv" else _XLSX,
+        f"{path.listed}.{path.form}",
+    )
 
 
 def _sent(name: str, file: IO[bytes]) -> Response:

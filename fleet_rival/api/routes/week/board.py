@@ -24,7 +24,11 @@ def get_board(query: s.BoardQuery) -> Any:
     if found.behind:
         # Where it is under way already, that is the one.
         with suppress(Conflict):
-            background("standing.refresh", "Working out where everybody stands", {"day": query.day.isoformat() if query.day else None})
+            background(
+                "standing.refresh",
+                "Working out where everybody stands",
+                {"day": query.day.isoformat() if query.day else None},
+            )
     return kept(found.body, found.stamp)
 
 

@@ -25,7 +25,9 @@ def list_combinations() -> Any:
 @allowed("combination.add")
 def add_combination(body: s.NewCombination) -> Any:
     """Make a combination of a layout and a car."""
-    return s.validate(s.CombinationOut, combinations.add_combination(sessions(), actor(), body.layout_id, body.car)), 201
+    return s.validate(
+        s.CombinationOut, combinations.add_combination(sessions(), actor(), body.layout_id, body.car)
+    ), 201
 
 
 @api.get("/combinations/<uuid:combination_id>", responses={"200": s.CombinationOut}, tags=[_week])
@@ -41,7 +43,9 @@ def change_combination(path: s.CombinationPath, header: s.Version, body: s.Combi
     """Change a combination's note and settings, if it is still as it was looked at."""
     settings = body.model_dump(exclude={"note", "thresholds"})
     with telling_current(s.CombinationOut, lambda: combinations.combination(sessions(), actor(), path.combination_id)):
-        view = combinations.change_combination(sessions(), actor(), path.combination_id, header.number, body.note, settings, body.thresholds)
+        view = combinations.change_combination(
+            sessions(), actor(), path.combination_id, header.number, body.note, settings, body.thresholds
+        )
     return s.validate(s.CombinationOut, view)
 
 
@@ -60,7 +64,9 @@ def set_target(path: s.CombinationPath, header: s.Version, body: s.TargetChange)
     benchmark = Benchmark(**body.benchmark.model_dump()) if body.benchmark else None
     limits = (body.strike_limit, body.incident_limit)
     with telling_current(s.CombinationOut, lambda: combinations.combination(sessions(), actor(), path.combination_id)):
-        view = combinations.set_target(sessions(), actor(), path.combination_id, header.number, target, benchmark, limits)
+        view = combinations.set_target(
+            sessions(), actor(), path.combination_id, header.number, target, benchmark, limits
+        )
     return s.validate(s.CombinationOut, view)
 
 
@@ -75,7 +81,9 @@ def list_practices(path: s.CombinationPath) -> Any:
 @allowed("session.change")
 def change_practice(path: s.PracticePath, header: s.Version, body: s.PracticeChange) -> Any:
     """Say in which conditions a session was driven."""
-    return s.validate(s.PracticeOut, practice.change_practice(sessions(), actor(), path.session_id, header.number, body.model_dump()))
+    return s.validate(
+        s.PracticeOut, practice.change_practice(sessions(), actor(), path.session_id, header.number, body.model_dump())
+    )
 
 
 @api.delete("/combinations/<uuid:combination_id>", responses={"204": None}, tags=[_week])

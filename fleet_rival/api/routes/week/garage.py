@@ -38,7 +38,9 @@ def get_car(path: s.CarPath) -> Any:
 def change_car(path: s.CarPath, header: s.Version, body: s.CarChange) -> Any:
     """Write what is known of a car, if it is still as it was looked at."""
     with telling_current(s.CarOut, lambda: cars.car(sessions(), actor(), path.car_id)):
-        view = cars.change_car(sessions(), actor(), path.car_id, header.number, body.model_dump(exclude={"driver_ids"}), body.driver_ids)
+        view = cars.change_car(
+            sessions(), actor(), path.car_id, header.number, body.model_dump(exclude={"driver_ids"}), body.driver_ids
+        )
     return s.validate(s.CarOut, view)
 
 
@@ -112,7 +114,9 @@ def change_resource(path: s.ResourcePath, header: s.Version, body: s.ResourceCha
         return next((item for item in profiles.resources(sessions(), actor()) if item.id == path.resource_id), None)
 
     with telling_current(s.ResourceOut, current):
-        view = profiles.change_resource(sessions(), actor(), path.resource_id, header.number, body.model_dump(mode="json"))
+        view = profiles.change_resource(
+            sessions(), actor(), path.resource_id, header.number, body.model_dump(mode="json")
+        )
     return s.validate(s.ResourceOut, view)
 
 

@@ -38,7 +38,9 @@ def add_series(body: s.SeriesChange) -> Any:
 @allowed("series.change")
 def change_series(path: s.SeriesPath, header: s.Version, body: s.SeriesChange) -> Any:
     """Rename a series, or change its note."""
-    with telling_current(s.SeriesList, lambda: {"items": [row for row in series.series(sessions(), actor()) if row.id == path.series_id]}):
+    with telling_current(
+        s.SeriesList, lambda: {"items": [row for row in series.series(sessions(), actor()) if row.id == path.series_id]}
+    ):
         series.change_series(sessions(), actor(), path.series_id, header.number, body.name, body.note)
     return "", 204
 
@@ -104,7 +106,11 @@ def get_knowledge(path: s.WeekPath) -> Any:
     return s.validate(s.KnowledgeOut, knowledge.knowledge(sessions(), actor(), path.week_id))
 
 
-@api.get("/series/<uuid:series_id>/season.csv", responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}, tags=[_season])
+@api.get(
+    "/series/<uuid:series_id>/season.csv",
+    responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+    tags=[_season],
+)
 @allowed("week.see")
 def export_season(path: s.SeriesPath) -> Any:
     """A series as a season file."""
@@ -120,7 +126,11 @@ def export_season_sheet(path: s.SeriesPath) -> Any:
     return _download(content, _SHEET, name, "season.xlsx")
 
 
-@api.get("/series/<uuid:series_id>/season.ics", responses={"200": {"content": {"text/calendar": {"schema": {"type": "string"}}}}}, tags=[_season])
+@api.get(
+    "/series/<uuid:series_id>/season.ics",
+    responses={"200": {"content": {"text/calendar": {"schema": {"type": "string"}}}}},
+    tags=[_season],
+)
 @allowed("week.see")
 def export_calendar(path: s.SeriesPath) -> Any:
     """A series' weeks and starts as a calendar."""
@@ -147,7 +157,9 @@ def preview_season(path: s.SeasonFilePath) -> Any:
 @allowed("season.import")
 def import_season(path: s.SeasonFilePath, body: s.SeasonWishes) -> Any:
     """Import a season file that was looked at, whole or not at all."""
-    done = season_files.import_season(sessions(), actor(), path.season_file_id, body.stamp, take_changes=body.take_changes)
+    done = season_files.import_season(
+        sessions(), actor(), path.season_file_id, body.stamp, take_changes=body.take_changes
+    )
     return s.validate(s.SeasonImportedOut, done)
 
 
@@ -186,7 +198,9 @@ def get_week_entry(path: s.EntryIdPath) -> Any:
 def change_entry(path: s.EntryIdPath, header: s.Version, body: s.EntryChange) -> Any:
     """Change when and how a driver drives; a driver chooses the own starts."""
     values = body.model_dump(exclude_unset=True)
-    values = {name: value for name, value in values.items() if value is not None or name in ("car_id", "resource_id", "note")}
+    values = {
+        name: value for name, value in values.items() if value is not None or name in ("car_id", "resource_id", "note")
+    }
     with telling_current(s.WeekEntryOut, lambda: entries.entry(sessions(), actor(), path.entered_id)):
         view = entries.change_entry(sessions(), actor(), path.entered_id, header.number, values)
     return s.validate(s.WeekEntryOut, view)
@@ -224,20 +238,29 @@ def revoke_calendar(path: s.CalendarPath) -> Any:
     return "", 204
 
 
-@api.get("/calendar/<string:token>.ics", responses={"200": {"content": {"text/calendar": {"schema": {"type": "string"}}}}}, tags=[_season])
+@api.get(
+    "/calendar/<string:token>.ics",
+    responses={"200": {"content": {"text/calendar": {"schema": {"type": "string"}}}}},
+    tags=[_season],
+)
 @allowed("anyone")
 def read_calendar(path: s.CalendarTokenPath) -> Any:
     """A person's calendar, for the program that has its private address."""
     whose = calendars.address_of(sessions(), path.token)
     if whose is None:
         raise NotThere("This calendar address isn't used any more. Make a new one under Your account.")
-    return Response(calendars.subscribed(sessions(), whose), mimetype="text/calendar", headers={"Cache-Control": "private, no-store"})
+    return Response(
+        calendars.subscribed(sessions(), whose),
+        mimetype="text/calendar",
+        headers={"Cache-Control": "private, no-store"},
+    )
 
 
 def _facts(body: s.WeekFacts) -> SeriesWeek:
     values = body.model_dump(exclude={"cars", "compounds", "changeable"})
     values |= {
-        name: (values[name] or "").strip() or None for name in ("track", "layout", "starts", "damage", "repairs", "boost", "limits_rule", "note")
+        name: (values[name] or "").strip() or None
+        for name in ("track", "layout", "starts", "damage", "repairs", "boost", "limits_rule", "note")
     }
     return SeriesWeek(
         series="",
@@ -250,6 +273,11 @@ def _facts(body: s.WeekFacts) -> SeriesWeek:
 
 def _download(content: bytes, kind: str, name: str, ending: str) -> Response:
     response = Response(content, mimetype=kind)
-    plain = "".join(sign if sign.isascii() and (sign.isalnum() or sign in "-_") else "-" for sign in name).strip("-").lower() or "season"
+    plain = (
+        "".join(sign if sign.isascii() and (sign.isalnum() or sign in "-_") else "-" for sign in name)
+        .strip("-")
+        .lower()
+        or "season"
+    )
     response.headers["Content-Disposition"] = f'attachment; filename="{plain}.{ending}"'
     return response

@@ -16,7 +16,11 @@ class LapFilePath(BaseModel):
 
 class PreviewQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    apart: list[str] = Field(default_factory=list, max_length=200, description="Sessions of the file that are others than those of the same label")
+    apart: list[str] = Field(
+        default_factory=list,
+        max_length=200,
+        description="Sessions of the file that are others than those of the same label",
+    )
 
 
 class DifferenceOut(Schema):
@@ -123,7 +127,9 @@ class LinePath(LapFilePath):
 
 
 class LineChange(Schema):
-    cells: list[Annotated[str, Field(max_length=2000)]] | None = Field(max_length=2000, description="The line's cells; as it came where null")
+    cells: list[Annotated[str, Field(max_length=2000)]] | None = Field(
+        max_length=2000, description="The line's cells; as it came where null"
+    )
 
 
 class UnpackedOut(Schema):
@@ -172,10 +178,14 @@ class PreviewOut(Schema):
 
 class ImportWishes(Schema):
     revision: int = Field(ge=1, description="Of the combination when the preview was made")
-    leave_out: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that aren't to be added")
+    leave_out: list[str] = Field(
+        default_factory=list, max_length=1000, description="Unknown drivers that aren't to be added"
+    )
     differences: Differences = "keep"
     apart: list[str] = Field(default_factory=list, max_length=200)
-    guests: list[str] = Field(default_factory=list, max_length=1000, description="Unknown drivers that are added as guests")
+    guests: list[str] = Field(
+        default_factory=list, max_length=1000, description="Unknown drivers that are added as guests"
+    )
 
 
 class ImportOut(Schema):

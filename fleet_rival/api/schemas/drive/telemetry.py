@@ -58,7 +58,9 @@ class Uploads(Schema):
 
 
 class UploadReading(Schema):
-    names: dict[str, str] = Field(default_factory=dict, max_length=200, description="Name in the file to the driver's name in the team")
+    names: dict[str, str] = Field(
+        default_factory=dict, max_length=200, description="Name in the file to the driver's name in the team"
+    )
     combination_id: UUID | None = Field(default=None, description="Where it wasn't said when the file began to come")
 
 
@@ -91,7 +93,11 @@ class TracedLaps(Schema):
 
 class OverlayQuery(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    lap: list[str] = Field(min_length=1, max_length=12, description="`session:driver:run:lap`; the first is what the others are compared with")
+    lap: list[str] = Field(
+        min_length=1,
+        max_length=12,
+        description="`session:driver:run:lap`; the first is what the others are compared with",
+    )
     channel: Literal[CHANNELS] = "speed_kmh"  # type: ignore[valid-type]
     start_m: float | None = Field(default=None, ge=0, le=1e6)
     end_m: float | None = Field(default=None, ge=0, le=1e6)
@@ -256,7 +262,9 @@ class _FedHead(Schema):
     car: _Name
     driver: _Name
     session: _Name
-    session_local: WallClock | None = Field(default=None, description="Date and time of day inside the simulation when the session began")
+    session_local: WallClock | None = Field(
+        default=None, description="Date and time of day inside the simulation when the session began"
+    )
 
 
 class FedLapLine(_FedHead):
@@ -284,7 +292,9 @@ class FedSamplesLine(_FedHead):
         return self
 
 
-_line: TypeAdapter[FedLapLine | FedSamplesLine] = TypeAdapter(Annotated[FedLapLine | FedSamplesLine, Field(discriminator="kind")])
+_line: TypeAdapter[FedLapLine | FedSamplesLine] = TypeAdapter(
+    Annotated[FedLapLine | FedSamplesLine, Field(discriminator="kind")]
+)
 
 
 def fed_line(text: bytes) -> Line:

@@ -249,7 +249,9 @@ class BesideOut(Schema):
     countable: dict[str, int]
 
 
-_Way = Annotated[str, Field(pattern=r"^(run|option):.{1,200}$", description="`run:SESSION:NUMBER` or `option:WHERE:LABEL`")]
+_Way = Annotated[
+    str, Field(pattern=r"^(run|option):.{1,200}$", description="`run:SESSION:NUMBER` or `option:WHERE:LABEL`")
+]
 
 
 class VersusQuery(OfWeek):

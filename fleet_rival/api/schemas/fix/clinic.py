@@ -243,4 +243,6 @@ class CorrectionForm(BaseModel):
     cause_corner: str | None = Field(default=None, max_length=40)
     no_mistake: bool = False
     remark: str | None = Field(default=None, max_length=500)
-    like: MistakeKind | None = Field(default=None, description="All passes that rules take for this kind get the new one too")
+    like: MistakeKind | None = Field(
+        default=None, description="All passes that rules take for this kind get the new one too"
+    )

@@ -16,7 +16,9 @@ class SetupValueForm(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     value: str = Field(min_length=1, max_length=120)
     unit: str | None = Field(default=None, max_length=40)
-    corner: str | None = Field(default=None, max_length=40, description="Where it is set in the car; None: for the whole lap")
+    corner: str | None = Field(
+        default=None, max_length=40, description="Where it is set in the car; None: for the whole lap"
+    )
 
 
 class SetupSheetForm(BaseModel):
@@ -25,7 +27,9 @@ class SetupSheetForm(BaseModel):
     reason: str | None = Field(default=None, max_length=2000)
     note: str | None = Field(default=None, max_length=2000)
     values: list[SetupValueForm] = Field(default_factory=list, max_length=1000)
-    file: str | None = Field(default=None, max_length=1_000_000, description="Instead of values: what a CSV or JSON file holds")
+    file: str | None = Field(
+        default=None, max_length=1_000_000, description="Instead of values: what a CSV or JSON file holds"
+    )
 
 
 class NewSetup(SetupSheetForm):

@@ -16,7 +16,9 @@ class LineupWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     day: Day | None = None
     most_each: int = Field(default=1, ge=1, le=10, description="Races a driver and week")
-    places: dict[UUID, int] = Field(default_factory=dict, max_length=50, description="Of a series: how many drivers at most; all where missing")
+    places: dict[UUID, int] = Field(
+        default_factory=dict, max_length=50, description="Of a series: how many drivers at most; all where missing"
+    )
     whole_season: bool = False
 
 

@@ -21,7 +21,9 @@ class PlanQuery(BaseModel):
 class PlanWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     day: Day | None = None
-    drivers: list[UUID] | None = Field(default=None, max_length=200, description="Whose blocks are placed; everybody's where missing")
+    drivers: list[UUID] | None = Field(
+        default=None, max_length=200, description="Whose blocks are placed; everybody's where missing"
+    )
 
 
 class WhatIfChange(BaseModel):

@@ -13,7 +13,10 @@ from fleet_rival.services.exchange.lists import LISTS
 class PackageWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     weeks: list[UUID] | None = Field(
-        default=None, min_length=1, max_length=200, description="Only what belongs to these weeks of series; everything where missing"
+        default=None,
+        min_length=1,
+        max_length=200,
+        description="Only what belongs to these weeks of series; everything where missing",
     )
     telemetry: bool = Field(default=False, description="Traces too, of which the files are large")
 

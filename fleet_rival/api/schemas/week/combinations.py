@@ -35,7 +35,9 @@ class DriverOut(Schema):
 class TargetRule(Schema):
     rule: TargetBy
     time_us: int | None = Field(default=None, gt=0, lt=36_000_000_000)
-    per_cent: float | None = Field(default=None, ge=90, le=150, description="Of the benchmark or the ideal; 100 where nothing is said")
+    per_cent: float | None = Field(
+        default=None, ge=90, le=150, description="Of the benchmark or the ideal; 100 where nothing is said"
+    )
 
 
 class BenchmarkLap(Schema):
@@ -92,14 +94,24 @@ class NewCombination(Schema):
 
 class CombinationChange(Schema):
     note: str | None = Field(max_length=5000)
-    cold_laps: int | None = Field(ge=0, le=10, description="Flying laps after an out lap that are cold; None for the default")
+    cold_laps: int | None = Field(
+        ge=0, le=10, description="Flying laps after an out lap that are cold; None for the default"
+    )
     cold_seconds: float | None = Field(ge=0, le=3600, description="Instead of cold laps, on long tracks")
     solo_floor_s: float | None = Field(ge=0, le=3600, description="A faster lap can't have been driven alone")
-    condition_minutes: float | None = Field(default=None, ge=0, le=720, description="Practice further from the race's time of day is pointed out")
+    condition_minutes: float | None = Field(
+        default=None, ge=0, le=720, description="Practice further from the race's time of day is pointed out"
+    )
     condition_air_c: float | None = Field(default=None, ge=0, le=100, description="The same for the air's temperature")
-    condition_track_c: float | None = Field(default=None, ge=0, le=100, description="The same for the track's temperature")
-    hand_timed_ideals: int | None = Field(default=None, ge=0, le=1, description="1: times taken by hand count for ideal laps too")
-    thresholds: dict[Annotated[str, Field(max_length=40)], Annotated[float, Field(ge=0, lt=1e9, allow_inf_nan=False)]] | None = Field(
+    condition_track_c: float | None = Field(
+        default=None, ge=0, le=100, description="The same for the track's temperature"
+    )
+    hand_timed_ideals: int | None = Field(
+        default=None, ge=0, le=1, description="1: times taken by hand count for ideal laps too"
+    )
+    thresholds: (
+        dict[Annotated[str, Field(max_length=40)], Annotated[float, Field(ge=0, lt=1e9, allow_inf_nan=False)]] | None
+    ) = Field(
         default=None,
         max_length=60,
         description="Other thresholds by name; a missing one goes back to its default; None leaves all as they are",
@@ -117,8 +129,12 @@ class Thresholds(Schema):
 
 
 class OfWeek(BaseModel):
-    week: UUID | None = Field(default=None, description="A series' week, whose own laps alone are meant; all laps where missing")
-    also: list[CountedAlong] = Field(default_factory=list, description="Laps that count along, though they don't by default")
+    week: UUID | None = Field(
+        default=None, description="A series' week, whose own laps alone are meant; all laps where missing"
+    )
+    also: list[CountedAlong] = Field(
+        default_factory=list, description="Laps that count along, though they don't by default"
+    )
 
 
 class CombinationPath(BaseModel):

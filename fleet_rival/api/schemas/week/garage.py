@@ -148,7 +148,9 @@ class DriverUnits(Schema):
 
 
 class DriverCare(Schema):
-    seat_limit_minutes: float | None = Field(default=None, ge=10, le=180, allow_inf_nan=False, description="Driven without a break; None: as usual")
+    seat_limit_minutes: float | None = Field(
+        default=None, ge=10, le=180, allow_inf_nan=False, description="Driven without a break; None: as usual"
+    )
     break_minutes: float | None = Field(default=None, ge=5, le=120, allow_inf_nan=False)
     day_limit_minutes: float | None = Field(default=None, ge=10, le=600, allow_inf_nan=False)
     quiet_from: _Clock | None = Field(default=None, description="Nothing is planned from here on, in the driver's zone")

@@ -37,7 +37,9 @@ class SeriesChange(Schema):
 
 class SeriesCounting(Schema):
     best_weeks: int | None = Field(ge=1, le=100, description="So many weeks count, the best ones; null: all")
-    starts_count: Counting = Field(default="best", description="What a week with several starts brings, of their points")
+    starts_count: Counting = Field(
+        default="best", description="What a week with several starts brings, of their points"
+    )
 
 
 class Compound(Schema):
@@ -59,12 +61,16 @@ class WeekFacts(Schema):
     zone: str = Field(default="UTC", max_length=64)
     begins: Day
     ends: Day = Field(description="The day after the last")
-    cars: list[Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^|]+$")]] = Field(default_factory=list, max_length=20)
+    cars: list[Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^|]+$")]] = Field(
+        default_factory=list, max_length=20
+    )
     track: Text | None = None
     layout: Text | None = None
     race_laps: int | None = Field(default=None, ge=1, le=10_000)
     race_minutes: float | None = Field(default=None, gt=0, le=10_000)
-    starts: str | None = Field(default=None, max_length=10_000, description="Moments, or a rule such as `every 90min from 00:20`")
+    starts: str | None = Field(
+        default=None, max_length=10_000, description="Moments, or a rule such as `every 90min from 00:20`"
+    )
     start: StartKind | None = None
     setup: SetupRule | None = None
     cautions: bool | None = None
@@ -202,7 +208,9 @@ class EntryChange(Schema):
     car_id: UUID | None = None
     resource_id: UUID | None = None
     note: str | None = Field(default=None, max_length=2000)
-    points: float | None = Field(default=None, ge=0, le=100_000, allow_inf_nan=False, description="What the week brought")
+    points: float | None = Field(
+        default=None, ge=0, le=100_000, allow_inf_nan=False, description="What the week brought"
+    )
 
 
 class EntryMove(Schema):
@@ -318,7 +326,9 @@ class PracticeChange(Schema):
     track_temp_c: Degrees | None
     wetness: Wetness | None
     label: str | None = Field(default=None, max_length=120, description="Another name for the session")
-    weather: list[WeatherChange] = Field(default_factory=list, max_length=50, description="Where it changed within the session, in the order of time")
+    weather: list[WeatherChange] = Field(
+        default_factory=list, max_length=50, description="Where it changed within the session, in the order of time"
+    )
 
 
 class PracticePath(BaseModel):

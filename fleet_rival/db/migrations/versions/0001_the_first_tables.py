@@ -71,7 +71,9 @@ def upgrade() -> None:
         sa.Column("takes_back_id", sa.BigInteger(), nullable=True),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_change_set_person_id")),
         sa.ForeignKeyConstraint(
-            ["team_id", "takes_back_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_change_set_team_id_takes_back_id")
+            ["team_id", "takes_back_id"],
+            ["change_set.team_id", "change_set.id"],
+            name=op.f("fk_change_set_team_id_takes_back_id"),
         ),
         sa.ForeignKeyConstraint(["team_id"], ["team.id"], name=op.f("fk_change_set_team_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_change_set")),
@@ -141,7 +143,11 @@ def upgrade() -> None:
         sa.Column("version", sa.Integer(), nullable=True),
         sa.Column("before", sa.JSON(), nullable=True),
         sa.Column("after", sa.JSON(), nullable=True),
-        sa.ForeignKeyConstraint(["team_id", "change_set_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_change_team_id_change_set_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "change_set_id"],
+            ["change_set.team_id", "change_set.id"],
+            name=op.f("fk_change_team_id_change_set_id"),
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_change")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_change_team_id_id")),
         mysql_charset="utf8mb4",
@@ -161,7 +167,9 @@ def upgrade() -> None:
         sa.Column("public_id", sa.Uuid(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "track_id"], ["track.team_id", "track.id"], name=op.f("fk_layout_team_id_track_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "track_id"], ["track.team_id", "track.id"], name=op.f("fk_layout_team_id_track_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_layout")),
         sa.UniqueConstraint("public_id", name=op.f("uq_layout_public_id")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_layout_team_id_id")),
@@ -181,8 +189,12 @@ def upgrade() -> None:
         sa.Column("public_id", sa.Uuid(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_combination_team_id_car_id")),
-        sa.ForeignKeyConstraint(["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_combination_team_id_layout_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_combination_team_id_car_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_combination_team_id_layout_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_combination")),
         sa.UniqueConstraint("public_id", name=op.f("uq_combination_public_id")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_combination_team_id_id")),
@@ -203,7 +215,9 @@ def upgrade() -> None:
         sa.Column("end_m", mysql.DOUBLE(asdecimal=True), nullable=False),
         sa.Column("direction", sa.String(length=16), nullable=True),
         sa.Column("linked_to_next", sa.Boolean(), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_layout_corner_team_id_layout_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_layout_corner_team_id_layout_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_layout_corner")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_layout_corner_team_id_id")),
         sa.UniqueConstraint("team_id", "layout_id", "code", name=op.f("uq_layout_corner_team_id_layout_id_code")),
@@ -218,7 +232,9 @@ def upgrade() -> None:
         sa.Column("layout_id", sa.BigInteger(), nullable=False),
         sa.Column("code", sa.String(length=120), nullable=False),
         sa.Column("start_m", mysql.DOUBLE(asdecimal=True), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_layout_sector_team_id_layout_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_layout_sector_team_id_layout_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_layout_sector")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_layout_sector_team_id_id")),
         sa.UniqueConstraint("team_id", "layout_id", "code", name=op.f("uq_layout_sector_team_id_layout_id_code")),
@@ -236,10 +252,14 @@ def upgrade() -> None:
         sa.Column("body", mysql.LONGBLOB(), nullable=False),
         sa.Column("made_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.ForeignKeyConstraint(
-            ["team_id", "combination_id"], ["combination.team_id", "combination.id"], name=op.f("fk_analysis_team_id_combination_id")
+            ["team_id", "combination_id"],
+            ["combination.team_id", "combination.id"],
+            name=op.f("fk_analysis_team_id_combination_id"),
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_analysis")),
-        sa.UniqueConstraint("team_id", "combination_id", "about", name=op.f("uq_analysis_team_id_combination_id_about")),
+        sa.UniqueConstraint(
+            "team_id", "combination_id", "about", name=op.f("uq_analysis_team_id_combination_id_about")
+        ),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_analysis_team_id_id")),
         mysql_charset="utf8mb4",
         mysql_collate="utf8mb4_nopad_bin",
@@ -263,10 +283,14 @@ def upgrade() -> None:
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_lap_file_person_id")),
         sa.ForeignKeyConstraint(
-            ["team_id", "change_set_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_lap_file_team_id_change_set_id")
+            ["team_id", "change_set_id"],
+            ["change_set.team_id", "change_set.id"],
+            name=op.f("fk_lap_file_team_id_change_set_id"),
         ),
         sa.ForeignKeyConstraint(
-            ["team_id", "combination_id"], ["combination.team_id", "combination.id"], name=op.f("fk_lap_file_team_id_combination_id")
+            ["team_id", "combination_id"],
+            ["combination.team_id", "combination.id"],
+            name=op.f("fk_lap_file_team_id_combination_id"),
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_lap_file")),
         sa.UniqueConstraint("public_id", name=op.f("uq_lap_file_public_id")),
@@ -275,7 +299,12 @@ def upgrade() -> None:
         mysql_collate="utf8mb4_nopad_bin",
         mysql_engine="InnoDB",
     )
-    op.create_index(op.f("ix_lap_file_team_id_combination_id_sha256"), "lap_file", ["team_id", "combination_id", "sha256"], unique=False)
+    op.create_index(
+        op.f("ix_lap_file_team_id_combination_id_sha256"),
+        "lap_file",
+        ["team_id", "combination_id", "sha256"],
+        unique=False,
+    )
     op.create_table(
         "practice_session",
         sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
@@ -286,11 +315,15 @@ def upgrade() -> None:
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.ForeignKeyConstraint(
-            ["team_id", "combination_id"], ["combination.team_id", "combination.id"], name=op.f("fk_practice_session_team_id_combination_id")
+            ["team_id", "combination_id"],
+            ["combination.team_id", "combination.id"],
+            name=op.f("fk_practice_session_team_id_combination_id"),
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_practice_session")),
         sa.UniqueConstraint("public_id", name=op.f("uq_practice_session_public_id")),
-        sa.UniqueConstraint("team_id", "combination_id", "label", name=op.f("uq_practice_session_team_id_combination_id_label")),
+        sa.UniqueConstraint(
+            "team_id", "combination_id", "label", name=op.f("uq_practice_session_team_id_combination_id_label")
+        ),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_practice_session_team_id_id")),
         mysql_charset="utf8mb4",
         mysql_collate="utf8mb4_nopad_bin",
@@ -334,15 +367,34 @@ def upgrade() -> None:
         sa.Column("set_aside", sa.Boolean(), nullable=False),
         sa.Column("sectors", sa.JSON(none_as_null=True), nullable=True),
         sa.Column("segments", sa.JSON(none_as_null=True), nullable=True),
-        sa.ForeignKeyConstraint(["team_id", "change_set_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_lap_team_id_change_set_id")),
-        sa.ForeignKeyConstraint(["team_id", "combination_id"], ["combination.team_id", "combination.id"], name=op.f("fk_lap_team_id_combination_id")),
-        sa.ForeignKeyConstraint(["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_lap_team_id_driver_id")),
         sa.ForeignKeyConstraint(
-            ["team_id", "session_id"], ["practice_session.team_id", "practice_session.id"], name=op.f("fk_lap_team_id_session_id")
+            ["team_id", "change_set_id"],
+            ["change_set.team_id", "change_set.id"],
+            name=op.f("fk_lap_team_id_change_set_id"),
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "combination_id"],
+            ["combination.team_id", "combination.id"],
+            name=op.f("fk_lap_team_id_combination_id"),
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_lap_team_id_driver_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "session_id"],
+            ["practice_session.team_id", "practice_session.id"],
+            name=op.f("fk_lap_team_id_session_id"),
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_lap")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_lap_team_id_id")),
-        sa.UniqueConstraint("team_id", "session_id", "driver_id", "run", "number", name=op.f("uq_lap_team_id_session_id_driver_id_run_number")),
+        sa.UniqueConstraint(
+            "team_id",
+            "session_id",
+            "driver_id",
+            "run",
+            "number",
+            name=op.f("uq_lap_team_id_session_id_driver_id_run_number"),
+        ),
         mysql_charset="utf8mb4",
         mysql_collate="utf8mb4_nopad_bin",
         mysql_engine="InnoDB",

@@ -25,7 +25,9 @@ def upgrade() -> None:
         mysql_collate="utf8mb4_nopad_bin",
         mysql_engine="InnoDB",
     )
-    op.create_index(op.f("ix_sign_in_attempt_subject_failed_at"), "sign_in_attempt", ["subject", "failed_at"], unique=False)
+    op.create_index(
+        op.f("ix_sign_in_attempt_subject_failed_at"), "sign_in_attempt", ["subject", "failed_at"], unique=False
+    )
     op.create_table(
         "event",
         sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
@@ -129,7 +131,9 @@ def upgrade() -> None:
         sa.Column("public_id", sa.Uuid(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_invitation_team_id_driver_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_invitation_team_id_driver_id")
+        ),
         sa.ForeignKeyConstraint(["team_id"], ["team.id"], name=op.f("fk_invitation_team_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_invitation")),
         sa.UniqueConstraint("public_id", name=op.f("uq_invitation_public_id")),
@@ -139,20 +143,46 @@ def upgrade() -> None:
         mysql_collate="utf8mb4_nopad_bin",
         mysql_engine="InnoDB",
     )
-    op.create_index(op.f("ix_change_team_id_table_name_row_id"), "change", ["team_id", "table_name", "row_id"], unique=False)
+    op.create_index(
+        op.f("ix_change_team_id_table_name_row_id"), "change", ["team_id", "table_name", "row_id"], unique=False
+    )
     op.add_column("change_set", sa.Column("rig_token_id", sa.BigInteger(), nullable=True))
     op.add_column("change_set", sa.Column("subject_table", sa.String(length=40), nullable=True))
     op.add_column("change_set", sa.Column("subject_id", sa.BigInteger(), nullable=True))
     op.add_column("change_set", sa.Column("original_id", sa.BigInteger(), nullable=True))
     op.add_column("change_set", sa.Column("turn", sa.String(length=16), nullable=True))
     op.add_column("change_set", sa.Column("standing", sa.Boolean(), server_default="1", nullable=False))
-    op.create_index(op.f("ix_change_set_team_id_person_id_id"), "change_set", ["team_id", "person_id", "id"], unique=False)
-    op.create_index(op.f("ix_change_set_team_id_subject_table_subject_id"), "change_set", ["team_id", "subject_table", "subject_id"], unique=False)
-    op.create_foreign_key(op.f("fk_change_set_team_id_original_id"), "change_set", "change_set", ["team_id", "original_id"], ["team_id", "id"])
-    op.create_foreign_key(op.f("fk_change_set_team_id_rig_token_id"), "change_set", "rig_token", ["team_id", "rig_token_id"], ["team_id", "id"])
+    op.create_index(
+        op.f("ix_change_set_team_id_person_id_id"), "change_set", ["team_id", "person_id", "id"], unique=False
+    )
+    op.create_index(
+        op.f("ix_change_set_team_id_subject_table_subject_id"),
+        "change_set",
+        ["team_id", "subject_table", "subject_id"],
+        unique=False,
+    )
+    op.create_foreign_key(
+        op.f("fk_change_set_team_id_original_id"),
+        "change_set",
+        "change_set",
+        ["team_id", "original_id"],
+        ["team_id", "id"],
+    )
+    op.create_foreign_key(
+        op.f("fk_change_set_team_id_rig_token_id"),
+        "change_set",
+        "rig_token",
+        ["team_id", "rig_token_id"],
+        ["team_id", "id"],
+    )
     op.drop_constraint(op.f("fk_analysis_team_id_combination_id"), "analysis", type_="foreignkey")
     op.create_foreign_key(
-        op.f("fk_analysis_team_id_combination_id"), "analysis", "combination", ["team_id", "combination_id"], ["team_id", "id"], ondelete="CASCADE"
+        op.f("fk_analysis_team_id_combination_id"),
+        "analysis",
+        "combination",
+        ["team_id", "combination_id"],
+        ["team_id", "id"],
+        ondelete="CASCADE",
     )
     op.add_column("combination", sa.Column("note", sa.Text(), nullable=True))
     op.add_column("lap_file", sa.Column("look", sa.JSON(none_as_null=True), nullable=True))
@@ -160,15 +190,22 @@ def upgrade() -> None:
     # The rows that are there get what new ones are given by the code.
     op.add_column("membership", sa.Column("public_id", sa.Uuid(), nullable=True))
     op.add_column("membership", sa.Column("version", sa.Integer(), nullable=False, server_default="1"))
-    op.add_column("membership", sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")))
+    op.add_column(
+        "membership",
+        sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")),
+    )
     op.execute("UPDATE membership SET public_id = UUID()")
     op.alter_column("membership", "public_id", existing_type=sa.Uuid(), nullable=False)
     op.alter_column("membership", "version", existing_type=sa.Integer(), nullable=False, server_default=None)
-    op.alter_column("membership", "created_at", existing_type=mysql.DATETIME(fsp=6), nullable=False, server_default=None)
+    op.alter_column(
+        "membership", "created_at", existing_type=mysql.DATETIME(fsp=6), nullable=False, server_default=None
+    )
     op.execute("UPDATE change_set SET original_id = takes_back_id, turn = 'undo' WHERE takes_back_id IS NOT NULL")
     op.execute("UPDATE change_set first JOIN change_set later ON later.takes_back_id = first.id SET first.standing = 0")
     op.create_unique_constraint(op.f("uq_membership_public_id"), "membership", ["public_id"])
-    op.create_foreign_key(op.f("fk_membership_team_id_driver_id"), "membership", "driver", ["team_id", "driver_id"], ["team_id", "id"])
+    op.create_foreign_key(
+        op.f("fk_membership_team_id_driver_id"), "membership", "driver", ["team_id", "driver_id"], ["team_id", "id"]
+    )
     op.add_column("person", sa.Column("sign_in_name", sa.String(length=120), nullable=True))
     op.add_column("person", sa.Column("password_hash", sa.String(length=255), nullable=True))
     op.add_column("person", sa.Column("preferences", sa.JSON(), nullable=True))
@@ -191,7 +228,13 @@ def downgrade() -> None:
     op.drop_column("lap_file", "look")
     op.drop_column("combination", "note")
     op.drop_constraint(op.f("fk_analysis_team_id_combination_id"), "analysis", type_="foreignkey")
-    op.create_foreign_key(op.f("fk_analysis_team_id_combination_id"), "analysis", "combination", ["team_id", "combination_id"], ["team_id", "id"])
+    op.create_foreign_key(
+        op.f("fk_analysis_team_id_combination_id"),
+        "analysis",
+        "combination",
+        ["team_id", "combination_id"],
+        ["team_id", "id"],
+    )
     op.drop_constraint(op.f("fk_change_set_team_id_rig_token_id"), "change_set", type_="foreignkey")
     op.drop_constraint(op.f("fk_change_set_team_id_original_id"), "change_set", type_="foreignkey")
     op.drop_index(op.f("ix_change_set_team_id_subject_table_subject_id"), table_name="change_set")

@@ -36,7 +36,9 @@ def upgrade() -> None:
         sa.Column("began_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.Column("seen_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.Column("before_at", mysql.DATETIME(fsp=6), nullable=True),
-        sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_board_visit_person_id"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["person_id"], ["person.id"], name=op.f("fk_board_visit_person_id"), ondelete="CASCADE"
+        ),
         sa.ForeignKeyConstraint(["team_id"], ["team.id"], name=op.f("fk_board_visit_team_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_board_visit")),
         sa.UniqueConstraint("team_id", "person_id", name=op.f("uq_board_visit_team_id_person_id")),
@@ -97,8 +99,12 @@ def upgrade() -> None:
         sa.Column("team_id", sa.BigInteger(), nullable=False),
         sa.Column("car_id", sa.BigInteger(), nullable=False),
         sa.Column("driver_id", sa.BigInteger(), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_car_driver_team_id_car_id")),
-        sa.ForeignKeyConstraint(["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_car_driver_team_id_driver_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_car_driver_team_id_car_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_car_driver_team_id_driver_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_car_driver")),
         sa.UniqueConstraint("team_id", "car_id", "driver_id", name=op.f("uq_car_driver_team_id_car_id_driver_id")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_car_driver_team_id_id")),
@@ -117,7 +123,9 @@ def upgrade() -> None:
         *_public(),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_season_file_person_id")),
         sa.ForeignKeyConstraint(
-            ["team_id", "change_set_id"], ["change_set.team_id", "change_set.id"], name=op.f("fk_season_file_team_id_change_set_id")
+            ["team_id", "change_set_id"],
+            ["change_set.team_id", "change_set.id"],
+            name=op.f("fk_season_file_team_id_change_set_id"),
         ),
         sa.ForeignKeyConstraint(["team_id"], ["team.id"], name=op.f("fk_season_file_team_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_season_file")),
@@ -165,15 +173,21 @@ def upgrade() -> None:
         sa.Column("changeable", sa.JSON(), nullable=False),
         sa.Column("edition", sa.Integer(), nullable=False),
         *_public(),
-        sa.ForeignKeyConstraint(["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_series_week_team_id_layout_id")),
-        sa.ForeignKeyConstraint(["team_id", "series_id"], ["series.team_id", "series.id"], name=op.f("fk_series_week_team_id_series_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "layout_id"], ["layout.team_id", "layout.id"], name=op.f("fk_series_week_team_id_layout_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "series_id"], ["series.team_id", "series.id"], name=op.f("fk_series_week_team_id_series_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_series_week")),
         sa.UniqueConstraint("public_id", name=op.f("uq_series_week_public_id")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_series_week_team_id_id")),
         sa.UniqueConstraint("team_id", "series_id", "number", name=op.f("uq_series_week_team_id_series_id_number")),
         **_TABLE,
     )
-    op.create_index(op.f("ix_series_week_team_id_begins_ends"), "series_week", ["team_id", "begins", "ends"], unique=False)
+    op.create_index(
+        op.f("ix_series_week_team_id_begins_ends"), "series_week", ["team_id", "begins", "ends"], unique=False
+    )
     op.create_table(
         "entry",
         sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
@@ -187,9 +201,15 @@ def upgrade() -> None:
         sa.Column("note", sa.Text(), nullable=True),
         *_public(),
         sa.ForeignKeyConstraint(["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_entry_team_id_car_id")),
-        sa.ForeignKeyConstraint(["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_entry_team_id_driver_id")),
-        sa.ForeignKeyConstraint(["team_id", "resource_id"], ["resource.team_id", "resource.id"], name=op.f("fk_entry_team_id_resource_id")),
-        sa.ForeignKeyConstraint(["team_id", "week_id"], ["series_week.team_id", "series_week.id"], name=op.f("fk_entry_team_id_week_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_entry_team_id_driver_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "resource_id"], ["resource.team_id", "resource.id"], name=op.f("fk_entry_team_id_resource_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "week_id"], ["series_week.team_id", "series_week.id"], name=op.f("fk_entry_team_id_week_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_entry")),
         sa.UniqueConstraint("public_id", name=op.f("uq_entry_public_id")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_entry_team_id_id")),
@@ -203,8 +223,14 @@ def upgrade() -> None:
         sa.Column("week_id", sa.BigInteger(), nullable=False),
         sa.Column("car_id", sa.BigInteger(), nullable=False),
         sa.Column("place", sa.Integer(), nullable=False),
-        sa.ForeignKeyConstraint(["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_series_week_car_team_id_car_id")),
-        sa.ForeignKeyConstraint(["team_id", "week_id"], ["series_week.team_id", "series_week.id"], name=op.f("fk_series_week_car_team_id_week_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "car_id"], ["car.team_id", "car.id"], name=op.f("fk_series_week_car_team_id_car_id")
+        ),
+        sa.ForeignKeyConstraint(
+            ["team_id", "week_id"],
+            ["series_week.team_id", "series_week.id"],
+            name=op.f("fk_series_week_car_team_id_week_id"),
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_series_week_car")),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_series_week_car_team_id_id")),
         sa.UniqueConstraint("team_id", "week_id", "car_id", name=op.f("uq_series_week_car_team_id_week_id_car_id")),
@@ -229,11 +255,19 @@ def upgrade() -> None:
             ondelete="CASCADE",
         ),
         sa.ForeignKeyConstraint(
-            ["team_id", "driver_id"], ["driver.team_id", "driver.id"], name=op.f("fk_standing_team_id_driver_id"), ondelete="CASCADE"
+            ["team_id", "driver_id"],
+            ["driver.team_id", "driver.id"],
+            name=op.f("fk_standing_team_id_driver_id"),
+            ondelete="CASCADE",
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_standing")),
         sa.UniqueConstraint(
-            "team_id", "combination_id", "since", "until", "driver_id", name=op.f("uq_standing_team_id_combination_id_since_until_driver_id")
+            "team_id",
+            "combination_id",
+            "since",
+            "until",
+            "driver_id",
+            name=op.f("uq_standing_team_id_combination_id_since_until_driver_id"),
         ),
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_standing_team_id_id")),
         **_TABLE,
@@ -269,7 +303,9 @@ def upgrade() -> None:
     op.add_column("practice_session", sa.Column("air_temp_c", mysql.DOUBLE(), nullable=True))
     op.add_column("practice_session", sa.Column("track_temp_c", mysql.DOUBLE(), nullable=True))
     op.add_column("practice_session", sa.Column("wetness", sa.String(length=16), nullable=True))
-    op.create_index(op.f("ix_lap_team_id_combination_id_driver_id"), "lap", ["team_id", "combination_id", "driver_id"], unique=False)
+    op.create_index(
+        op.f("ix_lap_team_id_combination_id_driver_id"), "lap", ["team_id", "combination_id", "driver_id"], unique=False
+    )
     op.drop_index(op.f("ix_lap_team_id_combination_id"), table_name="lap")
     op.alter_column("analysis", "about", existing_type=sa.String(60), type_=sa.String(100), existing_nullable=False)
 

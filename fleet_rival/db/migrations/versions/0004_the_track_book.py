@@ -33,7 +33,9 @@ def _own(table: str) -> list[Any]:
 
 
 def _within(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
-    return sa.ForeignKeyConstraint(["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}"))
+    return sa.ForeignKeyConstraint(
+        ["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}")
+    )
 
 
 def _to(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
@@ -50,13 +52,18 @@ def upgrade() -> None:
     op.add_column("layout", sa.Column("pit_entry_note", sa.Text(), nullable=True))
     op.add_column("layout", sa.Column("pit_exit_note", sa.Text(), nullable=True))
     op.add_column("layout", sa.Column("edition", sa.Integer(), nullable=False, server_default="0"))
-    op.create_foreign_key(op.f("fk_layout_team_id_derived_from_id"), "layout", "layout", ["team_id", "derived_from_id"], ["team_id", "id"])
+    op.create_foreign_key(
+        op.f("fk_layout_team_id_derived_from_id"), "layout", "layout", ["team_id", "derived_from_id"], ["team_id", "id"]
+    )
     op.add_column("layout_corner", sa.Column("public_id", sa.Uuid(), nullable=True))
     op.execute("UPDATE layout_corner SET public_id = UUID()")
     op.alter_column("layout_corner", "public_id", existing_type=sa.Uuid(), nullable=False)
     op.create_unique_constraint(op.f("uq_layout_corner_public_id"), "layout_corner", ["public_id"])
     op.add_column("layout_corner", sa.Column("version", sa.Integer(), nullable=False, server_default="1"))
-    op.add_column("layout_corner", sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")))
+    op.add_column(
+        "layout_corner",
+        sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")),
+    )
     for name in _LISTS:
         op.add_column("layout_corner", sa.Column(name, sa.JSON(), nullable=False, server_default=sa.text("'[]'")))
     op.add_column("layout_corner", sa.Column("move", sa.String(length=120), nullable=True))
@@ -137,7 +144,10 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    op.add_column("board_visit", sa.Column("began_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")))
+    op.add_column(
+        "board_visit",
+        sa.Column("began_at", mysql.DATETIME(fsp=6), nullable=False, server_default=sa.text("UTC_TIMESTAMP(6)")),
+    )
     op.drop_table("open_question")
     op.drop_table("reference_point")
     op.drop_table("book_picture")

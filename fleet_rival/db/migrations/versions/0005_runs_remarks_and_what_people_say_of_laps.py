@@ -36,7 +36,9 @@ def _own(table: str, *, public: bool = True) -> list[Any]:
 
 
 def _within(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
-    return sa.ForeignKeyConstraint(["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}"))
+    return sa.ForeignKeyConstraint(
+        ["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}")
+    )
 
 
 def _to(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
@@ -93,7 +95,9 @@ def upgrade() -> None:
         sa.Column("handling", sa.JSON(), nullable=False),
         sa.Column("readings", sa.JSON(), nullable=False),
         sa.Column("note", sa.Text(), nullable=True),
-        sa.UniqueConstraint("team_id", "session_id", "driver_id", "number", name=op.f("uq_run_team_id_session_id_driver_id_number")),
+        sa.UniqueConstraint(
+            "team_id", "session_id", "driver_id", "number", name=op.f("uq_run_team_id_session_id_driver_id_number")
+        ),
         _within("run", "combination_id", "combination"),
         _within("run", "session_id", "practice_session"),
         _within("run", "driver_id", "driver"),

@@ -28,7 +28,9 @@ def _own(table: str) -> list[Any]:
 
 
 def _within(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
-    return sa.ForeignKeyConstraint(["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}"))
+    return sa.ForeignKeyConstraint(
+        ["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}")
+    )
 
 
 def _to(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:

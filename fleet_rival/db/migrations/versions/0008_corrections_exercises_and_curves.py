@@ -36,7 +36,9 @@ def _own(table: str, *, public: bool = True) -> list[Any]:
 
 
 def _within(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
-    return sa.ForeignKeyConstraint(["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}"))
+    return sa.ForeignKeyConstraint(
+        ["team_id", column], [f"{other}.team_id", f"{other}.id"], name=op.f(f"fk_{table}_team_id_{column}")
+    )
 
 
 def _to(table: str, column: str, other: str) -> sa.ForeignKeyConstraint:
@@ -128,7 +130,9 @@ def upgrade() -> None:
         _to("assignment", "person_id", "person"),
         **_TABLE,
     )
-    op.create_index(op.f("ix_assignment_team_id_combination_id_driver_id"), "assignment", ["team_id", "combination_id", "driver_id"])
+    op.create_index(
+        op.f("ix_assignment_team_id_combination_id_driver_id"), "assignment", ["team_id", "combination_id", "driver_id"]
+    )
     op.create_table(
         "setup",
         *_own("setup"),

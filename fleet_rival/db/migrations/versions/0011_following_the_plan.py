@@ -1,4 +1,5 @@
-"""What people say became of a block, the manager's own rules and blocks, what weeks brought; a plan's making can be undone.
+"""What people say became of a block, the manager's own rules and blocks, what weeks brought; a plan's making can be
+undone.
 
 Revision ID: 0011
 Revises: 0010

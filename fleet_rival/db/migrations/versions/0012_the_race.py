@@ -36,7 +36,9 @@ def upgrade() -> None:
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_race_sheet_team_id_id")),
         sa.UniqueConstraint("team_id", "entry_id", "number", name=op.f("uq_race_sheet_team_id_entry_id_number")),
         sa.UniqueConstraint("public_id", name=op.f("uq_race_sheet_public_id")),
-        sa.ForeignKeyConstraint(["team_id", "entry_id"], ["entry.team_id", "entry.id"], name=op.f("fk_race_sheet_team_id_entry_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "entry_id"], ["entry.team_id", "entry.id"], name=op.f("fk_race_sheet_team_id_entry_id")
+        ),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_race_sheet_person_id_person")),
         **_TABLE,
     )

@@ -20,7 +20,9 @@ _TABLE: dict[str, Any] = {"mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_
 
 def upgrade() -> None:
     op.add_column("series", sa.Column("starts_count", sa.String(length=16), nullable=False, server_default="best"))
-    op.alter_column("series", "starts_count", existing_type=sa.String(length=16), existing_nullable=False, server_default=None)
+    op.alter_column(
+        "series", "starts_count", existing_type=sa.String(length=16), existing_nullable=False, server_default=None
+    )
     op.add_column("race_sheet", sa.Column("expected", sa.JSON(), nullable=True))
     op.create_table(
         "race_result",
@@ -44,7 +46,9 @@ def upgrade() -> None:
         sa.UniqueConstraint("team_id", "id", name=op.f("uq_race_result_team_id_id")),
         sa.UniqueConstraint("team_id", "entry_id", "starts_at", name=op.f("uq_race_result_team_id_entry_id_starts_at")),
         sa.UniqueConstraint("public_id", name=op.f("uq_race_result_public_id")),
-        sa.ForeignKeyConstraint(["team_id", "entry_id"], ["entry.team_id", "entry.id"], name=op.f("fk_race_result_team_id_entry_id")),
+        sa.ForeignKeyConstraint(
+            ["team_id", "entry_id"], ["entry.team_id", "entry.id"], name=op.f("fk_race_result_team_id_entry_id")
+        ),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_race_result_person_id_person")),
         **_TABLE,
     )

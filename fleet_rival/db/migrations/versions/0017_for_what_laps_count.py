@@ -21,7 +21,9 @@ def upgrade() -> None:
         sa.Column("combination_id", sa.BigInteger(), nullable=False),
         sa.Column("uses", sa.Integer(), nullable=False),
         sa.Column("marks", sa.String(160), nullable=True),
-        sa.ForeignKeyConstraint(["team_id", "lap_id"], ["lap.team_id", "lap.id"], name="fk_lap_verdict_team_id_lap_id", ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["team_id", "lap_id"], ["lap.team_id", "lap.id"], name="fk_lap_verdict_team_id_lap_id", ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("lap_id", name="pk_lap_verdict"),
         mysql_engine="InnoDB",
         mysql_charset="utf8mb4",

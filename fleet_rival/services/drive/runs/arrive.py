@@ -1,4 +1,6 @@
-"""Laps that arrive one by one, from fingers, eyes or a rig: which run they belong to, and what they take over from its declaration."""
+"""Laps that arrive one by one, from fingers, eyes or a rig: which run they belong to, and what they take over from
+its declaration.
+"""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -21,8 +23,11 @@ from fleet_rival.services.shared.revisions import raise_revisions
 __all__ = ["act_of", "declared_for", "keep_laps"]
 
 
-def declared_for(session: Session, actor: Actor, place: Place, change_set: ChangeSet, began: datetime | None = None) -> Run | None:
-    """What was declared of a run; the last declaration of the driver that waits becomes this run's, where none is its own.
+def declared_for(
+    session: Session, actor: Actor, place: Place, change_set: ChangeSet, began: datetime | None = None
+) -> Run | None:
+    """What was declared of a run; the last declaration of the driver that waits becomes this run's, where none is
+    its own.
 
     Args:
         change_set: the act in which laps arrive.
@@ -31,7 +36,11 @@ def declared_for(session: Session, actor: Actor, place: Place, change_set: Chang
     found = run_row(session, place)
     if found is not None:
         return found
-    waiting = [item for item in waiting_runs(session, actor, place.combination, place.driver.id) if began is None or item.created_at <= began]
+    waiting = [
+        item
+        for item in waiting_runs(session, actor, place.combination, place.driver.id)
+        if began is None or item.created_at <= began
+    ]
     if not waiting:
         return None
     # Who declared twice before driving meant the second.
@@ -43,10 +52,17 @@ def declared_for(session: Session, actor: Actor, place: Place, change_set: Chang
 
 
 def act_of(session: Session, actor: Actor, place: Place, action: str, summary: str) -> ChangeSet:
-    """The act to which the laps of one run belong that one person puts in one by one, so that they are taken back as one."""
+    """The act to which the laps of one run belong that one person puts in one by one, so that they are taken back as
+    one.
+    """
     last = (
         select(Lap.change_set_id)
-        .where(Lap.team_id == actor.team_id, Lap.session_id == place.practice.id, Lap.driver_id == place.driver.id, Lap.run == place.number)
+        .where(
+            Lap.team_id == actor.team_id,
+            Lap.session_id == place.practice.id,
+            Lap.driver_id == place.driver.id,
+            Lap.run == place.number,
+        )
         .order_by(Lap.number.desc())
         .limit(1)
     )
@@ -80,12 +96,20 @@ def keep_laps(
         maybe_declared: False where it is known that nobody declared anything here.
     """
     run = declared_for(session, actor, place, change_set, began) if maybe_declared else None
-    own = (Lap.team_id == actor.team_id, Lap.session_id == place.practice.id, Lap.driver_id == place.driver.id, Lap.run == place.number)
+    own = (
+        Lap.team_id == actor.team_id,
+        Lap.session_id == place.practice.id,
+        Lap.driver_id == place.driver.id,
+        Lap.run == place.number,
+    )
     if run is not None:
         there = session.scalar(select(func.count()).where(*own)) or 0
         context = context_of(run)
         told = [*places, *([None] * len(laps))]
-        laps = [with_context(lap, context, there + index if (at := told[index]) is None else at) for index, lap in enumerate(laps)]
+        laps = [
+            with_context(lap, context, there + index if (at := told[index]) is None else at)
+            for index, lap in enumerate(laps)
+        ]
     keys: dict[str, Any] = {
         "team_id": actor.team_id,
         "combination_id": place.combination.id,

@@ -1,4 +1,6 @@
-"""What only people can know of laps: a tow, or a record? Damage after that contact? What happened there? Until somebody says, marks wait."""
+"""What only people can know of laps: a tow, or a record? Damage after that contact? What happened there? Until
+somebody says, marks wait.
+"""
 
 from dataclasses import dataclass
 from typing import Any, Final
@@ -47,16 +49,23 @@ class AskedLap:
 
 
 def asked_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> list[AskedLap]:
-    """The open questions of a combination, tows first and the fastest first among them; a driver's own alone for who doesn't see all."""
+    """The open questions of a combination, tows first and the fastest first among them; a driver's own alone for who
+    doesn't see all.
+    """
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         driven = select(Lap.driver_id).where(Lap.team_id == actor.team_id, Lap.combination_id == row.id).distinct()
-        query = select(Driver.public_id, Driver.name).where(Driver.team_id == actor.team_id, Driver.guest.is_(False), Driver.id.in_(driven))
+        query = select(Driver.public_id, Driver.name).where(
+            Driver.team_id == actor.team_id, Driver.guest.is_(False), Driver.id.in_(driven)
+        )
         if not actor.sees_all:
             query = query.where(Driver.id == actor.driver_id)
         drivers = session.execute(query).tuples().all()
         own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
-        labels = {label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))}
+        labels = {
+            label: key
+            for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))
+        }
     found = []
     for driver_id, name in drivers:
         for place, laps in judged_laps(sessions, actor, combination_id, driver_id).items():
@@ -64,11 +73,15 @@ def asked_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UU
             for number, lap in laps.items():
                 for asked in lap["asked"]:
                     question = Question(asked["kind"], 0, asked["corner"], asked["loss_us"], asked["laps"])
-                    found.append(_asked(question, driver_id, name, labels[label], label, int(run), int(number), lap["time_us"]))
+                    found.append(
+                        _asked(question, driver_id, name, labels[label], label, int(run), int(number), lap["time_us"])
+                    )
     return sorted(found, key=lambda lap: (_ORDER.index(lap.kind), lap.time_us))
 
 
-def _asked(question: Question, driver_id: UUID, driver: str, session_id: UUID, label: str, run: int, number: int, time_us: int) -> AskedLap:
+def _asked(
+    question: Question, driver_id: UUID, driver: str, session_id: UUID, label: str, run: int, number: int, time_us: int
+) -> AskedLap:
     return AskedLap(
         question.kind,
         driver_id,
@@ -84,7 +97,9 @@ def _asked(question: Question, driver_id: UUID, driver: str, session_id: UUID, l
     )
 
 
-def answer(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, kind: str, said: str, corner: str | None) -> None:
+def answer(
+    sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, kind: str, said: str, corner: str | None
+) -> None:
     """Answer a question about a lap; what is said is a fact from then on.
 
     Args:
@@ -102,7 +117,13 @@ def answer(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: i
         lap = next((item for item in laps if item.number == number), None)
         if lap is None:
             raise NotThere("This lap doesn't exist, or no longer does.")
-        begin_change(session, actor, "lap.answer", f"Said of lap {number} of {place.driver.name}: {answer_words(kind, said)}", place.combination)
+        begin_change(
+            session,
+            actor,
+            "lap.answer",
+            f"Said of lap {number} of {place.driver.name}: {answer_words(kind, said)}",
+            place.combination,
+        )
         if kind == "tow":
             _say(lap, {"tow": said == "tow"})
         elif kind == "damage":
@@ -127,6 +148,13 @@ def _report(session: Session, actor: Actor, place: Place, lap: Lap, what: str, c
     if corner is None or corner not in {part.code for part in track_of(session, place.combination).segment_parts}:
         raise Refused("Say in which corner that was.")
     session.add(
-        Remark(team_id=actor.team_id, combination_id=place.combination.id, lap_id=lap.id, person_id=actor.person_id, corner=corner, kind=what)
+        Remark(
+            team_id=actor.team_id,
+            combination_id=place.combination.id,
+            lap_id=lap.id,
+            person_id=actor.person_id,
+            corner=corner,
+            kind=what,
+        )
     )
     lap.version += 1

@@ -14,7 +14,19 @@ from fleet_rival.services.shared.errors import Refused
 __all__ = ["FIELDS", "context_of", "read_context", "said_by_laps", "with_context", "write_context", "write_to_laps"]
 
 FIELDS: Final = (
-    *("session_kind", "purpose", "tyre_set", "compound", "tyre_age", "fuel_l", "energy_kwh", "setup", "settings", "assists", "company"),
+    *(
+        "session_kind",
+        "purpose",
+        "tyre_set",
+        "compound",
+        "tyre_age",
+        "fuel_l",
+        "energy_kwh",
+        "setup",
+        "settings",
+        "assists",
+        "company",
+    ),
     *("official", "options", "watch"),
 )
 _OF_LAPS: Final = ("session_kind", "purpose", "tyre_set", "compound", "setup", "assists", "company", "options")
@@ -35,7 +47,10 @@ def said_by_laps(laps: Sequence[Lap]) -> RunContext:
     def first(name: str) -> Any:
         return next((value for lap in laps if (value := getattr(lap, name)) is not None), None)
 
-    values = {name: first(name) for name in ("purpose", "tyre_set", "compound", "tyre_age", "setup", "assists", "company", *_AT_THE_START)}
+    values = {
+        name: first(name)
+        for name in ("purpose", "tyre_set", "compound", "tyre_age", "setup", "assists", "company", *_AT_THE_START)
+    }
     return RunContext(session_kind=first("session_kind") or "practice", **values, options=_options(first("options")))
 
 
@@ -49,10 +64,16 @@ def read_context(values: Mapping[str, Any], track: Track, session: Any = None) -
         options = read_options(values.get("options") or "", [part.code for part in track.segment_parts])
         watch = tuple(text.strip()[:200] for text in values.get("watch") or () if text.strip())
         settings = {
-            " ".join(name.split())[:120]: " ".join(value.split())[:60] for name, value in (values.get("settings") or {}).items() if value.strip()
+            " ".join(name.split())[:120]: " ".join(value.split())[:60]
+            for name, value in (values.get("settings") or {}).items()
+            if value.strip()
         }
         context = RunContext(
-            **{name: _clean(values.get(name)) for name in FIELDS if name not in ("options", "watch", "settings", "session_kind")},
+            **{
+                name: _clean(values.get(name))
+                for name in FIELDS
+                if name not in ("options", "watch", "settings", "session_kind")
+            },
             session_kind=values.get("session_kind") or "practice",
             settings=settings,
             options=options,
@@ -61,7 +82,11 @@ def read_context(values: Mapping[str, Any], track: Track, session: Any = None) -
         check_context(context)
     except BadContext as error:
         raise Refused(str(error)) from error
-    if context.session_kind not in SESSION_KINDS or context.purpose not in (None, *PURPOSES) or context.company not in (None, *COMPANIES):
+    if (
+        context.session_kind not in SESSION_KINDS
+        or context.purpose not in (None, *PURPOSES)
+        or context.company not in (None, *COMPANIES)
+    ):
         raise Refused("The kind of session, the purpose or the company is none that there is.")
     return context
 
@@ -70,7 +95,15 @@ def write_context(row: Run, context: RunContext) -> None:
     """Put a context into a declared run's row."""
     for name in FIELDS:
         value = getattr(context, name)
-        wanted: Any = _options_text(value) if name == "options" else list(value) if name == "watch" else dict(value) if name == "settings" else value
+        wanted: Any = (
+            _options_text(value)
+            if name == "options"
+            else list(value)
+            if name == "watch"
+            else dict(value)
+            if name == "settings"
+            else value
+        )
         if getattr(row, name) != wanted:
             setattr(row, name, wanted)
 

@@ -13,7 +13,14 @@ from fleet_rival.clock import now
 from fleet_rival.core.runs.context import RunContext
 from fleet_rival.core.runs.precheck import Check, pre_drive_check
 from fleet_rival.db.tables import Car, Combination, Driver, Lap, PracticeSession, Run
-from fleet_rival.services.drive.runs.context import FIELDS, context_of, read_context, said_by_laps, write_context, write_to_laps
+from fleet_rival.services.drive.runs.context import (
+    FIELDS,
+    context_of,
+    read_context,
+    said_by_laps,
+    write_context,
+    write_to_laps,
+)
 from fleet_rival.services.drive.runs.places import Place, RunKey, driver_of, find_place, laps_in, run_row, track_of
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row
 from fleet_rival.services.shared.errors import NotThere, Refused
@@ -98,12 +105,27 @@ def template(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID
         found = last_context(session, row, driver)
         context, said = found if found else (RunContext(), None)
         if found is None:
-            context = replace(context, settings={item["name"]: str(item["default"]) for item in car.settings if item.get("default") is not None})
-        return Template(context_out(context), said, tuple(car.settings), tuple(car.assists), _known(session, actor, row), car.tank_l, car.battery_kwh)
+            context = replace(
+                context,
+                settings={
+                    item["name"]: str(item["default"]) for item in car.settings if item.get("default") is not None
+                },
+            )
+        return Template(
+            context_out(context),
+            said,
+            tuple(car.settings),
+            tuple(car.assists),
+            _known(session, actor, row),
+            car.tank_l,
+            car.battery_kwh,
+        )
 
 
 def last_context(session: Session, row: Combination, driver: Driver) -> tuple[RunContext, str] | None:
-    """The context of a driver's last run in a combination, with tyres as old as they are after it, and which run that was."""
+    """The context of a driver's last run in a combination, with tyres as old as they are after it, and which run
+    that was.
+    """
     own = (Run.team_id == row.team_id, Run.combination_id == row.id, Run.driver_id == driver.id, Run.declared)
     declared = session.scalar(select(Run).where(*own).order_by(Run.id.desc()).limit(1))
     newest = session.execute(
@@ -139,31 +161,44 @@ def merged(declared: RunContext, said: RunContext) -> RunContext:
     """What was declared, and where nothing was, what the laps say."""
     empty = RunContext()
     values = {
-        item.name: getattr(declared, item.name) if getattr(declared, item.name) != getattr(empty, item.name) else getattr(said, item.name)
+        item.name: getattr(declared, item.name)
+        if getattr(declared, item.name) != getattr(empty, item.name)
+        else getattr(said, item.name)
         for item in fields(RunContext)
     }
     return RunContext(**values)
 
 
-def checks(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, values: Mapping[str, Any]) -> tuple[CheckView, ...]:
+def checks(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, values: Mapping[str, Any]
+) -> tuple[CheckView, ...]:
     """What to tick off before a run with this context."""
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
         driver = driver_of(session, actor, driver_id)
         told = [CheckView(item.key, item.why, check_words(item)) for item in _checks(session, row, driver, values)]
         week = week_begun_last(session, actor.team_id, row.layout_id)
-        warned = setup_warnings(session, row, read_context(values, track_of(session, row)), week.wetness if week else None)
+        warned = setup_warnings(
+            session, row, read_context(values, track_of(session, row)), week.wetness if week else None
+        )
         return (*(CheckView(f"setup-warning-{number}", "warning", words) for number, words in enumerate(warned)), *told)
 
 
 def _checks(session: Session, row: Combination, driver: Driver, values: Mapping[str, Any]) -> tuple[Check, ...]:
     context = read_context(values, track_of(session, row))
     found = last_context(session, row, driver)
-    return pre_drive_check(context, found[0] if found else None, [item["name"] for item in session.get_one(Car, row.car_id).settings])
+    return pre_drive_check(
+        context, found[0] if found else None, [item["name"] for item in session.get_one(Car, row.car_id).settings]
+    )
 
 
 def declare(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID, values: Mapping[str, Any], done: Sequence[str]
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID,
+    values: Mapping[str, Any],
+    done: Sequence[str],
 ) -> RunView:
     """Declare a run that starts now. The laps that arrive next belong to it.
 
@@ -177,7 +212,9 @@ def declare(
         asked = _checks(session, row, driver, values)
         change_set = begin_change(session, actor, "run.declare", f"Declared a run of {driver.name}", row)
         made = _empty_run(row, driver)
-        made.checks = [{"key": item.key, "why": item.why, "words": check_words(item), "done": item.key in done} for item in asked]
+        made.checks = [
+            {"key": item.key, "why": item.why, "words": check_words(item), "done": item.key in done} for item in asked
+        ]
         write_context(made, context)
         session.add(made)
         session.flush()
@@ -185,7 +222,9 @@ def declare(
         return run_view(session, row, driver, made, None, context)
 
 
-def change_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID, version: int, values: Mapping[str, Any]) -> RunView:
+def change_run(
+    sessions: sessionmaker[Session], actor: Actor, run_id: UUID, version: int, values: Mapping[str, Any]
+) -> RunView:
     """Say something else of a run; its laps follow.
 
     Raises:
@@ -225,7 +264,9 @@ def say_of_run(sessions: sessionmaker[Session], actor: Actor, key: RunKey, value
         if run_row(session, place) is not None:
             raise Refused("This run is declared already. Look at it again, then change it.")
         context = read_context(values, track_of(session, place.combination))
-        change_set = begin_change(session, actor, "run.declare", f"Said what a run of {place.driver.name} was", place.combination)
+        change_set = begin_change(
+            session, actor, "run.declare", f"Said what a run of {place.driver.name} was", place.combination
+        )
         made = new_run(place)
         write_context(made, context)
         session.add(made)
@@ -246,7 +287,9 @@ def new_run(place: Place) -> Run:
 
 def _empty_run(row: Combination, driver: Driver) -> Run:
     keys = {"team_id": row.team_id, "combination_id": row.id, "driver_id": driver.id}
-    return Run(**keys, session_kind="practice", declared=True, settings={}, watch=[], checks=[], handling={}, readings=[])
+    return Run(
+        **keys, session_kind="practice", declared=True, settings={}, watch=[], checks=[], handling={}, readings=[]
+    )
 
 
 def remove_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID) -> None:
@@ -259,8 +302,12 @@ def remove_run(sessions: sessionmaker[Session], actor: Actor, run_id: UUID) -> N
         session.delete(made)
 
 
-def waiting_runs(session: Session, actor: Actor, row: Combination | None = None, driver_id: int | None = None) -> list[Run]:
-    """Declared runs that wait for their laps, the first declared first; of one combination or driver where they are named."""
+def waiting_runs(
+    session: Session, actor: Actor, row: Combination | None = None, driver_id: int | None = None
+) -> list[Run]:
+    """Declared runs that wait for their laps, the first declared first; of one combination or driver where they are
+    named.
+    """
     query = select(Run).where(Run.team_id == actor.team_id, Run.session_id.is_(None), Run.created_at > now() - _WAITING)
     if row is not None:
         query = query.where(Run.combination_id == row.id)
@@ -269,7 +316,14 @@ def waiting_runs(session: Session, actor: Actor, row: Combination | None = None,
     return list(session.scalars(query.order_by(Run.id)))
 
 
-def run_view(session: Session, row: Combination, driver: Driver, made: Run | None, practice: PracticeSession | None, context: RunContext) -> RunView:
+def run_view(
+    session: Session,
+    row: Combination,
+    driver: Driver,
+    made: Run | None,
+    practice: PracticeSession | None,
+    context: RunContext,
+) -> RunView:
     return RunView(
         made.public_id if made else None,
         made.version if made else 0,

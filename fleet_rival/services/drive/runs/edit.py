@@ -1,4 +1,6 @@
-"""People have the last word on laps: marks overruled, facts mended, many at once; handling and measured values of a run; remarks."""
+"""People have the last word on laps: marks overruled, facts mended, many at once; handling and measured values of a
+run; remarks.
+"""
 
 from collections.abc import Mapping, Sequence
 from typing import Any, Final
@@ -14,7 +16,16 @@ from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
 from fleet_rival.services.drive.runs.context import said_by_laps, write_context
 from fleet_rival.services.drive.runs.declare import new_run
-from fleet_rival.services.drive.runs.places import Place, RunKey, driver_of, find_place, laps_in, refuse_strange_corners, run_row, track_of
+from fleet_rival.services.drive.runs.places import (
+    Place,
+    RunKey,
+    driver_of,
+    find_place,
+    laps_in,
+    refuse_strange_corners,
+    run_row,
+    track_of,
+)
 from fleet_rival.services.shared.base import Actor, begin_change, find_row
 from fleet_rival.services.shared.errors import NotThere, Outdated, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
@@ -38,7 +49,9 @@ def _versioned(session: Session, place: Place, versions: Mapping[int, int]) -> l
     if len(laps) < len(versions):
         raise NotThere("One of these laps no longer exists.")
     if moved := [lap.number for lap in laps if lap.version != versions[lap.number]]:
-        raise Outdated(f"Somebody changed lap {moved[0]} while you were looking at it. Nothing of yours is written yet.")
+        raise Outdated(
+            f"Somebody changed lap {moved[0]} while you were looking at it. Nothing of yours is written yet."
+        )
     return laps
 
 
@@ -51,22 +64,38 @@ def turn_laps(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versio
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)
         laps = {lap.number: lap for lap in _versioned(session, place, versions)}
-        own = [item.lap for item in laps_of(session, actor.team_id, place.combination.id, [place.driver.id], as_said=True)]
-        chosen = {lap.identity for lap in own if (lap.session, lap.run) == (place.practice.label, place.number) and lap.number in laps}
+        own = [
+            item.lap for item in laps_of(session, actor.team_id, place.combination.id, [place.driver.id], as_said=True)
+        ]
+        chosen = {
+            lap.identity
+            for lap in own
+            if (lap.session, lap.run) == (place.practice.label, place.number) and lap.number in laps
+        }
         found = turned(track_of(session, place.combination), own, chosen, settings_of(place.combination))
-        begin_change(session, actor, "lap.overrule", f"Overruled marks of {_laps_words(laps.values(), place)}", place.combination)
+        begin_change(
+            session, actor, "lap.overrule", f"Overruled marks of {_laps_words(laps.values(), place)}", place.combination
+        )
         for identity, said in found.items():
             laps[identity.number].said = said or None
             laps[identity.number].version += 1
         raise_revisions(session, actor.team_id, [place.combination.id])
 
 
-def say_of_marks(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versions: Mapping[int, int], marks: Mapping[str, bool | None]) -> None:
+def say_of_marks(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    key: RunKey,
+    versions: Mapping[int, int],
+    marks: Mapping[str, bool | None],
+) -> None:
     """Say which marks stand on laps, which don't, and which are left to facts and rules again (None)."""
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)
         laps = _versioned(session, place, versions)
-        begin_change(session, actor, "lap.overrule", f"Overruled marks of {_laps_words(laps, place)}", place.combination)
+        begin_change(
+            session, actor, "lap.overrule", f"Overruled marks of {_laps_words(laps, place)}", place.combination
+        )
         for lap in laps:
             try:
                 lap.said = said_with(lap.said or {}, marks) or None
@@ -76,11 +105,14 @@ def say_of_marks(sessions: sessionmaker[Session], actor: Actor, key: RunKey, ver
         raise_revisions(session, actor.team_id, [place.combination.id])
 
 
-def change_laps(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versions: Mapping[int, int], values: Mapping[str, Any]) -> None:
+def change_laps(
+    sessions: sessionmaker[Session], actor: Actor, key: RunKey, versions: Mapping[int, int], values: Mapping[str, Any]
+) -> None:
     """Write facts of laps, of many at once: only those that are given.
 
     Args:
-        values: `time_us` and `sectors` of a single lap; `kind`, `valid`, `flags` (to add and to take away, `+traffic -tow`), `wetness`,
+        values: `time_us` and `sectors` of a single lap; `kind`, `valid`, `flags` (to add and to take away, `+traffic
+            -tow`), `wetness`,
             texts and numbers of any. `tyre_age` is that of the first lap and rises with the others.
     """
     with sessions.begin() as session:
@@ -104,7 +136,9 @@ def _write(lap: Lap, values: Mapping[str, Any], place: int) -> None:
     if "time_us" in values:
         lap.time_us = values["time_us"]
         # Mended by a person's eye: it is no stopwatch's reading any more, and its parts may not sum up to it.
-        if (lap.sectors and abs(sum(lap.sectors.values()) - lap.time_us) > 1000 * len(lap.sectors)) or lap.plus_minus_us:
+        if (
+            lap.sectors and abs(sum(lap.sectors.values()) - lap.time_us) > 1000 * len(lap.sectors)
+        ) or lap.plus_minus_us:
             lap.sectors = None
         if lap.segments and abs(sum(lap.segments.values()) - lap.time_us) > 1000 * len(lap.segments):
             lap.segments = None
@@ -124,7 +158,9 @@ def _write(lap: Lap, values: Mapping[str, Any], place: int) -> None:
         lap.flags = " ".join(sorted(flags)) or None
 
 
-def write_feel(sessions: sessionmaker[Session], actor: Actor, key: RunKey, version: int, values: Mapping[str, Any]) -> None:
+def write_feel(
+    sessions: sessionmaker[Session], actor: Actor, key: RunKey, version: int, values: Mapping[str, Any]
+) -> None:
     """Write how the car felt and what was measured on it after a run.
 
     Args:
@@ -160,10 +196,16 @@ def write_feel(sessions: sessionmaker[Session], actor: Actor, key: RunKey, versi
             write_context(made, said_by_laps(laps))
             made.declared = False
             session.add(made)
-        made.handling, made.readings, made.note = handling, list(readings), (values.get("note") or "").strip()[:2000] or None
+        made.handling, made.readings, made.note = (
+            handling,
+            list(readings),
+            (values.get("note") or "").strip()[:2000] or None,
+        )
 
 
-def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, values: Mapping[str, Any]) -> UUID:
+def add_remark(
+    sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, values: Mapping[str, Any]
+) -> UUID:
     """Say something of a lap after the run: where, what, and what it came from.
 
     A kind is a person's tag of a mistake there; `because` says that it was none of the driver's, and marks the lap so.
@@ -171,7 +213,12 @@ def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
     Raises:
         Refused: nothing said, a kind without a corner, or a word that there isn't.
     """
-    corner, kind, because, cause = values.get("corner"), values.get("kind"), values.get("because"), values.get("cause_corner")
+    corner, kind, because, cause = (
+        values.get("corner"),
+        values.get("kind"),
+        values.get("because"),
+        values.get("cause_corner"),
+    )
     text = (values.get("text") or "").strip()[:500] or None
     if kind is not None and kind not in MISTAKES:
         raise Refused(f"{kind} is not a mistake that there is.")
@@ -192,7 +239,9 @@ def add_remark(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
         if not found:
             raise NotThere(f"Run {key.number} has no lap {number} any more.")
         lap = found[0]
-        begin_change(session, actor, "lap.remark", f"Remarked on lap {number} of {place.driver.name}", place.combination)
+        begin_change(
+            session, actor, "lap.remark", f"Remarked on lap {number} of {place.driver.name}", place.combination
+        )
         made = Remark(
             team_id=actor.team_id,
             combination_id=place.combination.id,
@@ -224,8 +273,15 @@ def remove_remark(sessions: sessionmaker[Session], actor: Actor, remark_id: UUID
             raise Refused("This remark is somebody else's. Add one of your own, or ask them.")
         combination = session.get_one(Combination, row.combination_id)
         session.get_one(PracticeSession, lap.session_id, with_for_update=True)
-        begin_change(session, actor, "lap.remark", f"Took away a remark on lap {lap.number} of {driver.name}", combination)
-        own = (Remark.team_id == actor.team_id, Remark.combination_id == row.combination_id, Remark.lap_id == lap.id, Remark.id != row.id)
+        begin_change(
+            session, actor, "lap.remark", f"Took away a remark on lap {lap.number} of {driver.name}", combination
+        )
+        own = (
+            Remark.team_id == actor.team_id,
+            Remark.combination_id == row.combination_id,
+            Remark.lap_id == lap.id,
+            Remark.id != row.id,
+        )
         others = session.scalars(select(Remark.because).where(*own)).all()
         if row.because is not None and row.because not in others and (lap.said or {}).get(row.because):
             lap.said = {mark: stands for mark, stands in (lap.said or {}).items() if mark != row.because} or None

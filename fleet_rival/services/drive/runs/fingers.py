@@ -33,7 +33,17 @@ from fleet_rival.services.shared.base import Actor, begin_change, check_version,
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
 
-__all__ = ["KeptLap", "Lane", "ReactionView", "begin", "mend_typed", "reaction", "remember_reaction", "time_lap", "type_lap"]
+__all__ = [
+    "KeptLap",
+    "Lane",
+    "ReactionView",
+    "begin",
+    "mend_typed",
+    "reaction",
+    "remember_reaction",
+    "time_lap",
+    "type_lap",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +95,13 @@ class ReactionView:
 
 
 def begin(
-    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID | None, guest: str | None = None, *, new_run: bool = False
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    combination_id: UUID,
+    driver_id: UUID | None,
+    guest: str | None = None,
+    *,
+    new_run: bool = False,
 ) -> Lane:
     """Open a lane for laps by hand: the run declared last, else the driver's run of this evening, else a new one.
 
@@ -99,7 +115,9 @@ def begin(
     """
     with sessions.begin() as session:
         row = session.scalars(
-            select(Combination).where(Combination.team_id == actor.team_id, Combination.public_id == combination_id).with_for_update()
+            select(Combination)
+            .where(Combination.team_id == actor.team_id, Combination.public_id == combination_id)
+            .with_for_update()
         ).first() or find_row(session, Combination, actor, combination_id, "combination")
         driver = driver_of(session, actor, driver_id) if driver_id is not None else _guest(session, actor, guest)
         practice = session_for_hands(session, actor, row)
@@ -155,7 +173,12 @@ def _lane(session: Session, row: Combination, place: Place, waits: bool) -> Lane
 
 def _expected(session: Session, row: Combination, driver: Driver) -> int | None:
     """About how long a lap takes: the driver's last flying lap here, else anybody's."""
-    query = select(Lap.time_us).where(Lap.team_id == row.team_id, Lap.combination_id == row.id, Lap.kind == "flying").order_by(Lap.id.desc()).limit(1)
+    query = (
+        select(Lap.time_us)
+        .where(Lap.team_id == row.team_id, Lap.combination_id == row.id, Lap.kind == "flying")
+        .order_by(Lap.id.desc())
+        .limit(1)
+    )
     own = session.scalar(query.where(Lap.driver_id == driver.id))
     return own if own is not None else session.scalar(query)
 
@@ -165,7 +188,9 @@ def _where(place: Place) -> str:
 
 
 def _read(line: str, session: Session, place: Place, laps: Sequence[Lap]) -> TypedLap:
-    before = next((lap.time_us for lap in reversed(laps) if lap.kind == "flying"), None) or _expected(session, place.combination, place.driver)
+    before = next((lap.time_us for lap in reversed(laps) if lap.kind == "flying"), None) or _expected(
+        session, place.combination, place.driver
+    )
     try:
         return read_typed(line, track_of(session, place.combination), before)
     except CantRead as error:
@@ -173,7 +198,8 @@ def _read(line: str, session: Session, place: Place, laps: Sequence[Lap]) -> Typ
 
 
 def type_lap(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, line: str) -> KeptLap:
-    """Take down a typed lap. The same line for the same number twice is one lap: what was sent again after a broken line does no harm.
+    """Take down a typed lap. The same line for the same number twice is one lap: what was sent again after a broken
+    line does no harm.
 
     Raises:
         Refused: the line isn't a lap.
@@ -201,11 +227,15 @@ def _there_already(laps: Sequence[Lap], number: int, time_us: int) -> KeptLap | 
     if there is None:
         return None
     if there.time_us != time_us:
-        raise Conflict(f"Lap {number} of this run is {format_time(there.time_us)} already. Look at the run again, then go on.")
+        raise Conflict(
+            f"Lap {number} of this run is {format_time(there.time_us)} already. Look at the run again, then go on."
+        )
     return _kept(there)
 
 
-def mend_typed(sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, version: int, line: str) -> KeptLap:
+def mend_typed(
+    sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, version: int, line: str
+) -> KeptLap:
     """Write a typed lap anew.
 
     Raises:
@@ -222,7 +252,19 @@ def mend_typed(sessions: sessionmaker[Session], actor: Actor, key: RunKey, numbe
         typed = _read(line, session, place, [lap for lap in laps if lap.number < number])
         begin_change(session, actor, "lap.mend", f"Mended lap {number} of {place.driver.name}", place.combination)
         values = lap_values(_core_lap(place, number, typed))
-        for name in ("time_us", "sectors", "segments", "kind", "valid", "flags", "incidents", "strikes", "note", "said", "plus_minus_us"):
+        for name in (
+            "time_us",
+            "sectors",
+            "segments",
+            "kind",
+            "valid",
+            "flags",
+            "incidents",
+            "strikes",
+            "note",
+            "said",
+            "plus_minus_us",
+        ):
             setattr(there, name, values[name])
         there.version += 1
         raise_revisions(session, actor.team_id, [place.combination.id])
@@ -251,7 +293,12 @@ def _core_lap(place: Place, number: int, typed: TypedLap) -> CoreLap:
 
 
 def time_lap(
-    sessions: sessionmaker[Session], actor: Actor, key: RunKey, number: int, presses_us: Sequence[int | None], ended_at: datetime
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    key: RunKey,
+    number: int,
+    presses_us: Sequence[int | None],
+    ended_at: datetime,
 ) -> KeptLap:
     """Take down a lap that was timed by hand.
 
@@ -272,7 +319,9 @@ def time_lap(
             raise Refused(str(error)) from error
         if (there := _there_already(laps_in(session, place), number, timed.time_us)) is not None:
             return there
-        change_set = act_of(session, actor, place, "laps.time", f"Timed laps of {place.driver.name} by hand, {_where(place)}")
+        change_set = act_of(
+            session, actor, place, "laps.time", f"Timed laps of {place.driver.name} by hand, {_where(place)}"
+        )
         lap = CoreLap(
             place.driver.name,
             number,
@@ -295,7 +344,9 @@ def reaction(sessions: sessionmaker[Session], actor: Actor) -> ReactionView:
         return _reaction_view(_reaction(session, actor), kept.get("measured_at"))
 
 
-def remember_reaction(sessions: sessionmaker[Session], actor: Actor, truths_us: Sequence[int], presses_us: Sequence[int]) -> ReactionView:
+def remember_reaction(
+    sessions: sessionmaker[Session], actor: Actor, truths_us: Sequence[int], presses_us: Sequence[int]
+) -> ReactionView:
     """Measure the person against a clip whose moments are known, and keep it.
 
     Raises:
@@ -319,7 +370,11 @@ def _reaction(session: Session, actor: Actor) -> Reaction:
 
 def _reaction_view(of: Reaction, measured_at: Any) -> ReactionView:
     return ReactionView(
-        of.offset_us, of.spread_us, of.presses, of.plus_minus_us, datetime.fromisoformat(measured_at) if isinstance(measured_at, str) else None
+        of.offset_us,
+        of.spread_us,
+        of.presses,
+        of.plus_minus_us,
+        datetime.fromisoformat(measured_at) if isinstance(measured_at, str) else None,
     )
 
 
@@ -335,5 +390,12 @@ def _kept(lap: Lap) -> KeptLap:
         lap.note,
     ]
     return KeptLap(
-        lap.number, lap.version, lap.time_us, lap.kind, lap.valid, dict(lap.sectors or {}), lap.plus_minus_us, ", ".join(filter(None, pieces))
+        lap.number,
+        lap.version,
+        lap.time_us,
+        lap.kind,
+        lap.valid,
+        dict(lap.sectors or {}),
+        lap.plus_minus_us,
+        ", ".join(filter(None, pieces)),
     )

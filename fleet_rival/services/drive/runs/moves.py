@@ -59,7 +59,9 @@ def merge_sessions(sessions: sessionmaker[Session], actor: Actor, into_id: UUID,
         return Moved(into.public_id, into.label, row.public_id, laps, 0)
 
 
-def split_session(sessions: sessionmaker[Session], actor: Actor, session_id: UUID, runs: Sequence[WhichRun], label: str | None) -> Moved:
+def split_session(
+    sessions: sessionmaker[Session], actor: Actor, session_id: UUID, runs: Sequence[WhichRun], label: str | None
+) -> Moved:
     """Put some runs of a session into a new one, with the same conditions.
 
     Raises:
@@ -88,7 +90,8 @@ def move_runs(
 ) -> Moved:
     """Move runs of a session (all where none is named) to the combination or the driver that they belong to.
 
-    On another layout, times of sectors and segments are no times of its parts: they are left away, which an undo brings back.
+    On another layout, times of sectors and segments are no times of its parts: they are left away, which an undo brings
+        back.
 
     Raises:
         Refused: neither another combination nor another driver.
@@ -104,7 +107,9 @@ def move_runs(
         if to.id == row.id and (driver is None or all(lap.driver_id == driver.id for lap in chosen)):
             raise Refused("They are there already. Choose another combination or another driver.")
         where = f"to {driver.name}" if driver is not None and to.id == row.id else "to another combination"
-        begin_change(session, actor, "session.move", f"Moved {len(chosen)} laps of session {practice.label} {where}", practice)
+        begin_change(
+            session, actor, "session.move", f"Moved {len(chosen)} laps of session {practice.label} {where}", practice
+        )
         target = practice if to.id == row.id else _new(session, actor, to, practice, practice.label)
         laps, lost = _move(session, row, chosen, to, target, driver)
         raise_revisions(session, actor.team_id, {row.id, to.id})
@@ -113,7 +118,10 @@ def move_runs(
 
 def _two(session: Session, actor: Actor, first: UUID, second: UUID) -> tuple[PracticeSession, PracticeSession]:
     """Two sessions, locked in one order, so that two who merge them crosswise don't wait for each other."""
-    rows = {public_id: find_row(session, PracticeSession, actor, public_id, "session", lock=True) for public_id in sorted({first, second})}
+    rows = {
+        public_id: find_row(session, PracticeSession, actor, public_id, "session", lock=True)
+        for public_id in sorted({first, second})
+    }
     return rows[first], rows[second]
 
 
@@ -123,7 +131,12 @@ def _laps(session: Session, practice: PracticeSession) -> list[Lap]:
 
 
 def _chosen(session: Session, actor: Actor, practice: PracticeSession, runs: Sequence[WhichRun]) -> list[Lap]:
-    drivers = {key: public_id for key, public_id in session.execute(select(Driver.id, Driver.public_id).where(Driver.team_id == actor.team_id))}
+    drivers = {
+        key: public_id
+        for key, public_id in session.execute(
+            select(Driver.id, Driver.public_id).where(Driver.team_id == actor.team_id)
+        )
+    }
     wanted = {(run.driver_id, run.number) for run in runs}
     chosen = [lap for lap in _laps(session, practice) if (drivers[lap.driver_id], lap.run) in wanted]
     if not wanted or {(drivers[lap.driver_id], lap.run) for lap in chosen} != wanted:
@@ -148,9 +161,15 @@ def _new(session: Session, actor: Actor, row: Combination, like: PracticeSession
 
 
 def _move(
-    session: Session, row: Combination, laps: Sequence[Lap], to: Combination, target: PracticeSession, driver: Driver | None = None
+    session: Session,
+    row: Combination,
+    laps: Sequence[Lap],
+    to: Combination,
+    target: PracticeSession,
+    driver: Driver | None = None,
 ) -> tuple[int, int]:
-    """Give laps, with their declarations and what people said of them, another place; runs keep their number where it is free.
+    """Give laps, with their declarations and what people said of them, another place; runs keep their number where
+    it is free.
 
     Returns:
         How many laps were moved, and how many of them lost times of parts.
@@ -164,7 +183,9 @@ def _move(
     for lap in laps:
         new_driver = driver.id if driver is not None else lap.driver_id
         new_run = numbers[lap.session_id, lap.driver_id, lap.run]
-        if not keep_parts and (lap.sectors or lap.segments or lap.strikes or lap.incidents or lap.mistakes or lap.options):
+        if not keep_parts and (
+            lap.sectors or lap.segments or lap.strikes or lap.incidents or lap.mistakes or lap.options
+        ):
             lost += bool(lap.sectors or lap.segments)
             lap.sectors = lap.segments = None
             for name in ("strikes", "incidents", "mistakes", "options"):
@@ -183,7 +204,9 @@ def _move(
                     remark.corner = None
                 if not keep_parts and remark.cause_corner not in codes:
                     remark.cause_corner = None
-            for said in session.scalars(select(CorrectionRow).where(CorrectionRow.team_id == row.team_id, CorrectionRow.lap_id.in_(keys))):
+            for said in session.scalars(
+                select(CorrectionRow).where(CorrectionRow.team_id == row.team_id, CorrectionRow.lap_id.in_(keys))
+            ):
                 said.combination_id = to.id
                 if not keep_parts and said.corner not in codes:
                     session.delete(said)
@@ -196,8 +219,12 @@ def _move(
     return len(laps), lost
 
 
-def _numbers(session: Session, laps: Sequence[Lap], target: PracticeSession, driver: Driver | None) -> dict[tuple[int, int, int], int]:
-    """New run numbers: the old ones where they are free at the target, else numbered on. Runs that are at their place keep theirs."""
+def _numbers(
+    session: Session, laps: Sequence[Lap], target: PracticeSession, driver: Driver | None
+) -> dict[tuple[int, int, int], int]:
+    """New run numbers: the old ones where they are free at the target, else numbered on. Runs that are at their
+    place keep theirs.
+    """
 
     def owner(lap: Lap) -> int:
         return driver.id if driver is not None else lap.driver_id
@@ -205,12 +232,24 @@ def _numbers(session: Session, laps: Sequence[Lap], target: PracticeSession, dri
     leaving = {(lap.driver_id, lap.run) for lap in laps if lap.session_id == target.id}
     taken: dict[int, set[int]] = defaultdict(set)
     for table, number in ((Lap, Lap.run), (Run, Run.number)):
-        query: Any = select(table.driver_id, number).where(table.team_id == target.team_id, table.session_id == target.id).distinct()
+        query: Any = (
+            select(table.driver_id, number)
+            .where(table.team_id == target.team_id, table.session_id == target.id)
+            .distinct()
+        )
         for key, there in session.execute(query):
             if (key, there) not in leaving:
                 taken[key].add(there)
     out: dict[tuple[int, int, int], int] = {}
-    for lap in sorted(laps, key=lambda lap: (lap.session_id != target.id or lap.driver_id != owner(lap), lap.session_id, lap.driver_id, lap.run)):
+    for lap in sorted(
+        laps,
+        key=lambda lap: (
+            lap.session_id != target.id or lap.driver_id != owner(lap),
+            lap.session_id,
+            lap.driver_id,
+            lap.run,
+        ),
+    ):
         old = (lap.session_id, lap.driver_id, lap.run)
         if old not in out:
             out[old] = lap.run if lap.run not in taken[owner(lap)] else max(taken[owner(lap)]) + 1
@@ -220,7 +259,11 @@ def _numbers(session: Session, laps: Sequence[Lap], target: PracticeSession, dri
 
 def _declared(session: Session, laps: Sequence[Lap]) -> Mapping[tuple[int, int, int], Run]:
     keys = {(lap.session_id, lap.driver_id, lap.run) for lap in laps}
-    found = session.scalars(select(Run).where(Run.team_id == laps[0].team_id, Run.session_id.in_({key[0] for key in keys}))) if laps else ()
+    found = (
+        session.scalars(select(Run).where(Run.team_id == laps[0].team_id, Run.session_id.in_({key[0] for key in keys})))
+        if laps
+        else ()
+    )
     return {key: made for made in found if (key := (made.session_id or 0, made.driver_id, made.number or 0)) in keys}
 
 

@@ -79,7 +79,10 @@ def find_place(session: Session, actor: Actor, key: RunKey, *, lock: bool = Fals
 def laps_in(session: Session, place: Place, numbers: list[int] | None = None) -> list[Lap]:
     """The laps of a run in their order."""
     query = select(Lap).where(
-        Lap.team_id == place.practice.team_id, Lap.session_id == place.practice.id, Lap.driver_id == place.driver.id, Lap.run == place.number
+        Lap.team_id == place.practice.team_id,
+        Lap.session_id == place.practice.id,
+        Lap.driver_id == place.driver.id,
+        Lap.run == place.number,
     )
     if numbers is not None:
         query = query.where(Lap.number.in_(numbers))
@@ -89,7 +92,10 @@ def laps_in(session: Session, place: Place, numbers: list[int] | None = None) ->
 def run_row(session: Session, place: Place) -> Run | None:
     """What was declared of a run, where something was."""
     query = select(Run).where(
-        Run.team_id == place.practice.team_id, Run.session_id == place.practice.id, Run.driver_id == place.driver.id, Run.number == place.number
+        Run.team_id == place.practice.team_id,
+        Run.session_id == place.practice.id,
+        Run.driver_id == place.driver.id,
+        Run.number == place.number,
     )
     return session.scalar(query)
 
@@ -99,11 +105,17 @@ def track_of(session: Session, combination: Combination) -> Track:
 
 
 def session_for_hands(session: Session, actor: Actor, combination: Combination) -> PracticeSession | None:
-    """The session to which laps belong that are typed or timed by hand now: the one of this evening, if there is one."""
+    """The session to which laps belong that are typed or timed by hand now: the one of this evening, if there is
+    one.
+    """
     query: Any = (
         select(PracticeSession, func.max(Lap.started_at))
         .outerjoin(Lap, (Lap.team_id == PracticeSession.team_id) & (Lap.session_id == PracticeSession.id))
-        .where(PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == combination.id, PracticeSession.by_hand)
+        .where(
+            PracticeSession.team_id == actor.team_id,
+            PracticeSession.combination_id == combination.id,
+            PracticeSession.by_hand,
+        )
         .group_by(PracticeSession.id)
         .order_by(PracticeSession.id.desc())
         .limit(1)
@@ -125,7 +137,9 @@ def open_session_for_hands(session: Session, actor: Actor, combination: Combinat
 
 
 def free_label(session: Session, combination: Combination, wanted: str) -> str:
-    """A label that no session of the combination has: the one that is wanted, with a number behind it where that is taken."""
+    """A label that no session of the combination has: the one that is wanted, with a number behind it where that is
+    taken.
+    """
     own = (PracticeSession.team_id == combination.team_id, PracticeSession.combination_id == combination.id)
     labels = set(session.scalars(select(PracticeSession.label).where(*own)))
     label, number = wanted, 2

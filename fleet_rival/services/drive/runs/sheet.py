@@ -1,4 +1,6 @@
-"""What was driven: sessions with their runs, and one run on a sheet with marks, remarks and what changed since the one before."""
+"""What was driven: sessions with their runs, and one run on a sheet with marks, remarks and what changed since the
+one before.
+"""
 
 import json
 from collections import defaultdict
@@ -20,7 +22,15 @@ from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, LapVerdict, Person, PracticeSession, Remark, Run, TraceRow
 from fleet_rival.services.drive.practice import PracticeView, practice_view, practices
 from fleet_rival.services.drive.runs.context import context_of, said_by_laps
-from fleet_rival.services.drive.runs.declare import RunView, context_out, effective_context, last_context, merged, run_view, waiting_runs
+from fleet_rival.services.drive.runs.declare import (
+    RunView,
+    context_out,
+    effective_context,
+    last_context,
+    merged,
+    run_view,
+    waiting_runs,
+)
 from fleet_rival.services.drive.runs.places import Place, RunKey, find_place, laps_in, run_row, track_of
 from fleet_rival.services.drive.verdicts import counts_for, settle
 from fleet_rival.services.shared.base import Actor, find_row
@@ -31,7 +41,17 @@ from fleet_rival.wording.marks import MARK_WORDS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, change_words, together_words
 
-__all__ = ["Driven", "LapOnSheet", "RemarkView", "RunLine", "RunSheet", "SessionLine", "driven", "judged_laps", "run_sheet"]
+__all__ = [
+    "Driven",
+    "LapOnSheet",
+    "RemarkView",
+    "RunLine",
+    "RunSheet",
+    "SessionLine",
+    "driven",
+    "judged_laps",
+    "run_sheet",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +181,9 @@ def driven(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) 
         own = None if actor.sees_all else actor.driver_id or 0
         waiting = []
         for made in waiting_runs(session, actor, row, own):
-            waiting.append(run_view(session, row, session.get_one(Driver, made.driver_id), made, None, context_of(made)))
+            waiting.append(
+                run_view(session, row, session.get_one(Driver, made.driver_id), made, None, context_of(made))
+            )
     return Driven(tuple(SessionLine(item, tuple(runs.get(item.id, ()))) for item in lines), tuple(waiting))
 
 
@@ -187,7 +209,10 @@ def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, l
         .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
         .outerjoin(
             Run,
-            (Run.team_id == Lap.team_id) & (Run.session_id == Lap.session_id) & (Run.driver_id == Lap.driver_id) & (Run.number == Lap.run),
+            (Run.team_id == Lap.team_id)
+            & (Run.session_id == Lap.session_id)
+            & (Run.driver_id == Lap.driver_id)
+            & (Run.number == Lap.run),
         )
         .outerjoin(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
         .where(Lap.team_id == actor.team_id, Lap.combination_id == row.id)
@@ -197,9 +222,27 @@ def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, l
     if not actor.sees_all:
         query = query.where(Lap.driver_id == actor.driver_id)
     out: dict[UUID, list[RunLine]] = defaultdict(list)
-    for practice, driver, name, guest, number, laps, began, fastest, purpose, compound, setup, said, hand in session.execute(query):
+    for (
+        practice,
+        driver,
+        name,
+        guest,
+        number,
+        laps,
+        began,
+        fastest,
+        purpose,
+        compound,
+        setup,
+        said,
+        hand,
+    ) in session.execute(query):
         declared = bool(said) or purpose is not None
-        out[practice].append(RunLine(driver, name, guest, number, laps, began, fastest, purpose, compound, setup, declared, hand is not None))
+        out[practice].append(
+            RunLine(
+                driver, name, guest, number, laps, began, fastest, purpose, compound, setup, declared, hand is not None
+            )
+        )
     return out
 
 
@@ -222,7 +265,11 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
         made = run_row(session, place)
         track = track_of(session, place.combination)
         lap_ids = [lap.id for lap in laps]
-        traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(lap_ids))))
+        traced = set(
+            session.scalars(
+                select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.lap_id.in_(lap_ids))
+            )
+        )
         before, after = _neighbours(session, place)
         said = said_by_laps(laps)
         context = own = merged(context_of(made), said) if made is not None else said
@@ -233,10 +280,14 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
             found = earlier or (last_context(session, place.combination, place.driver) or (None,))[0]
             if found is not None:
                 context = merged(own, found)
-                supposed = tuple(name for name, value in context_out(context).items() if value != context_out(own)[name])
+                supposed = tuple(
+                    name for name, value in context_out(context).items() if value != context_out(own)[name]
+                )
         changes = changes_since(earlier, own) if earlier else ()
         return RunSheet(
-            run=replace(run_view(session, place.combination, place.driver, made, place.practice, context), number=key.number),
+            run=replace(
+                run_view(session, place.combination, place.driver, made, place.practice, context), number=key.number
+            ),
             practice=practice_view(session, actor, place.practice),
             declared=declared,
             supposed=supposed,
@@ -255,8 +306,12 @@ def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> Run
         )
 
 
-def judged_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID) -> dict[str, dict[str, Any]]:
-    """Marks and open questions of all of a driver's laps, from what is kept: by session and run (a line each), then by number."""
+def judged_laps(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, driver_id: UUID
+) -> dict[str, dict[str, Any]]:
+    """Marks and open questions of all of a driver's laps, from what is kept: by session and run (a line each), then
+    by number.
+    """
     body, _ = kept_answer(sessions, actor, combination_id, f"sheet:{driver_id}", partial(_judged, driver_id))
     found: dict[str, dict[str, Any]] = json.loads(body)
     return found
@@ -273,7 +328,9 @@ def _judged(driver_id: UUID, session: Session, actor: Actor, row: Combination) -
         judged = judge(track, laps, settings)
         asked: dict[int, list[dict[str, Any]]] = defaultdict(list)
         for question in questions(judged, settings):
-            asked[question.index].append({"kind": question.kind, "corner": question.corner, "loss_us": question.loss_us, "laps": question.laps})
+            asked[question.index].append(
+                {"kind": question.kind, "corner": question.corner, "loss_us": question.loss_us, "laps": question.laps}
+            )
         for index, item in enumerate(judged):
             out[f"{item.lap.session}\n{item.lap.run}"][str(item.lap.number)] = {
                 "marks": item.marks,
@@ -338,10 +395,19 @@ _BY = {"fact": "as its source says", "rule": "by rule", "person": "somebody said
 def _why(lap: Lap, marks: Sequence[Mapping[str, Any]], denied: Sequence[Mapping[str, str]], counts: bool) -> str:
     """Why a lap counts or not, in one sentence."""
     if lap.kind != "flying":
-        return {"out": "An out lap: no lap time to compare.", "in": "An in lap: no lap time to compare."}.get(lap.kind, "Out and in again at once.")
+        return {"out": "An out lap: no lap time to compare.", "in": "An in lap: no lap time to compare."}.get(
+            lap.kind, "Out and in again at once."
+        )
     if counts:
-        return f"Counts; somebody said that it isn't {' or '.join(item['name'] for item in denied)}." if denied else "Counts."
-    return " ".join(f"{mark['name'].capitalize()}, {_BY[mark['by']]}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}" for mark in marks)
+        return (
+            f"Counts; somebody said that it isn't {' or '.join(item['name'] for item in denied)}."
+            if denied
+            else "Counts."
+        )
+    return " ".join(
+        f"{mark['name'].capitalize()}, {_BY[mark['by']]}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}"
+        for mark in marks
+    )
 
 
 def _remarks(session: Session, actor: Actor, place: Place, laps: Sequence[Lap]) -> tuple[RemarkView, ...]:
@@ -349,7 +415,9 @@ def _remarks(session: Session, actor: Actor, place: Place, laps: Sequence[Lap]) 
     query = (
         select(Remark, Person.name)
         .join(Person, Person.id == Remark.person_id)
-        .where(Remark.team_id == actor.team_id, Remark.combination_id == place.combination.id, Remark.lap_id.in_(numbers))
+        .where(
+            Remark.team_id == actor.team_id, Remark.combination_id == place.combination.id, Remark.lap_id.in_(numbers)
+        )
         .order_by(Remark.id)
     )
     return tuple(_remark(row, numbers[row.lap_id], name, actor) for row, name in session.execute(query))
@@ -380,7 +448,11 @@ def _neighbours(session: Session, place: Place) -> tuple[RunKey | None, RunKey |
     query: Any = (
         select(PracticeSession.public_id, Lap.run)
         .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
-        .where(Lap.team_id == place.practice.team_id, Lap.combination_id == place.combination.id, Lap.driver_id == place.driver.id)
+        .where(
+            Lap.team_id == place.practice.team_id,
+            Lap.combination_id == place.combination.id,
+            Lap.driver_id == place.driver.id,
+        )
         .group_by(PracticeSession.id, Lap.run)
         .order_by(first.is_(None), first, PracticeSession.id, Lap.run)
     )
@@ -391,6 +463,8 @@ def _neighbours(session: Session, place: Place) -> tuple[RunKey | None, RunKey |
 
 def _context_at(session: Session, place: Place, key: RunKey) -> RunContext:
     practice = session.scalars(
-        select(PracticeSession).where(PracticeSession.team_id == place.practice.team_id, PracticeSession.public_id == key.session_id)
+        select(PracticeSession).where(
+            PracticeSession.team_id == place.practice.team_id, PracticeSession.public_id == key.session_id
+        )
     ).one()
     return effective_context(session, Place(place.combination, practice, place.driver, key.number))

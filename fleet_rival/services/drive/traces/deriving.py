@@ -1,4 +1,6 @@
-"""Layouts found from traces: of a file that has come, or of the laps that a layout has; shown first, kept when somebody says so."""
+"""Layouts found from traces: of a file that has come, or of the laps that a layout has; shown first, kept when
+somebody says so.
+"""
 
 import json
 from collections.abc import Sequence
@@ -30,7 +32,9 @@ _MOST_LAPS: Final = 40
 _CURVE_POINTS: Final = 800
 
 
-def found_from_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED) -> dict[str, Any]:
+def found_from_upload(
+    sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED
+) -> dict[str, Any]:
     """Find the layout that a telemetry file was driven on; kept with the file until somebody takes it.
 
     Raises:
@@ -71,7 +75,13 @@ def found_from_laps(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
     """
     with sessions() as session:
         row = find_row(session, Layout, actor, layout_id, "layout")
-        driven = list(session.scalars(select(Combination.public_id).where(Combination.team_id == actor.team_id, Combination.layout_id == row.id)))
+        driven = list(
+            session.scalars(
+                select(Combination.public_id).where(
+                    Combination.team_id == actor.team_id, Combination.layout_id == row.id
+                )
+            )
+        )
     settle(sessions, actor, driven)
     with sessions() as session:
         row = find_row(session, Layout, actor, layout_id, "layout")
@@ -87,15 +97,30 @@ def found_from_laps(sessions: sessionmaker[Session], actor: Actor, layout_id: UU
         found = session.execute(query).all()
         flying = [lap for lap in found if lap.kind == "flying"][:_MOST_LAPS]
         # Both are needed to see a pit lane, and one kind is always faster than the other.
-        pitted = [lap for kind in ("out", "in", "outin") for lap in [item for item in found if item.kind == kind][: _MOST_LAPS // 2]]
+        pitted = [
+            lap
+            for kind in ("out", "in", "outin")
+            for lap in [item for item in found if item.kind == kind][: _MOST_LAPS // 2]
+        ]
         kinds = {lap.id: lap.kind for lap in (*flying, *pitted)}
         loaded = list(load_traces(session, actor.team_id, list(kinds)))
     if not loaded:
         raise Refused("No lap on this layout has a trace yet. Add a telemetry file, or have a rig deliver samples.")
-    return _shown(_find([trace for _, trace in loaded], [kinds[key] for key, _ in loaded], track.name, row.name, row.kind, row.length_m))
+    return _shown(
+        _find(
+            [trace for _, trace in loaded],
+            [kinds[key] for key, _ in loaded],
+            track.name,
+            row.name,
+            row.kind,
+            row.length_m,
+        )
+    )
 
 
-def _find(traces: Sequence[Trace], kinds: Sequence[str], name: str, layout: str, kind: str, length_m: float | None = None) -> Found:
+def _find(
+    traces: Sequence[Trace], kinds: Sequence[str], name: str, layout: str, kind: str, length_m: float | None = None
+) -> Found:
     try:
         return find_track(traces, kinds, name, layout, kind, length_m)
     except CantFind as error:

@@ -59,7 +59,11 @@ class _Plan:
 
 
 def say_who(
-    sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, names: Mapping[str, str], combination_id: UUID | None = None
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    upload_id: UUID,
+    names: Mapping[str, str],
+    combination_id: UUID | None = None,
 ) -> tuple[str, UUID]:
     """Say who the drivers of a file are, and where they drove, before it is read (again).
 
@@ -88,7 +92,9 @@ def say_who(
         return row.name, session.get_one(Combination, row.combination_id).public_id
 
 
-def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED) -> dict[str, Any]:
+def import_upload(
+    sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED
+) -> dict[str, Any]:
     """Read a telemetry file that is whole.
 
     Raises:
@@ -122,7 +128,9 @@ def import_upload(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID
         return result
 
 
-def _read(file: ReadFile, laps: Iterator[Trace], names: Mapping[str, str], track: Track, sink: TraceSink, work: Work) -> None:
+def _read(
+    file: ReadFile, laps: Iterator[Trace], names: Mapping[str, str], track: Track, sink: TraceSink, work: Work
+) -> None:
     def renamed() -> Iterator[Trace]:
         for trace in laps:
             yield replace(trace, driver=names.get(trace.driver, trace.driver))
@@ -141,8 +149,15 @@ def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, nam
         if kept.driver in drivers and kept.driver not in mine:
             plan.counts["others"] += 1
     change_set = begin_change(session, actor, "telemetry.import", f"Read telemetry of {name}", row)
-    count = fill_laps(session, change_set, [(item.id, item.version, item.lap, after) for item, after, _ in plan.matched], recorded=True)
-    keep_traces(session, actor.team_id, row.id, sink, [(item.id, kept) for item, _, kept in plan.matched], recorded=True)
+    count = fill_laps(
+        session,
+        change_set,
+        [(item.id, item.version, item.lap, after) for item, after, _ in plan.matched],
+        recorded=True,
+    )
+    keep_traces(
+        session, actor.team_id, row.id, sink, [(item.id, kept) for item, _, kept in plan.matched], recorded=True
+    )
     work.step(_READING + 0.1, f"{len(plan.new):,} laps appear")
     _appear(session, actor, row, change_set.id, plan.new, drivers, sink)
     if plan.matched or plan.new:
@@ -173,7 +188,11 @@ def _plan(session: Session, actor: Actor, row: Combination, kept: Sequence[Kept]
     by_driver: dict[str, dict[str, list[CoreLap]]] = defaultdict(lambda: defaultdict(list))
     for item in stored:
         by_driver[item.lap.driver][item.lap.session].append(item.lap)
-    traced = set(session.scalars(select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.combination_id == row.id)))
+    traced = set(
+        session.scalars(
+            select(TraceRow.lap_id).where(TraceRow.team_id == actor.team_id, TraceRow.combination_id == row.id)
+        )
+    )
     groups: dict[tuple[str, str], list[Kept]] = defaultdict(list)
     for one in _once(kept, plan):
         groups[one.driver, one.session].append(one)
@@ -207,14 +226,20 @@ def _once(kept: Sequence[Kept], plan: _Plan) -> Iterable[Kept]:
     for one in kept:
         seen[one.driver, one.session, one.run, one.lap].append(one)
     for same in seen.values():
-        if any((item.samples, item.cut.time_us, item.cut.segments) != (same[0].samples, same[0].cut.time_us, same[0].cut.segments) for item in same):
+        if any(
+            (item.samples, item.cut.time_us, item.cut.segments)
+            != (same[0].samples, same[0].cut.time_us, same[0].cut.segments)
+            for item in same
+        ):
             plan.leave(same[0], "twice")
         else:
             yield same[0]
 
 
 def _session_of(label: str, items: Sequence[Kept], sessions: Mapping[str, Sequence[CoreLap]]) -> str:
-    """Which of the sessions that go by this label, or by it with a number behind, a file means: the one whose laps took the same times."""
+    """Which of the sessions that go by this label, or by it with a number behind, a file means: the one whose laps
+    took the same times.
+    """
 
     def agrees(name: str) -> int:
         times: dict[int, list[int]] = defaultdict(list)
@@ -248,7 +273,16 @@ def _new_laps(plan: _Plan, items: Sequence[Kept], label: str, there: Sequence[Co
             run = max((lap.run or 1 for lap in there if lap.number < one.lap), default=1)
         assert one.cut.time_us is not None
         made.append(
-            CoreLap(one.driver, one.lap, one.cut.time_us, session=label, run=run, kind=kind, sectors=one.cut.sectors, segments=one.cut.segments)
+            CoreLap(
+                one.driver,
+                one.lap,
+                one.cut.time_us,
+                session=label,
+                run=run,
+                kind=kind,
+                sectors=one.cut.sectors,
+                segments=one.cut.segments,
+            )
         )
     told = identify(made)
     return [(lap, whole[index]) for index, lap in told.laps]
@@ -269,9 +303,16 @@ def _appear(
     keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set_id}
     for start in range(0, len(new), _ROWS_AT_ONCE):
         some = new[start : start + _ROWS_AT_ONCE]
-        values = [{**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]} for lap, _ in some]
+        values = [
+            {**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]}
+            for lap, _ in some
+        ]
         session.connection().execute(insert(Lap.__table__), values)  # type: ignore[arg-type]
-    own = select(Lap.id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number).where(Lap.team_id == actor.team_id, Lap.change_set_id == change_set_id)
-    ids = {(session_id, driver_id, run, number): key for key, session_id, driver_id, run, number in session.execute(own)}
+    own = select(Lap.id, Lap.session_id, Lap.driver_id, Lap.run, Lap.number).where(
+        Lap.team_id == actor.team_id, Lap.change_set_id == change_set_id
+    )
+    ids = {
+        (session_id, driver_id, run, number): key for key, session_id, driver_id, run, number in session.execute(own)
+    }
     laps = [(ids[labels[lap.session], drivers[lap.driver], lap.run or 0, lap.number], kept) for lap, kept in new]
     keep_traces(session, actor.team_id, row.id, sink, laps, recorded=False)

@@ -20,7 +20,9 @@ __all__ = ["PassView", "passes"]
 
 @dataclass(frozen=True, slots=True)
 class PassView:
-    """One lap's way through a part: places in metres from the line, speeds in km/h; None where it didn't happen or can't be told."""
+    """One lap's way through a part: places in metres from the line, speeds in km/h; None where it didn't happen or
+    can't be told.
+    """
 
     key: str
     brake_onset_m: float | None
@@ -34,7 +36,9 @@ class PassView:
     apex_offset_m: float | None
 
 
-def passes(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, keys: Sequence[str], part: str) -> list[PassView]:
+def passes(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, keys: Sequence[str], part: str
+) -> list[PassView]:
     """What laps did in one part.
 
     Args:
@@ -49,7 +53,10 @@ def passes(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, 
         raise Refused(f"Choose 1 to {MOST_LAPS} laps.")
     with sessions() as session:
         row = find_row(session, Combination, actor, combination_id, "combination")
-        settings, track = settings_of(row), load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
+        settings, track = (
+            settings_of(row),
+            load_track(session, session.get_one(Layout, row.layout_id), centreline=False),
+        )
         places = [trace_place(session, actor, row, LapKey.read(key)) for key in keys]
     index = next((at for at, item in enumerate(track.segment_parts) if item.code == part), None)
     if index is None:

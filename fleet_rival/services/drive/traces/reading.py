@@ -40,7 +40,9 @@ class ReadFile:
     share: float = 0.0
 
     def laps(self) -> Iterator[Trace]:
-        """Each lap's trace, in the order in which they end. What the file has is known at once, before the first is asked for."""
+        """Each lap's trace, in the order in which they end. What the file has is known at once, before the first is
+        asked for.
+        """
         items = self._items()
         _, (self.channels, self.ignored) = next(items)
         return self._laps_of(items)
@@ -58,11 +60,15 @@ class ReadFile:
         try:
             yield from each(_laps, store().address, str(self.upload_id), self.name, limits=_LIMITS, watch=self.watch)
         except TooMuch as error:
-            raise UnusableFile(f"{self.name} unpacks to more than can be read here, or takes too long. Split it by session.") from error
+            raise UnusableFile(
+                f"{self.name} unpacks to more than can be read here, or takes too long. Split it by session."
+            ) from error
 
 
 def _laps(address: str, upload_id: str, name: str) -> Iterator[tuple[str, Any]]:
-    """In the process: what the file has, then its laps with the share that is read, then how many rows belong to none."""
+    """In the process: what the file has, then its laps with the share that is read, then how many rows belong to
+    none.
+    """
     with Store(address).open_upload(upload_id) as pieces:
         file = TelemetryFile(io.BufferedReader(pieces, 1 << 20), name)
         yield "head", (file.channels, file.ignored)
@@ -80,7 +86,9 @@ def check_traces(digest: str) -> None:
     try:
         call(_looked_through, store().address, digest, limits=_OF_TRACES)
     except (TooMuch, ValueError, OSError, KeyError, AssertionError) as error:
-        raise UnusableFile(f"The file of traces {digest[:12]}… in the package can't be read. Make the package again.") from error
+        raise UnusableFile(
+            f"The file of traces {digest[:12]}… in the package can't be read. Make the package again."
+        ) from error
 
 
 def _looked_through(address: str, digest: str) -> int:

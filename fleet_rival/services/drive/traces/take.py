@@ -18,7 +18,8 @@ __all__ = ["traces_parquet"]
 
 
 def traces_parquet(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, keys: Sequence[str]) -> bytes:
-    """The traces of some laps as they were recorded, in the telemetry file's columns; a row group each, in the order asked for.
+    """The traces of some laps as they were recorded, in the telemetry file's columns; a row group each, in the order
+    asked for.
 
     Args:
         keys: of the laps, as for `view.overlay`.
@@ -37,5 +38,7 @@ def traces_parquet(sessions: sessionmaker[Session], actor: Actor, combination_id
     known = [name for name in (*REQUIRED, *OPTIONAL) if any(name in trace.channels for trace in traces)]
     with TelemetryWriter(out, known) as writer:
         for trace in traces:
-            writer.add(replace(trace, channels={name: values for name, values in trace.channels.items() if name in known}))
+            writer.add(
+                replace(trace, channels={name: values for name, values in trace.channels.items() if name in known})
+            )
     return out.getvalue()

@@ -1,4 +1,6 @@
-"""Large files that come in pieces, telemetry and packages of teams, so that one that breaks off goes on from where it was."""
+"""Large files that come in pieces, telemetry and packages of teams, so that one that breaks off goes on from where
+it was.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -37,7 +39,9 @@ class UploadView:
     began_at: datetime
 
 
-def begin_upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID | None, name: str, size: int) -> UploadView:
+def begin_upload(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID | None, name: str, size: int
+) -> UploadView:
     """Make room for a file.
 
     Args:
@@ -49,7 +53,9 @@ def begin_upload(sessions: sessionmaker[Session], actor: Actor, combination_id: 
     """
     if not 1 <= size <= MOST_BYTES:
         smaller = "Telemetry can be split by session; a package is smaller without traces."
-        raise Refused(f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. {smaller}")
+        raise Refused(
+            f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. {smaller}"
+        )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination") if combination_id else None
         mine = (Upload.team_id == actor.team_id, Upload.person_id == actor.person_id, Upload.state == "coming")
@@ -57,13 +63,22 @@ def begin_upload(sessions: sessionmaker[Session], actor: Actor, combination_id: 
             raise Conflict(f"{_MOST_COMING} files are coming already. Let some of them end, or discard them.")
         see_to_room(session, actor, size)
         plain = name.replace("\\", "/").rsplit("/", 1)[-1][:255] or "telemetry"
-        made = Upload(team_id=actor.team_id, combination_id=row.id if row else None, person_id=actor.person_id, name=plain, size=size, names={})
+        made = Upload(
+            team_id=actor.team_id,
+            combination_id=row.id if row else None,
+            person_id=actor.person_id,
+            name=plain,
+            size=size,
+            names={},
+        )
         session.add(made)
         session.flush()
         return _view(made, combination_id)
 
 
-def add_piece(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, offset: int, source: Callable[[int], bytes]) -> UploadView:
+def add_piece(
+    sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, offset: int, source: Callable[[int], bytes]
+) -> UploadView:
     """Take the next bytes of a file, as many as come.
 
     Args:
@@ -81,7 +96,10 @@ def add_piece(sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, of
     try:
         piece, count = place.write_piece(str(upload_id), source, missing)
     except DiskFull as error:
-        raise NoRoom("The disk of this installation is full. What had come of the file is kept; it goes on from there when there is room.") from error
+        raise NoRoom(
+            "The disk of this installation is full. What had come of the file is kept; it goes on from there when "
+            "there is room."
+        ) from error
     with sessions.begin() as session:
         row = own_upload(session, actor, upload_id, lock=True)
         try:
@@ -146,4 +164,14 @@ def _combination(session: Session, row: Upload) -> UUID | None:
 
 
 def _view(row: Upload, combination_id: UUID | None) -> UploadView:
-    return UploadView(row.public_id, combination_id, row.name, row.size, row.received, row.state, row.names, row.result, row.created_at)
+    return UploadView(
+        row.public_id,
+        combination_id,
+        row.name,
+        row.size,
+        row.received,
+        row.state,
+        row.names,
+        row.result,
+        row.created_at,
+    )

@@ -1,4 +1,6 @@
-"""What is shown of traces: which laps have some, and several of them over each other, as many points as a screen can show."""
+"""What is shown of traces: which laps have some, and several of them over each other, as many points as a screen can
+show.
+"""
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -25,7 +27,17 @@ from fleet_rival.services.track.tracks import load_track
 from fleet_rival.telemetry.store import store
 from fleet_rival.wording.telemetry import stretch_sentence
 
-__all__ = ["MOST_LAPS", "LapKey", "Overlay", "TracePlace", "TracedLap", "overlay", "read_trace", "trace_place", "traced_laps"]
+__all__ = [
+    "MOST_LAPS",
+    "LapKey",
+    "Overlay",
+    "TracePlace",
+    "TracedLap",
+    "overlay",
+    "read_trace",
+    "trace_place",
+    "traced_laps",
+]
 
 MOST_LAPS: Final = 12
 _PLACES: Final = 1200
@@ -129,7 +141,18 @@ def _traced(lap: Lap, practice: PracticeSession, driver: Driver, trace: TraceRow
     told = tuple(stretch_sentence(Stretch.from_plain(item)) for item in trace.stretches)
     channels = tuple(trace.channels)
     return TracedLap(
-        str(key), driver.name, practice.label, lap.run, lap.number, lap.time_us, lap.kind, bool(counts), lap.started_at, trace.rate_hz, channels, told
+        str(key),
+        driver.name,
+        practice.label,
+        lap.run,
+        lap.number,
+        lap.time_us,
+        lap.kind,
+        bool(counts),
+        lap.started_at,
+        trace.rate_hz,
+        channels,
+        told,
     )
 
 
@@ -149,7 +172,8 @@ def overlay(
         keys: of the laps; the first is the one that the others are compared with.
         channel: what is drawn.
         start_m, end_m: the stretch that is looked at; the whole lap where missing.
-        points: at most so many of each lap, chosen so that every peak stays (MinMaxLTTB; Donckt, Donckt, Rademaker & Van Hoecke 2023).
+        points: at most so many of each lap, chosen so that every peak stays (MinMaxLTTB; Donckt, Donckt, Rademaker &
+            Van Hoecke 2023).
 
     Raises:
         NotThere: a lap that isn't there, or has no trace.
@@ -222,7 +246,12 @@ def read_trace(place: TracePlace) -> Trace:
 
 
 def _packed(lap: Aligned) -> bytes:
-    head = {"by": lap.by, "stretches": [asdict(item) for item in lap.stretches], "names": list(lap.channels), "count": len(lap.distance_m)}
+    head = {
+        "by": lap.by,
+        "stretches": [asdict(item) for item in lap.stretches],
+        "names": list(lap.channels),
+        "count": len(lap.distance_m),
+    }
     plain = orjson.dumps(head)
     exact = [lap.distance_m, lap.time_s]
     return b"".join(
@@ -247,7 +276,9 @@ def _unpacked(body: bytes) -> Aligned:
     return Aligned(arrays[0], arrays[1], dict(zip(head["names"], arrays[2:], strict=True)), stretches, head["by"])
 
 
-def _overlaid(key: str, lap: Aligned, reference: Aligned, channel: str, stretch: tuple[float, float], grid: Samples, points: int) -> OverlaidLap:
+def _overlaid(
+    key: str, lap: Aligned, reference: Aligned, channel: str, stretch: tuple[float, float], grid: Samples, points: int
+) -> OverlaidLap:
     low, high = stretch
     values = {"distance_m": lap.distance_m, "time_s": lap.time_s}.get(channel, lap.channels.get(channel))
     behind = difference(reference, lap, grid) if lap is not reference else np.zeros(len(grid))
@@ -261,7 +292,9 @@ def _overlaid(key: str, lap: Aligned, reference: Aligned, channel: str, stretch:
     where, shown = _thinned(lap.distance_m[first:after], np.asarray(values[first:after], dtype=np.float64), points)
     decimals = _DECIMALS.get(channel, 3)
     plain = [None if not np.isfinite(value) else round(float(value), decimals) for value in shown]
-    return OverlaidLap(key, lap.by, [round(float(place), 2) for place in where], plain, behind_plain, told, missing=False)
+    return OverlaidLap(
+        key, lap.by, [round(float(place), 2) for place in where], plain, behind_plain, told, missing=False
+    )
 
 
 def _thinned(where: Samples, values: Samples, points: int) -> tuple[Samples, Samples]:
@@ -274,7 +307,9 @@ def _thinned(where: Samples, values: Samples, points: int) -> tuple[Samples, Sam
 
     known = np.isfinite(values)
     chosen = np.flatnonzero(known)
-    picked = chosen[thin().downsample(np.ascontiguousarray(where[known]), np.ascontiguousarray(values[known]), n_out=points)]
+    picked = chosen[
+        thin().downsample(np.ascontiguousarray(where[known]), np.ascontiguousarray(values[known]), n_out=points)
+    ]
     # The edge of each gap and one unknown value in it.
     gaps = np.flatnonzero(~known & np.concatenate([[True], known[:-1]]))
     keep = np.unique(np.concatenate([picked, gaps, np.maximum(gaps - 1, 0)])).astype(int)

@@ -52,7 +52,9 @@ def cell(loaded: Loaded, week: WeekState, driver: DriverState) -> Cell:
     """What is known of a driver in a week."""
     entry = week.entries.get(driver.id)
     kept = {combination.key: loaded.figures(combination, week) for combination in week.combinations}
-    laps = {key: sum(item.laps for item in found.drivers.get(driver.key, ())) if found else 0 for key, found in kept.items()}
+    laps = {
+        key: sum(item.laps for item in found.drivers.get(driver.key, ())) if found else 0 for key, found in kept.items()
+    }
     combination = _chosen(week, entry, laps)
     found = kept.get(combination.key) if combination else None
     standings = found.drivers.get(driver.key, ()) if found else ()
@@ -110,7 +112,11 @@ def minutes_of(loaded: Loaded, week: WeekState) -> float:
         time
         for combination in week.combinations
         if (found := loaded.figures(combination, week))
-        and (time := loaded.target(combination, week) or found.best_us or (combination.benchmark.time_us if combination.benchmark else None))
+        and (
+            time := loaded.target(combination, week)
+            or found.best_us
+            or (combination.benchmark.time_us if combination.benchmark else None)
+        )
     ]
     return week.facts.busy_minutes(max(times, default=None))
 
@@ -126,7 +132,9 @@ def race_conditions(week: WeekState) -> Conditions:
     return Conditions(facts.session_local, facts.air_temp_c, facts.track_temp_c, facts.wetness)
 
 
-def week_needs(loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: Mapping[UUID, list[Clash]], now: datetime) -> tuple[Need, ...]:
+def week_needs(
+    loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: Mapping[UUID, list[Clash]], now: datetime
+) -> tuple[Need, ...]:
     """What needs somebody in the weeks that are shown and the next ones.
 
     Args:
@@ -160,7 +168,13 @@ def week_needs(loaded: Loaded, cells: Mapping[tuple[UUID, UUID], Cell], found: M
                 bool(week.combinations),
                 all(combination.target for combination in week.combinations),
                 tuple(entries),
-                max((loaded.unread.get((combination.layout_key, combination.car_key), 0) for combination in week.combinations), default=0),
+                max(
+                    (
+                        loaded.unread.get((combination.layout_key, combination.car_key), 0)
+                        for combination in week.combinations
+                    ),
+                    default=0,
+                ),
             )
         )
     return needs(facts, now, Settings())

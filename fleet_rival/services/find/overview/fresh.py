@@ -29,7 +29,9 @@ def catch_up(sessions: sessionmaker[Session], actor: Actor, day: date | None = N
 
 
 def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> Loaded:
-    """The board as it stands at a moment, with figures that are right, however long they take, and with so many weeks to come."""
+    """The board as it stands at a moment, with figures that are right, however long they take, and with so many
+    weeks to come.
+    """
     loaded, sizes = loaded_with_old(sessions, actor, moment, coming)
     if not sizes:
         return loaded
@@ -37,11 +39,18 @@ def up_to_date(sessions: sessionmaker[Session], actor: Actor, moment: datetime, 
     return loaded_with_old(sessions, actor, moment, coming)[0]
 
 
-def loaded_with_old(sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS) -> tuple[Loaded, dict[int, int]]:
+def loaded_with_old(
+    sessions: sessionmaker[Session], actor: Actor, moment: datetime, coming: int = COMING_WEEKS
+) -> tuple[Loaded, dict[int, int]]:
     """The board, and how many laps the combinations have whose figures are out of date."""
     with sessions() as session:
         loaded = load(session, actor, moment, coming)
-        old = {combination.key for week in loaded.weeks for combination in week.combinations if _is_old(loaded.figures(combination, week))}
+        old = {
+            combination.key
+            for week in loaded.weeks
+            for combination in week.combinations
+            if _is_old(loaded.figures(combination, week))
+        }
         return loaded, {key: 0 for key in old} | standing.sizes(session, actor.team_id, old)
 
 

@@ -70,7 +70,11 @@ class WeekState:
     """A series' week with its combinations and entries."""
 
     def __init__(
-        self, loaded: LoadedWeek, combinations: Sequence[CombinationState], entries: Sequence[EntryView], stretches: Mapping[int, Stretch]
+        self,
+        loaded: LoadedWeek,
+        combinations: Sequence[CombinationState],
+        entries: Sequence[EntryView],
+        stretches: Mapping[int, Stretch],
     ) -> None:
         self.row = loaded.row
         self.facts = loaded.facts
@@ -157,7 +161,11 @@ def load(session: Session, actor: Actor, moment: datetime, coming: int = COMING_
         combinations,
         standing.kept(session, actor.team_id, wanted),
         _lap_counts(session, actor),
-        _unread(session, actor, {(found.layout_key, found.car_key) for state in states.values() for found in state.combinations}),
+        _unread(
+            session,
+            actor,
+            {(found.layout_key, found.car_key) for state in states.values() for found in state.combinations},
+        ),
     )
 
 
@@ -172,15 +180,24 @@ def _of_each_series(weeks: Sequence[LoadedWeek], moment: datetime) -> list[Loade
     return list(out.values())
 
 
-def _state(item: LoadedWeek, weeks: Sequence[LoadedWeek], combinations: Mapping[int, CombinationState], entries: Sequence[EntryView]) -> WeekState:
+def _state(
+    item: LoadedWeek,
+    weeks: Sequence[LoadedWeek],
+    combinations: Mapping[int, CombinationState],
+    entries: Sequence[EntryView],
+) -> WeekState:
     by_car = {found.car_key: found for found in combinations.values() if found.layout_key == item.row.layout_id}
     own = [by_car[car.key] for car in item.cars if car.key in by_car]
-    stretches = {found.key: stretch_of(item, found.car_key, weeks, Settings.from_mapping(found.settings)) for found in own}
+    stretches = {
+        found.key: stretch_of(item, found.car_key, weeks, Settings.from_mapping(found.settings)) for found in own
+    }
     return WeekState(item, own, entries, stretches)
 
 
 def _span(states: Sequence[WeekState], moment: datetime) -> Span:
-    return min((state.window[0] for state in states), default=moment), max((state.window[1] for state in states), default=moment)
+    return min((state.window[0] for state in states), default=moment), max(
+        (state.window[1] for state in states), default=moment
+    )
 
 
 def _combinations(session: Session, actor: Actor) -> dict[int, CombinationState]:
@@ -208,7 +225,9 @@ def _drivers(session: Session, actor: Actor, span: Span) -> list[DriverState]:
     query = select(Driver).where(Driver.team_id == actor.team_id, Driver.guest.is_(False)).order_by(Driver.name)
     if not actor.sees_all:
         query = query.where(Driver.id == actor.driver_id)
-    return [DriverState(row.id, row.public_id, row.name, row.nickname, _hours(row, span)) for row in session.scalars(query)]
+    return [
+        DriverState(row.id, row.public_id, row.name, row.nickname, _hours(row, span)) for row in session.scalars(query)
+    ]
 
 
 def _resources(session: Session, actor: Actor, span: Span) -> dict[UUID, ResourceState]:
@@ -251,7 +270,9 @@ def _unread(session: Session, actor: Actor, wanted: set[tuple[int, int]]) -> dic
     for row in session.scalars(select(ReferenceRow).where(*own)):
         begun.setdefault(row.layout_id, []).append(row)
     corners: dict[int, dict[int, LayoutCorner]] = {}
-    for corner in session.scalars(select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id.in_(begun))):
+    for corner in session.scalars(
+        select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.layout_id.in_(begun))
+    ):
         corners.setdefault(corner.layout_id, {})[corner.id] = corner
     out = {}
     for layout, car in wanted:

@@ -36,7 +36,9 @@ Compute = Callable[[Session, Actor, Combination], Mapping[str, bytes]]
 """Makes all answers about a combination, by what they are about."""
 
 
-def kept_answer(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str, compute: Compute) -> tuple[bytes, str]:
+def kept_answer(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str, compute: Compute
+) -> tuple[bytes, str]:
     """An answer about a combination, from what is kept where that is still right.
 
     Args:
@@ -80,7 +82,9 @@ class _State(NamedTuple):
     stamp: str
 
 
-def _at_hand_or_kept(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str) -> tuple[_State, bytes | None]:
+def _at_hand_or_kept(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, about: str
+) -> tuple[_State, bytes | None]:
     """The combination's state now, and the answer that was kept for it."""
     with engine_of(sessions).connect() as connection:
         # Asked at each look at a page, so one plain query tells whether what is at hand is still right.
@@ -95,25 +99,44 @@ def _at_hand_or_kept(sessions: sessionmaker[Session], actor: Actor, combination_
     return state, body
 
 
-def _computed(sessions: sessionmaker[Session], actor: Actor, combination_id: int, compute: Compute) -> tuple[Mapping[str, bytes], str]:
-    """All answers anew, and the stamp of the state from which they were made: read first, so that it is never too new."""
+def _computed(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: int, compute: Compute
+) -> tuple[Mapping[str, bytes], str]:
+    """All answers anew, and the stamp of the state from which they were made: read first, so that it is never too
+    new.
+    """
     with sessions() as session:
         row = session.get_one(Combination, combination_id)
         return compute(session, actor, row), stamp_of(row.revision, row.settings)
 
 
-def _keep(sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]) -> None:
-    """Keep answers for the next who asks. Two who computed the same at once may get in each other's way: one of them keeps it then."""
+def _keep(
+    sessions: sessionmaker[Session], actor: Actor, combination_id: int, stamp: str, answers: Mapping[str, bytes]
+) -> None:
+    """Keep answers for the next who asks. Two who computed the same at once may get in each other's way: one of them
+    keeps it then.
+    """
     try:
         # Past the unit of work, as where it is asked for: nobody is told of it, and it is no change of anybody's.
         with engine_of(sessions).begin() as connection:
             rows = [
-                {"team_id": actor.team_id, "combination_id": combination_id, "about": about, "stamp": stamp, "body": body, "made_at": now()}
+                {
+                    "team_id": actor.team_id,
+                    "combination_id": combination_id,
+                    "about": about,
+                    "stamp": stamp,
+                    "body": body,
+                    "made_at": now(),
+                }
                 for about, body in sorted(answers.items())
             ]
             for start in range(0, len(rows), _AT_ONCE):
                 statement = insert(StoredAnalysis).values(rows[start : start + _AT_ONCE])
-                connection.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in ("stamp", "body", "made_at")}))
+                connection.execute(
+                    statement.on_duplicate_key_update(
+                        {name: statement.inserted[name] for name in ("stamp", "body", "made_at")}
+                    )
+                )
     except OperationalError as error:
         if not is_in_the_way(error):
             raise
@@ -123,10 +146,17 @@ def sweep(session: Session, moment: datetime) -> None:
     """Throw away answers that no longer hold, for looks and weeks that nobody asks for any more, of all teams."""
     old = (
         select(StoredAnalysis.id, StoredAnalysis.stamp, Combination.revision, Combination.settings)
-        .join(Combination, (Combination.team_id == StoredAnalysis.team_id) & (Combination.id == StoredAnalysis.combination_id))
+        .join(
+            Combination,
+            (Combination.team_id == StoredAnalysis.team_id) & (Combination.id == StoredAnalysis.combination_id),
+        )
         .where(StoredAnalysis.made_at < moment - _FORGOTTEN_AFTER)
     )
-    gone = [key for key, stamp, revision, settings in session.execute(for_all_teams(old)) if stamp != stamp_of(revision, settings)]
+    gone = [
+        key
+        for key, stamp, revision, settings in session.execute(for_all_teams(old))
+        if stamp != stamp_of(revision, settings)
+    ]
     for start in range(0, len(gone), _SWEPT_AT_ONCE):
         session.execute(delete(StoredAnalysis).where(StoredAnalysis.id.in_(gone[start : start + _SWEPT_AT_ONCE])))
 

@@ -1,4 +1,6 @@
-"""What was computed, remembered by all that it was computed from, so that it is never wrong; what was asked for least lately is forgotten."""
+"""What was computed, remembered by all that it was computed from, so that it is never wrong; what was asked for
+least lately is forgotten.
+"""
 
 import hashlib
 import pickle

@@ -18,11 +18,14 @@ _LISTS: Final = ("other_names", "traits", "kerbs", "limits", "passing", "lanes")
 _TEXTS: Final = ("name", "move", "importance", "note")
 
 
-def change_corner(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, version: int, values: Mapping[str, Any]) -> UUID:
+def change_corner(
+    sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, version: int, values: Mapping[str, Any]
+) -> UUID:
     """Write what is known of a corner.
 
     Args:
-        values: `name`, `other_names`, `move`, `given_up_for` (a code, or None), `importance`, `traits`, `kerbs`, `limits`, `passing`,
+        values: `name`, `other_names`, `move`, `given_up_for` (a code, or None), `importance`, `traits`, `kerbs`,
+            `limits`, `passing`,
             `lanes`, `note`; what isn't named stays.
 
     Returns:
@@ -35,7 +38,9 @@ def change_corner(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID
     with sessions.begin() as session:
         row = find_row(session, LayoutCorner, actor, corner_id, "corner", lock=True)
         check_version(row, version, "corner")
-        layout = session.scalars(select(Layout).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)).one()
+        layout = session.scalars(
+            select(Layout).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)
+        ).one()
         begin_change(session, actor, "corner.change", f"Changed {corner_title(row)}, {layout.name}", row)
         wanted = {name: values[name] for name in _LISTS if name in values}
         wanted |= {name: (values[name] or "").strip() or None for name in _TEXTS if name in values}

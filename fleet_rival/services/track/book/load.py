@@ -85,7 +85,8 @@ def load_book(session: Session, actor: Actor, layout: Layout, car_id: int | None
         list(session.scalars(select(ReferenceRow).filter_by(**own).order_by(ReferenceRow.id))),
         list(session.scalars(select(OpenQuestion).filter_by(**own).order_by(OpenQuestion.id))),
         list(session.scalars(select(Car).where(Car.team_id == actor.team_id).order_by(Car.name))),
-        _segment_times(session, actor, layout, car_id) or (_segment_times(session, actor, layout, None) if car_id else {}),
+        _segment_times(session, actor, layout, car_id)
+        or (_segment_times(session, actor, layout, None) if car_id else {}),
         _rules(session, actor, layout),
     )
 
@@ -163,7 +164,11 @@ def car_driven_next(session: Session, actor: Actor, layout: Layout) -> UUID | No
 def _week_on(session: Session, actor: Actor, layout: Layout) -> SeriesWeekRow | None:
     return session.scalar(
         select(SeriesWeekRow)
-        .where(SeriesWeekRow.team_id == actor.team_id, SeriesWeekRow.layout_id == layout.id, SeriesWeekRow.ends > now().date())
+        .where(
+            SeriesWeekRow.team_id == actor.team_id,
+            SeriesWeekRow.layout_id == layout.id,
+            SeriesWeekRow.ends > now().date(),
+        )
         .order_by(SeriesWeekRow.begins, SeriesWeekRow.id)
         .limit(1)
     )
@@ -183,7 +188,9 @@ def _segment_times(session: Session, actor: Actor, layout: Layout, car_id: int |
         return {}
     laps = session.scalars(
         select(Lap.segments)
-        .where(Lap.team_id == actor.team_id, Lap.combination_id.in_(keys), Lap.kind == "flying", Lap.segments.is_not(None))
+        .where(
+            Lap.team_id == actor.team_id, Lap.combination_id.in_(keys), Lap.kind == "flying", Lap.segments.is_not(None)
+        )
         .order_by(Lap.id.desc())
         .limit(_LAPS_LOOKED_AT)
     ).all()

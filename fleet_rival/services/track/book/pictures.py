@@ -1,4 +1,6 @@
-"""Pictures of references: taken in as PNG or JPEG, made anew, so that neither metadata nor anything else comes with them."""
+"""Pictures of references: taken in as PNG or JPEG, made anew, so that neither metadata nor anything else comes with
+them.
+"""
 
 from typing import Final
 from uuid import UUID
@@ -35,7 +37,10 @@ def put_picture(sessions: sessionmaker[Session], actor: Actor, reference_id: UUI
         raise Refused("This picture unpacks to more than can be drawn here. Save it smaller and try again.") from error
     with sessions.begin() as session:
         row = own_reference(session, actor, reference_id)
-        if (session.scalar(select(func.count()).select_from(BookPicture).where(BookPicture.team_id == actor.team_id)) or 0) >= _MOST_OF_A_TEAM:
+        if (
+            session.scalar(select(func.count()).select_from(BookPicture).where(BookPicture.team_id == actor.team_id))
+            or 0
+        ) >= _MOST_OF_A_TEAM:
             raise Refused(f"The team has {_MOST_OF_A_TEAM:,} pictures: remove references that aren't needed first.")
         begin_change(session, actor, "reference.picture", f"Put a picture to a reference for {row.point}", row)
         kept = BookPicture(team_id=actor.team_id, person_id=actor.person_id, width=width, height=height, content=made)

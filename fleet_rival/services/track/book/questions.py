@@ -32,7 +32,9 @@ def ask(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, corner_i
             raise Refused("This corner is of another layout.")
         where = corner_title(corner) if corner else layout.name
         change_set = begin_change(session, actor, "question.ask", f"Asked about {where}")
-        row = OpenQuestion(team_id=actor.team_id, layout_id=layout.id, text=_said(text, "question"), asked_by=actor.person_id)
+        row = OpenQuestion(
+            team_id=actor.team_id, layout_id=layout.id, text=_said(text, "question"), asked_by=actor.person_id
+        )
         row.corner_id = corner.id if corner else None
         session.add(row)
         session.flush()
@@ -40,7 +42,9 @@ def ask(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, corner_i
         return row.public_id
 
 
-def answer_question(sessions: sessionmaker[Session], actor: Actor, question_id: UUID, version: int, answer: str) -> None:
+def answer_question(
+    sessions: sessionmaker[Session], actor: Actor, question_id: UUID, version: int, answer: str
+) -> None:
     """Answer a question that is open, or answer it better.
 
     Raises:
@@ -81,7 +85,9 @@ def close_question(
             raise Conflict("This question is closed already.")
         begin_change(session, actor, "question.close", f"Closed: {row.text}", row)
         if became is not None:
-            corner = session.scalar(select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.id == row.corner_id))
+            corner = session.scalar(
+                select(LayoutCorner).where(LayoutCorner.team_id == actor.team_id, LayoutCorner.id == row.corner_id)
+            )
             if corner is None or row.answer is None:
                 raise Refused("Only the answer to a question about a corner can become a note or a reference.")
             if became == "note":

@@ -16,7 +16,12 @@ __all__ = ["reading_card"]
 
 
 def reading_card(
-    sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, car_id: UUID | None, driver_id: UUID | None, variant: Variant
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    layout_id: UUID,
+    car_id: UUID | None,
+    driver_id: UUID | None,
+    variant: Variant,
 ) -> dict[str, Any]:
     """A lap as a script, in the driver's units.
 
@@ -39,14 +44,21 @@ def reading_card(
             str(driver.id) if driver else None,
             variant,
         )
-        heads = (f"{loaded.track.name}, {layout.name}", chosen.name if chosen else "", driver.name if driver else "", _way(variant))
+        heads = (
+            f"{loaded.track.name}, {layout.name}",
+            chosen.name if chosen else "",
+            driver.name if driver else "",
+            _way(variant),
+        )
         title = ", ".join(filter(None, heads))
         told = [(" ".join(filter(None, (line.code, line.name))), line, card_words(line, unit)) for line in lines]
         pit = _pit_words(layout)
         text = plain_card(title, [(name, words) for name, _, words in told] + ([("Pit", pit)] if pit else []))
         return {
             "title": title,
-            "lines": [{"code": line.code, "name": line.name, "level": line.level, "words": words} for _, line, words in told],
+            "lines": [
+                {"code": line.code, "name": line.name, "level": line.level, "words": words} for _, line, words in told
+            ],
             "pit": pit or None,
             "text": text,
         }

@@ -15,14 +15,30 @@ from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.track.book.corners import corner_title
 from fleet_rival.services.track.book.load import as_reference
 
-__all__ = ["add_reference", "carry_over", "change_reference", "confirm", "decline", "own_reference", "propose", "remove_reference"]
+__all__ = [
+    "add_reference",
+    "carry_over",
+    "change_reference",
+    "confirm",
+    "decline",
+    "own_reference",
+    "propose",
+    "remove_reference",
+]
 
 _WORDS: Final = ("point", "kind", "side", "throttle", "lasts", "variant", "sure", "harder_than")
 _NUMBERS: Final = ("offset_m", "at_m", "gear", "brake_peak_pct")
 _TEXTS: Final = ("thing", "offset_words")
 
 
-def propose(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, values: Mapping[str, Any], *, confirmed: bool = False) -> UUID:
+def propose(
+    sessions: sessionmaker[Session],
+    actor: Actor,
+    corner_id: UUID,
+    values: Mapping[str, Any],
+    *,
+    confirmed: bool = False,
+) -> UUID:
     """Put a reference beside those that are there.
 
     Args:
@@ -37,7 +53,9 @@ def propose(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, valu
     """
     with sessions.begin() as session:
         corner = find_row(session, LayoutCorner, actor, corner_id, "corner", lock=confirmed)
-        change_set = begin_change(session, actor, "reference.propose", f"Proposed a reference for {values['point']} at {corner_title(corner)}")
+        change_set = begin_change(
+            session, actor, "reference.propose", f"Proposed a reference for {values['point']} at {corner_title(corner)}"
+        )
         row = add_reference(session, actor, corner, values)
         about(session, change_set, row)
         if confirmed:
@@ -46,8 +64,11 @@ def propose(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID, valu
         return row.public_id
 
 
-def change_reference(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID, version: int, values: Mapping[str, Any]) -> None:
-    """Write a reference anew; a driver the own proposals alone, and what a manager or coach changes stands as they leave it.
+def change_reference(
+    sessions: sessionmaker[Session], actor: Actor, reference_id: UUID, version: int, values: Mapping[str, Any]
+) -> None:
+    """Write a reference anew; a driver the own proposals alone, and what a manager or coach changes stands as they
+    leave it.
 
     Raises:
         Outdated: somebody changed it meanwhile.
@@ -58,7 +79,9 @@ def change_reference(sessions: sessionmaker[Session], actor: Actor, reference_id
         row = own_reference(session, actor, reference_id)
         check_version(row, version, "reference")
         corner = _corner(session, row)
-        begin_change(session, actor, "reference.change", f"Changed a reference for {row.point} at {corner_title(corner)}", row)
+        begin_change(
+            session, actor, "reference.change", f"Changed a reference for {row.point} at {corner_title(corner)}", row
+        )
         before = _gone_by(row)
         _write(session, actor, corner, row, values)
         session.flush()
@@ -85,7 +108,13 @@ def confirm(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID) -
         row = _locked(session, actor, reference_id)
         if row.state == "confirmed":
             raise Conflict("This reference is confirmed already.")
-        begin_change(session, actor, "reference.confirm", f"Confirmed a reference for {row.point} at {corner_title(_corner(session, row))}", row)
+        begin_change(
+            session,
+            actor,
+            "reference.confirm",
+            f"Confirmed a reference for {row.point} at {corner_title(_corner(session, row))}",
+            row,
+        )
         _confirm(session, actor, row)
 
 
@@ -99,7 +128,13 @@ def decline(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID) -
         row = find_row(session, ReferenceRow, actor, reference_id, "reference", lock=True)
         if row.state not in ("proposed", "confirmed"):
             raise Conflict("This reference doesn't stand any more.")
-        begin_change(session, actor, "reference.decline", f"Declined a reference for {row.point} at {corner_title(_corner(session, row))}", row)
+        begin_change(
+            session,
+            actor,
+            "reference.decline",
+            f"Declined a reference for {row.point} at {corner_title(_corner(session, row))}",
+            row,
+        )
         row.state, row.settled_by, row.settled_at = "declined", actor.person_id, now()
 
 
@@ -117,7 +152,9 @@ def carry_over(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID
         corner = _corner(session, source, lock=True)
         summary = f"Carried a reference for {source.point} at {corner_title(corner)} to {car.name}"
         change_set = begin_change(session, actor, "reference.carry", summary)
-        copied = {name: getattr(source, name) for name in (*_WORDS, *_NUMBERS, *_TEXTS, "driver_id", "note", "picture_id")}
+        copied = {
+            name: getattr(source, name) for name in (*_WORDS, *_NUMBERS, *_TEXTS, "driver_id", "note", "picture_id")
+        }
         row = ReferenceRow(
             team_id=actor.team_id,
             layout_id=source.layout_id,
@@ -138,8 +175,16 @@ def remove_reference(sessions: sessionmaker[Session], actor: Actor, reference_id
     """Remove a reference that was a mistake; a driver an own proposal alone."""
     with sessions.begin() as session:
         row = own_reference(session, actor, reference_id)
-        begin_change(session, actor, "reference.remove", f"Removed a reference for {row.point} at {corner_title(_corner(session, row))}", row)
-        for question in session.scalars(select(OpenQuestion).where(OpenQuestion.team_id == actor.team_id, OpenQuestion.reference_id == row.id)):
+        begin_change(
+            session,
+            actor,
+            "reference.remove",
+            f"Removed a reference for {row.point} at {corner_title(_corner(session, row))}",
+            row,
+        )
+        for question in session.scalars(
+            select(OpenQuestion).where(OpenQuestion.team_id == actor.team_id, OpenQuestion.reference_id == row.id)
+        ):
             question.reference_id = None
         session.flush()
         session.delete(row)
@@ -147,7 +192,9 @@ def remove_reference(sessions: sessionmaker[Session], actor: Actor, reference_id
 
 def add_reference(session: Session, actor: Actor, corner: LayoutCorner, values: Mapping[str, Any]) -> ReferenceRow:
     """A new proposal, within a change that is open."""
-    row = ReferenceRow(team_id=actor.team_id, layout_id=corner.layout_id, corner_id=corner.id, proposed_by=actor.person_id)
+    row = ReferenceRow(
+        team_id=actor.team_id, layout_id=corner.layout_id, corner_id=corner.id, proposed_by=actor.person_id
+    )
     row.state, row.thing, row.offset_words = "proposed", "", ""
     _write(session, actor, corner, row, values)
     session.add(row)
@@ -172,9 +219,17 @@ def _write(session: Session, actor: Actor, corner: LayoutCorner, row: ReferenceR
     if driver is not None and not actor.sees_all and driver.id != actor.driver_id:
         raise Refused("A reference of one driver alone is for that driver to write.")
     car = find_row(session, Car, actor, values["car_id"], "car") if values.get("car_id") else None
-    own = (LayoutCorner.team_id == corner.team_id, LayoutCorner.layout_id == corner.layout_id, LayoutCorner.code == values.get("harder_than"))
-    if values.get("harder_than") and (values["harder_than"] == corner.code or session.scalar(select(LayoutCorner.id).where(*own)) is None):
-        raise Refused(f"Braking can't be harder here than in {values['harder_than']}: name another corner of this layout.")
+    own = (
+        LayoutCorner.team_id == corner.team_id,
+        LayoutCorner.layout_id == corner.layout_id,
+        LayoutCorner.code == values.get("harder_than"),
+    )
+    if values.get("harder_than") and (
+        values["harder_than"] == corner.code or session.scalar(select(LayoutCorner.id).where(*own)) is None
+    ):
+        raise Refused(
+            f"Braking can't be harder here than in {values['harder_than']}: name another corner of this layout."
+        )
     wanted: dict[str, Any] = {"car_id": car.id if car else None, "driver_id": driver.id if driver else None}
     wanted |= {name: values.get(name) for name in (*_WORDS, *_NUMBERS)}
     wanted |= {name: " ".join((values.get(name) or "").split()) for name in _TEXTS}
@@ -194,7 +249,9 @@ def _confirm(session: Session, actor: Actor, row: ReferenceRow) -> None:
 
 
 def _replace_others(session: Session, row: ReferenceRow) -> None:
-    """Of references in the same place one is confirmed; the corner is locked, so that two who confirm at once do so one after the other."""
+    """Of references in the same place one is confirmed; the corner is locked, so that two who confirm at once do so
+    one after the other.
+    """
     same = (
         ReferenceRow.team_id == row.team_id,
         ReferenceRow.corner_id == row.corner_id,
@@ -203,13 +260,19 @@ def _replace_others(session: Session, row: ReferenceRow) -> None:
         ReferenceRow.car_id.is_(None) if row.car_id is None else ReferenceRow.car_id == row.car_id,
         ReferenceRow.driver_id.is_(None) if row.driver_id is None else ReferenceRow.driver_id == row.driver_id,
     )
-    for other in session.scalars(select(ReferenceRow).where(*same, ReferenceRow.state == "confirmed", ReferenceRow.id != row.id).with_for_update()):
+    for other in session.scalars(
+        select(ReferenceRow)
+        .where(*same, ReferenceRow.state == "confirmed", ReferenceRow.id != row.id)
+        .with_for_update()
+    ):
         other.state = "replaced"
     session.flush()
 
 
 def _locked(session: Session, actor: Actor, reference_id: UUID) -> ReferenceRow:
-    """A reference and its corner, locked; the corner first, as everywhere here, so that two never wait for each other."""
+    """A reference and its corner, locked; the corner first, as everywhere here, so that two never wait for each
+    other.
+    """
     _corner(session, find_row(session, ReferenceRow, actor, reference_id, "reference"), lock=True)
     session.expire_all()
     return find_row(session, ReferenceRow, actor, reference_id, "reference", lock=True)

@@ -11,7 +11,18 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.book.checks import checks
 from fleet_rival.core.book.references import seen_with
-from fleet_rival.db.tables import BookPicture, Car, Combination, Driver, Layout, LayoutCorner, OpenQuestion, Person, ReferenceRow, TrackRow
+from fleet_rival.db.tables import (
+    BookPicture,
+    Car,
+    Combination,
+    Driver,
+    Layout,
+    LayoutCorner,
+    OpenQuestion,
+    Person,
+    ReferenceRow,
+    TrackRow,
+)
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.track.book.load import LoadedBook, car_driven_next, load_book, unit_of
 from fleet_rival.wording.book import LengthUnit, check_words, importance_words, reference_words
@@ -185,12 +196,18 @@ def book(sessions: sessionmaker[Session], actor: Actor, layout_id: UUID, car_id:
             chosen = find_row(session, Car, actor, usual, "car")
         loaded = load_book(session, actor, layout, chosen.id if chosen else None)
         unit = unit_of(session, actor)
-        parent = session.scalars(select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == layout.track_id)).one()
-        people = dict(session.execute(select(Person.id, Person.name).where(Person.id.in_(_people(loaded)))).tuples().all())
+        parent = session.scalars(
+            select(TrackRow).where(TrackRow.team_id == actor.team_id, TrackRow.id == layout.track_id)
+        ).one()
+        people = dict(
+            session.execute(select(Person.id, Person.name).where(Person.id.in_(_people(loaded)))).tuples().all()
+        )
         drivers = {row.id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
         corners = {corner.id: corner for corner in loaded.corners}
         siblings = session.scalars(
-            select(Layout).where(Layout.team_id == actor.team_id, Layout.track_id == parent.id, Layout.id != layout.id).order_by(Layout.name)
+            select(Layout)
+            .where(Layout.team_id == actor.team_id, Layout.track_id == parent.id, Layout.id != layout.id)
+            .order_by(Layout.name)
         ).all()
         source = next((item.name for item in siblings if item.id == layout.derived_from_id), None)
         return BookView(
@@ -224,7 +241,9 @@ def corner(sessions: sessionmaker[Session], actor: Actor, corner_id: UUID) -> Co
     """One corner as it is now."""
     with sessions() as session:
         row = find_row(session, LayoutCorner, actor, corner_id, "corner")
-        layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)).one()
+        layout_id = session.scalars(
+            select(Layout.public_id).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)
+        ).one()
     return next(item for item in book(sessions, actor, layout_id).corners if item.id == corner_id)
 
 
@@ -232,7 +251,9 @@ def reference(sessions: sessionmaker[Session], actor: Actor, reference_id: UUID)
     """One reference as it is now, seen with its own car."""
     with sessions() as session:
         row = find_row(session, ReferenceRow, actor, reference_id, "reference")
-        layout_id = session.scalars(select(Layout.public_id).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)).one()
+        layout_id = session.scalars(
+            select(Layout.public_id).where(Layout.team_id == actor.team_id, Layout.id == row.layout_id)
+        ).one()
         car_id = session.scalar(select(Car.public_id).where(Car.team_id == actor.team_id, Car.id == row.car_id))
     return next(item for item in book(sessions, actor, layout_id, car_id).references if item.id == reference_id)
 
@@ -257,7 +278,13 @@ def _corner(loaded: LoadedBook, index: int, unit: LengthUnit) -> CornerView:
         note.other_names,
         note.move,
         note.given_up_for,
-        ImportanceView(matters.level, matters.derived, row.importance, importance_words(matters, len(loaded.corners), unit), matters.rank),
+        ImportanceView(
+            matters.level,
+            matters.derived,
+            row.importance,
+            importance_words(matters, len(loaded.corners), unit),
+            matters.rank,
+        ),
         tuple(row.traits),
         tuple(row.kerbs),
         tuple(row.limits),
@@ -328,7 +355,9 @@ def _references(
     return tuple(out)
 
 
-def _question(actor: Actor, row: OpenQuestion, corners: Mapping[int, LayoutCorner], people: Mapping[int, str]) -> QuestionView:
+def _question(
+    actor: Actor, row: OpenQuestion, corners: Mapping[int, LayoutCorner], people: Mapping[int, str]
+) -> QuestionView:
     return QuestionView(
         row.public_id,
         row.version,
@@ -369,7 +398,9 @@ def _cars(session: Session, actor: Actor, layout: Layout, loaded: LoadedBook) ->
     """Those that are driven here before the others."""
     here = dict(
         session.execute(
-            select(Combination.car_id, Combination.public_id).where(Combination.team_id == actor.team_id, Combination.layout_id == layout.id)
+            select(Combination.car_id, Combination.public_id).where(
+                Combination.team_id == actor.team_id, Combination.layout_id == layout.id
+            )
         )
         .tuples()
         .all()

@@ -30,11 +30,15 @@ class RunContextForm(Schema):
     fuel_l: _Quantity | None = None
     energy_kwh: _Quantity | None = None
     setup: _Text | None = None
-    settings: dict[_Text, Annotated[str, Field(max_length=60)]] = Field(default_factory=dict, max_length=60, description="In the car, by name")
+    settings: dict[_Text, Annotated[str, Field(max_length=60)]] = Field(
+        default_factory=dict, max_length=60, description="In the car, by name"
+    )
     assists: _Text | None = None
     company: Company | None = None
     official: bool | None = Field(default=None, description="Driven in the conditions of the race")
-    options: Annotated[str, Field(max_length=400)] = Field(default="", description="What is tried: `T4 = third gear, lap = save`")
+    options: Annotated[str, Field(max_length=400)] = Field(
+        default="", description="What is tried: `T4 = third gear, lap = save`"
+    )
     watch: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=20)
 
 

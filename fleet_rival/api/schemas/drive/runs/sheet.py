@@ -110,12 +110,17 @@ class RunSheetOut(Schema):
 
 
 class Versions(Schema):
-    versions: dict[_Number, _Number] = Field(min_length=1, max_length=2000, description="Of the laps by their number, as they were looked at")
+    versions: dict[_Number, _Number] = Field(
+        min_length=1, max_length=2000, description="Of the laps by their number, as they were looked at"
+    )
 
 
 class MarksChange(Versions):
     marks: dict[Mark, bool | None] | None = Field(
-        description="Mark to whether it stands; null leaves it to facts and rules. Without any, whether the laps count is turned round"
+        description=(
+            "Mark to whether it stands; null leaves it to facts and rules. Without any, whether the laps count is "
+            "turned round"
+        )
     )
 
 
@@ -230,7 +235,9 @@ class SplitWish(Schema):
 
 
 class MoveWish(Schema):
-    runs: list[WhichRun] = Field(default_factory=list, max_length=2000, description="All of the session where none is named")
+    runs: list[WhichRun] = Field(
+        default_factory=list, max_length=2000, description="All of the session where none is named"
+    )
     combination_id: UUID | None = None
     driver_id: UUID | None = None
 

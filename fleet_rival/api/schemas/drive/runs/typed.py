@@ -67,7 +67,9 @@ class TypedMend(Schema):
 class TimedLap(Schema):
     number: int = Field(ge=0, le=1_000_000)
     presses_us: list[Annotated[int, Field(ge=0, le=10**15)] | None] = Field(
-        min_length=2, max_length=200, description="At the line, at each sector line (null where missed), and at the line again"
+        min_length=2,
+        max_length=200,
+        description="At the line, at each sector line (null where missed), and at the line again",
     )
     ended_at: Moment
 
