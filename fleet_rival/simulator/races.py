@@ -98,17 +98,14 @@ def drive_race(series_name: str, number: int, driver: str, starts_at: datetime, 
     incidents = [(item.corner, item.what, "own", lap.number) for lap in race for item in lap.incidents if item.corner]
     if rng.random() < 0.3:
         incidents.insert(0, (track.corners[0].code, "contact", "other", 1))
-    facts = {"purpose": None, "car": week.car.name}
+    car = week.car.name
+    qualified = [replace(lap, session_kind="qualifying", purpose=None, car=car) for lap in qualifying]
+    in_race = [
+        replace(lap, session_kind="race", purpose=None, car=car, company="pack" if lap.number < 4 else lap.company)
+        for lap in race
+    ]
     return Raced(
-        tuple(
-            [
-                *(replace(lap, session_kind="qualifying", **facts) for lap in qualifying),  # type: ignore[arg-type]
-                *(
-                    replace(lap, session_kind="race", company="pack" if lap.number < 4 else lap.company, **facts)
-                    for lap in race
-                ),  # type: ignore[arg-type]
-            ]
-        ),
+        (*qualified, *in_race),
         best,
         grid,
         finish,
