@@ -4,7 +4,7 @@ import hashlib
 import os
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import Response, current_app, request
 from flask_openapi3 import APIBlueprint
@@ -17,9 +17,11 @@ from fleet_rival.core.units import DEFAULTS
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services.shared import jobs
 from fleet_rival.services.shared.errors import Outdated
+from fleet_rival.services.shared.jobs import Kind
 
 __all__ = ["api", "background", "download", "kept", "sent_file", "sessions", "telling_current"]
 
+Asked = TypeVar("Asked")
 _problem = {"content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 _errors: Any = {str(status): _problem for status in (401, 403, 404, 409, 412, 413, 421, 422, 429, 503, 507)}
 DESCRIBED = "FLEET_DESCRIBE" in os.environ
@@ -34,11 +36,11 @@ def sessions() -> sessionmaker[Session]:
     return made
 
 
-def background(kind: str, name: str, arguments: dict[str, Any]) -> Any:
+def background(kind: Kind[Asked, Any], name: str, asked: Asked) -> Any:
     """Note a job, wake a worker, and answer with the job."""
-    view = jobs.start(sessions(), actor(), kind, name, arguments)
+    view = jobs.start(sessions(), actor(), kind, name, asked)
     wake(jobs.key_of(sessions(), view.id))
-    return s.validate(s.JobOut, view)
+    return s.validate(s.job_out(kind), view)
 
 
 def sent_file(form: s.FileForm, unnamed: str) -> tuple[str, bytes]:

@@ -17,6 +17,7 @@ from fleet_rival.bench.load import made_laps, made_layout
 from fleet_rival.db.tables import Combination, Job, Lap
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.jobs import kinds
 from fleet_rival.jobs.messages import wake
 from fleet_rival.runtime.trial import Trial
 from fleet_rival.services.drive import files
@@ -73,14 +74,8 @@ def kill_during_import(
         f"{name}.laps.csv",
         write_laps(made_laps(layout, 12, laps // 12, 5), layout),
     )
-    arguments = {"file_id": str(file_id), "combination_id": str(combination.id), "revision": combination.revision}
-    job = jobs.start(
-        whole.sessions,
-        actor,
-        "laps.import",
-        f"Import of {name}",
-        {**arguments, "leave_out": [], "differences": "keep", "apart": []},
-    )
+    asked = kinds.AskedImport(file_id, combination.id, combination.revision)
+    job = jobs.start(whole.sessions, actor, kinds.IMPORT, f"Import of {name}", asked)
     wake(jobs.key_of(whole.sessions, job.id))
     _wait(whole, job.id, lambda row: row.state == "running" and row.progress >= share)
     _kill(whole, victim)

@@ -26,6 +26,7 @@ from fleet_rival.core.track import Track
 from fleet_rival.formats.telemetry import TelemetryFile
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
+from fleet_rival.jobs import kinds
 from fleet_rival.jobs.messages import wake
 from fleet_rival.runtime.trial import Trial
 from fleet_rival.services.drive.traces import imports, uploads
@@ -178,16 +179,16 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
     job = jobs.start(
         whole.sessions,
         actor,
-        "telemetry.import",
+        kinds.TELEMETRY,
         "Large",
-        {"upload_id": str(coming.id), "combination_id": str(combination)},
+        kinds.AskedTelemetry(coming.id, combination),
     )
     wake(jobs.key_of(whole.sessions, job.id))
     begin = time.perf_counter()
     _wait(whole, actor, job.id)
     read = time.perf_counter() - begin
-    found = uploads.upload(whole.sessions, actor, coming.id).result or {}
-    assert found.get("added") == number, (found, number)
+    found = uploads.upload(whole.sessions, actor, coming.id).read
+    assert found is not None and found.added == number, (found, number)
     uploads.discard_upload(whole.sessions, actor, coming.id)
     peaks = {name: _peak_mb(whole, name) for name in ("server", "worker")}
     told = ", ".join(f"{name} {peak:.0f} MB" for name, peak in peaks.items())

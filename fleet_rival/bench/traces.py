@@ -100,7 +100,7 @@ def bench_traces(whole: Trial, actor: Actor) -> list[Row]:
             writer.add(trace)
     coming = uploads.begin_upload(whole.sessions, actor, combination, "long.telemetry.parquet", len(out.getvalue()))
     uploads.add_piece(whole.sessions, actor, coming.id, 0, io.BytesIO(out.getvalue()).read)
-    assert imports.import_upload(whole.sessions, actor, coming.id)["added"] == _LAPS
+    assert imports.import_upload(whole.sessions, actor, coming.id).added == _LAPS
     keys = [lap.key for lap in view.traced_laps(whole.sessions, actor, combination)]
     samples = sum(len(trace) for trace in traces)
 

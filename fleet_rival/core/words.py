@@ -194,6 +194,10 @@ BLOCK_STATES: Final[tuple[BlockState, ...]] = get_args(BlockState)
 BlockSaid = Literal["done", "missed"]
 """What somebody says became of a block."""
 CheckState = Literal["met", "close", "open"]
+PlanChange = Literal["same", "added", "dropped", "moved"]
+"""What a block of one plan is beside another plan."""
+RoomKind = Literal["evening", "rig", "coach"]
+"""What would make room for a block."""
 WhatIfKind = Literal["more_time", "less_time", "entry"]
 WhyNot = Literal["time", "car", "full", "others"]
 """Why somebody isn't proposed for a race."""

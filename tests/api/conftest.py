@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -14,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.api import schemas
 from fleet_rival.api.access import COOKIE, CSRF_HEADER, csrf_token
 from fleet_rival.api.app import create_app
-from fleet_rival.jobs.kinds import KINDS
+from fleet_rival.jobs.kinds import IMPORT, KINDS, AskedImport
 from fleet_rival.services.drive import files
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.shared import jobs
@@ -123,9 +124,9 @@ def combination(client: Browser) -> str:
     return str(made.json["id"])
 
 
-def _import_alone(sessions: sessionmaker[Session], actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+def _import_alone(sessions: sessionmaker[Session], actor: Actor, asked: AskedImport, work: Work) -> None:
     """Without computing what nobody has asked for yet."""
-    files.confirm(sessions, actor, UUID(arguments["file_id"]), files.Wishes(arguments["revision"]), work)
+    files.confirm(sessions, actor, asked.file_id, asked.wishes, work)
 
 
 @pytest.fixture
@@ -133,7 +134,7 @@ def filled(client: Browser, combination: str) -> str:
     seen = client.send(f"/api/combinations/{combination}/lap-files", PLAIN, "practice.laps.csv")
     assert seen.status_code == 201
     begun = client.post(f"/api/lap-files/{seen.json['id']}/import", json={"revision": seen.json["revision"]})
-    job = client.finish(begun, {"laps.import": _import_alone})
+    job = client.finish(begun, {"laps.import": replace(IMPORT, do=_import_alone)})
     assert (job["state"], job["result"]["added"]) == ("done", 72)
     return combination
 

@@ -6,10 +6,13 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
 from fleet_rival.api.app import openapi_document
 from fleet_rival.cli.schema import description, vocabularies
+from fleet_rival.db.tables import Job
+from fleet_rival.services.shared.base import Actor
 from tests.api.conftest import PLAIN, Browser, is_problem
 
 FRONTEND = Path(__file__).parents[2] / "frontend"
@@ -134,6 +137,19 @@ def test_pages_of_others_change_nothing(client: Browser, combination: str, heade
     own = {"Origin": "http://localhost", "Sec-Fetch-Site": "same-origin"}
     data = {"file": (io.BytesIO(PLAIN), "x.csv")}
     assert client.post(f"/api/combinations/{combination}/lap-files", data=data, headers=own).status_code == 201
+
+
+def test_work_of_an_earlier_version_stands_among_the_others(
+    client: Browser, manager: Actor, sessions: sessionmaker[Session]
+) -> None:
+    done = {"team_id": manager.team_id, "person_id": manager.person_id, "state": "done", "arguments": {}}
+    told = {"summary": "Took back an import", "rows": 3}
+    with sessions.begin() as session:
+        session.add(Job(**done, kind="laps.bake", name="Of a kind that is gone", result={"loaves": 2}))
+        session.add(Job(**done, kind="laps.import", name="In other words", result={"lines": 72}))
+        session.add(Job(**done, kind="history.undo", name="As it is", result=told))
+    items = client.get("/api/jobs").json["items"]
+    assert [(item["name"], item["result"]) for item in items] == [("As it is", told), ("In other words", None)]
 
 
 def test_the_page_runs_its_own_scripts_alone(client: Browser) -> None:

@@ -118,7 +118,7 @@ def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor) -> 
     found = desk.get(f"/api/layouts/{layout.id}/found").json
     assert len(found["track"]["corners"]) == 2 and found["by"] == "places"
     looked = desk.finish(desk.post(f"{place}/layout"))
-    assert looked["state"] == "done" and len(desk.get(place).json["result"]["found"]["track"]["corners"]) == 2
+    assert looked["state"] == "done" and len(desk.get(place).json["found"]["track"]["corners"]) == 2
     for wrong in (
         "lap=x",
         f"{keys}&channel=hat_size",

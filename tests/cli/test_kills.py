@@ -3,6 +3,7 @@
 import os
 import time
 from collections.abc import Iterator
+from uuid import UUID
 
 import pytest
 import redis
@@ -10,7 +11,7 @@ import redis
 from fleet_rival.bench.feed import kill_during_feed
 from fleet_rival.bench.kills import VICTIMS, Victim, kill_during_import
 from fleet_rival.bench.storm import storm
-from fleet_rival.jobs import messages
+from fleet_rival.jobs import kinds, messages
 from fleet_rival.runtime.trial import Trial, trial
 from fleet_rival.services.people.team import make_team
 from fleet_rival.services.shared import jobs
@@ -56,9 +57,9 @@ def test_a_flushed_message_server_loses_no_job(whole: Trial) -> None:
     job = jobs.start(
         whole.sessions,
         actor,
-        "history.undo",
+        kinds.UNDO,
         "Nothing to take back",
-        {"entry_id": "00000000-0000-7000-8000-000000000000"},
+        kinds.AskedTurn(UUID("00000000-0000-7000-8000-000000000000")),
     )
     messages.wake(jobs.key_of(whole.sessions, job.id))
     with redis.Redis.from_url(whole.messages.url) as server:
@@ -80,9 +81,9 @@ def test_jobs_are_done_while_no_message_gets_through(whole: Trial) -> None:
         job = jobs.start(
             whole.sessions,
             actor,
-            "history.redo",
+            kinds.REDO,
             "Nothing to do again",
-            {"entry_id": "00000000-0000-7000-8000-000000000000"},
+            kinds.AskedTurn(UUID("00000000-0000-7000-8000-000000000000")),
         )
         for _ in range(300):
             seen = jobs.job(whole.sessions, actor, job.id)

@@ -25,6 +25,14 @@ Sessions = sessionmaker[Session]
 Doing = Callable[[Sessions, Actor, dict[str, Any], Work], None]
 
 
+def nothing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
+    raise AssertionError("never done")
+
+
+def kind_of(doing: Doing) -> jobs.Kind[dict[str, Any], dict[str, Any]]:
+    return jobs.Kind("test", dict[str, Any], dict[str, Any], doing)
+
+
 class Queue:
     def __init__(self, sessions: Sessions) -> None:
         self.sessions = sessions
@@ -32,12 +40,12 @@ class Queue:
         self.key = 0
 
     def begin(self, name: str = "Work", **arguments: Any) -> UUID:
-        job_id = jobs.start(self.sessions, self.actor, "test", name, arguments).id
+        job_id = jobs.start(self.sessions, self.actor, kind_of(nothing), name, arguments).id
         self.key = jobs.key_of(self.sessions, job_id)
         return job_id
 
     def run(self, doing: Doing) -> None:
-        jobs.run(self.sessions, self.key, {"test": doing})
+        jobs.run(self.sessions, self.key, {"test": kind_of(doing)})
 
     def look(self, job_id: UUID) -> jobs.JobView:
         return jobs.job(self.sessions, self.actor, job_id)

@@ -10,7 +10,7 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Base, Combination, Driver, Lap, Person
-from fleet_rival.jobs.kinds import KINDS
+from fleet_rival.jobs.kinds import KINDS, PACKAGE, AskedPackage
 from fleet_rival.services.exchange import packages
 from fleet_rival.services.exchange.export import export_driver
 from fleet_rival.services.exchange.leave import make_nameless
@@ -102,7 +102,7 @@ def test_nothing_says_any_more_whose_laps_they_were(team: Team) -> None:
 
 
 def test_packages_of_before_are_gone_with_who_leaves(team: Team) -> None:
-    job = jobs.start(team.sessions, team.actor, packages.MAKING, "A package", {"weeks": None, "telemetry": False}).id
+    job = jobs.start(team.sessions, team.actor, PACKAGE, "A package", AskedPackage()).id
     jobs.run(team.sessions, jobs.key_of(team.sessions, job), KINDS)
     packages.package_file(team.sessions, team.actor, job)[1].close()
     make_nameless(team.sessions, team.actor, team.drivers[NAME])

@@ -3,6 +3,7 @@ brought from what was sent.
 """
 
 import io
+from dataclasses import replace
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -12,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Base, Job, Membership, Person, Team, Upload
-from fleet_rival.jobs.kinds import KINDS
+from fleet_rival.jobs.kinds import BRING, KINDS, PACKAGE, AskedPackage, AskedUpload
 from fleet_rival.services.drive.traces import uploads
 from fleet_rival.services.exchange.export import export_team
 from fleet_rival.services.exchange.packages import BRINGING, MAKING, package_file, ways_in
@@ -33,8 +34,8 @@ def actor(sessions: Sessions) -> Actor:
     return Desk(sessions, manager_of(sessions)).actor
 
 
-def begun(sessions: Sessions, actor: Actor, kind: str, **arguments: Any) -> UUID:
-    return jobs.start(sessions, actor, kind, "A package", arguments).id
+def begun(sessions: Sessions, actor: Actor, kind: jobs.Kind[Any, Any], asked: Any) -> UUID:
+    return jobs.start(sessions, actor, kind, "A package", asked).id
 
 
 def done(sessions: Sessions, actor: Actor, job_id: UUID) -> jobs.JobView:
@@ -51,7 +52,7 @@ def sent(sessions: Sessions, actor: Actor, content: bytes) -> UUID:
 
 
 def test_a_package_is_made_fetched_and_swept(sessions: Sessions, actor: Actor) -> None:
-    job_id = begun(sessions, actor, MAKING, weeks=None, telemetry=True)
+    job_id = begun(sessions, actor, PACKAGE, AskedPackage(telemetry=True))
     with pytest.raises(Conflict, match="isn't done"):
         package_file(sessions, actor, job_id)
     view = done(sessions, actor, job_id)
@@ -76,9 +77,9 @@ def test_a_package_is_made_fetched_and_swept(sessions: Sessions, actor: Actor) -
 
 def test_a_cancelled_package_leaves_nothing(sessions: Sessions, actor: Actor, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("fleet_rival.services.exchange.export._TOLD_EVERY", 5)
-    job_id = begun(sessions, actor, MAKING, weeks=None, telemetry=False)
+    job_id = begun(sessions, actor, PACKAGE, AskedPackage())
 
-    def halfway(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Any) -> None:
+    def halfway(sessions: Sessions, actor: Actor, asked: Any, work: Any) -> None:
         steps = []
         step = work.step
 
@@ -89,9 +90,9 @@ def test_a_cancelled_package_leaves_nothing(sessions: Sessions, actor: Actor, mo
             step(share, doing)
 
         work.step = watched
-        KINDS[MAKING](sessions, actor, arguments, work)
+        PACKAGE.do(sessions, actor, asked, work)
 
-    jobs.run(sessions, jobs.key_of(sessions, job_id), {MAKING: halfway})
+    jobs.run(sessions, jobs.key_of(sessions, job_id), {MAKING: replace(PACKAGE, do=halfway)})
     view = jobs.job(sessions, actor, job_id)
     assert view.state == "cancelled" and 0 < view.progress < 1
     with pytest.raises(Conflict):
@@ -103,7 +104,7 @@ def test_a_cancelled_package_leaves_nothing(sessions: Sessions, actor: Actor, mo
 
 def test_who_does_not_manage_any_more_gets_no_package(sessions: Sessions, actor: Actor) -> None:
     coach = add_person(sessions, actor, "Idrik Fenwold", "coach")
-    view = done(sessions, coach, begun(sessions, coach, MAKING, weeks=None, telemetry=False))
+    view = done(sessions, coach, begun(sessions, coach, PACKAGE, AskedPackage()))
     assert view.state == "failed" and view.trouble is not None and "those who manage" in view.trouble
 
 
@@ -112,7 +113,7 @@ def test_a_team_comes_in_from_what_was_sent_and_newcomers_are_let_in_once(sessio
     wipe(sessions)
     who = make_team(sessions, "Elsewhere", "Tove Ransby")
     upload_id = sent(sessions, who, content)
-    job_id = begun(sessions, who, BRINGING, upload_id=str(upload_id))
+    job_id = begun(sessions, who, BRING, AskedUpload(upload_id))
     with pytest.raises(Conflict, match="isn't in yet"):
         ways_in(sessions, who, job_id)
     view = done(sessions, who, job_id)
@@ -158,18 +159,18 @@ def test_a_package_of_somebodys_making_opens_no_door_of_who_was_here(sessions: S
             if table.name != "person":
                 session.execute(table.delete())
     who = make_team(sessions, "Elsewhere", "Tove Ransby")
-    job_id = begun(sessions, who, BRINGING, upload_id=str(sent(sessions, who, content)))
+    job_id = begun(sessions, who, BRING, AskedUpload(sent(sessions, who, content)))
     assert done(sessions, who, job_id).state == "done" and ways_in(sessions, who, job_id) == []
 
 
 def test_what_is_no_package_and_a_team_that_is_here_leave_nothing(sessions: Sessions, actor: Actor) -> None:
     broken = sent(sessions, actor, b"nothing of the kind")
-    view = done(sessions, actor, begun(sessions, actor, BRINGING, upload_id=str(broken)))
+    view = done(sessions, actor, begun(sessions, actor, BRING, AskedUpload(broken)))
     assert view.state == "failed" and "isn't an exchange package" in str(view.trouble)
     with pytest.raises(NotThere):
         uploads.upload(sessions, actor, broken)
     again = sent(sessions, actor, out(sessions, actor))
-    view = done(sessions, actor, begun(sessions, actor, BRINGING, upload_id=str(again)))
+    view = done(sessions, actor, begun(sessions, actor, BRING, AskedUpload(again)))
     assert view.state == "failed" and "is here already" in str(view.trouble)
     with sessions() as session:
         assert session.scalar(select(func.count()).select_from(Team)) == 1
@@ -181,9 +182,9 @@ def test_a_team_that_is_not_wanted_any_more_does_not_come_in(
     content = out(sessions, actor)
     wipe(sessions)
     who = make_team(sessions, "Elsewhere", "Tove Ransby")
-    job_id = begun(sessions, who, BRINGING, upload_id=str(sent(sessions, who, content)))
+    job_id = begun(sessions, who, BRING, AskedUpload(sent(sessions, who, content)))
 
-    def late(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Any) -> None:
+    def late(sessions: Sessions, actor: Actor, asked: Any, work: Any) -> None:
         step = work.step
 
         def watched(share: float, doing: str) -> None:
@@ -192,9 +193,9 @@ def test_a_team_that_is_not_wanted_any_more_does_not_come_in(
             step(share, doing)
 
         work.step = watched
-        KINDS[BRINGING](sessions, actor, arguments, work)
+        BRING.do(sessions, actor, asked, work)
 
-    jobs.run(sessions, jobs.key_of(sessions, job_id), {BRINGING: late})
+    jobs.run(sessions, jobs.key_of(sessions, job_id), {BRINGING: replace(BRING, do=late)})
     assert jobs.job(sessions, who, job_id).state == "cancelled"
     with sessions() as session:
         assert (

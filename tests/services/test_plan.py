@@ -518,14 +518,12 @@ def test_what_if_is_looked_at_beside_the_plan_and_nothing_of_it_is_kept(team: Te
         "more_time", corin, datetime(2031, 4, 12, 8, tzinfo=UTC), datetime(2031, 4, 12, 12, tzinfo=UTC)
     )
     found = what_if.what_if(team.sessions, team.actor, [more], clock=lambda: TUESDAY)
-    assert found["gained_us"] >= 0 and {item["driver"] for item in found["after"]} <= {"Corin Ashgrove"}
+    assert found.gained_us >= 0 and {item.driver for item in found.after} <= {"Corin Ashgrove"}
     less = what_if.Change("less_time", corin, datetime(2031, 4, 9, tzinfo=UTC), datetime(2031, 4, 12, tzinfo=UTC))
     found = what_if.what_if(team.sessions, team.actor, [less], clock=lambda: TUESDAY)
-    assert (
-        found["gained_us"] < 0 and found["after"] == [] and all(item["state"] == "dropped" for item in found["before"])
-    )
-    assert "less" in found["words"][0] and any(
-        words.startswith("Out would be: Corin Ashgrove, walk the track") for words in found["words"]
+    assert found.gained_us < 0 and found.after == () and all(item.state == "dropped" for item in found.before)
+    assert "less" in found.words[0] and any(
+        words.startswith("Out would be: Corin Ashgrove, walk the track") for words in found.words
     )
     assert team.plan()["blocks"] == [] and team.plan()["made_at"] is None
 
@@ -537,7 +535,7 @@ def test_what_if_is_looked_at_beside_the_plan_and_nothing_of_it_is_kept(team: Te
     entries.remove_entries(team.sessions, team.actor, [entry])
     again = what_if.Change("entry", corin, week_id=team.week)
     found = what_if.what_if(team.sessions, team.actor, [again], clock=lambda: TUESDAY)
-    assert found["gained_us"] > 0 and {item["state"] for item in found["after"]} == {"added"}
+    assert found.gained_us > 0 and {item.state for item in found.after} == {"added"}
     assert [item["driver"] for item in team.ready().values()] == ["Ysolde Farrand"]
     for wrong, error in (
         ([], Refused),
@@ -558,14 +556,14 @@ def test_what_would_make_room_is_tried_out(team: Team) -> None:
     profiles.change_profile(team.sessions, team.actor, corin, found.version, {"availability": hours})
     left = [item for item in team.make()["left"] if item["driver_id"] == str(corin)]
     told = what_if.what_makes_room(team.sessions, team.actor, left[0]["key"], clock=lambda: TUESDAY)
-    assert told["title"].startswith("Corin Ashgrove") and told["items"], told
-    best = told["items"][0]
-    assert best["kind"] == "evening" and best["gained_us"] > 0 and "would make room" in best["words"]
-    begins, ends = (datetime.fromisoformat(best[name]) for name in ("begins_at", "ends_at"))
+    assert told.title.startswith("Corin Ashgrove") and told.items, told
+    best = told.items[0]
+    assert best.kind == "evening" and best.gained_us > 0 and "would make room" in best.words
+    begins, ends = best.begins_at, best.ends_at
     tried = what_if.what_if(
         team.sessions, team.actor, [what_if.Change("more_time", corin, begins, ends)], clock=lambda: TUESDAY
     )
-    assert tried["gained_us"] == best["gained_us"]
+    assert tried.gained_us == best.gained_us
     with pytest.raises(NotThere):
         what_if.what_makes_room(team.sessions, team.actor, "nothing", clock=lambda: TUESDAY)
 
@@ -576,16 +574,16 @@ def test_readiness_is_looked_back_at_day_by_day_and_week_by_week(team: Team) -> 
     entry = team.ready()["Ysolde Farrand"]["entry_id"]
     later = TUESDAY + timedelta(hours=40)
     told = readiness_history.readiness_history(team.sessions, team.actor, entry, clock=lambda: later)
-    assert [day["laps"] for day in told["days"]] == [32, 64]
-    assert told["days"][0]["states"]["laps"] == "close" and told["days"][1]["states"]["laps"] == "met"
-    assert told["days"][1]["total"] >= told["days"][0]["total"]
+    assert [day.laps for day in told.days] == [32, 64]
+    assert told.days[0].states["laps"] == "close" and told.days[1].states["laps"] == "met"
+    assert told.days[1].total >= told.days[0].total
     now = next(
         item
         for item in view.readiness_of(team.sessions, team.actor, clock=lambda: later)["items"]
         if item["entry_id"] == entry
     )
-    assert told["days"][1]["total"] == pytest.approx(now["total"]), "the last day is as it stands now"
-    assert told["earlier"] == []
+    assert told.days[1].total == pytest.approx(now["total"]), "the last day is as it stands now"
+    assert told.earlier == ()
 
     # A week later, the week behind stands as it was at the race, with what it brought.
     with team.sessions() as session:
@@ -595,6 +593,6 @@ def test_readiness_is_looked_back_at_day_by_day_and_week_by_week(team: Team) -> 
     behind = readiness_history.readiness_history(
         team.sessions, team.actor, after, clock=lambda: RACE + timedelta(days=3)
     )
-    assert [(item["number"], item["points"], item["laps"]) for item in behind["earlier"]] == [(1, 31.0, 64)]
+    assert [(item.number, item.points, item.laps) for item in behind.earlier] == [(1, 31.0, 64)]
     with pytest.raises(NotThere):
         readiness_history.readiness_history(team.sessions, team.driver("Corin Ashgrove"), entry, clock=lambda: later)

@@ -63,10 +63,6 @@ def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(
     sessions: Sessions, place: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     actor, combination = place
-    job = jobs.start(sessions, actor, "test", "Work", {})
-    full(monkeypatch)
-    with pytest.raises(NoRoom, match="nearly full"):
-        drive.upload(sessions, actor, combination, "x.csv", PLAIN)
     done: list[str] = []
 
     def work(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Any) -> None:
@@ -74,12 +70,17 @@ def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(
             work.finish(session, {})
         done.append("done")
 
+    kind = jobs.Kind("test", dict[str, Any], dict[str, Any], work)
+    job = jobs.start(sessions, actor, kind, "Work", {})
     key = jobs.key_of(sessions, job.id)
-    jobs.run(sessions, key, {"test": work})
+    full(monkeypatch)
+    with pytest.raises(NoRoom, match="nearly full"):
+        drive.upload(sessions, actor, combination, "x.csv", PLAIN)
+    jobs.run(sessions, key, {"test": kind})
     seen = jobs.job(sessions, actor, job.id)
     assert (seen.state, seen.doing, done) == ("waiting", "waiting for room on the disk", [])
     full(monkeypatch, yes=False)
-    jobs.run(sessions, key, {"test": work})
+    jobs.run(sessions, key, {"test": kind})
     assert jobs.job(sessions, actor, job.id).state == "done" and done == ["done"]
 
 

@@ -110,7 +110,7 @@ def test_known_laps_get_their_traces_and_what_they_lacked(sessions: Sessions) ->
     garage.combination = combinations.combinations(sessions, garage.manager)[0].id
     bare = garage.rows()
     result = garage.read(FIRST.read_bytes())
-    assert (result["matched"], result["filled"], result["added"], result["there"], result["holed"]) == (60, 60, 0, 0, 0)
+    assert (result.matched, result.filled, result.added, result.there, result.holed) == (60, 60, 0, 0, 0)
     after = garage.rows()
     traced = [index for index, row in enumerate(after) if row[4]]
     assert len(traced) == 60
@@ -119,7 +119,7 @@ def test_known_laps_get_their_traces_and_what_they_lacked(sessions: Sessions) ->
         # The file's own times are whole milliseconds of exact moments.
         assert all(abs(after[index][3][code] - time) <= 1500 for code, time in full[index][3].items())
     again = garage.read(FIRST.read_bytes())
-    assert (again["matched"], again["there"]) == (0, 60) and garage.rows() == after
+    assert (again.matched, again.there) == (0, 60) and garage.rows() == after
     history.undo(sessions, garage.manager, _act(sessions, garage.manager, 1))
     assert garage.rows() == bare
     history.redo(sessions, garage.manager, _act(sessions, garage.manager, 1))
@@ -163,7 +163,7 @@ def test_laps_known_from_traces_alone_appear_and_strangers_are_asked_for(session
     short = Trace("Ysolde Farrand", "evening", 2, 7, {name: values[:400] for name, values in oval(7).channels.items()})
     content = parquet(*(oval(number) for number in (3, 4, 5)), holed, short, oval(1, "Corin"))
     result = garage.read(content)
-    assert (result["added"], result["unknown_drivers"]) == (0, ["Corin", "Ysolde Farrand"])
+    assert (result.added, result.unknown_drivers) == (0, ("Corin", "Ysolde Farrand"))
     profiles.add_driver(sessions, garage.manager, "Ysolde Farrand")
     profiles.add_driver(sessions, garage.manager, "Corin Ashgrove")
     coming = garage.send(content)
@@ -171,9 +171,9 @@ def test_laps_known_from_traces_alone_appear_and_strangers_are_asked_for(session
         imports.say_who(sessions, garage.manager, coming.id, {"Corin": "Nobody"})
     imports.say_who(sessions, garage.manager, coming.id, {"Corin": "Corin Ashgrove"})
     result = imports.import_upload(sessions, garage.manager, coming.id)
-    assert (result["added"], result["short"], result["holed"], result["unknown_drivers"]) == (5, 1, 1, [])
-    assert any("lap 6: from" in line and "values are missing" in line for line in result["told"])
-    assert any("lap 7: no lap of this number" in line for line in result["told"])
+    assert (result.added, result.short, result.holed, result.unknown_drivers) == (5, 1, 1, ())
+    assert any("lap 6: from" in line and "values are missing" in line for line in result.told)
+    assert any("lap 7: no lap of this number" in line for line in result.told)
     assert [row[1] for row in garage.rows()] == ["flying"] * 5
     history.undo(sessions, garage.manager, _act(sessions, garage.manager, 0))
     assert garage.rows() == []
@@ -193,7 +193,7 @@ def test_new_laps_join_the_session_in_which_the_others_were_found(sessions: Sess
     file_id = files.upload(sessions, garage.manager, garage.combination, "second.csv", "\n".join(rows).encode())
     files.confirm(sessions, garage.manager, file_id, files.Wishes(revision))
     result = garage.read(parquet(*second))
-    assert (result["matched"], result["added"], result["differs"]) == (3, 1, 0)
+    assert (result.matched, result.added, result.differs) == (3, 1, 0)
     with sessions() as session:
         query = (
             select(PracticeSession.label, Lap.number)
@@ -229,7 +229,7 @@ def test_many_laps_lie_in_several_files_and_each_is_found(sessions: Sessions, mo
     monkeypatch.setattr(trace_files, "_LAPS_A_FILE", 2)
     garage = Garage(sessions, laps=False)
     profiles.add_driver(sessions, garage.manager, "Ysolde Farrand")
-    assert garage.read(parquet(*(oval(number) for number in range(1, 6))))["added"] == 5
+    assert garage.read(parquet(*(oval(number) for number in range(1, 6)))).added == 5
     with sessions() as session:
         assert len(session.scalars(select(TraceFile)).all()) == 3
         ids = list(session.scalars(select(Lap.id).order_by(Lap.number)))
@@ -255,7 +255,7 @@ def test_a_driver_reads_the_own_laps_alone_and_sees_no_others(sessions: Sessions
     other = next(item for item in everybody if item.driver == "Corin Ashgrove")
     with pytest.raises(NotThere):
         view.overlay(sessions, person, garage.combination, [own[0].key, other.key], "speed_kmh")
-    assert garage.read(parquet(oval(5), oval(6, "Corin Ashgrove")), person)["others"] == 1
+    assert garage.read(parquet(oval(5), oval(6, "Corin Ashgrove")), person).others == 1
     assert person_called(sessions, "Ysolde Farrand") is not None
 
 
@@ -349,7 +349,7 @@ def test_layouts_are_found_from_a_file_and_from_laps(sessions: Sessions) -> None
         and found["track"]["length_m"] == pytest.approx(804.6, abs=1)
         and found["by"] == "places"
     )
-    assert uploads.upload(sessions, garage.manager, coming.id).result == {"found": found}
+    assert uploads.upload(sessions, garage.manager, coming.id).found == found
     imports.import_upload(sessions, garage.manager, coming.id)
     assert (
         deriving.found_from_laps(sessions, garage.manager, garage.layout.id)["track"]["layout"] == garage.layout.layout

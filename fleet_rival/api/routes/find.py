@@ -8,6 +8,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, units
 from fleet_rival.api.blueprint import api, background, download, kept, sessions
+from fleet_rival.jobs import kinds
 from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness
 from fleet_rival.services.shared import search
 from fleet_rival.services.shared.errors import Conflict
@@ -63,7 +64,7 @@ def get_steadiness(path: s.OfDriver) -> Any:
     found = steadiness.steadiness(sessions(), actor(), path.driver_id)
     if found.behind:
         with suppress(Conflict):
-            background("steadiness.refresh", "Working out a driver's weeks", {"driver_id": str(path.driver_id)})
+            background(kinds.STEADINESS, "Working out a driver's weeks", kinds.AskedSteadiness(path.driver_id))
     return s.validate(s.SteadinessOut, found)
 
 

@@ -7,7 +7,9 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.jobs import kinds
 from fleet_rival.services.plan import change, lineup, outlook, rules, seat, view, why
+from fleet_rival.services.plan.what_if import Change
 from fleet_rival.services.week import entries
 
 _plan = Tag(name="plan")
@@ -27,30 +29,27 @@ def list_coming_blocks() -> Any:
     return s.validate(s.ComingBlocks, {"items": view.blocks_to_come(sessions(), actor())})
 
 
-@api.post("/plan/make", responses={"202": s.JobOut}, tags=[_plan])
+@api.post("/plan/make", responses={"202": s.job_out(kinds.PLAN)}, tags=[_plan])
 @allowed("plan.make")
 def make_plan(body: s.PlanWish) -> Any:
     """Make the plan anew, in the background: what is locked stays."""
-    drivers = None if body.drivers is None else sorted(str(key) for key in body.drivers)
-    job = background(
-        "plan.make", "Making the practice plan", {"day": body.day.isoformat() if body.day else None, "drivers": drivers}
-    )
-    return s.validate(s.JobOut, job), 202
+    drivers = None if body.drivers is None else tuple(sorted(body.drivers))
+    return background(kinds.PLAN, "Making the practice plan", kinds.AskedPlan(body.day, drivers)), 202
 
 
-@api.post("/plan/what-if", responses={"202": s.JobOut}, tags=[_plan])
+@api.post("/plan/what-if", responses={"202": s.job_out(kinds.WHAT_IF)}, tags=[_plan])
 @allowed("plan.make")
 def try_what_if(body: s.WhatIfWish) -> Any:
     """The plan as it would be, beside the present one, in the background; nothing is kept."""
-    job = background("plan.what_if", "Planning the week both ways", body.model_dump(mode="json"))
-    return s.validate(s.JobOut, job), 202
+    changes = tuple(Change(**item.model_dump()) for item in body.changes)
+    return background(kinds.WHAT_IF, "Planning the week both ways", kinds.AskedWhatIf(changes, body.day)), 202
 
 
-@api.post("/plan/room", responses={"202": s.JobOut}, tags=[_plan])
+@api.post("/plan/room", responses={"202": s.job_out(kinds.ROOM)}, tags=[_plan])
 @allowed("plan.make")
 def find_room(body: s.RoomWish) -> Any:
     """What would make room for a block that found none, in the background."""
-    return s.validate(s.JobOut, background("plan.room", "Looking for room", body.model_dump(mode="json"))), 202
+    return background(kinds.ROOM, "Looking for room", kinds.AskedRoom(body.key, body.day)), 202
 
 
 @api.get("/plan/why", responses={"200": s.WhyOut}, tags=[_plan])
@@ -83,14 +82,12 @@ def get_readiness(query: s.PlanQuery) -> Any:
     return s.validate(s.ReadinessOut, view.readiness_of(sessions(), actor(), query.day))
 
 
-@api.post("/readiness/history", responses={"202": s.JobOut}, tags=[_plan])
+@api.post("/readiness/history", responses={"202": s.job_out(kinds.BEHIND)}, tags=[_plan])
 @allowed("plan.see")
 def look_back_at_readiness(body: s.ReadinessPast) -> Any:
     """How an entry's readiness came about, and how it stood in earlier weeks, in the background; a driver's own."""
     entries.entry(sessions(), actor(), body.entry_id)
-    return s.validate(
-        s.JobOut, background("plan.readiness_history", "Looking back at readiness", body.model_dump(mode="json"))
-    ), 202
+    return background(kinds.BEHIND, "Looking back at readiness", kinds.AskedBehind(body.entry_id)), 202
 
 
 @api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])

@@ -10,6 +10,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sent_file, sessions, telling_current
 from fleet_rival.core.track import BadTrack, Corner, Pit, Sector, Track
+from fleet_rival.jobs import kinds
 from fleet_rival.services.shared.errors import Refused
 from fleet_rival.services.track import book, boundaries, layouts, tracks
 from fleet_rival.services.track.boundaries import DraftCorner
@@ -115,15 +116,16 @@ def look_at_boundaries(path: s.LayoutPath, body: s.Boundaries) -> Any:
     )
 
 
-@api.post("/layouts/<uuid:layout_id>/boundaries", responses={"202": s.JobOut}, tags=[_track])
+@api.post("/layouts/<uuid:layout_id>/boundaries", responses={"202": s.job_out(kinds.BOUNDARIES)}, tags=[_track])
 @allowed("track.boundaries")
 def change_boundaries(path: s.LayoutPath, header: s.Version, body: s.Boundaries) -> Any:
     """Give a layout other boundaries, in the background; laps keep what stays exact and lose the rest."""
-    drafts = [DraftCorner(item.id, _corner(item)) for item in body.corners]
+    drafts = tuple(DraftCorner(item.id, _corner(item)) for item in body.corners)
+    sectors = tuple(_sectors(body.sectors))
     # What can't be is refused at once, not in the background.
-    boundaries.look_at_boundaries(sessions(), actor(), path.layout_id, _sectors(body.sectors), drafts)
-    arguments = {"layout_id": str(path.layout_id), "version": header.number, **body.model_dump(mode="json")}
-    return background("track.boundaries", "Other boundaries", arguments), 202
+    boundaries.look_at_boundaries(sessions(), actor(), path.layout_id, sectors, drafts)
+    asked = kinds.AskedBoundaries(path.layout_id, header.number, sectors, drafts)
+    return background(kinds.BOUNDARIES, "Other boundaries", asked), 202
 
 
 @api.get("/layouts/<uuid:layout_id>/card", responses={"200": s.CardOut}, tags=[_track])

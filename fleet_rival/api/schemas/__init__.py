@@ -19,6 +19,7 @@ from fleet_rival.api.schemas.plan.readiness import *  # noqa: F403
 from fleet_rival.api.schemas.race import *  # noqa: F403
 from fleet_rival.api.schemas.shared.exchange import *  # noqa: F403
 from fleet_rival.api.schemas.shared.history import *  # noqa: F403
+from fleet_rival.api.schemas.shared.jobs import *  # noqa: F403
 from fleet_rival.api.schemas.track import *  # noqa: F403
 from fleet_rival.api.schemas.week.board import *  # noqa: F403
 from fleet_rival.api.schemas.week.combinations import *  # noqa: F403

@@ -9,6 +9,7 @@ from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.problem import Person, Placed, Problem, joined, without
 from fleet_rival.core.planning.solve import Effort, Plan, apart, gain_of, plan_week
 from fleet_rival.core.season.availability import Span
+from fleet_rival.core.words import RoomKind
 
 __all__ = ["SHORT", "Beside", "RoomMaker", "beside", "room_makers", "with_less_time", "with_more_time"]
 
@@ -50,7 +51,7 @@ class RoomMaker:
         gained: by the plan as a whole, in microseconds a lap, weighted.
     """
 
-    kind: str
+    kind: RoomKind
     span: Span | None
     gained: int
 
@@ -118,7 +119,7 @@ def room_makers(problem: Problem, key: str, effort: Effort = SHORT) -> list[Room
     item = next(one for one in problem.wanted if one.key == key)
     person = problem.person(item.person)
     out = []
-    tried: list[tuple[str, Span | None, Problem]] = []
+    tried: list[tuple[RoomKind, Span | None, Problem]] = []
     evenings = list(_evenings(problem, person, item.ends_by))
     tried += [
         ("evening", span, with_more_time(problem, person.name, [span]))

@@ -111,6 +111,20 @@ class ImportResult:
     drivers_added: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """A file was looked at."""
+
+    file_id: UUID
+
+
+@dataclass(frozen=True, slots=True)
+class Imported(ImportResult):
+    """What an import did, and where."""
+
+    combination_id: UUID
+
+
 def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, name: str, content: bytes) -> UUID:
     """Keep a file, to be looked at. Nothing is imported yet.
 
@@ -331,7 +345,7 @@ def look(
             work.step(0.6, f"comparing {file.rows:,} rows with what is there")
             seen = preview_of(session, actor, row, kept, file, apart)
             kept.look = {"state": _state(row, kept, apart), "preview": json.loads(orjson.dumps(seen, default=list))}
-            work.finish(session, {"file_id": str(file_id)})
+            work.finish(session, Looked(file_id))
     if unusable:
         raise unusable
 
@@ -433,7 +447,7 @@ def confirm(
         kept.state = "imported"
         kept.change_set_id = change_set.id
         kept.result = {name: getattr(result, name) for name in result.__slots__}
-        work.finish(session, {**kept.result, "combination_id": str(row.public_id)})
+        work.finish(session, Imported(**kept.result, combination_id=row.public_id))
         return result
 
 

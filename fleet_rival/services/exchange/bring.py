@@ -56,6 +56,20 @@ class Brought:
 
 
 @dataclass(frozen=True, slots=True)
+class CameIn:
+    """What is told of a team that came in the background.
+
+    Attributes:
+        newcomers: people who weren't known here.
+    """
+
+    team_id: UUID
+    team: str
+    rows: int
+    newcomers: tuple[UUID, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class WayIn:
     """What somebody signs in with; the password can't be seen again."""
 
@@ -271,10 +285,7 @@ def _bring(
         team = session.get_one(Team, team_id)
         members = members_of(session, team_id)
         known = session.scalars(select(Person.public_id).where(Person.id.in_(newcomers)))
-        work.finish(
-            session,
-            {"team_id": str(team.public_id), "team": team.name, "rows": told, "newcomers": [str(key) for key in known]},
-        )
+        work.finish(session, CameIn(team.public_id, team.name, told, tuple(known)))
         return Brought(team_id, team.public_id, team.name, told, members, newcomers)
     finally:
         connection.execute(text("SET SESSION foreign_key_checks = 1"))

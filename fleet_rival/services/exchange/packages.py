@@ -3,6 +3,7 @@
 import io
 import tempfile
 from collections.abc import Collection
+from dataclasses import dataclass
 from typing import IO, Final
 from uuid import UUID
 
@@ -19,12 +20,29 @@ from fleet_rival.services.shared.base import Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.telemetry.store import store
 
-__all__ = ["BRINGING", "MAKING", "bring_upload", "forget_packages", "make_package", "package_file", "ways_in"]
+__all__ = ["BRINGING", "MAKING", "Packed", "bring_upload", "forget_packages", "make_package", "package_file", "ways_in"]
 
 MAKING: Final = "team.package"
 """The kind of job that makes a package."""
 BRINGING: Final = "team.bring"
 """The kind of job that brings a team in."""
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """A package that is kept to be fetched.
+
+    Attributes:
+        package: its key in the store.
+        file: what it is called.
+        telemetry: whether traces are in it.
+    """
+
+    package: str
+    file: str
+    rows: int
+    bytes: int
+    telemetry: bool
 
 
 def make_package(
@@ -47,8 +65,7 @@ def make_package(
         store().keep_package(name, file)
     with sessions.begin() as session:
         team = session.scalars(select(Team.name).where(Team.id == actor.team_id)).one()
-        told = {"package": name, "file": package_name(team, now()), "rows": rows, "bytes": size, "telemetry": telemetry}
-        work.finish(session, told)
+        work.finish(session, Packed(name, package_name(team, now()), rows, size, telemetry))
 
 
 def package_file(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> tuple[str, IO[bytes]]:

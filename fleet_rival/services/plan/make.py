@@ -1,7 +1,7 @@
 """Make the plan: choose and place blocks, and write down what became of it."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from typing import Any, Final
 from uuid import UUID
@@ -21,11 +21,19 @@ from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change
 from fleet_rival.wording.plan import block_words
 
-__all__ = ["make_plan", "moment_of", "named", "planned_week"]
+__all__ = ["PlanTold", "make_plan", "moment_of", "named", "planned_week"]
 
 Clock = Callable[[], datetime]
 _MOST_TOLD: Final = 40
 """Changes against the plan before that are named."""
+
+
+@dataclass(frozen=True, slots=True)
+class PlanTold:
+    """How many blocks found a place, and how many none."""
+
+    placed: int
+    left: int
 
 
 def moment_of(day: date | None, clock: Clock) -> datetime:
@@ -103,7 +111,7 @@ def make_plan(
             session.add(made)
         for field, value in {**told, "changed": changed[:_MOST_TOLD]}.items():
             setattr(made, field, value)
-        work.finish(session, {"placed": len(plan.placed), "left": len(made.left_out)})
+        work.finish(session, PlanTold(len(plan.placed), len(made.left_out)))
 
 
 def _write(session: Session, actor: Actor, week: WeekToPlan, plan: Plan) -> list[dict[str, Any]]:

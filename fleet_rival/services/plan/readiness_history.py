@@ -3,8 +3,9 @@ happened there.
 """
 
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any, Final
+from typing import Final
 from uuid import UUID
 
 from sqlalchemy import func, select
@@ -15,6 +16,7 @@ from fleet_rival.core.corners.helped import Helped
 from fleet_rival.core.planning.readiness import readiness, total
 from fleet_rival.core.season.zones import day_begins, known_zone
 from fleet_rival.core.standing import standings_of
+from fleet_rival.core.words import CheckState
 from fleet_rival.db.tables import Combination, Driver, Entry, Lap, Layout, SeriesWeekRow
 from fleet_rival.services.find.analyses import analysed, without_intervals
 from fleet_rival.services.find.look import asked_look
@@ -35,13 +37,57 @@ _EARLIER: Final = 6
 """Weeks behind that are looked at."""
 
 
+@dataclass(frozen=True, slots=True)
+class Stood:
+    """Readiness at a moment.
+
+    Attributes:
+        total: 0 to 1.
+        open: how many checks were open.
+        laps: driven by then.
+        states: of each check.
+    """
+
+    total: float
+    open: int
+    laps: int
+    states: dict[str, CheckState]
+
+
+@dataclass(frozen=True, slots=True)
+class DayBehind(Stood):
+    """How it stood at the end of a day."""
+
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class WeekBehind(Stood):
+    """How it stood at the race of an earlier week, and the points of that race."""
+
+    series: str
+    place: str
+    number: int
+    race_at: datetime
+    points: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class ReadinessBehind:
+    """How an entry's readiness came about."""
+
+    entry_id: UUID
+    days: tuple[DayBehind, ...]
+    earlier: tuple[WeekBehind, ...]
+
+
 def readiness_history(
     sessions: sessionmaker[Session],
     actor: Actor,
     entry_id: UUID,
     work: Work = UNWATCHED,
     clock: Callable[[], datetime] = now,
-) -> dict[str, Any]:
+) -> ReadinessBehind:
     """Readiness at the end of each day on which laps were driven, and at the race in earlier weeks.
 
     What laps tell is told as they stood then; references, targets and what work has brought are those of now.
@@ -72,7 +118,8 @@ def readiness_history(
     days = []
     for number, (shown, until) in enumerate(moments):
         work.step(0.1 + 0.6 * number / len(moments), "looking back, day by day")
-        days.append({"at": shown.isoformat(), **_stood(sessions, actor, loaded, week, driver, until, rules, helped)})
+        stood = _stood(sessions, actor, loaded, week, driver, until, rules, helped)
+        days.append(DayBehind(**asdict(stood), at=shown))
     behind = []
     for number, (week_id, points, race_at) in enumerate(earlier):
         work.step(0.7 + 0.3 * number / len(earlier), "looking at earlier weeks")
@@ -82,16 +129,16 @@ def readiness_history(
             told = _stood(sessions, actor, then, its_week, its_driver, race_at, rules, helped)
             facts = its_week.facts
             behind.append(
-                {
-                    "series": facts.series,
-                    "place": facts.place,
-                    "number": facts.week,
-                    "race_at": race_at.isoformat(),
-                    "points": points,
-                    **told,
-                }
+                WeekBehind(
+                    **asdict(told),
+                    series=facts.series,
+                    place=facts.place,
+                    number=facts.week,
+                    race_at=race_at,
+                    points=points,
+                )
             )
-    out = {"entry_id": str(entry_id), "days": days, "earlier": behind}
+    out = ReadinessBehind(entry_id, tuple(days), tuple(behind))
     with sessions.begin() as session:
         work.finish(session, out)
     return out
@@ -133,7 +180,7 @@ def _stood(
     until: datetime,
     rules: OwnRules,
     helped: Mapping[str, Helped],
-) -> dict[str, Any]:
+) -> Stood:
     """Readiness as it stood at a moment."""
     own = cell(loaded, week, driver)
     with sessions() as session:
@@ -148,12 +195,12 @@ def _stood(
             own = with_standings(own, week, standings_of(found, settings) if found else (), len(laps))
     evidence = evidence_of(sessions, actor, loaded, week, driver, own, driven, helped, until)
     checks = readiness(evidence, rules.readiness)
-    return {
-        "total": total(checks, rules.readiness),
-        "open": sum(check.state == "open" for check in checks),
-        "laps": evidence.laps,
-        "states": {check.key: check.state for check in checks},
-    }
+    return Stood(
+        total(checks, rules.readiness),
+        sum(check.state == "open" for check in checks),
+        evidence.laps,
+        {check.key: check.state for check in checks},
+    )
 
 
 def _earlier(session: Session, actor: Actor, entry_id: UUID) -> list[tuple[UUID, float | None, datetime]]:

@@ -7,7 +7,7 @@ Nothing of it is kept: it is looked at, and what pleases is entered where it bel
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
-from typing import Any, Final
+from typing import Final
 from uuid import UUID, uuid4
 
 from sqlalchemy.orm import Session, sessionmaker
@@ -17,6 +17,7 @@ from fleet_rival.core.planning.solve import Plan
 from fleet_rival.core.planning.variation import SHORT, Beside, beside, room_makers, with_less_time, with_more_time
 from fleet_rival.core.season.availability import Span
 from fleet_rival.core.season.clashes import starts_in_time
+from fleet_rival.core.words import PlanChange, RoomKind, WhatIfKind
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.find.overview.cells import minutes_of
 from fleet_rival.services.find.overview.load import Loaded
@@ -28,7 +29,7 @@ from fleet_rival.services.week.entries import EntryView
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import beside_words, room_words
 
-__all__ = ["Change", "what_if", "what_makes_room"]
+__all__ = ["Change", "PlansBeside", "RoomFor", "what_if", "what_makes_room"]
 
 _MOST: Final = 10
 
@@ -43,11 +44,59 @@ class Change:
         week_id: of the series' week in which the driver is entered too.
     """
 
-    kind: str
+    kind: WhatIfKind
     driver_id: UUID
     begins_at: datetime | None = None
     ends_at: datetime | None = None
     week_id: UUID | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class BlockBeside:
+    """A block of one plan, beside the other."""
+
+    driver: str
+    words: str
+    place: str
+    begins_at: datetime
+    minutes: int
+    state: PlanChange
+
+
+@dataclass(frozen=True, slots=True)
+class PlansBeside:
+    """Both plans of those whom a change touches.
+
+    Attributes:
+        gained_us: by the plan as a whole, a lap, weighted.
+        words: what is other, in sentences.
+    """
+
+    gained_us: int
+    words: tuple[str, ...]
+    before: tuple[BlockBeside, ...]
+    after: tuple[BlockBeside, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """One thing that would make room for a block; from when to when, or None for a rig."""
+
+    kind: RoomKind
+    words: str
+    gained_us: int
+    driver_id: UUID
+    begins_at: datetime | None
+    ends_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class RoomFor:
+    """What would make room for a block, what brings most first."""
+
+    key: str
+    title: str
+    items: tuple[Room, ...]
 
 
 def what_if(
@@ -57,7 +106,7 @@ def what_if(
     day: date | None = None,
     work: Work = UNWATCHED,
     clock: Clock = now,
-) -> dict[str, Any]:
+) -> PlansBeside:
     """The plan as it would be, beside the best one as things are.
 
     Raises:
@@ -96,7 +145,7 @@ def what_makes_room(
     day: date | None = None,
     work: Work = UNWATCHED,
     clock: Clock = now,
-) -> dict[str, Any]:
+) -> RoomFor:
     """What would make room for a block that found none, what brings most first.
 
     Raises:
@@ -109,18 +158,17 @@ def what_makes_room(
         raise NotThere("This block isn't wanted any more.")
     work.step(0.3, "trying one evening after another")
     driver = week.needed[key][0].driver
-    items = [
-        {
-            "kind": maker.kind,
-            "words": room_words(maker.kind, maker.gained),
-            "gained_us": maker.gained,
-            "driver_id": str(driver.id),
-            "begins_at": maker.span[0].isoformat() if maker.span else None,
-            "ends_at": maker.span[1].isoformat() if maker.span else None,
-        }
+    items = tuple(
+        Room(
+            maker.kind,
+            room_words(maker.kind, maker.gained),
+            maker.gained,
+            driver.id,
+            *(maker.span or (None, None)),
+        )
         for maker in room_makers(week.problem, key, replace(SHORT, stop=lambda: work.cancel_wanted))
-    ]
-    told = {"key": key, "title": named(week, key), "items": items}
+    )
+    told = RoomFor(key, named(week, key), items)
     with sessions.begin() as session:
         work.finish(session, told)
     return told
@@ -151,32 +199,32 @@ def _enter(loaded: Loaded, changes: Sequence[Change]) -> None:
         )
 
 
-def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> dict[str, Any]:
+def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> PlansBeside:
     """Both plans of those whom the change touches, block by block, and what is other."""
-    other = {**dict.fromkeys(found.added, "added"), **dict.fromkeys(found.moved, "moved")}
+    other: dict[str, PlanChange] = {**dict.fromkeys(found.added, "added"), **dict.fromkeys(found.moved, "moved")}
 
-    def blocks(week: WeekToPlan, plan: Plan, states: dict[str, str]) -> list[dict[str, Any]]:
+    def blocks(week: WeekToPlan, plan: Plan, states: dict[str, PlanChange]) -> list[BlockBeside]:
         return [
-            {
-                "driver": week.needed[item.key][0].driver.name,
-                "words": named(week, item.key).partition(", ")[2],
-                "place": week.needed[item.key][0].week.facts.place,
-                "begins_at": item.begins.isoformat(),
-                "minutes": round((item.ends - item.begins).total_seconds() / 60),
-                "state": states.get(item.key, "same"),
-            }
+            BlockBeside(
+                week.needed[item.key][0].driver.name,
+                named(week, item.key).partition(", ")[2],
+                week.needed[item.key][0].week.facts.place,
+                item.begins,
+                round((item.ends - item.begins).total_seconds() / 60),
+                states.get(item.key, "same"),
+            )
             for item in plan.placed
             if item.key in week.needed
         ]
 
-    dropped = {**dict.fromkeys(found.dropped, "dropped"), **dict.fromkeys(found.moved, "moved")}
+    dropped: dict[str, PlanChange] = {**dict.fromkeys(found.dropped, "dropped"), **dict.fromkeys(found.moved, "moved")}
     drivers = {
-        item["driver"]
+        item.driver
         for item in (*blocks(now, found.before, dropped), *blocks(then, found.after, other))
-        if item["state"] != "same"
+        if item.state != "same"
     }
-    before = [item for item in blocks(now, found.before, dropped) if item["driver"] in drivers]
-    after = [item for item in blocks(then, found.after, other) if item["driver"] in drivers]
+    before = tuple(item for item in blocks(now, found.before, dropped) if item.driver in drivers)
+    after = tuple(item for item in blocks(then, found.after, other) if item.driver in drivers)
     words = [beside_words(found.gained, len(found.added), len(found.dropped), len(found.moved))]
     if not found.proven:
         words.append("Both plans are the best that were found in time, not proven to be the best there are.")
@@ -187,4 +235,4 @@ def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> dict[str, Any]:
         words.append(
             "New would be: " + "; ".join(f"{named(then, key)} ({seconds(gains[key])})" for key in found.added) + "."
         )
-    return {"gained_us": found.gained, "words": words, "before": before, "after": after}
+    return PlansBeside(found.gained, tuple(words), before, after)

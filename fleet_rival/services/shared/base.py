@@ -69,8 +69,12 @@ class Work:
     def look(self) -> None:
         """Raise where somebody wants it to end, without having anything to say."""
 
-    def finish(self, session: Session, result: dict[str, Any]) -> None:
-        """Say in the work's own transaction that it is done, so that the two are true together or not at all."""
+    def finish(self, session: Session, told: object) -> None:
+        """Say in the work's own transaction that it is done, so that the two are true together or not at all.
+
+        Args:
+            told: what the work says of itself, of the type that its kind of job names.
+        """
 
 
 UNWATCHED = Work()

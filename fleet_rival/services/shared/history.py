@@ -228,7 +228,7 @@ def _turn(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID | None, 
         ):
             raise Conflict("After that the team would have no manager. Make somebody else a manager first.")
         result = Reversed(change_set.summary, moved)
-        work.finish(session, {"summary": result.summary, "rows": moved})
+        work.finish(session, result)
         return result
 
 

@@ -11,9 +11,10 @@ import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, Generic, TypeVar
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import and_, or_, select, update
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
@@ -26,7 +27,21 @@ from fleet_rival.services.shared.base import Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, ServiceError
 from fleet_rival.services.shared.space import is_full
 
-__all__ = ["Cancelled", "JobView", "Kinds", "Lost", "cancel", "due", "job", "jobs", "retry", "run", "start"]
+__all__ = [
+    "Cancelled",
+    "JobView",
+    "Kind",
+    "Kinds",
+    "Lost",
+    "Nothing",
+    "cancel",
+    "due",
+    "job",
+    "jobs",
+    "retry",
+    "run",
+    "start",
+]
 
 LEASE = timedelta(seconds=12)
 _RENEW_SECONDS = 1.5
@@ -37,8 +52,33 @@ _WOKEN_WITHIN = timedelta(seconds=3)
 _SHOWN = 50
 log = logging.getLogger(__name__)
 
-Kinds = Mapping[str, Callable[[sessionmaker[Session], Actor, dict[str, Any], Work], None]]
-"""What does the work of each kind. It must call `finish` in the transaction that does the work."""
+Asked = TypeVar("Asked")
+Told = TypeVar("Told")
+
+
+@dataclass(frozen=True)
+class Kind(Generic[Asked, Told]):
+    """A kind of background work.
+
+    Attributes:
+        name: of the kind, in its row, on the wire and in the front end.
+        asked: what it is begun with; kept in its row as plain values.
+        told: what it says of itself when it is done.
+        do: does it. It must call `finish` with a `told` in the transaction that does the work.
+    """
+
+    name: str
+    asked: type[Asked]
+    told: type[Told]
+    do: Callable[[sessionmaker[Session], Actor, Asked, Work], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Nothing:
+    """Of work that is seen in what it did."""
+
+
+Kinds = Mapping[str, Kind[Any, Any]]
 
 
 class Cancelled(Exception):
@@ -67,21 +107,24 @@ class JobView:
     ended_at: datetime | None
 
 
-def start(sessions: sessionmaker[Session], actor: Actor, kind: str, name: str, arguments: dict[str, Any]) -> JobView:
+def start(sessions: sessionmaker[Session], actor: Actor, kind: Kind[Asked, Any], name: str, asked: Asked) -> JobView:
     """Note a job. Whoever calls wakes a worker after that; if that fails, the job is found all the same.
 
     Raises:
         Conflict: the same work is under way.
     """
+    arguments = TypeAdapter(kind.asked).dump_python(asked, mode="json")
     with sessions.begin() as session:
         same = session.scalars(
             select(Job)
-            .where(Job.team_id == actor.team_id, Job.kind == kind, Job.state.in_(("waiting", "running")))
+            .where(Job.team_id == actor.team_id, Job.kind == kind.name, Job.state.in_(("waiting", "running")))
             .with_for_update()
         )
         if any(row.arguments == arguments for row in same):
             raise Conflict(f"{name}: this is under way already.")
-        row = Job(team_id=actor.team_id, person_id=actor.person_id, kind=kind, name=name[:300], arguments=arguments)
+        row = Job(
+            team_id=actor.team_id, person_id=actor.person_id, kind=kind.name, name=name[:300], arguments=arguments
+        )
         session.add(row)
         session.flush()
         _tell(session, row)
@@ -167,11 +210,13 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
     taken = _take(sessions, key)
     if taken is None:
         return
-    kind, actor, arguments, work = taken
+    name, actor, arguments, work = taken
     try:
         with work.renewed():
             try:
-                kinds[kind](sessions, actor, arguments, work)
+                kind = kinds[name]
+                work.kind = kind
+                kind.do(sessions, actor, TypeAdapter(kind.asked).validate_python(arguments), work)
             finally:
                 work.settle()
     except Cancelled:
@@ -231,6 +276,8 @@ def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[
 class _Leased(Work):
     """A job in the hands of this worker."""
 
+    kind: Kind[Any, Any]
+
     def __init__(self, sessions: sessionmaker[Session], key: int, attempt: int, team_id: int, public_id: UUID) -> None:
         self._sessions = sessions
         self._mine = (Job.id == key, Job.state == "running", Job.attempt == attempt)
@@ -256,9 +303,10 @@ class _Leased(Work):
         if self.cancel_wanted:
             raise Cancelled
 
-    def finish(self, session: Session, result: dict[str, Any]) -> None:
+    def finish(self, session: Session, told: object) -> None:
         # What is about to be true is no longer interrupted.
         self.settle()
+        result = TypeAdapter(self.kind.told).dump_python(told, mode="json")
         values = {"state": "done", "progress": 1.0, "doing": None, "result": result, "ended_at": now()}
         if not session.execute(update(Job).where(*self._mine).values(**values)).rowcount:  # type: ignore[attr-defined]
             raise Lost

@@ -86,6 +86,14 @@ class Consequences:
     """How many of them have traces, from which lost times are read anew."""
 
 
+@dataclass(frozen=True, slots=True)
+class BoundariesTold:
+    """How many laps were written anew, and codes of corners that are gone."""
+
+    laps: int
+    lost: tuple[str, ...]
+
+
 def look_at_boundaries(
     sessions: sessionmaker[Session],
     actor: Actor,
@@ -161,8 +169,7 @@ def change_boundaries(
         done = _retime(session, row.team_id, keys, plan, new, change_set, work) if plan.changes_laps else 0
         _recode_runs(session, row.team_id, keys, plan)
         raise_revisions(session, actor.team_id, keys)
-        result = {"laps": done, "lost": list(plan.lost)}
-        work.finish(session, result)
+        work.finish(session, BoundariesTold(done, plan.lost))
         return replace(told, laps=done)
 
 

@@ -22,8 +22,7 @@ export function useTurning() {
         : way === 'undo' ? api.POST('/api/history/{entry_id}/undo', path as { params: { path: { entry_id: string } } }) : api.POST('/api/history/{entry_id}/redo', path as { params: { path: { entry_id: string } } })
       const done = await answer(asked)
       if (!done.job) return done.summary ?? ''
-      const job = await follow(done.job, () => {})
-      return String(job.result?.summary ?? job.name)
+      return (await follow(done.job, () => {})).summary
     },
     onSuccess: (text, { way, entry }) => Object.assign(turned, { text, again: entry ? null : way === 'undo' ? 'redo' : 'undo', bad: false }),
     onError: (error) => Object.assign(turned, { text: error.message, again: null, bad: true }),

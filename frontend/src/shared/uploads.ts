@@ -75,7 +75,7 @@ function sentence(error: Error): string {
 export const begun = (file: File): Going => reactive({ name: file.name, size: file.size, sent: 0, state: 'sending', trouble: '', id: '', job: undefined })
 
 /** Have a file that is there read; again with names, where it holds drivers that the team doesn't know by these. */
-export async function read(id: string, names: Record<string, string>, tell: (job: Job | undefined) => void): Promise<Job> {
+export async function read(id: string, names: Record<string, string>, tell: (job: Job | undefined) => void) {
   const job = await answer(api.POST('/api/uploads/{upload_id}/reading', { params: { path: { upload_id: id } }, body: { names, combination_id: null } }))
   return follow(job, tell)
 }

@@ -9,9 +9,13 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sent_file, sessions
+from fleet_rival.jobs import kinds
 from fleet_rival.services.drive import files, imports
 
 _drive = Tag(name="drive")
+
+_LOOK = s.job_out(kinds.LOOK)
+_SEEN: Any = {"200": s.PreviewOut, "202": _LOOK}
 
 
 @api.post("/combinations/<uuid:combination_id>/lap-files", responses={"201": s.PreviewOut}, tags=[_drive])
@@ -34,7 +38,7 @@ def upload_archive(path: s.CombinationPath, form: s.FileForm) -> Any:
     ), 201
 
 
-@api.put("/lap-files/<uuid:file_id>/reading", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@api.put("/lap-files/<uuid:file_id>/reading", responses=_SEEN, tags=[_drive])
 @allowed("laps.import")
 def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
     """Say how a file's columns are to be read, and who its drivers are in the team."""
@@ -43,7 +47,11 @@ def say_how_read(path: s.LapFilePath, body: s.ReadingChange) -> Any:
     return _preview(path.file_id, frozenset(), 200)
 
 
-@api.put("/lap-files/<uuid:file_id>/lines/<int:line>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@api.put(
+    "/lap-files/<uuid:file_id>/lines/<int:line>",
+    responses=_SEEN,
+    tags=[_drive],
+)
 @allowed("laps.import")
 def mend_line(path: s.LinePath, body: s.LineChange) -> Any:
     """Put other cells in the place of a line's own. The file stays as it came."""
@@ -51,14 +59,14 @@ def mend_line(path: s.LinePath, body: s.LineChange) -> Any:
     return _preview(path.file_id, frozenset(), 200)
 
 
-@api.post("/lap-files/<uuid:file_id>/again", responses={"201": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@api.post("/lap-files/<uuid:file_id>/again", responses={"201": s.PreviewOut, "202": _LOOK}, tags=[_drive])
 @allowed("laps.import")
 def read_again(path: s.LapFilePath) -> Any:
     """Read a kept file once more, so that what was set aside can go in after all."""
     return _preview(files.again(sessions(), actor(), path.file_id), frozenset(), 201)
 
 
-@api.get("/lap-files/<uuid:file_id>", responses={"200": s.PreviewOut, "202": s.JobOut}, tags=[_drive])
+@api.get("/lap-files/<uuid:file_id>", responses=_SEEN, tags=[_drive])
 @allowed("drive.see")
 def preview_laps(path: s.LapFilePath, query: s.PreviewQuery) -> Any:
     """Look at a lap file again, against the laps that are there now; a large one in the background."""
@@ -69,14 +77,14 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
     view = files.preview(sessions(), actor(), file_id, apart)
     if view is None:
         return background(
-            "laps.look",
+            kinds.LOOK,
             f"Looking at {files.name_of(sessions(), actor(), file_id)}",
-            {"file_id": str(file_id), "apart": sorted(apart)},
+            kinds.AskedLook(file_id, tuple(sorted(apart))),
         ), 202
     return s.validate(s.PreviewOut, view), status
 
 
-@api.post("/lap-files/<uuid:file_id>/import", responses={"202": s.JobOut}, tags=[_drive])
+@api.post("/lap-files/<uuid:file_id>/import", responses={"202": s.job_out(kinds.IMPORT)}, tags=[_drive])
 @allowed("laps.import")
 def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at: a job, which ends whole or not at all."""
@@ -84,8 +92,9 @@ def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
         body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests)
     )
     name, combination_id = files.check(sessions(), actor(), path.file_id, wishes)
-    arguments = {"file_id": str(path.file_id), "combination_id": str(combination_id), **body.model_dump(mode="json")}
-    return background("laps.import", f"Import of {name}", arguments), 202
+    named = (tuple(sorted(names)) for names in (body.leave_out, body.apart, body.guests))
+    asked = kinds.AskedImport(path.file_id, combination_id, body.revision, body.differences, *named)
+    return background(kinds.IMPORT, f"Import of {name}", asked), 202
 
 
 @api.get("/combinations/<uuid:combination_id>/lap-files", responses={"200": s.Imports}, tags=[_drive])

@@ -13,6 +13,7 @@ from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, sessions
 from fleet_rival.api.incoming import file_label
 from fleet_rival.api.problems import problem
+from fleet_rival.jobs import kinds
 from fleet_rival.services.drive.traces import deriving, imports, passes, take, uploads, view
 from fleet_rival.services.shared import space
 from fleet_rival.services.shared.errors import Refused
@@ -127,21 +128,21 @@ def list_uploads(path: s.CombinationPath) -> Any:
     return s.validate(s.Uploads, {"items": uploads.uploads(sessions(), actor(), path.combination_id)})
 
 
-@api.post("/uploads/<uuid:upload_id>/reading", responses={"202": s.JobOut}, tags=[_telemetry])
+@api.post("/uploads/<uuid:upload_id>/reading", responses={"202": s.job_out(kinds.TELEMETRY)}, tags=[_telemetry])
 @allowed("telemetry.import")
 def read_upload(path: s.UploadPath, body: s.UploadReading) -> Any:
     """Read a telemetry file: a job. Again with names, where it held drivers that the team doesn't know by these."""
     name, combination = imports.say_who(sessions(), actor(), path.upload_id, body.names, body.combination_id)
-    arguments = {"upload_id": str(path.upload_id), "combination_id": str(combination)}
-    return background("telemetry.import", f"Telemetry of {name}", arguments), 202
+    asked = kinds.AskedTelemetry(path.upload_id, combination)
+    return background(kinds.TELEMETRY, f"Telemetry of {name}", asked), 202
 
 
-@api.post("/uploads/<uuid:upload_id>/layout", responses={"202": s.JobOut}, tags=[_telemetry])
+@api.post("/uploads/<uuid:upload_id>/layout", responses={"202": s.job_out(kinds.FIND_LAYOUT)}, tags=[_telemetry])
 @allowed("track.add")
 def find_layout(path: s.UploadPath) -> Any:
     """Find the layout that a file was driven on: a job; the upload holds what was found."""
     name = uploads.upload(sessions(), actor(), path.upload_id).name
-    return background("track.find", f"Layout from {name}", {"upload_id": str(path.upload_id)}), 202
+    return background(kinds.FIND_LAYOUT, f"Layout from {name}", kinds.AskedUpload(path.upload_id)), 202
 
 
 @api.get("/layouts/<uuid:layout_id>/found", responses={"200": s.FoundLayoutOut}, tags=[_telemetry])

@@ -9,6 +9,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, download, sessions
+from fleet_rival.jobs import kinds
 from fleet_rival.services.drive.traces import uploads
 from fleet_rival.services.exchange import packages
 from fleet_rival.services.exchange.export import export_driver
@@ -22,12 +23,12 @@ _LIST: Any = {"200": {"content": {kind: {"schema": {"type": "string"}} for kind 
 _IN_MEMORY = 16_000_000
 
 
-@api.post("/team/packages", responses={"202": s.JobOut}, tags=[_exchange])
+@api.post("/team/packages", responses={"202": s.job_out(kinds.PACKAGE)}, tags=[_exchange])
 @allowed("team.package")
 def make_package(body: s.PackageWish) -> Any:
     """The team's data as an exchange package, or what belongs to some weeks: a job."""
-    arguments = {"weeks": None if body.weeks is None else [str(key) for key in body.weeks], "telemetry": body.telemetry}
-    return background(packages.MAKING, "The team’s data as a package", arguments), 202
+    asked = kinds.AskedPackage(None if body.weeks is None else tuple(body.weeks), body.telemetry)
+    return background(kinds.PACKAGE, "The team’s data as a package", asked), 202
 
 
 @api.get("/team/packages/<uuid:job_id>", responses=_ZIP, tags=[_exchange])
@@ -38,12 +39,12 @@ def get_package(path: s.JobPath) -> Response:
     return _sent(name, file)
 
 
-@api.post("/uploads/<uuid:upload_id>/team", responses={"202": s.JobOut}, tags=[_exchange])
+@api.post("/uploads/<uuid:upload_id>/team", responses={"202": s.job_out(kinds.BRING)}, tags=[_exchange])
 @allowed("team.bring")
 def bring_package(path: s.UploadPath) -> Any:
     """Make another team from a package that was sent: a job. Whoever brings it manages it."""
     name = uploads.upload(sessions(), actor(), path.upload_id).name
-    return background(packages.BRINGING, f"A team from {name}", {"upload_id": str(path.upload_id)}), 202
+    return background(kinds.BRING, f"A team from {name}", kinds.AskedUpload(path.upload_id)), 202
 
 
 @api.post("/team/brought/<uuid:job_id>/ways", responses={"200": s.WaysInOut}, tags=[_exchange])

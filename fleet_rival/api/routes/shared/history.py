@@ -8,6 +8,7 @@ from flask_openapi3 import Tag
 from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sessions
+from fleet_rival.jobs import kinds
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services.shared import history, jobs
 
@@ -68,8 +69,8 @@ def redo_entry(path: s.EntryPath) -> Any:
 def _turn(entry_id: UUID | None, *, again: bool) -> Any:
     long = history.is_long(sessions(), actor(), entry_id, again=again)
     if long is not None:
-        kind, word = ("history.redo", "Doing again") if again else ("history.undo", "Taking back")
-        job = background(kind, f"{word}: {long[1]}", {"entry_id": str(long[0])})
+        kind, word = (kinds.REDO, "Doing again") if again else (kinds.UNDO, "Taking back")
+        job = background(kind, f"{word}: {long[1]}", kinds.AskedTurn(long[0]))
         return {"summary": None, "job": job}, 202
     done = (history.redo if again else history.undo)(sessions(), actor(), entry_id)
     return {"summary": done.summary, "job": None}
@@ -79,7 +80,9 @@ def _turn(entry_id: UUID | None, *, again: bool) -> Any:
 @allowed("job.see")
 def list_jobs() -> Any:
     """Background work, newest first; a driver's own alone."""
-    return s.validate(s.Jobs, {"items": jobs.jobs(sessions(), actor())})
+    # A kind that this version doesn't have any more has nothing to tell.
+    shown = [job for job in jobs.jobs(sessions(), actor()) if job.kind in kinds.KINDS]
+    return s.validate(s.Jobs, {"items": shown})
 
 
 @api.get("/jobs/<uuid:job_id>", responses={"200": s.JobOut}, tags=[_jobs])

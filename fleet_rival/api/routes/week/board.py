@@ -10,6 +10,7 @@ from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, kept, sessions
 from fleet_rival.clock import now
 from fleet_rival.core.season.zones import known_zone
+from fleet_rival.jobs import kinds
 from fleet_rival.services import board
 from fleet_rival.services.shared.errors import Conflict
 
@@ -24,11 +25,7 @@ def get_board(query: s.BoardQuery) -> Any:
     if found.behind:
         # Where it is under way already, that is the one.
         with suppress(Conflict):
-            background(
-                "standing.refresh",
-                "Working out where everybody stands",
-                {"day": query.day.isoformat() if query.day else None},
-            )
+            background(kinds.STANDING, "Working out where everybody stands", kinds.AskedDay(query.day))
     return kept(found.body, found.stamp)
 
 

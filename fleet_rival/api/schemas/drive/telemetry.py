@@ -20,6 +20,7 @@ from fleet_rival.core.words import (
     Wetness,
 )
 from fleet_rival.services.drive.feed import Line
+from fleet_rival.services.drive.traces.uploads import TelemetryRead
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
@@ -49,7 +50,8 @@ class UploadOut(Schema):
     received: int
     state: UploadState
     names: dict[str, str]
-    result: dict[str, Any] | None
+    read: TelemetryRead | None = Field(description="What became of it, where laps of a combination were read")
+    found: "FoundLayoutOut | None" = Field(description="The layout that was found in it, where that was asked")
     began_at: datetime
 
 

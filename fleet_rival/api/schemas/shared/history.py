@@ -7,7 +7,8 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
-from fleet_rival.core.words import HistoryThing, JobState, Turn
+from fleet_rival.api.schemas.shared.jobs import TurnJob
+from fleet_rival.core.words import HistoryThing, Turn
 
 
 class EntryOut(Schema):
@@ -58,32 +59,9 @@ class StepsOut(Schema):
     redo: EntryOut | None
 
 
-class JobOut(Schema):
-    id: UUID
-    kind: str
-    name: str
-    person: str
-    state: JobState
-    progress: float
-    doing: str | None
-    cancel_asked: bool
-    result: dict[str, Any] | None
-    trouble: str | None
-    made_at: datetime
-    ended_at: datetime | None
-
-
-class Jobs(Schema):
-    items: list[JobOut]
-
-
-class JobPath(BaseModel):
-    job_id: UUID
-
-
 class TurnedOut(Schema):
     summary: str | None = Field(description="What was done, or None where a job does it")
-    job: JobOut | None
+    job: TurnJob | None
 
 
 class EventOut(Schema):

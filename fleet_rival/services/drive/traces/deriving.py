@@ -4,6 +4,7 @@ somebody says so.
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Final
 from uuid import UUID
 
@@ -25,11 +26,18 @@ from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.trace_files import load_traces
 
-__all__ = ["found_from_laps", "found_from_upload"]
+__all__ = ["LayoutFound", "found_from_laps", "found_from_upload"]
 
 _MOST_LAPS: Final = 40
 """Laps that a layout is found from; more don't make it better."""
 _CURVE_POINTS: Final = 800
+
+
+@dataclass(frozen=True, slots=True)
+class LayoutFound:
+    """A layout was found; the upload holds it."""
+
+    upload_id: UUID
 
 
 def found_from_upload(
@@ -63,7 +71,7 @@ def found_from_upload(
     with sessions.begin() as session:
         row = own_upload(session, actor, upload_id, lock=True)
         row.result = {**(row.result or {}), "found": result}
-        work.finish(session, {"upload_id": str(upload_id)})
+        work.finish(session, LayoutFound(upload_id))
     return result
 
 

@@ -2,8 +2,8 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from dataclasses import asdict, dataclass, field, replace
+from typing import Final
 from uuid import UUID
 
 from sqlalchemy import insert, select
@@ -22,7 +22,7 @@ from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.services.drive.files import session_ids
 from fleet_rival.services.drive.lap_preview import driver_keys
 from fleet_rival.services.drive.traces.reading import ReadFile
-from fleet_rival.services.drive.traces.uploads import own_upload
+from fleet_rival.services.drive.traces.uploads import TelemetryRead, own_upload
 from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change, find_row
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
@@ -92,9 +92,16 @@ def say_who(
         return row.name, session.get_one(Combination, row.combination_id).public_id
 
 
+@dataclass(frozen=True, slots=True)
+class TelemetryImported(TelemetryRead):
+    """What became of a file, and where its laps are."""
+
+    combination_id: UUID | None = None
+
+
 def import_upload(
     sessions: sessionmaker[Session], actor: Actor, upload_id: UUID, work: Work = UNWATCHED
-) -> dict[str, Any]:
+) -> TelemetryRead:
     """Read a telemetry file that is whole.
 
     Raises:
@@ -122,9 +129,9 @@ def import_upload(
         row = session.scalars(select(Combination).where(*own).with_for_update()).one()
         work.step(_READING + 0.02, "looking for the laps")
         result = _keep(session, actor, row, sink, name, work)
-        result["lost_samples"], result["ignored"] = file.lost, list(file.ignored)
-        upload.state, upload.result = "read", result
-        work.finish(session, {**result, "combination_id": str(row.public_id)})
+        result = replace(result, lost_samples=file.lost, ignored=tuple(file.ignored))
+        upload.state, upload.result = "read", asdict(result)
+        work.finish(session, TelemetryImported(**asdict(result), combination_id=row.public_id))
         return result
 
 
@@ -140,7 +147,7 @@ def _read(
         work.step(_READING * file.share, f"{len(sink.kept):,} laps are read")
 
 
-def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, name: str, work: Work) -> dict[str, Any]:
+def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, name: str, work: Work) -> TelemetryRead:
     drivers = driver_keys(session, actor)
     mine = drivers if actor.sees_all else {driver: key for driver, key in drivers.items() if key == actor.driver_id}
     unknown = sorted({kept.driver for kept in sink.kept if kept.driver not in drivers})
@@ -166,18 +173,21 @@ def _keep(session: Session, actor: Actor, row: Combination, sink: TraceSink, nam
     for kept in used:
         for item in kept.cut.stretches:
             plan.tell(kept, stretch_sentence(item))
-    return {
-        "matched": len(plan.matched),
-        "filled": count,
-        "added": len(plan.new),
-        "there": plan.there,
-        "holed": sum(bool(kept.cut.stretches) for kept in used),
-        **{why: plan.counts.get(why, 0) for why in ("differs", "twice", "ambiguous", "short", "others")},
-        "unknown_drivers": unknown,
-        "told": plan.told[:_TOLD],
-        "untold": max(0, len(plan.told) - _TOLD),
-        "change": str(change_set.public_id),
-    }
+    return TelemetryRead(
+        matched=len(plan.matched),
+        filled=count,
+        added=len(plan.new),
+        there=plan.there,
+        holed=sum(bool(kept.cut.stretches) for kept in used),
+        differs=plan.counts["differs"],
+        twice=plan.counts["twice"],
+        ambiguous=plan.counts["ambiguous"],
+        short=plan.counts["short"],
+        others=plan.counts["others"],
+        unknown_drivers=tuple(unknown),
+        told=tuple(plan.told[:_TOLD]),
+        untold=max(0, len(plan.told) - _TOLD),
+    )
 
 
 def _plan(session: Session, actor: Actor, row: Combination, kept: Sequence[Kept], drivers: Mapping[str, int]) -> _Plan:

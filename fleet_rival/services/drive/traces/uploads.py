@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Any, Final
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -17,11 +18,57 @@ from fleet_rival.services.shared.errors import Conflict, NoRoom, NotThere, Refus
 from fleet_rival.services.shared.space import see_to_room
 from fleet_rival.telemetry.store import DiskFull, store
 
-__all__ = ["MOST_BYTES", "UploadView", "add_piece", "begin_upload", "discard_upload", "own_upload", "upload", "uploads"]
+__all__ = [
+    "MOST_BYTES",
+    "TelemetryRead",
+    "UploadView",
+    "add_piece",
+    "begin_upload",
+    "discard_upload",
+    "own_upload",
+    "upload",
+    "uploads",
+]
 
 MOST_BYTES: Final = 2 * 1024**3
 _MOST_COMING: Final = 20
 """Uploads of one person that aren't whole; more are refused until some are discarded."""
+
+
+@dataclass(frozen=True, slots=True)
+class TelemetryRead:
+    """What became of a telemetry file: numbers of laps, where nothing else is said.
+
+    Attributes:
+        matched: got their traces, `filled` of them times that they lacked.
+        added: known from traces alone.
+        there: had theirs before.
+        holed: have a stretch that can't be used.
+        differs, twice, ambiguous, short, others: not used: of another time, there twice and not alike, of more laps
+            than one, not whole, or colleagues'.
+        told: sentences about single laps; `untold` more of the same kinds.
+        lost_samples: samples without driver, session or lap.
+        ignored: columns that aren't known.
+    """
+
+    matched: int = 0
+    filled: int = 0
+    added: int = 0
+    there: int = 0
+    holed: int = 0
+    differs: int = 0
+    twice: int = 0
+    ambiguous: int = 0
+    short: int = 0
+    others: int = 0
+    unknown_drivers: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()
+    untold: int = 0
+    lost_samples: int = 0
+    ignored: tuple[str, ...] = ()
+
+
+_KEPT: Final = TypeAdapter(TelemetryRead)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +82,8 @@ class UploadView:
     received: int
     state: str
     names: dict[str, Any]
-    result: dict[str, Any] | None
+    read: TelemetryRead | None
+    found: dict[str, Any] | None
     began_at: datetime
 
 
@@ -164,6 +212,7 @@ def _combination(session: Session, row: Upload) -> UUID | None:
 
 
 def _view(row: Upload, combination_id: UUID | None) -> UploadView:
+    kept = row.result or {}
     return UploadView(
         row.public_id,
         combination_id,
@@ -172,6 +221,7 @@ def _view(row: Upload, combination_id: UUID | None) -> UploadView:
         row.received,
         row.state,
         row.names,
-        row.result,
+        _KEPT.validate_python(kept) if row.state == "read" else None,
+        kept.get("found"),
         row.created_at,
     )

@@ -97,29 +97,9 @@ export function declarePlace(block: { combination_id: string | null; driver_id: 
 export const isComing = (block: { state: string }) => block.state === 'coming' || block.state === 'under_way'
 
 export type WhatIfChange = Schemas['WhatIfChange']
-export interface WhatIfBlock {
-  driver: string
-  words: string
-  place: string
-  begins_at: string
-  minutes: number
-  state: 'same' | 'added' | 'dropped' | 'moved'
-}
-interface WhatIf {
-  gained_us: number
-  words: string[]
-  before: WhatIfBlock[]
-  after: WhatIfBlock[]
-  at: string
-}
-export interface RoomMaker {
-  kind: 'evening' | 'rig' | 'coach'
-  words: string
-  gained_us: number
-  driver_id: string
-  begins_at: string | null
-  ends_at: string | null
-}
+export type WhatIfBlock = Schemas['BlockBeside']
+type WhatIf = Schemas['PlansBeside'] & { at: string }
+export type RoomMaker = Schemas['Room']
 
 const whatIfChanges = ref<WhatIfChange[]>([])
 const whatIfFound = ref<WhatIf>()
@@ -129,8 +109,8 @@ export function useWhatIf() {
   const ask = useMutation({
     mutationFn: async (day?: string) => {
       const begun = await answer(api.POST('/api/plan/what-if', { body: { day: day ?? null, changes: whatIfChanges.value } }))
-      const done = await follow(begun, (now) => (whatIfLooking.value = now))
-      whatIfFound.value = { ...(done.result as unknown as Omit<WhatIf, 'at'>), at: new Date().toISOString() }
+      const found = await follow(begun, (now) => (whatIfLooking.value = now))
+      whatIfFound.value = { ...found, at: new Date().toISOString() }
     },
   })
   return { changes: whatIfChanges, ask, looking: whatIfLooking, found: whatIfFound }
@@ -142,8 +122,7 @@ export function useRoom() {
   const ask = useMutation({
     mutationFn: async (wish: { key: string; day?: string }) => {
       const begun = await answer(api.POST('/api/plan/room', { body: { key: wish.key, day: wish.day ?? null } }))
-      const done = await follow(begun, (now) => (looking.value = now))
-      return done.result as unknown as { key: string; items: RoomMaker[] }
+      return follow(begun, (now) => (looking.value = now))
     },
   })
   return { ask, looking }

@@ -545,7 +545,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a driver's own. */
+        /**
+         * Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a
+         * @description driver's own.
+         */
         get: operations["api_list_runs_combinations__uuid_combination_id__runs_get"];
         put?: never;
         /** Declare a run that starts now; a driver an own one. */
@@ -955,7 +958,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** That something changed, as Server-Sent Events; resumed by `Last-Event-ID`. Where all places are taken: ask `/events`. */
+        /**
+         * That something changed, as Server-Sent Events; resumed by `Last-Event-ID`. Where all places are taken: ask
+         * @description `/events`.
+         */
         get: operations["api_stream_events_events_stream_get"];
         put?: never;
         post?: never;
@@ -2440,7 +2446,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Races that are over with their results, the last one first, and how good what was expected of them was; a driver's own. */
+        /**
+         * Races that are over with their results, the last one first, and how good what was expected of them was; a
+         * @description driver's own.
+         */
         get: operations["api_list_results_results_get"];
         put?: never;
         post?: never;
@@ -2495,8 +2504,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written down and never lost;
-         * @description the same key twice changes nothing. Under load: 429, and when to come back.
+         * Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written
+         * @description down and never lost;<br/>the same key twice changes nothing. Under load: 429, and when to come back.
          */
         post: operations["api_take_feed_rig_feed_post"];
         delete?: never;
@@ -3832,6 +3841,30 @@ export interface components {
             p90_us: number | null;
         };
         /**
+         * BlockBeside
+         * @description A block of one plan, beside the other.
+         */
+        BlockBeside: {
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /** Driver */
+            driver: string;
+            /** Minutes */
+            minutes: number;
+            /** Place */
+            place: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "same" | "added" | "dropped" | "moved";
+            /** Words */
+            words: string;
+        };
+        /**
          * BlockRule
          * @description A kind of block as the team wants it.
          */
@@ -4320,6 +4353,16 @@ export interface components {
             /** Sectors */
             sectors: components["schemas"]["SectorPart"][];
         };
+        /**
+         * BoundariesTold
+         * @description How many laps were written anew, and codes of corners that are gone.
+         */
+        BoundariesTold: {
+            /** Laps */
+            laps: number;
+            /** Lost */
+            lost: string[];
+        };
         /** BriefOut */
         BriefOut: {
             /** Car */
@@ -4457,6 +4500,26 @@ export interface components {
             widen: number;
             /** Words */
             words: string;
+        };
+        /**
+         * CameIn
+         * @description What is told of a team that came in the background.
+         *
+         *     Attributes:
+         *         newcomers: people who weren't known here.
+         */
+        CameIn: {
+            /** Newcomers */
+            newcomers: string[];
+            /** Rows */
+            rows: number;
+            /** Team */
+            team: string;
+            /**
+             * Team Id
+             * Format: uuid
+             */
+            team_id: string;
         };
         /** CarAllowed */
         CarAllowed: {
@@ -5617,6 +5680,27 @@ export interface components {
             /** Median Us */
             median_us: number;
         };
+        /**
+         * DayBehind
+         * @description How it stood at the end of a day.
+         */
+        DayBehind: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Laps */
+            laps: number;
+            /** Open */
+            open: number;
+            /** States */
+            states: {
+                [key: string]: "met" | "close" | "open";
+            };
+            /** Total */
+            total: number;
+        };
         /** DayOff */
         DayOff: {
             /**
@@ -6636,6 +6720,90 @@ export interface components {
             /** Next */
             next: number | null;
         };
+        /** HistoryRedoJob */
+        HistoryRedoJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "history.redo";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Reversed"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
+        /** HistoryUndoJob */
+        HistoryUndoJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "history.undo";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Reversed"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** HotReading */
         HotReading: {
             /** Hot Kpa */
@@ -6749,6 +6917,31 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * Imported
+         * @description What an import did, and where.
+         */
+        Imported: {
+            /** Added */
+            added: number;
+            /** Changed */
+            changed: number;
+            /**
+             * Combination Id
+             * Format: uuid
+             */
+            combination_id: string;
+            /** Drivers Added */
+            drivers_added: string[];
+            /** Kept */
+            kept: number;
+            /** Left Out */
+            left_out: number;
+            /** Same */
+            same: number;
+            /** Set Aside */
+            set_aside: number;
+        };
         /** Imports */
         Imports: {
             /** Items */
@@ -6781,44 +6974,11 @@ export interface components {
              */
             role: "manager" | "coach" | "driver";
         };
-        /** JobOut */
-        JobOut: {
-            /** Cancel Asked */
-            cancel_asked: boolean;
-            /** Doing */
-            doing: string | null;
-            /** Ended At */
-            ended_at: string | null;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Kind */
-            kind: string;
-            /**
-             * Made At
-             * Format: date-time
-             */
-            made_at: string;
-            /** Name */
-            name: string;
-            /** Person */
-            person: string;
-            /** Progress */
-            progress: number;
-            /** Result */
-            result: {
-                [key: string]: unknown;
-            } | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "waiting" | "running" | "done" | "failed" | "cancelled";
-            /** Trouble */
-            trouble: string | null;
-        };
+        /**
+         * JobOut
+         * @description A job of any kind.
+         */
+        JobOut: components["schemas"]["TeamPackageJob"] | components["schemas"]["TeamBringJob"] | components["schemas"]["TrackFindJob"] | components["schemas"]["TelemetryImportJob"] | components["schemas"]["LapsLookJob"] | components["schemas"]["LapsImportJob"] | components["schemas"]["HistoryUndoJob"] | components["schemas"]["HistoryRedoJob"] | components["schemas"]["PlanMakeJob"] | components["schemas"]["PlanReadinessHistoryJob"] | components["schemas"]["PlanRoomJob"] | components["schemas"]["PlanWhatIfJob"] | components["schemas"]["StandingRefreshJob"] | components["schemas"]["SteadinessRefreshJob"] | components["schemas"]["TrackBoundariesJob"];
         /** Jobs */
         Jobs: {
             /** Items */
@@ -7093,6 +7253,90 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** LapsImportJob */
+        LapsImportJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "laps.import";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Imported"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
+        /** LapsLookJob */
+        LapsLookJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "laps.look";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Looked"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** LayoutChange */
         LayoutChange: {
             /** Kind */
@@ -7113,6 +7357,17 @@ export interface components {
             pit_exit_note: string | null;
             /** Track */
             track: string;
+        };
+        /**
+         * LayoutFound
+         * @description A layout was found; the upload holds it.
+         */
+        LayoutFound: {
+            /**
+             * Upload Id
+             * Format: uuid
+             */
+            upload_id: string;
         };
         /** LayoutMade */
         LayoutMade: {
@@ -7500,6 +7755,17 @@ export interface components {
             purpose: string | null;
             /** Track */
             track: string;
+        };
+        /**
+         * Looked
+         * @description A file was looked at.
+         */
+        Looked: {
+            /**
+             * File Id
+             * Format: uuid
+             */
+            file_id: string;
         };
         /** LosingOut */
         LosingOut: {
@@ -8123,6 +8389,11 @@ export interface components {
             /** Values */
             values?: components["schemas"]["SetupValueForm"][];
         };
+        /**
+         * Nothing
+         * @description Of work that is seen in what it did.
+         */
+        Nothing: Record<string, never>;
         /** OddsOut */
         OddsOut: {
             /** Laps */
@@ -8385,6 +8656,27 @@ export interface components {
              * @default null
              */
             weeks: string[] | null;
+        };
+        /**
+         * Packed
+         * @description A package that is kept to be fetched.
+         *
+         *     Attributes:
+         *         package: its key in the store.
+         *         file: what it is called.
+         *         telemetry: whether traces are in it.
+         */
+        Packed: {
+            /** Bytes */
+            bytes: number;
+            /** File */
+            file: string;
+            /** Package */
+            package: string;
+            /** Rows */
+            rows: number;
+            /** Telemetry */
+            telemetry: boolean;
         };
         /** PairOut */
         PairOut: {
@@ -8708,6 +9000,48 @@ export interface components {
              */
             worth_us: number;
         };
+        /** PlanMakeJob */
+        PlanMakeJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plan.make";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["PlanTold"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** PlanOut */
         PlanOut: {
             /**
@@ -8758,6 +9092,48 @@ export interface components {
             /** What */
             what: string;
         };
+        /** PlanReadinessHistoryJob */
+        PlanReadinessHistoryJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plan.readiness_history";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["ReadinessBehind"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** PlanRig */
         PlanRig: {
             /**
@@ -8767,6 +9143,48 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /** PlanRoomJob */
+        PlanRoomJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plan.room";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["RoomFor"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
         };
         /** PlanRulesBody */
         PlanRulesBody: {
@@ -8801,6 +9219,16 @@ export interface components {
              */
             ends_at: string;
         };
+        /**
+         * PlanTold
+         * @description How many blocks found a place, and how many none.
+         */
+        PlanTold: {
+            /** Left */
+            left: number;
+            /** Placed */
+            placed: number;
+        };
         /** PlanWeek */
         PlanWeek: {
             /**
@@ -8812,6 +9240,48 @@ export interface components {
             place: string;
             /** Series */
             series: string;
+        };
+        /** PlanWhatIfJob */
+        PlanWhatIfJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plan.what_if";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["PlansBeside"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
         };
         /** PlanWish */
         PlanWish: {
@@ -8826,6 +9296,24 @@ export interface components {
              * @default null
              */
             drivers: string[] | null;
+        };
+        /**
+         * PlansBeside
+         * @description Both plans of those whom a change touches.
+         *
+         *     Attributes:
+         *         gained_us: by the plan as a whole, a lap, weighted.
+         *         words: what is other, in sentences.
+         */
+        PlansBeside: {
+            /** After */
+            after: components["schemas"]["BlockBeside"][];
+            /** Before */
+            before: components["schemas"]["BlockBeside"][];
+            /** Gained Us */
+            gained_us: number;
+            /** Words */
+            words: string[];
         };
         /** PracticeChange */
         PracticeChange: {
@@ -9910,6 +10398,21 @@ export interface components {
             /** Truths Us */
             truths_us: number[];
         };
+        /**
+         * ReadinessBehind
+         * @description How an entry's readiness came about.
+         */
+        ReadinessBehind: {
+            /** Days */
+            days: components["schemas"]["DayBehind"][];
+            /** Earlier */
+            earlier: components["schemas"]["WeekBehind"][];
+            /**
+             * Entry Id
+             * Format: uuid
+             */
+            entry_id: string;
+        };
         /** ReadinessItem */
         ReadinessItem: {
             /** Checks */
@@ -10433,6 +10936,16 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * Reversed
+         * @description What an undo or a redo did.
+         */
+        Reversed: {
+            /** Rows */
+            rows: number;
+            /** Summary */
+            summary: string;
+        };
         /** RigOut */
         RigOut: {
             /**
@@ -10458,6 +10971,42 @@ export interface components {
         Rigs: {
             /** Items */
             items: components["schemas"]["RigOut"][];
+        };
+        /**
+         * Room
+         * @description One thing that would make room for a block; from when to when, or None for a rig.
+         */
+        Room: {
+            /** Begins At */
+            begins_at: string | null;
+            /**
+             * Driver Id
+             * Format: uuid
+             */
+            driver_id: string;
+            /** Ends At */
+            ends_at: string | null;
+            /** Gained Us */
+            gained_us: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "evening" | "rig" | "coach";
+            /** Words */
+            words: string;
+        };
+        /**
+         * RoomFor
+         * @description What would make room for a block, what brings most first.
+         */
+        RoomFor: {
+            /** Items */
+            items: components["schemas"]["Room"][];
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /** RoomWish */
         RoomWish: {
@@ -11605,6 +12154,48 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** StandingRefreshJob */
+        StandingRefreshJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "standing.refresh";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Nothing"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** StandingWeek */
         StandingWeek: {
             /** Dropped */
@@ -11653,6 +12244,48 @@ export interface components {
             behind: number;
             /** Items */
             items: components["schemas"]["WeekSpreadOut"][];
+        };
+        /** SteadinessRefreshJob */
+        SteadinessRefreshJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steadiness.refresh";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Nothing"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
         };
         /** StepsOut */
         StepsOut: {
@@ -11809,6 +12442,48 @@ export interface components {
              */
             time_us: number | null;
         };
+        /** TeamBringJob */
+        TeamBringJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "team.bring";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["CameIn"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** TeamChange */
         TeamChange: {
             /** Name */
@@ -11864,6 +12539,48 @@ export interface components {
             /** Segment Us */
             segment_us: number | null;
         };
+        /** TeamPackageJob */
+        TeamPackageJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "team.package";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["Packed"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** TeamPartOut */
         TeamPartOut: {
             /** Code */
@@ -11878,6 +12595,226 @@ export interface components {
             session: string;
             /** Time Us */
             time_us: number;
+        };
+        /** TelemetryImportJob */
+        TelemetryImportJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "telemetry.import";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["TelemetryImported"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
+        /**
+         * TelemetryImported
+         * @description What became of a file, and where its laps are.
+         */
+        TelemetryImported: {
+            /**
+             * Added
+             * @default 0
+             */
+            added: number;
+            /**
+             * Ambiguous
+             * @default 0
+             */
+            ambiguous: number;
+            /**
+             * Combination Id
+             * @default null
+             */
+            combination_id: string | null;
+            /**
+             * Differs
+             * @default 0
+             */
+            differs: number;
+            /**
+             * Filled
+             * @default 0
+             */
+            filled: number;
+            /**
+             * Holed
+             * @default 0
+             */
+            holed: number;
+            /**
+             * Ignored
+             * @default []
+             */
+            ignored: string[];
+            /**
+             * Lost Samples
+             * @default 0
+             */
+            lost_samples: number;
+            /**
+             * Matched
+             * @default 0
+             */
+            matched: number;
+            /**
+             * Others
+             * @default 0
+             */
+            others: number;
+            /**
+             * Short
+             * @default 0
+             */
+            short: number;
+            /**
+             * There
+             * @default 0
+             */
+            there: number;
+            /**
+             * Told
+             * @default []
+             */
+            told: string[];
+            /**
+             * Twice
+             * @default 0
+             */
+            twice: number;
+            /**
+             * Unknown Drivers
+             * @default []
+             */
+            unknown_drivers: string[];
+            /**
+             * Untold
+             * @default 0
+             */
+            untold: number;
+        };
+        /**
+         * TelemetryRead
+         * @description What became of a telemetry file: numbers of laps, where nothing else is said.
+         *
+         *     Attributes:
+         *         matched: got their traces, `filled` of them times that they lacked.
+         *         added: known from traces alone.
+         *         there: had theirs before.
+         *         holed: have a stretch that can't be used.
+         *         differs, twice, ambiguous, short, others: not used: of another time, there twice and not alike, of more laps
+         *             than one, not whole, or colleagues'.
+         *         told: sentences about single laps; `untold` more of the same kinds.
+         *         lost_samples: samples without driver, session or lap.
+         *         ignored: columns that aren't known.
+         */
+        TelemetryRead: {
+            /**
+             * Added
+             * @default 0
+             */
+            added: number;
+            /**
+             * Ambiguous
+             * @default 0
+             */
+            ambiguous: number;
+            /**
+             * Differs
+             * @default 0
+             */
+            differs: number;
+            /**
+             * Filled
+             * @default 0
+             */
+            filled: number;
+            /**
+             * Holed
+             * @default 0
+             */
+            holed: number;
+            /**
+             * Ignored
+             * @default []
+             */
+            ignored: string[];
+            /**
+             * Lost Samples
+             * @default 0
+             */
+            lost_samples: number;
+            /**
+             * Matched
+             * @default 0
+             */
+            matched: number;
+            /**
+             * Others
+             * @default 0
+             */
+            others: number;
+            /**
+             * Short
+             * @default 0
+             */
+            short: number;
+            /**
+             * There
+             * @default 0
+             */
+            there: number;
+            /**
+             * Told
+             * @default []
+             */
+            told: string[];
+            /**
+             * Twice
+             * @default 0
+             */
+            twice: number;
+            /**
+             * Unknown Drivers
+             * @default []
+             */
+            unknown_drivers: string[];
+            /**
+             * Untold
+             * @default 0
+             */
+            untold: number;
         };
         /** TemplateOut */
         TemplateOut: {
@@ -11992,6 +12929,90 @@ export interface components {
             /** Items */
             items: components["schemas"]["TracedLapOut"][];
         };
+        /** TrackBoundariesJob */
+        TrackBoundariesJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "track.boundaries";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["BoundariesTold"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
+        /** TrackFindJob */
+        TrackFindJob: {
+            /** Cancel Asked */
+            cancel_asked: boolean;
+            /** Doing */
+            doing: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "track.find";
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Person */
+            person: string;
+            /** Progress */
+            progress: number;
+            /**
+             * @description What it did; None until it is done
+             * @default null
+             */
+            result: components["schemas"]["LayoutFound"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Trouble */
+            trouble: string | null;
+        };
         /** TradeOut */
         TradeOut: {
             /** Correlation */
@@ -12059,7 +13080,8 @@ export interface components {
         };
         /** TurnedOut */
         TurnedOut: {
-            job: components["schemas"]["JobOut"] | null;
+            /** Job */
+            job: (components["schemas"]["HistoryUndoJob"] | components["schemas"]["HistoryRedoJob"]) | null;
             /**
              * Summary
              * @description What was done, or None where a job does it
@@ -12129,6 +13151,8 @@ export interface components {
             began_at: string;
             /** Combination Id */
             combination_id: string | null;
+            /** @description The layout that was found in it, where that was asked */
+            found: components["schemas"]["FoundLayoutOut"] | null;
             /**
              * Id
              * Format: uuid
@@ -12140,12 +13164,10 @@ export interface components {
             names: {
                 [key: string]: string;
             };
+            /** @description What became of it, where laps of a combination were read */
+            read: components["schemas"]["TelemetryRead"] | null;
             /** Received */
             received: number;
-            /** Result */
-            result: {
-                [key: string]: unknown;
-            } | null;
             /** Size */
             size: number;
             /**
@@ -12251,6 +13273,35 @@ export interface components {
              * @enum {string}
              */
             wetness: "dry" | "damp" | "wet";
+        };
+        /**
+         * WeekBehind
+         * @description How it stood at the race of an earlier week, and the points of that race.
+         */
+        WeekBehind: {
+            /** Laps */
+            laps: number;
+            /** Number */
+            number: number;
+            /** Open */
+            open: number;
+            /** Place */
+            place: string;
+            /** Points */
+            points: number | null;
+            /**
+             * Race At
+             * Format: date-time
+             */
+            race_at: string;
+            /** Series */
+            series: string;
+            /** States */
+            states: {
+                [key: string]: "met" | "close" | "open";
+            };
+            /** Total */
+            total: number;
         };
         /** WeekEntryOut */
         WeekEntryOut: {
@@ -23233,7 +24284,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["LapsLookJob"];
                 };
             };
             /** @description Unauthorized */
@@ -23482,7 +24533,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["LapsLookJob"];
                 };
             };
             /** @description Unauthorized */
@@ -23607,7 +24658,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["LapsImportJob"];
                 };
             };
             /** @description Unauthorized */
@@ -23742,7 +24793,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["LapsLookJob"];
                 };
             };
             /** @description Unauthorized */
@@ -23876,7 +24927,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["LapsLookJob"];
                 };
             };
             /** @description Unauthorized */
@@ -24749,7 +25800,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["TrackBoundariesJob"];
                 };
             };
             /** @description Unauthorized */
@@ -29499,7 +30550,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["PlanMakeJob"];
                 };
             };
             /** @description Unauthorized */
@@ -29622,7 +30673,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["PlanRoomJob"];
                 };
             };
             /** @description Unauthorized */
@@ -29990,7 +31041,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["PlanWhatIfJob"];
                 };
             };
             /** @description Unauthorized */
@@ -32564,7 +33615,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["PlanReadinessHistoryJob"];
                 };
             };
             /** @description Unauthorized */
@@ -41036,7 +42087,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["TeamPackageJob"];
                 };
             };
             /** @description Unauthorized */
@@ -41873,7 +42924,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["TrackFindJob"];
                 };
             };
             /** @description Unauthorized */
@@ -41998,7 +43049,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["TelemetryImportJob"];
                 };
             };
             /** @description Unauthorized */
@@ -42119,7 +43170,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["TeamBringJob"];
                 };
             };
             /** @description Unauthorized */

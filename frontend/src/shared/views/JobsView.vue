@@ -22,12 +22,15 @@ const stateWords: Record<Job['state'], string> = { waiting: 'waits its turn', ru
 function outcome(job: Job): string {
   if (job.trouble) return job.trouble
   if (!isOver(job)) return job.cancel_asked ? 'is being cancelled' : (job.doing ?? '')
-  if (job.kind === 'laps.import' && job.result) return `${count(Number(job.result.added), 'lap')} added${job.result.set_aside ? `, ${count(Number(job.result.set_aside), 'row')} set aside` : ''}`
-  if (job.kind === 'team.package' && job.result) return `${String(job.result.file)}, to be fetched under People`
-  if (job.kind === 'team.bring' && job.result) return `${String(job.result.team)} came in`
-  return job.result?.summary ? String(job.result.summary) : ''
+  if (job.kind === 'laps.import' && job.result) return `${count(job.result.added, 'lap')} added${job.result.set_aside ? `, ${count(job.result.set_aside, 'row')} set aside` : ''}`
+  if (job.kind === 'team.package' && job.result) return `${job.result.file}, to be fetched under People`
+  if (job.kind === 'team.bring' && job.result) return `${job.result.team} came in`
+  return job.kind === 'history.undo' || job.kind === 'history.redo' ? (job.result?.summary ?? '') : ''
 }
-const to = (job: Job) => (job.result?.combination_id ? { name: 'combination', params: { id: String(job.result.combination_id) } } : undefined)
+function to(job: Job) {
+  const id = job.kind === 'laps.import' || job.kind === 'telemetry.import' ? job.result?.combination_id : undefined
+  return id ? { name: 'combination', params: { id } } : undefined
+}
 </script>
 
 <template>

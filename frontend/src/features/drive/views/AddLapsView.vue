@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, sendFile, Trouble, type Job, type Preview } from '@/shared/api/client'
-import { follow, isJob } from '@/shared/api/jobs'
+import { follow, isJob, type JobOf, type Told } from '@/shared/api/jobs'
 import { count, date, gap, lapTime } from '@/shared/format'
 import AsideRows from '@/features/drive/parts/AsideRows.vue'
 import DriveHead from '@/features/drive/parts/DriveHead.vue'
@@ -36,7 +36,7 @@ const job = ref<Job>()
 const tell = (now: Job | undefined) => (job.value = now)
 const look = (id: string, wanted: string[]) => answer(api.GET('/api/lap-files/{file_id}', { params: { path: { file_id: id }, query: { apart: wanted } } }))
 /** A large file is looked at in the background; what was found is there afterwards. */
-async function seenInTheEnd(first: Preview | Job, id: string, wanted: string[]): Promise<Preview> {
+async function seenInTheEnd(first: Preview | JobOf<'laps.look'>, id: string, wanted: string[]): Promise<Preview> {
   let given = first
   while (isJob(given)) {
     await follow(given, tell)
@@ -129,7 +129,7 @@ const takePlain = useMutation({
         else if (!found.new && !found.set_aside_count && !found.different_count && !found.mapping.needed && !found.problem) item.done = 'nothing new in it'
         else if (isPlain(found)) {
           const begun = await answer(api.POST('/api/lap-files/{file_id}/import', { params: { path: { file_id: id } }, body: { revision: found.revision, leave_out: [], differences: 'keep', apart: [], guests: [] } }))
-          item.done = `${count(((await follow(begun, tell)).result as unknown as ImportResult).added, 'lap')} added`
+          item.done = `${count((await follow(begun, tell)).added, 'lap')} added`
         } else item.trouble = 'needs a look'
       } catch (error) {
         item.trouble = (error as Error).message
@@ -142,16 +142,7 @@ async function refreshed() {
   queries.removeQueries({ queryKey: ['lap-file'] })
   for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'runs', 'steps', 'jobs']) void queries.invalidateQueries({ queryKey: [key] })
 }
-interface ImportResult {
-  added: number
-  changed: number
-  kept: number
-  same: number
-  set_aside: number
-  left_out: number
-  drivers_added: string[]
-}
-const result = ref<ImportResult & { id: string }>()
+const result = ref<Told<JobOf<'laps.import'>> & { id: string }>()
 const confirm = useMutation({
   mutationFn: async () => {
     const begun = await answer(
@@ -160,7 +151,7 @@ const confirm = useMutation({
         body: { revision: seen.value?.revision ?? 0, leave_out: leaveOut.value, differences: differences.value, apart: apart.value, guests: guests.value },
       }),
     )
-    return (await follow(begun, tell)).result as unknown as ImportResult
+    return follow(begun, tell)
   },
   onSuccess: async (done) => {
     const sent = fileId.value
@@ -186,7 +177,7 @@ function take(files: File[]) {
 const again = useMutation({
   mutationFn: async (id: string) => {
     const found = await answer(api.POST('/api/lap-files/{file_id}/again', { params: { path: { file_id: id } } }))
-    return isJob(found) ? String((await follow(found, tell)).result?.file_id) : found.id
+    return isJob(found) ? (await follow(found, tell)).file_id : found.id
   },
   onSuccess: (id) => {
     result.value = undefined

@@ -56,8 +56,7 @@ const forget = useMutation({
 })
 const items = computed(() => (there.data.value?.items ?? []).filter((upload) => !going.value.some((item) => item.id === upload.id)))
 
-interface Result { matched: number; filled: number; added: number; there: number; holed: number; differs: number; twice: number; ambiguous: number; short: number; others: number; unknown_drivers: string[]; told: string[]; untold: number; lost_samples: number; ignored: string[] }
-const resultOf = (upload: Upload) => (upload.state === 'read' ? (upload.result as unknown as Result) : undefined)
+type Result = NonNullable<Upload['read']>
 /** What became of a file, in sentences. */
 function words(result: Result): string[] {
   return [
@@ -70,7 +69,7 @@ function words(result: Result): string[] {
     result.short ? `${count(result.short, 'trace')} without a whole lap and without a lap that is known. Not used.` : '',
     result.others ? `${count(result.others, 'lap')} of colleagues left alone.` : '',
     result.lost_samples ? `${count(result.lost_samples, 'sample')} without driver, session or lap left out.` : '',
-    result.ignored?.length ? `Columns that aren’t known: ${result.ignored.join(', ')}.` : '',
+    result.ignored.length ? `Columns that aren’t known: ${result.ignored.join(', ')}.` : '',
     !result.matched && !result.added && !result.there && !result.unknown_drivers.length ? 'Nothing of it could be used.' : '',
   ].filter(Boolean)
 }
@@ -104,13 +103,13 @@ function words(result: Result): string[] {
     </div>
     <p v-if="upload.state === 'coming'" class="ochre">{{ fileSize(upload.received) }} of {{ fileSize(upload.size) }} have come. Choose the same file again to go on.</p>
     <p v-else-if="upload.state === 'unusable'" class="bad">It can’t be used as telemetry.</p>
-    <template v-else-if="resultOf(upload)">
-      <p v-for="line in words(resultOf(upload)!)" :key="line">{{ line }}</p>
-      <UnknownDrivers v-if="resultOf(upload)!.unknown_drivers.length" :names="resultOf(upload)!.unknown_drivers" @said="again(upload, $event)" />
-      <details v-if="resultOf(upload)!.told.length">
-        <summary>{{ count(resultOf(upload)!.told.length + resultOf(upload)!.untold, 'remark') }} about single laps</summary>
-        <ul><li v-for="line in resultOf(upload)!.told" :key="line">{{ line }}</li></ul>
-        <p v-if="resultOf(upload)!.untold" class="quiet">and {{ resultOf(upload)!.untold }} more of the same kinds</p>
+    <template v-else-if="upload.read">
+      <p v-for="line in words(upload.read)" :key="line">{{ line }}</p>
+      <UnknownDrivers v-if="upload.read.unknown_drivers.length" :names="upload.read.unknown_drivers" @said="again(upload, $event)" />
+      <details v-if="upload.read.told.length">
+        <summary>{{ count(upload.read.told.length + upload.read.untold, 'remark') }} about single laps</summary>
+        <ul><li v-for="line in upload.read.told" :key="line">{{ line }}</li></ul>
+        <p v-if="upload.read.untold" class="quiet">and {{ upload.read.untold }} more of the same kinds</p>
       </details>
     </template>
   </section>

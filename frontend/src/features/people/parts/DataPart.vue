@@ -2,7 +2,7 @@
 import { useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Job } from '@/shared/api/client'
-import { isOver } from '@/shared/api/jobs'
+import { isKind, isOver, type JobOf } from '@/shared/api/jobs'
 import { fileSize, moment } from '@/shared/format'
 import FileDrop from '@/shared/parts/FileDrop.vue'
 import SpaceNote from '@/shared/parts/SpaceNote.vue'
@@ -30,23 +30,25 @@ const weeks = computed(() =>
     .filter((item) => new Date(item.begins_at) <= new Date())
     .sort((one, other) => other.begins_at.localeCompare(one.begins_at)),
 )
-const KINDS = ['team.package', 'team.bring']
+/** Those of its own kinds, in the order of the list. */
+const ours = (job: Job): job is JobOf<'team.package'> | JobOf<'team.bring'> => isKind(job, 'team.package') || isKind(job, 'team.bring')
 const DAY = 86_400_000
 /** What is done in the background: packages that are kept for a day, and teams that came in. Seen by whoever manages, also after the page was left. */
 const jobs = useQuery({
   queryKey: ['jobs'],
   queryFn: () => answer(api.GET('/api/jobs')),
-  refetchInterval: (query) => (query.state.data?.items.some((job) => KINDS.includes(job.kind) && !isOver(job)) ? 1500 : false),
+  refetchInterval: (query) => (query.state.data?.items.some((job) => ours(job) && !isOver(job)) ? 1500 : false),
 })
-const recent = computed(() => (jobs.data.value?.items ?? []).filter((job) => KINDS.includes(job.kind) && Date.now() - new Date(job.ended_at ?? job.made_at).getTime() < DAY))
+const recent = computed(() => (jobs.data.value?.items ?? []).filter(ours).filter((job) => Date.now() - new Date(job.ended_at ?? job.made_at).getTime() < DAY))
 const under = computed(() => recent.value.filter((job) => !isOver(job)))
-const made = computed(() => recent.value.filter((job) => job.kind === 'team.package' && job.state === 'done'))
+const made = computed(() => recent.value.flatMap((job) => (job.kind === 'team.package' && job.state === 'done' && job.result ? [{ job, told: job.result }] : [])))
 /** The last of each kind, if it came to nothing. */
-const broken = computed(() => KINDS.flatMap((kind) => recent.value.find((job) => job.kind === kind) ?? []).filter((job) => job.state === 'failed'))
-const came = computed(() => recent.value.filter((job) => job.kind === 'team.bring' && job.state === 'done' && job.person === me.data.value?.person))
+const broken = computed(() => ['team.package', 'team.bring'].flatMap((kind) => recent.value.find((job) => job.kind === kind) ?? []).filter((job) => job.state === 'failed'))
+const came = computed(() =>
+  recent.value.flatMap((job) => (job.kind === 'team.bring' && job.state === 'done' && job.result && job.person === me.data.value?.person ? [{ job, told: job.result }] : [])),
+)
 /** Whoever brought a team in is in one more. */
 watch(() => came.value.length, () => queries.invalidateQueries({ queryKey: ME }))
-const told = <T,>(job: Job, name: string) => job.result?.[name] as T
 const again = () => queries.invalidateQueries({ queryKey: ['jobs'] })
 const make = useMutation({
   mutationFn: () => answer(api.POST('/api/team/packages', { body: { weeks: week.value ? [week.value] : null, telemetry: telemetry.value } })),
@@ -84,7 +86,7 @@ const enter = useMutation({
     </form>
     <JobProgress v-for="job in under" :key="job.id" :job="job" />
     <ul v-if="made.length" class="plain" aria-label="Packages">
-      <li v-for="job in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ told<string>(job, 'file') }}</a> <span class="quiet">{{ fileSize(told<number>(job, 'bytes')) }}<template v-if="told<boolean>(job, 'telemetry')"> with traces</template>, {{ told<number>(job, 'rows').toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
+      <li v-for="{ job, told: pack } in made" :key="job.id"><span><a :href="`/api/team/packages/${job.id}`" download>{{ pack.file }}</a> <span class="quiet">{{ fileSize(pack.bytes) }}<template v-if="pack.telemetry"> with traces</template>, {{ pack.rows.toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span></span></li>
     </ul>
     <p v-for="job in broken" :key="job.id" role="alert" class="bad">{{ job.name }}: {{ job.trouble }}</p>
     <h3>Lists for a spreadsheet</h3>
@@ -98,17 +100,17 @@ const enter = useMutation({
       <div class="line"><v-progress-linear :model-value="(100 * going.sent) / going.size" :aria-label="`Sending ${going.name}`" rounded height="8" /><v-btn size="small" variant="outlined" @click="discard(going)">Cancel<span class="visually-hidden">: sending {{ going.name }}</span></v-btn></div>
     </div>
     <TroubleNote :error="make.error.value ?? bring.error.value ?? enter.error.value ?? ways.error.value ?? series.error.value ?? jobs.error.value" />
-    <v-alert v-for="job in came" :key="job.id" type="info" role="status" class="my-2">
-      <b>{{ told<string>(job, 'team') }} came in with {{ told<number>(job, 'rows').toLocaleString('en') }} rows.</b>
-      <template v-if="told<string[]>(job, 'newcomers').length">
-        <p v-if="ways.variables.value !== job.id || !ways.data.value">{{ told<string[]>(job, 'newcomers').length }} {{ told<string[]>(job, 'newcomers').length === 1 ? 'person wasn’t' : 'people weren’t' }} known here. <WorkButton size="small" variant="outlined" :loading="ways.isPending.value" @click="ways.mutate(job.id)">Make their ways in</WorkButton></p>
+    <v-alert v-for="{ job, told: team } in came" :key="job.id" type="info" role="status" class="my-2">
+      <b>{{ team.team }} came in with {{ team.rows.toLocaleString('en') }} rows.</b>
+      <template v-if="team.newcomers.length">
+        <p v-if="ways.variables.value !== job.id || !ways.data.value">{{ team.newcomers.length }} {{ team.newcomers.length === 1 ? 'person wasn’t' : 'people weren’t' }} known here. <WorkButton size="small" variant="outlined" :loading="ways.isPending.value" @click="ways.mutate(job.id)">Make their ways in</WorkButton></p>
         <p v-else-if="!ways.data.value.items.length">All of them have their ways in already.</p>
         <template v-else>
           <p>Hand these ways in on; they can’t be seen again.</p>
           <ul><li v-for="way in ways.data.value.items" :key="way.sign_in_name">{{ way.name }}, {{ way.role }}: <code>{{ way.sign_in_name }}</code> with <code>{{ way.password }}</code></li></ul>
         </template>
       </template>
-      <template #append><v-btn size="small" color="primary" @click="enter.mutate(told<string>(job, 'team_id'))">Go to {{ told<string>(job, 'team') }}</v-btn></template>
+      <template #append><v-btn size="small" color="primary" @click="enter.mutate(team.team_id)">Go to {{ team.team }}</v-btn></template>
     </v-alert>
   </section>
 </template>

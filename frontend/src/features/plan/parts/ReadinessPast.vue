@@ -10,25 +10,15 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 
 /** How a readiness came about over the week, and how it stood at the race in earlier weeks, beside what happened there. */
-interface Stood {
-  total: number
-  open: number
-  laps: number
-  states: Record<string, CheckState>
-}
-interface Past {
-  days: (Stood & { at: string })[]
-  earlier: (Stood & { series: string; place: string; number: number; race_at: string; points: number | null })[]
-}
 const props = defineProps<{ entry: string; whose: string; titles: Record<string, string> }>()
 const looking = ref<Job>()
 const look = useMutation({
   mutationFn: async () => {
     const begun = await answer(api.POST('/api/readiness/history', { body: { entry_id: props.entry } }))
-    return (await follow(begun, (now) => (looking.value = now))).result as unknown as Past
+    return follow(begun, (now) => (looking.value = now))
   },
 })
-const openOnes = (item: Stood) =>
+const openOnes = (item: { states: Record<string, CheckState> }) =>
   Object.entries(item.states)
     .filter(([, state]) => state === 'open')
     .map(([key]) => props.titles[key] ?? key)

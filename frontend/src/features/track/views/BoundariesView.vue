@@ -58,7 +58,7 @@ const change = useMutation({
     return follow(begun, (now) => (job.value = now))
   },
   onSuccess: async (ended) => {
-    done.value = `Done: ${count(Number(ended.result?.laps ?? 0), 'lap')} written anew. Ctrl Z takes it back as a whole.`
+    done.value = `Done: ${count(ended.laps, 'lap')} written anew. Ctrl Z takes it back as a whole.`
     await settled()
     // It may have come by itself already, and not change any more.
     if (book.value) begin(book.value)

@@ -34,7 +34,7 @@ const ofUpload = useQuery({
   queryKey: ['upload', upload], enabled: computed(() => !!upload.value),
   queryFn: () => answer(api.GET('/api/uploads/{upload_id}', { params: { path: { upload_id: upload.value } } })),
 })
-const found = computed<FoundLayout | undefined>(() => (layout.value ? ofLayout.data.value : (ofUpload.data.value?.result?.found as FoundLayout | undefined)))
+const found = computed<FoundLayout | undefined>(() => (layout.value ? ofLayout.data.value : (ofUpload.data.value?.found ?? undefined)))
 const going = ref<Going>()
 const job = ref<Job>()
 const bring = useMutation({
