@@ -22,6 +22,7 @@ CHECKS: dict[str, list[str]] = {
     "lint": [f"{_PYTHON}/ruff", "check", "."],
     "types": [f"{_PYTHON}/mypy"],
     "import rules": [f"{_PYTHON}/lint-imports"],
+    "interface format": ["npm", "--prefix", "frontend", "run", "--silent", "format"],
     "interface lint": ["npm", "--prefix", "frontend", "run", "--silent", "lint"],
     "interface types": ["npm", "--prefix", "frontend", "run", "--silent", "types"],
     "interface units": ["npm", "--prefix", "frontend", "run", "--silent", "test"],

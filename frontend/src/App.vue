@@ -71,7 +71,9 @@ watch(
 )
 
 function onKey(event: KeyboardEvent) {
-  const writes = (event.target as HTMLElement).closest('input:not([type=checkbox], [type=radio], [type=file]), textarea, select, [contenteditable]')
+  const writes = (event.target as HTMLElement).closest(
+    'input:not([type=checkbox], [type=radio], [type=file]), textarea, select, [contenteditable]',
+  )
   const pressed = event.key.toLowerCase()
   if (!inside.value) return
   if ((event.ctrlKey || event.metaKey) && !event.altKey) {
@@ -88,7 +90,11 @@ onMounted(() => {
   window.addEventListener('keydown', onKey)
   // In place before anybody is likely to ask for it, so that what is typed right after Ctrl-K isn't lost; if not now, then when asked.
   window.setTimeout(() => {
-    Promise.all([import('@/shared/shell/SearchSheet.vue'), import('@/shared/shell/KeysSheet.vue'), import('@/shared/shell/TurnedLine.vue')])
+    Promise.all([
+      import('@/shared/shell/SearchSheet.vue'),
+      import('@/shared/shell/KeysSheet.vue'),
+      import('@/shared/shell/TurnedLine.vue'),
+    ])
       .then(() => Object.assign(wanted, { search: true, keys: true, turned: true }))
       .catch(() => {})
   }, 4000)

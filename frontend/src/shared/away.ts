@@ -18,7 +18,8 @@ export function isAway(why = NOT_THERE) {
   if (!timer) timer = window.setInterval(() => void look(), ASK_EVERY_MS)
 }
 /** What the server says of its health; undefined where it doesn't answer at all. */
-export const health = (): Promise<Response | undefined> => fetch('/api/health', { cache: 'no-store' }).catch(() => undefined)
+export const health = (): Promise<Response | undefined> =>
+  fetch('/api/health', { cache: 'no-store' }).catch(() => undefined)
 async function look() {
   if (!(await health())?.ok) return
   window.clearInterval(timer)

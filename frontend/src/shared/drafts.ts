@@ -48,7 +48,8 @@ function readDraft(key: string): Draft | undefined {
 }
 function writeDraft(key: string, fields: Record<string, string>) {
   try {
-    if (Object.keys(fields).length) localStorage.setItem(key, JSON.stringify({ at: new Date().toISOString(), fields } satisfies Draft))
+    if (Object.keys(fields).length)
+      localStorage.setItem(key, JSON.stringify({ at: new Date().toISOString(), fields } satisfies Draft))
     else localStorage.removeItem(key)
   } catch {
     // A browser that keeps nothing loses a draft, and nothing else.
@@ -58,14 +59,23 @@ const keyFor = (name: string) => `${PREFIX}${owner} ${name}`
 
 function fieldsOf(form: HTMLElement): Field[] {
   const found = [...form.querySelectorAll<Field>('input, textarea, select')]
-  return found.filter((field) => !['password', 'file', 'hidden', 'submit', 'button'].includes(field.type)).slice(0, MOST_FIELDS)
+  return found
+    .filter((field) => !['password', 'file', 'hidden', 'submit', 'button'].includes(field.type))
+    .slice(0, MOST_FIELDS)
 }
-const isTicked = (field: Field): field is HTMLInputElement => field instanceof HTMLInputElement && (field.type === 'checkbox' || field.type === 'radio')
+const isTicked = (field: Field): field is HTMLInputElement =>
+  field instanceof HTMLInputElement && (field.type === 'checkbox' || field.type === 'radio')
 const valueOf = (field: Field) => (isTicked(field) ? String(field.checked) : field.value)
 function labelOf(field: Field): string {
   const label = field.labels?.[0]
-  const words = [...(label?.childNodes ?? [])].map((node) => (node instanceof Text ? node.data.trim() : '')).find(Boolean)
-  return [field.name, field.getAttribute('aria-label') ?? words ?? field.getAttribute('placeholder') ?? '', isTicked(field) ? field.value : ''].join('|')
+  const words = [...(label?.childNodes ?? [])]
+    .map((node) => (node instanceof Text ? node.data.trim() : ''))
+    .find(Boolean)
+  return [
+    field.name,
+    field.getAttribute('aria-label') ?? words ?? field.getAttribute('placeholder') ?? '',
+    isTicked(field) ? field.value : '',
+  ].join('|')
 }
 /** Each field with a name that is the same when the form is shown again. */
 function namedFields(form: HTMLElement): [string, Field][] {
@@ -166,7 +176,14 @@ function throwAway(form: HTMLElement) {
  */
 export const draft: Directive<HTMLElement, string, 'esc'> = {
   mounted(form, { value, modifiers }) {
-    const own: Watched = { key: keyFor(value), closes: Boolean(modifiers.esc), before: new Map(), given: new WeakSet(), note: undefined, observer: new MutationObserver(() => restore(form)) }
+    const own: Watched = {
+      key: keyFor(value),
+      closes: Boolean(modifiers.esc),
+      before: new Map(),
+      given: new WeakSet(),
+      note: undefined,
+      observer: new MutationObserver(() => restore(form)),
+    }
     watched.set(form, own)
     form.addEventListener('focusin', (event) => remember(form, event))
     form.addEventListener('input', (event) => keep(form, event))

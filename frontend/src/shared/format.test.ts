@@ -1,9 +1,27 @@
 import { afterEach, describe, expect, it } from 'vitest'
-import { fuel, gap, inWords, lapTime, perCent, readIn, readNumber, readTime, shortLength, temperature, typedIn } from '@/shared/format'
+import {
+  fuel,
+  gap,
+  inWords,
+  lapTime,
+  perCent,
+  readIn,
+  readNumber,
+  readTime,
+  shortLength,
+  temperature,
+  typedIn,
+} from '@/shared/format'
 import { takeUnits, type Quantity } from '@/shared/units'
 
 const KEPT = { speed: 'km/h', temperature: '°C', pressure: 'kPa', volume: 'l' }
-const OTHER: [Quantity, string][] = [['speed', 'mph'], ['temperature', '°F'], ['pressure', 'bar'], ['pressure', 'psi'], ['volume', 'gal']]
+const OTHER: [Quantity, string][] = [
+  ['speed', 'mph'],
+  ['temperature', '°F'],
+  ['pressure', 'bar'],
+  ['pressure', 'psi'],
+  ['volume', 'gal'],
+]
 afterEach(() => takeUnits(KEPT))
 
 describe('times', () => {
@@ -42,15 +60,22 @@ describe('units', () => {
   it('are those in use', () => {
     expect([temperature(26), fuel(42), shortLength(100)]).toEqual(['26 °C', '42.0 l', '100 m'])
     takeUnits({ speed: 'mph', temperature: '°F', pressure: 'psi', volume: 'gal' })
-    expect([temperature(26), temperature(null), fuel(42), shortLength(91.44)]).toEqual(['79 °F', '–', '11.10 gal', '100 yd'])
+    expect([temperature(26), temperature(null), fuel(42), shortLength(91.44)]).toEqual([
+      '79 °F',
+      '–',
+      '11.10 gal',
+      '100 yd',
+    ])
   })
   it.each(OTHER)('of %s in %s come back as they were kept where nobody touched them', (kind, unit) => {
     takeUnits({ ...KEPT, [kind]: unit })
-    for (const kept of [0, 0.1, 1 / 3, 17.25, 172.369, 999.99]) expect(readIn(kind, typedIn(kind, kept), kept)).toBe(kept)
+    for (const kept of [0, 0.1, 1 / 3, 17.25, 172.369, 999.99])
+      expect(readIn(kind, typedIn(kind, kept), kept)).toBe(kept)
   })
   it.each(OTHER)('of %s in %s are read close enough where they are typed anew', (kind, unit) => {
     takeUnits({ ...KEPT, [kind]: unit })
-    for (const kept of [0.5, 17.25, 172.369]) expect(Math.abs(readIn(kind, typedIn(kind, kept))! - kept)).toBeLessThan(unit === 'bar' ? 0.06 : 0.005)
+    for (const kept of [0.5, 17.25, 172.369])
+      expect(Math.abs(readIn(kind, typedIn(kind, kept))! - kept)).toBeLessThan(unit === 'bar' ? 0.06 : 0.005)
   })
   it('say how far two are apart without an offset', () => {
     takeUnits({ ...KEPT, temperature: '°F' })

@@ -24,7 +24,8 @@ export function lapTime(microseconds: number | null | undefined, decimals = 3): 
 export function readTime(text: string): number | null {
   const found = /^(?:(\d{1,3}):)?(\d{1,5})(?:[.,](\d{1,6}))?$/.exec(text.trim())
   if (!found || (found[1] !== undefined && Number(found[2]) >= 60)) return null
-  const microseconds = (Number(found[1] ?? 0) * 60 + Number(found[2])) * 1_000_000 + Number((found[3] ?? '').padEnd(6, '0'))
+  const microseconds =
+    (Number(found[1] ?? 0) * 60 + Number(found[2])) * 1_000_000 + Number((found[3] ?? '').padEnd(6, '0'))
   return microseconds > 0 ? microseconds : null
 }
 
@@ -32,7 +33,9 @@ export function readTime(text: string): number | null {
 export function readNumber(text: string): number | null {
   const plain = text.trim()
   if (!plain) return null
-  return /^[+\-−]?\d{1,12}(?:[.,]\d{1,12})?$/.test(plain) ? Number(plain.replace('−', '-').replace(',', '.')) : Number.NaN
+  return /^[+\-−]?\d{1,12}(?:[.,]\d{1,12})?$/.test(plain)
+    ? Number(plain.replace('−', '-').replace(',', '.'))
+    : Number.NaN
 }
 /** What stands in a field to begin with. */
 export const asTyped = (value: unknown): string => (value === null || value === undefined ? '' : String(value))
@@ -66,22 +69,42 @@ function format(parts: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
 }
 
 /** The year belongs to a date of another year, and would only be noise elsewhere. */
-const yearOf = (iso: string): Intl.DateTimeFormatOptions => (dayOf(new Date(iso)).slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' })
+const yearOf = (iso: string): Intl.DateTimeFormatOptions =>
+  dayOf(new Date(iso)).slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' }
 export const moment = (iso: string): string =>
-  format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso), hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
+  format({
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    ...yearOf(iso),
+    hour: '2-digit',
+    minute: '2-digit',
+  }).format(new Date(iso))
 export const clock = (iso: string): string => format({ hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
 export const zoneName = (): string => preferences.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone
 /** The day of a moment in the person's zone, as it stands in an address. */
 export function dayOf(moment: Date): string {
-  const parts = new Intl.DateTimeFormat('en-CA', { timeZone: zoneName(), year: 'numeric', month: '2-digit', day: '2-digit' })
+  const parts = new Intl.DateTimeFormat('en-CA', {
+    timeZone: zoneName(),
+    year: 'numeric',
+    month: '2-digit',
+    day: '2-digit',
+  })
   return parts.format(moment)
 }
 /** A day that belongs to no zone, as in "from 7 April". */
 export const plainDay = (iso: string): string =>
-  new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', ...(iso.slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' as const }), timeZone: 'UTC' }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
+  new Intl.DateTimeFormat('en-GB', {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    ...(iso.slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' as const }),
+    timeZone: 'UTC',
+  }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
 /** Time of day of a date and time without a zone, as inside the simulation. */
 export const timeOfDay = (iso: string): string => iso.slice(11, 16)
-export const minutesOfDay = (minutes: number): string => `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(Math.round(minutes % 60)).padStart(2, '0')}`
+export const minutesOfDay = (minutes: number): string =>
+  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(Math.round(minutes % 60)).padStart(2, '0')}`
 /** How long until a moment, in words: days are those of the calendar in the person's zone, so that tomorrow evening is tomorrow. */
 export function inWords(iso: string, now: string): string {
   const hours = (new Date(iso).getTime() - new Date(now).getTime()) / 3_600_000
@@ -91,7 +114,8 @@ export function inWords(iso: string, now: string): string {
   if (days < 1 || hours < 12) return `in ${Math.round(hours)} h`
   return days === 1 ? 'tomorrow' : `in ${days} days`
 }
-export const date = (iso: string): string => format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso) }).format(new Date(iso))
+export const date = (iso: string): string =>
+  format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso) }).format(new Date(iso))
 
 /** Length of a lap, in the unit that belongs to the chosen unit of speed. */
 export function length(metres: number): string {
@@ -104,7 +128,8 @@ export const METRES_PER_YARD = 0.9144
 export const shortUnit = (): string => (isYards() ? 'yd' : 'm')
 export const inShortUnit = (metres: number): number => (isYards() ? metres / METRES_PER_YARD : metres)
 export const fromShortUnit = (value: number): number => (isYards() ? value * METRES_PER_YARD : value)
-export const shortLength = (metres: number, decimals = 0): string => `${inShortUnit(metres).toFixed(decimals)} ${shortUnit()}`
+export const shortLength = (metres: number, decimals = 0): string =>
+  `${inShortUnit(metres).toFixed(decimals)} ${shortUnit()}`
 
 export function temperature(celsius: number | null | undefined): string {
   return celsius === null || celsius === undefined ? '–' : quantity('temperature', celsius)
@@ -128,6 +153,7 @@ export function readIn(kind: Quantity, text: string, before?: number | null, apa
 }
 
 /** Bytes, as files and disks are spoken of. */
-export const fileSize = (bytes: number): string => (bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`)
+export const fileSize = (bytes: number): string =>
+  bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`
 /** With a capital letter, as a sentence begins. */
 export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)

@@ -52,7 +52,11 @@ export function connect(queries: QueryClient, after: number, signedOut: () => vo
       let asking = 0
       let trying = 0
       const hear = (event: MessageEvent<string>, kind: Heard['kind']) =>
-        tell(kind === 'change' ? { kind, id: Number(event.lastEventId), topic: (JSON.parse(event.data) as { topic: string }).topic } : { kind })
+        tell(
+          kind === 'change'
+            ? { kind, id: Number(event.lastEventId), topic: (JSON.parse(event.data) as { topic: string }).topic }
+            : { kind },
+        )
       async function ask() {
         try {
           const told = await answer(api.GET('/api/events', { params: { query: { after: last } } }))

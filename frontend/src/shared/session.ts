@@ -38,7 +38,8 @@ export async function goOn(queries: QueryClient, ticket: { csrf_token: string })
 }
 
 /** Who is signed in; a `Trouble` with status 401 where nobody is. */
-export const whoIsThere = (queries: QueryClient): Promise<Me> => queries.fetchQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
+export const whoIsThere = (queries: QueryClient): Promise<Me> =>
+  queries.fetchQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
 
 export const useMe = () => useQuery({ queryKey: ME, queryFn: ask, staleTime: Infinity, retry: false })
 

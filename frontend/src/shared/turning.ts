@@ -5,7 +5,11 @@ import { follow } from '@/shared/api/jobs'
 import { useMe } from '@/shared/session'
 
 /** What was just taken back or done again, for the line at the foot of the page. */
-export const turned = reactive<{ text: string; again: 'undo' | 'redo' | null; bad: boolean }>({ text: '', again: null, bad: false })
+export const turned = reactive<{ text: string; again: 'undo' | 'redo' | null; bad: boolean }>({
+  text: '',
+  again: null,
+  bad: false,
+})
 
 let queue: Promise<unknown> = Promise.resolve()
 
@@ -13,18 +17,27 @@ let queue: Promise<unknown> = Promise.resolve()
 export function useTurning() {
   const queries = useQueryClient()
   const me = useMe()
-  const steps = useQuery({ queryKey: ['steps'], enabled: computed(() => !!me.data.value), queryFn: () => answer(api.GET('/api/history/steps')) })
+  const steps = useQuery({
+    queryKey: ['steps'],
+    enabled: computed(() => !!me.data.value),
+    queryFn: () => answer(api.GET('/api/history/steps')),
+  })
   const turn = useMutation({
     mutationFn: async ({ way, entry }: { way: 'undo' | 'redo'; entry?: string }) => {
       const path = entry ? { params: { path: { entry_id: entry } } } : {}
       const asked = !entry
-        ? way === 'undo' ? api.POST('/api/history/undo') : api.POST('/api/history/redo')
-        : way === 'undo' ? api.POST('/api/history/{entry_id}/undo', path as { params: { path: { entry_id: string } } }) : api.POST('/api/history/{entry_id}/redo', path as { params: { path: { entry_id: string } } })
+        ? way === 'undo'
+          ? api.POST('/api/history/undo')
+          : api.POST('/api/history/redo')
+        : way === 'undo'
+          ? api.POST('/api/history/{entry_id}/undo', path as { params: { path: { entry_id: string } } })
+          : api.POST('/api/history/{entry_id}/redo', path as { params: { path: { entry_id: string } } })
       const done = await answer(asked)
       if (!done.job) return done.summary ?? ''
       return (await follow(done.job, () => {})).summary
     },
-    onSuccess: (text, { way, entry }) => Object.assign(turned, { text, again: entry ? null : way === 'undo' ? 'redo' : 'undo', bad: false }),
+    onSuccess: (text, { way, entry }) =>
+      Object.assign(turned, { text, again: entry ? null : way === 'undo' ? 'redo' : 'undo', bad: false }),
     onError: (error) => Object.assign(turned, { text: error.message, again: null, bad: true }),
     onSettled: () => void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'search' }),
   })

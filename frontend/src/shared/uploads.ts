@@ -64,7 +64,10 @@ export function hold(going: Going) {
   }
 }
 function sentence(error: Error): string {
-  const body = 'originalResponse' in error ? (error as { originalResponse: { getBody(): string } | null }).originalResponse?.getBody() : undefined
+  const body =
+    'originalResponse' in error
+      ? (error as { originalResponse: { getBody(): string } | null }).originalResponse?.getBody()
+      : undefined
   try {
     return (JSON.parse(body ?? '') as { detail: string }).detail
   } catch {
@@ -72,11 +75,16 @@ function sentence(error: Error): string {
   }
 }
 
-export const begun = (file: File): Going => reactive({ name: file.name, size: file.size, sent: 0, state: 'sending', trouble: '', id: '', job: undefined })
+export const begun = (file: File): Going =>
+  reactive({ name: file.name, size: file.size, sent: 0, state: 'sending', trouble: '', id: '', job: undefined })
 
 /** Have a file that is there read; again with names, where it holds drivers that the team doesn't know by these. */
 export async function read(id: string, names: Record<string, string>, tell: (job: Job | undefined) => void) {
-  const job = await answer(api.POST('/api/uploads/{upload_id}/reading', { params: { path: { upload_id: id } }, body: { names, combination_id: null } }))
+  const job = await answer(
+    api.POST('/api/uploads/{upload_id}/reading', {
+      params: { path: { upload_id: id } },
+      body: { names, combination_id: null },
+    }),
+  )
   return follow(job, tell)
 }
-

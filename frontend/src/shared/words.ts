@@ -12,7 +12,9 @@ const NAMES = { time_of_day: 'at', air_temp_c: 'air', track_temp_c: 'track', wet
 export function differenceWords(items: BoardDifference[]): string {
   const shown = (item: BoardDifference, value: number | string) =>
     typeof value === 'string' ? value : item.what === 'time_of_day' ? minutesOfDay(value) : temperature(value)
-  return items.map((item) => `${NAMES[item.what]} ${shown(item, item.practised)} instead of ${shown(item, item.race)}`.trim()).join(', ')
+  return items
+    .map((item) => `${NAMES[item.what]} ${shown(item, item.practised)} instead of ${shown(item, item.race)}`.trim())
+    .join(', ')
 }
 export const WEEKDAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 export function raceWords(week: { race_laps?: number | null; race_minutes?: number | null }): string {
@@ -20,7 +22,9 @@ export function raceWords(week: { race_laps?: number | null; race_minutes?: numb
 }
 /** Free time in a few words: "Mon, Wed 18:30–22:00". */
 export function hoursWords(hours: Availability | undefined): string {
-  const weekly = (hours?.weekly ?? []).map((item) => `${item.days.map((day) => WEEKDAYS[day]).join(', ')} ${item.begins}–${item.ends}`)
+  const weekly = (hours?.weekly ?? []).map(
+    (item) => `${item.days.map((day) => WEEKDAYS[day]).join(', ')} ${item.begins}–${item.ends}`,
+  )
   const extra = hours?.extra?.length ? [`${hours.extra.length} single`] : []
   const off = hours?.off?.length ? [`${hours.off.length} × off`] : []
   return [...weekly, ...extra, ...off].join('; ') || 'not known'

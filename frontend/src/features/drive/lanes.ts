@@ -41,7 +41,12 @@ export class OpenLane {
 
   async mend(lap: KeptLap, line: string) {
     const path = { ...runPath(this.key), lap: lap.number }
-    const mended = await answer(api.PUT('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}', { params: { path, header: version(lap.version) }, body: { line } }))
+    const mended = await answer(
+      api.PUT('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}', {
+        params: { path, header: version(lap.version) },
+        body: { line },
+      }),
+    )
     this.laps = this.laps.map((item) => (item.number === mended.number ? mended : item))
   }
 
@@ -78,8 +83,18 @@ export class OpenLane {
   private send({ number, body }: Sent): Promise<KeptLap> {
     const path = runPath(this.key)
     return 'line' in body
-      ? answer(api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps', { params: { path }, body: { number, line: body.line } }))
-      : answer(api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/timed-laps', { params: { path }, body: { number, ...body } }))
+      ? answer(
+          api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps', {
+            params: { path },
+            body: { number, line: body.line },
+          }),
+        )
+      : answer(
+          api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/timed-laps', {
+            params: { path },
+            body: { number, ...body },
+          }),
+        )
   }
 
   private remember() {
@@ -104,9 +119,15 @@ function remembered(key: string): Sent[] {
 /** A lane as pages show it. */
 export type ShownLane = Pick<OpenLane, 'lane' | 'laps' | 'waiting' | 'next' | 'key' | 'add' | 'mend' | 'drop' | 'flush'>
 
-export async function openLane(combination: string, who: { driver_id?: string; guest?: string; new_run?: boolean }): Promise<ShownLane> {
+export async function openLane(
+  combination: string,
+  who: { driver_id?: string; guest?: string; new_run?: boolean },
+): Promise<ShownLane> {
   const lane = await answer(
-    api.POST('/api/combinations/{combination_id}/lanes', { params: { path: { combination_id: combination } }, body: { driver_id: who.driver_id ?? null, guest: who.guest ?? null, new_run: who.new_run ?? false } }),
+    api.POST('/api/combinations/{combination_id}/lanes', {
+      params: { path: { combination_id: combination } },
+      body: { driver_id: who.driver_id ?? null, guest: who.guest ?? null, new_run: who.new_run ?? false },
+    }),
   )
   const made = reactive(new OpenLane(lane))
   void made.flush()

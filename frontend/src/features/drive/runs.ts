@@ -11,7 +11,10 @@ export interface RunKey {
 export const runPath = (key: RunKey) => ({ session_id: key.session_id, driver_id: key.driver_id, number: key.number })
 /** A run in one text, to keep something under. */
 export const nameOf = (key: RunKey) => `${key.session_id} ${key.driver_id} ${key.number}`
-export const runPlace = (combination: string, key: RunKey) => ({ name: 'run', params: { id: combination, session: key.session_id, driver: key.driver_id, run: key.number } })
+export const runPlace = (combination: string, key: RunKey) => ({
+  name: 'run',
+  params: { id: combination, session: key.session_id, driver: key.driver_id, run: key.number },
+})
 
 export const PURPOSES: Record<string, string> = {
   learn: 'learn the track',
@@ -30,8 +33,20 @@ export const KINDS: Record<string, string> = { flying: 'flying', out: 'out lap',
 export const NO_EVIDENCE = ['learn', 'experiment', 'commentary']
 
 export const emptyContext = (): RunContext => ({
-  session_kind: 'practice', purpose: null, tyre_set: null, compound: null, tyre_age: null, fuel_l: null, energy_kwh: null, setup: null,
-  settings: {}, assists: null, company: null, official: null, options: '', watch: [],
+  session_kind: 'practice',
+  purpose: null,
+  tyre_set: null,
+  compound: null,
+  tyre_age: null,
+  fuel_l: null,
+  energy_kwh: null,
+  setup: null,
+  settings: {},
+  assists: null,
+  company: null,
+  official: null,
+  options: '',
+  watch: [],
 })
 
 /** A context in a few words, what is known of it. */
@@ -48,10 +63,16 @@ export function contextWords(context: RunContext): string {
     context.setup ? `setup ${context.setup}` : null,
     context.assists ? `assists ${context.assists}` : null,
     context.company ? COMPANIES[context.company] : null,
-    context.official === null || context.official === undefined ? null : context.official ? 'official conditions' : 'not official conditions',
+    context.official === null || context.official === undefined
+      ? null
+      : context.official
+        ? 'official conditions'
+        : 'not official conditions',
     context.options || null,
     ...settings,
-  ].filter(Boolean).join(' · ')
+  ]
+    .filter(Boolean)
+    .join(' · ')
 }
 
 export const skipped = (run: Run) => run.checks.filter((item) => !item.done).map((item) => String(item.words))
@@ -59,6 +80,19 @@ export const skipped = (run: Run) => run.checks.filter((item) => !item.done).map
 /** Whatever laps and runs are shown in is asked for anew. */
 export function useRunsSettled() {
   const queries = useQueryClient()
-  const keys = ['runs', 'run', 'practices', 'questions', 'template', 'combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history']
+  const keys = [
+    'runs',
+    'run',
+    'practices',
+    'questions',
+    'template',
+    'combination',
+    'combinations',
+    'analysis',
+    'driver-laps',
+    'board',
+    'steps',
+    'history',
+  ]
   return () => Promise.all(keys.map((key) => queries.invalidateQueries({ queryKey: [key] })))
 }

@@ -2,7 +2,12 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 /** Laps that don't count by default, and that somebody may count along to see what difference they make. */
-export const ALSO = { tow: 'tow laps', cold: 'cold laps', practice_only: 'laps driven to learn', hand_timed: 'times by hand' } as const
+export const ALSO = {
+  tow: 'tow laps',
+  cold: 'cold laps',
+  practice_only: 'laps driven to learn',
+  hand_timed: 'times by hand',
+} as const
 export type Also = keyof typeof ALSO
 const NAMES = Object.keys(ALSO) as Also[]
 
@@ -18,7 +23,9 @@ export function useAlso() {
     set: (names) => {
       const rest = { ...route.query }
       delete rest.also
-      void router.replace({ query: { ...rest, ...(names.length ? { also: NAMES.filter((name) => names.includes(name)).join(' ') } : {}) } })
+      void router.replace({
+        query: { ...rest, ...(names.length ? { also: NAMES.filter((name) => names.includes(name)).join(' ') } : {}) },
+      })
     },
   })
 }
@@ -32,9 +39,14 @@ interface DatedWeek {
 export function useWeek(weeks: () => DatedWeek[]) {
   const route = useRoute()
   const router = useRouter()
-  const running = computed(() => weeks().find((item) => new Date(item.begins_at) <= new Date() && new Date() < new Date(item.ends_at)))
+  const running = computed(() =>
+    weeks().find((item) => new Date(item.begins_at) <= new Date() && new Date() < new Date(item.ends_at)),
+  )
   const week = computed<string | undefined>({
-    get: () => (route.query.week === 'all' ? undefined : (weeks().find((item) => item.id === route.query.week) ?? running.value)?.id),
+    get: () =>
+      route.query.week === 'all'
+        ? undefined
+        : (weeks().find((item) => item.id === route.query.week) ?? running.value)?.id,
     set: (id) => void router.replace({ query: { ...route.query, week: id ?? 'all' } }),
   })
   return { running, week }

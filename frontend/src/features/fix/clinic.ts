@@ -18,16 +18,24 @@ export function useLibrary() {
 
 /** A driver's corners in a combination, as both of their pages look at them: the week's laps, or what is counted along. */
 export function useDriverClinic(id: () => string, driver: () => string) {
-  const combination = useQuery({ queryKey: ['combination', id], queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: id() } } })) })
+  const combination = useQuery({
+    queryKey: ['combination', id],
+    queryFn: () =>
+      answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: id() } } })),
+  })
   const { week } = useWeek(() => combination.data.value?.weeks ?? [])
   const also = useAlso()
   const enabled = () => Boolean(combination.data.value)
-  const where = () => ({ path: { combination_id: id(), driver_id: driver() }, query: { week: week.value, also: also.value } })
+  const where = () => ({
+    path: { combination_id: id(), driver_id: driver() },
+    query: { week: week.value, also: also.value },
+  })
   const clinic = useQuery({
     enabled,
     queryKey: ['clinic', id, driver, week, also],
     placeholderData: keepPreviousData,
-    queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/clinic', { params: where() })),
+    queryFn: () =>
+      answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/clinic', { params: where() })),
   })
   const card = useQuery({
     enabled,
@@ -37,12 +45,23 @@ export function useDriverClinic(id: () => string, driver: () => string) {
   return { combination, week, also, enabled, where, clinic, card }
 }
 
-export const seconds = (microseconds: number, digits = 2): string => `${(microseconds / 1e6).toFixed(digits).replace('-', '−')} s`
+export const seconds = (microseconds: number, digits = 2): string =>
+  `${(microseconds / 1e6).toFixed(digits).replace('-', '−')} s`
 
 /** Whatever hangs on slips and exercises is asked for anew. */
 export function useClinicSettled() {
   const queries = useQueryClient()
-  const keys = ['clinic', 'mistake', 'card-of-three', 'assignments', 'exercises', 'analysis', 'driver-laps', 'steps', 'history']
+  const keys = [
+    'clinic',
+    'mistake',
+    'card-of-three',
+    'assignments',
+    'exercises',
+    'analysis',
+    'driver-laps',
+    'steps',
+    'history',
+  ]
   return () => Promise.all(keys.map((key) => queries.invalidateQueries({ queryKey: [key] })))
 }
 
@@ -57,6 +76,11 @@ export function useAssign(combination: () => string) {
           body: { corner: wish.corner, kind: wish.kind, exercise: wish.exercise },
         }),
       ),
-    onSettled: () => Promise.all(['card-of-three', 'assignments', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+    onSettled: () =>
+      Promise.all(
+        ['card-of-three', 'assignments', 'steps', 'history'].map((key) =>
+          queries.invalidateQueries({ queryKey: [key] }),
+        ),
+      ),
   })
 }

@@ -38,8 +38,10 @@ export function placeOf(item: Written, words: string): RouteLocationRaw | undefi
   if (item.kind === 'series') return { name: 'week' }
   if (item.kind === 'race' && id) return { name: 'race', params: { id } }
   if (item.kind === 'result' && id) return { name: 'debrief', params: { id } }
-  if (item.kind === 'work' && combination && driver) return { name: 'driver-clinic', params: { id: combination, driver } }
-  if (combination && driver && item.session_id && item.run !== null) return runPlace(combination, { session_id: item.session_id, driver_id: driver, number: item.run })
+  if (item.kind === 'work' && combination && driver)
+    return { name: 'driver-clinic', params: { id: combination, driver } }
+  if (combination && driver && item.session_id && item.run !== null)
+    return runPlace(combination, { session_id: item.session_id, driver_id: driver, number: item.run })
   if (combination) return { name: 'combination', params: { id: combination } }
   if (layout && item.corner) return { name: 'corner', params: { id: layout, code: item.corner } }
   return layout ? { name: 'track', params: { id: layout } } : undefined

@@ -16,11 +16,15 @@ export const MINUTE = 60_000
 export const DAY = 24 * 60 * MINUTE
 
 export const usePlan = (day: () => string | undefined) =>
-  useQuery({ queryKey: ['plan', day], queryFn: () => answer(api.GET('/api/plan', { params: { query: { day: day() } } })) })
+  useQuery({
+    queryKey: ['plan', day],
+    queryFn: () => answer(api.GET('/api/plan', { params: { query: { day: day() } } })),
+  })
 
 function useSettled() {
   const queries = useQueryClient()
-  return () => Promise.all(['plan', 'steps', 'history', 'jobs'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+  return () =>
+    Promise.all(['plan', 'steps', 'history', 'jobs'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
 }
 
 /** The plan that is being made: it outlives the page that asked for it. */
@@ -29,7 +33,9 @@ export function useMaking() {
   const settled = useSettled()
   const make = useMutation({
     mutationFn: async (wish: { day?: string; drivers?: string[] }) => {
-      const begun = await answer(api.POST('/api/plan/make', { body: { day: wish.day ?? null, drivers: wish.drivers ?? null } }))
+      const begun = await answer(
+        api.POST('/api/plan/make', { body: { day: wish.day ?? null, drivers: wish.drivers ?? null } }),
+      )
       return follow(begun, (now) => (making.value = now))
     },
     onSettled: settled,
@@ -43,14 +49,20 @@ let turn: Promise<unknown> = Promise.resolve()
 export function useBlockChange() {
   const queries = useQueryClient()
   const settled = useSettled()
-  const latest = (id: string) => queries.getQueriesData<Plan>({ queryKey: ['plan'] }).flatMap(([, plan]) => plan?.blocks ?? []).find((block) => block.id === id)
+  const latest = (id: string) =>
+    queries
+      .getQueriesData<Plan>({ queryKey: ['plan'] })
+      .flatMap(([, plan]) => plan?.blocks ?? [])
+      .find((block) => block.id === id)
   async function act(id: string, step: Step) {
     const block = latest(id)
     if (!block) return
     const to = step(block)
     const params = { path: { block_id: id }, header: version(block.version) }
     try {
-      await (to === 'out' ? answer(api.DELETE('/api/plan/blocks/{block_id}', { params })) : answer(api.PUT('/api/plan/blocks/{block_id}', { params, body: to as Change })))
+      await (to === 'out'
+        ? answer(api.DELETE('/api/plan/blocks/{block_id}', { params }))
+        : answer(api.PUT('/api/plan/blocks/{block_id}', { params, body: to as Change })))
     } finally {
       await settled()
     }
@@ -63,8 +75,12 @@ export function useBlockChange() {
     },
   })
 }
-export const moved = (minutes: number): Step => (block) => ({ begins_at: later(block.begins_at, minutes) })
-export const longer = (minutes: number): Step => (block) => ({ minutes: Math.max(5, block.minutes + minutes) })
+export const moved =
+  (minutes: number): Step =>
+  (block) => ({ begins_at: later(block.begins_at, minutes) })
+export const longer =
+  (minutes: number): Step =>
+  (block) => ({ minutes: Math.max(5, block.minutes + minutes) })
 export const turned: Step = (block) => ({ locked: !block.locked })
 
 /** Days of a plan, as the person who looks counts them; of those that are over only the ones on which something was planned. */
@@ -82,15 +98,29 @@ function allDaysOf(plan: Plan): string[] {
   }
   return out
 }
-export const ends = (block: PlanBlock): string => new Date(new Date(block.begins_at).getTime() + block.minutes * MINUTE).toISOString()
-export const later = (iso: string, minutes: number): string => new Date(new Date(iso).getTime() + minutes * MINUTE).toISOString()
+export const ends = (block: PlanBlock): string =>
+  new Date(new Date(block.begins_at).getTime() + block.minutes * MINUTE).toISOString()
+export const later = (iso: string, minutes: number): string =>
+  new Date(new Date(iso).getTime() + minutes * MINUTE).toISOString()
 
 /** What a run is declared as that drives a block; other kinds are declared as what they are. */
-const PURPOSE_OF: Record<string, string> = { walk: 'learn', build: 'build', corner: 'corner', trial: 'trial', long: 'long', qualifying: 'qualifying', rehearsal: 'rehearsal' }
+const PURPOSE_OF: Record<string, string> = {
+  walk: 'learn',
+  build: 'build',
+  corner: 'corner',
+  trial: 'trial',
+  long: 'long',
+  qualifying: 'qualifying',
+  rehearsal: 'rehearsal',
+}
 /** Where the run for a block is declared; nowhere where nothing is driven, or nobody knows in what. */
 export function declarePlace(block: { combination_id: string | null; driver_id: string; kind: string; words: string }) {
   if (!block.combination_id || block.kind === 'review') return undefined
-  const query = { driver: block.driver_id, purpose: PURPOSE_OF[block.kind], watch: block.kind === 'corner' ? block.words : undefined }
+  const query = {
+    driver: block.driver_id,
+    purpose: PURPOSE_OF[block.kind],
+    watch: block.kind === 'corner' ? block.words : undefined,
+  }
   return { name: 'declare', params: { id: block.combination_id }, query }
 }
 /** Still to be driven. */
@@ -108,7 +138,9 @@ const whatIfLooking = ref<Job>()
 export function useWhatIf() {
   const ask = useMutation({
     mutationFn: async (day?: string) => {
-      const begun = await answer(api.POST('/api/plan/what-if', { body: { day: day ?? null, changes: whatIfChanges.value } }))
+      const begun = await answer(
+        api.POST('/api/plan/what-if', { body: { day: day ?? null, changes: whatIfChanges.value } }),
+      )
       const found = await follow(begun, (now) => (whatIfLooking.value = now))
       whatIfFound.value = { ...found, at: new Date().toISOString() }
     },

@@ -42,7 +42,14 @@ export const KINDS: Record<Reference['kind'], { title: string; lasts: Reference[
   other: { title: 'other', lasts: 'fixed' },
 }
 export const SIDES = ['left', 'right', 'on the road', 'above', 'ahead'] as const
-export const VARIANTS: Record<Reference['variant'], string> = { usual: 'usual', cold: 'cold tyres', wet: 'wet', traffic: 'traffic', cautious: 'cautious', pushed: 'pushed' }
+export const VARIANTS: Record<Reference['variant'], string> = {
+  usual: 'usual',
+  cold: 'cold tyres',
+  wet: 'wet',
+  traffic: 'traffic',
+  cautious: 'cautious',
+  pushed: 'pushed',
+}
 export const THROTTLES = ['at once', 'squeezed', 'in two steps', 'half, then full', 'held', 'not lifted'] as const
 export const SURE: Record<Reference['sure'], string> = { firm: 'firm', likely: 'likely', thin: 'thin' }
 export const LEVELS = { high: 'high', medium: 'medium', low: 'low' } as const
@@ -58,12 +65,26 @@ export const TRAITS: Record<Corner['traits'][number]['kind'], string> = {
   flat: 'taken without a lift',
 }
 export const KERBS: Record<Corner['kerbs'][number]['use'], string> = { use: 'use', brush: 'brush', never: 'never' }
-export const COSTS: Record<Corner['limits'][number]['cost'], string> = { strike: 'a strike', 'slow-down': 'time to give back', void: 'the lap', nothing: 'nothing' }
-export const PHASES: Record<Corner['lanes'][number]['phase'], string> = { start: 'first laps', middle: 'middle of the race', end: 'last laps' }
-export const LANES: Record<Corner['lanes'][number]['lane'], string> = { inside: 'inside', middle: 'middle', outside: 'outside' }
+export const COSTS: Record<Corner['limits'][number]['cost'], string> = {
+  strike: 'a strike',
+  'slow-down': 'time to give back',
+  void: 'the lap',
+  nothing: 'nothing',
+}
+export const PHASES: Record<Corner['lanes'][number]['phase'], string> = {
+  start: 'first laps',
+  middle: 'middle of the race',
+  end: 'last laps',
+}
+export const LANES: Record<Corner['lanes'][number]['lane'], string> = {
+  inside: 'inside',
+  middle: 'middle',
+  outside: 'outside',
+}
 export const PASSING_SIDES = { left: 'on the left', right: 'on the right', either: 'either side' } as const
 
-export const titleOf = (corner: { code: string; name?: string | null }) => [corner.code, corner.name].filter(Boolean).join(' ')
+export const titleOf = (corner: { code: string; name?: string | null }) =>
+  [corner.code, corner.name].filter(Boolean).join(' ')
 
 /** A layout's book as it is seen with the car that the address names, or the usual one. */
 export function useBook(id: () => string, car?: () => string | undefined) {
@@ -73,7 +94,8 @@ export function useBook(id: () => string, car?: () => string | undefined) {
     queryKey: ['book', id, named],
     enabled: computed(() => !!id() && (!car || !!car())),
     placeholderData: keepPreviousData,
-    queryFn: () => answer(api.GET('/api/layouts/{layout_id}', { params: { path: { layout_id: id() }, query: { car: named() } } })),
+    queryFn: () =>
+      answer(api.GET('/api/layouts/{layout_id}', { params: { path: { layout_id: id() }, query: { car: named() } } })),
   })
 }
 export const useOutline = (id: () => string, known: () => boolean | undefined) =>
@@ -86,7 +108,10 @@ export const useOutline = (id: () => string, known: () => boolean | undefined) =
 
 export function useSettled() {
   const queries = useQueryClient()
-  return () => Promise.all(['book', 'card', 'layouts', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+  return () =>
+    Promise.all(
+      ['book', 'card', 'layouts', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+    )
 }
 
 export const onStrip = (book: Book | undefined): StripCorner[] =>
@@ -126,6 +151,7 @@ export function useNeighbours(book: Ref<Book | undefined>, code: () => string) {
     const corners = book.value?.corners ?? []
     return corners.length ? corners[(index.value + step + corners.length) % corners.length] : undefined
   }
-  const go = (corner: string) => router.replace({ name: 'corner', params: { ...route.params, code: corner }, query: route.query })
+  const go = (corner: string) =>
+    router.replace({ name: 'corner', params: { ...route.params, code: corner }, query: route.query })
   return { index, before: computed(() => at(-1)), after: computed(() => at(1)), go }
 }

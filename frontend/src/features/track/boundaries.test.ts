@@ -1,7 +1,8 @@
 import { expect, it } from 'vitest'
 import { merged, split, wrongIn, type CornerDraft } from '@/features/track/boundaries'
 
-const corner = (code: string, start: string, apex: string, end: string) => ({ id: code, code, name: code, start, apex, end, linked: false }) as CornerDraft
+const corner = (code: string, start: string, apex: string, end: string) =>
+  ({ id: code, code, name: code, start, apex, end, linked: false }) as CornerDraft
 const ROWS = [corner('T1', '100', '150', '200'), corner('T2', '200', '260', '300')]
 
 it('splits a corner between its apex and the next boundary, under a code that nobody has', () => {

@@ -36,7 +36,8 @@ export const meant = (row: CornerDraft): DraftCorner => ({
   direction: (row.direction || null) as 'left' | 'right' | null,
   linked_to_next: row.linked,
 })
-export const sectorsMeant = (rows: SectorDraft[]): SectorPart[] => rows.map((row) => ({ code: row.code.trim(), start_m: readNumber(row.start) ?? Number.NaN }))
+export const sectorsMeant = (rows: SectorDraft[]): SectorPart[] =>
+  rows.map((row) => ({ code: row.code.trim(), start_m: readNumber(row.start) ?? Number.NaN }))
 
 /** What is wrong with boundaries as they were typed; what contradicts itself is told by the server, with its place. */
 export function wrongIn(corners: CornerDraft[], sectors: SectorDraft[]): string {
@@ -51,17 +52,31 @@ export function wrongIn(corners: CornerDraft[], sectors: SectorDraft[]): string 
 /** One corner of two: it begins where the first did and ends where the second does. */
 export function merged(rows: CornerDraft[], index: number): CornerDraft[] {
   const [first, second] = [rows[index]!, rows[index + 1]!]
-  return [...rows.slice(0, index), { ...first, end: second.end, linked: second.linked, name: [first.name, second.name].filter(Boolean).join(' and ') }, ...rows.slice(index + 2)]
+  return [
+    ...rows.slice(0, index),
+    { ...first, end: second.end, linked: second.linked, name: [first.name, second.name].filter(Boolean).join(' and ') },
+    ...rows.slice(index + 2),
+  ]
 }
 /** Two corners of one, cut in the middle between its apex and the next boundary. */
 export function split(rows: CornerDraft[], index: number, length: number): CornerDraft[] {
   const row = rows[index]!
-  const [start, apex, end] = [row.start, row.apex, row.end].map((text) => readNumber(text) ?? 0) as [number, number, number]
+  const [start, apex, end] = [row.start, row.apex, row.end].map((text) => readNumber(text) ?? 0) as [
+    number,
+    number,
+    number,
+  ]
   const cut = (apex + Math.max(end, apex)) / 2
   const after = Math.min(Math.max(end, cut + 2), readNumber(rows[index + 1]?.start ?? '') ?? length)
   const round = (value: number) => asTyped(Math.round(value * 10) / 10)
   const codes = new Set(rows.map((item) => item.code))
-  const code = ['b', 'c', 'd', 'e', 'f'].map((letter) => row.code + letter).find((item) => !codes.has(item)) ?? `${row.code}-2`
+  const code =
+    ['b', 'c', 'd', 'e', 'f'].map((letter) => row.code + letter).find((item) => !codes.has(item)) ?? `${row.code}-2`
   const first = { ...row, start: round(start), end: round(cut), linked: false }
-  return [...rows.slice(0, index), first, { ...row, id: null, code, name: '', start: round(cut), apex: round((cut + after) / 2), end: round(after) }, ...rows.slice(index + 1)]
+  return [
+    ...rows.slice(0, index),
+    first,
+    { ...row, id: null, code, name: '', start: round(cut), apex: round((cut + after) / 2), end: round(after) },
+    ...rows.slice(index + 1),
+  ]
 }

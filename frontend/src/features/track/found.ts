@@ -7,7 +7,15 @@ export interface FoundTrack {
   kind: string
   length_m: number
   sectors: { code: string; start_m: number }[]
-  corners: { code: string; name?: string; start_m: number; apex_m: number; end_m: number; direction?: 'left' | 'right'; linked_to_next?: boolean }[]
+  corners: {
+    code: string
+    name?: string
+    start_m: number
+    apex_m: number
+    end_m: number
+    direction?: 'left' | 'right'
+    linked_to_next?: boolean
+  }[]
   centreline?: { step_m: number; xy_m: [number, number][] }
   pit?: { entry_m: number; exit_m: number; side?: 'left' | 'right'; limit_kmh?: number }
 }

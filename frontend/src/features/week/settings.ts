@@ -10,13 +10,44 @@ export interface SettingForm {
   default: string
   does: string
 }
-type Kept = { name: string; does?: string | null; unit?: string | null; low?: number | null; high?: number | null; step?: number | null; default?: number | null }
+type Kept = {
+  name: string
+  does?: string | null
+  unit?: string | null
+  low?: number | null
+  high?: number | null
+  step?: number | null
+  default?: number | null
+}
 
-export const emptySetting = (): SettingForm => ({ name: '', unit: '', low: '', high: '', step: '', default: '', does: '' })
+export const emptySetting = (): SettingForm => ({
+  name: '',
+  unit: '',
+  low: '',
+  high: '',
+  step: '',
+  default: '',
+  does: '',
+})
 export const settingsTyped = (items: Kept[] | undefined): SettingForm[] =>
-  (items ?? []).map((item) => ({ name: item.name, unit: asTyped(item.unit), low: asTyped(item.low), high: asTyped(item.high), step: asTyped(item.step), default: asTyped(item.default), does: asTyped(item.does) }))
+  (items ?? []).map((item) => ({
+    name: item.name,
+    unit: asTyped(item.unit),
+    low: asTyped(item.low),
+    high: asTyped(item.high),
+    step: asTyped(item.step),
+    default: asTyped(item.default),
+    does: asTyped(item.does),
+  }))
 export const settingsMeant = (items: SettingForm[]) =>
-  items.map((item) => ({ name: item.name.trim(), unit: item.unit.trim() || null, low: readNumber(item.low), high: readNumber(item.high), step: readNumber(item.step), default: readNumber(item.default) }))
+  items.map((item) => ({
+    name: item.name.trim(),
+    unit: item.unit.trim() || null,
+    low: readNumber(item.low),
+    high: readNumber(item.high),
+    step: readNumber(item.step),
+    default: readNumber(item.default),
+  }))
 /** What is wrong with numbers and settings as they were typed; empty where nothing is. */
 export function wrongIn(numbers: string[], settings: SettingForm[]): string {
   const typed = [...numbers, ...settings.flatMap((item) => [item.low, item.high, item.step, item.default])]

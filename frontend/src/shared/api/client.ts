@@ -140,7 +140,8 @@ export class Trouble extends Error {
 export const wasAway = (error: Error): boolean => error instanceof Trouble && error.kind.endsWith(':away')
 
 /** How somebody else left a thing meanwhile, where an error says so. */
-export const theirsOf = <T>(error: Error | null | undefined): T | undefined => (error instanceof Trouble && error.status === 412 ? (error.current as T) : undefined)
+export const theirsOf = <T>(error: Error | null | undefined): T | undefined =>
+  error instanceof Trouble && error.status === 412 ? (error.current as T) : undefined
 
 type Answer<T> = { data?: T; error?: unknown; response: Response }
 
@@ -154,10 +155,18 @@ export async function answer<T>(request: Promise<Answer<T>>): Promise<T> {
     throw new Trouble(NO_ANSWER)
   }
   if (result.error !== undefined || !result.response.ok) {
-    const problem = result.error as { detail?: string; request_id?: string; current?: unknown; type?: string } | undefined
+    const problem = result.error as
+      { detail?: string; request_id?: string; current?: unknown; type?: string } | undefined
     const kind = problem?.type ?? ''
     if (kind.endsWith(':away') || kind.endsWith(':unsure')) isAway(NO_DATABASE)
-    throw new Trouble(problem?.detail ?? `The server answered with ${result.response.status}.`, result.response.status, problem?.request_id, problem?.current, kind, ofReads.has(result.response))
+    throw new Trouble(
+      problem?.detail ?? `The server answered with ${result.response.status}.`,
+      result.response.status,
+      problem?.request_id,
+      problem?.current,
+      kind,
+      ofReads.has(result.response),
+    )
   }
   return result.data as T
 }
@@ -188,7 +197,15 @@ export function sendFile<T>(path: string, file: File, tell: (share: number) => v
       if (request.status < 300) return done(request.response as T)
       const problem = request.response as { detail?: string; request_id?: string; type?: string } | null
       if (request.status === 401) onSignedOut()
-      fail(new Trouble(problem?.detail ?? `The server answered with ${request.status}.`, request.status, problem?.request_id, undefined, problem?.type))
+      fail(
+        new Trouble(
+          problem?.detail ?? `The server answered with ${request.status}.`,
+          request.status,
+          problem?.request_id,
+          undefined,
+          problem?.type,
+        ),
+      )
     }
     request.send(form)
   })

@@ -6,7 +6,10 @@ import { gap, lapTime } from '@/shared/format'
 const props = defineProps<{ rungs: Rung[]; driver: string }>()
 const emit = defineEmits<{ lap: [part: RungPart] }>()
 const opened = ref<string | null>(null)
-watch(() => props.driver, () => (opened.value = null))
+watch(
+  () => props.driver,
+  () => (opened.value = null),
+)
 
 const times = computed(() => props.rungs.flatMap((rung) => (rung.time_us === null ? [] : [rung.time_us])))
 const slowest = computed(() => Math.max(...times.value))
@@ -47,7 +50,12 @@ const where = (part: RungPart) => `session ${part.session}, run ${part.run}, lap
         <span class="time number">{{ lapTime(rung.time_us) }}</span>
         <span class="time number step">{{ rung.step_us === null ? '' : gap(rung.step_us) }}</span>
         <span class="rails" aria-hidden="true">
-          <span v-if="steps[index]" class="tread" :class="{ back: !steps[index]?.gains }" :style="{ left: steps[index]?.left, width: steps[index]?.width }" />
+          <span
+            v-if="steps[index]"
+            class="tread"
+            :class="{ back: !steps[index]?.gains }"
+            :style="{ left: steps[index]?.left, width: steps[index]?.width }"
+          />
           <span v-if="rung.time_us !== null" class="peg" :style="{ left: `${place(rung.time_us)}%` }" />
         </span>
         <span class="words">{{ rung.step_words }}</span>

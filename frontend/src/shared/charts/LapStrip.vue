@@ -81,7 +81,9 @@ const ticks = computed(() => {
   const step = roundStep(props.length, width.value / 110)
   return Array.from({ length: Math.floor(props.length / step) + 1 }, (_, index) => index * step)
 })
-const stop = computed(() => (props.corners.some((item) => item.key === props.here) ? props.here : props.corners[0]?.key))
+const stop = computed(() =>
+  props.corners.some((item) => item.key === props.here) ? props.here : props.corners[0]?.key,
+)
 const titled = (corner: StripCorner) => [corner.code, corner.name].filter(Boolean).join(' ')
 async function onKey(event: KeyboardEvent, index: number) {
   const to = { ArrowLeft: index - 1, ArrowRight: index + 1, Home: 0, End: props.corners.length - 1 }[event.key]
@@ -99,11 +101,20 @@ async function onKey(event: KeyboardEvent, index: number) {
 
 <template>
   <div ref="frame" class="strip" role="region" :aria-label="label" tabindex="-1">
-    <svg :width="width" :height="HEIGHT" :viewBox="`0 0 ${width} ${HEIGHT}`" aria-hidden="false" role="group" :aria-label="label">
+    <svg
+      :width="width"
+      :height="HEIGHT"
+      :viewBox="`0 0 ${width} ${HEIGHT}`"
+      aria-hidden="false"
+      role="group"
+      :aria-label="label"
+    >
       <g class="scale" aria-hidden="true">
         <template v-for="metres in ticks" :key="metres">
           <line :x1="x(metres)" :x2="x(metres)" :y1="HEIGHT - 18" :y2="HEIGHT - 14" />
-          <text v-if="x(metres) < width - 46" :x="x(metres)" :y="HEIGHT - 3" :text-anchor="metres ? 'middle' : 'start'">{{ metres ? lengthWords(metres).replace(/0+ /, ' ').replace(/\. /, ' ') : 'line' }}</text>
+          <text v-if="x(metres) < width - 46" :x="x(metres)" :y="HEIGHT - 3" :text-anchor="metres ? 'middle' : 'start'">
+            {{ metres ? lengthWords(metres).replace(/0+ /, ' ').replace(/\. /, ' ') : 'line' }}
+          </text>
         </template>
       </g>
       <g class="sectors" aria-hidden="true">
@@ -114,17 +125,33 @@ async function onKey(event: KeyboardEvent, index: number) {
       </g>
       <line class="base" :x1="SIDE" :x2="width - SIDE" :y1="MIDDLE" :y2="MIDDLE" aria-hidden="true" />
       <g
-        v-for="(item, index) in shapes" :key="item.key" class="corner" :class="[item.level, { here: item.key === here }]" data-corner role="button" :tabindex="item.key === stop ? 0 : -1" :aria-label="titled(item)" :aria-current="item.key === here || undefined"
-        @click="emit('pick', item.key)" @keydown="onKey($event, index)" @mouseenter="emit('over', item.key)" @mouseleave="emit('over', undefined)" @focus="emit('over', item.key)"
+        v-for="(item, index) in shapes"
+        :key="item.key"
+        class="corner"
+        :class="[item.level, { here: item.key === here }]"
+        data-corner
+        role="button"
+        :tabindex="item.key === stop ? 0 : -1"
+        :aria-label="titled(item)"
+        :aria-current="item.key === here || undefined"
+        @click="emit('pick', item.key)"
+        @keydown="onKey($event, index)"
+        @mouseenter="emit('over', item.key)"
+        @mouseleave="emit('over', undefined)"
+        @focus="emit('over', item.key)"
       >
         <title>{{ titled(item) }}</title>
         <path :d="item.path" />
         <text v-if="labels.has(item.key)" :x="item.x" :y="item.y" text-anchor="middle">{{ item.code }}</text>
       </g>
       <g v-if="pit" class="pit" aria-hidden="true">
-        <path :d="`M${x(pit.entry_m)} ${MIDDLE + 3}l-5 12h10z`" /><path :d="`M${x(pit.exit_m)} ${MIDDLE + 15}l-5 -12h10z`" />
+        <path :d="`M${x(pit.entry_m)} ${MIDDLE + 3}l-5 12h10z`" />
+        <path :d="`M${x(pit.exit_m)} ${MIDDLE + 15}l-5 -12h10z`" />
       </g>
-      <g v-for="(mark, index) in roomy ? marks : []" :key="index" class="mark"><title>{{ mark.words }}</title><text :x="x(mark.at_m)" :y="MIDDLE + 5" text-anchor="middle">{{ mark.sign }}</text></g>
+      <g v-for="(mark, index) in roomy ? marks : []" :key="index" class="mark">
+        <title>{{ mark.words }}</title>
+        <text :x="x(mark.at_m)" :y="MIDDLE + 5" text-anchor="middle">{{ mark.sign }}</text>
+      </g>
       <slot :x="x" :width="width" :middle="MIDDLE" :height="HEIGHT" />
     </svg>
   </div>

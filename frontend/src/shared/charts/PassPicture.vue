@@ -24,7 +24,9 @@ const to = computed(() => props.at.at(-1) ?? 1)
 const x = (metres: number) => 4 + ((metres - from.value) / Math.max(1, to.value - from.value)) * (WIDE - 8)
 function line(values: (number | null)[] | undefined, row: (typeof ROWS)[number]): string {
   if (!values) return ''
-  const all = [...(props.good[row.channel] ?? []), ...(props.own[row.channel] ?? [])].filter((value): value is number => value !== null)
+  const all = [...(props.good[row.channel] ?? []), ...(props.own[row.channel] ?? [])].filter(
+    (value): value is number => value !== null,
+  )
   const [low, high] = row.channel.endsWith('_pct') ? [0, 100] : [Math.min(...all), Math.max(...all)]
   const y = (value: number) => row.top + row.high - ((value - low) / Math.max(1e-6, high - low)) * row.high
   let pen = 'M'
@@ -44,14 +46,38 @@ function line(values: (number | null)[] | undefined, row: (typeof ROWS)[number])
 
 <template>
   <svg :viewBox="`0 0 ${WIDE} ${HIGH}`" width="100%" role="img" :aria-label="label">
-    <rect v-if="begins !== null" class="losing" :x="x(begins)" y="0" :width="Math.max(0, x(to) - x(begins))" :height="HIGH - 12" />
-    <line v-for="mark in marks" :key="mark.words" class="mark" :x1="x(mark.at_m)" :x2="x(mark.at_m)" y1="0" :y2="HIGH - 12" />
+    <rect
+      v-if="begins !== null"
+      class="losing"
+      :x="x(begins)"
+      y="0"
+      :width="Math.max(0, x(to) - x(begins))"
+      :height="HIGH - 12"
+    />
+    <line
+      v-for="mark in marks"
+      :key="mark.words"
+      class="mark"
+      :x1="x(mark.at_m)"
+      :x2="x(mark.at_m)"
+      y1="0"
+      :y2="HIGH - 12"
+    />
     <g v-for="row in shown" :key="row.channel">
       <path class="good" :d="line(good[row.channel], row)" />
       <path class="own" :d="line(own[row.channel], row)" />
       <text class="word" x="5" :y="row.top + 10">{{ row.words }}</text>
     </g>
-    <text v-for="mark in marks" :key="`w${mark.words}`" class="word" :x="x(mark.at_m)" :y="HIGH - 2" text-anchor="middle">{{ mark.words }}</text>
+    <text
+      v-for="mark in marks"
+      :key="`w${mark.words}`"
+      class="word"
+      :x="x(mark.at_m)"
+      :y="HIGH - 2"
+      text-anchor="middle"
+    >
+      {{ mark.words }}
+    </text>
   </svg>
 </template>
 

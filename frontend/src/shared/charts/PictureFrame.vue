@@ -21,8 +21,12 @@ async function save(form: 'svg' | 'png') {
     <div ref="frame"><slot /></div>
     <p class="save" role="group" :aria-label="`Picture: ${name}`">
       <span v-if="trouble" role="alert" class="ochre">{{ trouble }} </span>
-      <button type="button" @click="save('svg')">SVG<span class="visually-hidden"> of {{ name }}</span></button>
-      <button type="button" @click="save('png')">PNG<span class="visually-hidden"> of {{ name }}</span></button>
+      <button type="button" @click="save('svg')">
+        SVG<span class="visually-hidden"> of {{ name }}</span>
+      </button>
+      <button type="button" @click="save('png')">
+        PNG<span class="visually-hidden"> of {{ name }}</span>
+      </button>
     </p>
   </div>
 </template>

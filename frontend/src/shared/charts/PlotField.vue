@@ -15,7 +15,17 @@ export interface PlotLine {
   kind: 'trend' | 'curve' | 'other' | 'target'
 }
 const props = withDefaults(
-  defineProps<{ points: PlotPoint[]; lines?: PlotLine[]; label: string; across: string; format: (value: number) => string; formatAcross?: (value: number) => string; high?: number; parts?: { from: number; words: string }[]; zero?: boolean }>(),
+  defineProps<{
+    points: PlotPoint[]
+    lines?: PlotLine[]
+    label: string
+    across: string
+    format: (value: number) => string
+    formatAcross?: (value: number) => string
+    high?: number
+    parts?: { from: number; words: string }[]
+    zero?: boolean
+  }>(),
   { lines: () => [], high: 190, parts: () => [], formatAcross: (value: number) => String(value), zero: false },
 )
 const emit = defineEmits<{ pick: [key: string] }>()
@@ -32,11 +42,23 @@ onMounted(() => {
 })
 onBeforeUnmount(() => watcher?.disconnect())
 
-const all = computed<[number, number][]>(() => [...props.points.map((point): [number, number] => [point.x, point.y]), ...props.lines.filter((line) => line.kind !== 'target').flatMap((line) => line.at)])
-const xs = computed(() => range(all.value.map((item) => item[0]), 0.02))
+const all = computed<[number, number][]>(() => [
+  ...props.points.map((point): [number, number] => [point.x, point.y]),
+  ...props.lines.filter((line) => line.kind !== 'target').flatMap((line) => line.at),
+])
+const xs = computed(() =>
+  range(
+    all.value.map((item) => item[0]),
+    0.02,
+  ),
+)
 const ys = computed(() => {
   const counted = props.points.filter((point) => !point.ring).map((point) => point.y)
-  const values = [...(counted.length ? counted : props.points.map((point) => point.y)), ...props.lines.flatMap((line) => line.at.map((item) => item[1])), ...(props.zero ? [0] : [])]
+  const values = [
+    ...(counted.length ? counted : props.points.map((point) => point.y)),
+    ...props.lines.flatMap((line) => line.at.map((item) => item[1])),
+    ...(props.zero ? [0] : []),
+  ]
   return range(values, 0.08)
 })
 function range(values: number[], margin: number): [number, number] {
@@ -61,18 +83,35 @@ function steps(low: number, high: number, most: number): number[] {
 }
 const rungs = computed(() => steps(...ys.value, 4))
 const marks = computed(() => steps(...xs.value, Math.max(3, Math.floor(wide.value / 110))))
-const path = (line: PlotLine) => line.at.map(([a, b], index) => `${index ? 'L' : 'M'}${x(a).toFixed(1)} ${y(b).toFixed(1)}`).join('')
+const path = (line: PlotLine) =>
+  line.at.map(([a, b], index) => `${index ? 'L' : 'M'}${x(a).toFixed(1)} ${y(b).toFixed(1)}`).join('')
 </script>
 
 <template>
   <div ref="frame" class="frame">
     <svg :width="wide" :height="high" :viewBox="`0 0 ${wide} ${high}`" role="img" :aria-label="label">
       <g v-for="value in rungs" :key="`y${value}`">
-        <line class="rung" :x1="LEFT" :x2="wide - RIGHT" :y1="y(value)" :y2="y(value)" :class="{ zero: zero && value === 0 }" />
+        <line
+          class="rung"
+          :x1="LEFT"
+          :x2="wide - RIGHT"
+          :y1="y(value)"
+          :y2="y(value)"
+          :class="{ zero: zero && value === 0 }"
+        />
         <text class="number" :x="LEFT - 6" :y="y(value) + 4" text-anchor="end">{{ format(value) }}</text>
       </g>
       <template v-if="!parts.length">
-        <text v-for="value in marks" :key="`x${value}`" class="number" :x="x(value)" :y="high - BOTTOM + 16" text-anchor="middle">{{ formatAcross(value) }}</text>
+        <text
+          v-for="value in marks"
+          :key="`x${value}`"
+          class="number"
+          :x="x(value)"
+          :y="high - BOTTOM + 16"
+          text-anchor="middle"
+        >
+          {{ formatAcross(value) }}
+        </text>
       </template>
       <g v-for="part in parts" :key="`p${part.from}`">
         <line class="part" :x1="x(part.from)" :x2="x(part.from)" :y1="TOP" :y2="high - BOTTOM + 6" />

@@ -19,9 +19,20 @@ const range = computed(() => {
   return { low, high: Math.max(high, low + 200_000) }
 })
 const x = (index: number) => SIDE + (props.laps.length < 2 ? 0.5 : index / (props.laps.length - 1)) * (WIDE - 2 * SIDE)
-const y = (time: number) => HIGH - 10 - ((Math.min(Math.max(time, range.value.low), range.value.high) - range.value.low) / (range.value.high - range.value.low)) * (HIGH - 22)
+const y = (time: number) =>
+  HIGH -
+  10 -
+  ((Math.min(Math.max(time, range.value.low), range.value.high) - range.value.low) /
+    (range.value.high - range.value.low)) *
+    (HIGH - 22)
 const dots = computed(() =>
-  props.laps.map((lap, index) => ({ lap, x: x(index), y: lap.kind === 'flying' ? y(lap.time_us) : 8, counts: lap.counts, words: `lap ${lap.number}: ${lapTime(lap.time_us)}` })),
+  props.laps.map((lap, index) => ({
+    lap,
+    x: x(index),
+    y: lap.kind === 'flying' ? y(lap.time_us) : 8,
+    counts: lap.counts,
+    words: `lap ${lap.number}: ${lapTime(lap.time_us)}`,
+  })),
 )
 const told = computed(() => `Laps of ${props.name}: ${dots.value.map((dot) => dot.words).join(', ')}`)
 </script>

@@ -50,7 +50,11 @@ defineProps<{
     </span>
     <span role="gridcell" class="mean">
       <span class="time">{{ gap(strip.parts[row]!.mean_loss_us) }}</span>
-      <span class="bar" aria-hidden="true" :style="{ width: `${Math.max(0, (44 * (strip.parts[row]!.mean_loss_us ?? 0)) / worst)}px` }" />
+      <span
+        class="bar"
+        aria-hidden="true"
+        :style="{ width: `${Math.max(0, (44 * (strip.parts[row]!.mean_loss_us ?? 0)) / worst)}px` }"
+      />
     </span>
   </div>
 </template>

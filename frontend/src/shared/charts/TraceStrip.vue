@@ -45,7 +45,8 @@ const metresAt = (pixels: number) => props.from + ((pixels - SIDE) / (width.valu
 /** Thousands of points: read past the watching of each. */
 const laps = computed(() => toRaw(props.overlay)?.laps ?? [])
 const range = computed(() => span(laps.value))
-const y = (value: number) => HEIGHT - BOTTOM - ((value - range.value[0]) / (range.value[1] - range.value[0])) * (HEIGHT - TOP - BOTTOM)
+const y = (value: number) =>
+  HEIGHT - BOTTOM - ((value - range.value[0]) / (range.value[1] - range.value[0])) * (HEIGHT - TOP - BOTTOM)
 const lines = computed(() =>
   laps.value.map((lap, index) => ({
     key: lap.key,
@@ -64,7 +65,13 @@ const bends = computed(() =>
     .map((corner) => {
       const by = corner.direction === 'right' ? RISE[corner.level] : -RISE[corner.level]
       const [x0, xa, x1] = [x(corner.start_m), x(corner.apex_m), x(corner.end_m)]
-      return { key: corner.key, code: corner.code, name: corner.name, x: xa, d: `M${x0.toFixed(1)} ${MIDDLE}Q${((x0 + xa) / 2).toFixed(1)} ${MIDDLE + by} ${xa.toFixed(1)} ${MIDDLE + by}Q${((x1 + xa) / 2).toFixed(1)} ${MIDDLE + by} ${x1.toFixed(1)} ${MIDDLE}Z` }
+      return {
+        key: corner.key,
+        code: corner.code,
+        name: corner.name,
+        x: xa,
+        d: `M${x0.toFixed(1)} ${MIDDLE}Q${((x0 + xa) / 2).toFixed(1)} ${MIDDLE + by} ${xa.toFixed(1)} ${MIDDLE + by}Q${((x1 + xa) / 2).toFixed(1)} ${MIDDLE + by} ${x1.toFixed(1)} ${MIDDLE}Z`,
+      }
     }),
 )
 /** Names where they fit beside each other, codes where those do, nothing where even they don't. */
@@ -82,7 +89,9 @@ const titles = computed(() => {
 })
 
 /** The band: a hundredth of a second must show, a whole one must fit. */
-const most = computed(() => Math.max(0.1, ...(laps.value[props.chosen]?.behind_s ?? []).map((value) => Math.abs(value ?? 0))))
+const most = computed(() =>
+  Math.max(0.1, ...(laps.value[props.chosen]?.behind_s ?? []).map((value) => Math.abs(value ?? 0))),
+)
 const band = computed(() => {
   const lap = laps.value[props.chosen]
   const places = toRaw(props.overlay)?.places_m ?? []
@@ -97,7 +106,9 @@ const band = computed(() => {
       const there = value !== null && value !== undefined
       if (there) {
         const high = MIDDLE - sign * Math.max(0, (sign * value) / most.value) * BAND
-        d += open ? `L${x(place).toFixed(1)} ${high.toFixed(1)}` : `M${x(place).toFixed(1)} ${MIDDLE}L${x(place).toFixed(1)} ${high.toFixed(1)}`
+        d += open
+          ? `L${x(place).toFixed(1)} ${high.toFixed(1)}`
+          : `M${x(place).toFixed(1)} ${MIDDLE}L${x(place).toFixed(1)} ${high.toFixed(1)}`
         open = true
         last = x(place)
       } else if (open) {
@@ -109,18 +120,34 @@ const band = computed(() => {
   }
   return made
 })
-const holes = computed(() => laps.value.flatMap((lap, index) => lap.stretches.filter((item) => !(item.channels as string[]).length).map((item) => ({ index, from: Math.max(item.start_m as number, props.from), to: Math.min(item.end_m as number, props.to) }))))
+const holes = computed(() =>
+  laps.value.flatMap((lap, index) =>
+    lap.stretches
+      .filter((item) => !(item.channels as string[]).length)
+      .map((item) => ({
+        index,
+        from: Math.max(item.start_m as number, props.from),
+        to: Math.min(item.end_m as number, props.to),
+      })),
+  ),
+)
 const ticks = computed(() => {
   const step = roundStep(props.to - props.from, width.value / 110)
   const first = Math.ceil(props.from / step) * step
-  return Array.from({ length: Math.max(0, Math.floor((props.to - first) / step) + 1) }, (_, index) => first + index * step)
+  return Array.from(
+    { length: Math.max(0, Math.floor((props.to - first) / step) + 1) },
+    (_, index) => first + index * step,
+  )
 })
 const steps = computed(() => {
   // While laps are still coming there is nothing that a scale could be of.
   if (!laps.value.length) return []
   const step = roundStep(range.value[1] - range.value[0], 5)
   const first = Math.ceil(range.value[0] / step) * step
-  return Array.from({ length: Math.max(0, Math.floor((range.value[1] - first) / step) + 1) }, (_, index) => first + index * step)
+  return Array.from(
+    { length: Math.max(0, Math.floor((range.value[1] - first) / step) + 1) },
+    (_, index) => first + index * step,
+  )
 })
 
 /** Look nearer or from further away, round a place that stays where it is. */
@@ -140,15 +167,26 @@ const keep = (metres: number) => {
 }
 function jump(step: number) {
   const apexes = props.corners.map((corner) => corner.apex_m).sort((a, b) => a - b)
-  const next = step > 0 ? apexes.find((place) => place > props.at + 0.5) : [...apexes].reverse().find((place) => place < props.at - 0.5)
+  const next =
+    step > 0
+      ? apexes.find((place) => place > props.at + 0.5)
+      : [...apexes].reverse().find((place) => place < props.at - 0.5)
   if (next !== undefined) keep(next)
 }
 function onKey(event: KeyboardEvent) {
   const one = ((props.to - props.from) / (width.value - 2 * SIDE)) * (event.shiftKey ? 20 : 2)
   const does: Record<string, () => void> = {
-    ArrowLeft: () => keep(props.at - one), ArrowRight: () => keep(props.at + one), Home: () => keep(props.from), End: () => keep(props.to),
-    '+': () => zoom(0.6), '-': () => zoom(1 / 0.6), '0': () => emit('stretch', 0, props.length), '[': () => jump(-1), ']': () => jump(1),
-    PageUp: () => move(props.from - (props.to - props.from) / 2), PageDown: () => move(props.from + (props.to - props.from) / 2),
+    ArrowLeft: () => keep(props.at - one),
+    ArrowRight: () => keep(props.at + one),
+    Home: () => keep(props.from),
+    End: () => keep(props.to),
+    '+': () => zoom(0.6),
+    '-': () => zoom(1 / 0.6),
+    '0': () => emit('stretch', 0, props.length),
+    '[': () => jump(-1),
+    ']': () => jump(1),
+    PageUp: () => move(props.from - (props.to - props.from) / 2),
+    PageDown: () => move(props.from + (props.to - props.from) / 2),
   }
   if (!does[event.key] || event.ctrlKey || event.metaKey || event.altKey) return
   event.preventDefault()
@@ -177,11 +215,13 @@ function drag(event: PointerEvent) {
   if (down.size === 2) {
     const [was, is] = [Math.abs(before[0]! - before[1]!), Math.abs(now[0]! - now[1]!)]
     if (was > 4 && is > 4) zoom(was / is, metresAt((now[0]! + now[1]!) / 2 - box.left))
-  } else if (down.size === 1 && held && props.to - props.from < props.length) move(held.from - ((event.clientX - held.at) / (width.value - 2 * SIDE)) * (props.to - props.from))
+  } else if (down.size === 1 && held && props.to - props.from < props.length)
+    move(held.from - ((event.clientX - held.at) / (width.value - 2 * SIDE)) * (props.to - props.from))
   else emit('at', Math.min(Math.max(metresAt(event.clientX - box.left), props.from), props.to))
 }
 function release(event: PointerEvent) {
-  if (held && Math.abs(event.clientX - held.at) < 4) emit('at', metresAt(event.clientX - frame.value!.getBoundingClientRect().left))
+  if (held && Math.abs(event.clientX - held.at) < 4)
+    emit('at', metresAt(event.clientX - frame.value!.getBoundingClientRect().left))
   down.delete(event.pointerId)
   held = undefined
 }
@@ -191,28 +231,81 @@ defineExpose({ zoom, jump })
 <template>
   <div class="frame">
     <svg
-      ref="frame" :width="width" :height="HEIGHT" :viewBox="`0 0 ${width} ${HEIGHT}`" role="slider" tabindex="0" :aria-label="label" aria-valuemin="0" :aria-valuemax="Math.round(length)" :aria-valuenow="Math.round(at)" :aria-valuetext="told"
-      @keydown="onKey" @wheel="onWheel" @pointerdown="grab" @pointermove="drag" @pointerup="release" @pointercancel="release"
+      ref="frame"
+      :width="width"
+      :height="HEIGHT"
+      :viewBox="`0 0 ${width} ${HEIGHT}`"
+      role="slider"
+      tabindex="0"
+      :aria-label="label"
+      aria-valuemin="0"
+      :aria-valuemax="Math.round(length)"
+      :aria-valuenow="Math.round(at)"
+      :aria-valuetext="told"
+      @keydown="onKey"
+      @wheel="onWheel"
+      @pointerdown="grab"
+      @pointermove="drag"
+      @pointerup="release"
+      @pointercancel="release"
     >
       <defs>
-        <pattern id="trace-lost" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="6" height="6" class="lost-ground" /><line y2="6" class="lost-line" /></pattern>
+        <pattern id="trace-lost" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="6" height="6" class="lost-ground" />
+          <line y2="6" class="lost-line" />
+        </pattern>
       </defs>
       <g aria-hidden="true">
         <g class="bends">
           <path v-for="bend in bends" :key="bend.key" :d="bend.d" />
-          <text v-for="title in titles" :key="title.key" :x="title.x" y="15" text-anchor="middle">{{ title.text }}</text>
+          <text v-for="title in titles" :key="title.key" :x="title.x" y="15" text-anchor="middle">
+            {{ title.text }}
+          </text>
         </g>
         <g class="scale">
-          <template v-for="value in steps" :key="`y${value}`"><line :x1="SIDE" :x2="width - SIDE" :y1="y(value)" :y2="y(value)" /><text :x="SIDE + 2" :y="y(value) - 3">{{ Number(value.toFixed(2)) }}</text></template>
-          <template v-for="metres in ticks" :key="`x${metres}`"><line class="tick" :x1="x(metres)" :x2="x(metres)" :y1="HEIGHT - BOTTOM" :y2="HEIGHT - BOTTOM + 5" /><text v-if="x(metres) < width - 40" :x="x(metres)" :y="HEIGHT - 7" :text-anchor="x(metres) < 30 ? 'start' : 'middle'">{{ Math.round(metres) }} m</text></template>
+          <template v-for="value in steps" :key="`y${value}`">
+            <line :x1="SIDE" :x2="width - SIDE" :y1="y(value)" :y2="y(value)" />
+            <text :x="SIDE + 2" :y="y(value) - 3">{{ Number(value.toFixed(2)) }}</text>
+          </template>
+          <template v-for="metres in ticks" :key="`x${metres}`">
+            <line class="tick" :x1="x(metres)" :x2="x(metres)" :y1="HEIGHT - BOTTOM" :y2="HEIGHT - BOTTOM + 5" />
+            <text
+              v-if="x(metres) < width - 40"
+              :x="x(metres)"
+              :y="HEIGHT - 7"
+              :text-anchor="x(metres) < 30 ? 'start' : 'middle'"
+            >
+              {{ Math.round(metres) }} m
+            </text>
+          </template>
         </g>
-        <rect v-for="(hole, index) in holes" :key="`hole${index}`" class="hole" :x="x(hole.from)" :width="Math.max(2, x(hole.to) - x(hole.from))" :y="TOP" :height="HEIGHT - TOP - BOTTOM" />
+        <rect
+          v-for="(hole, index) in holes"
+          :key="`hole${index}`"
+          class="hole"
+          :x="x(hole.from)"
+          :width="Math.max(2, x(hole.to) - x(hole.from))"
+          :y="TOP"
+          :height="HEIGHT - TOP - BOTTOM"
+        />
         <line class="base" :x1="SIDE" :x2="width - SIDE" :y1="MIDDLE" :y2="MIDDLE" />
-        <path class="lost" :d="band.lost" /><path class="won" :d="band.won" />
-        <text v-if="!laps.length" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">reading the traces …</text>
-        <text v-if="chosen && laps[chosen]" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">band: up to {{ gap(most * 1e6).replace(/^[+−]/, '') }} s behind above, ahead below</text>
+        <path class="lost" :d="band.lost" />
+        <path class="won" :d="band.won" />
+        <text v-if="!laps.length" class="bandscale" :x="width - SIDE" :y="HEIGHT - BOTTOM - 6" text-anchor="end">
+          reading the traces …
+        </text>
+        <text
+          v-if="chosen && laps[chosen]"
+          class="bandscale"
+          :x="width - SIDE"
+          :y="HEIGHT - BOTTOM - 6"
+          text-anchor="end"
+        >
+          band: up to {{ gap(most * 1e6).replace(/^[+−]/, '') }} s behind above, ahead below
+        </text>
         <g v-for="line in lines" :key="line.key" :stroke="line.ink" :stroke-width="line.pen.width">
-          <path class="trace" :d="line.d" /><path v-if="line.figures" class="figures" :d="line.figures" />
+          <path class="trace" :d="line.d" />
+          <path v-if="line.figures" class="figures" :d="line.figures" />
         </g>
         <line class="at" :x1="x(at)" :x2="x(at)" :y1="TOP - 4" :y2="HEIGHT - BOTTOM" />
       </g>

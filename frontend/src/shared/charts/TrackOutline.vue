@@ -38,7 +38,9 @@ onBeforeUnmount(() => watcher?.disconnect())
 const EDGE = 30
 const road = computed(() => new Road(props.outline, props.length))
 const shown = computed(() => (props.stretch ? road.value.line(props.stretch[0], props.stretch[1]) : road.value.points))
-const fit = computed(() => fitting(shown.value, { left: EDGE, top: EDGE, width: width.value - 2 * EDGE, height: props.height - 2 * EDGE }))
+const fit = computed(() =>
+  fitting(shown.value, { left: EDGE, top: EDGE, width: width.value - 2 * EDGE, height: props.height - 2 * EDGE }),
+)
 const whole = computed(() => path(props.stretch ? shown.value : [...shown.value, shown.value[0]!], fit.value.to))
 const inStretch = (metres: number) => {
   if (!props.stretch) return true
@@ -55,13 +57,26 @@ function beside(metres: number, pixels: number): Point {
 /** Corners of one weight are one line: with hundreds of them a shape for each would take its time. */
 const LEVELS = ['low', 'medium', 'high'] as const
 const inside = computed(() => props.corners.filter((corner) => inStretch(corner.apex_m)))
-const bend = (corner: StripCorner) => pieces(corner.start_m, corner.end_m, props.length).map(([from, to]) => path(road.value.line(from, to), fit.value.to)).join('')
-const bends = computed(() => LEVELS.map((level) => ({ level, d: inside.value.filter((corner) => corner.level === level).map(bend).join('') })))
+const bend = (corner: StripCorner) =>
+  pieces(corner.start_m, corner.end_m, props.length)
+    .map(([from, to]) => path(road.value.line(from, to), fit.value.to))
+    .join('')
+const bends = computed(() =>
+  LEVELS.map((level) => ({
+    level,
+    d: inside.value
+      .filter((corner) => corner.level === level)
+      .map(bend)
+      .join(''),
+  })),
+)
 const hereBend = computed(() => {
   const corner = inside.value.find((item) => item.key === props.here)
   return corner ? { level: corner.level, d: bend(corner) } : undefined
 })
-const apexes = computed(() => inside.value.map((corner) => ({ corner, at: fit.value.to(road.value.at(corner.apex_m)) })))
+const apexes = computed(() =>
+  inside.value.map((corner) => ({ corner, at: fit.value.to(road.value.at(corner.apex_m)) })),
+)
 const names = computed(() =>
   inside.value.map((corner) => {
     const [x, y] = beside(corner.apex_m, corner.direction === 'left' ? -17 : 17)
@@ -87,7 +102,12 @@ function press(event: MouseEvent) {
 const cuts = computed(() =>
   props.sectors
     .filter((sector) => inStretch(sector.start_m))
-    .map((sector) => ({ code: sector.code, from: beside(sector.start_m, -9), to: beside(sector.start_m, 9), text: beside(sector.start_m, 22) })),
+    .map((sector) => ({
+      code: sector.code,
+      from: beside(sector.start_m, -9),
+      to: beside(sector.start_m, 9),
+      text: beside(sector.start_m, 22),
+    })),
 )
 const labels = computed(() => {
   const taken = cuts.value.map((cut) => ({ key: '', x: cut.text[0], y: cut.text[1] + 4, text: cut.code, rank: 0 }))
@@ -106,25 +126,53 @@ const arrow = computed(() => {
   const [dx, dy] = road.value.heading(at)
   return { x, y, turn: (Math.atan2(-dy, dx) * 180) / Math.PI }
 })
-const signs = computed(() => (props.marks ?? []).filter((mark) => inStretch(mark.at_m)).map((mark) => ({ ...mark, at: fit.value.to(road.value.at(mark.at_m)) })))
+const signs = computed(() =>
+  (props.marks ?? [])
+    .filter((mark) => inStretch(mark.at_m))
+    .map((mark) => ({ ...mark, at: fit.value.to(road.value.at(mark.at_m)) })),
+)
 </script>
 
 <template>
   <div ref="frame" class="outline" :style="{ minHeight: `${height}px` }">
-    <svg v-if="width" :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="label" :class="{ near: under }" @click="press" @mousemove="under = nearest($event)" @mouseleave="under = undefined">
+    <svg
+      v-if="width"
+      :width="width"
+      :height="height"
+      :viewBox="`0 0 ${width} ${height}`"
+      role="img"
+      :aria-label="label"
+      :class="{ near: under }"
+      @click="press"
+      @mousemove="under = nearest($event)"
+      @mouseleave="under = undefined"
+    >
       <title v-if="under">{{ [under.code, under.name].filter(Boolean).join(' ') }}</title>
       <path class="road" :d="whole" />
       <path class="inside" :d="whole" />
       <path v-if="lane" class="lane" :d="lane" />
       <path v-for="item in bends" :key="item.level" class="bend" :class="item.level" :d="item.d" />
       <path v-if="hereBend" class="bend here" :class="hereBend.level" :d="hereBend.d" />
-      <text v-for="item in labels" :key="item.key" class="name" :class="{ here: item.key === here }" :x="item.x" :y="item.y" text-anchor="middle">{{ item.text }}</text>
+      <text
+        v-for="item in labels"
+        :key="item.key"
+        class="name"
+        :class="{ here: item.key === here }"
+        :x="item.x"
+        :y="item.y"
+        text-anchor="middle"
+      >
+        {{ item.text }}
+      </text>
       <g v-for="cut in cuts" :key="cut.code" class="sector">
         <line :x1="cut.from[0]" :y1="cut.from[1]" :x2="cut.to[0]" :y2="cut.to[1]" />
         <text :x="cut.text[0]" :y="cut.text[1] + 4" text-anchor="middle">{{ cut.code }}</text>
       </g>
       <path class="way" d="M4 -5L15 0L4 5Z" :transform="`translate(${arrow.x} ${arrow.y}) rotate(${arrow.turn})`" />
-      <g v-for="(mark, index) in signs" :key="index" class="sign"><title>{{ mark.words }}</title><text :x="mark.at[0]" :y="mark.at[1] + 5" text-anchor="middle">{{ mark.sign }}</text></g>
+      <g v-for="(mark, index) in signs" :key="index" class="sign">
+        <title>{{ mark.words }}</title>
+        <text :x="mark.at[0]" :y="mark.at[1] + 5" text-anchor="middle">{{ mark.sign }}</text>
+      </g>
     </svg>
   </div>
 </template>

@@ -7,7 +7,11 @@ import StripRow from '@/shared/charts/StripRow.vue'
 import { lapTime, moment, temperature } from '@/shared/format'
 
 const PAGE = 160
-const props = defineProps<{ strip: Strip; names: Record<string, string | null>; markWords: Record<string, { name: string; meaning: string }> }>()
+const props = defineProps<{
+  strip: Strip
+  names: Record<string, string | null>
+  markWords: Record<string, { name: string; meaning: string }>
+}>()
 const place = defineModel<{ lap: number; part: number }>({ required: true })
 const hovered = ref<{ lap: number; part: number } | null>(null)
 const id = useId()
@@ -18,12 +22,19 @@ const page = computed(() => Math.floor(place.value.lap / PAGE))
 const first = computed(() => page.value * PAGE)
 const shown = computed(() => props.strip.laps.slice(first.value, first.value + PAGE))
 const spans = computed(() => runSpans(shown.value))
-const usedMarks = computed(() => Object.keys(MARK_LETTERS).filter((mark) => props.strip.laps.some((lap) => mark in lap.marks)))
+const usedMarks = computed(() =>
+  Object.keys(MARK_LETTERS).filter((mark) => props.strip.laps.some((lap) => mark in lap.marks)),
+)
 const worst = computed(() => Math.max(1, ...props.strip.parts.map((part) => part.mean_loss_us ?? 0)))
 
 const markNames = (lap: StripLap) =>
-  Object.entries(lap.marks).map(([mark, inferred]) => `${props.markWords[mark]?.name ?? mark}${inferred ? ' (by rule)' : ''}`)
-const letters = (lap: StripLap) => Object.keys(lap.marks).map((mark) => MARK_LETTERS[mark] ?? '').join('')
+  Object.entries(lap.marks).map(
+    ([mark, inferred]) => `${props.markWords[mark]?.name ?? mark}${inferred ? ' (by rule)' : ''}`,
+  )
+const letters = (lap: StripLap) =>
+  Object.keys(lap.marks)
+    .map((mark) => MARK_LETTERS[mark] ?? '')
+    .join('')
 
 function lapWords(lap: StripLap): string {
   const marks = markNames(lap)
@@ -34,7 +45,13 @@ const readout = computed(() => {
   const lap = props.strip.laps[at.lap]
   const part = props.strip.parts[at.part]
   if (!lap || !part) return null
-  return { lap, words: lapWords(lap), cell: cellWords(props.strip, props.names, lap, at.part), reference: part.reference_us, started: lap.started_at }
+  return {
+    lap,
+    words: lapWords(lap),
+    cell: cellWords(props.strip, props.names, lap, at.part),
+    reference: part.reference_us,
+    started: lap.started_at,
+  }
 })
 
 function move(lap: number, part: number) {
@@ -84,22 +101,41 @@ watch(place, async () => {
       <template v-if="readout">
         <p>
           <b class="time">{{ readout.cell }}</b>
-          <span v-if="readout.reference !== null" class="quiet time"> · reference {{ lapTime(readout.reference) }}</span>
+          <span v-if="readout.reference !== null" class="quiet time">
+            · reference {{ lapTime(readout.reference) }}</span
+          >
         </p>
         <p class="quiet time">
-          {{ readout.words }}<template v-if="readout.started"> · {{ moment(readout.started) }}</template><template v-if="readout.lap.track_temp_c !== null"> · track {{ temperature(readout.lap.track_temp_c) }}</template><template v-if="readout.lap.note"> · “{{ readout.lap.note }}”</template>
+          {{ readout.words }}<template v-if="readout.started"> · {{ moment(readout.started) }}</template
+          ><template v-if="readout.lap.track_temp_c !== null">
+            · track {{ temperature(readout.lap.track_temp_c) }}</template
+          ><template v-if="readout.lap.note"> · “{{ readout.lap.note }}”</template>
         </p>
       </template>
     </div>
     <div v-if="strip.laps.length > PAGE" class="pages">
-      <v-btn size="small" variant="outlined" :disabled="page === 0" @click="move(first - PAGE, place.part)">Earlier laps</v-btn>
+      <v-btn size="small" variant="outlined" :disabled="page === 0" @click="move(first - PAGE, place.part)"
+        >Earlier laps</v-btn
+      >
       <span class="time">laps {{ first + 1 }} to {{ first + shown.length }} of {{ strip.laps.length }}</span>
-      <v-btn size="small" variant="outlined" :disabled="first + PAGE >= strip.laps.length" @click="move(first + PAGE, place.part)">Later laps</v-btn>
+      <v-btn
+        size="small"
+        variant="outlined"
+        :disabled="first + PAGE >= strip.laps.length"
+        @click="move(first + PAGE, place.part)"
+        >Later laps</v-btn
+      >
     </div>
     <div ref="frame" class="frame" :style="{ '--laps': shown.length }">
       <div class="row runs" aria-hidden="true">
         <span class="name" />
-        <span v-for="span in spans" :key="span.start" class="run" :style="{ gridColumn: `${span.start + 2} / span ${span.length}` }">{{ span.label }}</span>
+        <span
+          v-for="span in spans"
+          :key="span.start"
+          class="run"
+          :style="{ gridColumn: `${span.start + 2} / span ${span.length}` }"
+          >{{ span.label }}</span
+        >
         <span class="mean">mean loss, s</span>
       </div>
       <div
@@ -129,7 +165,15 @@ watch(place, async () => {
           <span role="columnheader" class="mean"><span class="visually-hidden">Mean loss</span></span>
         </div>
         <StripRow
-          v-for="(part, row) in strip.parts.slice(0, drawn)" :id="id" :key="part.code" :strip="strip" :row="row" :first="first" :shown="shown" :names="names" :worst="worst"
+          v-for="(part, row) in strip.parts.slice(0, drawn)"
+          :id="id"
+          :key="part.code"
+          :strip="strip"
+          :row="row"
+          :first="first"
+          :shown="shown"
+          :names="names"
+          :worst="worst"
           :here="place.part === row ? place.lap : -1"
         />
       </div>
@@ -139,9 +183,18 @@ watch(place, async () => {
         <dt><i class="lost" :class="`s${step}`" /><i class="won" :class="`s${step}`" /></dt>
         <dd>{{ words }} s</dd>
       </div>
-      <div><dt class="pair"><i class="lost s2" /></dt><dd>lost</dd></div>
-      <div><dt class="pair"><i class="won s2" /></dt><dd>won</dd></div>
-      <div><dt class="idle"><i class="lost s2" /></dt><dd>no evidence</dd></div>
+      <div>
+        <dt class="pair"><i class="lost s2" /></dt>
+        <dd>lost</dd>
+      </div>
+      <div>
+        <dt class="pair"><i class="won s2" /></dt>
+        <dd>won</dd>
+      </div>
+      <div>
+        <dt class="idle"><i class="lost s2" /></dt>
+        <dd>no evidence</dd>
+      </div>
       <div v-for="mark in usedMarks" :key="mark">
         <dt class="letter">{{ MARK_LETTERS[mark] }}</dt>
         <dd :title="markWords[mark]?.meaning">{{ markWords[mark]?.name }}</dd>

@@ -8,10 +8,14 @@ export function useGradually(wanted: () => number, each: number): Ref<number> {
     drawn.value = Math.min(wanted(), drawn.value + each)
     frame = drawn.value < wanted() ? requestAnimationFrame(() => (frame = window.setTimeout(more))) : 0
   }
-  watch(wanted, (count) => {
-    if (drawn.value > count) drawn.value = count
-    else if (!frame) more()
-  }, { immediate: true })
+  watch(
+    wanted,
+    (count) => {
+      if (drawn.value > count) drawn.value = count
+      else if (!frame) more()
+    },
+    { immediate: true },
+  )
   onBeforeUnmount(() => {
     cancelAnimationFrame(frame)
     window.clearTimeout(frame)

@@ -64,7 +64,8 @@ export function nextCostly(strip: Strip, lap: number, part: number): { lap: numb
   return null
 }
 
-export const partTitle = (names: Record<string, string | null>, code: string) => (names[code] ? `${code} ${names[code]}` : code)
+export const partTitle = (names: Record<string, string | null>, code: string) =>
+  names[code] ? `${code} ${names[code]}` : code
 
 /** What one cell says: the part, its time, what was lost or won, what happened there, and whether it counts. */
 export function cellWords(strip: Strip, names: Record<string, string | null>, lap: StripLap, part: number): string {
@@ -74,8 +75,15 @@ export function cellWords(strip: Strip, names: Record<string, string | null>, la
   const loss = lap.losses_us[part]
   if (time === null || time === undefined) return `${title}: no time`
   const against = loss === null || loss === undefined ? '' : `, ${gap(loss)} s`
-  const events = [...lap.strikes.filter((strike) => strike === code).map(() => 'track limits'), ...lap.incidents.filter((event) => event.endsWith(`:${code}`)).map((event) => event.split(':')[0])]
+  const events = [
+    ...lap.strikes.filter((strike) => strike === code).map(() => 'track limits'),
+    ...lap.incidents.filter((event) => event.endsWith(`:${code}`)).map((event) => event.split(':')[0]),
+  ]
   const event = events.length ? ` (${events.join(', ')} here)` : ''
-  const counts = lap.passes[part] ? '' : lap.taken.includes(code) && !event ? ', taken by what happened before' : ', no evidence'
+  const counts = lap.passes[part]
+    ? ''
+    : lap.taken.includes(code) && !event
+      ? ', taken by what happened before'
+      : ', no evidence'
   return `${title}: ${lapTime(time)}${against}${event}${counts}`
 }

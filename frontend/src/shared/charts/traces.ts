@@ -47,7 +47,8 @@ export function figures(index: number, from: number, to: number, at: (pixels: nu
 /** One figure, for the legend. */
 export const figureAt = (index: number, x: number, y: number) => FIGURES[pen(index).figure](x, y)
 export const pen = (index: number): Pen => PENS[index % PENS.length]!
-export const inkOf = (index: number) => (index ? `color-mix(in srgb, var(--ink) ${pen(index).ink}%, var(--sheet))` : 'var(--accent)')
+export const inkOf = (index: number) =>
+  index ? `color-mix(in srgb, var(--ink) ${pen(index).ink}%, var(--sheet))` : 'var(--accent)'
 
 /** What a channel is called and measured in. */
 export const CHANNELS: Record<string, { name: string; unit: string; decimals: number }> = {
@@ -80,7 +81,12 @@ export function valueAt(where: readonly number[], values: readonly (number | nul
 }
 
 /** A line through points, broken where values aren't known. */
-export function linePath(where: readonly number[], values: readonly (number | null)[], x: (metres: number) => number, y: (value: number) => number): string {
+export function linePath(
+  where: readonly number[],
+  values: readonly (number | null)[],
+  x: (metres: number) => number,
+  y: (value: number) => number,
+): string {
   let out = ''
   let drawing = false
   for (let index = 0; index < where.length; index += 1) {

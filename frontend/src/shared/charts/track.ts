@@ -13,7 +13,12 @@ export type Point = readonly [number, number]
 
 /** Part of the lap from one distance to another, also across the line; in pieces that don't cross it. */
 export function pieces(from: number, to: number, length: number): [number, number][] {
-  return to >= from ? [[from, to]] : [[from, length], [0, to]]
+  return to >= from
+    ? [[from, to]]
+    : [
+        [from, length],
+        [0, to],
+      ]
 }
 
 export class Road {
@@ -96,11 +101,19 @@ export function path(points: readonly Point[], to: (point: Point) => Point): str
 }
 
 /** Which of many labels can stand without lying on each other; those that come first are preferred. */
-export function standing<T extends { x: number; y: number; text: string }>(labels: readonly T[], height: number, perSign: number): T[] {
+export function standing<T extends { x: number; y: number; text: string }>(
+  labels: readonly T[],
+  height: number,
+  perSign: number,
+): T[] {
   const kept: T[] = []
   for (const label of labels) {
     const half = (label.text.length * perSign) / 2 + 2
-    const clear = kept.every((other) => Math.abs(other.x - label.x) > half + (other.text.length * perSign) / 2 + 2 || Math.abs(other.y - label.y) > height)
+    const clear = kept.every(
+      (other) =>
+        Math.abs(other.x - label.x) > half + (other.text.length * perSign) / 2 + 2 ||
+        Math.abs(other.y - label.y) > height,
+    )
     if (clear) kept.push(label)
   }
   return kept

@@ -21,7 +21,9 @@ function go(event: Event) {
   <label v-if="(list.data.value?.items.length ?? 0) > 1" class="switch">
     <span class="visually-hidden">Another combination</span>
     <select :value="id" @change="go">
-      <option v-for="item in list.data.value?.items" :key="item.id" :value="item.id">{{ item.track }}, {{ item.layout }} · {{ item.car }}</option>
+      <option v-for="item in list.data.value?.items" :key="item.id" :value="item.id">
+        {{ item.track }}, {{ item.layout }} · {{ item.car }}
+      </option>
     </select>
   </label>
 </template>

@@ -24,8 +24,19 @@ function drop(event: DragEvent) {
 <template>
   <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="drop">
     <WorkButton color="primary" :loading="busy" @click="input?.click()">{{ label }}</WorkButton>
-    <span class="quiet">or drop {{ several ? 'them' : 'it' }} here<template v-if="hint"> · {{ hint }}</template></span>
-    <input ref="input" class="visually-hidden" type="file" tabindex="-1" aria-hidden="true" :accept="accept" :multiple="several" @change="take(input?.files)" />
+    <span class="quiet"
+      >or drop {{ several ? 'them' : 'it' }} here<template v-if="hint"> · {{ hint }}</template></span
+    >
+    <input
+      ref="input"
+      class="visually-hidden"
+      type="file"
+      tabindex="-1"
+      aria-hidden="true"
+      :accept="accept"
+      :multiple="several"
+      @change="take(input?.files)"
+    />
   </div>
 </template>
 

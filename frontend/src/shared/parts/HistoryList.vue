@@ -14,7 +14,11 @@ const list = useInfiniteQuery({
   queryKey: ['history', () => props.thing, () => props.id, () => props.mine],
   initialPageParam: undefined as number | undefined,
   queryFn: ({ pageParam }) =>
-    answer(api.GET('/api/history', { params: { query: { thing: props.thing, id: props.id, before: pageParam, mine: props.mine ?? false } } })),
+    answer(
+      api.GET('/api/history', {
+        params: { query: { thing: props.thing, id: props.id, before: pageParam, mine: props.mine ?? false } },
+      }),
+    ),
   getNextPageParam: (page) => page.next ?? undefined,
 })
 const entries = computed(() => list.data.value?.pages.flatMap((page) => page.items) ?? [])
@@ -31,44 +35,93 @@ const fields = computed(() =>
     what: change.before === null ? 'added' : change.after === null ? 'removed' : 'changed',
     rows:
       change.before && change.after
-        ? Object.keys(change.after).map((name) => ({ name: name.replaceAll('_', ' '), before: words(change.before?.[name]), after: words(change.after?.[name]) }))
+        ? Object.keys(change.after).map((name) => ({
+            name: name.replaceAll('_', ' '),
+            before: words(change.before?.[name]),
+            after: words(change.after?.[name]),
+          }))
         : [],
     name: String((change.after ?? change.before)?.name ?? (change.after ?? change.before)?.label ?? ''),
   })),
 )
-const words = (value: unknown) => (value === null || value === undefined || value === '' ? 'nothing' : typeof value === 'object' ? JSON.stringify(value) : String(value))
+const words = (value: unknown) =>
+  value === null || value === undefined || value === ''
+    ? 'nothing'
+    : typeof value === 'object'
+      ? JSON.stringify(value)
+      : String(value)
 </script>
 
 <template>
   <SkeletonRows v-if="list.isPending.value" :rows="8" label="Loading the history" />
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
-  <p v-if="list.data.value && !entries.length" class="quiet note">Nothing yet. Whatever is added or changed from now on stands here, and can be taken back.</p>
+  <p v-if="list.data.value && !entries.length" class="quiet note">
+    Nothing yet. Whatever is added or changed from now on stands here, and can be taken back.
+  </p>
   <ol class="entries">
     <li v-for="entry in entries" :key="entry.id" :class="{ back: !entry.standing, turn: entry.kind !== 'act' }">
       <span class="when quiet">{{ moment(entry.made_at) }}</span>
       <span class="text">
-        <button v-if="entry.rows" type="button" class="summary" :aria-expanded="opened === entry.id" @click="opened = opened === entry.id ? undefined : entry.id">{{ entry.summary }}</button>
+        <button
+          v-if="entry.rows"
+          type="button"
+          class="summary"
+          :aria-expanded="opened === entry.id"
+          @click="opened = opened === entry.id ? undefined : entry.id"
+        >
+          {{ entry.summary }}
+        </button>
         <span v-else>{{ entry.summary }}</span>
-        <span class="quiet by">{{ entry.rig ? `rig ${entry.rig}` : entry.person }}<template v-if="entry.rows"> · {{ count(entry.rows, 'row') }}</template></span>
+        <span class="quiet by"
+          >{{ entry.rig ? `rig ${entry.rig}` : entry.person
+          }}<template v-if="entry.rows"> · {{ count(entry.rows, 'row') }}</template></span
+        >
         <span v-if="!entry.standing" class="tag">is taken back</span>
         <span v-if="opened === entry.id" class="detail">
           <v-progress-linear v-if="detail.isPending.value" indeterminate aria-label="Loading the change" />
           <TroubleNote :error="detail.error.value" />
           <span v-for="(field, index) in fields" :key="index" class="field">
             <b>{{ field.table }} {{ field.name }}</b> {{ field.what }}
-            <span v-for="row in field.rows" :key="row.name" class="cell">{{ row.name }}: <del>{{ row.before }}</del> → <ins>{{ row.after }}</ins></span>
+            <span v-for="row in field.rows" :key="row.name" class="cell"
+              >{{ row.name }}: <del>{{ row.before }}</del> → <ins>{{ row.after }}</ins></span
+            >
           </span>
-          <span v-if="detail.data.value && !fields.length">Laps that came in together; they are taken back together.</span>
-          <span v-else-if="(detail.data.value?.entry.rows ?? 0) > fields.length" class="quiet">and more: {{ count(detail.data.value?.entry.rows ?? 0, 'row') }} in all.</span>
+          <span v-if="detail.data.value && !fields.length"
+            >Laps that came in together; they are taken back together.</span
+          >
+          <span v-else-if="(detail.data.value?.entry.rows ?? 0) > fields.length" class="quiet"
+            >and more: {{ count(detail.data.value?.entry.rows ?? 0, 'row') }} in all.</span
+          >
         </span>
       </span>
       <span class="act">
-        <WorkButton v-if="entry.can_undo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'undo', entry: entry.id })">Take back<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton>
-        <WorkButton v-if="entry.can_redo" size="small" variant="outlined" :loading="turn.isPending.value && turn.variables.value?.entry === entry.id" @click="turn.mutate({ way: 'redo', entry: entry.id })">Do again<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton>
+        <WorkButton
+          v-if="entry.can_undo"
+          size="small"
+          variant="outlined"
+          :loading="turn.isPending.value && turn.variables.value?.entry === entry.id"
+          @click="turn.mutate({ way: 'undo', entry: entry.id })"
+          >Take back<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton
+        >
+        <WorkButton
+          v-if="entry.can_redo"
+          size="small"
+          variant="outlined"
+          :loading="turn.isPending.value && turn.variables.value?.entry === entry.id"
+          @click="turn.mutate({ way: 'redo', entry: entry.id })"
+          >Do again<span class="visually-hidden">: {{ entry.summary }}, {{ moment(entry.made_at) }}</span></WorkButton
+        >
       </span>
     </li>
   </ol>
-  <WorkButton v-if="list.hasNextPage.value" variant="outlined" class="mt-3" :loading="list.isFetchingNextPage.value" @click="list.fetchNextPage()">Earlier ones</WorkButton>
+  <WorkButton
+    v-if="list.hasNextPage.value"
+    variant="outlined"
+    class="mt-3"
+    :loading="list.isFetchingNextPage.value"
+    @click="list.fetchNextPage()"
+    >Earlier ones</WorkButton
+  >
 </template>
 
 <style scoped>

@@ -9,8 +9,16 @@ const name = defineModel<string>({ default: '' })
 
 <template>
   <form v-draft="`new ${what}`" @submit.prevent="emit('add', name)">
-    <input v-model="name" class="field" :aria-label="`Name of a new ${what}`" :placeholder="`New ${what}`" maxlength="120" />
-    <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="busy">Add</WorkButton>
+    <input
+      v-model="name"
+      class="field"
+      :aria-label="`Name of a new ${what}`"
+      :placeholder="`New ${what}`"
+      maxlength="120"
+    />
+    <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!name.trim()" :loading="busy"
+      >Add</WorkButton
+    >
   </form>
 </template>
 

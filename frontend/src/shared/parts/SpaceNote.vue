@@ -10,7 +10,8 @@ const room = useQuery({ queryKey: ['space'], queryFn: () => answer(api.GET('/api
 <template>
   <p v-if="room" :class="['room', room.nearly_full ? 'nearly' : 'quiet']">
     <b v-if="room.nearly_full">Nearly full.</b>
-    Your files use {{ fileSize(room.own_used) }} of {{ fileSize(room.own_most) }}, the team’s {{ fileSize(room.team_used) }} of {{ fileSize(room.team_most) }}.
+    Your files use {{ fileSize(room.own_used) }} of {{ fileSize(room.own_most) }}, the team’s
+    {{ fileSize(room.team_used) }} of {{ fileSize(room.team_most) }}.
     <template v-if="room.nearly_full">The disk of this installation has {{ fileSize(room.free) }} left.</template>
   </p>
 </template>

@@ -4,7 +4,9 @@ import { Trouble } from '@/shared/api/client'
 
 const props = defineProps<{ error: Error | null | undefined; again?: () => void }>()
 /** For whoever looks into the server's log; what somebody did wrong themselves needs none. */
-const requestId = computed(() => (props.error instanceof Trouble && props.error.status >= 500 ? props.error.requestId : undefined))
+const requestId = computed(() =>
+  props.error instanceof Trouble && props.error.status >= 500 ? props.error.requestId : undefined,
+)
 /** Who reads this has signed in again meanwhile: what was to be shown is being asked anew, what was to be changed is theirs to send. */
 const told = computed(() => {
   if (!(props.error instanceof Trouble) || !props.error.kind.endsWith(':sign-in')) return props.error?.message

@@ -3,7 +3,9 @@ import { away } from '@/shared/away'
 </script>
 
 <template>
-  <v-alert v-if="away" type="warning" role="alert" class="away">{{ away }} What you typed stays here; every few seconds this page looks whether it is back.</v-alert>
+  <v-alert v-if="away" type="warning" role="alert" class="away"
+    >{{ away }} What you typed stays here; every few seconds this page looks whether it is back.</v-alert
+  >
 </template>
 
 <style scoped>

@@ -20,8 +20,13 @@ function put() {
 
 <template>
   <v-alert v-if="told" type="warning" class="my-3 guess" role="status">
-    {{ count(told.count, 'wrong password') }} {{ told.count === 1 ? 'was' : 'were' }} tried for your name in the last two weeks, the last on {{ moment(told.last_at) }}. If that wasn’t you, nobody came in; a long password of your own keeps it so.
-    <template #append><v-btn size="small" variant="outlined" to="/account">Your account</v-btn> <v-btn size="small" color="primary" @click="put">Seen</v-btn></template>
+    {{ count(told.count, 'wrong password') }} {{ told.count === 1 ? 'was' : 'were' }} tried for your name in the last
+    two weeks, the last on {{ moment(told.last_at) }}. If that wasn’t you, nobody came in; a long password of your own
+    keeps it so.
+    <template #append
+      ><v-btn size="small" variant="outlined" to="/account">Your account</v-btn>
+      <v-btn size="small" color="primary" @click="put">Seen</v-btn></template
+    >
   </v-alert>
 </template>
 

@@ -82,9 +82,7 @@ const ofPage: Partial<Record<string, Key[]>> = {
     ['Page Up, Page Down', 'The stretch before, the stretch after'],
     ['Home, End', 'Read at the left, at the right edge'],
   ],
-  'find-layout': [
-    ['← →, Shift', 'On a handle: move the boundary by 1 m, with Shift by 10 m'],
-  ],
+  'find-layout': [['← →, Shift', 'On a handle: move the boundary by 1 m, with Shift by 10 m']],
   combination: [
     ['← →', 'In the strip: the lap before, the lap after'],
     ['↑ ↓', 'In the strip: the part above, the part below'],

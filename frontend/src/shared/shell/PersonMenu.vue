@@ -13,7 +13,10 @@ const may = useMay()
 const open = ref(false)
 const whole = ref<HTMLElement>()
 const button = ref<HTMLButtonElement>()
-watch(() => route.fullPath, () => (open.value = false))
+watch(
+  () => route.fullPath,
+  () => (open.value = false),
+)
 
 async function toggle() {
   open.value = !open.value
@@ -45,17 +48,36 @@ async function signOut() {
 
 <template>
   <div ref="whole" class="whole" @keydown.esc="open && close()">
-    <button ref="button" type="button" class="person" aria-haspopup="true" :aria-expanded="open" aria-controls="person-panel" @click="toggle">
+    <button
+      ref="button"
+      type="button"
+      class="person"
+      aria-haspopup="true"
+      :aria-expanded="open"
+      aria-controls="person-panel"
+      @click="toggle"
+    >
       <span class="name">{{ me.data.value?.person ?? '…' }}</span>
       <span class="quiet">{{ me.data.value ? `${me.data.value.role}, ${me.data.value.team}` : '' }}</span>
     </button>
     <nav v-show="open" id="person-panel" class="sheet panel" aria-label="Your own pages">
-      <RouterLink to="/account"><b>Your account</b> <span class="quiet">Units, time zone, look, password</span></RouterLink>
-      <RouterLink v-if="may('driver.change')" to="/people"><b>People</b> <span class="quiet">Roles, invitations, drivers, rigs</span></RouterLink>
+      <RouterLink to="/account"
+        ><b>Your account</b> <span class="quiet">Units, time zone, look, password</span></RouterLink
+      >
+      <RouterLink v-if="may('driver.change')" to="/people"
+        ><b>People</b> <span class="quiet">Roles, invitations, drivers, rigs</span></RouterLink
+      >
       <RouterLink to="/history"><b>History</b> <span class="quiet">Who changed what; take it back</span></RouterLink>
-      <RouterLink to="/jobs"><b>Background work</b> <span class="quiet">Imports and what else takes long</span></RouterLink>
+      <RouterLink to="/jobs"
+        ><b>Background work</b> <span class="quiet">Imports and what else takes long</span></RouterLink
+      >
       <template v-if="(me.data.value?.teams.length ?? 0) > 1">
-        <button v-for="team in me.data.value?.teams.filter((item) => item.id !== me.data.value?.team_id)" :key="team.id" type="button" @click="openTeam(team.id)">
+        <button
+          v-for="team in me.data.value?.teams.filter((item) => item.id !== me.data.value?.team_id)"
+          :key="team.id"
+          type="button"
+          @click="openTeam(team.id)"
+        >
           <b>Go to {{ team.name }}</b> <span class="quiet">there you are {{ team.role }}</span>
         </button>
       </template>

@@ -35,15 +35,30 @@ const found = useQuery({
 })
 const items = computed(() => (asked.value ? (found.data.value?.items ?? []) : []))
 watch(items, () => (at.value = 0))
-const kindWords: Record<Found['kind'], string> = { driver: 'Drivers', week: 'Weeks', combination: 'Combinations', track: 'Tracks', car: 'Cars', corner: 'Corners', run: 'Runs' }
+const kindWords: Record<Found['kind'], string> = {
+  driver: 'Drivers',
+  week: 'Weeks',
+  combination: 'Combinations',
+  track: 'Tracks',
+  car: 'Cars',
+  corner: 'Corners',
+  run: 'Runs',
+}
 
 function target(item: Found): RouteLocationRaw {
   if (item.week_id) return { name: 'series-week', params: { id: item.week_id } }
   if (item.layout_id) return { name: 'track', params: { id: item.layout_id } }
   if (item.car_id) return { name: 'car', params: { id: item.car_id } }
-  if (!item.combination_id) return item.driver_id ? { name: 'driver-profile', params: { id: item.driver_id } } : { name: 'team' }
+  if (!item.combination_id)
+    return item.driver_id ? { name: 'driver-profile', params: { id: item.driver_id } } : { name: 'team' }
   const query = Object.fromEntries(
-    Object.entries({ driver: item.driver_id, corner: item.corner, session: item.session, run: item.run?.toString(), week: item.kind === 'run' ? 'all' : null }).filter(([, value]) => value),
+    Object.entries({
+      driver: item.driver_id,
+      corner: item.corner,
+      session: item.session,
+      run: item.run?.toString(),
+      week: item.kind === 'run' ? 'all' : null,
+    }).filter(([, value]) => value),
   ) as Record<string, string>
   return { name: 'combination', params: { id: item.combination_id }, query }
 }
@@ -59,27 +74,66 @@ function move(step: number) {
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="620" aria-label="Go to a driver, week, combination, track, car, corner or run" class="search-dialog">
+  <v-dialog
+    v-model="open"
+    max-width="620"
+    aria-label="Go to a driver, week, combination, track, car, corner or run"
+    class="search-dialog"
+  >
     <div class="sheet find">
       <input
-        ref="input" v-model="text" type="text" maxlength="120" autocomplete="off" spellcheck="false" placeholder="Driver, series, track, car, corner, run …" aria-label="Go to" role="combobox" aria-controls="found-list" :aria-expanded="items.length > 0" aria-autocomplete="list"
+        ref="input"
+        v-model="text"
+        type="text"
+        maxlength="120"
+        autocomplete="off"
+        spellcheck="false"
+        placeholder="Driver, series, track, car, corner, run …"
+        aria-label="Go to"
+        role="combobox"
+        aria-controls="found-list"
+        :aria-expanded="items.length > 0"
+        aria-autocomplete="list"
         :aria-activedescendant="items.length ? `found-${at}` : undefined"
-        @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter.prevent="go(items[at])"
+        @keydown.down.prevent="move(1)"
+        @keydown.up.prevent="move(-1)"
+        @keydown.enter.prevent="go(items[at])"
       />
       <TroubleNote :error="found.error.value" />
       <div id="found-list" role="listbox" aria-label="What was found" class="list">
         <template v-for="(item, index) in items" :key="index">
-          <div v-if="index === 0 || items[index - 1]?.kind !== item.kind" class="kind quiet" role="presentation">{{ kindWords[item.kind] }}</div>
-          <div :id="`found-${index}`" role="option" :aria-selected="index === at" class="item" :class="{ at: index === at }" @mousemove="at = index" @click="go(item)">
+          <div v-if="index === 0 || items[index - 1]?.kind !== item.kind" class="kind quiet" role="presentation">
+            {{ kindWords[item.kind] }}
+          </div>
+          <div
+            :id="`found-${index}`"
+            role="option"
+            :aria-selected="index === at"
+            class="item"
+            :class="{ at: index === at }"
+            @mousemove="at = index"
+            @click="go(item)"
+          >
             <b>{{ item.title }}</b> <span class="quiet">{{ item.more }}</span>
           </div>
         </template>
       </div>
-      <p v-if="asked" class="hint"><RouterLink :to="{ name: 'written', query: { q: asked } }" @click="open = false">“{{ asked }}” in all that was written</RouterLink></p>
+      <p v-if="asked" class="hint">
+        <RouterLink :to="{ name: 'written', query: { q: asked } }" @click="open = false"
+          >“{{ asked }}” in all that was written</RouterLink
+        >
+      </p>
       <p class="quiet hint" role="status">
-        <template v-if="asked && found.data.value && !items.length">Nothing here holds “{{ asked }}”. Fewer words, or a part of one, find more.</template>
-        <template v-else-if="!asked">Several words narrow it down: “ysolde run 2”. <kbd>↑</kbd> <kbd>↓</kbd> choose, <kbd>Enter</kbd> goes there, <kbd>Esc</kbd> closes.</template>
-        <template v-else><span class="visually-hidden">{{ items.length }} found</span></template>
+        <template v-if="asked && found.data.value && !items.length"
+          >Nothing here holds “{{ asked }}”. Fewer words, or a part of one, find more.</template
+        >
+        <template v-else-if="!asked"
+          >Several words narrow it down: “ysolde run 2”. <kbd>↑</kbd> <kbd>↓</kbd> choose, <kbd>Enter</kbd> goes there,
+          <kbd>Esc</kbd> closes.</template
+        >
+        <template v-else
+          ><span class="visually-hidden">{{ items.length }} found</span></template
+        >
       </p>
     </div>
   </v-dialog>

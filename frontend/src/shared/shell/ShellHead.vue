@@ -23,31 +23,60 @@ const places = [
 ]
 const jobs = useQuery({ queryKey: ['jobs'], queryFn: () => answer(api.GET('/api/jobs')) })
 const running = computed(() => (jobs.data.value?.items ?? []).filter((job) => !isOver(job)))
-const share = computed(() => (running.value.length ? running.value.reduce((sum, job) => sum + job.progress, 0) / running.value.length : 0))
-
+const share = computed(() =>
+  running.value.length ? running.value.reduce((sum, job) => sum + job.progress, 0) / running.value.length : 0,
+)
 </script>
 
 <template>
   <header class="head">
     <RouterLink class="mark" to="/">Fleet Rival</RouterLink>
     <nav aria-label="Steps of the work">
-      <RouterLink v-for="place in places" :key="place.step" :to="place.to" :class="{ here: route.meta.step === place.step }" :aria-current="route.meta.step === place.step ? 'page' : undefined">{{ place.title }}</RouterLink>
+      <RouterLink
+        v-for="place in places"
+        :key="place.step"
+        :to="place.to"
+        :class="{ here: route.meta.step === place.step }"
+        :aria-current="route.meta.step === place.step ? 'page' : undefined"
+        >{{ place.title }}</RouterLink
+      >
     </nav>
     <button type="button" class="search" @click="emit('search')">
       <v-icon :icon="mdiMagnify" size="17" /> <span>Go to …</span> <kbd>Ctrl K</kbd>
     </button>
     <span class="tools">
-      <RouterLink v-if="running.length" to="/jobs" class="work" :aria-label="`${running.length} at work in the background, ${Math.round(share * 100)} % done`">
+      <RouterLink
+        v-if="running.length"
+        to="/jobs"
+        class="work"
+        :aria-label="`${running.length} at work in the background, ${Math.round(share * 100)} % done`"
+      >
         <span class="bar"><span :style="{ width: `${Math.max(4, share * 100)}%` }" /></span>{{ running.length }} at work
       </RouterLink>
       <button
-        type="button" class="tool" aria-label="Take back the last step" :disabled="!steps.data.value?.undo || turn.isPending.value"
-        :title="steps.data.value?.undo ? `Take back: ${steps.data.value.undo.summary} (Ctrl Z)` : 'Nothing of yours to take back'" @click="step('undo')"
-      ><v-icon :icon="mdiArrowULeftTop" size="18" /></button>
+        type="button"
+        class="tool"
+        aria-label="Take back the last step"
+        :disabled="!steps.data.value?.undo || turn.isPending.value"
+        :title="
+          steps.data.value?.undo
+            ? `Take back: ${steps.data.value.undo.summary} (Ctrl Z)`
+            : 'Nothing of yours to take back'
+        "
+        @click="step('undo')"
+      >
+        <v-icon :icon="mdiArrowULeftTop" size="18" />
+      </button>
       <button
-        type="button" class="tool" aria-label="Do it again" :disabled="!steps.data.value?.redo || turn.isPending.value"
-        :title="steps.data.value?.redo ? `Do again: ${steps.data.value.redo.summary} (Ctrl Y)` : 'Nothing to do again'" @click="step('redo')"
-      ><v-icon :icon="mdiArrowURightTop" size="18" /></button>
+        type="button"
+        class="tool"
+        aria-label="Do it again"
+        :disabled="!steps.data.value?.redo || turn.isPending.value"
+        :title="steps.data.value?.redo ? `Do again: ${steps.data.value.redo.summary} (Ctrl Y)` : 'Nothing to do again'"
+        @click="step('redo')"
+      >
+        <v-icon :icon="mdiArrowURightTop" size="18" />
+      </button>
       <button type="button" class="tool" aria-label="Keys of this page" @click="emit('keys')">?</button>
       <PersonMenu />
     </span>

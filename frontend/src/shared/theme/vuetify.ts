@@ -20,7 +20,12 @@ const paper: ThemeDefinition = {
     info: '#1b6a74',
     success: '#1b6a74',
   },
-  variables: { 'border-color': '#23282f', 'border-opacity': 0.18, 'high-emphasis-opacity': 1, 'medium-emphasis-opacity': 0.86 },
+  variables: {
+    'border-color': '#23282f',
+    'border-opacity': 0.18,
+    'high-emphasis-opacity': 1,
+    'medium-emphasis-opacity': 0.86,
+  },
 }
 
 const lamplight: ThemeDefinition = {
@@ -40,7 +45,12 @@ const lamplight: ThemeDefinition = {
     info: '#7cc3cb',
     success: '#7cc3cb',
   },
-  variables: { 'border-color': '#ece5d6', 'border-opacity': 0.2, 'high-emphasis-opacity': 1, 'medium-emphasis-opacity': 0.86 },
+  variables: {
+    'border-color': '#ece5d6',
+    'border-opacity': 0.2,
+    'high-emphasis-opacity': 1,
+    'medium-emphasis-opacity': 0.86,
+  },
 }
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce

@@ -13,7 +13,8 @@ watch(
   () => list.data.value,
   (data) => {
     if (!data) return
-    const last = data.items.find((item) => item.id === lastCombination()) ?? data.items.find((item) => item.laps) ?? data.items[0]
+    const last =
+      data.items.find((item) => item.id === lastCombination()) ?? data.items.find((item) => item.laps) ?? data.items[0]
     if (last) void router.replace({ name: props.to, params: { id: last.id } })
   },
   { immediate: true },

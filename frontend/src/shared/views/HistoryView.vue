@@ -9,7 +9,10 @@ const mine = ref(false)
 
 <template>
   <h1>History</h1>
-  <p class="quiet note">Who changed what, and when. Taking something back is itself a step here, so nothing is ever lost; what somebody changed since is not written over. Ctrl Z takes back your own last step from any page, Ctrl Y does it again.</p>
+  <p class="quiet note">
+    Who changed what, and when. Taking something back is itself a step here, so nothing is ever lost; what somebody
+    changed since is not written over. Ctrl Z takes back your own last step from any page, Ctrl Y does it again.
+  </p>
   <v-checkbox v-if="may('drivers.see_all')" v-model="mine" label="Only my own steps" class="mb-2" />
   <section class="sheet box"><HistoryList :key="String(mine)" :mine="mine" /></section>
 </template>

@@ -14,7 +14,11 @@ const props = defineProps<{ id: string }>()
 const emit = defineEmits<{ close: [] }>()
 const settled = useRunsSettled()
 const shown = ref(true)
-const list = useQuery({ queryKey: ['questions', () => props.id], queryFn: () => answer(api.GET('/api/combinations/{combination_id}/questions', { params: { path: { combination_id: props.id } } })) })
+const list = useQuery({
+  queryKey: ['questions', () => props.id],
+  queryFn: () =>
+    answer(api.GET('/api/combinations/{combination_id}/questions', { params: { path: { combination_id: props.id } } })),
+})
 const say = useMutation({
   mutationFn: ({ lap, said }: { lap: AskedLap; said: string }) =>
     answer(
@@ -33,15 +37,35 @@ const keyOf = (lap: AskedLap) => ({ session_id: lap.session_id, driver_id: lap.d
   <v-dialog v-model="shown" max-width="680" aria-labelledby="asked-title" @after-leave="emit('close')">
     <div class="sheet part">
       <h2 id="asked-title">What was it?</h2>
-      <p class="quiet note">Only who drove or watched can know. Until somebody says: a lap too fast to be driven alone is taken for one in a tow, and nothing else is supposed.</p>
+      <p class="quiet note">
+        Only who drove or watched can know. Until somebody says: a lap too fast to be driven alone is taken for one in a
+        tow, and nothing else is supposed.
+      </p>
       <SkeletonRows v-if="list.isPending.value" :rows="3" label="Loading the laps" />
       <TroubleNote :error="list.error.value ?? say.error.value" />
       <p v-if="list.data.value && !list.data.value.items.length" role="status">All answered.</p>
       <ul class="plain">
-        <li v-for="lap in list.data.value?.items" :key="`${lap.kind} ${lap.session_id} ${lap.driver_id} ${lap.run} ${lap.lap}`">
-          <span class="what"><b class="time">{{ lapTime(lap.time_us) }}</b> {{ lap.driver }} <RouterLink class="quiet" :to="runPlace(id, keyOf(lap))" @click="shown = false">session {{ lap.session }}, run {{ lap.run }}, lap {{ lap.lap }}</RouterLink><br />{{ lap.words }}</span>
+        <li
+          v-for="lap in list.data.value?.items"
+          :key="`${lap.kind} ${lap.session_id} ${lap.driver_id} ${lap.run} ${lap.lap}`"
+        >
+          <span class="what"
+            ><b class="time">{{ lapTime(lap.time_us) }}</b> {{ lap.driver }}
+            <RouterLink class="quiet" :to="runPlace(id, keyOf(lap))" @click="shown = false"
+              >session {{ lap.session }}, run {{ lap.run }}, lap {{ lap.lap }}</RouterLink
+            ><br />{{ lap.words }}</span
+          >
           <span class="answers">
-            <WorkButton v-for="item in lap.answers" :key="item.answer" size="small" variant="outlined" :disabled="say.isPending.value" @click="say.mutate({ lap, said: item.answer })">{{ sentence(item.words) }}<span class="visually-hidden">: {{ lapTime(lap.time_us) }} of {{ lap.driver }}</span></WorkButton>
+            <WorkButton
+              v-for="item in lap.answers"
+              :key="item.answer"
+              size="small"
+              variant="outlined"
+              :disabled="say.isPending.value"
+              @click="say.mutate({ lap, said: item.answer })"
+              >{{ sentence(item.words)
+              }}<span class="visually-hidden">: {{ lapTime(lap.time_us) }} of {{ lap.driver }}</span></WorkButton
+            >
           </span>
         </li>
       </ul>

@@ -9,7 +9,8 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 const props = defineProps<{ id: string; title: string; still?: boolean }>()
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
+  queryFn: () =>
+    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const ways = [
   { name: 'runs', title: 'Runs' },
@@ -25,12 +26,22 @@ const ways = [
   <div class="top">
     <h1>{{ title }}</h1>
     <p v-if="combination.data.value" class="where">
-      <RouterLink :to="{ name: 'combination', params: { id } }">{{ combination.data.value.track }}, {{ combination.data.value.layout }} · {{ combination.data.value.car }}</RouterLink>
+      <RouterLink :to="{ name: 'combination', params: { id } }"
+        >{{ combination.data.value.track }}, {{ combination.data.value.layout }} ·
+        {{ combination.data.value.car }}</RouterLink
+      >
     </p>
     <CombinationSwitch v-if="!still" :id="id" class="end" />
   </div>
   <nav class="tabs" aria-label="Ways to collect laps">
-    <RouterLink v-for="way in ways" :key="way.name" :to="{ name: way.name, params: { id } }" :class="{ here: $route.name === way.name }" :aria-current="$route.name === way.name ? 'page' : undefined">{{ way.title }}</RouterLink>
+    <RouterLink
+      v-for="way in ways"
+      :key="way.name"
+      :to="{ name: way.name, params: { id } }"
+      :class="{ here: $route.name === way.name }"
+      :aria-current="$route.name === way.name ? 'page' : undefined"
+      >{{ way.title }}</RouterLink
+    >
     <RouterLink :to="{ name: 'live' }" class="live">Live: who drives</RouterLink>
   </nav>
   <TroubleNote :error="combination.error.value" :again="() => combination.refetch()" />

@@ -12,7 +12,12 @@ const queries = useQueryClient()
 
 const list = useQuery({
   queryKey: ['imports', () => props.combination],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/lap-files', { params: { path: { combination_id: props.combination } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/combinations/{combination_id}/lap-files', {
+        params: { path: { combination_id: props.combination } },
+      }),
+    ),
 })
 const { turn } = useTurning()
 function takeBack(entry: string) {
@@ -32,7 +37,8 @@ function takeBack(entry: string) {
 <template>
   <TroubleNote :error="list.error.value" :again="() => list.refetch()" />
   <p v-if="list.data.value && !list.data.value.items.length" class="quiet note">
-    No file went in here yet. A lap file is a table with one row a lap: driver, lap and time at least; with sector times (S1 …) or corner times (T1 …) it tells more. Other names of columns are asked about once.
+    No file went in here yet. A lap file is a table with one row a lap: driver, lap and time at least; with sector times
+    (S1 …) or corner times (T1 …) it tells more. Other names of columns are asked about once.
   </p>
   <section v-else-if="list.data.value" class="sheet imports" aria-labelledby="imports-title">
     <h2 id="imports-title">Files so far</h2>
@@ -52,19 +58,28 @@ function takeBack(entry: string) {
             <td>{{ item.name }}<span v-if="item.state === 'taken_back'" class="quiet"> (taken back)</span></td>
             <td>{{ moment(item.imported_at) }}</td>
             <td>{{ item.person }}</td>
-            <td class="number">{{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template><span v-if="item.set_aside" class="ochre">, {{ item.set_aside }} set aside</span></td>
+            <td class="number">
+              {{ item.added }}<template v-if="item.changed"> and {{ item.changed }} changed</template
+              ><span v-if="item.set_aside" class="ochre">, {{ item.set_aside }} set aside</span>
+            </td>
             <td>
               <span class="acts">
-              <button v-if="item.state === 'imported'" type="button" class="link" @click="emit('again', item.id)">{{ item.set_aside ? 'Mend what was set aside' : 'Read it again' }}<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span></button>
-              <WorkButton
-                v-if="item.state === 'imported'"
-                size="small"
-                variant="outlined"
-                :loading="turn.isPending.value && turn.variables.value?.entry === item.change_id"
-                @click="takeBack(item.change_id)">
-                Take back<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
-              </WorkButton>
-              <v-btn v-else size="small" variant="outlined" :to="{ query: { file: item.id } }">Put in again<span class="visually-hidden">: {{ item.name }}</span></v-btn>
+                <button v-if="item.state === 'imported'" type="button" class="link" @click="emit('again', item.id)">
+                  {{ item.set_aside ? 'Mend what was set aside' : 'Read it again'
+                  }}<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
+                </button>
+                <WorkButton
+                  v-if="item.state === 'imported'"
+                  size="small"
+                  variant="outlined"
+                  :loading="turn.isPending.value && turn.variables.value?.entry === item.change_id"
+                  @click="takeBack(item.change_id)"
+                >
+                  Take back<span class="visually-hidden">: {{ item.name }}, {{ moment(item.imported_at) }}</span>
+                </WorkButton>
+                <v-btn v-else size="small" variant="outlined" :to="{ query: { file: item.id } }"
+                  >Put in again<span class="visually-hidden">: {{ item.name }}</span></v-btn
+                >
               </span>
             </td>
           </tr>

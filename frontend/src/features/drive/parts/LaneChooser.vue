@@ -26,15 +26,28 @@ function open() {
 <template>
   <form class="chooser" @submit.prevent="open">
     <TroubleNote :error="drivers.error.value" />
-    <label>{{ first ? 'Whose laps?' : 'One more driver' }}
+    <label
+      >{{ first ? 'Whose laps?' : 'One more driver' }}
       <select :value="who" @change="chosen = ($event.target as HTMLSelectElement).value">
-        <option v-for="item in free" :key="item.id" :value="item.id">{{ item.name }}{{ item.guest ? ' (guest)' : '' }}</option>
+        <option v-for="item in free" :key="item.id" :value="item.id">
+          {{ item.name }}{{ item.guest ? ' (guest)' : '' }}
+        </option>
         <option v-if="may('drivers.see_all')" value="guest">a guest …</option>
       </select>
     </label>
     <label v-if="who === 'guest'">Name <input v-model="guest" class="field" maxlength="120" /></label>
-    <WorkButton size="small" type="submit" :color="first ? 'primary' : undefined" :variant="first ? 'flat' : 'outlined'" :loading="busy" :disabled="who === 'guest' && !guest.trim()">{{ first ? 'Begin' : 'Add' }}</WorkButton>
-    <span v-if="who === 'guest'" class="quiet">For comparison only: a guest’s laps are in none of the team’s figures.</span>
+    <WorkButton
+      size="small"
+      type="submit"
+      :color="first ? 'primary' : undefined"
+      :variant="first ? 'flat' : 'outlined'"
+      :loading="busy"
+      :disabled="who === 'guest' && !guest.trim()"
+      >{{ first ? 'Begin' : 'Add' }}</WorkButton
+    >
+    <span v-if="who === 'guest'" class="quiet"
+      >For comparison only: a guest’s laps are in none of the team’s figures.</span
+    >
   </form>
 </template>
 

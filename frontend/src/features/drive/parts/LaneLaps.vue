@@ -8,21 +8,38 @@ const props = defineProps<{ open: ShownLane; marked?: number; refusedAct: string
 const emit = defineEmits<{ refused: [item: Sent] }>()
 const SHOWN = 10
 const laps = computed(() => [...props.open.laps].sort((a, b) => b.number - a.number).slice(0, SHOWN))
-const fastest = computed(() => Math.min(...props.open.laps.filter((lap) => lap.kind === 'flying' && lap.valid).map((lap) => lap.time_us)))
+const fastest = computed(() =>
+  Math.min(...props.open.laps.filter((lap) => lap.kind === 'flying' && lap.valid).map((lap) => lap.time_us)),
+)
 const beside = (lap: ShownLane['laps'][number]) =>
-  [lap.plus_minus_us === null ? '' : `± ${(lap.plus_minus_us / 1_000_000).toFixed(2)}`, lap.words, Object.entries(lap.sectors).map(([code, time]) => `${code} ${lapTime(time)}`).join(' ')].filter(Boolean).join(' · ')
+  [
+    lap.plus_minus_us === null ? '' : `± ${(lap.plus_minus_us / 1_000_000).toFixed(2)}`,
+    lap.words,
+    Object.entries(lap.sectors)
+      .map(([code, time]) => `${code} ${lapTime(time)}`)
+      .join(' '),
+  ]
+    .filter(Boolean)
+    .join(' · ')
 </script>
 
 <template>
   <ol>
     <li v-for="item in [...open.waiting].reverse()" :key="`w${item.number}`">
       <span class="number">{{ item.number }}</span><span class="time">{{ item.words }}</span>
-      <span v-if="item.trouble" role="alert" class="rust small">{{ item.trouble }} <button type="button" class="link" @click="emit('refused', item)">{{ refusedAct }}</button></span>
+      <span v-if="item.trouble" role="alert" class="rust small"
+        >{{ item.trouble }}
+        <button type="button" class="link" @click="emit('refused', item)">{{ refusedAct }}</button></span
+      >
       <span v-else class="quiet small">on its way</span>
     </li>
     <li v-for="lap in laps" :key="lap.number" :class="{ marked: marked === lap.number }">
       <span class="number quiet">{{ lap.number }}</span>
-      <span class="time"><b v-if="lap.time_us === fastest">{{ lapTime(lap.time_us) }}<span class="visually-hidden"> the fastest</span></b><template v-else>{{ lapTime(lap.time_us) }}</template></span>
+      <span class="time"
+        ><b v-if="lap.time_us === fastest"
+          >{{ lapTime(lap.time_us) }}<span class="visually-hidden"> the fastest</span></b
+        ><template v-else>{{ lapTime(lap.time_us) }}</template></span
+      >
       <span class="quiet small">{{ beside(lap) }}</span>
     </li>
   </ol>

@@ -11,19 +11,38 @@ const props = defineProps<{ seen: Preview; names: Record<string, string> }>()
 const emit = defineEmits<{ told: [] }>()
 const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
 const columns = reactive<Record<string, { target: string; unit: TimeUnit }>>({})
-const form = reactive({ splits: 'times' as TableMapping['splits'], rows: 'laps' as TableMapping['rows'], driver: '', session: '' })
+const form = reactive({
+  splits: 'times' as TableMapping['splits'],
+  rows: 'laps' as TableMapping['rows'],
+  driver: '',
+  session: '',
+})
 function show(mapping: Mapping) {
   for (const name of Object.keys(columns)) delete columns[name]
   for (const item of mapping.columns) columns[item.name] = { target: item.target ?? '', unit: item.unit }
-  Object.assign(form, { splits: mapping.splits, rows: mapping.rows, driver: mapping.constants.driver ?? '', session: mapping.constants.session ?? '' })
+  Object.assign(form, {
+    splits: mapping.splits,
+    rows: mapping.rows,
+    driver: mapping.constants.driver ?? '',
+    session: mapping.constants.session ?? '',
+  })
 }
-watch(() => props.seen.id, () => show(props.seen.mapping), { immediate: true })
+watch(
+  () => props.seen.id,
+  () => show(props.seen.mapping),
+  { immediate: true },
+)
 const TIMED = (target: string) => ['time', 'sector_time'].includes(target) || isPart(target)
-const isPart = (target: string) => props.seen.mapping.offered.find((item) => item.target === target)?.words.startsWith('time of ') ?? false
+const isPart = (target: string) =>
+  props.seen.mapping.offered.find((item) => item.target === target)?.words.startsWith('time of ') ?? false
 const used = computed(() => new Set(Object.values(columns).map((use) => use.target)))
 const hasDriver = computed(() => used.value.has('driver'))
 const table = computed<TableMapping>(() => ({
-  columns: Object.fromEntries(Object.entries(columns).filter(([, use]) => use.target).map(([name, use]) => [name, { target: use.target, unit: TIMED(use.target) ? use.unit : 'time' }])),
+  columns: Object.fromEntries(
+    Object.entries(columns)
+      .filter(([, use]) => use.target)
+      .map(([name, use]) => [name, { target: use.target, unit: TIMED(use.target) ? use.unit : 'time' }]),
+  ),
   splits: form.splits,
   rows: form.rows,
   constants: {
@@ -32,7 +51,13 @@ const table = computed<TableMapping>(() => ({
   } as Record<string, string>,
 }))
 const send = useMutation({
-  mutationFn: (confirmed: boolean) => answer(api.PUT('/api/lap-files/{file_id}/reading', { params: { path: { file_id: props.seen.id } }, body: { table: table.value, names: props.names, confirmed } })),
+  mutationFn: (confirmed: boolean) =>
+    answer(
+      api.PUT('/api/lap-files/{file_id}/reading', {
+        params: { path: { file_id: props.seen.id } },
+        body: { table: table.value, names: props.names, confirmed },
+      }),
+    ),
   onSuccess: () => emit('told'),
 })
 let timer = 0
@@ -48,50 +73,112 @@ const typedName = ref(false)
 <template>
   <section class="sheet block" aria-labelledby="mapping-title">
     <h2 id="mapping-title">Which column is what?</h2>
-    <p v-if="seen.mapping.remembered && !hasDriver" class="quiet">Columns are read as they were last time for this source. No column says who drove, so it is asked for each file<template v-if="form.driver">; the name here is a guess from the file’s name</template>.</p>
-    <p v-else class="quiet">The names of this file’s columns aren’t known here. Say once what they hold; the next file of this source is read the same way by itself.</p>
+    <p v-if="seen.mapping.remembered && !hasDriver" class="quiet">
+      Columns are read as they were last time for this source. No column says who drove, so it is asked for each
+      file<template v-if="form.driver">; the name here is a guess from the file’s name</template>.
+    </p>
+    <p v-else class="quiet">
+      The names of this file’s columns aren’t known here. Say once what they hold; the next file of this source is read
+      the same way by itself.
+    </p>
     <p v-if="seen.mapping.seen.length" class="recognised">Recognised: {{ seen.mapping.seen.join('; ') }}.</p>
     <div class="beside">
-    <div class="scroll-x" tabindex="0" role="region" aria-label="Columns of the file">
-      <table class="ledger">
-        <thead><tr><th scope="col">Column in the file</th><th scope="col">Is</th><th scope="col">Written as</th></tr></thead>
-        <tbody>
-          <tr v-for="item in seen.mapping.columns" :key="item.name" :class="{ unused: !columns[item.name]?.target }">
-            <th scope="row">{{ item.name }}<span class="examples"><span class="visually-hidden">, for example </span>{{ item.examples.join(' · ') }}</span></th>
-            <td>
-              <select v-if="columns[item.name]" v-model="columns[item.name]!.target" :aria-label="`What ${item.name} is`" @change="tried">
-                <option value="">not used</option>
-                <option v-for="option in seen.mapping.offered" :key="option.target" :value="option.target" :disabled="used.has(option.target) && columns[item.name]!.target !== option.target">{{ option.words }}</option>
-              </select>
-            </td>
-            <td>
-              <select v-if="columns[item.name] && TIMED(columns[item.name]!.target)" v-model="columns[item.name]!.unit" :aria-label="`How ${item.name} is written`" @change="tried">
-                <option value="time">1:32.114 or seconds</option><option value="ms">milliseconds</option><option value="days">part of a day</option>
-              </select>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <div>
-      <h3>The first laps, read like this</h3>
-      <slot />
-      <p v-if="seen.problem && !send.error.value" class="rust" role="status">{{ seen.problem }}</p>
-    </div>
+      <div class="scroll-x" tabindex="0" role="region" aria-label="Columns of the file">
+        <table class="ledger">
+          <thead>
+            <tr>
+              <th scope="col">Column in the file</th>
+              <th scope="col">Is</th>
+              <th scope="col">Written as</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="item in seen.mapping.columns" :key="item.name" :class="{ unused: !columns[item.name]?.target }">
+              <th scope="row">
+                {{ item.name
+                }}<span class="examples"
+                  ><span class="visually-hidden">, for example </span>{{ item.examples.join(' · ') }}</span
+                >
+              </th>
+              <td>
+                <select
+                  v-if="columns[item.name]"
+                  v-model="columns[item.name]!.target"
+                  :aria-label="`What ${item.name} is`"
+                  @change="tried"
+                >
+                  <option value="">not used</option>
+                  <option
+                    v-for="option in seen.mapping.offered"
+                    :key="option.target"
+                    :value="option.target"
+                    :disabled="used.has(option.target) && columns[item.name]!.target !== option.target"
+                  >
+                    {{ option.words }}
+                  </option>
+                </select>
+              </td>
+              <td>
+                <select
+                  v-if="columns[item.name] && TIMED(columns[item.name]!.target)"
+                  v-model="columns[item.name]!.unit"
+                  :aria-label="`How ${item.name} is written`"
+                  @change="tried"
+                >
+                  <option value="time">1:32.114 or seconds</option>
+                  <option value="ms">milliseconds</option>
+                  <option value="days">part of a day</option>
+                </select>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <div>
+        <h3>The first laps, read like this</h3>
+        <slot />
+        <p v-if="seen.problem && !send.error.value" class="rust" role="status">{{ seen.problem }}</p>
+      </div>
     </div>
     <div class="more">
-      <label>A row is <select v-model="form.rows" @change="tried"><option value="laps">a lap</option><option value="sectors">a sector of a lap</option></select></label>
-      <label v-if="splitsKnown && form.rows === 'laps'">Sector columns hold <select v-model="form.splits" @change="tried"><option value="times">each sector’s own time</option><option value="cumulative">the time since the lap began</option></select></label>
-      <label v-if="!hasDriver">All laps are of
-        <select v-if="!typedName" v-model="form.driver" @change="tried"><option value="">choose a driver</option><option v-for="item in drivers.data.value?.items" :key="item.id">{{ item.name }}</option></select>
+      <label
+        >A row is
+        <select v-model="form.rows" @change="tried">
+          <option value="laps">a lap</option>
+          <option value="sectors">a sector of a lap</option>
+        </select></label
+      >
+      <label v-if="splitsKnown && form.rows === 'laps'"
+        >Sector columns hold
+        <select v-model="form.splits" @change="tried">
+          <option value="times">each sector’s own time</option>
+          <option value="cumulative">the time since the lap began</option>
+        </select></label
+      >
+      <label v-if="!hasDriver"
+        >All laps are of
+        <select v-if="!typedName" v-model="form.driver" @change="tried">
+          <option value="">choose a driver</option>
+          <option v-for="item in drivers.data.value?.items" :key="item.id">{{ item.name }}</option>
+        </select>
         <input v-else v-model="form.driver" class="field" maxlength="120" @input="tried" />
-        <button type="button" class="link" @click="typedName = !typedName">{{ typedName ? 'choose' : 'another name' }}</button>
+        <button type="button" class="link" @click="typedName = !typedName">
+          {{ typedName ? 'choose' : 'another name' }}
+        </button>
       </label>
-      <label v-if="!used.has('session')">Its session is called <input v-model="form.session" class="field" maxlength="120" @input="tried" /></label>
+      <label v-if="!used.has('session')"
+        >Its session is called <input v-model="form.session" class="field" maxlength="120" @input="tried"
+      /></label>
     </div>
     <TroubleNote :error="send.error.value" />
     <div class="buttons">
-      <WorkButton color="primary" :disabled="!!send.error.value || !!seen.problem" :loading="send.isPending.value" @click="send.mutate(true)">Read it like this</WorkButton>
+      <WorkButton
+        color="primary"
+        :disabled="!!send.error.value || !!seen.problem"
+        :loading="send.isPending.value"
+        @click="send.mutate(true)"
+        >Read it like this</WorkButton
+      >
     </div>
   </section>
 </template>

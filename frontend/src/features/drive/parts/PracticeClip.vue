@@ -48,7 +48,13 @@ const lap = computed(() => props.clip.crossings.filter((item) => item.line === 0
 <template>
   <div class="clip" role="img" :aria-label="playing ? `The clip runs, lap ${lap}` : 'The clip'">
     <div class="road">
-      <span v-for="(line, index) in clip.lines_m" :key="index" class="line" :style="{ left: `${(100 * line) / clip.length_m}%` }"><span>{{ index ? `S${index + 1}` : 'line' }}</span></span>
+      <span
+        v-for="(line, index) in clip.lines_m"
+        :key="index"
+        class="line"
+        :style="{ left: `${(100 * line) / clip.length_m}%` }"
+        ><span>{{ index ? `S${index + 1}` : 'line' }}</span></span
+      >
       <span class="line last"><span>line</span></span>
       <span v-if="playing" class="car" :style="{ left: `${100 * position}%` }" />
     </div>

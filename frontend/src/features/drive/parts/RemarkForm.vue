@@ -18,7 +18,13 @@ const save = useMutation({
     answer(
       api.POST('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/laps/{lap}/remarks', {
         params: { path: { ...runPath(props.runKey), lap: form.lap } },
-        body: { corner: form.corner || null, kind: form.kind || null, cause_corner: (form.kind && form.cause) || null, because: (form.because || null) as 'traffic' | null, text: form.text.trim() || null },
+        body: {
+          corner: form.corner || null,
+          kind: form.kind || null,
+          cause_corner: (form.kind && form.cause) || null,
+          because: (form.because || null) as 'traffic' | null,
+          text: form.text.trim() || null,
+        },
       }),
     ),
   onSuccess: () => emit('close'),
@@ -27,20 +33,71 @@ const save = useMutation({
 </script>
 
 <template>
-  <form v-draft.esc="`remark ${lap} of ${nameOf(runKey)}`" class="sheet part" aria-label="Remark" @submit.prevent="save.mutate()" @keydown.esc="emit('close')">
+  <form
+    v-draft.esc="`remark ${lap} of ${nameOf(runKey)}`"
+    class="sheet part"
+    aria-label="Remark"
+    @submit.prevent="save.mutate()"
+    @keydown.esc="emit('close')"
+  >
     <h2>Remark on lap {{ form.lap }}</h2>
     <div class="fields">
-      <label v-if="laps">Lap <select v-model="form.lap"><option v-for="number in laps" :key="number" :value="number">{{ number }}</option></select></label>
-      <label>Corner <select ref="first" v-model="form.corner"><option value="">the whole lap</option><option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">{{ item.code }}{{ item.name ? ` ${item.name}` : '' }}</option></select></label>
-      <label>What <select v-model="form.kind"><option value="">no mistake</option><option v-for="(words, kind) in sheet.mistake_words" :key="kind" :value="kind">{{ words }}</option></select></label>
-      <label v-if="form.kind">Begun at <select v-model="form.cause"><option value="">that corner itself</option><option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">{{ item.code }}{{ item.name ? ` ${item.name}` : '' }}</option></select></label>
-      <label>Because <select v-model="form.because"><option value="">of the driver, or not said</option><option v-for="(words, kind) in sheet.because_words" :key="kind" :value="kind">{{ words }}</option></select></label>
-      <label class="wide">In your own words <input v-model="form.text" class="field" maxlength="500" placeholder="wide because of the car ahead" /></label>
+      <label v-if="laps"
+        >Lap
+        <select v-model="form.lap">
+          <option v-for="number in laps" :key="number" :value="number">{{ number }}</option>
+        </select></label
+      >
+      <label
+        >Corner
+        <select ref="first" v-model="form.corner">
+          <option value="">the whole lap</option>
+          <option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">
+            {{ item.code }}{{ item.name ? ` ${item.name}` : '' }}
+          </option>
+        </select></label
+      >
+      <label
+        >What
+        <select v-model="form.kind">
+          <option value="">no mistake</option>
+          <option v-for="(words, kind) in sheet.mistake_words" :key="kind" :value="kind">{{ words }}</option>
+        </select></label
+      >
+      <label v-if="form.kind"
+        >Begun at
+        <select v-model="form.cause">
+          <option value="">that corner itself</option>
+          <option v-for="item in sheet.corners" :key="item.code ?? ''" :value="item.code">
+            {{ item.code }}{{ item.name ? ` ${item.name}` : '' }}
+          </option>
+        </select></label
+      >
+      <label
+        >Because
+        <select v-model="form.because">
+          <option value="">of the driver, or not said</option>
+          <option v-for="(words, kind) in sheet.because_words" :key="kind" :value="kind">{{ words }}</option>
+        </select></label
+      >
+      <label class="wide"
+        >In your own words
+        <input v-model="form.text" class="field" maxlength="500" placeholder="wide because of the car ahead"
+      /></label>
     </div>
-    <p v-if="form.because" class="quiet">The lap gets that mark then, and what happened on it is no mistake of the driver’s.</p>
+    <p v-if="form.because" class="quiet">
+      The lap gets that mark then, and what happened on it is no mistake of the driver’s.
+    </p>
     <TroubleNote :error="save.error.value" />
     <div class="buttons">
-      <WorkButton size="small" type="submit" color="primary" :disabled="!form.kind && !form.because && !form.text.trim()" :loading="save.isPending.value">Keep</WorkButton>
+      <WorkButton
+        size="small"
+        type="submit"
+        color="primary"
+        :disabled="!form.kind && !form.because && !form.text.trim()"
+        :loading="save.isPending.value"
+        >Keep</WorkButton
+      >
       <v-btn size="small" variant="outlined" @click="emit('close')">Leave it</v-btn>
     </div>
   </form>

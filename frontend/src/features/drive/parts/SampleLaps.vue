@@ -13,14 +13,26 @@ const codes = computed(() => Object.keys({ ...props.seen.sample[0]?.sectors, ...
     <table class="ledger">
       <thead>
         <tr>
-          <th scope="col">Driver</th><th scope="col">Session</th><th scope="col" class="number">Run</th><th scope="col" class="number">Lap</th><th scope="col">Kind</th><th scope="col" class="number">Time</th>
+          <th scope="col">Driver</th>
+          <th scope="col">Session</th>
+          <th scope="col" class="number">Run</th>
+          <th scope="col" class="number">Lap</th>
+          <th scope="col">Kind</th>
+          <th scope="col" class="number">Time</th>
           <th v-for="code in codes" :key="code" scope="col" class="number">{{ code }}</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="(lap, index) in seen.sample" :key="index">
-          <td>{{ lap.driver }}</td><td>{{ lap.session }}</td><td class="number">{{ lap.run }}</td><td class="number">{{ lap.number }}</td><td>{{ lap.kind }}</td><td class="number">{{ lapTime(lap.time_us) }}</td>
-          <td v-for="code in codes" :key="code" class="number">{{ lapTime({ ...lap.sectors, ...lap.segments }[code]) }}</td>
+          <td>{{ lap.driver }}</td>
+          <td>{{ lap.session }}</td>
+          <td class="number">{{ lap.run }}</td>
+          <td class="number">{{ lap.number }}</td>
+          <td>{{ lap.kind }}</td>
+          <td class="number">{{ lapTime(lap.time_us) }}</td>
+          <td v-for="code in codes" :key="code" class="number">
+            {{ lapTime({ ...lap.sectors, ...lap.segments }[code]) }}
+          </td>
         </tr>
       </tbody>
     </table>

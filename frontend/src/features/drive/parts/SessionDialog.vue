@@ -17,17 +17,42 @@ const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET(
 const combinations = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
 const chosen = ref<string[]>([])
 const keyOf = (run: { driver_id: string; number: number }) => `${run.driver_id} ${run.number}`
-const runs = computed(() => props.line.runs.filter((run) => chosen.value.includes(keyOf(run))).map((run) => ({ driver_id: run.driver_id, number: run.number })))
+const runs = computed(() =>
+  props.line.runs
+    .filter((run) => chosen.value.includes(keyOf(run)))
+    .map((run) => ({ driver_id: run.driver_id, number: run.number })),
+)
 const what = computed(() => (runs.value.length ? count(runs.value.length, 'run') : 'the whole session'))
 const other = ref('')
 const label = ref('')
 const toDriver = ref('')
 const toCombination = ref('')
 const path = { session_id: props.line.practice.id }
-const merge = useMutation({ mutationFn: () => answer(api.POST('/api/sessions/{session_id}/merge', { params: { path }, body: { other_id: other.value } })), onSuccess: done, onSettled: settled })
-const split = useMutation({ mutationFn: () => answer(api.POST('/api/sessions/{session_id}/split', { params: { path }, body: { runs: runs.value, label: label.value.trim() || null } })), onSuccess: done, onSettled: settled })
+const merge = useMutation({
+  mutationFn: () =>
+    answer(api.POST('/api/sessions/{session_id}/merge', { params: { path }, body: { other_id: other.value } })),
+  onSuccess: done,
+  onSettled: settled,
+})
+const split = useMutation({
+  mutationFn: () =>
+    answer(
+      api.POST('/api/sessions/{session_id}/split', {
+        params: { path },
+        body: { runs: runs.value, label: label.value.trim() || null },
+      }),
+    ),
+  onSuccess: done,
+  onSettled: settled,
+})
 const move = useMutation({
-  mutationFn: () => answer(api.POST('/api/sessions/{session_id}/move', { params: { path }, body: { runs: runs.value, combination_id: toCombination.value || null, driver_id: toDriver.value || null } })),
+  mutationFn: () =>
+    answer(
+      api.POST('/api/sessions/{session_id}/move', {
+        params: { path },
+        body: { runs: runs.value, combination_id: toCombination.value || null, driver_id: toDriver.value || null },
+      }),
+    ),
   onSuccess: done,
   onSettled: settled,
 })
@@ -47,21 +72,77 @@ function done(moved: { laps: number; session: string; parts_lost: number }) {
         <h3>Where its runs belong</h3>
         <fieldset>
           <legend class="quiet">Which runs? None ticked: the whole session.</legend>
-          <label v-for="run in line.runs" :key="keyOf(run)"><input v-model="chosen" type="checkbox" :value="keyOf(run)" /> {{ run.driver }}, run {{ run.number }} <span class="quiet">{{ count(run.laps, 'lap') }}</span></label>
+          <label v-for="run in line.runs" :key="keyOf(run)"
+            ><input v-model="chosen" type="checkbox" :value="keyOf(run)" /> {{ run.driver }}, run {{ run.number }}
+            <span class="quiet">{{ count(run.laps, 'lap') }}</span></label
+          >
         </fieldset>
         <TroubleNote :error="merge.error.value ?? split.error.value ?? move.error.value" />
         <form class="row" @submit.prevent="move.mutate()">
-          <label>Move {{ what }} to <select v-model="toDriver" aria-label="To which driver"><option value="">the same driver</option><option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
-          <label>in <select v-model="toCombination" aria-label="To which combination"><option value="">this combination</option><option v-for="item in combinations.data.value?.items.filter((one) => one.id !== id)" :key="item.id" :value="item.id">{{ item.track }}, {{ item.layout }} · {{ item.car }}</option></select></label>
-          <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!toDriver && !toCombination" :loading="move.isPending.value">Move</WorkButton>
+          <label
+            >Move {{ what }} to
+            <select v-model="toDriver" aria-label="To which driver">
+              <option value="">the same driver</option>
+              <option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">{{ item.name }}</option>
+            </select></label
+          >
+          <label
+            >in
+            <select v-model="toCombination" aria-label="To which combination">
+              <option value="">this combination</option>
+              <option
+                v-for="item in combinations.data.value?.items.filter((one) => one.id !== id)"
+                :key="item.id"
+                :value="item.id"
+              >
+                {{ item.track }}, {{ item.layout }} · {{ item.car }}
+              </option>
+            </select></label
+          >
+          <WorkButton
+            size="small"
+            type="submit"
+            variant="outlined"
+            color="primary"
+            :disabled="!toDriver && !toCombination"
+            :loading="move.isPending.value"
+            >Move</WorkButton
+          >
         </form>
         <form v-draft="`split ${line.practice.id}`" class="row" @submit.prevent="split.mutate()">
-          <label>Split {{ runs.length ? count(runs.length, 'run') : 'the ticked runs' }} off as <input v-model="label" class="field" maxlength="120" :placeholder="`${line.practice.label} (2)`" /></label>
-          <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!runs.length || runs.length === line.runs.length" :loading="split.isPending.value">Split</WorkButton>
+          <label
+            >Split {{ runs.length ? count(runs.length, 'run') : 'the ticked runs' }} off as
+            <input v-model="label" class="field" maxlength="120" :placeholder="`${line.practice.label} (2)`"
+          /></label>
+          <WorkButton
+            size="small"
+            type="submit"
+            variant="outlined"
+            color="primary"
+            :disabled="!runs.length || runs.length === line.runs.length"
+            :loading="split.isPending.value"
+            >Split</WorkButton
+          >
         </form>
         <form v-if="others.length" class="row" @submit.prevent="merge.mutate()">
-          <label>Take in all runs of <select v-model="other"><option value="">choose a session</option><option v-for="item in others" :key="item.practice.id" :value="item.practice.id">{{ item.practice.label }} ({{ count(item.practice.laps, 'lap') }})</option></select></label>
-          <WorkButton size="small" type="submit" variant="outlined" color="primary" :disabled="!other" :loading="merge.isPending.value">Merge</WorkButton>
+          <label
+            >Take in all runs of
+            <select v-model="other">
+              <option value="">choose a session</option>
+              <option v-for="item in others" :key="item.practice.id" :value="item.practice.id">
+                {{ item.practice.label }} ({{ count(item.practice.laps, 'lap') }})
+              </option>
+            </select></label
+          >
+          <WorkButton
+            size="small"
+            type="submit"
+            variant="outlined"
+            color="primary"
+            :disabled="!other"
+            :loading="merge.isPending.value"
+            >Merge</WorkButton
+          >
         </form>
       </template>
       <div class="buttons"><v-btn variant="outlined" @click="shown = false">Close</v-btn></div>

@@ -20,8 +20,14 @@ const form = reactive({
   track: typedIn('temperature', props.practice.track_temp_c),
   wetness: asTyped(props.practice.wetness),
 })
-const weather = ref(props.practice.weather.map((item) => ({ minute: asTyped(item.minute), wetness: item.wetness as Wetness })))
-const bad = computed(() => [form.air, form.track, ...weather.value.map((item) => item.minute || 'x')].some((value) => Number.isNaN(readNumber(value) ?? 0)))
+const weather = ref(
+  props.practice.weather.map((item) => ({ minute: asTyped(item.minute), wetness: item.wetness as Wetness })),
+)
+const bad = computed(() =>
+  [form.air, form.track, ...weather.value.map((item) => item.minute || 'x')].some((value) =>
+    Number.isNaN(readNumber(value) ?? 0),
+  ),
+)
 const save = useMutation({
   mutationFn: () =>
     answer(
@@ -41,7 +47,11 @@ const save = useMutation({
   onSettled: settled,
 })
 const NEXT: Record<Wetness, Wetness> = { dry: 'damp', damp: 'wet', wet: 'damp' }
-const add = () => weather.value.push({ minute: weather.value.length ? '' : '0', wetness: weather.value.length ? NEXT[weather.value[weather.value.length - 1]?.wetness ?? 'wet'] : 'dry' })
+const add = () =>
+  weather.value.push({
+    minute: weather.value.length ? '' : '0',
+    wetness: weather.value.length ? NEXT[weather.value[weather.value.length - 1]?.wetness ?? 'wet'] : 'dry',
+  })
 </script>
 
 <template>
@@ -49,19 +59,49 @@ const add = () => weather.value.push({ minute: weather.value.length ? '' : '0', 
     <div class="fields">
       <label>Name <input v-model="form.label" class="field" maxlength="120" /></label>
       <label>Inside the simulation <input v-model="form.inside" class="field" type="datetime-local" /></label>
-      <label>Weather <select v-model="form.wetness"><option value="">as the laps say</option><option>dry</option><option>damp</option><option>wet</option></select></label>
+      <label
+        >Weather
+        <select v-model="form.wetness">
+          <option value="">as the laps say</option>
+          <option>dry</option>
+          <option>damp</option>
+          <option>wet</option>
+        </select></label
+      >
       <label>Air, {{ units.temperature }} <input v-model="form.air" v-reads class="field" inputmode="decimal" /></label>
-      <label>Track, {{ units.temperature }} <input v-model="form.track" v-reads class="field" inputmode="decimal" /></label>
+      <label
+        >Track, {{ units.temperature }} <input v-model="form.track" v-reads class="field" inputmode="decimal"
+      /></label>
     </div>
     <p v-for="(item, index) in weather" :key="index" class="change">
-      From minute <input v-model="item.minute" v-reads class="field" size="5" inputmode="decimal" :aria-label="`Change ${index + 1}: from minute`" />
-      <select v-model="item.wetness" :aria-label="`Change ${index + 1}: how wet`"><option>dry</option><option>damp</option><option>wet</option></select>
-      <button type="button" class="link" @click="weather.splice(index, 1)">Remove<span class="visually-hidden"> change {{ index + 1 }}</span></button>
+      From minute
+      <input
+        v-model="item.minute"
+        v-reads
+        class="field"
+        size="5"
+        inputmode="decimal"
+        :aria-label="`Change ${index + 1}: from minute`"
+      />
+      <select v-model="item.wetness" :aria-label="`Change ${index + 1}: how wet`">
+        <option>dry</option>
+        <option>damp</option>
+        <option>wet</option>
+      </select>
+      <button type="button" class="link" @click="weather.splice(index, 1)">
+        Remove<span class="visually-hidden"> change {{ index + 1 }}</span>
+      </button>
     </p>
-    <p><button type="button" class="link" @click="add">{{ weather.length ? 'It changed again' : 'The weather changed within the session' }}</button></p>
+    <p>
+      <button type="button" class="link" @click="add">
+        {{ weather.length ? 'It changed again' : 'The weather changed within the session' }}
+      </button>
+    </p>
     <TroubleNote :error="save.error.value" />
     <div class="buttons">
-      <WorkButton size="small" type="submit" color="primary" :disabled="bad" :loading="save.isPending.value">Keep</WorkButton>
+      <WorkButton size="small" type="submit" color="primary" :disabled="bad" :loading="save.isPending.value"
+        >Keep</WorkButton
+      >
       <v-btn size="small" variant="outlined" @click="emit('close')">Leave it</v-btn>
     </div>
   </form>

@@ -26,7 +26,8 @@ const fileId = computed(() => (typeof route.query.file === 'string' ? route.quer
 
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
+  queryFn: () =>
+    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const apart = ref<string[]>([])
 const leaveOut = ref<string[]>([])
@@ -34,7 +35,8 @@ const differences = ref<'keep' | 'take'>('keep')
 /** What is at work for this page now. */
 const job = ref<Job>()
 const tell = (now: Job | undefined) => (job.value = now)
-const look = (id: string, wanted: string[]) => answer(api.GET('/api/lap-files/{file_id}', { params: { path: { file_id: id }, query: { apart: wanted } } }))
+const look = (id: string, wanted: string[]) =>
+  answer(api.GET('/api/lap-files/{file_id}', { params: { path: { file_id: id }, query: { apart: wanted } } }))
 /** A large file is looked at in the background; what was found is there afterwards. */
 async function seenInTheEnd(first: Preview | JobOf<'laps.look'>, id: string, wanted: string[]): Promise<Preview> {
   let given = first
@@ -76,14 +78,20 @@ const queue = ref<Queued[]>([])
 const share = ref(0)
 function tooLarge(file: File) {
   // Told before it is sent: the server would break off in the middle.
-  return file.size > MOST_BYTES ? `${file.name} has ${Math.ceil(file.size / 1e6)} MB; up to 50 MB are taken. Split it by session and add the parts.` : ''
+  return file.size > MOST_BYTES
+    ? `${file.name} has ${Math.ceil(file.size / 1e6)} MB; up to 50 MB are taken. Split it by session and add the parts.`
+    : ''
 }
 async function sendOne(file: File): Promise<Queued[]> {
   const large = tooLarge(file)
   if (large) throw new Trouble(large)
   const path = `/api/combinations/${props.id}`
   if (await isZip(file)) {
-    const found = await sendFile<{ items: { name: string; id: string | null; refused: string | null }[] }>(`${path}/lap-archives`, file, (part) => (share.value = part))
+    const found = await sendFile<{ items: { name: string; id: string | null; refused: string | null }[] }>(
+      `${path}/lap-archives`,
+      file,
+      (part) => (share.value = part),
+    )
     return found.items.map((item) => ({ name: item.name, id: item.id, trouble: item.refused ?? '', done: '' }))
   }
   const made = await sendFile<Preview>(`${path}/lap-files`, file, (part) => (share.value = part))
@@ -118,7 +126,16 @@ const upload = useMutation({
 })
 /** Whether a file can go in without anybody deciding anything. */
 const isPlain = (found: Preview) =>
-  !found.partial && !found.problem && !found.mapping.needed && found.new > 0 && !found.set_aside_count && !found.different_count && !found.unknown_drivers.length && !found.other_pace && !found.missing_parts.length && found.sessions.every((item) => item.certain)
+  !found.partial &&
+  !found.problem &&
+  !found.mapping.needed &&
+  found.new > 0 &&
+  !found.set_aside_count &&
+  !found.different_count &&
+  !found.unknown_drivers.length &&
+  !found.other_pace &&
+  !found.missing_parts.length &&
+  found.sessions.every((item) => item.certain)
 const takePlain = useMutation({
   mutationFn: async () => {
     for (const item of queue.value.filter((one) => one.id && !one.done)) {
@@ -126,9 +143,21 @@ const takePlain = useMutation({
       try {
         const found = await seenInTheEnd(await look(id, []), id, [])
         if (found.state === 'imported') item.done = 'in already'
-        else if (!found.new && !found.set_aside_count && !found.different_count && !found.mapping.needed && !found.problem) item.done = 'nothing new in it'
+        else if (
+          !found.new &&
+          !found.set_aside_count &&
+          !found.different_count &&
+          !found.mapping.needed &&
+          !found.problem
+        )
+          item.done = 'nothing new in it'
         else if (isPlain(found)) {
-          const begun = await answer(api.POST('/api/lap-files/{file_id}/import', { params: { path: { file_id: id } }, body: { revision: found.revision, leave_out: [], differences: 'keep', apart: [], guests: [] } }))
+          const begun = await answer(
+            api.POST('/api/lap-files/{file_id}/import', {
+              params: { path: { file_id: id } },
+              body: { revision: found.revision, leave_out: [], differences: 'keep', apart: [], guests: [] },
+            }),
+          )
           item.done = `${count((await follow(begun, tell)).added, 'lap')} added`
         } else item.trouble = 'needs a look'
       } catch (error) {
@@ -140,7 +169,8 @@ const takePlain = useMutation({
 })
 async function refreshed() {
   queries.removeQueries({ queryKey: ['lap-file'] })
-  for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'runs', 'steps', 'jobs']) void queries.invalidateQueries({ queryKey: [key] })
+  for (const key of ['analysis', 'driver-laps', 'combination', 'combinations', 'imports', 'runs', 'steps', 'jobs'])
+    void queries.invalidateQueries({ queryKey: [key] })
 }
 const result = ref<Told<JobOf<'laps.import'>> & { id: string }>()
 const confirm = useMutation({
@@ -148,7 +178,13 @@ const confirm = useMutation({
     const begun = await answer(
       api.POST('/api/lap-files/{file_id}/import', {
         params: { path: { file_id: fileId.value } },
-        body: { revision: seen.value?.revision ?? 0, leave_out: leaveOut.value, differences: differences.value, apart: apart.value, guests: guests.value },
+        body: {
+          revision: seen.value?.revision ?? 0,
+          leave_out: leaveOut.value,
+          differences: differences.value,
+          apart: apart.value,
+          guests: guests.value,
+        },
       }),
     )
     return follow(begun, tell)
@@ -193,16 +229,28 @@ const may = useMay()
 const all = computed(() => may('drivers.see_all'))
 const idOf = (name: string) => drivers.data.value?.items.find((item) => item.name === name)?.id ?? ''
 /** Names in the file, and whose id that is. */
-const names = computed(() => Object.fromEntries(Object.entries(seen.value?.mapping.names ?? {}).map(([name, driver]) => [name, idOf(driver)])))
+const names = computed(() =>
+  Object.fromEntries(Object.entries(seen.value?.mapping.names ?? {}).map(([name, driver]) => [name, idOf(driver)])),
+)
 const mappingOpen = ref(false)
 const table = computed(() => {
   const mapping = seen.value?.mapping
   if (!mapping?.told) return null
-  const columns = Object.fromEntries(mapping.columns.filter((item) => item.target).map((item) => [item.name, { target: item.target ?? '', unit: item.unit }]))
+  const columns = Object.fromEntries(
+    mapping.columns
+      .filter((item) => item.target)
+      .map((item) => [item.name, { target: item.target ?? '', unit: item.unit }]),
+  )
   return { columns, splits: mapping.splits, rows: mapping.rows, constants: mapping.constants }
 })
 const match = useMutation({
-  mutationFn: (wanted: Record<string, string>) => answer(api.PUT('/api/lap-files/{file_id}/reading', { params: { path: { file_id: fileId.value } }, body: { table: table.value, names: wanted, confirmed: true } })),
+  mutationFn: (wanted: Record<string, string>) =>
+    answer(
+      api.PUT('/api/lap-files/{file_id}/reading', {
+        params: { path: { file_id: fileId.value } },
+        body: { table: table.value, names: wanted, confirmed: true },
+      }),
+    ),
   onSuccess: () => preview.refetch(),
 })
 function decide(name: string, what: string) {
@@ -212,16 +260,26 @@ function decide(name: string, what: string) {
   else if (what === 'guest') guests.value.push(name)
   else if (what !== 'add') match.mutate({ ...names.value, [name]: what })
 }
-const decided = (name: string) => (!all.value || leaveOut.value.includes(name) ? 'out' : guests.value.includes(name) ? 'guest' : 'add')
+const decided = (name: string) =>
+  !all.value || leaveOut.value.includes(name) ? 'out' : guests.value.includes(name) ? 'guest' : 'add'
 async function told() {
   mappingOpen.value = false
   await preview.refetch()
 }
 const lapsOf = (name: string) => seen.value?.drivers.find((driver) => driver.name === name)?.laps ?? 0
-const leftOut = computed(() => (seen.value?.unknown_drivers ?? []).filter((name) => decided(name) === 'out').reduce((sum, name) => sum + lapsOf(name), 0))
+const leftOut = computed(() =>
+  (seen.value?.unknown_drivers ?? [])
+    .filter((name) => decided(name) === 'out')
+    .reduce((sum, name) => sum + lapsOf(name), 0),
+)
 const willChange = computed(() => (differences.value === 'take' ? (seen.value?.different_count ?? 0) : 0))
 const willAdd = computed(() => Math.max(0, (seen.value?.new ?? 0) - leftOut.value))
-const questions = computed(() => seen.value?.sessions.filter((item) => item.there_already || item.label !== item.stored_as || apart.value.includes(item.label)) ?? [])
+const questions = computed(
+  () =>
+    seen.value?.sessions.filter(
+      (item) => item.there_already || item.label !== item.stored_as || apart.value.includes(item.label),
+    ) ?? [],
+)
 const fieldWords = (fields: string[]) => fields.map((name) => name.replace('_us', '').replaceAll('_', ' ')).join(', ')
 
 function toggle(list: string[], name: string): string[] {
@@ -232,79 +290,183 @@ function toggle(list: string[], name: string): string[] {
 <template>
   <DriveHead :id="id" title="Add laps" :still="!!seen" />
   <v-alert v-if="result" type="success" class="my-3" role="status">
-    {{ count(result.added, 'lap') }} added<template v-if="result.changed">, {{ result.changed }} changed</template><template v-if="result.kept">, {{ result.kept }} kept as they were</template><template v-if="result.same">, {{ result.same }} were there already</template><template v-if="result.set_aside">, {{ count(result.set_aside, 'row') }} set aside</template><template v-if="result.left_out">, {{ result.left_out }} left out</template>.
+    {{ count(result.added, 'lap') }} added<template v-if="result.changed">, {{ result.changed }} changed</template
+    ><template v-if="result.kept">, {{ result.kept }} kept as they were</template
+    ><template v-if="result.same">, {{ result.same }} were there already</template
+    ><template v-if="result.set_aside">, {{ count(result.set_aside, 'row') }} set aside</template
+    ><template v-if="result.left_out">, {{ result.left_out }} left out</template>.
     <template v-if="result.drivers_added.length"> New in the team: {{ result.drivers_added.join(', ') }}.</template>
     <template #append>
-      <v-btn v-if="result.set_aside" variant="outlined" size="small" class="mr" :loading="again.isPending.value" @click="again.mutate(result.id)">Mend what was set aside</v-btn>
+      <v-btn
+        v-if="result.set_aside"
+        variant="outlined"
+        size="small"
+        class="mr"
+        :loading="again.isPending.value"
+        @click="again.mutate(result.id)"
+        >Mend what was set aside</v-btn
+      >
       <v-btn color="primary" size="small" :to="{ name: 'combination', params: { id } }">See the result</v-btn>
     </template>
   </v-alert>
-  <FileDrop v-if="!seen" class="my-3" label="Choose lap files" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.zip,text/csv" hint="CSV, TSV, XLSX, ODS, JSON lines, Parquet, or a zip of them; up to 50 MB each" several :busy="upload.isPending.value" @files="take" />
+  <FileDrop
+    v-if="!seen"
+    class="my-3"
+    label="Choose lap files"
+    accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.zip,text/csv"
+    hint="CSV, TSV, XLSX, ODS, JSON lines, Parquet, or a zip of them; up to 50 MB each"
+    several
+    :busy="upload.isPending.value"
+    @files="take"
+  />
   <SpaceNote v-if="!seen" />
   <section v-if="queue.length" class="sheet block" aria-labelledby="queue-title">
     <h2 id="queue-title">{{ count(queue.length, 'file') }} to go in</h2>
     <ul class="plain">
       <li v-for="item in queue" :key="item.id ?? item.name">
-        <span>{{ item.name }} <span v-if="item.done" class="quiet">{{ item.done }}</span><span v-else-if="item.trouble" class="rust">{{ item.trouble }}</span></span>
-        <v-btn v-if="item.id && !item.done" size="small" :variant="item.id === fileId ? 'flat' : 'outlined'" :to="{ query: { file: item.id } }">Look<span class="visually-hidden"> at {{ item.name }}</span></v-btn>
+        <span
+          >{{ item.name }} <span v-if="item.done" class="quiet">{{ item.done }}</span><span
+            v-else-if="item.trouble"
+            class="rust"
+            >{{ item.trouble }}</span
+          ></span
+        >
+        <v-btn
+          v-if="item.id && !item.done"
+          size="small"
+          :variant="item.id === fileId ? 'flat' : 'outlined'"
+          :to="{ query: { file: item.id } }"
+          >Look<span class="visually-hidden"> at {{ item.name }}</span></v-btn
+        >
       </li>
     </ul>
     <div class="buttons">
-      <WorkButton color="primary" :disabled="!queue.some((item) => item.id && !item.done)" :loading="takePlain.isPending.value" @click="takePlain.mutate()">Import all that need no decision</WorkButton>
+      <WorkButton
+        color="primary"
+        :disabled="!queue.some((item) => item.id && !item.done)"
+        :loading="takePlain.isPending.value"
+        @click="takePlain.mutate()"
+        >Import all that need no decision</WorkButton
+      >
       <v-btn variant="outlined" @click="queue = []">Put the list away</v-btn>
     </div>
     <TroubleNote :error="takePlain.error.value" />
   </section>
   <JobProgress v-if="job" :job="job" />
-  <v-progress-linear v-else-if="upload.isPending.value && share < 1" :model-value="100 * share" aria-label="Sending the file" />
-  <v-progress-linear v-else-if="upload.isPending.value || (preview.isFetching.value && !seen)" indeterminate aria-label="Reading the file" />
+  <v-progress-linear
+    v-else-if="upload.isPending.value && share < 1"
+    :model-value="100 * share"
+    aria-label="Sending the file"
+  />
+  <v-progress-linear
+    v-else-if="upload.isPending.value || (preview.isFetching.value && !seen)"
+    indeterminate
+    aria-label="Reading the file"
+  />
   <ImportList v-if="!seen" :combination="id" @changed="result = undefined" @again="again.mutate($event)" />
-  <TroubleNote :error="upload.error.value ?? preview.error.value ?? confirm.error.value ?? discard.error.value ?? again.error.value ?? match.error.value" />
+  <TroubleNote
+    :error="
+      upload.error.value ??
+      preview.error.value ??
+      confirm.error.value ??
+      discard.error.value ??
+      again.error.value ??
+      match.error.value
+    "
+  />
 
   <template v-if="seen">
     <section class="sheet facts" aria-labelledby="facts-title">
       <h2 id="facts-title">{{ seen.name }}</h2>
       <p v-if="!seen.problem" class="sums">
-        <span><b>{{ seen.new }}</b> new</span>
-        <span><b>{{ seen.same }}</b> there already</span>
-        <span :class="{ rust: seen.different_count }"><b>{{ seen.different_count }}</b> differ from what is there</span>
-        <span :class="{ rust: seen.set_aside_count }"><b>{{ seen.set_aside_count }}</b> set aside</span>
-        <span :class="{ ochre: seen.warnings_count }"><b>{{ seen.warnings_count }}</b> {{ seen.warnings_count === 1 ? 'warning' : 'warnings' }}</span>
+        <span
+          ><b>{{ seen.new }}</b> new</span
+        >
+        <span
+          ><b>{{ seen.same }}</b> there already</span
+        >
+        <span :class="{ rust: seen.different_count }"
+          ><b>{{ seen.different_count }}</b> differ from what is there</span
+        >
+        <span :class="{ rust: seen.set_aside_count }"
+          ><b>{{ seen.set_aside_count }}</b> set aside</span
+        >
+        <span :class="{ ochre: seen.warnings_count }"
+          ><b>{{ seen.warnings_count }}</b> {{ seen.warnings_count === 1 ? 'warning' : 'warnings' }}</span
+        >
       </p>
       <p class="quiet">
-        <template v-if="seen.partial">The beginning of the file: </template>{{ count(seen.rows, 'row') }}, {{ ['comma', 'semicolon', 'tab'].includes(seen.separator) ? `separated by ${seen.separator}` : seen.separator }}<template v-if="seen.mended">; {{ count(seen.mended, 'line') }} mended</template><template v-if="seen.runs_inferred">; runs told apart by out and in laps</template><template v-if="seen.unused_columns.length">; not used: {{ seen.unused_columns.join(', ') }}</template>.
+        <template v-if="seen.partial">The beginning of the file: </template>{{ count(seen.rows, 'row') }},
+        {{ ['comma', 'semicolon', 'tab'].includes(seen.separator) ? `separated by ${seen.separator}` : seen.separator
+        }}<template v-if="seen.mended">; {{ count(seen.mended, 'line') }} mended</template
+        ><template v-if="seen.runs_inferred">; runs told apart by out and in laps</template
+        ><template v-if="seen.unused_columns.length">; not used: {{ seen.unused_columns.join(', ') }}</template
+        >.
         {{ seen.drivers.map((driver) => `${driver.name} ${driver.laps}`).join(' · ') }}
       </p>
       <p v-if="!seen.mapping.needed && !mappingOpen" class="quiet">
-        <template v-if="seen.mapping.remembered">Columns are read as they were last time for this source.</template><template v-else-if="seen.mapping.told">Columns are read as you said.</template><template v-else>Columns are read by their names.</template>
-        {{ ' ' }}<button v-if="seen.state === 'preview'" type="button" class="link" @click="mappingOpen = true">Read them otherwise</button>
+        <template v-if="seen.mapping.remembered">Columns are read as they were last time for this source.</template
+        ><template v-else-if="seen.mapping.told">Columns are read as you said.</template
+        ><template v-else>Columns are read by their names.</template> {{ ' '
+        }}<button v-if="seen.state === 'preview'" type="button" class="link" @click="mappingOpen = true">
+          Read them otherwise
+        </button>
         <template v-for="(driver, name) in seen.mapping.names" :key="name"> {{ name }} is {{ driver }}.</template>
       </p>
       <v-alert v-if="seen.imported_before" type="info" class="mt-3">
         The same file was imported here on {{ date(seen.imported_before) }}. You can skip it: nothing would be new.
-        <template #append><WorkButton size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Skip it</WorkButton></template>
+        <template #append
+          ><WorkButton size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()"
+            >Skip it</WorkButton
+          ></template
+        >
       </v-alert>
       <v-alert v-if="seen.other_pace || seen.missing_parts.length" type="warning" class="mt-3" role="alert">
         Is this the right track?
-        <template v-if="seen.other_pace">The median lap of the file takes {{ lapTime(seen.other_pace.incoming_us) }}, that of the laps here {{ lapTime(seen.other_pace.stored_us) }}.</template>
-        <template v-if="seen.missing_parts.length"> The file has no column for {{ seen.missing_parts.join(', ') }}, which this track has.</template>
+        <template v-if="seen.other_pace"
+          >The median lap of the file takes {{ lapTime(seen.other_pace.incoming_us) }}, that of the laps here
+          {{ lapTime(seen.other_pace.stored_us) }}.</template
+        >
+        <template v-if="seen.missing_parts.length">
+          The file has no column for {{ seen.missing_parts.join(', ') }}, which this track has.</template
+        >
       </v-alert>
       <v-alert v-if="seen.other_cars.length" type="warning" class="mt-3">
-        Some laps name another car: {{ seen.other_cars.join(', ') }}. They stay in groups of their own and are not compared with the {{ combination.data.value?.car }}.
+        Some laps name another car: {{ seen.other_cars.join(', ') }}. They stay in groups of their own and are not
+        compared with the {{ combination.data.value?.car }}.
       </v-alert>
     </section>
 
-    <MappingStep v-if="seen.mapping.needed || mappingOpen" :key="seen.id" :seen="seen" :names="names" @told="told"><SampleLaps :seen="seen" /></MappingStep>
+    <MappingStep v-if="seen.mapping.needed || mappingOpen" :key="seen.id" :seen="seen" :names="names" @told="told"
+      ><SampleLaps :seen="seen"
+    /></MappingStep>
 
-    <section v-if="seen.unknown_drivers.length && !seen.mapping.needed" class="sheet block" aria-labelledby="drivers-title">
+    <section
+      v-if="seen.unknown_drivers.length && !seen.mapping.needed"
+      class="sheet block"
+      aria-labelledby="drivers-title"
+    >
       <h2 id="drivers-title">New names</h2>
-      <p class="quiet">Nobody in the team is called so yet. A guest’s laps are for comparison only; another spelling of somebody’s name is known from then on.</p>
+      <p class="quiet">
+        Nobody in the team is called so yet. A guest’s laps are for comparison only; another spelling of somebody’s name
+        is known from then on.
+      </p>
       <p v-for="name in seen.unknown_drivers" :key="name" class="who">
-        <label>{{ name }} <span class="quiet">({{ count(lapsOf(name), 'lap') }})</span>
-          <select :value="decided(name)" :disabled="match.isPending.value" @change="decide(name, ($event.target as HTMLSelectElement).value)">
-            <template v-if="all"><option value="add">add to the team</option><option value="guest">add as a guest</option></template>
+        <label
+          >{{ name }} <span class="quiet">({{ count(lapsOf(name), 'lap') }})</span>
+          <select
+            :value="decided(name)"
+            :disabled="match.isPending.value"
+            @change="decide(name, ($event.target as HTMLSelectElement).value)"
+          >
+            <template v-if="all"
+              ><option value="add">add to the team</option>
+              <option value="guest">add as a guest</option></template
+            >
             <option value="out">leave out</option>
-            <option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">is {{ item.name }}</option>
+            <option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">
+              is {{ item.name }}
+            </option>
           </select>
         </label>
       </p>
@@ -312,7 +474,9 @@ function toggle(list: string[], name: string): string[] {
 
     <section v-if="questions.length" class="sheet block" aria-labelledby="sessions-title">
       <h2 id="sessions-title">Sessions</h2>
-      <p class="quiet">A session's label belongs to its file. Where the file's is another session than the one here, say so.</p>
+      <p class="quiet">
+        A session's label belongs to its file. Where the file's is another session than the one here, say so.
+      </p>
       <div v-for="item in questions" :key="item.label">
         <v-checkbox
           v-if="item.there_already || apart.includes(item.label)"
@@ -324,7 +488,9 @@ function toggle(list: string[], name: string): string[] {
           "
           @update:model-value="apart = toggle(apart, item.label)"
         />
-        <p v-else>Session {{ item.label }} started at another time than the one here; it is kept as {{ item.stored_as }}.</p>
+        <p v-else>
+          Session {{ item.label }} started at another time than the one here; it is kept as {{ item.stored_as }}.
+        </p>
       </div>
     </section>
 
@@ -337,7 +503,15 @@ function toggle(list: string[], name: string): string[] {
       <div class="scroll-x list" tabindex="0" role="region" aria-label="List of laps that differ">
         <table class="ledger">
           <thead>
-            <tr><th scope="col" class="number">Line</th><th scope="col">Driver</th><th scope="col">Lap</th><th scope="col" class="number">There</th><th scope="col" class="number">In the file</th><th scope="col" class="number">Step</th><th scope="col">What differs</th></tr>
+            <tr>
+              <th scope="col" class="number">Line</th>
+              <th scope="col">Driver</th>
+              <th scope="col">Lap</th>
+              <th scope="col" class="number">There</th>
+              <th scope="col" class="number">In the file</th>
+              <th scope="col" class="number">Step</th>
+              <th scope="col">What differs</th>
+            </tr>
           </thead>
           <tbody>
             <tr v-for="row in seen.different" :key="row.line">
@@ -363,17 +537,43 @@ function toggle(list: string[], name: string): string[] {
       </ul>
     </section>
 
-    <section v-if="seen.sample.length && !seen.mapping.needed && !mappingOpen" class="sheet block" aria-labelledby="sample-title">
+    <section
+      v-if="seen.sample.length && !seen.mapping.needed && !mappingOpen"
+      class="sheet block"
+      aria-labelledby="sample-title"
+    >
       <h2 id="sample-title">The first laps as they were read</h2>
       <SampleLaps :seen="seen" />
     </section>
 
     <div v-if="!seen.mapping.needed && !mappingOpen" class="decide">
-      <WorkButton v-if="!willAdd && !willChange && seen.different_count" color="primary" :loading="discard.isPending.value" @click="discard.mutate()">Keep what is there</WorkButton>
-      <WorkButton v-else color="primary" :disabled="(!willAdd && !willChange) || seen.partial || preview.isFetching.value" :loading="confirm.isPending.value" @click="confirm.mutate()">
-        {{ willAdd || willChange ? `Import ${[willAdd ? count(willAdd, 'lap') : '', willChange ? `change ${willChange}` : ''].filter(Boolean).join(', ')}` : 'Nothing new to import' }}
+      <WorkButton
+        v-if="!willAdd && !willChange && seen.different_count"
+        color="primary"
+        :loading="discard.isPending.value"
+        @click="discard.mutate()"
+        >Keep what is there</WorkButton
+      >
+      <WorkButton
+        v-else
+        color="primary"
+        :disabled="(!willAdd && !willChange) || seen.partial || preview.isFetching.value"
+        :loading="confirm.isPending.value"
+        @click="confirm.mutate()"
+      >
+        {{
+          willAdd || willChange
+            ? `Import ${[willAdd ? count(willAdd, 'lap') : '', willChange ? `change ${willChange}` : ''].filter(Boolean).join(', ')}`
+            : 'Nothing new to import'
+        }}
       </WorkButton>
-      <WorkButton v-if="seen.state === 'preview'" variant="outlined" :loading="discard.isPending.value" @click="discard.mutate()">Discard the file</WorkButton>
+      <WorkButton
+        v-if="seen.state === 'preview'"
+        variant="outlined"
+        :loading="discard.isPending.value"
+        @click="discard.mutate()"
+        >Discard the file</WorkButton
+      >
       <v-btn v-else variant="outlined" :to="{ query: {} }">Leave it out</v-btn>
       <span v-if="leftOut" class="quiet">{{ count(leftOut, 'lap') }} left out</span>
     </div>

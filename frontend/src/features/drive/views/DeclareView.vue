@@ -24,7 +24,12 @@ const driverId = computed({
 const template = useQuery({
   queryKey: ['template', () => props.id, driverId],
   enabled: computed(() => !!driverId.value),
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/template', { params: { path: { combination_id: props.id, driver_id: driverId.value } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/template', {
+        params: { path: { combination_id: props.id, driver_id: driverId.value } },
+      }),
+    ),
 })
 const context = ref<RunContext>(emptyContext())
 const form = ref<InstanceType<typeof ContextForm>>()
@@ -44,7 +49,8 @@ watch(
     // What is proposed is a copy: the kept answer stays as it came.
     context.value = JSON.parse(JSON.stringify(given.context)) as RunContext
     // Who comes from the clinic or the plan has said what for, and knows what to watch.
-    if (typeof route.query.purpose === 'string' && route.query.purpose in PURPOSES) context.value.purpose = route.query.purpose as RunContext['purpose']
+    if (typeof route.query.purpose === 'string' && route.query.purpose in PURPOSES)
+      context.value.purpose = route.query.purpose as RunContext['purpose']
     if (typeof route.query.watch === 'string') context.value.watch = [route.query.watch]
     void nextTick(() => form.value?.show(context.value))
   },
@@ -56,7 +62,13 @@ function changed() {
 }
 const checks = useMutation({
   meta: { check: true },
-  mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs/check', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value } })),
+  mutationFn: () =>
+    answer(
+      api.POST('/api/combinations/{combination_id}/runs/check', {
+        params: { path: { combination_id: props.id } },
+        body: { driver_id: driverId.value, context: context.value },
+      }),
+    ),
   onSuccess: () => {
     asked.value = true
     checked.value = []
@@ -69,7 +81,13 @@ watch(
 const list = ref<HTMLElement>()
 const declareButton = ref<{ $el: HTMLElement }>()
 const declare = useMutation({
-  mutationFn: () => answer(api.POST('/api/combinations/{combination_id}/runs', { params: { path: { combination_id: props.id } }, body: { driver_id: driverId.value, context: context.value, done: checked.value } })),
+  mutationFn: () =>
+    answer(
+      api.POST('/api/combinations/{combination_id}/runs', {
+        params: { path: { combination_id: props.id } },
+        body: { driver_id: driverId.value, context: context.value, done: checked.value },
+      }),
+    ),
   onSuccess: async () => {
     forgetDraft(`run ${props.id}`)
     await settled()
@@ -77,7 +95,12 @@ const declare = useMutation({
   },
 })
 const left = computed(() => (checks.data.value?.items ?? []).filter((item) => !checked.value.includes(item.key)))
-const WHY: Record<string, string> = { changed: 'changed', unseen: 'nothing else can tell', first: 'first run', warning: 'take care' }
+const WHY: Record<string, string> = {
+  changed: 'changed',
+  unseen: 'nothing else can tell',
+  first: 'first run',
+  warning: 'take care',
+}
 
 /** Enter ticks a line off and goes to the next; behind the last one, the run is declared. */
 function onKey(event: KeyboardEvent) {
@@ -99,7 +122,10 @@ function onKey(event: KeyboardEvent) {
 
 <template>
   <DriveHead :id="id" title="Declare a run" />
-  <TroubleNote :error="drivers.error.value ?? template.error.value" :again="() => (drivers.refetch(), template.refetch())" />
+  <TroubleNote
+    :error="drivers.error.value ?? template.error.value"
+    :again="() => (drivers.refetch(), template.refetch())"
+  />
   <SkeletonRows v-if="drivers.isPending.value" :rows="5" label="Loading the drivers" />
   <section v-else-if="!people.length" class="sheet empty">
     <h2>Nobody to drive</h2>
@@ -108,16 +134,39 @@ function onKey(event: KeyboardEvent) {
   </section>
   <form v-else v-draft="`run ${id}`" class="sheet part" @submit.prevent="wrong ? undefined : checks.mutate()">
     <div class="who">
-      <label>Driver <select v-model="driverId"><option v-for="item in people" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
+      <label
+        >Driver
+        <select v-model="driverId">
+          <option v-for="item in people" :key="item.id" :value="item.id">{{ item.name }}</option>
+        </select></label
+      >
       <p class="quiet">
-        <template v-if="template.data.value?.from_run">Filled in from {{ template.data.value.from_run }}: change what is other.</template>
-        <template v-else-if="template.data.value">The first run here: what is typed now is the template of the next.</template>
+        <template v-if="template.data.value?.from_run"
+          >Filled in from {{ template.data.value.from_run }}: change what is other.</template
+        >
+        <template v-else-if="template.data.value"
+          >The first run here: what is typed now is the template of the next.</template
+        >
       </p>
     </div>
-    <ContextForm v-if="template.data.value" ref="form" v-model="context" :template="template.data.value" @wrong="wrong = $event" @input="changed" @change="changed" />
+    <ContextForm
+      v-if="template.data.value"
+      ref="form"
+      v-model="context"
+      :template="template.data.value"
+      @wrong="wrong = $event"
+      @input="changed"
+      @change="changed"
+    />
     <TroubleNote :error="checks.error.value" />
     <div v-if="!asked" class="buttons">
-      <WorkButton type="submit" color="primary" :disabled="!!wrong || !template.data.value" :loading="checks.isPending.value">On to the check</WorkButton>
+      <WorkButton
+        type="submit"
+        color="primary"
+        :disabled="!!wrong || !template.data.value"
+        :loading="checks.isPending.value"
+        >On to the check</WorkButton
+      >
       <span class="quiet" role="status">{{ wrong }}</span>
       <span class="quiet"><kbd>Enter</kbd></span>
     </div>
@@ -128,18 +177,32 @@ function onKey(event: KeyboardEvent) {
     <p class="quiet">{{ contextWords(context) }}</p>
     <ul ref="list" class="checks" @keydown="onKey">
       <li v-for="item in checks.data.value.items" :key="item.key">
-        <label><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span> <span class="quiet small">{{ WHY[item.why] }}</span></label>
+        <label
+          ><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span>
+          <span class="quiet small">{{ WHY[item.why] }}</span></label
+        >
       </li>
     </ul>
     <TroubleNote :error="declare.error.value" />
     <div class="buttons">
-      <WorkButton ref="declareButton" color="primary" :loading="declare.isPending.value" @click="declare.mutate()">Declare the run</WorkButton>
+      <WorkButton ref="declareButton" color="primary" :loading="declare.isPending.value" @click="declare.mutate()"
+        >Declare the run</WorkButton
+      >
       <v-btn variant="outlined" @click="asked = false">Change it</v-btn>
-      <span class="quiet" role="status">{{ left.length ? `${left.length} not ticked off: that stays with the run.` : 'All ticked off.' }} <kbd>Enter</kbd> ticks a line off.</span>
+      <span class="quiet" role="status"
+        >{{ left.length ? `${left.length} not ticked off: that stays with the run.` : 'All ticked off.' }}
+        <kbd>Enter</kbd> ticks a line off.</span
+      >
     </div>
-    <p class="quiet small care">Long runs tire. Breaks, water and the wheel’s emergency stop belong to the check too; what works here is no guide for a real road.</p>
+    <p class="quiet small care">
+      Long runs tire. Breaks, water and the wheel’s emergency stop belong to the check too; what works here is no guide
+      for a real road.
+    </p>
   </section>
-  <p class="quiet small">Laps that arrive next, typed, timed, from a rig or a file, belong to this run. Nothing else to do: <RouterLink :to="{ name: 'type-laps', params: { id } }">type them</RouterLink> or drive.</p>
+  <p class="quiet small">
+    Laps that arrive next, typed, timed, from a rig or a file, belong to this run. Nothing else to do:
+    <RouterLink :to="{ name: 'type-laps', params: { id } }">type them</RouterLink> or drive.
+  </p>
 </template>
 
 <style scoped>

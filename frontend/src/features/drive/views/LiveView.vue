@@ -18,8 +18,15 @@ const may = useMay()
 const all = computed(() => may('laps.deliver'))
 const queries = useQueryClient()
 const live = useQuery({ queryKey: ['live'], queryFn: () => answer(api.GET('/api/live')), refetchInterval: 20_000 })
-const troubles = useQuery({ queryKey: ['live-troubles'], enabled: all, queryFn: () => answer(api.GET('/api/live/troubles')) })
-const again = useMutation({ mutationFn: () => answer(api.POST('/api/live/troubles/again')), onSettled: () => queries.invalidateQueries({ queryKey: ['live-troubles'] }) })
+const troubles = useQuery({
+  queryKey: ['live-troubles'],
+  enabled: all,
+  queryFn: () => answer(api.GET('/api/live/troubles')),
+})
+const again = useMutation({
+  mutationFn: () => answer(api.POST('/api/live/troubles/again')),
+  onSettled: () => queries.invalidateQueries({ queryKey: ['live-troubles'] }),
+})
 const runs = computed(() => live.data.value?.runs ?? [])
 const waiting = computed(() => live.data.value?.waiting ?? [])
 /** Now, for how long ago a lap was. */
@@ -33,20 +40,24 @@ const last = (run: LiveRun) => run.laps.at(-1)
 const news = ref('')
 const fresh = ref(new Set<string>())
 const seen = new Map<string, number>()
-watch(runs, (list) => {
-  const words: string[] = []
-  for (const run of list) {
-    const lap = last(run)
-    const before = seen.get(keyOf(run))
-    if (lap && before !== undefined && lap.number > before) {
-      words.push(`${run.driver}, lap ${lap.number}: ${lapTime(lap.time_us)}`)
-      fresh.value = new Set([...fresh.value, keyOf(run)])
-      window.setTimeout(() => (fresh.value = new Set([...fresh.value].filter((key) => key !== keyOf(run)))), 4000)
+watch(
+  runs,
+  (list) => {
+    const words: string[] = []
+    for (const run of list) {
+      const lap = last(run)
+      const before = seen.get(keyOf(run))
+      if (lap && before !== undefined && lap.number > before) {
+        words.push(`${run.driver}, lap ${lap.number}: ${lapTime(lap.time_us)}`)
+        fresh.value = new Set([...fresh.value, keyOf(run)])
+        window.setTimeout(() => (fresh.value = new Set([...fresh.value].filter((key) => key !== keyOf(run)))), 4000)
+      }
+      if (lap) seen.set(keyOf(run), lap.number)
     }
-    if (lap) seen.set(keyOf(run), lap.number)
-  }
-  if (words.length) news.value = words.join('; ')
-}, { immediate: true })
+    if (words.length) news.value = words.join('; ')
+  },
+  { immediate: true },
+)
 /** The run that somebody remarks on; its number on the page is the key that opens it. */
 const remarked = ref('')
 function onKey(event: KeyboardEvent) {
@@ -89,14 +100,27 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
   <TroubleNote :error="live.error.value" :again="() => live.refetch()" />
   <SkeletonRows v-if="live.isPending.value" :rows="6" label="Loading the runs" />
   <template v-else>
-    <section v-for="trouble in troubles.data.value?.items ?? []" :key="trouble.rig_id + trouble.reason" class="sheet part trouble">
-      <p><b>{{ trouble.rig }}</b> sent {{ count(trouble.lines, 'line') }} that can’t be taken: {{ trouble.reason }} <span class="quiet">{{ moment(trouble.last_at) }}</span></p>
-      <WorkButton size="small" variant="outlined" :loading="again.isPending.value" @click="again.mutate()">Try again<span class="visually-hidden">: {{ trouble.rig }}</span></WorkButton>
+    <section
+      v-for="trouble in troubles.data.value?.items ?? []"
+      :key="trouble.rig_id + trouble.reason"
+      class="sheet part trouble"
+    >
+      <p>
+        <b>{{ trouble.rig }}</b> sent {{ count(trouble.lines, 'line') }} that can’t be taken: {{ trouble.reason }}
+        <span class="quiet">{{ moment(trouble.last_at) }}</span>
+      </p>
+      <WorkButton size="small" variant="outlined" :loading="again.isPending.value" @click="again.mutate()"
+        >Try again<span class="visually-hidden">: {{ trouble.rig }}</span></WorkButton
+      >
     </section>
     <section v-if="waiting.length" class="sheet part" aria-labelledby="waiting-title">
       <h2 id="waiting-title">About to drive</h2>
       <ul class="plain">
-        <li v-for="run in waiting" :key="run.driver_id + run.declared_at"><b>{{ run.driver }}</b> declared at {{ clock(run.declared_at) }}: {{ run.purpose ? PURPOSES[run.purpose] : 'no purpose said' }} <span class="quiet">{{ run.track }}, {{ run.layout }} · {{ run.car }}</span></li>
+        <li v-for="run in waiting" :key="run.driver_id + run.declared_at">
+          <b>{{ run.driver }}</b> declared at {{ clock(run.declared_at) }}:
+          {{ run.purpose ? PURPOSES[run.purpose] : 'no purpose said' }}
+          <span class="quiet">{{ run.track }}, {{ run.layout }} · {{ run.car }}</span>
+        </li>
       </ul>
     </section>
     <section v-if="!runs.length" class="sheet empty">
@@ -106,27 +130,59 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
       <v-btn color="primary" to="/drive">Declare a run</v-btn>
     </section>
     <div class="runs">
-      <article v-for="(run, index) in runs" :key="keyOf(run)" class="sheet run" :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving, remarked: remarked === keyOf(run) }" :aria-label="`${run.driver}, run ${run.number}`">
+      <article
+        v-for="(run, index) in runs"
+        :key="keyOf(run)"
+        class="sheet run"
+        :class="{ fresh: fresh.has(keyOf(run)), over: !run.driving, remarked: remarked === keyOf(run) }"
+        :aria-label="`${run.driver}, run ${run.number}`"
+      >
         <header>
-          <h2><RouterLink :to="runPlace(run.combination_id, run)">{{ run.driver }}</RouterLink></h2>
+          <h2>
+            <RouterLink :to="runPlace(run.combination_id, run)">{{ run.driver }}</RouterLink>
+          </h2>
           <span class="quiet">{{ run.driving ? 'driving' : 'run over' }} · {{ since(run) }}</span>
         </header>
-        <p class="quiet">{{ what(run) }}<span v-if="!run.declared" class="ochre"> (undeclared)</span> · {{ run.track }}, {{ run.layout }} · {{ run.car }}</p>
-        <p class="mark" :class="state(run)"><span aria-hidden="true">{{ SIGNS[state(run)] }}</span><span class="visually-hidden">Pass mark {{ STATE_WORDS[state(run)] }}:</span> {{ run.mark_words }}</p>
+        <p class="quiet">
+          {{ what(run) }}<span v-if="!run.declared" class="ochre"> (undeclared)</span> · {{ run.track }},
+          {{ run.layout }} · {{ run.car }}
+        </p>
+        <p class="mark" :class="state(run)">
+          <span aria-hidden="true">{{ SIGNS[state(run)] }}</span
+          ><span class="visually-hidden">Pass mark {{ STATE_WORDS[state(run)] }}:</span> {{ run.mark_words }}
+        </p>
         <p v-if="run.watch.length" class="quiet">watch: {{ run.watch.join('; ') }}</p>
         <div class="figures">
           <dl>
-            <dt>Lap {{ last(run)?.number }}<template v-if="last(run)?.kind !== 'flying'">, {{ KINDS[last(run)?.kind ?? ''] }}</template></dt>
-            <dd class="big">{{ lapTime(last(run)?.time_us ?? null) }}<span v-if="last(run) && !last(run)!.valid" class="bad"> invalid</span></dd>
+            <dt>
+              Lap {{ last(run)?.number
+              }}<template v-if="last(run)?.kind !== 'flying'">, {{ KINDS[last(run)?.kind ?? ''] }}</template>
+            </dt>
+            <dd class="big">
+              {{ lapTime(last(run)?.time_us ?? null)
+              }}<span v-if="last(run) && !last(run)!.valid" class="bad"> invalid</span>
+            </dd>
           </dl>
-          <dl><dt>Best</dt><dd>{{ lapTime(run.best_us) }}</dd></dl>
-          <dl v-if="run.target_us"><dt>To the target</dt><dd>{{ run.best_us ? `${gap(run.best_us - run.target_us)} s` : '–' }}</dd></dl>
-          <dl><dt>Laps</dt><dd>{{ run.laps.length + run.earlier }}</dd></dl>
+          <dl>
+            <dt>Best</dt>
+            <dd>{{ lapTime(run.best_us) }}</dd>
+          </dl>
+          <dl v-if="run.target_us">
+            <dt>To the target</dt>
+            <dd>{{ run.best_us ? `${gap(run.best_us - run.target_us)} s` : '–' }}</dd>
+          </dl>
+          <dl>
+            <dt>Laps</dt>
+            <dd>{{ run.laps.length + run.earlier }}</dd>
+          </dl>
         </div>
         <RunDots :laps="run.laps" :target="run.target_us" :name="run.driver" />
         <template v-if="run.laps.length">
           <LiveRemark v-if="remarked === keyOf(run)" :run="run" @close="close" />
-          <button v-else :id="`remark-${keyOf(run)}`" type="button" class="link" @click="remarked = keyOf(run)">Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span> <kbd v-if="index < 9">{{ index + 1 }}</kbd></button>
+          <button v-else :id="`remark-${keyOf(run)}`" type="button" class="link" @click="remarked = keyOf(run)">
+            Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span>
+            <kbd v-if="index < 9">{{ index + 1 }}</kbd>
+          </button>
         </template>
       </article>
     </div>

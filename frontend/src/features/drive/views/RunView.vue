@@ -22,13 +22,21 @@ const settled = useRunsSettled()
 const key = computed(() => ({ session_id: props.session, driver_id: props.driver, number: Number(props.run) }))
 const sheet = useQuery({
   queryKey: ['run', key],
-  queryFn: () => answer(api.GET('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}', { params: { path: runPath(key.value) } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}', { params: { path: runPath(key.value) } }),
+    ),
 })
 const shown = computed(() => sheet.data.value)
 const laps = computed(() => shown.value?.laps ?? [])
 const template = useQuery({
   queryKey: ['template', () => props.id, () => props.driver],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/template', { params: { path: { combination_id: props.id, driver_id: props.driver } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/template', {
+        params: { path: { combination_id: props.id, driver_id: props.driver } },
+      }),
+    ),
 })
 
 const ticked = ref<number[]>([])
@@ -36,7 +44,11 @@ const at = ref(0)
 const rows = ref<HTMLTableSectionElement>()
 const boxes = () => [...(rows.value?.querySelectorAll<HTMLInputElement>('input[type=checkbox]') ?? [])]
 /** The laps that an act is about: those that are ticked, else the one where the keyboard is. */
-const meant = computed(() => (ticked.value.length ? laps.value.filter((lap) => ticked.value.includes(lap.number)) : laps.value.slice(at.value, at.value + 1)))
+const meant = computed(() =>
+  ticked.value.length
+    ? laps.value.filter((lap) => ticked.value.includes(lap.number))
+    : laps.value.slice(at.value, at.value + 1),
+)
 watch(key, () => Object.assign(ticked, { value: [] }) && (at.value = 0))
 const panel = ref<'change' | 'remark' | 'context' | ''>('')
 const about = ref<LapOnSheet[]>([])
@@ -52,7 +64,10 @@ const turn = useMutation({
     ),
   onSettled: settled,
 })
-const unsay = useMutation({ mutationFn: (id: string) => answer(api.DELETE('/api/remarks/{remark_id}', { params: { path: { remark_id: id } } })), onSettled: settled })
+const unsay = useMutation({
+  mutationFn: (id: string) => answer(api.DELETE('/api/remarks/{remark_id}', { params: { path: { remark_id: id } } })),
+  onSettled: settled,
+})
 
 // What the run was.
 const context = ref<RunContext>()
@@ -60,8 +75,18 @@ const wrong = ref('')
 const say = useMutation({
   mutationFn: (given: RunContext) =>
     shown.value?.run.id
-      ? answer(api.PUT('/api/runs/{run_id}', { params: { path: { run_id: shown.value.run.id }, header: version(shown.value.run.version) }, body: given }))
-      : answer(api.PUT('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/declaration', { params: { path: runPath(key.value) }, body: given })),
+      ? answer(
+          api.PUT('/api/runs/{run_id}', {
+            params: { path: { run_id: shown.value.run.id }, header: version(shown.value.run.version) },
+            body: given,
+          }),
+        )
+      : answer(
+          api.PUT('/api/sessions/{session_id}/drivers/{driver_id}/runs/{number}/declaration', {
+            params: { path: runPath(key.value) },
+            body: given,
+          }),
+        ),
   onSuccess: () => (panel.value = ''),
   onSettled: settled,
 })
@@ -69,7 +94,11 @@ function openContext() {
   context.value = JSON.parse(JSON.stringify(shown.value?.run.context ?? {})) as RunContext
   panel.value = 'context'
 }
-const confirm = () => shown.value && !shown.value.declared && !say.isPending.value && say.mutate(JSON.parse(JSON.stringify(shown.value.run.context)) as RunContext)
+const confirm = () =>
+  shown.value &&
+  !shown.value.declared &&
+  !say.isPending.value &&
+  say.mutate(JSON.parse(JSON.stringify(shown.value.run.context)) as RunContext)
 
 function open(which: 'change' | 'remark', some: LapOnSheet[]) {
   about.value = some
@@ -82,7 +111,13 @@ async function close() {
 }
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement
-  if (event.ctrlKey || event.metaKey || event.altKey || target.closest('input:not([type=checkbox]), select, textarea, [role=dialog]')) return
+  if (
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    target.closest('input:not([type=checkbox]), select, textarea, [role=dialog]')
+  )
+    return
   const pressed = event.key.toLowerCase()
   const step = { arrowdown: 1, arrowup: -1, j: 1, k: -1 }[pressed]
   if (step && laps.value.length) {
@@ -114,10 +149,13 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 
 const hasSectors = computed(() => laps.value.some((lap) => Object.keys(lap.sectors).length))
 const remarksOf = (lap: LapOnSheet) => shown.value?.remarks.filter((item) => item.lap === lap.number) ?? []
-const best = computed(() => Math.min(...laps.value.filter((lap) => lap.kind === 'flying' && lap.counts).map((lap) => lap.time_us)))
+const best = computed(() =>
+  Math.min(...laps.value.filter((lap) => lap.kind === 'flying' && lap.counts).map((lap) => lap.time_us)),
+)
 const counting = computed(() => laps.value.filter((lap) => lap.counts).length)
 const flying = computed(() => laps.value.filter((lap) => lap.kind === 'flying').length)
-const tyres = (lap: LapOnSheet) => [lap.compound, lap.tyre_age !== null ? `${lap.tyre_age}` : ''].filter(Boolean).join(' · ')
+const tyres = (lap: LapOnSheet) =>
+  [lap.compound, lap.tyre_age !== null ? `${lap.tyre_age}` : ''].filter(Boolean).join(' · ')
 const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked.length, 0))
 </script>
 
@@ -128,54 +166,158 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
   <SkeletonRows v-if="sheet.isPending.value" :rows="10" label="Loading the run" />
   <template v-if="shown">
     <p class="quiet lead">
-      Session {{ shown.practice.label }}<template v-if="laps[0]?.started_at"> · {{ moment(laps[0].started_at) }}</template> · {{ count(counting, 'lap') }} of {{ flying }} flying count<template v-if="shown.run.guest"> · a guest’s, for comparison only</template>
-      <span class="walk"><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink> <RouterLink v-if="shown.after" :to="runPlace(id, shown.after)">run after →</RouterLink></span>
+      Session {{ shown.practice.label
+      }}<template v-if="laps[0]?.started_at"> · {{ moment(laps[0].started_at) }}</template> ·
+      {{ count(counting, 'lap') }} of {{ flying }} flying count<template v-if="shown.run.guest">
+        · a guest’s, for comparison only</template
+      >
+      <span class="walk"
+        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>
+        <RouterLink v-if="shown.after" :to="runPlace(id, shown.after)">run after →</RouterLink></span
+      >
     </p>
     <div class="columns">
       <section class="main" aria-label="Laps">
-        <div v-if="panel === 'remark' && about[0]"><RemarkForm :key="about[0].number" :sheet="shown" :run-key="key" :lap="about[0].number" @close="close" /></div>
-        <div v-else-if="panel === 'change'"><LapsChange :key="about.map((lap) => lap.number).join()" :sheet="shown" :run-key="key" :laps="about" @close="close" /></div>
+        <div v-if="panel === 'remark' && about[0]">
+          <RemarkForm :key="about[0].number" :sheet="shown" :run-key="key" :lap="about[0].number" @close="close" />
+        </div>
+        <div v-else-if="panel === 'change'">
+          <LapsChange
+            :key="about.map((lap) => lap.number).join()"
+            :sheet="shown"
+            :run-key="key"
+            :laps="about"
+            @close="close"
+          />
+        </div>
         <div class="sheet laps-sheet">
           <div class="bar">
-            <span><b>{{ ticked.length ? count(ticked.length, 'lap') : `Lap ${meant[0]?.number ?? ''}` }}</b></span>
-            <button type="button" class="link" :disabled="!meant.some((lap) => lap.kind === 'flying')" @click="turn.mutate(meant.filter((lap) => lap.kind === 'flying'))">Counts, or doesn’t <kbd>X</kbd></button>
+            <span
+              ><b>{{ ticked.length ? count(ticked.length, 'lap') : `Lap ${meant[0]?.number ?? ''}` }}</b></span
+            >
+            <button
+              type="button"
+              class="link"
+              :disabled="!meant.some((lap) => lap.kind === 'flying')"
+              @click="turn.mutate(meant.filter((lap) => lap.kind === 'flying'))"
+            >
+              Counts, or doesn’t <kbd>X</kbd>
+            </button>
             <button type="button" class="link" @click="open('change', meant)">Facts and marks <kbd>E</kbd></button>
             <button type="button" class="link" @click="open('remark', meant.slice(0, 1))">Remark <kbd>R</kbd></button>
-            <RouterLink v-if="meant.some((lap) => lap.has_trace)" :to="{ name: 'traces', params: { id }, query: { lap: meant.filter((lap) => lap.has_trace).slice(0, 12).map((lap) => `${session}:${driver}:${run}:${lap.number}`) } }">{{ meant.length > 1 ? 'Their traces' : 'Its trace' }}</RouterLink>
-            <button v-if="questions" type="button" class="link asks" @click="asking = true">{{ count(questions, 'question') }}</button>
+            <RouterLink
+              v-if="meant.some((lap) => lap.has_trace)"
+              :to="{
+                name: 'traces',
+                params: { id },
+                query: {
+                  lap: meant
+                    .filter((lap) => lap.has_trace)
+                    .slice(0, 12)
+                    .map((lap) => `${session}:${driver}:${run}:${lap.number}`),
+                },
+              }"
+              >{{ meant.length > 1 ? 'Their traces' : 'Its trace' }}</RouterLink
+            >
+            <button v-if="questions" type="button" class="link asks" @click="asking = true">
+              {{ count(questions, 'question') }}
+            </button>
           </div>
           <div class="scroll-x">
             <table class="ledger">
               <thead>
                 <tr>
-                  <th scope="col"><label><span class="visually-hidden">All laps</span><input type="checkbox" :checked="ticked.length === laps.length" @change="ticked = ticked.length === laps.length ? [] : laps.map((lap) => lap.number)" /></label></th>
-                  <th scope="col" class="number">Lap</th><th scope="col" class="number">Time</th>
-                  <template v-if="hasSectors"><th v-for="code in shown.sectors" :key="code" scope="col" class="number">{{ code }}</th></template>
-                  <th scope="col">Counts</th><th scope="col">Why</th><th scope="col">Tyres</th><th scope="col">Said of it</th>
+                  <th scope="col">
+                    <label
+                      ><span class="visually-hidden">All laps</span
+                      ><input
+                        type="checkbox"
+                        :checked="ticked.length === laps.length"
+                        @change="ticked = ticked.length === laps.length ? [] : laps.map((lap) => lap.number)"
+                    /></label>
+                  </th>
+                  <th scope="col" class="number">Lap</th>
+                  <th scope="col" class="number">Time</th>
+                  <template v-if="hasSectors"
+                    ><th v-for="code in shown.sectors" :key="code" scope="col" class="number">{{ code }}</th></template
+                  >
+                  <th scope="col">Counts</th>
+                  <th scope="col">Why</th>
+                  <th scope="col">Tyres</th>
+                  <th scope="col">Said of it</th>
                 </tr>
               </thead>
               <tbody ref="rows">
                 <tr v-for="(lap, index) in laps" :key="lap.number" :class="{ here: index === at, not: !lap.counts }">
-                  <td><input v-model="ticked" type="checkbox" :value="lap.number" :aria-label="`Lap ${lap.number}`" :tabindex="index === at ? 0 : -1" @focus="at = index" /></td>
+                  <td>
+                    <input
+                      v-model="ticked"
+                      type="checkbox"
+                      :value="lap.number"
+                      :aria-label="`Lap ${lap.number}`"
+                      :tabindex="index === at ? 0 : -1"
+                      @focus="at = index"
+                    />
+                  </td>
                   <td class="number">{{ lap.number }}</td>
-                  <td class="number time"><b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b><template v-else>{{ lapTime(lap.time_us) }}</template><span v-if="lap.plus_minus_us !== null" class="quiet small"> ±{{ (lap.plus_minus_us / 1_000_000).toFixed(2) }}</span></td>
-                  <template v-if="hasSectors"><td v-for="code in shown.sectors" :key="code" class="number">{{ lapTime(lap.sectors[code]) }}</td></template>
+                  <td class="number time">
+                    <b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b
+                    ><template v-else>{{ lapTime(lap.time_us) }}</template
+                    ><span v-if="lap.plus_minus_us !== null" class="quiet small">
+                      ±{{ (lap.plus_minus_us / 1_000_000).toFixed(2) }}</span
+                    >
+                  </td>
+                  <template v-if="hasSectors"
+                    ><td v-for="code in shown.sectors" :key="code" class="number">
+                      {{ lapTime(lap.sectors[code]) }}
+                    </td></template
+                  >
                   <td class="short">{{ lap.kind !== 'flying' ? KINDS[lap.kind] : lap.counts ? 'yes' : 'no' }}</td>
                   <td class="why" :title="lap.why">
-                    <span v-for="mark in lap.marks" :key="mark.mark" class="mark" :class="mark.by">{{ mark.name }}<span class="visually-hidden">, {{ mark.by === 'person' ? 'somebody said so' : mark.by === 'rule' ? 'by rule' : 'as its source says' }}</span></span>
-                    <span v-for="mark in lap.overruled" :key="mark.mark" class="mark overruled">not {{ mark.name }}</span>
-                    <span v-for="item in lap.asked" :key="item.kind" class="asks">?<span class="visually-hidden"> a question is open</span></span>
+                    <span v-for="mark in lap.marks" :key="mark.mark" class="mark" :class="mark.by"
+                      >{{ mark.name
+                      }}<span class="visually-hidden"
+                        >,
+                        {{
+                          mark.by === 'person'
+                            ? 'somebody said so'
+                            : mark.by === 'rule'
+                              ? 'by rule'
+                              : 'as its source says'
+                        }}</span
+                      ></span
+                    >
+                    <span v-for="mark in lap.overruled" :key="mark.mark" class="mark overruled"
+                      >not {{ mark.name }}</span
+                    >
+                    <span v-for="item in lap.asked" :key="item.kind" class="asks"
+                      >?<span class="visually-hidden"> a question is open</span></span
+                    >
                   </td>
-                  <td class="short">{{ tyres(lap) || '–' }}<span v-if="lap.wetness !== 'dry'"> {{ lap.wetness }}</span></td>
+                  <td class="short">
+                    {{ tyres(lap) || '–' }}<span v-if="lap.wetness !== 'dry'"> {{ lap.wetness }}</span>
+                  </td>
                   <td class="said">
-                    <span v-for="item in remarksOf(lap)" :key="item.id" class="remark">{{ item.words }} <span class="quiet small">{{ item.person }}</span> <button type="button" class="link small" @click="unsay.mutate(item.id)">Remove<span class="visually-hidden"> the remark: {{ item.words }}</span></button></span>
+                    <span v-for="item in remarksOf(lap)" :key="item.id" class="remark"
+                      >{{ item.words }} <span class="quiet small">{{ item.person }}</span>
+                      <button type="button" class="link small" @click="unsay.mutate(item.id)">
+                        Remove<span class="visually-hidden"> the remark: {{ item.words }}</span>
+                      </button></span
+                    >
                     <span v-if="lap.note" class="quiet">{{ lap.note }}</span>
                   </td>
                 </tr>
               </tbody>
             </table>
           </div>
-          <p class="quiet small foot" aria-live="polite"><template v-if="meant[0]">Lap {{ meant[0].number }}: {{ meant[0].why }}<template v-if="meant[0].track_temp_c !== null"> Track {{ temperature(meant[0].track_temp_c) }}, air {{ temperature(meant[0].air_temp_c) }}.</template></template></p>
+          <p class="quiet small foot" aria-live="polite">
+            <template v-if="meant[0]"
+              >Lap {{ meant[0].number }}: {{ meant[0].why
+              }}<template v-if="meant[0].track_temp_c !== null">
+                Track {{ temperature(meant[0].track_temp_c) }}, air {{ temperature(meant[0].air_temp_c) }}.</template
+              ></template
+            >
+          </p>
         </div>
       </section>
       <div class="side">
@@ -183,19 +325,44 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
           <h2 id="was-title">What it was</h2>
           <TroubleNote :error="say.error.value" />
           <template v-if="panel !== 'context'">
-            <p v-if="!shown.declared" class="supposed" role="status">Arrived undeclared. Supposed, as in the run before: {{ contextWords(shown.run.context) || 'nothing is known' }}.</p>
+            <p v-if="!shown.declared" class="supposed" role="status">
+              Arrived undeclared. Supposed, as in the run before:
+              {{ contextWords(shown.run.context) || 'nothing is known' }}.
+            </p>
             <p v-else>{{ contextWords(shown.run.context) || 'Nothing was said of it.' }}</p>
             <p v-if="shown.run.context.watch?.length">Watch: {{ shown.run.context.watch.join('; ') }}</p>
-            <p v-if="skipped(shown.run).length" class="ochre">Skipped before the run: {{ skipped(shown.run).join('; ') }}</p>
+            <p v-if="skipped(shown.run).length" class="ochre">
+              Skipped before the run: {{ skipped(shown.run).join('; ') }}
+            </p>
             <div class="buttons">
-              <WorkButton v-if="!shown.declared" size="small" color="primary" :loading="say.isPending.value" @click="confirm()">Confirm <kbd>C</kbd></WorkButton>
-              <v-btn size="small" variant="outlined" @click="openContext">{{ shown.declared ? 'Change' : 'Say what it was' }}</v-btn>
+              <WorkButton
+                v-if="!shown.declared"
+                size="small"
+                color="primary"
+                :loading="say.isPending.value"
+                @click="confirm()"
+                >Confirm <kbd>C</kbd></WorkButton
+              >
+              <v-btn size="small" variant="outlined" @click="openContext">{{
+                shown.declared ? 'Change' : 'Say what it was'
+              }}</v-btn>
             </div>
           </template>
-          <form v-else-if="context" v-draft="`context of ${nameOf(key)}`" @submit.prevent="wrong ? undefined : say.mutate(context)">
-            <ContextForm v-model="context" :template="template.data.value" :supposed="shown.supposed" @wrong="wrong = $event" />
+          <form
+            v-else-if="context"
+            v-draft="`context of ${nameOf(key)}`"
+            @submit.prevent="wrong ? undefined : say.mutate(context)"
+          >
+            <ContextForm
+              v-model="context"
+              :template="template.data.value"
+              :supposed="shown.supposed"
+              @wrong="wrong = $event"
+            />
             <div class="buttons">
-              <WorkButton size="small" type="submit" color="primary" :disabled="!!wrong" :loading="say.isPending.value">Keep</WorkButton>
+              <WorkButton size="small" type="submit" color="primary" :disabled="!!wrong" :loading="say.isPending.value"
+                >Keep</WorkButton
+              >
               <v-btn size="small" variant="outlined" @click="panel = ''">Leave it</v-btn>
               <span class="quiet" role="status">{{ wrong }}</span>
             </div>
@@ -204,7 +371,9 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
         <section v-if="shown.before" class="sheet part" aria-labelledby="changed-title">
           <h2 id="changed-title">Since the run before</h2>
           <p v-if="!shown.changes.length" class="quiet">Nothing changed that is known.</p>
-          <ul v-else><li v-for="words in shown.changes" :key="words">{{ words }}</li></ul>
+          <ul v-else>
+            <li v-for="words in shown.changes" :key="words">{{ words }}</li>
+          </ul>
           <p v-if="shown.together" class="ochre">{{ shown.together }}</p>
         </section>
         <FeelForm :key="`${session} ${driver} ${run}`" :sheet="shown" :run-key="key" />

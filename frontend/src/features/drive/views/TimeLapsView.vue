@@ -33,7 +33,8 @@ const taken = () => columns.map((column) => column.open.lane.driver_id)
 /** Lines of a lap: the line, and each sector line. */
 const linesOf = (column: Column) => (sectorsToo.value ? column.open.lane.sectors.length : 1)
 const nextLine = (column: Column) => (column.presses.length ? column.presses.length % linesOf(column) : 0)
-const lineWords = (column: Column, line: number) => (line === 0 ? 'the line' : `the start of ${column.open.lane.sectors[line]}`)
+const lineWords = (column: Column, line: number) =>
+  line === 0 ? 'the line' : `the start of ${column.open.lane.sectors[line]}`
 
 async function open(who: { driver_id?: string; guest?: string; new_run?: boolean }, at = columns.length) {
   opening.value = true
@@ -57,7 +58,10 @@ function press(column: Column, now: number) {
     const first = column.presses[0]!
     // On a clock of the lap's own: it begins at 0.
     const presses = column.presses.map((item) => (item === null ? null : Math.round((item - first) * 1000)))
-    column.open.add(lapTime(presses[presses.length - 1] ?? 0), { presses_us: presses, ended_at: new Date().toISOString() })
+    column.open.add(lapTime(presses[presses.length - 1] ?? 0), {
+      presses_us: presses,
+      ended_at: new Date().toISOString(),
+    })
     column.presses = [now]
   }
 }
@@ -71,7 +75,14 @@ function takeBack(column: Column) {
   column.presses.pop()
 }
 function onKey(event: KeyboardEvent) {
-  if ((event.target as HTMLElement).closest('input, select, textarea, [role=dialog]') || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return
+  if (
+    (event.target as HTMLElement).closest('input, select, textarea, [role=dialog]') ||
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    event.repeat
+  )
+    return
   const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1]
   if (clipRuns.value && (event.code === 'Space' || digit)) {
     event.preventDefault()
@@ -105,10 +116,23 @@ const player = ref<InstanceType<typeof PracticeClip>>()
 const clip = useQuery({
   queryKey: ['clip', () => props.id, seed],
   enabled: clipShown,
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/clip', { params: { path: { combination_id: props.id }, query: { seed: seed.value } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/combinations/{combination_id}/clip', {
+        params: { path: { combination_id: props.id }, query: { seed: seed.value } },
+      }),
+    ),
 })
 const measure = useMutation({
-  mutationFn: () => answer(api.PUT('/api/me/reaction', { body: { truths_us: (clip.data.value?.crossings ?? []).map((item) => item.at_us), presses_us: clipPresses.value } })),
+  mutationFn: () =>
+    answer(
+      api.PUT('/api/me/reaction', {
+        body: {
+          truths_us: (clip.data.value?.crossings ?? []).map((item) => item.at_us),
+          presses_us: clipPresses.value,
+        },
+      }),
+    ),
   onSuccess: (found) => queries.setQueryData(['reaction'], found),
 })
 function began(at: number) {
@@ -125,11 +149,16 @@ function ended() {
 const compared = computed(() => {
   if (clipRuns.value || !clipPresses.value.length) return []
   const lines = (clip.data.value?.crossings ?? []).filter((item) => item.line === 0).map((item) => item.at_us)
-  const nearest = (truth: number) => clipPresses.value.reduce((best, at) => (Math.abs(at - truth) < Math.abs(best - truth) ? at : best), Infinity)
+  const nearest = (truth: number) =>
+    clipPresses.value.reduce((best, at) => (Math.abs(at - truth) < Math.abs(best - truth) ? at : best), Infinity)
   return lines.slice(1).map((to, index) => {
     const from = lines[index]!
     const timed = nearest(to) - nearest(from)
-    return { truth: to - from, timed, met: Math.abs(nearest(to) - to) < 1_000_000 && Math.abs(nearest(from) - from) < 1_000_000 }
+    return {
+      truth: to - from,
+      timed,
+      met: Math.abs(nearest(to) - to) < 1_000_000 && Math.abs(nearest(from) - from) < 1_000_000,
+    }
   })
 })
 const again = () => {
@@ -145,23 +174,65 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
   <TroubleNote :error="trouble ?? reaction.error.value" />
   <div class="sheet part mine">
     <p v-if="reaction.data.value">
-      <template v-if="reaction.data.value.presses">You press {{ Math.abs(reaction.data.value.offset_us / 1_000_000).toFixed(2) }} s {{ reaction.data.value.offset_us >= 0 ? 'late' : 'early' }}, which cancels, with a scatter of {{ plusMinus(reaction.data.value.spread_us) }} s, which doesn’t: your times carry <b>± {{ plusMinus(reaction.data.value.plus_minus_us) }} s</b>. <span class="quiet">Measured {{ moment(reaction.data.value.measured_at ?? '') }} on {{ reaction.data.value.presses }} lines.</span></template>
-      <template v-else>You weren’t measured yet: your times carry ± {{ plusMinus(reaction.data.value.plus_minus_us) }} s, which is supposed of anybody. Half a minute with a clip tells.</template>
-      {{ ' ' }}<button type="button" class="link" @click="clipShown = !clipShown">{{ clipShown ? 'Put the clip away' : 'Measure me with a clip' }}</button>
+      <template v-if="reaction.data.value.presses"
+        >You press {{ Math.abs(reaction.data.value.offset_us / 1_000_000).toFixed(2) }} s
+        {{ reaction.data.value.offset_us >= 0 ? 'late' : 'early' }}, which cancels, with a scatter of
+        {{ plusMinus(reaction.data.value.spread_us) }} s, which doesn’t: your times carry
+        <b>± {{ plusMinus(reaction.data.value.plus_minus_us) }} s</b>.
+        <span class="quiet"
+          >Measured {{ moment(reaction.data.value.measured_at ?? '') }} on
+          {{ reaction.data.value.presses }} lines.</span
+        ></template
+      >
+      <template v-else
+        >You weren’t measured yet: your times carry ± {{ plusMinus(reaction.data.value.plus_minus_us) }} s, which is
+        supposed of anybody. Half a minute with a clip tells.</template
+      >
+      {{ ' '
+      }}<button type="button" class="link" @click="clipShown = !clipShown">
+        {{ clipShown ? 'Put the clip away' : 'Measure me with a clip' }}
+      </button>
     </p>
     <template v-if="clipShown">
       <TroubleNote :error="clip.error.value" :again="() => clip.refetch()" />
-      <PracticeClip v-if="clip.data.value" ref="player" :key="seed" :clip="clip.data.value" @began="began" @ended="ended" />
+      <PracticeClip
+        v-if="clip.data.value"
+        ref="player"
+        :key="seed"
+        :clip="clip.data.value"
+        @began="began"
+        @ended="ended"
+      />
       <div class="buttons">
-        <WorkButton size="small" color="primary" :disabled="clipRuns || !clip.data.value" @click="player?.play()">Start the clip</WorkButton>
-        <span class="quiet" role="status">{{ clipRuns ? `${clipPresses.length} presses. Space at each line.` : 'Three laps: press Space whenever the car crosses a line. Nothing of it is kept but how you press.' }}</span>
+        <WorkButton size="small" color="primary" :disabled="clipRuns || !clip.data.value" @click="player?.play()"
+          >Start the clip</WorkButton
+        >
+        <span class="quiet" role="status">{{
+          clipRuns
+            ? `${clipPresses.length} presses. Space at each line.`
+            : 'Three laps: press Space whenever the car crosses a line. Nothing of it is kept but how you press.'
+        }}</span>
       </div>
       <TroubleNote :error="measure.error.value" />
       <table v-if="compared.length" class="ledger compared">
-        <caption class="visually-hidden">The laps of the clip, timed by you</caption>
-        <thead><tr><th scope="col">Lap of the clip</th><th scope="col" class="number">Timed by you</th><th scope="col" class="number">It was</th><th scope="col" class="number">Off by</th></tr></thead>
+        <caption class="visually-hidden">
+          The laps of the clip, timed by you
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Lap of the clip</th>
+            <th scope="col" class="number">Timed by you</th>
+            <th scope="col" class="number">It was</th>
+            <th scope="col" class="number">Off by</th>
+          </tr>
+        </thead>
         <tbody>
-          <tr v-for="(item, index) in compared" :key="index"><td>{{ index + 1 }}</td><td class="number">{{ item.met ? lapTime(item.timed) : 'missed' }}</td><td class="number">{{ lapTime(item.truth) }}</td><td class="number">{{ item.met ? gap(item.timed - item.truth) : '–' }}</td></tr>
+          <tr v-for="(item, index) in compared" :key="index">
+            <td>{{ index + 1 }}</td>
+            <td class="number">{{ item.met ? lapTime(item.timed) : 'missed' }}</td>
+            <td class="number">{{ lapTime(item.truth) }}</td>
+            <td class="number">{{ item.met ? gap(item.timed - item.truth) : '–' }}</td>
+          </tr>
         </tbody>
       </table>
       <p v-if="compared.length"><button type="button" class="link" @click="again">Another clip</button></p>
@@ -169,27 +240,65 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
   </div>
 
   <p v-if="columns.length" class="quiet keys">
-    <kbd>1</kbd><template v-if="columns.length > 1"> to <kbd>{{ columns.length }}</kbd></template> whenever {{ columns.length > 1 ? 'that driver' : 'the driver' }} crosses the next line; with <kbd>Shift</kbd> a line was missed.
-    <label class="choice"><input v-model="sectorsToo" type="checkbox" :disabled="columns.some((column) => column.presses.length > 0)" /> sector lines too</label>
+    <kbd>1</kbd
+    ><template v-if="columns.length > 1">
+      to <kbd>{{ columns.length }}</kbd></template
+    >
+    whenever {{ columns.length > 1 ? 'that driver' : 'the driver' }} crosses the next line; with <kbd>Shift</kbd> a line
+    was missed.
+    <label class="choice"
+      ><input v-model="sectorsToo" type="checkbox" :disabled="columns.some((column) => column.presses.length > 0)" />
+      sector lines too</label
+    >
   </p>
   <div class="columns">
-    <section v-for="(column, at) in columns" :key="column.open.lane.driver_id + column.open.lane.run" class="sheet lane" :aria-label="`Times of ${column.open.lane.driver}`">
-      <h2><kbd>{{ at + 1 }}</kbd> {{ column.open.lane.driver }}<span v-if="column.open.lane.guest" class="quiet"> guest</span></h2>
-      <p class="quiet small"><RouterLink :to="runPlace(id, column.open.key)">run {{ column.open.lane.run }}</RouterLink><template v-if="column.open.lane.purpose"> · {{ PURPOSES[column.open.lane.purpose] }}</template></p>
+    <section
+      v-for="(column, at) in columns"
+      :key="column.open.lane.driver_id + column.open.lane.run"
+      class="sheet lane"
+      :aria-label="`Times of ${column.open.lane.driver}`"
+    >
+      <h2>
+        <kbd>{{ at + 1 }}</kbd> {{ column.open.lane.driver
+        }}<span v-if="column.open.lane.guest" class="quiet"> guest</span>
+      </h2>
+      <p class="quiet small">
+        <RouterLink :to="runPlace(id, column.open.key)">run {{ column.open.lane.run }}</RouterLink
+        ><template v-if="column.open.lane.purpose"> · {{ PURPOSES[column.open.lane.purpose] }}</template>
+      </p>
       <button type="button" class="press" @click="pressNow(column)">
         <span class="quiet small">next</span> {{ lineWords(column, nextLine(column)) }}
-        <span class="quiet small" role="status">{{ column.presses.length ? `lap ${column.open.next} runs${column.last ? `; last: ${column.last}` : ''}` : 'not begun' }}</span>
+        <span class="quiet small" role="status">{{
+          column.presses.length
+            ? `lap ${column.open.next} runs${column.last ? `; last: ${column.last}` : ''}`
+            : 'not begun'
+        }}</span>
       </button>
       <p class="acts small">
-        <button type="button" class="link" :disabled="!column.presses.length" @click="takeBack(column)">Take the press back<span class="visually-hidden"> of {{ column.open.lane.driver }}</span></button>
-        <button type="button" class="link" :disabled="!column.presses.length" @click="miss(column)">Missed it<span class="visually-hidden">: {{ column.open.lane.driver }}</span></button>
-        <button type="button" class="link" @click="columns.splice(at, 1)">Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span></button>
+        <button type="button" class="link" :disabled="!column.presses.length" @click="takeBack(column)">
+          Take the press back<span class="visually-hidden"> of {{ column.open.lane.driver }}</span>
+        </button>
+        <button type="button" class="link" :disabled="!column.presses.length" @click="miss(column)">
+          Missed it<span class="visually-hidden">: {{ column.open.lane.driver }}</span>
+        </button>
+        <button type="button" class="link" @click="columns.splice(at, 1)">
+          Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span>
+        </button>
       </p>
       <LaneLaps :open="column.open" refused-act="Leave it out" @refused="column.open.drop($event)" />
     </section>
   </div>
-  <LaneChooser v-if="columns.length < MOST" :taken="taken()" :busy="opening" :first="!columns.length" @open="open($event)" />
-  <p class="quiet small">Times by hand are in no ideal lap, unless the combination’s settings say so; everything else they may tell, with their ±.</p>
+  <LaneChooser
+    v-if="columns.length < MOST"
+    :taken="taken()"
+    :busy="opening"
+    :first="!columns.length"
+    @open="open($event)"
+  />
+  <p class="quiet small">
+    Times by hand are in no ideal lap, unless the combination’s settings say so; everything else they may tell, with
+    their ±.
+  </p>
 </template>
 
 <style scoped>

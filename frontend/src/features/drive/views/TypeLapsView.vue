@@ -110,36 +110,88 @@ function onKey(event: KeyboardEvent, column: Column, at: number) {
   <SeatNote />
   <TroubleNote :error="trouble" />
   <p v-if="columns.length" class="quiet keys">
-    <kbd>92114</kbd> <kbd>Enter</kbd> is 1:32.114; after that <kbd>32.1</kbd> is enough. <kbd>↑</kbd> mends the last one<template v-if="columns.length > 1">, <kbd>+</kbd> and <kbd>−</kbd> go from driver to driver</template>. <kbd>?</kbd> shows the letters.
+    <kbd>92114</kbd> <kbd>Enter</kbd> is 1:32.114; after that <kbd>32.1</kbd> is enough. <kbd>↑</kbd> mends the last
+    one<template v-if="columns.length > 1">, <kbd>+</kbd> and <kbd>−</kbd> go from driver to driver</template>.
+    <kbd>?</kbd> shows the letters.
   </p>
   <div class="columns">
-    <section v-for="(column, at) in columns" :key="column.open.lane.driver_id + column.open.lane.run" class="sheet lane" :aria-label="`Laps of ${column.open.lane.driver}`">
+    <section
+      v-for="(column, at) in columns"
+      :key="column.open.lane.driver_id + column.open.lane.run"
+      class="sheet lane"
+      :aria-label="`Laps of ${column.open.lane.driver}`"
+    >
       <div class="head">
         <h2>{{ column.open.lane.driver }}<span v-if="column.open.lane.guest" class="quiet"> guest</span></h2>
-        <p class="quiet small"><RouterLink :to="runPlace(id, column.open.key)">run {{ column.open.lane.run }}</RouterLink><template v-if="column.open.lane.purpose"> · {{ PURPOSES[column.open.lane.purpose] }}</template><template v-else-if="!column.open.lane.run_id"> · undeclared</template></p>
+        <p class="quiet small">
+          <RouterLink :to="runPlace(id, column.open.key)">run {{ column.open.lane.run }}</RouterLink
+          ><template v-if="column.open.lane.purpose"> · {{ PURPOSES[column.open.lane.purpose] }}</template
+          ><template v-else-if="!column.open.lane.run_id"> · undeclared</template>
+        </p>
       </div>
       <p v-if="column.open.lane.watch.length" class="small watch">{{ column.open.lane.watch.join(' · ') }}</p>
       <label class="line">
-        <span class="quiet">{{ column.mending ? `mends lap ${column.mending.number}` : `lap ${column.open.next}` }}</span>
-        <input ref="fields" v-model="column.text" class="field typed" autocomplete="off" spellcheck="false" maxlength="2500" enterkeyhint="enter" :aria-label="column.mending ? `Lap ${column.mending.number} of ${column.open.lane.driver} anew` : `Lap ${column.open.next} of ${column.open.lane.driver}`" @keydown="onKey($event, column, at)" />
+        <span class="quiet">{{
+          column.mending ? `mends lap ${column.mending.number}` : `lap ${column.open.next}`
+        }}</span>
+        <input
+          ref="fields"
+          v-model="column.text"
+          class="field typed"
+          autocomplete="off"
+          spellcheck="false"
+          maxlength="2500"
+          enterkeyhint="enter"
+          :aria-label="
+            column.mending
+              ? `Lap ${column.mending.number} of ${column.open.lane.driver} anew`
+              : `Lap ${column.open.next} of ${column.open.lane.driver}`
+          "
+          @keydown="onKey($event, column, at)"
+        />
       </label>
       <p v-if="column.trouble" class="rust small" role="alert">{{ column.trouble }}</p>
-      <LaneLaps :open="column.open" :marked="column.mending?.number" refused-act="Type it anew" @refused="again(column, $event)" />
+      <LaneLaps
+        :open="column.open"
+        :marked="column.mending?.number"
+        refused-act="Type it anew"
+        @refused="again(column, $event)"
+      />
       <div class="acts small">
-        <button type="button" class="link" :disabled="!column.open.laps.length" @click="open({ driver_id: column.open.lane.driver_id, new_run: true }, at)">Next run<span class="visually-hidden"> of {{ column.open.lane.driver }}</span></button>
-        <button type="button" class="link" @click="columns.splice(at, 1)">Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span></button>
+        <button
+          type="button"
+          class="link"
+          :disabled="!column.open.laps.length"
+          @click="open({ driver_id: column.open.lane.driver_id, new_run: true }, at)"
+        >
+          Next run<span class="visually-hidden"> of {{ column.open.lane.driver }}</span>
+        </button>
+        <button type="button" class="link" @click="columns.splice(at, 1)">
+          Close<span class="visually-hidden"> the lane of {{ column.open.lane.driver }}</span>
+        </button>
       </div>
     </section>
   </div>
-  <LaneChooser v-if="columns.length < MOST" :taken="taken()" :busy="opening" :first="!columns.length" @open="open($event)" />
+  <LaneChooser
+    v-if="columns.length < MOST"
+    :taken="taken()"
+    :busy="opening"
+    :first="!columns.length"
+    @open="open($event)"
+  />
   <section v-if="!columns.length" class="sheet empty">
     <h2>One line a lap</h2>
-    <p>Digits and Enter, on the number block alone if you like. Sectors with blanks between. A letter behind the time says what happened: <kbd>92114 t</kbd> is a lap in traffic.</p>
+    <p>
+      Digits and Enter, on the number block alone if you like. Sectors with blanks between. A letter behind the time
+      says what happened: <kbd>92114 t</kbd> is a lap in traffic.
+    </p>
   </section>
   <section v-if="helped" class="sheet part" aria-labelledby="letters-title">
     <h2 id="letters-title">Letters behind a time</h2>
     <ul class="letters">
-      <li v-for="item in letters.data.value?.items" :key="item.letter"><kbd>{{ item.letter }}</kbd> {{ item.words }}</li>
+      <li v-for="item in letters.data.value?.items" :key="item.letter">
+        <kbd>{{ item.letter }}</kbd> {{ item.words }}
+      </li>
       <li><kbd>n</kbd> a note in your own words, to the end of the line</li>
     </ul>
     <div class="buttons"><v-btn size="small" variant="outlined" @click="helped = false">Close</v-btn></div>

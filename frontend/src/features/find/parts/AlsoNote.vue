@@ -6,7 +6,10 @@ import { ALSO, useAlso } from '@/features/find/look'
 /** Stands beside every figure that a switch touches, as long as the switch is on. */
 const also = useAlso()
 const route = useRoute()
-const words = computed(() => [...also.value.map((name) => ALSO[name]), ...(route.query.week === 'all' ? ['earlier weeks'] : [])])
+const words = computed(() => [
+  ...also.value.map((name) => ALSO[name]),
+  ...(route.query.week === 'all' ? ['earlier weeks'] : []),
+])
 </script>
 
 <template>

@@ -19,7 +19,8 @@ const typed = reactive<Record<string, string>>({})
 const known = useQuery({ queryKey: ['thresholds'], queryFn: () => answer(api.GET('/api/thresholds')) })
 const thresholds = computed(() => known.data.value?.items ?? [])
 /** Thresholds that are a speed or a difference of temperatures, and what a unit of fuel costs. */
-const kindOf = (name: string): Quantity | undefined => (name.endsWith('_kmh') ? 'speed' : name.endsWith('_spread_c') ? 'temperature' : undefined)
+const kindOf = (name: string): Quantity | undefined =>
+  name.endsWith('_kmh') ? 'speed' : name.endsWith('_spread_c') ? 'temperature' : undefined
 function typedThreshold(name: string, value: number): string {
   const kind = kindOf(name)
   if (name === 'seconds_per_litre') return String(Number((value / inUnit('volume', 1)).toFixed(4)))
@@ -47,7 +48,16 @@ function show(row: Combination) {
   for (const [name, value] of Object.entries(row.settings)) typed[name] = typedThreshold(name, value as number)
 }
 show(props.combination)
-const bad = computed(() => [form.amount, form.floor, form.minutes, form.air, form.track, ...thresholds.value.map((item) => typed[item.name] ?? '')].some((text) => Number.isNaN(readNumber(text) ?? 0)))
+const bad = computed(() =>
+  [
+    form.amount,
+    form.floor,
+    form.minutes,
+    form.air,
+    form.track,
+    ...thresholds.value.map((item) => typed[item.name] ?? ''),
+  ].some((text) => Number.isNaN(readNumber(text) ?? 0)),
+)
 const save = useMutation({
   mutationFn: () =>
     answer(
@@ -62,13 +72,21 @@ const save = useMutation({
           condition_air_c: readIn('temperature', form.air, keptAs(props.combination, 'condition_air_c'), true),
           condition_track_c: readIn('temperature', form.track, keptAs(props.combination, 'condition_track_c'), true),
           hand_timed_ideals: form.byHand ? 1 : null,
-          thresholds: known.data.value ? Object.fromEntries(thresholds.value.flatMap((item) => { const value = readThreshold(item.name, typed[item.name] ?? ''); return value === null ? [] : [[item.name, value]] })) : null,
+          thresholds: known.data.value
+            ? Object.fromEntries(
+                thresholds.value.flatMap((item) => {
+                  const value = readThreshold(item.name, typed[item.name] ?? '')
+                  return value === null ? [] : [[item.name, value]]
+                }),
+              )
+            : null,
         },
       }),
     ),
   onSuccess: async () => {
     emit('close')
-    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history']) await queries.invalidateQueries({ queryKey: [key] })
+    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history'])
+      await queries.invalidateQueries({ queryKey: [key] })
   },
 })
 const changed = computed(() => thresholds.value.filter((item) => typed[item.name]?.trim()).length)
@@ -80,10 +98,27 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
   <v-dialog v-model="shown" max-width="560" aria-labelledby="change-title" @after-leave="emit('close')">
     <form v-draft="`combination ${combination.id}`" class="sheet part" @submit.prevent="save.mutate()">
       <h2 id="change-title">Note and settings</h2>
-      <v-textarea v-model="form.note" label="Note" rows="3" auto-grow maxlength="5000" variant="outlined" hide-details class="my-3" />
+      <v-textarea
+        v-model="form.note"
+        label="Note"
+        rows="3"
+        auto-grow
+        maxlength="5000"
+        variant="outlined"
+        hide-details
+        class="my-3"
+      />
       <fieldset>
         <legend>Tyres are cold for the first</legend>
-        <input v-model="form.amount" v-reads inputmode="decimal" size="6" maxlength="8" :aria-label="`How many ${form.cold}`" :placeholder="form.cold === 'laps' ? '1' : ''" />
+        <input
+          v-model="form.amount"
+          v-reads
+          inputmode="decimal"
+          size="6"
+          maxlength="8"
+          :aria-label="`How many ${form.cold}`"
+          :placeholder="form.cold === 'laps' ? '1' : ''"
+        />
         <select v-model="form.cold" aria-label="Laps or seconds">
           <option value="laps">flying laps</option>
           <option value="seconds">seconds after the pits</option>
@@ -91,14 +126,51 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
       </fieldset>
       <fieldset>
         <legend>Nobody laps alone faster than</legend>
-        <input v-model="form.floor" v-reads inputmode="decimal" size="8" maxlength="12" aria-label="Solo floor in seconds" placeholder="no floor" /> s
+        <input
+          v-model="form.floor"
+          v-reads
+          inputmode="decimal"
+          size="8"
+          maxlength="12"
+          aria-label="Solo floor in seconds"
+          placeholder="no floor"
+        />
+        s
         <span class="quiet">a faster lap is taken for one in a tow until somebody says otherwise</span>
       </fieldset>
       <fieldset>
         <legend>Practice differs from the race</legend>
-        from <input v-model="form.minutes" v-reads inputmode="decimal" size="4" maxlength="6" aria-label="Minutes of the day apart" placeholder="120" /> min of the day,
-        <input v-model="form.air" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of air apart" :placeholder="typedIn('temperature', 6, true)" /> {{ units.temperature }} of air,
-        <input v-model="form.track" v-reads inputmode="decimal" size="3" maxlength="6" aria-label="Degrees of track apart" :placeholder="typedIn('temperature', 8, true)" /> {{ units.temperature }} of track on
+        from
+        <input
+          v-model="form.minutes"
+          v-reads
+          inputmode="decimal"
+          size="4"
+          maxlength="6"
+          aria-label="Minutes of the day apart"
+          placeholder="120"
+        />
+        min of the day,
+        <input
+          v-model="form.air"
+          v-reads
+          inputmode="decimal"
+          size="3"
+          maxlength="6"
+          aria-label="Degrees of air apart"
+          :placeholder="typedIn('temperature', 6, true)"
+        />
+        {{ units.temperature }} of air,
+        <input
+          v-model="form.track"
+          v-reads
+          inputmode="decimal"
+          size="3"
+          maxlength="6"
+          aria-label="Degrees of track apart"
+          :placeholder="typedIn('temperature', 8, true)"
+        />
+        {{ units.temperature }} of track on
       </fieldset>
       <fieldset>
         <legend>Times by hand</legend>
@@ -106,12 +178,28 @@ const theirs = computed(() => theirsOf<Combination>(save.error.value))
         <span class="quiet">else they don’t, since they carry a ±</span>
       </fieldset>
       <details class="all">
-        <summary>All thresholds<span v-if="changed" class="quiet"> ({{ changed }} of your own)</span></summary>
+        <summary>
+          All thresholds<span v-if="changed" class="quiet"> ({{ changed }} of your own)</span>
+        </summary>
         <p class="quiet">Empty: the default. What is changed here holds for this combination alone.</p>
-        <label v-for="item in thresholds" :key="item.name" class="line"><span>{{ item.words }}</span><input v-model="typed[item.name]" v-reads inputmode="decimal" size="6" maxlength="10" :placeholder="item.usual === null ? '–' : typedThreshold(item.name, item.usual)" /></label>
+        <label v-for="item in thresholds" :key="item.name" class="line"
+          ><span>{{ item.words }}</span
+          ><input
+            v-model="typed[item.name]"
+            v-reads
+            inputmode="decimal"
+            size="6"
+            maxlength="10"
+            :placeholder="item.usual === null ? '–' : typedThreshold(item.name, item.usual)"
+        /></label>
       </details>
       <TheirsNote v-if="theirs" @mine="((seen = theirs.version), save.mutate())" @theirs="(show(theirs), save.reset())">
-        Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note' }}{{ Object.entries(theirs.settings).map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`).join('') }}.
+        Somebody else changed this meanwhile. Theirs: {{ theirs.note ? `note “${theirs.note}”` : 'no note'
+        }}{{
+          Object.entries(theirs.settings)
+            .map(([name, at]) => `, ${name.replaceAll('_', ' ')} ${at}`)
+            .join('')
+        }}.
       </TheirsNote>
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">

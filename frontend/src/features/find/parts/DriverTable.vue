@@ -39,7 +39,11 @@ const columns: Column[] = [
   time('Deviation', 'consistency.sd_us', (driver) => driver.figures.consistency.sd_us),
   time('robust', 'consistency.robust_sd_us', (driver) => driver.figures.consistency.robust_sd_us),
   time('adjusted', 'consistency.adjusted_sd_us', (driver) => driver.figures.consistency.adjusted_sd_us),
-  { title: 'Clean rate', path: 'consistency.clean_rate', text: (driver) => perCent(driver.figures.consistency.clean_rate) },
+  {
+    title: 'Clean rate',
+    path: 'consistency.clean_rate',
+    text: (driver) => perCent(driver.figures.consistency.clean_rate),
+  },
 ]
 </script>
 
@@ -61,9 +65,12 @@ const columns: Column[] = [
             </button>
           </th>
           <td v-for="column in columns" :key="column.path" class="number" :title="behind(column, driver)">
-            {{ column.text(driver) }}<span v-if="behind(column, driver)" class="visually-hidden">: {{ behind(column, driver) }}</span>
+            {{ column.text(driver)
+            }}<span v-if="behind(column, driver)" class="visually-hidden">: {{ behind(column, driver) }}</span>
           </td>
-          <td :title="driver.sure_words"><span class="sure" :class="driver.figures.sure">{{ driver.figures.sure }}</span></td>
+          <td :title="driver.sure_words">
+            <span class="sure" :class="driver.figures.sure">{{ driver.figures.sure }}</span>
+          </td>
         </tr>
       </tbody>
     </table>

@@ -8,19 +8,41 @@ import { useAlso } from '@/features/find/look'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 
 /** Figures to take along: tables, two pages of paper, a text for a chat. */
-const props = defineProps<{ id: string; tables: { what: FiguresOf; words: string }[]; driver?: { id: string; name: string }; week?: string; lapFile?: boolean }>()
+const props = defineProps<{
+  id: string
+  tables: { what: FiguresOf; words: string }[]
+  driver?: { id: string; name: string }
+  week?: string
+  lapFile?: boolean
+}>()
 const route = useRoute()
 const also = useAlso()
 const open = ref(false)
 const copied = ref('')
-watch(() => route.fullPath, () => (open.value = false))
-const asked = computed(() => [...(props.week ? [`week=${props.week}`] : []), ...also.value.map((name) => `also=${name}`)])
+watch(
+  () => route.fullPath,
+  () => (open.value = false),
+)
+const asked = computed(() => [
+  ...(props.week ? [`week=${props.week}`] : []),
+  ...also.value.map((name) => `also=${name}`),
+])
 const table = (what: string, form: string) =>
   `/api/combinations/${props.id}/figures?${[`what=${what}`, `form=${form}`, ...(['laps', 'pace'].includes(what) && props.driver ? [`driver=${props.driver.id}`] : []), ...asked.value].join('&')}`
-const pdf = computed(() => `/api/combinations/${props.id}/drivers/${props.driver?.id}/report.pdf${asked.value.length ? `?${asked.value.join('&')}` : ''}`)
+const pdf = computed(
+  () =>
+    `/api/combinations/${props.id}/drivers/${props.driver?.id}/report.pdf${asked.value.length ? `?${asked.value.join('&')}` : ''}`,
+)
 const text = useMutation({
   mutationFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/report', { params: { path: { combination_id: props.id, driver_id: props.driver!.id }, query: { week: props.week, also: also.value } } })),
+    answer(
+      api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/report', {
+        params: {
+          path: { combination_id: props.id, driver_id: props.driver!.id },
+          query: { week: props.week, also: also.value },
+        },
+      }),
+    ),
   onMutate: () => (copied.value = ''),
 })
 async function copy() {
@@ -39,17 +61,33 @@ async function copy() {
     <div class="sheet part">
       <h2 id="share-title">Print and share</h2>
       <ul>
-        <li v-for="item in tables" :key="item.what">{{ item.words }}: <a :href="table(item.what, 'csv')">CSV<span class="visually-hidden"> of {{ item.words }}</span></a> · <a :href="table(item.what, 'json')">JSON<span class="visually-hidden"> of {{ item.words }}</span></a></li>
-        <li v-if="lapFile">All laps as a lap file: <a :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></a></li>
+        <li v-for="item in tables" :key="item.what">
+          {{ item.words }}:
+          <a :href="table(item.what, 'csv')"
+            >CSV<span class="visually-hidden"> of {{ item.words }}</span></a
+          >
+          ·
+          <a :href="table(item.what, 'json')"
+            >JSON<span class="visually-hidden"> of {{ item.words }}</span></a
+          >
+        </li>
+        <li v-if="lapFile">
+          All laps as a lap file:
+          <a :href="`/api/combinations/${id}/laps.csv`">CSV<span class="visually-hidden"> of the laps</span></a>
+        </li>
         <li v-if="driver">Report of {{ driver.name }}, two pages: <a :href="pdf">PDF</a></li>
         <li>Pictures: SVG and PNG stand under each of them</li>
       </ul>
       <template v-if="driver">
-        <v-btn size="small" variant="outlined" color="primary" :disabled="text.isPending.value" @click="text.mutate()">As text for a chat</v-btn>
+        <v-btn size="small" variant="outlined" color="primary" :disabled="text.isPending.value" @click="text.mutate()"
+          >As text for a chat</v-btn
+        >
         <TroubleNote :error="text.error.value" :again="() => text.mutate()" />
         <template v-if="text.data.value">
           <textarea class="text" readonly rows="12" aria-label="Text for a chat" :value="text.data.value.text" />
-          <p><v-btn size="small" color="primary" @click="copy">Copy</v-btn> <span role="status">{{ copied }}</span></p>
+          <p>
+            <v-btn size="small" color="primary" @click="copy">Copy</v-btn> <span role="status">{{ copied }}</span>
+          </p>
         </template>
       </template>
       <div class="buttons"><v-btn color="primary" @click="open = false">Close</v-btn></div>

@@ -15,7 +15,10 @@ function turn(name: Also, event: Event) {
   <fieldset v-if="(Object.keys(ALSO) as Also[]).some(there)" class="switches">
     <legend>Count along:</legend>
     <template v-for="(words, name) in ALSO" :key="name">
-      <label v-if="there(name)"><input type="checkbox" :checked="also.includes(name)" @change="turn(name, $event)" /> {{ words }}<span v-if="countable?.[name]" class="quiet"> ({{ countable[name] }})</span></label>
+      <label v-if="there(name)"
+        ><input type="checkbox" :checked="also.includes(name)" @change="turn(name, $event)" /> {{ words
+        }}<span v-if="countable?.[name]" class="quiet"> ({{ countable[name] }})</span></label
+      >
     </template>
   </fieldset>
 </template>

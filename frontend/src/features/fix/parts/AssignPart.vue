@@ -18,11 +18,21 @@ const assign = useAssign(() => props.id)
 <template>
   <span class="assign">
     <template v-if="fitting.length">
-      <label v-if="fitting.length > 1"><span class="visually-hidden">Exercise for {{ corner }}</span>
-        <select v-model="chosen"><option value="">{{ fitting[0]!.title }}</option><option v-for="item in fitting.slice(1)" :key="item.code" :value="item.code">{{ item.title }}</option></select>
+      <label v-if="fitting.length > 1"
+        ><span class="visually-hidden">Exercise for {{ corner }}</span>
+        <select v-model="chosen">
+          <option value="">{{ fitting[0]!.title }}</option>
+          <option v-for="item in fitting.slice(1)" :key="item.code" :value="item.code">{{ item.title }}</option>
+        </select>
       </label>
       <span v-else class="quiet">{{ fitting[0]!.title }}</span>
-      <v-btn size="small" variant="outlined" :loading="assign.isPending.value" @click="assign.mutate({ driver, corner, kind, exercise: code })">Give the exercise<span class="visually-hidden"> for {{ corner }}</span></v-btn>
+      <v-btn
+        size="small"
+        variant="outlined"
+        :loading="assign.isPending.value"
+        @click="assign.mutate({ driver, corner, kind, exercise: code })"
+        >Give the exercise<span class="visually-hidden"> for {{ corner }}</span></v-btn
+      >
     </template>
     <span v-if="assign.error.value" role="alert" class="trouble">{{ assign.error.value.message }}</span>
   </span>

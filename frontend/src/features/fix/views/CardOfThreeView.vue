@@ -12,13 +12,19 @@ const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
 const combination = useQuery({
   queryKey: ['combination', () => props.id],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
+  queryFn: () =>
+    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
 })
 const { week } = useWeek(() => combination.data.value?.weeks ?? [])
 const card = useQuery({
   enabled: () => Boolean(combination.data.value),
   queryKey: ['card-of-three', () => props.id, () => props.driver, week, []],
-  queryFn: () => answer(api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', { params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/combinations/{combination_id}/drivers/{driver_id}/card', {
+        params: { path: { combination_id: props.id, driver_id: props.driver }, query: { week: week.value } },
+      }),
+    ),
 })
 const shown = computed(() => card.data.value)
 const told = ref('')
@@ -36,7 +42,12 @@ async function copy() {
   <div class="top">
     <div>
       <h1>Card of three</h1>
-      <p v-if="shown" class="quiet"><RouterLink :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">{{ shown.driver }}</RouterLink> · {{ shown.place }}, {{ shown.car }}</p>
+      <p v-if="shown" class="quiet">
+        <RouterLink :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">{{
+          shown.driver
+        }}</RouterLink>
+        · {{ shown.place }}, {{ shown.car }}
+      </p>
     </div>
     <v-btn v-if="shown" variant="outlined" size="small" @click="copy">Copy for a chat</v-btn>
   </div>
@@ -50,7 +61,9 @@ async function copy() {
     </section>
     <ol class="cards">
       <li v-for="(item, index) in shown.items" :key="item.corner + item.kind" class="sheet item">
-        <h2><span class="rank">{{ index + 1 }}</span> {{ item.corner }} {{ item.name }}</h2>
+        <h2>
+          <span class="rank">{{ index + 1 }}</span> {{ item.corner }} {{ item.name }}
+        </h2>
         <p class="words">{{ item.words }}</p>
         <p><b>Go by:</b> {{ item.reference ?? 'nothing confirmed yet; ask for it in the track book.' }}</p>
         <p>{{ item.exercise }}</p>
@@ -61,7 +74,10 @@ async function copy() {
       <summary>As plain text</summary>
       <pre tabindex="0" aria-label="The card as plain text">{{ shown.text }}</pre>
     </details>
-    <p class="quiet">References and lines from a simulation are no guide for a real car or a real road: there the circuit’s rules, licensed instructors and the law decide. Pause after fifty minutes.</p>
+    <p class="quiet">
+      References and lines from a simulation are no guide for a real car or a real road: there the circuit’s rules,
+      licensed instructors and the law decide. Pause after fifty minutes.
+    </p>
   </template>
 </template>
 

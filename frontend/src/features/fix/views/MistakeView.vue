@@ -44,8 +44,14 @@ const book = useBook(
 )
 /** What the track book says of this corner beside the reference. */
 const written = computed(() => book.data.value?.corners.find((other) => other.code === props.corner))
-const item = computed(() => [...(shown.value?.mistakes ?? []), ...(shown.value?.cold ?? [])].find((other) => other.corner === props.corner && other.kind === props.kind))
-const onCard = computed(() => card.data.value?.items.find((other) => other.corner === props.corner && other.kind === props.kind))
+const item = computed(() =>
+  [...(shown.value?.mistakes ?? []), ...(shown.value?.cold ?? [])].find(
+    (other) => other.corner === props.corner && other.kind === props.kind,
+  ),
+)
+const onCard = computed(() =>
+  card.data.value?.items.find((other) => other.corner === props.corner && other.kind === props.kind),
+)
 const exercise = computed(() => library.data.value?.items.find((other) => other.kind === props.kind))
 const marks = computed(() => {
   const places = passes.data.value?.marks
@@ -59,14 +65,26 @@ const marks = computed(() => {
 const name = (slip: Slip) => `session ${slip.session}, run ${slip.run}, lap ${slip.lap}`
 const trace = (slip: Slip) => ({ name: 'traces', params: { id: props.id }, query: { lap: [slip.key] } })
 
-const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes.data.value?.passes.some((pass) => pass.key === slip.key && pass.at === slip.at)))
+const others = computed(() =>
+  (item.value?.slips ?? []).filter(
+    (slip) => !passes.data.value?.passes.some((pass) => pass.key === slip.key && pass.at === slip.at),
+  ),
+)
 </script>
 
 <template>
   <div class="top">
     <div>
       <h1>{{ corner }} {{ item?.name }}: {{ words[kind] }}</h1>
-      <p class="quiet"><RouterLink :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">{{ shown?.name ?? 'Back' }}</RouterLink><template v-if="combination.data.value"> · {{ combination.data.value.track }}, {{ combination.data.value.layout }}, {{ combination.data.value.car }}</template></p>
+      <p class="quiet">
+        <RouterLink :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">{{
+          shown?.name ?? 'Back'
+        }}</RouterLink
+        ><template v-if="combination.data.value">
+          · {{ combination.data.value.track }}, {{ combination.data.value.layout }},
+          {{ combination.data.value.car }}</template
+        >
+      </p>
     </div>
   </div>
   <TroubleNote :error="clinic.error.value" />
@@ -74,7 +92,9 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
   <section v-if="shown && !item" class="sheet empty">
     <h2>Nothing like this is left here</h2>
     <p>Laps or marks changed, or somebody said that it was something else.</p>
-    <v-btn color="primary" :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">Back to the clinic</v-btn>
+    <v-btn color="primary" :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }"
+      >Back to the clinic</v-btn
+    >
   </section>
   <template v-if="item">
     <div class="beside">
@@ -82,7 +102,10 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
         <h2 id="what">{{ item.recurring ? 'It recurs' : 'Single slips' }}, {{ item.sure }}</h2>
         <p class="words">{{ item.words }}</p>
         <p>{{ item.evidence }}</p>
-        <p class="quiet">Rate {{ perCent(item.rate) }}, with 90 % between {{ perCent(item.rate_low) }} and {{ perCent(item.rate_high) }}. {{ item.when.join(' ') }} {{ item.trend.words }}</p>
+        <p class="quiet">
+          Rate {{ perCent(item.rate) }}, with 90 % between {{ perCent(item.rate_low) }} and
+          {{ perCent(item.rate_high) }}. {{ item.when.join(' ') }} {{ item.trend.words }}
+        </p>
         <TrendDots :runs="item.trend.runs" :words="item.trend.words" />
       </section>
       <section class="sheet part" aria-labelledby="why">
@@ -90,32 +113,81 @@ const others = computed(() => (item.value?.slips ?? []).filter((slip) => !passes
         <template v-if="exercise">
           <p>{{ exercise.cause }}</p>
           <p><b>Feel and look for:</b> {{ exercise.feel }}</p>
-          <p><b>{{ exercise.title }}:</b> {{ exercise.work }} <span class="quiet">Passed with {{ exercise.mark }}.</span></p>
+          <p>
+            <b>{{ exercise.title }}:</b> {{ exercise.work }} <span class="quiet">Passed with {{ exercise.mark }}.</span>
+          </p>
         </template>
-        <p><b>Go by:</b> {{ onCard?.reference ?? 'nothing confirmed yet.' }} <RouterLink v-if="combination.data.value && corner !== 'L0'" :to="{ name: 'corner', params: { id: combination.data.value.layout_id, code: corner }, query: { car: combination.data.value.car_id } }">The corner in the track book</RouterLink></p>
+        <p>
+          <b>Go by:</b> {{ onCard?.reference ?? 'nothing confirmed yet.' }}
+          <RouterLink
+            v-if="combination.data.value && corner !== 'L0'"
+            :to="{
+              name: 'corner',
+              params: { id: combination.data.value.layout_id, code: corner },
+              query: { car: combination.data.value.car_id },
+            }"
+            >The corner in the track book</RouterLink
+          >
+        </p>
         <p v-if="written?.note"><b>The track book:</b> {{ written.note }}</p>
-        <p v-if="onCard?.assigned" class="given">{{ onCard.assigned.title }}: {{ onCard.assigned.words }} <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }">Declare the run</RouterLink></p>
+        <p v-if="onCard?.assigned" class="given">
+          {{ onCard.assigned.title }}: {{ onCard.assigned.words }}
+          <RouterLink :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: corner } }"
+            >Declare the run</RouterLink
+          >
+        </p>
         <AssignPart v-else-if="may('exercise.assign')" :id="id" :driver="driver" :corner="corner" :kind="kind" />
       </section>
     </div>
     <section class="sheet part" aria-labelledby="passes">
       <h2 id="passes">Its passes</h2>
-      <p class="quiet">Ink is the pass, dots are the median of the driver’s good passes; the tinted stretch begins where the loss does.</p>
+      <p class="quiet">
+        Ink is the pass, dots are the median of the driver’s good passes; the tinted stretch begins where the loss does.
+      </p>
       <TroubleNote :error="passes.error.value" :again="() => passes.refetch()" />
-      <p v-if="passes.data.value && !passes.data.value.passes.length">None of these passes has a trace: how it happened can be watched, or recorded next time.</p>
+      <p v-if="passes.data.value && !passes.data.value.passes.length">
+        None of these passes has a trace: how it happened can be watched, or recorded next time.
+      </p>
       <ul class="pictures">
         <li v-for="pass in passes.data.value?.passes" :key="pass.key + pass.at">
-          <h3><RouterLink :to="trace(pass)">{{ name(pass) }}</RouterLink> <span class="number">{{ seconds(pass.loss_us) }}</span></h3>
-          <PictureFrame :name="`${corner}, ${name(pass)}`"><PassPicture :at="passes.data.value!.at_m" :good="passes.data.value!.good" :own="pass.channels" :begins="pass.begins_m" :marks="marks" :label="`${corner}, ${name(pass)}: ${pass.evidence}`" /></PictureFrame>
-          <p class="small">{{ pass.phases.filter((phase) => Math.abs(phase.loss_us) >= 5000).map((phase) => `${seconds(phase.loss_us)} ${phase.words}`).join(', ') }}</p>
-          <p class="small quiet">{{ pass.evidence }}<template v-if="pass.remark"> “{{ pass.remark }}”</template></p>
+          <h3>
+            <RouterLink :to="trace(pass)">{{ name(pass) }}</RouterLink>
+            <span class="number">{{ seconds(pass.loss_us) }}</span>
+          </h3>
+          <PictureFrame :name="`${corner}, ${name(pass)}`"
+            ><PassPicture
+              :at="passes.data.value!.at_m"
+              :good="passes.data.value!.good"
+              :own="pass.channels"
+              :begins="pass.begins_m"
+              :marks="marks"
+              :label="`${corner}, ${name(pass)}: ${pass.evidence}`"
+          /></PictureFrame>
+          <p class="small">
+            {{
+              pass.phases
+                .filter((phase) => Math.abs(phase.loss_us) >= 5000)
+                .map((phase) => `${seconds(phase.loss_us)} ${phase.words}`)
+                .join(', ')
+            }}
+          </p>
+          <p class="small quiet">
+            {{ pass.evidence }}<template v-if="pass.remark"> “{{ pass.remark }}”</template>
+          </p>
           <SayPart :slip="pass" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(pass)" />
         </li>
       </ul>
       <template v-if="others.length">
         <h3>{{ passes.data.value?.passes.length ? 'And without a picture' : 'Passes' }}</h3>
         <ul>
-          <li v-for="slip in others" :key="slip.key + slip.at"><RouterLink :to="runPlace(id, { session_id: slip.session_id, driver_id: driver, number: slip.run })">{{ name(slip) }}</RouterLink>: {{ seconds(slip.loss_us) }}. {{ slip.evidence }}<template v-if="slip.remark"> “{{ slip.remark }}”</template> <SayPart :slip="slip" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(slip)" /></li>
+          <li v-for="slip in others" :key="slip.key + slip.at">
+            <RouterLink :to="runPlace(id, { session_id: slip.session_id, driver_id: driver, number: slip.run })">{{
+              name(slip)
+            }}</RouterLink
+            >: {{ seconds(slip.loss_us) }}. {{ slip.evidence
+            }}<template v-if="slip.remark"> “{{ slip.remark }}”</template>
+            <SayPart :slip="slip" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(slip)" />
+          </li>
         </ul>
       </template>
     </section>

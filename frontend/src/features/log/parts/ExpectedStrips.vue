@@ -10,7 +10,17 @@ function steps(item: Schemas['ComparedOut'], value: number): number {
   const half = Math.max((item.high - item.low) / 2, 1e-9)
   return Math.max(-2.85, Math.min(2.85, (value - (item.low + item.high) / 2) / half))
 }
-const rows = computed(() => props.items.map((item) => ({ key: item.figure, words: item.words, inside: item.inside, low: steps(item, item.low), high: steps(item, item.high), value: steps(item, item.value), came: steps(item, item.happened) })))
+const rows = computed(() =>
+  props.items.map((item) => ({
+    key: item.figure,
+    words: item.words,
+    inside: item.inside,
+    low: steps(item, item.low),
+    high: steps(item, item.high),
+    value: steps(item, item.value),
+    came: steps(item, item.happened),
+  })),
+)
 /** The stretch takes the middle third. */
 const at = (width: number, step: number) => width / 2 + (step * width) / 6
 </script>

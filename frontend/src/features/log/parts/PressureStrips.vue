@@ -6,7 +6,15 @@ import StripList from '@/features/log/parts/StripList.vue'
 /** How often a corner went wrong in the race, over how often it did in practice: two bars from one line, as long as their shares of passes. */
 const props = defineProps<{ items: Schemas['PressureOut'][] }>()
 const LEAST = 0.05
-const rows = computed(() => props.items.map((item) => ({ key: item.corner, words: item.words, told: item.told, race: item.race_slips / Math.max(1, item.race_passes), practice: item.practice_slips / Math.max(1, item.practice_passes) })))
+const rows = computed(() =>
+  props.items.map((item) => ({
+    key: item.corner,
+    words: item.words,
+    told: item.told,
+    race: item.race_slips / Math.max(1, item.race_passes),
+    practice: item.practice_slips / Math.max(1, item.practice_passes),
+  })),
+)
 const most = computed(() => Math.max(LEAST, ...rows.value.flatMap((row) => [row.race, row.practice])))
 </script>
 

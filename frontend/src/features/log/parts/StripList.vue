@@ -8,7 +8,9 @@ const WIDTH = 220
 <template>
   <ul class="plain">
     <li v-for="row in rows" :key="row.key" :class="{ told: row.told }">
-      <svg :viewBox="`0 0 ${WIDTH} 22`" :width="WIDTH" height="22" aria-hidden="true"><slot :row="row" :width="WIDTH" /></svg>
+      <svg :viewBox="`0 0 ${WIDTH} 22`" :width="WIDTH" height="22" aria-hidden="true">
+        <slot :row="row" :width="WIDTH" />
+      </svg>
       <span class="words">{{ row.words }}</span>
     </li>
   </ul>

@@ -12,16 +12,25 @@ import { useMay, useMe } from '@/shared/session'
 const me = useMe()
 const may = useMay()
 const asked = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
-const items = computed(() => (asked.data.value?.items ?? []).filter((item) => may('drivers.see_all') || item.id === me.data.value?.driver_id))
+const items = computed(() =>
+  (asked.data.value?.items ?? []).filter((item) => may('drivers.see_all') || item.id === me.data.value?.driver_id),
+)
 </script>
 
 <template>
-  <div class="top"><h1>Seasons of drivers</h1><LogLinks /></div>
+  <div class="top">
+    <h1>Seasons of drivers</h1>
+    <LogLinks />
+  </div>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <SkeletonRows v-if="asked.isPending.value" :rows="6" label="Fetching the drivers" />
-  <p v-else-if="!items.length" class="quiet">No driver of whom you may see the season. A manager says under People which driver you are.</p>
+  <p v-else-if="!items.length" class="quiet">
+    No driver of whom you may see the season. A manager says under People which driver you are.
+  </p>
   <ul v-else class="plain sheet list">
-    <li v-for="item in items" :key="item.id"><RouterLink :to="{ name: 'book', params: { driver: item.id } }">{{ item.name }}</RouterLink></li>
+    <li v-for="item in items" :key="item.id">
+      <RouterLink :to="{ name: 'book', params: { driver: item.id } }">{{ item.name }}</RouterLink>
+    </li>
   </ul>
 </template>
 

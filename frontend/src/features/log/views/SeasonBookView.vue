@@ -12,11 +12,20 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 
 /** A driver's season on one page, week by week: four threads over the same weeks, mistakes as a woven strip below, and what was learned. */
 const props = defineProps<{ driver: string }>()
-const asked = useQuery({ queryKey: ['season', () => props.driver], queryFn: () => answer(api.GET('/api/drivers/{driver_id}/season', { params: { path: { driver_id: props.driver } } })) })
+const asked = useQuery({
+  queryKey: ['season', () => props.driver],
+  queryFn: () => answer(api.GET('/api/drivers/{driver_id}/season', { params: { path: { driver_id: props.driver } } })),
+})
 const book = computed(() => asked.data.value)
 /** What recurred takes its time where laps are new. */
-const found = useQuery({ queryKey: ['season', () => props.driver, 'mistakes'], queryFn: () => answer(api.GET('/api/drivers/{driver_id}/season/mistakes', { params: { path: { driver_id: props.driver } } })) })
-const mistakes = computed(() => (found.data.value?.items ?? []).filter((item) => item.costs_us.length === book.value?.weeks.length))
+const found = useQuery({
+  queryKey: ['season', () => props.driver, 'mistakes'],
+  queryFn: () =>
+    answer(api.GET('/api/drivers/{driver_id}/season/mistakes', { params: { path: { driver_id: props.driver } } })),
+})
+const mistakes = computed(() =>
+  (found.data.value?.items ?? []).filter((item) => item.costs_us.length === book.value?.weeks.length),
+)
 const groups = computed(() => {
   const out: { name: string; weeks: number }[] = []
   for (const week of book.value?.weeks ?? []) {
@@ -29,8 +38,18 @@ const groups = computed(() => {
 type Week = Schemas['BookWeek']
 const THREADS: { key: string; title: string; of: (week: Week) => number | null; shown: (value: number) => string }[] = [
   { key: 'spread', title: 'Spread, %', of: (week) => week.spread_pct, shown: (value) => value.toFixed(2) },
-  { key: 'clean', title: 'Clean rate, %', of: (week) => (week.clean_rate === null ? null : 100 * week.clean_rate), shown: (value) => value.toFixed(0) },
-  { key: 'gap', title: 'Gap to target, %', of: (week) => week.gap_pct, shown: (value) => `${value < 0 ? '−' : '+'}${Math.abs(value).toFixed(2)}` },
+  {
+    key: 'clean',
+    title: 'Clean rate, %',
+    of: (week) => (week.clean_rate === null ? null : 100 * week.clean_rate),
+    shown: (value) => value.toFixed(0),
+  },
+  {
+    key: 'gap',
+    title: 'Gap to target, %',
+    of: (week) => week.gap_pct,
+    shown: (value) => `${value < 0 ? '−' : '+'}${Math.abs(value).toFixed(2)}`,
+  },
   { key: 'points', title: 'Points', of: (week) => week.points, shown: (value) => String(Math.round(10 * value) / 10) },
 ]
 const COLUMN = 84
@@ -41,11 +60,28 @@ const threads = computed(() =>
   THREADS.map((thread) => {
     const values = (book.value?.weeks ?? []).map(thread.of)
     const known = values.filter((value): value is number => value !== null)
-    const low = Math.min(...known), high = Math.max(...known)
-    const points = values.flatMap((value, index) => (value === null ? [] : [{ index, value, x: COLUMN * (index + 0.5), y: high > low ? HIGH - 6 - ((value - low) / (high - low)) * (HIGH - 12) : HIGH / 2 }]))
+    const low = Math.min(...known),
+      high = Math.max(...known)
+    const points = values.flatMap((value, index) =>
+      value === null
+        ? []
+        : [
+            {
+              index,
+              value,
+              x: COLUMN * (index + 0.5),
+              y: high > low ? HIGH - 6 - ((value - low) / (high - low)) * (HIGH - 12) : HIGH / 2,
+            },
+          ],
+    )
     // A thread goes on within a series: another one has other tracks and cars.
     const series = (index: number) => book.value!.weeks[index]!.series
-    const lines = [...new Set(points.map((point) => series(point.index)))].map((name) => points.filter((point) => series(point.index) === name).map((point) => `${point.x},${point.y}`).join(' '))
+    const lines = [...new Set(points.map((point) => series(point.index)))].map((name) =>
+      points
+        .filter((point) => series(point.index) === name)
+        .map((point) => `${point.x},${point.y}`)
+        .join(' '),
+    )
     return { ...thread, values, points, lines }
   }),
 )
@@ -56,7 +92,10 @@ const head = (week: Week) => (week.number === null ? 'any' : `${week.number}`)
 
 <template>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
-  <div class="top"><h1>{{ book ? `${book.driver}: the season` : 'The season' }}</h1><LogLinks /></div>
+  <div class="top">
+    <h1>{{ book ? `${book.driver}: the season` : 'The season' }}</h1>
+    <LogLinks />
+  </div>
   <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Looking back at the season" />
   <section v-else-if="book && !book.weeks.length" class="sheet empty">
     <h2>No lap yet</h2>
@@ -64,37 +103,97 @@ const head = (week: Week) => (week.number === null ? 'any' : `${week.number}`)
     <v-btn color="primary" to="/drive">To Drive</v-btn>
   </section>
   <template v-else-if="book">
-    <p v-for="words in [...book.words, ...(found.data.value?.words ?? [])]" :key="words" class="sentence">{{ words }}</p>
-    <p v-if="book.behind" class="quiet" role="status">Figures of {{ book.behind }} {{ book.behind === 1 ? 'week' : 'weeks' }} are being made anew.</p>
+    <p v-for="words in [...book.words, ...(found.data.value?.words ?? [])]" :key="words" class="sentence">
+      {{ words }}
+    </p>
+    <p v-if="book.behind" class="quiet" role="status">
+      Figures of {{ book.behind }} {{ book.behind === 1 ? 'week' : 'weeks' }} are being made anew.
+    </p>
     <section class="sheet part" aria-labelledby="weeks-title">
       <h2 id="weeks-title">Week by week</h2>
-      <PictureFrame :name="`season, ${book.driver}`"><div class="scroll-x" tabindex="0" role="group" aria-label="Week by week"><table class="ledger weeks">
-        <thead>
-          <tr><td /><th v-for="group in groups" :key="group.name" scope="colgroup" :colspan="group.weeks" class="group">{{ group.name }}</th></tr>
-          <tr><th scope="col">Week</th><th v-for="(week, index) in book.weeks" :key="index" scope="col"><RouterLink :to="{ name: 'driver-pace', params: { id: week.combination_id, driver: book.driver_id }, query: week.week_id ? { week: week.week_id } : {} }">{{ head(week) }}<span class="visually-hidden">, {{ week.place }}</span></RouterLink></th></tr>
-        </thead>
-        <tbody>
-          <tr><th scope="row">Where</th><td v-for="(week, index) in book.weeks" :key="index" class="where" :title="`${week.place} · ${week.car}`">{{ week.place.split(', ').at(-1) }}</td></tr>
-          <tr v-for="thread in threads" :key="thread.key">
-            <th scope="row">{{ thread.title }}</th>
-            <td v-for="(value, index) in thread.values" :key="index" class="value" :class="{ first: index === 0 }">
-              <svg v-if="index === 0 && thread.points.length > 1" class="thread" :width="width" :height="HIGH" aria-hidden="true"><polyline v-for="line in thread.lines" :key="line" :points="line" /><circle v-for="point in thread.points" :key="point.index" :cx="point.x" :cy="point.y" r="3" /></svg>
-              <span class="text">{{ value === null ? '' : thread.shown(value) }}</span>
-            </td>
-          </tr>
-          <tr v-for="item in mistakes" :key="item.kind">
-            <th scope="row">{{ item.title }} <span class="quiet">{{ STATES[item.state] }}</span></th>
-            <td v-for="(cost, index) in item.costs_us" :key="index" class="cell" :class="{ none: cost === null }"><span v-if="cost" class="bar" :style="{ width: `${Math.max(6, (100 * cost) / most)}%` }" aria-hidden="true" />{{ cost ? `${(cost / 1e6).toFixed(2)} s` : cost === 0 ? '·' : '' }}</td>
-          </tr>
-        </tbody>
-      </table></div></PictureFrame>
+      <PictureFrame :name="`season, ${book.driver}`"
+        ><div class="scroll-x" tabindex="0" role="group" aria-label="Week by week">
+          <table class="ledger weeks">
+            <thead>
+              <tr>
+                <td />
+                <th v-for="group in groups" :key="group.name" scope="colgroup" :colspan="group.weeks" class="group">
+                  {{ group.name }}
+                </th>
+              </tr>
+              <tr>
+                <th scope="col">Week</th>
+                <th v-for="(week, index) in book.weeks" :key="index" scope="col">
+                  <RouterLink
+                    :to="{
+                      name: 'driver-pace',
+                      params: { id: week.combination_id, driver: book.driver_id },
+                      query: week.week_id ? { week: week.week_id } : {},
+                    }"
+                    >{{ head(week) }}<span class="visually-hidden">, {{ week.place }}</span></RouterLink
+                  >
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr>
+                <th scope="row">Where</th>
+                <td
+                  v-for="(week, index) in book.weeks"
+                  :key="index"
+                  class="where"
+                  :title="`${week.place} · ${week.car}`"
+                >
+                  {{ week.place.split(', ').at(-1) }}
+                </td>
+              </tr>
+              <tr v-for="thread in threads" :key="thread.key">
+                <th scope="row">{{ thread.title }}</th>
+                <td v-for="(value, index) in thread.values" :key="index" class="value" :class="{ first: index === 0 }">
+                  <svg
+                    v-if="index === 0 && thread.points.length > 1"
+                    class="thread"
+                    :width="width"
+                    :height="HIGH"
+                    aria-hidden="true"
+                  >
+                    <polyline v-for="line in thread.lines" :key="line" :points="line" />
+                    <circle v-for="point in thread.points" :key="point.index" :cx="point.x" :cy="point.y" r="3" />
+                  </svg>
+                  <span class="text">{{ value === null ? '' : thread.shown(value) }}</span>
+                </td>
+              </tr>
+              <tr v-for="item in mistakes" :key="item.kind">
+                <th scope="row">
+                  {{ item.title }} <span class="quiet">{{ STATES[item.state] }}</span>
+                </th>
+                <td v-for="(cost, index) in item.costs_us" :key="index" class="cell" :class="{ none: cost === null }">
+                  <span
+                    v-if="cost"
+                    class="bar"
+                    :style="{ width: `${Math.max(6, (100 * cost) / most)}%` }"
+                    aria-hidden="true"
+                  />{{ cost ? `${(cost / 1e6).toFixed(2)} s` : cost === 0 ? '·' : '' }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div></PictureFrame
+      >
       <TroubleNote :error="found.error.value" :again="() => found.refetch()" />
       <SkeletonRows v-if="found.isPending.value" :rows="2" label="Looking for what recurs" />
-      <p v-else class="quiet">Mistakes: what they cost a lap where they recur; a dot where they don’t, nothing where too little was driven to tell.</p>
+      <p v-else class="quiet">
+        Mistakes: what they cost a lap where they recur; a dot where they don’t, nothing where too little was driven to
+        tell.
+      </p>
     </section>
     <section v-if="book.lessons.length" class="sheet part" aria-labelledby="learned-title">
       <h2 id="learned-title">Learned</h2>
-      <ul><li v-for="item in book.lessons" :key="item.id">{{ item.text }} <span class="quiet">{{ ties(item) }}, {{ date(item.written_at) }}</span></li></ul>
+      <ul>
+        <li v-for="item in book.lessons" :key="item.id">
+          {{ item.text }} <span class="quiet">{{ ties(item) }}, {{ date(item.written_at) }}</span>
+        </li>
+      </ul>
     </section>
   </template>
 </template>

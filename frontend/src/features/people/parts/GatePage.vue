@@ -3,11 +3,31 @@ defineProps<{ title: string; lead: string }>()
 
 /** An ornament after the strip of laps: where a thread is thick, a lap lost or won time there. */
 const threads: [at: number, laps: number, weight: number, kind: 'gain' | 'loss'][][] = [
-  [[1, 2, 5, 'loss'], [7, 1, 5, 'gain'], [11, 3, 5, 'loss']],
-  [[0, 1, 9, 'loss'], [4, 3, 5, 'gain'], [12, 1, 5, 'gain']],
-  [[2, 1, 5, 'loss'], [5, 2, 13, 'loss'], [9, 1, 9, 'loss'], [13, 2, 5, 'gain']],
-  [[3, 4, 5, 'gain'], [10, 1, 5, 'loss']],
-  [[1, 1, 5, 'gain'], [6, 1, 9, 'loss'], [8, 3, 5, 'gain']],
+  [
+    [1, 2, 5, 'loss'],
+    [7, 1, 5, 'gain'],
+    [11, 3, 5, 'loss'],
+  ],
+  [
+    [0, 1, 9, 'loss'],
+    [4, 3, 5, 'gain'],
+    [12, 1, 5, 'gain'],
+  ],
+  [
+    [2, 1, 5, 'loss'],
+    [5, 2, 13, 'loss'],
+    [9, 1, 9, 'loss'],
+    [13, 2, 5, 'gain'],
+  ],
+  [
+    [3, 4, 5, 'gain'],
+    [10, 1, 5, 'loss'],
+  ],
+  [
+    [1, 1, 5, 'gain'],
+    [6, 1, 9, 'loss'],
+    [8, 3, 5, 'gain'],
+  ],
 ]
 </script>
 
@@ -17,10 +37,26 @@ const threads: [at: number, laps: number, weight: number, kind: 'gain' | 'loss']
       <p class="mark">Fleet Rival</p>
       <p class="lead">{{ lead }}</p>
       <svg viewBox="0 0 360 128" class="ornament" aria-hidden="true" focusable="false">
-        <line v-for="column in 14" :key="`warp-${column}`" :x1="column * 24" :x2="column * 24" y1="0" y2="128" class="warp" />
+        <line
+          v-for="column in 14"
+          :key="`warp-${column}`"
+          :x1="column * 24"
+          :x2="column * 24"
+          y1="0"
+          y2="128"
+          class="warp"
+        />
         <template v-for="(row, index) in threads" :key="`weft-${index}`">
           <line x1="0" x2="360" :y1="16 + index * 24" :y2="16 + index * 24" class="weft" />
-          <rect v-for="[at, laps, weight, kind] in row" :key="`${index}-${at}`" :x="at * 24" :y="16 + index * 24 - weight / 2" :width="laps * 24" :height="weight" :class="kind" />
+          <rect
+            v-for="[at, laps, weight, kind] in row"
+            :key="`${index}-${at}`"
+            :x="at * 24"
+            :y="16 + index * 24 - weight / 2"
+            :width="laps * 24"
+            :height="weight"
+            :class="kind"
+          />
         </template>
       </svg>
     </div>

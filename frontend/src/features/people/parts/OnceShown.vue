@@ -12,9 +12,13 @@ async function copy() {
 <template>
   <v-alert type="info" role="status" class="my-2">
     <b>{{ title }}</b>
-    <p class="token"><code>{{ text }}</code></p>
+    <p class="token">
+      <code>{{ text }}</code>
+    </p>
     <p>{{ what }}</p>
-    <template #append><v-btn size="small" variant="outlined" @click="copy">{{ copied ? 'Copied' : 'Copy' }}</v-btn></template>
+    <template #append
+      ><v-btn size="small" variant="outlined" @click="copy">{{ copied ? 'Copied' : 'Copy' }}</v-btn></template
+    >
   </v-alert>
 </template>
 

@@ -19,15 +19,36 @@ const enter = useMutation({
 </script>
 
 <template>
-  <GatePage title="Sign in" lead="What each driver should practise, when, and why: worked out from the laps your team has driven.">
-    <p v-if="ended" class="why" role="status">Your session has ended. Sign in, and you are back where you were, with what you typed.</p>
+  <GatePage
+    title="Sign in"
+    lead="What each driver should practise, when, and why: worked out from the laps your team has driven."
+  >
+    <p v-if="ended" class="why" role="status">
+      Your session has ended. Sign in, and you are back where you were, with what you typed.
+    </p>
     <form @submit.prevent="enter.mutate()">
       <v-text-field v-model="name" label="Name" autocomplete="username" autofocus hide-details maxlength="120" />
-      <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" hide-details maxlength="128" />
+      <v-text-field
+        v-model="password"
+        label="Password"
+        type="password"
+        autocomplete="current-password"
+        hide-details
+        maxlength="128"
+      />
       <TroubleNote :error="enter.error.value" />
-      <WorkButton type="submit" color="primary" block :disabled="!name.trim() || !password" :loading="enter.isPending.value">Sign in</WorkButton>
+      <WorkButton
+        type="submit"
+        color="primary"
+        block
+        :disabled="!name.trim() || !password"
+        :loading="enter.isPending.value"
+        >Sign in</WorkButton
+      >
     </form>
-    <p class="quiet note">No account yet, or the password is lost? A manager of your team makes a link that lets you in.</p>
+    <p class="quiet note">
+      No account yet, or the password is lost? A manager of your team makes a link that lets you in.
+    </p>
   </GatePage>
 </template>
 

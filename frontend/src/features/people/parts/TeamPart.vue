@@ -15,7 +15,12 @@ const open = ref(false)
 const seen = ref(0)
 const units = reactive<Units>({ speed: 'km/h', temperature: '°C', pressure: 'kPa', volume: 'l' })
 const keys = Object.keys(QUANTITIES) as Quantity[]
-const same = computed(() => name.value === me.data.value?.team && open.value === me.data.value.open_ranking && keys.every((key) => units[key] === me.data.value?.team_units[key]))
+const same = computed(
+  () =>
+    name.value === me.data.value?.team &&
+    open.value === me.data.value.open_ranking &&
+    keys.every((key) => units[key] === me.data.value?.team_units[key]),
+)
 function show() {
   name.value = me.data.value?.team ?? ''
   open.value = me.data.value?.open_ranking ?? false
@@ -31,7 +36,13 @@ watch(
   { immediate: true },
 )
 const save = useMutation({
-  mutationFn: () => answer(api.PUT('/api/team', { params: { header: version(seen.value) }, body: { name: name.value, open_ranking: open.value, units: { ...units } } })),
+  mutationFn: () =>
+    answer(
+      api.PUT('/api/team', {
+        params: { header: version(seen.value) },
+        body: { name: name.value, open_ranking: open.value, units: { ...units } },
+      }),
+    ),
   onSuccess: async () => {
     await queries.invalidateQueries({ queryKey: ME })
     show()
@@ -50,14 +61,25 @@ const save = useMutation({
       <v-checkbox v-model="open" label="Drivers see each other's figures" />
       <fieldset class="units">
         <legend>Units of who chose none of their own</legend>
-        <label v-for="key in keys" :key="key">{{ QUANTITIES[key] }} <select v-model="units[key]" :name="`team-${key}`"><option v-for="item in unitsOf(key)" :key="item">{{ item }}</option></select></label>
+        <label v-for="key in keys" :key="key"
+          >{{ QUANTITIES[key] }}
+          <select v-model="units[key]" :name="`team-${key}`">
+            <option v-for="item in unitsOf(key)" :key="item">{{ item }}</option>
+          </select></label
+        >
       </fieldset>
-      <WorkButton type="submit" color="primary" :disabled="!name.trim() || same" :loading="save.isPending.value">Keep</WorkButton>
+      <WorkButton type="submit" color="primary" :disabled="!name.trim() || same" :loading="save.isPending.value"
+        >Keep</WorkButton
+      >
     </form>
     <v-alert v-if="theirsOf(save.error.value)" type="warning" role="alert" class="my-2">
-      Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures; units are {{ Object.values(me.data.value?.team_units ?? {}).join(', ') }}. Nothing of yours is written yet.
+      Somebody else changed the team meanwhile: it is called {{ me.data.value?.team }} now, and drivers
+      {{ me.data.value?.open_ranking ? 'see' : "don't see" }} each other's figures; units are
+      {{ Object.values(me.data.value?.team_units ?? {}).join(', ') }}. Nothing of yours is written yet.
       <template #append>
-        <v-btn size="small" color="primary" @click="((seen = me.data.value?.team_version ?? 0), save.mutate())">Write mine over it</v-btn>
+        <v-btn size="small" color="primary" @click="((seen = me.data.value?.team_version ?? 0), save.mutate())"
+          >Write mine over it</v-btn
+        >
         <v-btn size="small" variant="outlined" @click="(show(), save.reset())">Keep theirs</v-btn>
       </template>
     </v-alert>

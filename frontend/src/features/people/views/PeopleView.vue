@@ -14,7 +14,10 @@ const manages = computed(() => may('people.see'))
 
 <template>
   <h1>People</h1>
-  <p class="quiet note">A manager does everything; a coach everything but people and settings; a driver sees the own laps and the team's best parts. A rig only delivers.</p>
+  <p class="quiet note">
+    A manager does everything; a coach everything but people and settings; a driver sees the own laps and the team's
+    best parts. A rig only delivers.
+  </p>
   <template v-if="manages">
     <TeamPart />
     <MemberPart />

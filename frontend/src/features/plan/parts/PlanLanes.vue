@@ -1,7 +1,19 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 import { clock, dayOf, plainDay } from '@/shared/format'
-import { DAY, daysOf, isComing, longer, MINUTE, moved, turned, type Plan, type PlanBlock, type PlanLane, type Step } from '@/features/plan/plan'
+import {
+  DAY,
+  daysOf,
+  isComing,
+  longer,
+  MINUTE,
+  moved,
+  turned,
+  type Plan,
+  type PlanBlock,
+  type PlanLane,
+  type Step,
+} from '@/features/plan/plan'
 
 /** Drivers as lanes over days: free time, races, and blocks that are moved by mouse and by keys. */
 const props = defineProps<{ plan: Plan; may: boolean; chosen: string }>()
@@ -12,19 +24,28 @@ const over = ref('')
 const inDay = (iso: string, day: string) => dayOf(new Date(iso)) === day
 const opened = ref('')
 const isOver = (day: string) => day < dayOf(new Date())
-const allOf = (lane: PlanLane, day: string) => props.plan.blocks.filter((block) => block.driver_id === lane.id && inDay(block.begins_at, day))
+const allOf = (lane: PlanLane, day: string) =>
+  props.plan.blocks.filter((block) => block.driver_id === lane.id && inDay(block.begins_at, day))
 /** Of days that are over what was done is only counted, until somebody wants to see it. */
-const doneOf = (lane: PlanLane, day: string) => (isOver(day) ? allOf(lane, day).filter((block) => block.state === 'done') : [])
-const blocksOf = (lane: PlanLane, day: string) => allOf(lane, day).filter((block) => opened.value === lane.id + day || !doneOf(lane, day).includes(block))
+const doneOf = (lane: PlanLane, day: string) =>
+  isOver(day) ? allOf(lane, day).filter((block) => block.state === 'done') : []
+const blocksOf = (lane: PlanLane, day: string) =>
+  allOf(lane, day).filter((block) => opened.value === lane.id + day || !doneOf(lane, day).includes(block))
 const racesOf = (lane: PlanLane, day: string) => lane.races.filter((race) => inDay(race.at, day))
 /** Free time by day, each stretch where it begins; whole days are said as such. */
 function freeOf(lane: PlanLane, day: string): string {
-  const long = (span: PlanLane['free'][number]) => new Date(span.ends_at).getTime() - new Date(span.begins_at).getTime() >= DAY * 0.7
-  const pieces = lane.free.filter((span) => inDay(span.begins_at, day)).map((span) => (long(span) ? 'all day' : `${clock(span.begins_at)}–${clock(span.ends_at)}`))
+  const long = (span: PlanLane['free'][number]) =>
+    new Date(span.ends_at).getTime() - new Date(span.begins_at).getTime() >= DAY * 0.7
+  const pieces = lane.free
+    .filter((span) => inDay(span.begins_at, day))
+    .map((span) => (long(span) ? 'all day' : `${clock(span.begins_at)}–${clock(span.ends_at)}`))
   return pieces.join(', ')
 }
 const where = (block: PlanBlock) => block.place.split(', ').at(-1) || block.series
-const meta = (block: PlanBlock) => [block.became, where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : ''].filter(Boolean).join(' · ')
+const meta = (block: PlanBlock) =>
+  [block.became, where(block), `${block.minutes} min`, block.rig?.name, block.coach, block.locked ? 'stays' : '']
+    .filter(Boolean)
+    .join(' · ')
 
 function onKey(event: KeyboardEvent, block: PlanBlock) {
   if (event.ctrlKey || event.metaKey || event.altKey || !props.may) return
@@ -60,22 +81,71 @@ function drop(lane: PlanLane, day: string) {
   <div class="scroll-x" tabindex="0" role="group" aria-label="The plan by drivers and days">
     <table class="lanes">
       <thead>
-        <tr><th scope="col">Driver</th><th v-for="day in days" :key="day" scope="col">{{ plainDay(day) }}</th></tr>
+        <tr>
+          <th scope="col">Driver</th>
+          <th v-for="day in days" :key="day" scope="col">{{ plainDay(day) }}</th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="lane in plan.lanes" :key="lane.id">
           <th scope="row">{{ lane.name }}<span v-if="!lane.free.length" class="none">no free time left</span></th>
           <td
-            v-for="day in days" :key="day" :class="{ over: over === lane.id + day, closed: !freeOf(lane, day) }"
-            @dragover.prevent="over = dragged?.driver_id === lane.id ? lane.id + day : ''" @drop.prevent="drop(lane, day)"
+            v-for="day in days"
+            :key="day"
+            :class="{ over: over === lane.id + day, closed: !freeOf(lane, day) }"
+            @dragover.prevent="over = dragged?.driver_id === lane.id ? lane.id + day : ''"
+            @drop.prevent="drop(lane, day)"
           >
-            <span v-if="freeOf(lane, day)" class="free"><span class="visually-hidden">Free </span>{{ freeOf(lane, day) }}</span>
-            <button v-if="doneOf(lane, day).length" type="button" class="link counted" :aria-expanded="opened === lane.id + day" @click="opened = opened === lane.id + day ? '' : lane.id + day"><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }}: </span>{{ doneOf(lane, day).length }} done</button>
-            <span v-for="race in racesOf(lane, day)" :key="race.at" class="race"><b>{{ clock(race.at) }}</b> race: {{ race.what }}</span>
+            <span v-if="freeOf(lane, day)" class="free"
+              ><span class="visually-hidden">Free </span>{{ freeOf(lane, day) }}</span
+            >
             <button
-              v-for="block in blocksOf(lane, day)" :id="`block-${block.id}`" :key="block.id" type="button" class="block" :class="[block.kind, block.state, { locked: block.locked && isComing(block), broken: block.broken.length, here: chosen === block.id, gone: !block.needed }]"
-              :draggable="may" :aria-pressed="chosen === block.id" @click="emit('choose', block.id)" @keydown="onKey($event, block)" @dragstart="dragged = block" @dragend="dragged = undefined"
-            ><span class="what"><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }} </span><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span> <span class="meta">{{ meta(block) }}<span v-if="block.broken.length" class="visually-hidden">, breaks a rule: {{ block.broken.join(', ') }}</span></span></button>
+              v-if="doneOf(lane, day).length"
+              type="button"
+              class="link counted"
+              :aria-expanded="opened === lane.id + day"
+              @click="opened = opened === lane.id + day ? '' : lane.id + day"
+            >
+              <span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }}: </span
+              >{{ doneOf(lane, day).length }} done
+            </button>
+            <span v-for="race in racesOf(lane, day)" :key="race.at" class="race"
+              ><b>{{ clock(race.at) }}</b> race: {{ race.what }}</span
+            >
+            <button
+              v-for="block in blocksOf(lane, day)"
+              :id="`block-${block.id}`"
+              :key="block.id"
+              type="button"
+              class="block"
+              :class="[
+                block.kind,
+                block.state,
+                {
+                  locked: block.locked && isComing(block),
+                  broken: block.broken.length,
+                  here: chosen === block.id,
+                  gone: !block.needed,
+                },
+              ]"
+              :draggable="may"
+              :aria-pressed="chosen === block.id"
+              @click="emit('choose', block.id)"
+              @keydown="onKey($event, block)"
+              @dragstart="dragged = block"
+              @dragend="dragged = undefined"
+            >
+              <span class="what"
+                ><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }} </span
+                ><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span
+              >
+              <span class="meta"
+                >{{ meta(block)
+                }}<span v-if="block.broken.length" class="visually-hidden"
+                  >, breaks a rule: {{ block.broken.join(', ') }}</span
+                ></span
+              >
+            </button>
           </td>
         </tr>
       </tbody>

@@ -27,24 +27,68 @@ const openOnes = (item: { states: Record<string, CheckState> }) =>
 
 <template>
   <div class="past">
-    <WorkButton v-if="!look.data.value" size="small" variant="outlined" :loading="look.isPending.value" @click="look.mutate()">How it came about<span class="visually-hidden">: {{ whose }}</span></WorkButton>
+    <WorkButton
+      v-if="!look.data.value"
+      size="small"
+      variant="outlined"
+      :loading="look.isPending.value"
+      @click="look.mutate()"
+      >How it came about<span class="visually-hidden">: {{ whose }}</span></WorkButton
+    >
     <JobProgress v-if="looking" :job="looking" />
     <TroubleNote :error="look.error.value" />
     <div v-if="look.data.value" role="status" class="tables">
       <table>
-        <caption>Over the week</caption>
-        <thead><tr><th scope="col">Evening of</th><th scope="col">Laps</th><th scope="col">Open</th><th scope="col">Total</th></tr></thead>
+        <caption>
+          Over the week
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Evening of</th>
+            <th scope="col">Laps</th>
+            <th scope="col">Open</th>
+            <th scope="col">Total</th>
+          </tr>
+        </thead>
         <tbody>
-          <tr v-for="item in look.data.value.days" :key="item.at"><th scope="row">{{ date(item.at) }}</th><td>{{ item.laps }}</td><td>{{ item.open }}</td><td><span class="bar" aria-hidden="true"><span :style="{ width: `${100 * item.total}%` }" /></span>{{ perCent(item.total) }}</td></tr>
-          <tr v-if="!look.data.value.days.length"><td colspan="4" class="quiet">No lap for this race yet.</td></tr>
+          <tr v-for="item in look.data.value.days" :key="item.at">
+            <th scope="row">{{ date(item.at) }}</th>
+            <td>{{ item.laps }}</td>
+            <td>{{ item.open }}</td>
+            <td>
+              <span class="bar" aria-hidden="true"><span :style="{ width: `${100 * item.total}%` }" /></span
+              >{{ perCent(item.total) }}
+            </td>
+          </tr>
+          <tr v-if="!look.data.value.days.length">
+            <td colspan="4" class="quiet">No lap for this race yet.</td>
+          </tr>
         </tbody>
       </table>
       <table>
-        <caption>At the race in earlier weeks</caption>
-        <thead><tr><th scope="col">Race</th><th scope="col">Total then</th><th scope="col">Points</th><th scope="col">Open then</th></tr></thead>
+        <caption>
+          At the race in earlier weeks
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Race</th>
+            <th scope="col">Total then</th>
+            <th scope="col">Points</th>
+            <th scope="col">Open then</th>
+          </tr>
+        </thead>
         <tbody>
-          <tr v-for="item in look.data.value.earlier" :key="item.series + item.number"><th scope="row">{{ item.place }} <span class="quiet">{{ item.series }}, week {{ item.number }}</span></th><td>{{ perCent(item.total) }}</td><td>{{ item.points ?? '–' }}</td><td class="quiet">{{ openOnes(item) || 'nothing' }}</td></tr>
-          <tr v-if="!look.data.value.earlier.length"><td colspan="4" class="quiet">No earlier week with a start.</td></tr>
+          <tr v-for="item in look.data.value.earlier" :key="item.series + item.number">
+            <th scope="row">
+              {{ item.place }} <span class="quiet">{{ item.series }}, week {{ item.number }}</span>
+            </th>
+            <td>{{ perCent(item.total) }}</td>
+            <td>{{ item.points ?? '–' }}</td>
+            <td class="quiet">{{ openOnes(item) || 'nothing' }}</td>
+          </tr>
+          <tr v-if="!look.data.value.earlier.length">
+            <td colspan="4" class="quiet">No earlier week with a start.</td>
+          </tr>
         </tbody>
       </table>
     </div>

@@ -16,16 +16,22 @@ const asked = useQuery({ queryKey: ['plan', 'outlook'], queryFn: () => answer(ap
 const steps = computed(() => asked.data.value?.steps ?? [])
 const drivers = computed(() => asked.data.value?.drivers ?? [])
 /** The longest bar, in hours. */
-const most = computed(() => Math.max(1, ...drivers.value.flatMap((item) => item.weeks.flatMap((week) => [week.needed, week.there]))))
+const most = computed(() =>
+  Math.max(1, ...drivers.value.flatMap((item) => item.weeks.flatMap((week) => [week.needed, week.there]))),
+)
 const width = (hours: number) => `${(100 * Math.min(hours, most.value)) / most.value}%`
 const hours = (value: number) => `${value.toFixed(1)} h`
-const state = (week: Week, place: number) => (!week.needed ? 'none' : week.short > week.needed / 2 ? 'short' : week.begin < place ? 'early' : 'fits')
+const state = (week: Week, place: number) =>
+  !week.needed ? 'none' : week.short > week.needed / 2 ? 'short' : week.begin < place ? 'early' : 'fits'
 </script>
 
 <template>
   <div class="top">
     <h1>Outlook</h1>
-    <p class="links"><RouterLink to="/plan">Plan</RouterLink> <RouterLink to="/readiness">Readiness</RouterLink> <RouterLink v-if="all" to="/plan/lineup">Who drives which race</RouterLink></p>
+    <p class="links">
+      <RouterLink to="/plan">Plan</RouterLink> <RouterLink to="/readiness">Readiness</RouterLink>
+      <RouterLink v-if="all" to="/plan/lineup">Who drives which race</RouterLink>
+    </p>
   </div>
   <TroubleNote :error="asked.error.value" :again="() => asked.refetch()" />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Looking ahead" />
@@ -40,13 +46,17 @@ const state = (week: Week, place: number) => (!week.needed ? 'none' : week.short
         <thead>
           <tr>
             <th scope="col">Races</th>
-            <th v-for="(step, index) in steps" :key="step.begins_at" scope="col">{{ index ? `from ${date(step.begins_at)}` : 'the week that runs' }}</th>
+            <th v-for="(step, index) in steps" :key="step.begins_at" scope="col">
+              {{ index ? `from ${date(step.begins_at)}` : 'the week that runs' }}
+            </th>
           </tr>
           <tr class="races">
             <td><span class="quiet">What is known, and what must be learned</span></td>
             <td v-for="step in steps" :key="step.begins_at">
               <div v-for="race in step.races" :key="race.week_id" class="race">
-                <RouterLink :to="{ name: 'series-week', params: { id: race.week_id } }">{{ race.place || 'Track not known' }}</RouterLink>
+                <RouterLink :to="{ name: 'series-week', params: { id: race.week_id } }">{{
+                  race.place || 'Track not known'
+                }}</RouterLink>
                 <span class="quiet">{{ race.series }} · {{ race.cars || 'car not known' }}</span>
                 <span v-if="race.known.length" class="quiet">{{ race.known.join('; ') }}</span>
                 <span v-if="race.missing.length" class="words">{{ race.missing.join('; ') }}</span>
@@ -60,8 +70,14 @@ const state = (week: Week, place: number) => (!week.needed ? 'none' : week.short
             <th scope="row">{{ item.driver }}</th>
             <td v-for="(week, place) in item.weeks" :key="place" :class="state(week, place)">
               <template v-if="week.needed">
-                <span class="bars" aria-hidden="true"><span class="needed" :style="{ width: width(week.needed) }" /><span class="there" :style="{ width: width(week.there) }" /></span>
-                <span class="line" :title="week.blocks.join(', ')">needs {{ hours(week.needed) }}, has {{ hours(week.there) }}</span>
+                <span class="bars" aria-hidden="true"
+                  ><span class="needed" :style="{ width: width(week.needed) }" /><span
+                    class="there"
+                    :style="{ width: width(week.there) }"
+                /></span>
+                <span class="line" :title="week.blocks.join(', ')"
+                  >needs {{ hours(week.needed) }}, has {{ hours(week.there) }}</span
+                >
                 <span v-if="week.words !== 'fits'" class="words">{{ week.words }}</span>
               </template>
               <span v-else class="quiet">nothing needed</span>
@@ -70,7 +86,11 @@ const state = (week: Week, place: number) => (!week.needed ? 'none' : week.short
         </tbody>
       </table>
     </div>
-    <p class="quiet">Hours needed are those of the blocks that would help before a race, as far as one can tell before anything is driven for it. Hours there are free and waking ones, no more in a day than the day’s limit, and count once: what one week takes is gone for the others. Where nobody is entered yet, who drives in the series now is taken.</p>
+    <p class="quiet">
+      Hours needed are those of the blocks that would help before a race, as far as one can tell before anything is
+      driven for it. Hours there are free and waking ones, no more in a day than the day’s limit, and count once: what
+      one week takes is gone for the others. Where nobody is entered yet, who drives in the series now is taken.
+    </p>
   </section>
 </template>
 

@@ -33,31 +33,75 @@ const rounded = (value: number) => Number(value.toPrecision(9))
 const form = ref<Rules>()
 const said = ref('')
 function take(rules: Rules) {
-  const checks = rules.checks.map((item) => ({ ...item, met: rounded(item.met * unitOf(item.key).scale), close: rounded(item.close * unitOf(item.key).scale) }))
+  const checks = rules.checks.map((item) => ({
+    ...item,
+    met: rounded(item.met * unitOf(item.key).scale),
+    close: rounded(item.close * unitOf(item.key).scale),
+  }))
   form.value = { ...rules, checks, blocks: rules.blocks.map((item) => ({ ...item, share: rounded(item.share * 100) })) }
 }
-watch(() => asked.data.value, (rules) => rules && take(rules), { immediate: true })
+watch(
+  () => asked.data.value,
+  (rules) => rules && take(rules),
+  { immediate: true },
+)
 function add() {
   form.value?.blocks.push({
-    code: `own-${Date.now().toString(36)}`, laps: 12, minutes: 5, rank: 2, driving: true, coached: false, share: 0.1, planned: true, pass_mark: '', name: '', times: 1, words: '', usual_pass_mark: '', own: true,
+    code: `own-${Date.now().toString(36)}`,
+    laps: 12,
+    minutes: 5,
+    rank: 2,
+    driving: true,
+    coached: false,
+    share: 0.1,
+    planned: true,
+    pass_mark: '',
+    name: '',
+    times: 1,
+    words: '',
+    usual_pass_mark: '',
+    own: true,
   })
 }
 const keep = useMutation({
   mutationFn: () => {
     const rules = form.value!
-    const checks = Object.fromEntries(rules.checks.map((item) => [item.key, { met: rounded(item.met / unitOf(item.key).scale), close: rounded(item.close / unitOf(item.key).scale), weight: item.weight }]))
-    const blocks = Object.fromEntries(
-      rules.blocks.map(({ code, laps, minutes, rank, share, planned, pass_mark, name, times, driving, coached, own }) => [
-        code, { laps, minutes, rank, share: rounded(share / 100), planned, pass_mark: pass_mark.trim(), ...(own ? { name: name.trim(), times, driving, coached: coached && !driving } : {}) },
+    const checks = Object.fromEntries(
+      rules.checks.map((item) => [
+        item.key,
+        {
+          met: rounded(item.met / unitOf(item.key).scale),
+          close: rounded(item.close / unitOf(item.key).scale),
+          weight: item.weight,
+        },
       ]),
     )
-    return answer(api.PUT('/api/plan/rules', { params: { header: version(rules.version) }, body: { checks, blocks } as never }))
+    const blocks = Object.fromEntries(
+      rules.blocks.map(
+        ({ code, laps, minutes, rank, share, planned, pass_mark, name, times, driving, coached, own }) => [
+          code,
+          {
+            laps,
+            minutes,
+            rank,
+            share: rounded(share / 100),
+            planned,
+            pass_mark: pass_mark.trim(),
+            ...(own ? { name: name.trim(), times, driving, coached: coached && !driving } : {}),
+          },
+        ],
+      ),
+    )
+    return answer(
+      api.PUT('/api/plan/rules', { params: { header: version(rules.version) }, body: { checks, blocks } as never }),
+    )
   },
   onSuccess: (rules) => {
     take(rules)
     said.value = 'Kept. Readiness and the next plan go by it.'
   },
-  onSettled: () => Promise.all(['plan', 'history', 'steps'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  onSettled: () =>
+    Promise.all(['plan', 'history', 'steps'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
 </script>
 
@@ -66,7 +110,10 @@ const keep = useMutation({
     <h1>Rules of readiness and blocks</h1>
     <p class="links"><RouterLink to="/readiness">Readiness</RouterLink> <RouterLink to="/plan">Plan</RouterLink></p>
   </div>
-  <TroubleNote :error="asked.error.value ?? keep.error.value" :again="asked.error.value ? () => asked.refetch() : undefined" />
+  <TroubleNote
+    :error="asked.error.value ?? keep.error.value"
+    :again="asked.error.value ? () => asked.refetch() : undefined"
+  />
   <SkeletonRows v-if="asked.isPending.value" :rows="9" label="Fetching the rules" />
   <form v-if="form" v-draft="'rules'" @submit.prevent="keep.mutate()">
     <fieldset :disabled="!mayChange">
@@ -74,14 +121,57 @@ const keep = useMutation({
         <h2 id="checks-title">When a driver is ready</h2>
         <div class="scroll-x" tabindex="0" role="group" aria-label="Checks">
           <table>
-            <thead><tr><th scope="col">Check</th><th scope="col">Met</th><th scope="col">Close</th><th scope="col">Measured in</th><th scope="col">Weight in the total</th></tr></thead>
+            <thead>
+              <tr>
+                <th scope="col">Check</th>
+                <th scope="col">Met</th>
+                <th scope="col">Close</th>
+                <th scope="col">Measured in</th>
+                <th scope="col">Weight in the total</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="item in form.checks" :key="item.key">
                 <th scope="row">{{ item.title }}</th>
-                <td><label><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span> <input v-model.number="item.met" class="field" type="number" step="any" min="0" required :aria-label="`${item.title}: met`" /></label></td>
-                <td><label><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span> <input v-model.number="item.close" class="field" type="number" step="any" min="0" required :aria-label="`${item.title}: close`" /></label></td>
+                <td>
+                  <label
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
+                    <input
+                      v-model.number="item.met"
+                      class="field"
+                      type="number"
+                      step="any"
+                      min="0"
+                      required
+                      :aria-label="`${item.title}: met`"
+                  /></label>
+                </td>
+                <td>
+                  <label
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
+                    <input
+                      v-model.number="item.close"
+                      class="field"
+                      type="number"
+                      step="any"
+                      min="0"
+                      required
+                      :aria-label="`${item.title}: close`"
+                  /></label>
+                </td>
                 <td class="quiet">{{ unitOf(item.key).unit }}</td>
-                <td><input v-model.number="item.weight" class="field" type="number" step="0.5" min="0" max="10" required :aria-label="`${item.title}: weight`" /><span v-if="item.weight !== item.usual_weight" class="quiet"> usually {{ item.usual_weight }}</span></td>
+                <td>
+                  <input
+                    v-model.number="item.weight"
+                    class="field"
+                    type="number"
+                    step="0.5"
+                    min="0"
+                    max="10"
+                    required
+                    :aria-label="`${item.title}: weight`"
+                  /><span v-if="item.weight !== item.usual_weight" class="quiet"> usually {{ item.usual_weight }}</span>
+                </td>
               </tr>
             </tbody>
           </table>
@@ -89,28 +179,110 @@ const keep = useMutation({
       </section>
       <section class="sheet part" aria-labelledby="blocks-title">
         <h2 id="blocks-title">Kinds of blocks</h2>
-        <p class="quiet">Minutes are those besides the laps: getting in, setting up, talking it over. Blocks of one race come in the order that is given here. What a block brings is measured where anything tells; else it is taken to be this share of the lap.</p>
+        <p class="quiet">
+          Minutes are those besides the laps: getting in, setting up, talking it over. Blocks of one race come in the
+          order that is given here. What a block brings is measured where anything tells; else it is taken to be this
+          share of the lap.
+        </p>
         <div class="scroll-x" tabindex="0" role="group" aria-label="Kinds of blocks">
           <table class="blocks">
-            <thead><tr><th scope="col">Block</th><th scope="col">In plans</th><th scope="col">Laps</th><th scope="col">Minutes</th><th scope="col">Order</th><th scope="col">Taken to bring, %</th><th scope="col">Passed when</th></tr></thead>
+            <thead>
+              <tr>
+                <th scope="col">Block</th>
+                <th scope="col">In plans</th>
+                <th scope="col">Laps</th>
+                <th scope="col">Minutes</th>
+                <th scope="col">Order</th>
+                <th scope="col">Taken to bring, %</th>
+                <th scope="col">Passed when</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="item in form.blocks" :key="item.code">
                 <th scope="row">
                   <template v-if="!item.own">{{ item.words }}</template>
                   <template v-else>
-                    <input v-model="item.name" class="field name" required maxlength="60" aria-label="Name of the block" />
+                    <input
+                      v-model="item.name"
+                      class="field name"
+                      required
+                      maxlength="60"
+                      aria-label="Name of the block"
+                    />
                     <label class="small"><input v-model="item.driving" type="checkbox" /> at the seat</label>
-                    <label v-if="!item.driving" class="small"><input v-model="item.coached" type="checkbox" /> with the coach</label>
-                    <label class="small">times <input v-model.number="item.times" class="field" type="number" min="1" max="20" required /></label>
-                    <button type="button" class="link" @click="form!.blocks = form!.blocks.filter((other) => other !== item)">Take away<span class="visually-hidden"> {{ item.name }}</span></button>
+                    <label v-if="!item.driving" class="small"
+                      ><input v-model="item.coached" type="checkbox" /> with the coach</label
+                    >
+                    <label class="small"
+                      >times <input v-model.number="item.times" class="field" type="number" min="1" max="20" required
+                    /></label>
+                    <button
+                      type="button"
+                      class="link"
+                      @click="form!.blocks = form!.blocks.filter((other) => other !== item)"
+                    >
+                      Take away<span class="visually-hidden"> {{ item.name }}</span>
+                    </button>
                   </template>
                 </th>
-                <td><input v-model="item.planned" type="checkbox" :aria-label="`${item.words || item.name}: in plans`" /></td>
-                <td><input v-if="item.driving && item.code !== 'rehearsal'" v-model.number="item.laps" type="number" min="1" max="100" required :aria-label="`${item.words || item.name}: laps`" /><span v-else class="quiet">{{ item.driving ? 'the race' : '–' }}</span></td>
-                <td><input v-model.number="item.minutes" class="field" type="number" min="0" max="240" required :aria-label="`${item.words || item.name}: minutes`" /></td>
-                <td><input v-model.number="item.rank" class="field" type="number" min="0" max="9" required :aria-label="`${item.words || item.name}: order`" /></td>
-                <td><input v-if="item.share || item.own" v-model.number="item.share" type="number" step="any" min="0" max="100" required :aria-label="`${item.words || item.name}: taken to bring`" /><span v-else class="quiet">measured</span></td>
-                <td><input v-model="item.pass_mark" class="field mark" maxlength="300" :title="item.pass_mark || item.usual_pass_mark" :placeholder="item.usual_pass_mark.replace(/^Passed when |\.$/g, '')" :aria-label="`${item.words || item.name}: passed when`" /></td>
+                <td>
+                  <input v-model="item.planned" type="checkbox" :aria-label="`${item.words || item.name}: in plans`" />
+                </td>
+                <td>
+                  <input
+                    v-if="item.driving && item.code !== 'rehearsal'"
+                    v-model.number="item.laps"
+                    type="number"
+                    min="1"
+                    max="100"
+                    required
+                    :aria-label="`${item.words || item.name}: laps`"
+                  /><span v-else class="quiet">{{ item.driving ? 'the race' : '–' }}</span>
+                </td>
+                <td>
+                  <input
+                    v-model.number="item.minutes"
+                    class="field"
+                    type="number"
+                    min="0"
+                    max="240"
+                    required
+                    :aria-label="`${item.words || item.name}: minutes`"
+                  />
+                </td>
+                <td>
+                  <input
+                    v-model.number="item.rank"
+                    class="field"
+                    type="number"
+                    min="0"
+                    max="9"
+                    required
+                    :aria-label="`${item.words || item.name}: order`"
+                  />
+                </td>
+                <td>
+                  <input
+                    v-if="item.share || item.own"
+                    v-model.number="item.share"
+                    type="number"
+                    step="any"
+                    min="0"
+                    max="100"
+                    required
+                    :aria-label="`${item.words || item.name}: taken to bring`"
+                  /><span v-else class="quiet">measured</span>
+                </td>
+                <td>
+                  <input
+                    v-model="item.pass_mark"
+                    class="field mark"
+                    maxlength="300"
+                    :title="item.pass_mark || item.usual_pass_mark"
+                    :placeholder="item.usual_pass_mark.replace(/^Passed when |\.$/g, '')"
+                    :aria-label="`${item.words || item.name}: passed when`"
+                  />
+                </td>
               </tr>
             </tbody>
           </table>
@@ -118,7 +290,10 @@ const keep = useMutation({
         <p v-if="mayChange"><v-btn size="small" variant="outlined" @click="add">Add a kind</v-btn></p>
       </section>
     </fieldset>
-    <p v-if="mayChange" class="keep"><WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton> <span role="status" class="quiet">{{ said }}</span></p>
+    <p v-if="mayChange" class="keep">
+      <WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton>
+      <span role="status" class="quiet">{{ said }}</span>
+    </p>
     <p v-else class="quiet">A manager changes these.</p>
   </form>
 </template>

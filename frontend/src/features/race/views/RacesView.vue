@@ -25,14 +25,34 @@ const importance = (key: string) => (IMPORTANCE as Record<string, { sign: string
   </section>
   <div v-else class="sheet part scroll-x" tabindex="0" role="group" aria-label="Races ahead">
     <table class="ledger">
-      <thead><tr><th scope="col">Start</th><th scope="col">Driver</th><th scope="col">Race</th><th scope="col">Entered</th><th scope="col">Day</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Start</th>
+          <th scope="col">Driver</th>
+          <th scope="col">Race</th>
+          <th scope="col">Entered</th>
+          <th scope="col">Day</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="item in items" :key="item.entry_id">
           <td>{{ item.race_at ? moment(item.race_at) : 'no start chosen' }}</td>
-          <th scope="row"><RouterLink :to="{ name: 'race', params: { id: item.entry_id } }">{{ item.driver }}<span class="visually-hidden">, {{ item.place || item.series }}</span></RouterLink></th>
-          <td>{{ item.place || 'Track not known' }} <span class="quiet">{{ item.series }}</span></td>
+          <th scope="row">
+            <RouterLink :to="{ name: 'race', params: { id: item.entry_id } }"
+              >{{ item.driver }}<span class="visually-hidden">, {{ item.place || item.series }}</span></RouterLink
+            >
+          </th>
+          <td>
+            {{ item.place || 'Track not known' }} <span class="quiet">{{ item.series }}</span>
+          </td>
           <td>{{ importance(item.importance)?.sign }} {{ importance(item.importance)?.words }}</td>
-          <td><RouterLink :to="{ name: 'race-sheet', params: { id: item.entry_id } }">Race sheet<span class="visually-hidden"> of {{ item.driver }}, {{ item.place || item.series }}</span></RouterLink></td>
+          <td>
+            <RouterLink :to="{ name: 'race-sheet', params: { id: item.entry_id } }"
+              >Race sheet<span class="visually-hidden">
+                of {{ item.driver }}, {{ item.place || item.series }}</span
+              ></RouterLink
+            >
+          </td>
         </tr>
       </tbody>
     </table>

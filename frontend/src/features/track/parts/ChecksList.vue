@@ -20,23 +20,40 @@ const shown = computed(() => (whole.value || props.corner ? groups.value : group
 const SIGNS = { high: '●', medium: '◐', low: '○' } as const
 function place(item: BookCheck): RouteLocationRaw {
   const corner = props.book.corners.find((one) => one.id === item.corner_id)
-  const query = { car: route.query.car, see: item.kind === 'limits-unknown' || item.kind === 'limits-old' ? 'corner' : item.reference_ids.join(',') || undefined }
-  return corner ? { name: 'corner', params: { id: props.book.id, code: corner.code }, query } : { name: 'track', params: { id: props.book.id }, query: { ...query, see: 'pit' } }
+  const query = {
+    car: route.query.car,
+    see:
+      item.kind === 'limits-unknown' || item.kind === 'limits-old'
+        ? 'corner'
+        : item.reference_ids.join(',') || undefined,
+  }
+  return corner
+    ? { name: 'corner', params: { id: props.book.id, code: corner.code }, query }
+    : { name: 'track', params: { id: props.book.id }, query: { ...query, see: 'pit' } }
 }
 </script>
 
 <template>
   <ol class="checks">
     <li v-for="[title, items] in shown" :key="title">
-      <span class="level" :title="`importance: ${items[0]!.level}`" aria-hidden="true">{{ SIGNS[items[0]!.level] }}</span>
+      <span class="level" :title="`importance: ${items[0]!.level}`" aria-hidden="true">{{
+        SIGNS[items[0]!.level]
+      }}</span>
       <span class="things">
         <b v-if="!corner">{{ title }}</b>
-        <RouterLink v-for="(item, index) in items" :key="index" :to="place(item)"><span class="visually-hidden">{{ title }}, importance {{ item.level }}: </span>{{ item.words }}</RouterLink>
+        <RouterLink v-for="(item, index) in items" :key="index" :to="place(item)"
+          ><span class="visually-hidden">{{ title }}, importance {{ item.level }}: </span>{{ item.words }}</RouterLink
+        >
       </span>
     </li>
   </ol>
-  <p v-if="groups.length > shown.length"><button type="button" class="link" @click="whole = true">Show all {{ count(groups.length, 'corner') }}</button> <span class="quiet">the rest matters less</span></p>
-  <p v-if="!groups.length && !corner" class="quiet">Nothing: each corner has a confirmed reference that lasts, limits are read, nothing contradicts.</p>
+  <p v-if="groups.length > shown.length">
+    <button type="button" class="link" @click="whole = true">Show all {{ count(groups.length, 'corner') }}</button>
+    <span class="quiet">the rest matters less</span>
+  </p>
+  <p v-if="!groups.length && !corner" class="quiet">
+    Nothing: each corner has a confirmed reference that lasts, limits are read, nothing contradicts.
+  </p>
 </template>
 
 <style scoped>

@@ -23,7 +23,14 @@ const rows = computed(() => {
   const questions = counts(book.questions.filter((item) => !item.closed_at))
   const brakes = new Map(
     standing
-      .filter((item) => item.state === 'confirmed' && (item.point === 'braking' || item.point === 'lift') && item.variant === 'usual' && !item.driver_id && item.thing)
+      .filter(
+        (item) =>
+          item.state === 'confirmed' &&
+          (item.point === 'braking' || item.point === 'lift') &&
+          item.variant === 'usual' &&
+          !item.driver_id &&
+          item.thing,
+      )
       .reverse()
       .map((item) => [item.corner_id, item.words]),
   )
@@ -44,13 +51,38 @@ const drawn = useGradually(() => rows.value.length, 12)
   <p v-if="!rows.length" class="quiet">None yet: draw them up under Boundaries.</p>
   <div v-else class="scroll-x" tabindex="0" role="region" aria-label="Corners of the layout">
     <table class="ledger">
-      <thead><tr><th scope="col">Corner</th><th scope="col">Matters</th><th scope="col">Why</th><th scope="col">What one brakes by</th><th scope="col" class="number">Proposed</th><th scope="col" class="number">Questions</th><th scope="col" class="number">To see to</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Corner</th>
+          <th scope="col">Matters</th>
+          <th scope="col">Why</th>
+          <th scope="col">What one brakes by</th>
+          <th scope="col" class="number">Proposed</th>
+          <th scope="col" class="number">Questions</th>
+          <th scope="col" class="number">To see to</th>
+        </tr>
+      </thead>
       <tbody>
-        <tr v-for="row in rows.slice(0, drawn)" :key="row.corner.id" v-memo="[row, row.corner.code === over]" :class="{ over: row.corner.code === over }" @mouseenter="emit('over', row.corner.code)" @mouseleave="emit('over', undefined)">
-          <th scope="row"><RouterLink :to="{ name: 'corner', params: { id: book.id, code: row.corner.code }, query: { car: route.query.car } }">{{ titleOf(row.corner) }}</RouterLink></th>
+        <tr
+          v-for="row in rows.slice(0, drawn)"
+          :key="row.corner.id"
+          v-memo="[row, row.corner.code === over]"
+          :class="{ over: row.corner.code === over }"
+          @mouseenter="emit('over', row.corner.code)"
+          @mouseleave="emit('over', undefined)"
+        >
+          <th scope="row">
+            <RouterLink
+              :to="{ name: 'corner', params: { id: book.id, code: row.corner.code }, query: { car: route.query.car } }"
+              >{{ titleOf(row.corner) }}</RouterLink
+            >
+          </th>
           <td>{{ row.corner.importance.level }}</td>
           <td class="why">{{ row.corner.importance.words }}</td>
-          <td class="brake"><template v-if="row.brake">{{ row.brake }}</template><span v-else class="quiet">{{ row.flat ? 'taken without a lift' : '–' }}</span></td>
+          <td class="brake">
+            <template v-if="row.brake">{{ row.brake }}</template
+            ><span v-else class="quiet">{{ row.flat ? 'taken without a lift' : '–' }}</span>
+          </td>
           <td class="number">{{ row.proposed }}</td>
           <td class="number">{{ row.questions }}</td>
           <td class="number">{{ row.checks }}</td>

@@ -24,7 +24,13 @@ const bad = computed(() => {
 const make = useMutation({
   mutationFn: () => {
     const short = form.how === 'shortened'
-    const body = { how: form.how as 'reversed' | 'shortened', layout: form.layout, from_m: short ? readNumber(form.from) : null, to_m: short ? readNumber(form.to) : null, link_m: short ? readNumber(form.link) : null }
+    const body = {
+      how: form.how as 'reversed' | 'shortened',
+      layout: form.layout,
+      from_m: short ? readNumber(form.from) : null,
+      to_m: short ? readNumber(form.to) : null,
+      link_m: short ? readNumber(form.link) : null,
+    }
     return answer(api.POST('/api/layouts/{layout_id}/derive', { params: { path: { layout_id: props.book.id } }, body }))
   },
   onSuccess: async (made) => {
@@ -40,15 +46,32 @@ const make = useMutation({
     <form v-draft="`derived ${book.id}`" class="sheet part" @submit.prevent="make.mutate()">
       <h2 id="derive-title">Another layout of {{ book.track }}</h2>
       <div class="fields">
-        <label>How <select v-model="form.how"><option value="reversed">{{ book.layout }}, the other way round</option><option value="shortened">{{ book.layout }}, with a stretch left out</option></select></label>
+        <label
+          >How
+          <select v-model="form.how">
+            <option value="reversed">{{ book.layout }}, the other way round</option>
+            <option value="shortened">{{ book.layout }}, with a stretch left out</option>
+          </select></label
+        >
         <label>Its name <input v-model="form.layout" class="field" maxlength="120" required /></label>
         <template v-if="form.how === 'shortened'">
-          <label>Left at, metres from the line <input v-model="form.from" v-reads class="field" inputmode="decimal" /></label>
+          <label
+            >Left at, metres from the line <input v-model="form.from" v-reads class="field" inputmode="decimal"
+          /></label>
           <label>Met again at <input v-model="form.to" v-reads class="field" inputmode="decimal" /></label>
-          <label>Length of the link, m <input v-model="form.link" v-reads class="field" inputmode="decimal" placeholder="straight across" /></label>
+          <label
+            >Length of the link, m
+            <input v-model="form.link" v-reads class="field" inputmode="decimal" placeholder="straight across"
+          /></label>
         </template>
       </div>
-      <p class="quiet">{{ form.how === 'reversed' ? 'Corners are counted anew. Where braking begins can’t be known from the other direction: look through the boundaries afterwards.' : 'Corners that stay keep their codes, names and what is written of the road. Limits and references are read anew.' }}</p>
+      <p class="quiet">
+        {{
+          form.how === 'reversed'
+            ? 'Corners are counted anew. Where braking begins can’t be known from the other direction: look through the boundaries afterwards.'
+            : 'Corners that stay keep their codes, names and what is written of the road. Limits and references are read anew.'
+        }}
+      </p>
       <TroubleNote :error="make.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="make.isPending.value">Make it</WorkButton>

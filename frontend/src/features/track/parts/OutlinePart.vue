@@ -19,12 +19,32 @@ const props = defineProps<{
   label: string
 }>()
 const emit = defineEmits<{ pick: [key: string] }>()
-const outline = useOutline(() => props.book.id, () => props.book.has_centreline)
+const outline = useOutline(
+  () => props.book.id,
+  () => props.book.has_centreline,
+)
 </script>
 
 <template>
-  <PictureFrame v-if="outline.data.value?.x_m.length" name="track outline"><TrackOutline :outline="outline.data.value" :length="book.length_m" :corners="corners" :sectors="sectors" :pit="stretch ? null : book.pit" :here="here" :stretch="stretch" :marks="marks" :height="height" :label="label" @pick="emit('pick', $event)" /></PictureFrame>
-  <SkeletonRows v-else-if="book.has_centreline && outline.isPending.value" :rows="Math.round(height / 34)" label="Loading the outline" />
+  <PictureFrame v-if="outline.data.value?.x_m.length" name="track outline"
+    ><TrackOutline
+      :outline="outline.data.value"
+      :length="book.length_m"
+      :corners="corners"
+      :sectors="sectors"
+      :pit="stretch ? null : book.pit"
+      :here="here"
+      :stretch="stretch"
+      :marks="marks"
+      :height="height"
+      :label="label"
+      @pick="emit('pick', $event)"
+  /></PictureFrame>
+  <SkeletonRows
+    v-else-if="book.has_centreline && outline.isPending.value"
+    :rows="Math.round(height / 34)"
+    label="Loading the outline"
+  />
   <TroubleNote v-else-if="outline.error.value" :error="outline.error.value" :again="() => outline.refetch()" />
   <p v-else-if="!stretch" class="quiet">The track file has no centreline: the strip above shows the lap.</p>
 </template>

@@ -14,10 +14,32 @@ const props = defineProps<{ book: Book }>()
 const emit = defineEmits<{ close: [] }>()
 const shown = ref(true)
 const settled = useSettled()
-const form = reactive({ version: 0, track: '', layout: '', kind: '', entry: '', exit: '', side: '', limit: '', pit_entry_note: '', pit_exit_note: '' })
+const form = reactive({
+  version: 0,
+  track: '',
+  layout: '',
+  kind: '',
+  entry: '',
+  exit: '',
+  side: '',
+  limit: '',
+  pit_entry_note: '',
+  pit_exit_note: '',
+})
 function show(row: Book) {
   const pit = row.pit
-  Object.assign(form, { version: row.version, track: row.track, layout: row.layout, kind: row.kind, entry: asTyped(pit?.entry_m), exit: asTyped(pit?.exit_m), side: pit?.side ?? '', limit: typedIn('speed', pit?.limit_kmh), pit_entry_note: row.pit_entry_note ?? '', pit_exit_note: row.pit_exit_note ?? '' })
+  Object.assign(form, {
+    version: row.version,
+    track: row.track,
+    layout: row.layout,
+    kind: row.kind,
+    entry: asTyped(pit?.entry_m),
+    exit: asTyped(pit?.exit_m),
+    side: pit?.side ?? '',
+    limit: typedIn('speed', pit?.limit_kmh),
+    pit_entry_note: row.pit_entry_note ?? '',
+    pit_exit_note: row.pit_exit_note ?? '',
+  })
 }
 show(props.book)
 const bad = computed(() => {
@@ -29,11 +51,26 @@ const save = useMutation({
   mutationFn: (seen: number) => {
     const entry = readNumber(form.entry)
     const exit = readNumber(form.exit)
-    const pit = entry !== null && exit !== null ? { entry_m: entry, exit_m: exit, side: (form.side || null) as 'left' | 'right' | null, limit_kmh: readIn('speed', form.limit, props.book.pit?.limit_kmh) } : null
+    const pit =
+      entry !== null && exit !== null
+        ? {
+            entry_m: entry,
+            exit_m: exit,
+            side: (form.side || null) as 'left' | 'right' | null,
+            limit_kmh: readIn('speed', form.limit, props.book.pit?.limit_kmh),
+          }
+        : null
     return answer(
       api.PUT('/api/layouts/{layout_id}', {
         params: { path: { layout_id: props.book.id }, header: version(seen) },
-        body: { track: form.track, layout: form.layout, kind: form.kind, pit, pit_entry_note: form.pit_entry_note || null, pit_exit_note: form.pit_exit_note || null },
+        body: {
+          track: form.track,
+          layout: form.layout,
+          kind: form.kind,
+          pit,
+          pit_entry_note: form.pit_entry_note || null,
+          pit_exit_note: form.pit_exit_note || null,
+        },
       }),
     )
   },
@@ -50,15 +87,40 @@ const theirs = computed(() => theirsOf<Book>(save.error.value))
       <div class="fields">
         <label>Track <input v-model="form.track" class="field" maxlength="120" required /></label>
         <label>Layout <input v-model="form.layout" class="field" maxlength="120" required /></label>
-        <label>Kind <input v-model="form.kind" class="field" maxlength="40" required placeholder="street, road, oval" /></label>
-        <label>Pit entry, metres from the line <input v-model="form.entry" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
-        <label>Pit exit, metres from the line <input v-model="form.exit" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
-        <label>Side <select v-model="form.side"><option value="">not known</option><option value="left">left</option><option value="right">right</option></select></label>
-        <label>Limit, {{ units.speed }} <input v-model="form.limit" v-reads class="field" inputmode="decimal" maxlength="5" /></label>
-        <label class="wide">Pit entry: how it goes, where its traps are <textarea v-model="form.pit_entry_note" class="field" rows="3" maxlength="5000" /></label>
-        <label class="wide">Pit exit: how it goes, where its traps are <textarea v-model="form.pit_exit_note" class="field" rows="3" maxlength="5000" /></label>
+        <label
+          >Kind <input v-model="form.kind" class="field" maxlength="40" required placeholder="street, road, oval"
+        /></label>
+        <label
+          >Pit entry, metres from the line
+          <input v-model="form.entry" v-reads class="field" inputmode="decimal" maxlength="9"
+        /></label>
+        <label
+          >Pit exit, metres from the line
+          <input v-model="form.exit" v-reads class="field" inputmode="decimal" maxlength="9"
+        /></label>
+        <label
+          >Side
+          <select v-model="form.side">
+            <option value="">not known</option>
+            <option value="left">left</option>
+            <option value="right">right</option>
+          </select></label
+        >
+        <label
+          >Limit, {{ units.speed }} <input v-model="form.limit" v-reads class="field" inputmode="decimal" maxlength="5"
+        /></label>
+        <label class="wide"
+          >Pit entry: how it goes, where its traps are
+          <textarea v-model="form.pit_entry_note" class="field" rows="3" maxlength="5000" />
+        </label>
+        <label class="wide"
+          >Pit exit: how it goes, where its traps are
+          <textarea v-model="form.pit_exit_note" class="field" rows="3" maxlength="5000" />
+        </label>
       </div>
-      <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">Somebody else changed this layout meanwhile.</TheirsNote>
+      <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())"
+        >Somebody else changed this layout meanwhile.</TheirsNote
+      >
       <TroubleNote v-else :error="save.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :disabled="!!bad" :loading="save.isPending.value">Keep</WorkButton>

@@ -18,7 +18,12 @@ const own = computed(() => props.book.references.filter((item) => item.corner_id
 const rank = (item: Reference) => (item.shown === 'carried' ? 2 : item.state === 'confirmed' ? 0 : 1)
 const groups = computed(() =>
   (Object.keys(POINTS) as Reference['point'][])
-    .map((point) => ({ point, items: own.value.filter((item) => item.point === point && item.shown !== 'earlier').sort((a, b) => rank(a) - rank(b)) }))
+    .map((point) => ({
+      point,
+      items: own.value
+        .filter((item) => item.point === point && item.shown !== 'earlier')
+        .sort((a, b) => rank(a) - rank(b)),
+    }))
     .filter((group) => group.items.length),
 )
 const earlier = computed(() => own.value.filter((item) => item.shown === 'earlier'))
@@ -33,19 +38,34 @@ const change = useMutation({
     const params = { path: { reference_id: item.id } }
     if (act === 'confirm') await answer(api.POST('/api/references/{reference_id}/confirm', { params }))
     else if (act === 'decline') await answer(api.POST('/api/references/{reference_id}/decline', { params }))
-    else if (act === 'carry') await answer(api.POST('/api/references/{reference_id}/carry', { params, body: { car_id: props.book.car_id! } }))
+    else if (act === 'carry')
+      await answer(api.POST('/api/references/{reference_id}/carry', { params, body: { car_id: props.book.car_id! } }))
     else if (act === 'unpicture') await answer(api.DELETE('/api/references/{reference_id}/picture', { params }))
     else await answer(api.DELETE('/api/references/{reference_id}', { params }))
   },
   onSuccess: (_, { act, item }) => {
-    said.value = { confirm: `Confirmed: ${item.words}.`, decline: `Declined: ${item.words}.`, carry: `Confirmed for ${car.value}: ${item.words}.`, remove: 'Removed; Ctrl Z brings it back.', unpicture: 'The picture is taken off.' }[act]
+    said.value = {
+      confirm: `Confirmed: ${item.words}.`,
+      decline: `Declined: ${item.words}.`,
+      carry: `Confirmed for ${car.value}: ${item.words}.`,
+      remove: 'Removed; Ctrl Z brings it back.',
+      unpicture: 'The picture is taken off.',
+    }[act]
   },
   onSettled: settled,
 })
 const send = useMutation({
   mutationFn: async ({ item, file }: { item: Reference; file: File }) => {
-    if (file.size > 8_000_000) throw new Trouble(`${file.name} has ${Math.ceil(file.size / 1e6)} MB; a picture may have 8 MB. Save it smaller and try again.`)
-    await answer(api.POST('/api/references/{reference_id}/picture', { params: { path: { reference_id: item.id } }, ...fileBody(file) }))
+    if (file.size > 8_000_000)
+      throw new Trouble(
+        `${file.name} has ${Math.ceil(file.size / 1e6)} MB; a picture may have 8 MB. Save it smaller and try again.`,
+      )
+    await answer(
+      api.POST('/api/references/{reference_id}/picture', {
+        params: { path: { reference_id: item.id } },
+        ...fileBody(file),
+      }),
+    )
   },
   onSettled: settled,
 })
@@ -66,41 +86,105 @@ defineExpose({ write })
   <section class="sheet part" aria-labelledby="references-title">
     <div class="head">
       <h2 id="references-title">What one goes by</h2>
-      <v-btn size="small" color="primary" variant="outlined" @click="write()">{{ all ? 'Write a reference' : 'Propose a reference' }}</v-btn>
+      <v-btn size="small" color="primary" variant="outlined" @click="write()">{{
+        all ? 'Write a reference' : 'Propose a reference'
+      }}</v-btn>
     </div>
     <TroubleNote :error="change.error.value ?? send.error.value" />
     <p class="visually-hidden" role="status">{{ said }}</p>
-    <p v-if="!groups.length" class="quiet">Nothing is written yet. What do you look for when you brake, turn in, reach the apex, go back to the throttle?</p>
+    <p v-if="!groups.length" class="quiet">
+      Nothing is written yet. What do you look for when you brake, turn in, reach the apex, go back to the throttle?
+    </p>
     <template v-for="group in groups" :key="group.point">
-      <h3><span aria-hidden="true">{{ POINTS[group.point].sign }}</span> {{ POINTS[group.point].title }}</h3>
+      <h3>
+        <span aria-hidden="true">{{ POINTS[group.point].sign }}</span> {{ POINTS[group.point].title }}
+      </h3>
       <ul>
-        <li v-for="item in group.items" :key="item.id" :class="[item.shown, item.state, { lit: lit?.includes(item.id) }]">
+        <li
+          v-for="item in group.items"
+          :key="item.id"
+          :class="[item.shown, item.state, { lit: lit?.includes(item.id) }]"
+        >
           <p class="words">{{ item.words }}.</p>
           <p class="quiet small">
-            <span class="tag" :class="item.shown === 'carried' ? 'carried' : item.state">{{ item.shown === 'carried' ? `from the ${item.from_car}` : item.state }}</span>
+            <span class="tag" :class="item.shown === 'carried' ? 'carried' : item.state">{{
+              item.shown === 'carried' ? `from the ${item.from_car}` : item.state
+            }}</span>
             <span v-if="item.variant !== 'usual'" class="tag">{{ VARIANTS[item.variant] }}</span>
             <span v-if="item.driver" class="tag">{{ item.driver }}</span>
             <span v-if="item.lasts !== 'fixed'" class="tag weak">{{ LASTS[item.lasts] }}</span>
-            {{ item.sure }} · {{ item.proposed_by }}, {{ date(item.proposed_at) }}<template v-if="item.state === 'confirmed' && item.settled_by"> · confirmed by {{ item.settled_by }}</template>
+            {{ item.sure }} · {{ item.proposed_by }}, {{ date(item.proposed_at)
+            }}<template v-if="item.state === 'confirmed' && item.settled_by">
+              · confirmed by {{ item.settled_by }}</template
+            >
           </p>
           <p v-if="item.note" class="small">{{ item.note }}</p>
-          <a v-if="item.picture_id" :href="`/api/pictures/${item.picture_id}.jpg`" target="_blank" rel="noopener"><img :src="`/api/pictures/${item.picture_id}.jpg`" :alt="`Picture of: ${item.thing || item.words}`" loading="lazy" /></a>
+          <a v-if="item.picture_id" :href="`/api/pictures/${item.picture_id}.jpg`" target="_blank" rel="noopener"
+            ><img
+              :src="`/api/pictures/${item.picture_id}.jpg`"
+              :alt="`Picture of: ${item.thing || item.words}`"
+              loading="lazy"
+          /></a>
           <div v-if="past === item.id" class="past"><HistoryList :id="item.id" thing="reference_point" /></div>
           <p class="acts">
             <template v-if="item.shown === 'carried'">
-              <button v-if="all && book.car_id" type="button" class="link" @click="change.mutate({ act: 'carry', item })">Confirm for the {{ car }}<span class="visually-hidden">: {{ item.words }}</span></button>
-              <button type="button" class="link" @click="write(replaced(item))">Replace<span class="visually-hidden">: {{ item.words }}</span></button>
+              <button
+                v-if="all && book.car_id"
+                type="button"
+                class="link"
+                @click="change.mutate({ act: 'carry', item })"
+              >
+                Confirm for the {{ car }}<span class="visually-hidden">: {{ item.words }}</span>
+              </button>
+              <button type="button" class="link" @click="write(replaced(item))">
+                Replace<span class="visually-hidden">: {{ item.words }}</span>
+              </button>
             </template>
             <template v-else>
-              <button v-if="all && item.state === 'proposed'" type="button" class="link" @click="change.mutate({ act: 'confirm', item })">Confirm<span class="visually-hidden">: {{ item.words }}</span></button>
-              <button v-if="all" type="button" class="link" @click="change.mutate({ act: 'decline', item })">Decline<span class="visually-hidden">: {{ item.words }}</span></button>
+              <button
+                v-if="all && item.state === 'proposed'"
+                type="button"
+                class="link"
+                @click="change.mutate({ act: 'confirm', item })"
+              >
+                Confirm<span class="visually-hidden">: {{ item.words }}</span>
+              </button>
+              <button v-if="all" type="button" class="link" @click="change.mutate({ act: 'decline', item })">
+                Decline<span class="visually-hidden">: {{ item.words }}</span>
+              </button>
               <template v-if="item.mine">
-                <button type="button" class="link" @click="editing = item">Change<span class="visually-hidden">: {{ item.words }}</span></button>
-                <label class="link">{{ item.picture_id ? 'Another picture' : 'Add a picture' }}<span class="visually-hidden">: {{ item.words }}</span><input class="visually-hidden" type="file" accept="image/png,image/jpeg" @change="picked($event, item)" /></label>
-                <button v-if="item.picture_id" type="button" class="link" @click="change.mutate({ act: 'unpicture', item })">Take the picture off<span class="visually-hidden">: {{ item.words }}</span></button>
-                <button type="button" class="link" @click="change.mutate({ act: 'remove', item })">Remove<span class="visually-hidden">: {{ item.words }}</span></button>
+                <button type="button" class="link" @click="editing = item">
+                  Change<span class="visually-hidden">: {{ item.words }}</span>
+                </button>
+                <label class="link"
+                  >{{ item.picture_id ? 'Another picture' : 'Add a picture'
+                  }}<span class="visually-hidden">: {{ item.words }}</span
+                  ><input
+                    class="visually-hidden"
+                    type="file"
+                    accept="image/png,image/jpeg"
+                    @change="picked($event, item)"
+                /></label>
+                <button
+                  v-if="item.picture_id"
+                  type="button"
+                  class="link"
+                  @click="change.mutate({ act: 'unpicture', item })"
+                >
+                  Take the picture off<span class="visually-hidden">: {{ item.words }}</span>
+                </button>
+                <button type="button" class="link" @click="change.mutate({ act: 'remove', item })">
+                  Remove<span class="visually-hidden">: {{ item.words }}</span>
+                </button>
               </template>
-              <button type="button" class="link" :aria-expanded="past === item.id" @click="past = past === item.id ? undefined : item.id">History<span class="visually-hidden">: {{ item.words }}</span></button>
+              <button
+                type="button"
+                class="link"
+                :aria-expanded="past === item.id"
+                @click="past = past === item.id ? undefined : item.id"
+              >
+                History<span class="visually-hidden">: {{ item.words }}</span>
+              </button>
             </template>
           </p>
         </li>
@@ -110,8 +194,18 @@ defineExpose({ write })
       <summary>Earlier ones ({{ earlier.length }})</summary>
       <ul>
         <li v-for="item in earlier" :key="item.id" class="earlier">
-          <p>{{ item.words }}. <span class="quiet small">{{ item.state }}<template v-if="item.settled_by">, {{ item.settled_by }}</template> · {{ item.proposed_by }}, {{ date(item.proposed_at) }}</span></p>
-          <p v-if="all" class="acts"><button type="button" class="link" @click="change.mutate({ act: 'confirm', item })">Confirm again<span class="visually-hidden">: {{ item.words }}</span></button></p>
+          <p>
+            {{ item.words }}.
+            <span class="quiet small"
+              >{{ item.state }}<template v-if="item.settled_by">, {{ item.settled_by }}</template> ·
+              {{ item.proposed_by }}, {{ date(item.proposed_at) }}</span
+            >
+          </p>
+          <p v-if="all" class="acts">
+            <button type="button" class="link" @click="change.mutate({ act: 'confirm', item })">
+              Confirm again<span class="visually-hidden">: {{ item.words }}</span>
+            </button>
+          </p>
         </li>
       </ul>
     </details>

@@ -21,12 +21,26 @@ function write(index: number, key: string, value: string) {
     <div v-for="(row, index) in rows" :key="index" class="row">
       <label v-for="column in columns" :key="column.key" :class="{ wide: !column.choices }">
         <span class="visually-hidden">{{ props.one }} {{ index + 1 }}: </span>{{ column.title }}
-        <select v-if="column.choices" :value="text(row, column.key)" @change="write(index, column.key, ($event.target as HTMLSelectElement).value)">
+        <select
+          v-if="column.choices"
+          :value="text(row, column.key)"
+          @change="write(index, column.key, ($event.target as HTMLSelectElement).value)"
+        >
           <option v-for="(words, value) in column.choices" :key="value" :value="value">{{ words }}</option>
         </select>
-        <input v-else class="field" maxlength="200" :size="column.size ?? 16" :placeholder="column.placeholder" :value="text(row, column.key)" @input="write(index, column.key, ($event.target as HTMLInputElement).value)" />
+        <input
+          v-else
+          class="field"
+          maxlength="200"
+          :size="column.size ?? 16"
+          :placeholder="column.placeholder"
+          :value="text(row, column.key)"
+          @input="write(index, column.key, ($event.target as HTMLInputElement).value)"
+        />
       </label>
-      <button type="button" class="link" @click="rows = rows.filter((_, place) => place !== index)">Remove<span class="visually-hidden"> {{ props.one }} {{ index + 1 }}</span></button>
+      <button type="button" class="link" @click="rows = rows.filter((_, place) => place !== index)">
+        Remove<span class="visually-hidden"> {{ props.one }} {{ index + 1 }}</span>
+      </button>
     </div>
     <button type="button" class="link" @click="rows = [...rows, { ...props.empty }]">Add {{ props.one }}</button>
   </fieldset>

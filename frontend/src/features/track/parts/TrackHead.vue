@@ -25,16 +25,43 @@ function toLayout(event: Event) {
     <h1>{{ title }}</h1>
     <nav v-if="book" class="tabs" aria-label="Pages of the track book">
       <RouterLink to="/tracks" exact-active-class="here">Tracks</RouterLink>
-      <RouterLink :to="{ name: 'track', params: { id: book.id }, query }" :class="{ here: route.name === 'track' }" :aria-current="route.name === 'track' ? 'page' : undefined">Layout</RouterLink>
-      <RouterLink v-if="book.corners[0]" :to="{ name: 'corner', params: { id: book.id, code: book.corners[0].code }, query }" :class="{ here: route.name === 'corner' }">Corners</RouterLink>
-      <RouterLink :to="{ name: 'card', params: { id: book.id }, query }" :class="{ here: route.name === 'card' }">Reading card</RouterLink>
-      <RouterLink v-if="all" :to="{ name: 'boundaries', params: { id: book.id }, query }" :class="{ here: route.name === 'boundaries' }">Boundaries</RouterLink>
+      <RouterLink
+        :to="{ name: 'track', params: { id: book.id }, query }"
+        :class="{ here: route.name === 'track' }"
+        :aria-current="route.name === 'track' ? 'page' : undefined"
+        >Layout</RouterLink
+      >
+      <RouterLink
+        v-if="book.corners[0]"
+        :to="{ name: 'corner', params: { id: book.id, code: book.corners[0].code }, query }"
+        :class="{ here: route.name === 'corner' }"
+        >Corners</RouterLink
+      >
+      <RouterLink :to="{ name: 'card', params: { id: book.id }, query }" :class="{ here: route.name === 'card' }"
+        >Reading card</RouterLink
+      >
+      <RouterLink
+        v-if="all"
+        :to="{ name: 'boundaries', params: { id: book.id }, query }"
+        :class="{ here: route.name === 'boundaries' }"
+        >Boundaries</RouterLink
+      >
     </nav>
     <div v-if="book" class="acts">
-      <label v-if="props.book?.siblings.length"><span class="visually-hidden">Another layout</span>
-        <select :value="book.id" @change="toLayout"><option :value="book.id">{{ book.layout }}</option><option v-for="item in book.siblings" :key="item.id" :value="item.id">{{ item.layout }}</option></select>
+      <label v-if="props.book?.siblings.length"
+        ><span class="visually-hidden">Another layout</span>
+        <select :value="book.id" @change="toLayout">
+          <option :value="book.id">{{ book.layout }}</option>
+          <option v-for="item in book.siblings" :key="item.id" :value="item.id">{{ item.layout }}</option>
+        </select>
       </label>
-      <label v-if="book.cars.length && route.name !== 'boundaries'">with <select :value="book.car_id ?? ''" aria-label="Seen with which car" @change="withCar"><option v-if="!book.car_id" value="">no car</option><option v-for="car in book.cars" :key="car.id" :value="car.id">{{ car.name }}</option></select></label>
+      <label v-if="book.cars.length && route.name !== 'boundaries'"
+        >with
+        <select :value="book.car_id ?? ''" aria-label="Seen with which car" @change="withCar">
+          <option v-if="!book.car_id" value="">no car</option>
+          <option v-for="car in book.cars" :key="car.id" :value="car.id">{{ car.name }}</option>
+        </select></label
+      >
       <slot />
     </div>
   </div>

@@ -16,13 +16,27 @@ const me = useMe()
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
 const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
-const driver = computed(() => (typeof route.query.driver === 'string' ? route.query.driver : (me.data.value?.driver_id ?? '')))
-const variant = computed(() => (typeof route.query.when === 'string' && route.query.when in VARIANTS ? (route.query.when as keyof typeof VARIANTS) : 'usual'))
+const driver = computed(() =>
+  typeof route.query.driver === 'string' ? route.query.driver : (me.data.value?.driver_id ?? ''),
+)
+const variant = computed(() =>
+  typeof route.query.when === 'string' && route.query.when in VARIANTS
+    ? (route.query.when as keyof typeof VARIANTS)
+    : 'usual',
+)
 const card = useQuery({
   queryKey: ['card', () => props.id, () => book.value?.car_id, driver, variant],
   enabled: computed(() => !!book.value),
   placeholderData: keepPreviousData,
-  queryFn: () => answer(api.GET('/api/layouts/{layout_id}/card', { params: { path: { layout_id: props.id }, query: { car: book.value?.car_id ?? undefined, driver: driver.value || undefined, variant: variant.value } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/layouts/{layout_id}/card', {
+        params: {
+          path: { layout_id: props.id },
+          query: { car: book.value?.car_id ?? undefined, driver: driver.value || undefined, variant: variant.value },
+        },
+      }),
+    ),
 })
 const choose = (query: Record<string, string>) => router.replace({ query: { ...route.query, ...query } })
 
@@ -60,8 +74,25 @@ const SIGNS = { high: '●', medium: '◐', low: '○' } as const
 
 <template>
   <TrackHead :book="book" :title="book ? `${book.track}, ${book.layout}` : 'Reading card'">
-    <label v-if="(drivers.data.value?.items.length ?? 0) > 0">for <select :value="driver" aria-label="For which driver" @change="choose({ driver: ($event.target as HTMLSelectElement).value })"><option value="">every driver</option><option v-for="item in drivers.data.value?.items.filter((one) => !one.guest)" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
-    <label>when <select :value="variant" aria-label="When" @change="choose({ when: ($event.target as HTMLSelectElement).value })"><option v-for="(words, value) in VARIANTS" :key="value" :value="value">{{ words }}</option></select></label>
+    <label v-if="(drivers.data.value?.items.length ?? 0) > 0"
+      >for
+      <select
+        :value="driver"
+        aria-label="For which driver"
+        @change="choose({ driver: ($event.target as HTMLSelectElement).value })"
+      >
+        <option value="">every driver</option>
+        <option v-for="item in drivers.data.value?.items.filter((one) => !one.guest)" :key="item.id" :value="item.id">
+          {{ item.name }}
+        </option>
+      </select></label
+    >
+    <label
+      >when
+      <select :value="variant" aria-label="When" @change="choose({ when: ($event.target as HTMLSelectElement).value })">
+        <option v-for="(words, value) in VARIANTS" :key="value" :value="value">{{ words }}</option>
+      </select></label
+    >
   </TrackHead>
   <SkeletonRows v-if="asked.isPending.value || card.isPending.value" :rows="12" label="Loading the reading card" />
   <TroubleNote :error="asked.error.value ?? card.error.value" :again="() => card.refetch()" />
@@ -69,22 +100,40 @@ const SIGNS = { high: '●', medium: '◐', low: '○' } as const
     <div class="line">
       <h2 id="card-title">A lap as a script</h2>
       <span class="tools">
-        <v-btn size="small" :variant="covered ? 'flat' : 'outlined'" color="primary" :aria-pressed="covered" @click="covered = !covered">{{ covered ? 'Show all lines' : 'Cover the lines' }}</v-btn>
-        <v-btn v-if="covered" size="small" variant="outlined" :disabled="seen >= lines.length" @click="next">Uncover the next</v-btn>
+        <v-btn
+          size="small"
+          :variant="covered ? 'flat' : 'outlined'"
+          color="primary"
+          :aria-pressed="covered"
+          @click="covered = !covered"
+          >{{ covered ? 'Show all lines' : 'Cover the lines' }}</v-btn
+        >
+        <v-btn v-if="covered" size="small" variant="outlined" :disabled="seen >= lines.length" @click="next"
+          >Uncover the next</v-btn
+        >
         <v-btn size="small" variant="outlined" @click="copy">Copy as text</v-btn>
         <v-btn size="small" variant="outlined" @click="print">Print</v-btn>
       </span>
     </div>
-    <p class="quiet">{{ card.data.value.title }}<span role="status"> {{ said }}</span></p>
+    <p class="quiet">
+      {{ card.data.value.title }}<span role="status"> {{ said }}</span>
+    </p>
     <p v-if="!lines.length" class="quiet">This layout has no corners yet.</p>
     <ol :class="{ many: lines.length > 24 }">
       <li v-for="(line, index) in lines" :key="line.code" :class="line.level">
-        <b class="code"><span class="level" aria-hidden="true">{{ SIGNS[line.level] }}</span>{{ line.code }}</b>
+        <b class="code"
+          ><span class="level" aria-hidden="true">{{ SIGNS[line.level] }}</span
+          >{{ line.code }}</b
+        >
         <span class="name">{{ line.name }}</span>
         <span v-if="isShown(index)" class="words">{{ line.words }}</span>
-        <button v-else type="button" class="cover" @click="single = new Set([...single, index])">Show {{ line.code }}</button>
+        <button v-else type="button" class="cover" @click="single = new Set([...single, index])">
+          Show {{ line.code }}
+        </button>
       </li>
-      <li v-if="card.data.value.pit" class="pit"><b class="code">Pit</b><span class="name" /><span class="words">{{ card.data.value.pit }}</span></li>
+      <li v-if="card.data.value.pit" class="pit">
+        <b class="code">Pit</b><span class="name" /><span class="words">{{ card.data.value.pit }}</span>
+      </li>
     </ol>
   </section>
 </template>

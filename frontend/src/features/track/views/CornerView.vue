@@ -1,7 +1,21 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
-import { COSTS, KERBS, LANES, onStrip, PASSING_SIDES, PHASES, POINTS, titleOf, TRAITS, useBook, useNeighbours, usePageKeys, VARIANTS } from '@/features/track/book'
+import {
+  COSTS,
+  KERBS,
+  LANES,
+  onStrip,
+  PASSING_SIDES,
+  PHASES,
+  POINTS,
+  titleOf,
+  TRAITS,
+  useBook,
+  useNeighbours,
+  usePageKeys,
+  VARIANTS,
+} from '@/features/track/book'
 import LapStrip from '@/shared/charts/LapStrip.vue'
 import { shortLength } from '@/shared/format'
 import PastPart from '@/shared/parts/PastPart.vue'
@@ -27,7 +41,11 @@ const { before, after, go } = useNeighbours(book, () => props.code)
 const corner = computed(() => book.value?.corners.find((item) => item.code === props.code))
 const changing = ref(false)
 const lit = computed(() => (typeof route.query.see === 'string' ? route.query.see.split(',') : []))
-watch([() => route.query.see, corner], ([see, now]) => see === 'corner' && now && all.value && (changing.value = true), { immediate: true })
+watch(
+  [() => route.query.see, corner],
+  ([see, now]) => see === 'corner' && now && all.value && (changing.value = true),
+  { immediate: true },
+)
 const references = ref<InstanceType<typeof ReferenceList>>()
 const questions = ref<InstanceType<typeof QuestionList>>()
 usePageKeys(() => ({
@@ -48,27 +66,52 @@ const stretch = computed<[number, number] | undefined>(() => {
 })
 const marks = computed(() =>
   (book.value?.references ?? [])
-    .filter((item) => item.corner_id === corner.value?.id && item.at_m !== null && item.shown === 'standing' && item.variant === 'usual')
+    .filter(
+      (item) =>
+        item.corner_id === corner.value?.id &&
+        item.at_m !== null &&
+        item.shown === 'standing' &&
+        item.variant === 'usual',
+    )
     .map((item) => ({ at_m: item.at_m!, sign: POINTS[item.point].sign, words: item.words })),
 )
-const withMove = computed(() => (corner.value?.move ? book.value!.corners.filter((item) => item.move === corner.value!.move && item.id !== corner.value!.id) : []))
+const withMove = computed(() =>
+  corner.value?.move
+    ? book.value!.corners.filter((item) => item.move === corner.value!.move && item.id !== corner.value!.id)
+    : [],
+)
 const pitHere = computed(() => {
   const pit = book.value?.pit
   const at = corner.value
   if (!pit || !at || !book.value) return []
   const next = book.value.corners.find((item) => item.start_m > at.start_m)?.start_m ?? book.value.length_m
   const inside = (metres: number) => metres >= at.start_m && metres < next
-  return [...(inside(pit.entry_m) ? [{ what: 'Pit entry', metres: pit.entry_m, note: book.value.pit_entry_note }] : []), ...(inside(pit.exit_m) ? [{ what: 'Pit exit', metres: pit.exit_m, note: book.value.pit_exit_note }] : [])]
+  return [
+    ...(inside(pit.entry_m) ? [{ what: 'Pit entry', metres: pit.entry_m, note: book.value.pit_entry_note }] : []),
+    ...(inside(pit.exit_m) ? [{ what: 'Pit exit', metres: pit.exit_m, note: book.value.pit_exit_note }] : []),
+  ]
 })
 
 // The same corner in another car.
 const beside = ref('')
-const other = useBook(() => props.id, () => beside.value || undefined)
+const other = useBook(
+  () => props.id,
+  () => beside.value || undefined,
+)
 const pairs = computed(() => {
   if (!beside.value || !corner.value || other.data.value?.car_id !== beside.value) return []
-  const of = (list: typeof book.value) => (list?.references ?? []).filter((item) => item.corner_id === corner.value!.id && item.shown === 'standing' && item.state === 'confirmed')
-  const keys = new Map<string, { point: keyof typeof POINTS; variant: keyof typeof VARIANTS; left: string[]; right: string[] }>()
-  for (const [side, list] of [['left', of(book.value)], ['right', of(other.data.value)]] as const) {
+  const of = (list: typeof book.value) =>
+    (list?.references ?? []).filter(
+      (item) => item.corner_id === corner.value!.id && item.shown === 'standing' && item.state === 'confirmed',
+    )
+  const keys = new Map<
+    string,
+    { point: keyof typeof POINTS; variant: keyof typeof VARIANTS; left: string[]; right: string[] }
+  >()
+  for (const [side, list] of [
+    ['left', of(book.value)],
+    ['right', of(other.data.value)],
+  ] as const) {
     for (const item of list) {
       const key = `${Object.keys(POINTS).indexOf(item.point)} ${item.variant}`
       const row = keys.get(key) ?? { point: item.point, variant: item.variant, left: [], right: [] }
@@ -84,8 +127,22 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
 <template>
   <TrackHead :book="book" :title="corner ? titleOf(corner) : code">
     <span class="turn">
-      <v-btn v-if="before" size="small" variant="outlined" :aria-label="`The corner before: ${titleOf(before)}`" @click="go(before.code)">← {{ before.code }}</v-btn>
-      <v-btn v-if="after" size="small" variant="outlined" :aria-label="`The corner after: ${titleOf(after)}`" @click="go(after.code)">{{ after.code }} →</v-btn>
+      <v-btn
+        v-if="before"
+        size="small"
+        variant="outlined"
+        :aria-label="`The corner before: ${titleOf(before)}`"
+        @click="go(before.code)"
+        >← {{ before.code }}</v-btn
+      >
+      <v-btn
+        v-if="after"
+        size="small"
+        variant="outlined"
+        :aria-label="`The corner after: ${titleOf(after)}`"
+        @click="go(after.code)"
+        >{{ after.code }} →</v-btn
+      >
     </span>
   </TrackHead>
   <SkeletonRows v-if="asked.isPending.value" :rows="10" label="Loading the track book" />
@@ -97,7 +154,15 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
   </section>
   <template v-if="book && corner">
     <section class="sheet strip" aria-label="The lap laid out straight">
-      <LapStrip :length="book.length_m" :corners="strip" :sectors="book.sectors" :pit="book.pit" :here="corner.code" label="Lap strip: corners from the line on" @pick="go" />
+      <LapStrip
+        :length="book.length_m"
+        :corners="strip"
+        :sectors="book.sectors"
+        :pit="book.pit"
+        :here="corner.code"
+        label="Lap strip: corners from the line on"
+        @pick="go"
+      />
     </section>
     <div class="columns">
       <div>
@@ -106,26 +171,117 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
             <h2 id="known-title">{{ book.track }}, {{ book.layout }}</h2>
             <v-btn v-if="all" size="small" variant="outlined" @click="changing = true">Change</v-btn>
           </div>
-          <OutlinePart :book="book" :corners="strip" :sectors="[]" :here="corner.code" :stretch="stretch" :marks="marks" :height="190" :label="`${titleOf(corner)} from above`" @pick="go" />
+          <OutlinePart
+            :book="book"
+            :corners="strip"
+            :sectors="[]"
+            :here="corner.code"
+            :stretch="stretch"
+            :marks="marks"
+            :height="190"
+            :label="`${titleOf(corner)} from above`"
+            @pick="go"
+          />
           <dl>
-            <dt>Matters</dt><dd><b>{{ corner.importance.level }}</b> <span class="quiet">{{ corner.importance.words }}</span></dd>
-            <template v-if="corner.other_names.length"><dt>Also called</dt><dd>{{ corner.other_names.join(', ') }}</dd></template>
-            <template v-if="corner.move"><dt>One move</dt><dd>{{ corner.move }}<template v-if="withMove.length">, with <template v-for="(item, index) in withMove" :key="item.id"><template v-if="index">, </template><RouterLink :to="{ name: 'corner', params: { id, code: item.code }, query: { car: route.query.car } }">{{ item.code }}</RouterLink></template></template></dd></template>
-            <template v-if="corner.given_up_for"><dt>Given up for</dt><dd><RouterLink :to="{ name: 'corner', params: { id, code: corner.given_up_for }, query: { car: route.query.car } }">{{ corner.given_up_for }}</RouterLink></dd></template>
-            <template v-if="corner.traits.length"><dt>Road</dt><dd><span v-for="(item, index) in corner.traits" :key="index" class="item">{{ TRAITS[item.kind] }}<template v-if="item.where"> ({{ item.where }})</template></span></dd></template>
-            <dt>Kerbs</dt><dd><p v-for="(item, index) in corner.kerbs" :key="index"><b :class="item.use">{{ KERBS[item.use] }}</b> {{ item.where }}<template v-if="item.why">: {{ item.why }}</template></p><span v-if="!corner.kerbs.length" class="quiet">not written</span></dd>
-            <dt>Limits</dt><dd><p v-for="(item, index) in corner.limits" :key="index">{{ item.where }}<template v-if="item.part">, {{ item.part }}</template>: costs {{ COSTS[item.cost] }} <span v-if="item.rules" class="quiet">by the rules “{{ item.rules }}”</span></p><span v-if="!corner.limits.length" class="quiet">not read yet</span></dd>
-            <dt>Passing</dt><dd><p v-for="(item, index) in corner.passing" :key="index">{{ PASSING_SIDES[item.side] }}, {{ item.risk }} risk<template v-if="item.wrong">: {{ item.wrong }}</template><template v-if="item.yield_when">. Yield {{ item.yield_when }}</template></p><span v-if="!corner.passing.length" class="quiet">not written</span></dd>
-            <template v-if="corner.lanes.length"><dt>Lanes</dt><dd><p v-for="(item, index) in corner.lanes" :key="index">{{ PHASES[item.phase] }}: {{ LANES[item.lane] }}<template v-if="item.where">, {{ item.where }}</template>{{ ' ' }}<span v-if="item.why" class="quiet">({{ item.why }})</span></p></dd></template>
-            <template v-for="item in pitHere" :key="item.what"><dt>{{ item.what }}</dt><dd>at {{ shortLength(item.metres) }}: <span class="text">{{ item.note ?? 'nobody has written how it goes' }}</span></dd></template>
-            <template v-if="corner.note"><dt>Note</dt><dd class="text">{{ corner.note }}</dd></template>
+            <dt>Matters</dt>
+            <dd>
+              <b>{{ corner.importance.level }}</b> <span class="quiet">{{ corner.importance.words }}</span>
+            </dd>
+            <template v-if="corner.other_names.length"
+              ><dt>Also called</dt>
+              <dd>{{ corner.other_names.join(', ') }}</dd></template
+            >
+            <template v-if="corner.move"
+              ><dt>One move</dt>
+              <dd>
+                {{ corner.move
+                }}<template v-if="withMove.length"
+                  >, with
+                  <template v-for="(item, index) in withMove" :key="item.id"
+                    ><template v-if="index">, </template
+                    ><RouterLink
+                      :to="{ name: 'corner', params: { id, code: item.code }, query: { car: route.query.car } }"
+                      >{{ item.code }}</RouterLink
+                    ></template
+                  ></template
+                >
+              </dd></template
+            >
+            <template v-if="corner.given_up_for"
+              ><dt>Given up for</dt>
+              <dd>
+                <RouterLink
+                  :to="{ name: 'corner', params: { id, code: corner.given_up_for }, query: { car: route.query.car } }"
+                  >{{ corner.given_up_for }}</RouterLink
+                >
+              </dd></template
+            >
+            <template v-if="corner.traits.length"
+              ><dt>Road</dt>
+              <dd>
+                <span v-for="(item, index) in corner.traits" :key="index" class="item"
+                  >{{ TRAITS[item.kind] }}<template v-if="item.where"> ({{ item.where }})</template></span
+                >
+              </dd></template
+            >
+            <dt>Kerbs</dt>
+            <dd>
+              <p v-for="(item, index) in corner.kerbs" :key="index">
+                <b :class="item.use">{{ KERBS[item.use] }}</b> {{ item.where
+                }}<template v-if="item.why">: {{ item.why }}</template>
+              </p>
+              <span v-if="!corner.kerbs.length" class="quiet">not written</span>
+            </dd>
+            <dt>Limits</dt>
+            <dd>
+              <p v-for="(item, index) in corner.limits" :key="index">
+                {{ item.where }}<template v-if="item.part">, {{ item.part }}</template
+                >: costs {{ COSTS[item.cost] }}
+                <span v-if="item.rules" class="quiet">by the rules “{{ item.rules }}”</span>
+              </p>
+              <span v-if="!corner.limits.length" class="quiet">not read yet</span>
+            </dd>
+            <dt>Passing</dt>
+            <dd>
+              <p v-for="(item, index) in corner.passing" :key="index">
+                {{ PASSING_SIDES[item.side] }}, {{ item.risk }} risk<template v-if="item.wrong"
+                  >: {{ item.wrong }}</template
+                ><template v-if="item.yield_when">. Yield {{ item.yield_when }}</template>
+              </p>
+              <span v-if="!corner.passing.length" class="quiet">not written</span>
+            </dd>
+            <template v-if="corner.lanes.length"
+              ><dt>Lanes</dt>
+              <dd>
+                <p v-for="(item, index) in corner.lanes" :key="index">
+                  {{ PHASES[item.phase] }}: {{ LANES[item.lane]
+                  }}<template v-if="item.where">, {{ item.where }}</template
+                  >{{ ' ' }}<span v-if="item.why" class="quiet">({{ item.why }})</span>
+                </p>
+              </dd></template
+            >
+            <template v-for="item in pitHere" :key="item.what"
+              ><dt>{{ item.what }}</dt>
+              <dd>
+                at {{ shortLength(item.metres) }}:
+                <span class="text">{{ item.note ?? 'nobody has written how it goes' }}</span>
+              </dd></template
+            >
+            <template v-if="corner.note"
+              ><dt>Note</dt>
+              <dd class="text">{{ corner.note }}</dd></template
+            >
           </dl>
         </section>
         <QuestionList ref="questions" :book="book" :corner="corner.id" />
         <PastPart :id="corner.id" :key="corner.id" thing="layout_corner" title="Who changed this corner, and when" />
       </div>
       <div>
-        <section v-if="book.checks.some((item) => item.corner_id === corner!.id)" class="sheet part" aria-labelledby="own-checks">
+        <section
+          v-if="book.checks.some((item) => item.corner_id === corner!.id)"
+          class="sheet part"
+          aria-labelledby="own-checks"
+        >
           <h2 id="own-checks">To see to</h2>
           <ChecksList :book="book" :corner="corner.id" />
         </section>
@@ -133,16 +289,50 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
         <section v-if="book.cars.length > 1" class="sheet part" aria-labelledby="beside-title">
           <div class="line">
             <h2 id="beside-title">Two cars side by side</h2>
-            <label>{{ carName(book.car_id) }} and <select v-model="beside" aria-label="The other car"><option value="">choose …</option><option v-for="item in book.cars.filter((one) => one.id !== book!.car_id)" :key="item.id" :value="item.id">{{ item.name }}</option></select></label>
+            <label
+              >{{ carName(book.car_id) }} and
+              <select v-model="beside" aria-label="The other car">
+                <option value="">choose …</option>
+                <option
+                  v-for="item in book.cars.filter((one) => one.id !== book!.car_id)"
+                  :key="item.id"
+                  :value="item.id"
+                >
+                  {{ item.name }}
+                </option>
+              </select></label
+            >
           </div>
-          <p v-if="beside && !pairs.length && !other.isFetching.value" class="quiet">Nothing is confirmed for either.</p>
-          <div v-if="pairs.length" class="scroll-x" tabindex="0" role="region" aria-label="What is confirmed for either car">
+          <p v-if="beside && !pairs.length && !other.isFetching.value" class="quiet">
+            Nothing is confirmed for either.
+          </p>
+          <div
+            v-if="pairs.length"
+            class="scroll-x"
+            tabindex="0"
+            role="region"
+            aria-label="What is confirmed for either car"
+          >
             <table class="ledger">
-              <thead><tr><th scope="col">For</th><th scope="col">{{ carName(book.car_id) }}</th><th scope="col">{{ carName(beside) }}</th></tr></thead>
+              <thead>
+                <tr>
+                  <th scope="col">For</th>
+                  <th scope="col">{{ carName(book.car_id) }}</th>
+                  <th scope="col">{{ carName(beside) }}</th>
+                </tr>
+              </thead>
               <tbody>
-                <tr v-for="row in pairs" :key="row.point + row.variant" :class="{ same: row.left.join() === row.right.join() }">
-                  <th scope="row">{{ POINTS[row.point].title }}<template v-if="row.variant !== 'usual'">, {{ VARIANTS[row.variant] }}</template></th>
-                  <td>{{ row.left.join('; ') || '–' }}</td><td>{{ row.right.join('; ') || '–' }}</td>
+                <tr
+                  v-for="row in pairs"
+                  :key="row.point + row.variant"
+                  :class="{ same: row.left.join() === row.right.join() }"
+                >
+                  <th scope="row">
+                    {{ POINTS[row.point].title
+                    }}<template v-if="row.variant !== 'usual'">, {{ VARIANTS[row.variant] }}</template>
+                  </th>
+                  <td>{{ row.left.join('; ') || '–' }}</td>
+                  <td>{{ row.right.join('; ') || '–' }}</td>
                 </tr>
               </tbody>
             </table>
@@ -150,7 +340,13 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
         </section>
       </div>
     </div>
-    <CornerForm v-if="changing" :key="corner.id" :book="book" :corner="corner" @close="(changing = false), route.query.see === 'corner' && router.replace({ query: { car: route.query.car } })" />
+    <CornerForm
+      v-if="changing"
+      :key="corner.id"
+      :book="book"
+      :corner="corner"
+      @close="((changing = false), route.query.see === 'corner' && router.replace({ query: { car: route.query.car } }))"
+    />
   </template>
 </template>
 

@@ -29,7 +29,13 @@ const send = useMutation({
   onSuccess: (made) => router.push({ name: 'track', params: { id: made.id } }),
   onSettled: settled,
 })
-const form = reactive({ track: '', layout: '', kind: 'road', length: '', sectors: [{ code: 'S1', start: '0' }] as SectorDraft[] })
+const form = reactive({
+  track: '',
+  layout: '',
+  kind: 'road',
+  length: '',
+  sectors: [{ code: 'S1', start: '0' }] as SectorDraft[],
+})
 const corners = ref<CornerDraft[]>([])
 const bad = computed(() => {
   if (!form.track.trim() || !form.layout.trim()) return 'Track and layout have names.'
@@ -42,7 +48,19 @@ const make = useMutation({
       const { code, name, start_m, apex_m, end_m, direction, linked_to_next } = meant(row)
       return { code, name, start_m, apex_m, end_m, direction, linked_to_next }
     })
-    return answer(api.POST('/api/layouts/by-hand', { body: { track: form.track, layout: form.layout, kind: form.kind || 'road', length_m: readNumber(form.length) ?? 0, sectors: sectorsMeant(form.sectors), corners: made, pit: null } }))
+    return answer(
+      api.POST('/api/layouts/by-hand', {
+        body: {
+          track: form.track,
+          layout: form.layout,
+          kind: form.kind || 'road',
+          length_m: readNumber(form.length) ?? 0,
+          sectors: sectorsMeant(form.sectors),
+          corners: made,
+          pit: null,
+        },
+      }),
+    )
   },
   onSuccess: (made) => router.push({ name: 'track', params: { id: made.id } }),
   onSettled: settled,
@@ -52,10 +70,22 @@ const make = useMutation({
 <template>
   <div class="head">
     <h1>Tracks</h1>
-    <v-btn v-if="all" size="small" variant="outlined" color="primary" @click="drawing = !drawing">{{ drawing ? 'Leave it' : 'Draw one up by hand' }}</v-btn>
-    <v-btn v-if="all" size="small" variant="outlined" color="primary" :to="{ name: 'find-layout' }">Find one in telemetry</v-btn>
+    <v-btn v-if="all" size="small" variant="outlined" color="primary" @click="drawing = !drawing">{{
+      drawing ? 'Leave it' : 'Draw one up by hand'
+    }}</v-btn>
+    <v-btn v-if="all" size="small" variant="outlined" color="primary" :to="{ name: 'find-layout' }"
+      >Find one in telemetry</v-btn
+    >
   </div>
-  <FileDrop v-if="all && !drawing" class="drop" label="Track file" accept=".json" :busy="send.isPending.value" hint="*.track.json" @file="send.mutate($event)" />
+  <FileDrop
+    v-if="all && !drawing"
+    class="drop"
+    label="Track file"
+    accept=".json"
+    :busy="send.isPending.value"
+    hint="*.track.json"
+    @file="send.mutate($event)"
+  />
   <TroubleNote :error="list.error.value ?? send.error.value" />
   <form v-if="drawing" v-draft="'new layout'" class="sheet part" @submit.prevent="make.mutate()">
     <h2>A layout by hand</h2>
@@ -63,13 +93,38 @@ const make = useMutation({
       <label>Track <input v-model="form.track" class="field" maxlength="120" /></label>
       <label>Layout <input v-model="form.layout" class="field" maxlength="120" /></label>
       <label>Kind <input v-model="form.kind" class="field" maxlength="40" placeholder="street, road, oval" /></label>
-      <label>Length of the lap, m <input v-model="form.length" v-reads class="field" inputmode="decimal" maxlength="9" /></label>
+      <label
+        >Length of the lap, m <input v-model="form.length" v-reads class="field" inputmode="decimal" maxlength="9"
+      /></label>
     </div>
     <h3>Sectors</h3>
     <p class="sectors">
-      <span v-for="(sector, index) in form.sectors" :key="index"><input v-model="sector.code" class="field" size="4" maxlength="120" :aria-label="`Code of sector ${index + 1}`" /> from <input v-model="sector.start" v-reads class="field" size="7" inputmode="decimal" :disabled="!index" :aria-label="`Sector ${index + 1} starts at, m`" /> m</span>
-      <button type="button" class="link" @click="form.sectors.push({ code: `S${form.sectors.length + 1}`, start: '' })">Add a sector</button>
-      <button v-if="form.sectors.length > 1" type="button" class="link" @click="form.sectors.pop()">Remove the last one</button>
+      <span v-for="(sector, index) in form.sectors" :key="index"
+        ><input
+          v-model="sector.code"
+          class="field"
+          size="4"
+          maxlength="120"
+          :aria-label="`Code of sector ${index + 1}`"
+        />
+        from
+        <input
+          v-model="sector.start"
+          v-reads
+          class="field"
+          size="7"
+          inputmode="decimal"
+          :disabled="!index"
+          :aria-label="`Sector ${index + 1} starts at, m`"
+        />
+        m</span
+      >
+      <button type="button" class="link" @click="form.sectors.push({ code: `S${form.sectors.length + 1}`, start: '' })">
+        Add a sector
+      </button>
+      <button v-if="form.sectors.length > 1" type="button" class="link" @click="form.sectors.pop()">
+        Remove the last one
+      </button>
     </p>
     <h3>Corners</h3>
     <CornerRows v-model="corners" />
@@ -90,7 +145,10 @@ const make = useMutation({
       <ul class="plain">
         <li v-for="item in layouts" :key="item.id">
           <RouterLink :to="{ name: 'track', params: { id: item.id } }">{{ item.layout }}</RouterLink>
-          <span class="quiet">{{ item.kind }} · {{ length(item.length_m) }} · {{ count(item.corners, 'corner') }} · {{ count(item.sectors, 'sector') }}</span>
+          <span class="quiet"
+            >{{ item.kind }} · {{ length(item.length_m) }} · {{ count(item.corners, 'corner') }} ·
+            {{ count(item.sectors, 'sector') }}</span
+          >
         </li>
       </ul>
     </section>

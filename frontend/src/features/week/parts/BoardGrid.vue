@@ -18,8 +18,14 @@ const said = ref('')
 const picked = ref<{ driver: string; week: string }>()
 const over = ref('')
 const at = computed(() => ({
-  row: Math.max(0, props.drivers.findIndex((driver) => driver.id === place.value?.driver)),
-  column: Math.max(0, props.board.columns.findIndex((column) => column.week_id === place.value?.week)),
+  row: Math.max(
+    0,
+    props.drivers.findIndex((driver) => driver.id === place.value?.driver),
+  ),
+  column: Math.max(
+    0,
+    props.board.columns.findIndex((column) => column.week_id === place.value?.week),
+  ),
 }))
 watch(
   () => [props.drivers.length, props.board.columns.length],
@@ -60,7 +66,14 @@ function act(row: number, column: number) {
 function onKey(event: KeyboardEvent) {
   if (event.ctrlKey || event.metaKey || event.altKey) return
   const { row, column } = at.value
-  const steps: Record<string, [number, number]> = { ArrowUp: [row - 1, column], ArrowDown: [row + 1, column], ArrowLeft: [row, column - 1], ArrowRight: [row, column + 1], Home: [row, 0], End: [row, props.board.columns.length - 1] }
+  const steps: Record<string, [number, number]> = {
+    ArrowUp: [row - 1, column],
+    ArrowDown: [row + 1, column],
+    ArrowLeft: [row, column - 1],
+    ArrowRight: [row, column + 1],
+    Home: [row, 0],
+    End: [row, props.board.columns.length - 1],
+  }
   const step = steps[event.key]
   const key = event.key.toLowerCase()
   if (step) go(...step)
@@ -71,7 +84,8 @@ function onKey(event: KeyboardEvent) {
   } else if (props.mayChange && key === 'm' && cellAt(row, column)?.entry) {
     picked.value = { driver: props.drivers[row]!.id, week: props.board.columns[column]!.week_id }
     said.value = `Picked up ${props.drivers[row]!.name}. Arrows choose a cell, Enter puts it there, Escape puts it back.`
-  } else if (props.mayChange && (key === 'delete' || key === 'backspace') && cellAt(row, column)?.entry) emit('remove', props.drivers[row]!, column)
+  } else if (props.mayChange && (key === 'delete' || key === 'backspace') && cellAt(row, column)?.entry)
+    emit('remove', props.drivers[row]!, column)
   else return
   event.preventDefault()
 }
@@ -80,13 +94,18 @@ function dragStart(event: DragEvent, driver: BoardDriver, column: number) {
   event.dataTransfer?.setData('text/plain', driver.name)
   picked.value = { driver: driver.id, week: props.board.columns[column]!.week_id }
 }
-const changed = (cell: BoardCell) => !!props.before && !!cell.changed_at && new Date(cell.changed_at) > new Date(props.before)
+const changed = (cell: BoardCell) =>
+  !!props.before && !!cell.changed_at && new Date(cell.changed_at) > new Date(props.before)
 const best = (cell: BoardCell) => (cell.best_us === null ? '' : lapTime(cell.best_us))
 function spoken(cell: BoardCell): string {
   if (!cell.entry && !cell.laps) return 'not entered'
   return [
     cell.entry ? `entered, ${IMPORTANCE[cell.entry.importance].words}` : 'not entered',
-    cell.gap_us !== null ? `${gap(cell.gap_us)} s to the target` : cell.best_us !== null ? `best lap ${best(cell)}` : 'no lap',
+    cell.gap_us !== null
+      ? `${gap(cell.gap_us)} s to the target`
+      : cell.best_us !== null
+        ? `best lap ${best(cell)}`
+        : 'no lap',
     ...cell.open.map((item) => item.words),
     changed(cell) ? 'changed since your last visit' : '',
   ]
@@ -101,12 +120,26 @@ function spoken(cell: BoardCell): string {
       <thead>
         <tr role="row">
           <th scope="col" role="columnheader">Driver</th>
-          <th v-for="column in board.columns" :key="column.week_id" scope="col" role="columnheader" :class="column.state">
-            <RouterLink :to="{ name: 'series-week', params: { id: column.week_id } }">{{ column.place || 'Track not known' }}</RouterLink>
-            <span class="line">{{ column.series }} · {{ column.cars.map((car) => car.name).join(' or ') || 'car not known' }}</span>
+          <th
+            v-for="column in board.columns"
+            :key="column.week_id"
+            scope="col"
+            role="columnheader"
+            :class="column.state"
+          >
+            <RouterLink :to="{ name: 'series-week', params: { id: column.week_id } }">{{
+              column.place || 'Track not known'
+            }}</RouterLink>
+            <span class="line"
+              >{{ column.series }} · {{ column.cars.map((car) => car.name).join(' or ') || 'car not known' }}</span
+            >
             <span class="line">
-              {{ raceWords(column) }}<template v-if="column.session_local"> · {{ timeOfDay(column.session_local) }}</template><template v-if="column.wetness">&nbsp;{{ column.wetness }}</template><template v-if="column.track_temp_c !== null">, {{ temperature(column.track_temp_c) }}</template>
-              · <b v-if="column.target_us !== null" class="time">target {{ lapTime(column.target_us) }}</b><b v-else class="none">no target</b>
+              {{ raceWords(column)
+              }}<template v-if="column.session_local"> · {{ timeOfDay(column.session_local) }}</template
+              ><template v-if="column.wetness">&nbsp;{{ column.wetness }}</template
+              ><template v-if="column.track_temp_c !== null">, {{ temperature(column.track_temp_c) }}</template> ·
+              <b v-if="column.target_us !== null" class="time">target {{ lapTime(column.target_us) }}</b
+              ><b v-else class="none">no target</b>
             </span>
           </th>
         </tr>
@@ -115,20 +148,49 @@ function spoken(cell: BoardCell): string {
         <tr v-for="(driver, row) in drivers" :key="driver.id" role="row">
           <th scope="row" role="rowheader" :title="driver.nickname ?? undefined">{{ driver.name }}</th>
           <td
-            v-for="(cell, column) in driver.cells" :key="cell.week_id" role="gridcell" :tabindex="at.row === row && at.column === column ? 0 : -1"
+            v-for="(cell, column) in driver.cells"
+            :key="cell.week_id"
+            role="gridcell"
+            :tabindex="at.row === row && at.column === column ? 0 : -1"
             :aria-selected="at.row === row && at.column === column"
-            :class="{ here: at.row === row && at.column === column, empty: !cell.entry, picked: picked?.driver === driver.id && picked.week === cell.week_id, over: over === driver.id + cell.week_id }"
-            :draggable="mayChange && !!cell.entry" @click="go(row, column)" @dblclick="act(row, column)" @focus="place = { driver: driver.id, week: cell.week_id }"
-            @dragstart="dragStart($event, driver, column)" @dragend="picked = undefined" @dragover.prevent="over = driver.id + cell.week_id" @dragleave="over = ''" @drop.prevent="drop(driver, column)"
+            :class="{
+              here: at.row === row && at.column === column,
+              empty: !cell.entry,
+              picked: picked?.driver === driver.id && picked.week === cell.week_id,
+              over: over === driver.id + cell.week_id,
+            }"
+            :draggable="mayChange && !!cell.entry"
+            @click="go(row, column)"
+            @dblclick="act(row, column)"
+            @focus="place = { driver: driver.id, week: cell.week_id }"
+            @dragstart="dragStart($event, driver, column)"
+            @dragend="picked = undefined"
+            @dragover.prevent="over = driver.id + cell.week_id"
+            @dragleave="over = ''"
+            @drop.prevent="drop(driver, column)"
           >
-            <span class="visually-hidden">{{ driver.name }}, {{ board.columns[column]?.place }}: {{ spoken(cell) }}</span>
+            <span class="visually-hidden"
+              >{{ driver.name }}, {{ board.columns[column]?.place }}: {{ spoken(cell) }}</span
+            >
             <span class="cell" aria-hidden="true">
               <span class="sign">{{ cell.entry ? IMPORTANCE[cell.entry.importance].sign : '' }}</span>
-              <span v-if="cell.gap_us !== null" class="time figure" :class="[cell.gap_us <= 0 ? 'gain' : 'loss', { old: !cell.right }]">{{ gap(cell.gap_us) }}</span>
-              <span v-else-if="cell.best_us !== null" class="time figure quiet" :class="{ old: !cell.right }">{{ best(cell) }}</span>
+              <span
+                v-if="cell.gap_us !== null"
+                class="time figure"
+                :class="[cell.gap_us <= 0 ? 'gain' : 'loss', { old: !cell.right }]"
+                >{{ gap(cell.gap_us) }}</span
+              >
+              <span v-else-if="cell.best_us !== null" class="time figure quiet" :class="{ old: !cell.right }">{{
+                best(cell)
+              }}</span>
               <span v-else class="figure quiet">{{ cell.entry ? '–' : '' }}</span>
-              <span class="open">{{ cell.open[0]?.words }}<template v-if="cell.open.length > 1"> +{{ cell.open.length - 1 }}</template></span>
-              <span v-if="!cell.open.length && cell.next_start" class="quiet start" :title="moment(cell.next_start)">{{ inWords(cell.next_start, board.now) }}</span>
+              <span class="open"
+                >{{ cell.open[0]?.words
+                }}<template v-if="cell.open.length > 1"> +{{ cell.open.length - 1 }}</template></span
+              >
+              <span v-if="!cell.open.length && cell.next_start" class="quiet start" :title="moment(cell.next_start)">{{
+                inWords(cell.next_start, board.now)
+              }}</span>
               <span v-if="changed(cell)" class="changed" title="Changed since your last visit">◂</span>
             </span>
           </td>

@@ -14,7 +14,11 @@ defineProps<{ board: Board }>()
         <h3>{{ plainDay(step.weeks[0]?.begins_at ?? step.day) }}</h3>
         <p v-if="!step.weeks.length" class="quiet">Nothing in the calendar.</p>
         <p v-for="week in step.weeks" :key="week.week_id">
-          <RouterLink :to="{ name: 'series-week', params: { id: week.week_id } }" :title="`${week.series}, ${week.cars}`">{{ week.place || week.series }}</RouterLink>
+          <RouterLink
+            :to="{ name: 'series-week', params: { id: week.week_id } }"
+            :title="`${week.series}, ${week.cars}`"
+            >{{ week.place || week.series }}</RouterLink
+          >
           <span class="quiet"> · {{ week.words }}</span>
         </p>
       </li>

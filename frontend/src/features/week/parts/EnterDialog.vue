@@ -31,10 +31,18 @@ const pickedDrivers = ref<string[]>([])
 const importance = ref<Importance>('want')
 watch(chosen, (id, old) => old && id !== old && (pickedWeeks.value = []))
 const now = new Date().toISOString()
-const ahead = computed(() => (weeks.data.value?.items ?? []).filter((item) => new Date(item.ends_at).toISOString() > now))
+const ahead = computed(() =>
+  (weeks.data.value?.items ?? []).filter((item) => new Date(item.ends_at).toISOString() > now),
+)
 const enter = useMutation({
-  mutationFn: () => answer(api.POST('/api/entries', { body: { week_ids: pickedWeeks.value, driver_ids: pickedDrivers.value, importance: importance.value } })),
-  onSettled: () => Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  mutationFn: () =>
+    answer(
+      api.POST('/api/entries', {
+        body: { week_ids: pickedWeeks.value, driver_ids: pickedDrivers.value, importance: importance.value },
+      }),
+    ),
+  onSettled: () =>
+    Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
 </script>
 
@@ -47,36 +55,68 @@ const enter = useMutation({
       <p v-if="series.data.value && !series.data.value.items.length">There is no series yet. Add one under Seasons.</p>
       <div v-else class="pair">
         <fieldset>
-          <legend>Weeks of <select v-model="chosen" aria-label="Series">
-            <option v-for="item in series.data.value?.items" :key="item.id" :value="item.id">{{ item.name }}</option>
-          </select></legend>
+          <legend>
+            Weeks of
+            <select v-model="chosen" aria-label="Series">
+              <option v-for="item in series.data.value?.items" :key="item.id" :value="item.id">{{ item.name }}</option>
+            </select>
+          </legend>
           <p class="all">
-            <button type="button" class="link" :disabled="!ahead.length" @click="pickedWeeks = ahead.map((item) => item.id)">All that run or come</button>
+            <button
+              type="button"
+              class="link"
+              :disabled="!ahead.length"
+              @click="pickedWeeks = ahead.map((item) => item.id)"
+            >
+              All that run or come
+            </button>
             <button type="button" class="link" @click="pickedWeeks = []">None</button>
           </p>
           <SkeletonRows v-if="weeks.isPending.value && chosen" :rows="6" label="Loading the weeks" />
           <label v-for="item in weeks.data.value?.items" :key="item.id">
-            <input v-model="pickedWeeks" type="checkbox" :value="item.id" /> {{ item.facts.week }}: {{ plainDay(item.facts.begins) }}
+            <input v-model="pickedWeeks" type="checkbox" :value="item.id" /> {{ item.facts.week }}:
+            {{ plainDay(item.facts.begins) }}
             <span class="quiet">{{ [item.facts.track, item.facts.layout].filter(Boolean).join(', ') }}</span>
           </label>
         </fieldset>
         <fieldset>
           <legend>Drivers</legend>
           <p class="all">
-            <button type="button" class="link" :disabled="!people.length" @click="pickedDrivers = people.map((item) => item.id)">All</button>
+            <button
+              type="button"
+              class="link"
+              :disabled="!people.length"
+              @click="pickedDrivers = people.map((item) => item.id)"
+            >
+              All
+            </button>
             <button type="button" class="link" @click="pickedDrivers = []">None</button>
           </p>
-          <label v-for="item in people" :key="item.id"><input v-model="pickedDrivers" type="checkbox" :value="item.id" /> {{ item.name }}</label>
-          <label class="importance">as <select v-model="importance" aria-label="Importance">
-            <option v-for="(words, key) in IMPORTANCE" :key="key" :value="key">{{ words.words }}</option>
-          </select></label>
+          <label v-for="item in people" :key="item.id"
+            ><input v-model="pickedDrivers" type="checkbox" :value="item.id" /> {{ item.name }}</label
+          >
+          <label class="importance"
+            >as
+            <select v-model="importance" aria-label="Importance">
+              <option v-for="(words, key) in IMPORTANCE" :key="key" :value="key">{{ words.words }}</option>
+            </select></label
+          >
         </fieldset>
       </div>
       <TroubleNote :error="enter.error.value" />
       <p role="status" class="said">{{ enter.data.value ? `${enter.data.value.count} entries made.` : '' }}</p>
       <div class="buttons">
-        <WorkButton type="submit" color="primary" :disabled="!pickedWeeks.length || !pickedDrivers.length" :loading="enter.isPending.value">
-          {{ pickedWeeks.length && pickedDrivers.length ? `Enter ${pickedDrivers.length} in ${pickedWeeks.length} weeks` : 'Enter' }}
+        <WorkButton
+          type="submit"
+          color="primary"
+          :disabled="!pickedWeeks.length || !pickedDrivers.length"
+          :loading="enter.isPending.value"
+        >
+          {{
+            pickedWeeks.length && pickedDrivers.length
+              ? `Enter ${pickedDrivers.length} in ${pickedWeeks.length} weeks`
+              : 'Enter'
+          }}
         </WorkButton>
         <v-btn variant="outlined" @click="shown = false">Close</v-btn>
       </div>

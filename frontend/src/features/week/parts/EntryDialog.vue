@@ -1,7 +1,18 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
-import { answer, api, theirsOf, version, type Board, type BoardCell, type BoardColumn, type EntryChange, type Importance, type WeekEntry } from '@/shared/api/client'
+import {
+  answer,
+  api,
+  theirsOf,
+  version,
+  type Board,
+  type BoardCell,
+  type BoardColumn,
+  type EntryChange,
+  type Importance,
+  type WeekEntry,
+} from '@/shared/api/client'
 import { clock, date, moment, zoneName } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
@@ -16,8 +27,18 @@ const queries = useQueryClient()
 const may = useMay()
 const shown = ref(true)
 const entry = computed(() => props.cell.entry)
-const form = reactive({ version: 0, importance: 'want' as Importance, starts: [] as string[], car: '', rig: '', note: '', points: null as number | null })
-function show(row: Pick<WeekEntry, 'version' | 'importance' | 'starts' | 'car_id' | 'resource_id' | 'note' | 'points'>) {
+const form = reactive({
+  version: 0,
+  importance: 'want' as Importance,
+  starts: [] as string[],
+  car: '',
+  rig: '',
+  note: '',
+  points: null as number | null,
+})
+function show(
+  row: Pick<WeekEntry, 'version' | 'importance' | 'starts' | 'car_id' | 'resource_id' | 'note' | 'points'>,
+) {
   form.version = row.version
   form.importance = row.importance
   form.starts = row.starts.map((start) => new Date(start).toISOString())
@@ -53,7 +74,9 @@ const strange = computed(() => {
   return choices.data.value ? form.starts.filter((start) => !offered.has(start)) : []
 })
 function toggle(start: string) {
-  form.starts = form.starts.includes(start) ? form.starts.filter((item) => item !== start) : [...form.starts, start].sort()
+  form.starts = form.starts.includes(start)
+    ? form.starts.filter((item) => item !== start)
+    : [...form.starts, start].sort()
 }
 const all = computed(() => may('entry.remove'))
 const save = useMutation({
@@ -63,19 +86,28 @@ const save = useMutation({
         params: { path: { entered_id: id.value }, header: version(number) },
         // What isn't named stays as it was: a driver names what is theirs to choose.
         body: {
-          ...(all.value ? { importance: form.importance, car_id: form.car || null, resource_id: form.rig || null, points: typeof form.points === 'number' ? form.points : null } : {}),
+          ...(all.value
+            ? {
+                importance: form.importance,
+                car_id: form.car || null,
+                resource_id: form.rig || null,
+                points: typeof form.points === 'number' ? form.points : null,
+              }
+            : {}),
           starts: form.starts,
           note: form.note || null,
         } as EntryChange,
       }),
     ),
   onSuccess: () => (shown.value = false),
-  onSettled: () => Promise.all(['board', 'steps', 'history', 'starts'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  onSettled: () =>
+    Promise.all(['board', 'steps', 'history', 'starts'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
 const remove = useMutation({
   mutationFn: () => answer(api.POST('/api/entries/remove', { body: { entry_ids: [id.value] } })),
   onSuccess: () => (shown.value = false),
-  onSettled: () => Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  onSettled: () =>
+    Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
 const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
 </script>
@@ -86,49 +118,101 @@ const theirs = computed(() => theirsOf<WeekEntry>(save.error.value))
       <h2 id="entry-title">{{ driver }} in {{ column.series }}</h2>
       <p class="quiet">{{ column.place }} · {{ column.cars.map((car) => car.name).join(' or ') }}</p>
       <ul v-if="entry?.clashes.length" class="clashes">
-        <li v-for="clash in entry.clashes" :key="`${clash.start} ${clash.kind}`"><template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}</li>
+        <li v-for="clash in entry.clashes" :key="`${clash.start} ${clash.kind}`">
+          <template v-if="clash.start">{{ moment(clash.start) }}: </template>{{ clash.words }}
+        </li>
       </ul>
       <div v-if="all" class="row">
-        <label>Importance <select v-model="form.importance">
-          <option v-for="(words, key) in IMPORTANCE" :key="key" :value="key">{{ words.words }}</option>
-        </select></label>
-        <label v-if="column.cars.length > 1">Car <select v-model="form.car">
-          <option value="">any of them</option>
-          <option v-for="car in column.cars" :key="car.id" :value="car.id">{{ car.name }}</option>
-        </select></label>
-        <label v-if="board.resources.length">Shared rig <select v-model="form.rig">
-          <option value="">none</option>
-          <option v-for="item in board.resources" :key="item.id" :value="item.id">{{ item.name }}</option>
-        </select></label>
-        <label>Points it brought <input v-model.number="form.points" class="field points" type="number" min="0" step="any" placeholder="–" /></label>
+        <label
+          >Importance
+          <select v-model="form.importance">
+            <option v-for="(words, key) in IMPORTANCE" :key="key" :value="key">{{ words.words }}</option>
+          </select></label
+        >
+        <label v-if="column.cars.length > 1"
+          >Car
+          <select v-model="form.car">
+            <option value="">any of them</option>
+            <option v-for="car in column.cars" :key="car.id" :value="car.id">{{ car.name }}</option>
+          </select></label
+        >
+        <label v-if="board.resources.length"
+          >Shared rig
+          <select v-model="form.rig">
+            <option value="">none</option>
+            <option v-for="item in board.resources" :key="item.id" :value="item.id">{{ item.name }}</option>
+          </select></label
+        >
+        <label
+          >Points it brought
+          <input v-model.number="form.points" class="field points" type="number" min="0" step="any" placeholder="–"
+        /></label>
       </div>
       <fieldset>
-        <legend>Starts <span class="quiet">in {{ zoneName() }}; each takes {{ Math.round(column.minutes) }} min</span></legend>
+        <legend>
+          Starts <span class="quiet">in {{ zoneName() }}; each takes {{ Math.round(column.minutes) }} min</span>
+        </legend>
         <SkeletonRows v-if="choices.isPending.value" :rows="3" label="Loading the starts" />
         <TroubleNote :error="choices.error.value" :again="() => choices.refetch()" />
-        <label v-if="choices.data.value" class="only"><input v-model="fittingOnly" type="checkbox" /> {{ known ? 'Only those that fit into the free time' : 'Only those to come (no hours are known)' }}</label>
-        <p v-if="choices.data.value && !choices.data.value.items.length" class="quiet">The week has no start times yet.</p>
-        <p v-else-if="choices.data.value && !days.length" class="quiet">None fits. Look at the others, or at the driver's hours.</p>
+        <label v-if="choices.data.value" class="only"
+          ><input v-model="fittingOnly" type="checkbox" />
+          {{ known ? 'Only those that fit into the free time' : 'Only those to come (no hours are known)' }}</label
+        >
+        <p v-if="choices.data.value && !choices.data.value.items.length" class="quiet">
+          The week has no start times yet.
+        </p>
+        <p v-else-if="choices.data.value && !days.length" class="quiet">
+          None fits. Look at the others, or at the driver's hours.
+        </p>
         <div v-for="[day, starts] in days" :key="day" class="day">
           <span class="name">{{ day }}</span>
           <span class="chips">
             <button
-              v-for="item in starts" :key="item.start" type="button" :aria-pressed="form.starts.includes(item.start)" :class="{ unfit: !item.fits || item.busy }"
-              :title="item.over ? 'over' : !item.fits ? 'outside of the free time' : item.busy ? 'another start at the same time' : ''" @click="toggle(item.start)"
-            >{{ clock(item.start) }}<span v-if="item.over" class="visually-hidden">, over</span><span v-else-if="!item.fits" class="visually-hidden">, outside of the free time</span><span v-else-if="item.busy" class="visually-hidden">, another start at the same time</span></button>
+              v-for="item in starts"
+              :key="item.start"
+              type="button"
+              :aria-pressed="form.starts.includes(item.start)"
+              :class="{ unfit: !item.fits || item.busy }"
+              :title="
+                item.over
+                  ? 'over'
+                  : !item.fits
+                    ? 'outside of the free time'
+                    : item.busy
+                      ? 'another start at the same time'
+                      : ''
+              "
+              @click="toggle(item.start)"
+            >
+              {{ clock(item.start) }}<span v-if="item.over" class="visually-hidden">, over</span
+              ><span v-else-if="!item.fits" class="visually-hidden">, outside of the free time</span
+              ><span v-else-if="item.busy" class="visually-hidden">, another start at the same time</span>
+            </button>
           </span>
         </div>
-        <p v-for="start in strange" :key="start" class="bad">{{ moment(start) }} isn't on offer any more. <button type="button" class="link" @click="toggle(start)">Take it out</button></p>
+        <p v-for="start in strange" :key="start" class="bad">
+          {{ moment(start) }} isn't on offer any more.
+          <button type="button" class="link" @click="toggle(start)">Take it out</button>
+        </p>
       </fieldset>
       <v-text-field v-model="form.note" label="Note" maxlength="2000" hide-details autocomplete="off" />
       <TheirsNote v-if="theirs" @mine="save.mutate(theirs.version)" @theirs="(show(theirs), save.reset())">
-        Somebody else changed this entry meanwhile: {{ IMPORTANCE[theirs.importance].words }}, {{ theirs.starts.length ? theirs.starts.map(moment).join(', ') : 'no start' }}{{ theirs.note ? `, “${theirs.note}”` : '' }}.
+        Somebody else changed this entry meanwhile: {{ IMPORTANCE[theirs.importance].words }},
+        {{ theirs.starts.length ? theirs.starts.map(moment).join(', ') : 'no start'
+        }}{{ theirs.note ? `, “${theirs.note}”` : '' }}.
       </TheirsNote>
       <TroubleNote v-else :error="save.error.value ?? remove.error.value" />
       <div class="buttons">
         <WorkButton type="submit" color="primary" :loading="save.isPending.value">Keep</WorkButton>
         <v-btn variant="outlined" @click="shown = false">Leave it</v-btn>
-        <WorkButton v-if="all" variant="outlined" color="error" :loading="remove.isPending.value" @click="remove.mutate()">Take out of the week</WorkButton>
+        <WorkButton
+          v-if="all"
+          variant="outlined"
+          color="error"
+          :loading="remove.isPending.value"
+          @click="remove.mutate()"
+          >Take out of the week</WorkButton
+        >
       </div>
     </form>
   </v-dialog>

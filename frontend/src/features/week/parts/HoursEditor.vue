@@ -6,12 +6,16 @@ import { WEEKDAYS } from '@/shared/words'
 /** Weekly windows, days off and single slots, in wall times of the owner's zone. */
 const hours = defineModel<Required<Availability>>({ required: true })
 const zone = defineModel<string>('zone', { required: true })
-const zones = ['UTC', ...(Intl as unknown as { supportedValuesOf: (key: string) => string[] }).supportedValuesOf('timeZone')]
+const zones = [
+  'UTC',
+  ...(Intl as unknown as { supportedValuesOf: (key: string) => string[] }).supportedValuesOf('timeZone'),
+]
 const spoken = (begins: string, ends: string) => (ends <= begins ? 'goes past midnight' : '')
 const today = () => new Date().toISOString().slice(0, 10)
 function toggle(index: number, day: number) {
   const window = hours.value.weekly[index]
-  if (window) window.days = window.days.includes(day) ? window.days.filter((item) => item !== day) : [...window.days, day].sort()
+  if (window)
+    window.days = window.days.includes(day) ? window.days.filter((item) => item !== day) : [...window.days, day].sort()
 }
 const empty = computed(() => !hours.value.weekly.length && !hours.value.extra.length)
 </script>
@@ -19,31 +23,69 @@ const empty = computed(() => !hours.value.weekly.length && !hours.value.extra.le
 <template>
   <fieldset class="hours">
     <legend>Free time</legend>
-    <label>Times are of <select v-model="zone"><option value="">no zone yet: UTC</option><option v-for="name in zones" :key="name" :value="name">{{ name }}</option></select></label>
+    <label
+      >Times are of
+      <select v-model="zone">
+        <option value="">no zone yet: UTC</option>
+        <option v-for="name in zones" :key="name" :value="name">{{ name }}</option>
+      </select></label
+    >
     <p v-if="empty" class="quiet">Nothing written down: then no start counts as outside of the free time.</p>
     <h3>Each week</h3>
-    <div v-for="(window, index) in hours.weekly" :key="index" class="line" role="group" :aria-label="`Weekly window ${index + 1}`">
+    <div
+      v-for="(window, index) in hours.weekly"
+      :key="index"
+      class="line"
+      role="group"
+      :aria-label="`Weekly window ${index + 1}`"
+    >
       <span class="days">
-        <button v-for="(name, day) in WEEKDAYS" :key="name" type="button" :aria-pressed="window.days.includes(day)" @click="toggle(index, day)">{{ name }}</button>
+        <button
+          v-for="(name, day) in WEEKDAYS"
+          :key="name"
+          type="button"
+          :aria-pressed="window.days.includes(day)"
+          @click="toggle(index, day)"
+        >
+          {{ name }}
+        </button>
       </span>
-      <input v-model="window.begins" class="field" type="time" aria-label="from" required /> to <input v-model="window.ends" class="field" type="time" aria-label="to" required />
+      <input v-model="window.begins" class="field" type="time" aria-label="from" required /> to
+      <input v-model="window.ends" class="field" type="time" aria-label="to" required />
       <span class="quiet">{{ spoken(window.begins, window.ends) }}</span>
       <button type="button" class="link" @click="hours.weekly.splice(index, 1)">Remove</button>
     </div>
-    <v-btn size="small" variant="outlined" @click="hours.weekly.push({ days: [0], begins: '19:00', ends: '22:00' })">Add a window</v-btn>
+    <v-btn size="small" variant="outlined" @click="hours.weekly.push({ days: [0], begins: '19:00', ends: '22:00' })"
+      >Add a window</v-btn
+    >
     <h3>Days off</h3>
     <div v-for="(off, index) in hours.off" :key="index" class="line" role="group" :aria-label="`Days off ${index + 1}`">
-      <input v-model="off.first" class="field" type="date" aria-label="first day" required /> to <input v-model="off.last" class="field" type="date" aria-label="last day" required />
+      <input v-model="off.first" class="field" type="date" aria-label="first day" required /> to
+      <input v-model="off.last" class="field" type="date" aria-label="last day" required />
       <input v-model="off.why" class="field" aria-label="why" placeholder="holiday" maxlength="120" />
       <button type="button" class="link" @click="hours.off.splice(index, 1)">Remove</button>
     </div>
-    <v-btn size="small" variant="outlined" @click="hours.off.push({ first: today(), last: today(), why: '' })">Add days off</v-btn>
+    <v-btn size="small" variant="outlined" @click="hours.off.push({ first: today(), last: today(), why: '' })"
+      >Add days off</v-btn
+    >
     <h3>Single slots besides</h3>
-    <div v-for="(slot, index) in hours.extra" :key="index" class="line" role="group" :aria-label="`Single slot ${index + 1}`">
-      <input v-model="slot.begins" class="field" type="datetime-local" aria-label="from" required /> to <input v-model="slot.ends" class="field" type="datetime-local" aria-label="to" required />
+    <div
+      v-for="(slot, index) in hours.extra"
+      :key="index"
+      class="line"
+      role="group"
+      :aria-label="`Single slot ${index + 1}`"
+    >
+      <input v-model="slot.begins" class="field" type="datetime-local" aria-label="from" required /> to
+      <input v-model="slot.ends" class="field" type="datetime-local" aria-label="to" required />
       <button type="button" class="link" @click="hours.extra.splice(index, 1)">Remove</button>
     </div>
-    <v-btn size="small" variant="outlined" @click="hours.extra.push({ begins: `${today()}T19:00`, ends: `${today()}T21:00` })">Add a slot</v-btn>
+    <v-btn
+      size="small"
+      variant="outlined"
+      @click="hours.extra.push({ begins: `${today()}T19:00`, ends: `${today()}T21:00` })"
+      >Add a slot</v-btn
+    >
   </fieldset>
 </template>
 

@@ -15,15 +15,24 @@ const emit = defineEmits<{ act: [need: BoardNeed] }>()
       <li v-if="board.backup">
         <span class="words">
           The backup that was due isn't made: {{ board.backup.trouble }}
-          <span class="quiet">It failed {{ board.backup.failures > 1 ? `${board.backup.failures} times, last ` : '' }}{{ moment(board.backup.at) }}<template v-if="board.backup.again_at"> and is tried again {{ moment(board.backup.again_at) }}</template>. Tell whoever runs this installation.</span>
+          <span class="quiet"
+            >It failed {{ board.backup.failures > 1 ? `${board.backup.failures} times, last ` : ''
+            }}{{ moment(board.backup.at)
+            }}<template v-if="board.backup.again_at"> and is tried again {{ moment(board.backup.again_at) }}</template
+            >. Tell whoever runs this installation.</span
+          >
         </span>
       </li>
       <li v-for="need in board.needs" :key="need.kind + need.week_id + need.entry_ids.join()">
         <span class="words">
           {{ need.words }}<template v-if="need.differences.length">: {{ differenceWords(need.differences) }}</template>
-          <span class="quiet due" :title="moment(need.due)">{{ inWords(need.due, board.now) }}<span class="visually-hidden">, {{ moment(need.due) }}</span></span>
+          <span class="quiet due" :title="moment(need.due)"
+            >{{ inWords(need.due, board.now) }}<span class="visually-hidden">, {{ moment(need.due) }}</span></span
+          >
         </span>
-        <button type="button" @click="emit('act', need)">{{ need.action }}<span class="visually-hidden">: {{ need.words }}</span></button>
+        <button type="button" @click="emit('act', need)">
+          {{ need.action }}<span class="visually-hidden">: {{ need.words }}</span>
+        </button>
       </li>
     </ul>
     <p v-if="board.more_needs" class="quiet more">{{ board.more_needs }} more, once these are done.</p>

@@ -30,42 +30,88 @@ function plan() {
 const route = useRoute()
 const router = useRouter()
 const today = () => dayOf(new Date())
-const day = computed(() => (typeof route.query.week === 'string' && /^\d{4}-\d\d-\d\d$/.test(route.query.week) ? route.query.week : today()))
+const day = computed(() =>
+  typeof route.query.week === 'string' && /^\d{4}-\d\d-\d\d$/.test(route.query.week) ? route.query.week : today(),
+)
 const zone = computed(() => zoneName())
 const board = useQuery({
   queryKey: ['board', day, zone],
   placeholderData: keepPreviousData,
   refetchInterval: 60_000,
-  queryFn: () => answer(api.GET('/api/board', { params: { query: { day: day.value === today() ? undefined : day.value, zone: zone.value } } })),
+  queryFn: () =>
+    answer(
+      api.GET('/api/board', {
+        params: { query: { day: day.value === today() ? undefined : day.value, zone: zone.value } },
+      }),
+    ),
 })
-const visit = useQuery({ queryKey: ['visit'], staleTime: Infinity, refetchOnWindowFocus: false, queryFn: () => answer(api.POST('/api/board/visit')) })
+const visit = useQuery({
+  queryKey: ['visit'],
+  staleTime: Infinity,
+  refetchOnWindowFocus: false,
+  queryFn: () => answer(api.POST('/api/board/visit')),
+})
 const before = computed(() => visit.data.value?.before_at ?? null)
 
 // BoardOrder and filter: in the address, and kept for the next time.
-const ORDERS: Record<BoardOrder, string> = { name: 'by name', gap: 'by gap to the target', start: 'by next start', open: 'by what is open' }
-const SHOWS: Record<BoardShow, string> = { all: 'all drivers', entered: 'who is entered', open: 'where something is open' }
-const order = computed(() => (String(route.query.order ?? preferences.board_order ?? 'name') in ORDERS ? String(route.query.order ?? preferences.board_order ?? 'name') : 'name') as BoardOrder)
-const show = computed(() => (String(route.query.show ?? preferences.board_show ?? 'all') in SHOWS ? String(route.query.show ?? preferences.board_show ?? 'all') : 'all') as BoardShow)
+const ORDERS: Record<BoardOrder, string> = {
+  name: 'by name',
+  gap: 'by gap to the target',
+  start: 'by next start',
+  open: 'by what is open',
+}
+const SHOWS: Record<BoardShow, string> = {
+  all: 'all drivers',
+  entered: 'who is entered',
+  open: 'where something is open',
+}
+const order = computed(
+  () =>
+    (String(route.query.order ?? preferences.board_order ?? 'name') in ORDERS
+      ? String(route.query.order ?? preferences.board_order ?? 'name')
+      : 'name') as BoardOrder,
+)
+const show = computed(
+  () =>
+    (String(route.query.show ?? preferences.board_show ?? 'all') in SHOWS
+      ? String(route.query.show ?? preferences.board_show ?? 'all')
+      : 'all') as BoardShow,
+)
 /** What is chosen is kept even where somebody leaves the page at once. */
-const prefer = useMutation({ mutationFn: (body: object) => answer(api.PUT('/api/me/preferences', { body: body as never, keepalive: true })), onSuccess: takePreferences })
+const prefer = useMutation({
+  mutationFn: (body: object) => answer(api.PUT('/api/me/preferences', { body: body as never, keepalive: true })),
+  onSuccess: takePreferences,
+})
 function choose(query: Record<string, string>, kept: object) {
   void router.replace({ query: { ...route.query, ...query } })
   prefer.mutate(kept)
 }
 const keyOf: Record<BoardOrder, (driver: BoardDriver) => number> = {
   name: () => 0,
-  gap: (driver) => -Math.max(...driver.cells.map((cell) => (cell.entry && cell.gap_us !== null ? cell.gap_us : -Infinity))),
-  start: (driver) => Math.min(...driver.cells.map((cell) => (cell.next_start ? new Date(cell.next_start).getTime() : Infinity))),
+  gap: (driver) =>
+    -Math.max(...driver.cells.map((cell) => (cell.entry && cell.gap_us !== null ? cell.gap_us : -Infinity))),
+  start: (driver) =>
+    Math.min(...driver.cells.map((cell) => (cell.next_start ? new Date(cell.next_start).getTime() : Infinity))),
   open: (driver) => -driver.cells.reduce((sum, cell) => sum + cell.open.length, 0),
 }
-const sorted = (list: BoardDriver[]) => [...list].sort((a, b) => keyOf[order.value](a) - keyOf[order.value](b) || a.name.localeCompare(b.name)).map((driver) => driver.id)
+const sorted = (list: BoardDriver[]) =>
+  [...list]
+    .sort((a, b) => keyOf[order.value](a) - keyOf[order.value](b) || a.name.localeCompare(b.name))
+    .map((driver) => driver.id)
 /** The order as it was when somebody began to read: it stays until they ask for another. */
 const still = ref<string[]>([])
-watch([() => board.data.value?.day, order, () => board.data.value?.drivers.length], () => (still.value = sorted(board.data.value?.drivers ?? [])), { immediate: true })
+watch(
+  [() => board.data.value?.day, order, () => board.data.value?.drivers.length],
+  () => (still.value = sorted(board.data.value?.drivers ?? [])),
+  { immediate: true },
+)
 const moved = computed(() => !!board.data.value && sorted(board.data.value.drivers).join() !== still.value.join())
 const drivers = computed(() => {
   const list = board.data.value?.drivers ?? []
-  const kept = show.value === 'all' ? list : list.filter((driver) => driver.cells.some((cell) => (show.value === 'open' ? cell.open.length : cell.entry)))
+  const kept =
+    show.value === 'all'
+      ? list
+      : list.filter((driver) => driver.cells.some((cell) => (show.value === 'open' ? cell.open.length : cell.entry)))
   return [...kept].sort((a, b) => still.value.indexOf(a.id) - still.value.indexOf(b.id))
 })
 
@@ -91,12 +137,21 @@ const targeting = ref<string>()
 const asking = ref<string>()
 
 const said = ref('')
-const settle = () => Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+const settle = () =>
+  Promise.all(['board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
 const change = useMutation({
-  mutationFn: async (act: { kind: 'enter' | 'remove' | 'move'; driver: BoardDriver; column: number; to?: { driver: BoardDriver; column: number } }) => {
+  mutationFn: async (act: {
+    kind: 'enter' | 'remove' | 'move'
+    driver: BoardDriver
+    column: number
+    to?: { driver: BoardDriver; column: number }
+  }) => {
     const weekId = board.data.value!.columns[act.column]!.week_id
     const entry = act.driver.cells[act.column]?.entry
-    if (act.kind === 'enter') await answer(api.POST('/api/entries', { body: { week_ids: [weekId], driver_ids: [act.driver.id], importance: 'want' } }))
+    if (act.kind === 'enter')
+      await answer(
+        api.POST('/api/entries', { body: { week_ids: [weekId], driver_ids: [act.driver.id], importance: 'want' } }),
+      )
     else if (act.kind === 'remove') await answer(api.POST('/api/entries/remove', { body: { entry_ids: [entry!.id] } }))
     else
       await answer(
@@ -109,7 +164,11 @@ const change = useMutation({
   },
   onSuccess: (act) => {
     const series = board.data.value!.columns[(act.to ?? act).column]!.series
-    said.value = { enter: `Entered ${act.driver.name} in ${series}.`, remove: `Took ${act.driver.name} out of ${series}. Ctrl Z brings it back.`, move: `Moved the entry to ${act.to?.driver.name}, ${series}.` }[act.kind]
+    said.value = {
+      enter: `Entered ${act.driver.name} in ${series}.`,
+      remove: `Took ${act.driver.name} out of ${series}. Ctrl Z brings it back.`,
+      move: `Moved the entry to ${act.to?.driver.name}, ${series}.`,
+    }[act.kind]
   },
   onSettled: settle,
 })
@@ -120,13 +179,20 @@ function act(need: BoardNeed) {
   const driver = data.drivers.find((item) => need.entry_ids.includes(item.cells[column]?.entry?.id ?? ''))
   if (need.kind === 'no_target' && need.combination_id) targeting.value = need.combination_id
   else if (need.kind.startsWith('ask_') && need.combination_id) asking.value = need.combination_id
-  else if (need.kind === 'no_references' && need.layout_id) void router.push({ name: 'track', params: { id: need.layout_id }, query: { car: need.car_id } })
+  else if (need.kind === 'no_references' && need.layout_id)
+    void router.push({ name: 'track', params: { id: need.layout_id }, query: { car: need.car_id } })
   else if (need.kind === 'no_entries') entering.value = { series: data.columns[column]?.series_id, week: need.week_id }
-  else if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
+  else if (need.kind === 'no_laps' && need.combination_id)
+    void router.push({ name: 'add-laps', params: { id: need.combination_id } })
   else if (need.kind === 'no_track') void router.push({ name: 'new-combination' })
   else if (need.kind === 'no_car' && need.car_id) void router.push({ name: 'car', params: { id: need.car_id } })
   else if (need.kind === 'no_start' && driver) void router.push({ name: 'driver-profile', params: { id: driver.id } })
-  else if (need.kind === 'conditions' && need.combination_id) void router.push({ name: 'combination', params: { id: need.combination_id }, query: { driver: driver?.id, sessions: '1' } })
+  else if (need.kind === 'conditions' && need.combination_id)
+    void router.push({
+      name: 'combination',
+      params: { id: need.combination_id },
+      query: { driver: driver?.id, sessions: '1' },
+    })
   else if (driver) {
     place.value = { driver: driver.id, week: need.week_id }
     editing.value = { driver: driver.id, week: need.week_id }
@@ -142,7 +208,9 @@ function turn(weeks: number) {
 function onKey(event: KeyboardEvent) {
   if (event.ctrlKey || event.metaKey || event.altKey || event.shiftKey || event.defaultPrevented) return
   // Within a table, a dialog or a field the arrows have their own meaning.
-  const busy = (event.target as HTMLElement).closest('input, textarea, select, [role=grid], [role=dialog], [role=combobox], .v-overlay')
+  const busy = (event.target as HTMLElement).closest(
+    'input, textarea, select, [role=grid], [role=dialog], [role=combobox], .v-overlay',
+  )
   if (event.key === 'PageUp' || event.key === 'PageDown') {
     if (!(event.target as HTMLElement).closest('[role=grid]')) return
   } else if (busy || (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight')) return
@@ -160,16 +228,45 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
       <button type="button" aria-label="The week before" title="The week before (←)" @click="turn(-1)">◂</button>
       <span class="when" aria-live="polite">{{ plainDay(day) }}</span>
       <button type="button" aria-label="The week after" title="The week after (→)" @click="turn(1)">▸</button>
-      <button v-if="day !== today()" type="button" class="link" @click="router.replace({ query: { ...route.query, week: undefined } })">Today</button>
+      <button
+        v-if="day !== today()"
+        type="button"
+        class="link"
+        @click="router.replace({ query: { ...route.query, week: undefined } })"
+      >
+        Today
+      </button>
     </div>
     <WeekTabs />
     <div class="choices">
-      <label><span class="visually-hidden">Order</span><select :value="order" @change="choose({ order: ($event.target as HTMLSelectElement).value }, { board_order: ($event.target as HTMLSelectElement).value })">
-        <option v-for="(words, key) in ORDERS" :key="key" :value="key">{{ words }}</option>
-      </select></label>
-      <label><span class="visually-hidden">Show</span><select :value="show" @change="choose({ show: ($event.target as HTMLSelectElement).value }, { board_show: ($event.target as HTMLSelectElement).value })">
-        <option v-for="(words, key) in SHOWS" :key="key" :value="key">{{ words }}</option>
-      </select></label>
+      <label
+        ><span class="visually-hidden">Order</span
+        ><select
+          :value="order"
+          @change="
+            choose(
+              { order: ($event.target as HTMLSelectElement).value },
+              { board_order: ($event.target as HTMLSelectElement).value },
+            )
+          "
+        >
+          <option v-for="(words, key) in ORDERS" :key="key" :value="key">{{ words }}</option>
+        </select></label
+      >
+      <label
+        ><span class="visually-hidden">Show</span
+        ><select
+          :value="show"
+          @change="
+            choose(
+              { show: ($event.target as HTMLSelectElement).value },
+              { board_show: ($event.target as HTMLSelectElement).value },
+            )
+          "
+        >
+          <option v-for="(words, key) in SHOWS" :key="key" :value="key">{{ words }}</option>
+        </select></label
+      >
       <v-btn size="small" variant="outlined" color="primary" @click="entering = {}">Enter drivers</v-btn>
       <v-btn size="small" variant="outlined" color="primary" @click="plan">Make the plan</v-btn>
     </div>
@@ -181,12 +278,19 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
   <template v-if="board.data.value">
     <section v-if="!board.data.value.columns.length" class="sheet empty">
       <h2>Nothing is on in this week</h2>
-      <p>Import a season file or write a series' weeks by hand; then this page shows who drives what, where everybody stands, and what needs you.</p>
+      <p>
+        Import a season file or write a series' weeks by hand; then this page shows who drives what, where everybody
+        stands, and what needs you.
+      </p>
       <v-btn color="primary" :to="{ name: 'seasons' }">Seasons</v-btn>
     </section>
     <template v-else>
       <NeedsList :board="board.data.value" title="Needs you" @act="act" />
-      <p v-if="moved" class="anew"><button type="button" class="link" @click="still = sorted(board.data.value.drivers)">The order has changed: order anew</button></p>
+      <p v-if="moved" class="anew">
+        <button type="button" class="link" @click="still = sorted(board.data.value.drivers)">
+          The order has changed: order anew
+        </button>
+      </p>
       <section v-if="!board.data.value.drivers.length" class="sheet empty">
         <h2>No driver yet</h2>
         <p>Drivers come with the lap files, or by hand on the Team page.</p>
@@ -195,21 +299,51 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
       <div v-else class="pair">
         <div>
           <BoardGrid
-            v-model="place" :board="board.data.value" :drivers="drivers" :before="before" may-change
-            @open="(driver, column) => (editing = { driver: driver.id, week: board.data.value!.columns[column]!.week_id })"
-            @enter="(driver, column) => change.mutate({ kind: 'enter', driver, column })" @remove="(driver, column) => change.mutate({ kind: 'remove', driver, column })"
+            v-model="place"
+            :board="board.data.value"
+            :drivers="drivers"
+            :before="before"
+            may-change
+            @open="
+              (driver, column) => (editing = { driver: driver.id, week: board.data.value!.columns[column]!.week_id })
+            "
+            @enter="(driver, column) => change.mutate({ kind: 'enter', driver, column })"
+            @remove="(driver, column) => change.mutate({ kind: 'remove', driver, column })"
             @move="(from, to) => change.mutate({ kind: 'move', ...from, to })"
           />
           <p v-if="!drivers.length" class="quiet note">No driver here fits the filter “{{ SHOWS[show] }}”.</p>
         </div>
-        <div class="beside"><CellPane
-          v-if="chosen" :board="board.data.value" v-bind="chosen" may-change @open="editing = { driver: chosen.driver.id, week: chosen.column.week_id }"
-          @enter="change.mutate({ kind: 'enter', driver: chosen.driver, column: board.data.value!.columns.indexOf(chosen.column) })"
-        /></div>
+        <div class="beside">
+          <CellPane
+            v-if="chosen"
+            :board="board.data.value"
+            v-bind="chosen"
+            may-change
+            @open="editing = { driver: chosen.driver.id, week: chosen.column.week_id }"
+            @enter="
+              change.mutate({
+                kind: 'enter',
+                driver: chosen.driver,
+                column: board.data.value!.columns.indexOf(chosen.column),
+              })
+            "
+          />
+        </div>
       </div>
     </template>
-    <ComingStrip v-if="board.data.value.columns.length || board.data.value.coming.some((step) => step.weeks.length)" :board="board.data.value" class="strip" />
-    <EntryDialog v-if="edited" :driver="edited.driver.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
+    <ComingStrip
+      v-if="board.data.value.columns.length || board.data.value.coming.some((step) => step.weeks.length)"
+      :board="board.data.value"
+      class="strip"
+    />
+    <EntryDialog
+      v-if="edited"
+      :driver="edited.driver.name"
+      :column="edited.column"
+      :cell="edited.cell"
+      :board="board.data.value"
+      @close="editing = undefined"
+    />
     <EnterDialog v-if="entering" :series-id="entering.series" :week-id="entering.week" @close="entering = undefined" />
     <AskedDialog v-if="asking" :id="asking" @close="asking = undefined" />
     <TargetDialog v-if="targeting" :id="targeting" @close="targeting = undefined" />

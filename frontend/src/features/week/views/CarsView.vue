@@ -15,7 +15,8 @@ const list = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/
 const add = useMutation({
   mutationFn: (name: string) => answer(api.POST('/api/cars', { body: { name } })),
   onSuccess: (made) => router.push({ name: 'car', params: { id: made.id } }),
-  onSettled: () => Promise.all(['cars', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  onSettled: () =>
+    Promise.all(['cars', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
 })
 </script>
 
@@ -31,10 +32,21 @@ const add = useMutation({
   </section>
   <div v-else-if="list.data.value" class="scroll-x sheet" tabindex="0" role="region" aria-label="Cars">
     <table class="ledger">
-      <thead><tr><th scope="col">Car</th><th scope="col">Class</th><th scope="col">Drive</th><th scope="col">How it is</th><th scope="col">Who may drive it</th><th scope="col" class="number">Combinations</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Car</th>
+          <th scope="col">Class</th>
+          <th scope="col">Drive</th>
+          <th scope="col">How it is</th>
+          <th scope="col">Who may drive it</th>
+          <th scope="col" class="number">Combinations</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="item in list.data.value.items" :key="item.id">
-          <td><RouterLink :to="{ name: 'car', params: { id: item.id } }">{{ item.name }}</RouterLink></td>
+          <td>
+            <RouterLink :to="{ name: 'car', params: { id: item.id } }">{{ item.name }}</RouterLink>
+          </td>
           <td>{{ item.car_class }}</td>
           <td>{{ item.drive }}</td>
           <td>{{ item.traits.join(' ') }}</td>

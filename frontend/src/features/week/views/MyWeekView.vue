@@ -34,7 +34,9 @@ const mine = computed(() =>
 )
 const starts = computed(() =>
   mine.value
-    .flatMap(({ column, cell }) => (cell.entry?.starts ?? []).map((start) => ({ start, column, entry: cell.entry!.id })))
+    .flatMap(({ column, cell }) =>
+      (cell.entry?.starts ?? []).map((start) => ({ start, column, entry: cell.entry!.id })),
+    )
     .filter(({ start }) => new Date(start) > new Date(board.data.value!.now))
     .sort((a, b) => new Date(a.start).getTime() - new Date(b.start).getTime()),
 )
@@ -46,10 +48,13 @@ const asking = ref<string>()
 const edited = computed(() => mine.value.find(({ column, cell }) => column.week_id === editing.value && cell.entry))
 function act(need: BoardNeed) {
   const there = mine.value.find(({ column }) => column.week_id === need.week_id)
-  if (need.kind === 'no_laps' && need.combination_id) void router.push({ name: 'add-laps', params: { id: need.combination_id } })
+  if (need.kind === 'no_laps' && need.combination_id)
+    void router.push({ name: 'add-laps', params: { id: need.combination_id } })
   else if (need.kind.startsWith('ask_') && need.combination_id) asking.value = need.combination_id
-  else if (need.kind === 'no_start' && own.value) void router.push({ name: 'driver-profile', params: { id: own.value.id } })
-  else if (need.kind === 'conditions' && need.combination_id) void router.push({ name: 'combination', params: { id: need.combination_id } })
+  else if (need.kind === 'no_start' && own.value)
+    void router.push({ name: 'driver-profile', params: { id: own.value.id } })
+  else if (need.kind === 'conditions' && need.combination_id)
+    void router.push({ name: 'combination', params: { id: need.combination_id } })
   else if (there?.cell.entry) editing.value = need.week_id
   else void router.push({ name: 'series-week', params: { id: need.week_id } })
 }
@@ -63,7 +68,10 @@ function act(need: BoardNeed) {
   <template v-if="board.data.value">
     <section v-if="!own" class="sheet empty">
       <h2>Which driver are you?</h2>
-      <p>Your account isn't matched with a driver yet. Ask your manager to do that on the People page; then your starts, laps and figures stand here.</p>
+      <p>
+        Your account isn't matched with a driver yet. Ask your manager to do that on the People page; then your starts,
+        laps and figures stand here.
+      </p>
     </section>
     <template v-else>
       <NeedsList :board="board.data.value" title="Asked of you" @act="act" />
@@ -71,10 +79,23 @@ function act(need: BoardNeed) {
         <h2 id="blocks-title">Your practice</h2>
         <ol>
           <li v-for="block in blocks" :key="block.id" class="sheet">
-            <b>{{ moment(block.begins_at) }}</b> <span class="quiet">to {{ clock(block.ends_at) }}<template v-if="block === first">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span>
+            <b>{{ moment(block.begins_at) }}</b>
+            <span class="quiet"
+              >to {{ clock(block.ends_at)
+              }}<template v-if="block === first">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span
+            >
             <span v-if="block.became" class="became" :class="block.state">{{ block.became }}</span>
-            <span class="where">{{ block.words }}: {{ block.place || block.series }}<template v-if="block.rig">, {{ block.rig }}</template><template v-if="block.coach">, {{ block.coach }}</template></span>
-            <span v-if="isComing(block)" class="where quiet">{{ block.pass_mark }} <RouterLink v-if="declarePlace(block)" :to="declarePlace(block)!">Declare the run<span class="visually-hidden">: {{ block.words }}</span></RouterLink></span>
+            <span class="where"
+              >{{ block.words }}: {{ block.place || block.series
+              }}<template v-if="block.rig">, {{ block.rig }}</template
+              ><template v-if="block.coach">, {{ block.coach }}</template></span
+            >
+            <span v-if="isComing(block)" class="where quiet"
+              >{{ block.pass_mark }}
+              <RouterLink v-if="declarePlace(block)" :to="declarePlace(block)!"
+                >Declare the run<span class="visually-hidden">: {{ block.words }}</span></RouterLink
+              ></span
+            >
           </li>
         </ol>
         <p><RouterLink to="/plan">Your plan, and why</RouterLink></p>
@@ -85,7 +106,12 @@ function act(need: BoardNeed) {
         <ol v-else>
           <li v-for="item in starts" :key="item.start + item.column.week_id" class="sheet">
             <b>{{ moment(item.start) }}</b> <span class="quiet">{{ inWords(item.start, board.data.value.now) }}</span>
-            <span class="where">{{ item.column.series }}: {{ item.column.place }} <RouterLink :to="{ name: 'race-sheet', params: { id: item.entry } }">Race sheet<span class="visually-hidden"> of {{ item.column.place }}</span></RouterLink></span>
+            <span class="where"
+              >{{ item.column.series }}: {{ item.column.place }}
+              <RouterLink :to="{ name: 'race-sheet', params: { id: item.entry } }"
+                >Race sheet<span class="visually-hidden"> of {{ item.column.place }}</span></RouterLink
+              ></span
+            >
           </li>
         </ol>
       </section>
@@ -94,16 +120,36 @@ function act(need: BoardNeed) {
         <p v-if="!mine.length" class="quiet">You aren't entered in a week that runs, and have no laps for one.</p>
         <div class="panes">
           <div v-for="{ column, cell } in mine" :key="column.week_id">
-            <CellPane :board="board.data.value" :driver="own" :column="column" :cell="cell" :may-change="false" own @open="editing = column.week_id" />
-            <p v-if="column.best_us !== null" class="quiet team">The team's best lap here: {{ lapTime(column.best_us) }}.</p>
+            <CellPane
+              :board="board.data.value"
+              :driver="own"
+              :column="column"
+              :cell="cell"
+              :may-change="false"
+              own
+              @open="editing = column.week_id"
+            />
+            <p v-if="column.best_us !== null" class="quiet team">
+              The team's best lap here: {{ lapTime(column.best_us) }}.
+            </p>
           </div>
         </div>
       </section>
-      <p class="quiet care">Tired, sore hands, a bad evening? Stop: a bad session is data, not a verdict. <RouterLink :to="{ name: 'driver-profile', params: { id: own.id } }">Your hours and how you drive</RouterLink></p>
+      <p class="quiet care">
+        Tired, sore hands, a bad evening? Stop: a bad session is data, not a verdict.
+        <RouterLink :to="{ name: 'driver-profile', params: { id: own.id } }">Your hours and how you drive</RouterLink>
+      </p>
     </template>
     <ComingStrip :board="board.data.value" class="strip" />
     <AskedDialog v-if="asking" :id="asking" @close="asking = undefined" />
-    <EntryDialog v-if="edited && own" :driver="me.data.value?.person ?? own.name" :column="edited.column" :cell="edited.cell" :board="board.data.value" @close="editing = undefined" />
+    <EntryDialog
+      v-if="edited && own"
+      :driver="me.data.value?.person ?? own.name"
+      :column="edited.column"
+      :cell="edited.cell"
+      :board="board.data.value"
+      @close="editing = undefined"
+    />
   </template>
 </template>
 

@@ -17,7 +17,9 @@ const choices = computed(() =>
   (layouts.data.value?.items ?? []).map((item) => ({
     value: item.id,
     title: `${item.track}, ${item.layout}`,
-    props: { subtitle: `${length(item.length_m)} · ${count(item.corners, 'corner')} · ${count(item.sectors, 'sector')}` },
+    props: {
+      subtitle: `${length(item.length_m)} · ${count(item.corners, 'corner')} · ${count(item.sectors, 'sector')}`,
+    },
   })),
 )
 watch(choices, (items) => {
@@ -32,7 +34,8 @@ const addTrack = useMutation({
   },
 })
 const create = useMutation({
-  mutationFn: () => answer(api.POST('/api/combinations', { body: { layout_id: layoutId.value ?? '', car: car.value } })),
+  mutationFn: () =>
+    answer(api.POST('/api/combinations', { body: { layout_id: layoutId.value ?? '', car: car.value } })),
   onSuccess: async (made) => {
     await queries.invalidateQueries({ queryKey: ['combinations'] })
     await router.push({ name: 'add-laps', params: { id: made.id } })
@@ -46,7 +49,13 @@ const create = useMutation({
   <form v-draft="'new combination'" class="form" @submit.prevent="create.mutate()">
     <section class="sheet part">
       <h2>1. The track</h2>
-      <FileDrop label="Choose a track file" accept=".json" hint="*.track.json" :busy="addTrack.isPending.value" @file="addTrack.mutate($event)" />
+      <FileDrop
+        label="Choose a track file"
+        accept=".json"
+        hint="*.track.json"
+        :busy="addTrack.isPending.value"
+        @file="addTrack.mutate($event)"
+      />
       <TroubleNote :error="addTrack.error.value" />
       <p v-if="addTrack.data.value" role="status" class="note">
         {{ addTrack.data.value.track }}, {{ addTrack.data.value.layout }}
@@ -67,7 +76,9 @@ const create = useMutation({
       <v-text-field v-model="car" label="Name of the car" maxlength="120" hide-details autocomplete="off" />
     </section>
     <TroubleNote :error="create.error.value" />
-    <WorkButton type="submit" color="primary" :disabled="!layoutId || !car.trim()" :loading="create.isPending.value">Create, then add laps</WorkButton>
+    <WorkButton type="submit" color="primary" :disabled="!layoutId || !car.trim()" :loading="create.isPending.value"
+      >Create, then add laps</WorkButton
+    >
   </form>
 </template>
 

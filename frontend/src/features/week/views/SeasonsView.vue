@@ -21,7 +21,9 @@ const router = useRouter()
 const may = useMay()
 const all = computed(() => may('series.change'))
 const list = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
-const chosen = computed(() => list.data.value?.items.find((item) => item.id === route.query.series) ?? list.data.value?.items[0])
+const chosen = computed(
+  () => list.data.value?.items.find((item) => item.id === route.query.series) ?? list.data.value?.items[0],
+)
 const id = computed(() => chosen.value?.id ?? '')
 const weeks = useQuery({
   queryKey: ['weeks', id],
@@ -30,12 +32,20 @@ const weeks = useQuery({
 })
 const rows = computed(() => weeks.data.value?.items ?? [])
 const now = new Date()
-const state = (week: SeriesWeek) => (new Date(week.ends_at) <= now ? 'over' : new Date(week.begins_at) <= now ? 'running' : 'coming')
+const state = (week: SeriesWeek) =>
+  new Date(week.ends_at) <= now ? 'over' : new Date(week.begins_at) <= now ? 'running' : 'coming'
 const dialog = ref<{ week?: SeriesWeek; last?: SeriesWeek }>()
 const entering = ref(false)
 const importing = ref(false)
-watch(() => list.data.value, (data) => data && !data.items.length && (importing.value = true), { immediate: true })
-const settle = () => Promise.all(['series', 'weeks', 'board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
+watch(
+  () => list.data.value,
+  (data) => data && !data.items.length && (importing.value = true),
+  { immediate: true },
+)
+const settle = () =>
+  Promise.all(
+    ['series', 'weeks', 'board', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+  )
 
 const name = ref('')
 const add = useMutation({
@@ -49,17 +59,25 @@ const add = useMutation({
 const renaming = ref<Series>()
 const newName = ref('')
 const rename = useMutation({
-  mutationFn: (row: Series) => answer(api.PUT('/api/series/{series_id}', { params: { path: { series_id: row.id }, header: version(row.version) }, body: { name: newName.value, note: row.note } })),
+  mutationFn: (row: Series) =>
+    answer(
+      api.PUT('/api/series/{series_id}', {
+        params: { path: { series_id: row.id }, header: version(row.version) },
+        body: { name: newName.value, note: row.note },
+      }),
+    ),
   onSuccess: () => (renaming.value = undefined),
   onSettled: settle,
 })
 const theirs = computed(() => theirsOf<{ items: Series[] }>(rename.error.value)?.items[0])
 const remove = useMutation({
-  mutationFn: (row: Series) => answer(api.DELETE('/api/series/{series_id}', { params: { path: { series_id: row.id } } })),
+  mutationFn: (row: Series) =>
+    answer(api.DELETE('/api/series/{series_id}', { params: { path: { series_id: row.id } } })),
   onSettled: settle,
 })
 const removeWeek = useMutation({
-  mutationFn: (week: SeriesWeek) => answer(api.DELETE('/api/weeks/{week_id}', { params: { path: { week_id: week.id } } })),
+  mutationFn: (week: SeriesWeek) =>
+    answer(api.DELETE('/api/weeks/{week_id}', { params: { path: { week_id: week.id } } })),
   onSettled: settle,
 })
 </script>
@@ -81,7 +99,13 @@ const removeWeek = useMutation({
   </section>
   <div v-if="list.data.value" class="pick">
     <div role="group" aria-label="Series" class="names">
-      <button v-for="item in list.data.value.items" :key="item.id" type="button" :aria-pressed="item.id === id" @click="router.replace({ query: { series: item.id } })">
+      <button
+        v-for="item in list.data.value.items"
+        :key="item.id"
+        type="button"
+        :aria-pressed="item.id === id"
+        @click="router.replace({ query: { series: item.id } })"
+      >
         {{ item.name }} <span class="quiet">{{ count(item.weeks, 'week') }}</span>
       </button>
     </div>
@@ -90,9 +114,16 @@ const removeWeek = useMutation({
   <TroubleNote :error="add.error.value ?? remove.error.value ?? removeWeek.error.value" />
   <template v-if="chosen">
     <div class="head">
-      <form v-if="renaming" v-draft="`series ${renaming.id}`" class="new" @submit.prevent="rename.mutate(theirs ?? renaming)">
+      <form
+        v-if="renaming"
+        v-draft="`series ${renaming.id}`"
+        class="new"
+        @submit.prevent="rename.mutate(theirs ?? renaming)"
+      >
         <input v-model="newName" class="field" aria-label="New name" maxlength="120" />
-        <WorkButton size="small" type="submit" color="primary" :loading="rename.isPending.value">{{ theirs ? 'Write mine over it' : 'Keep' }}</WorkButton>
+        <WorkButton size="small" type="submit" color="primary" :loading="rename.isPending.value">{{
+          theirs ? 'Write mine over it' : 'Keep'
+        }}</WorkButton>
         <v-btn size="small" variant="outlined" @click="renaming = undefined">Leave it</v-btn>
         <span v-if="theirs" class="bad" role="alert">Somebody else renamed it to {{ theirs.name }} meanwhile.</span>
         <TroubleNote v-else :error="rename.error.value" />
@@ -101,7 +132,9 @@ const removeWeek = useMutation({
       <span class="actions">
         <template v-if="all">
           <v-btn size="small" color="primary" @click="dialog = { last: rows.at(-1) }">Add a week</v-btn>
-          <v-btn size="small" variant="outlined" @click="((renaming = chosen), (newName = chosen.name), rename.reset())">Rename</v-btn>
+          <v-btn size="small" variant="outlined" @click="((renaming = chosen), (newName = chosen.name), rename.reset())"
+            >Rename</v-btn
+          >
           <v-btn size="small" variant="outlined" @click="remove.mutate(chosen)">Remove</v-btn>
         </template>
         <v-btn size="small" variant="outlined" color="primary" :href="`/api/series/${id}/season.csv`">CSV</v-btn>
@@ -115,7 +148,17 @@ const removeWeek = useMutation({
     <div v-if="rows.length" class="scroll-x sheet" tabindex="0" role="region" aria-label="Weeks">
       <table class="ledger">
         <thead>
-          <tr><th scope="col" class="number">Week</th><th scope="col">From</th><th scope="col">To</th><th scope="col">Track</th><th scope="col">Car</th><th scope="col">Race</th><th scope="col">Starts (UTC)</th><th scope="col">Conditions</th><th v-if="all" scope="col"><span class="visually-hidden">Actions</span></th></tr>
+          <tr>
+            <th scope="col" class="number">Week</th>
+            <th scope="col">From</th>
+            <th scope="col">To</th>
+            <th scope="col">Track</th>
+            <th scope="col">Car</th>
+            <th scope="col">Race</th>
+            <th scope="col">Starts (UTC)</th>
+            <th scope="col">Conditions</th>
+            <th v-if="all" scope="col"><span class="visually-hidden">Actions</span></th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="week in rows" :key="week.id" :class="state(week)">
@@ -123,17 +166,34 @@ const removeWeek = useMutation({
             <td>{{ plainDay(week.facts.begins) }}</td>
             <td>{{ plainDay(week.facts.ends) }}</td>
             <td>
-              <RouterLink :to="{ name: 'series-week', params: { id: week.id } }">{{ [week.facts.track, week.facts.layout].filter(Boolean).join(', ') || 'not known yet' }}</RouterLink>
+              <RouterLink :to="{ name: 'series-week', params: { id: week.id } }">{{
+                [week.facts.track, week.facts.layout].filter(Boolean).join(', ') || 'not known yet'
+              }}</RouterLink>
               <span v-if="state(week) === 'running'" class="now">on now</span>
-              <span v-if="week.warnings.length" class="odd" :title="week.warnings.join('; ')">! {{ week.warnings.length }}<span class="visually-hidden"> to look at: {{ week.warnings.join('; ') }}</span></span>
+              <span v-if="week.warnings.length" class="odd" :title="week.warnings.join('; ')"
+                >! {{ week.warnings.length
+                }}<span class="visually-hidden"> to look at: {{ week.warnings.join('; ') }}</span></span
+              >
             </td>
             <td>{{ week.facts.cars?.join(' or ') }}</td>
             <td>{{ raceWords(week.facts) }}</td>
-            <td>{{ week.facts.starts ?? '' }} <span class="quiet">{{ week.start_times.length }}</span></td>
-            <td>{{ [week.facts.session_local && timeOfDay(week.facts.session_local), week.facts.wetness].filter(Boolean).join(' ') }}</td>
+            <td>
+              {{ week.facts.starts ?? '' }} <span class="quiet">{{ week.start_times.length }}</span>
+            </td>
+            <td>
+              {{
+                [week.facts.session_local && timeOfDay(week.facts.session_local), week.facts.wetness]
+                  .filter(Boolean)
+                  .join(' ')
+              }}
+            </td>
             <td v-if="all" class="acts">
-              <button type="button" class="link" @click="dialog = { week }">Change<span class="visually-hidden"> week {{ week.facts.week }}</span></button>
-              <button type="button" class="link" @click="removeWeek.mutate(week)">Remove<span class="visually-hidden"> week {{ week.facts.week }}</span></button>
+              <button type="button" class="link" @click="dialog = { week }">
+                Change<span class="visually-hidden"> week {{ week.facts.week }}</span>
+              </button>
+              <button type="button" class="link" @click="removeWeek.mutate(week)">
+                Remove<span class="visually-hidden"> week {{ week.facts.week }}</span>
+              </button>
             </td>
           </tr>
         </tbody>
