@@ -101,8 +101,7 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
                   <th v-for="driver in shown.drivers" :key="driver.id" scope="col" class="number">
                     <RouterLink :to="{ name: 'driver-pace', params: { id, driver: driver.id }, query: route.query }">{{
                       driver.name
-                    }}</RouterLink
-                    ><template v-if="driver.guest"> (guest)</template>
+                    }}</RouterLink><template v-if="driver.guest"> (guest)</template>
                   </th>
                 </tr>
               </thead>
