@@ -63,8 +63,7 @@ const isWrong = (cell: string, value: string | null, at: number, column: string 
               <td class="number">{{ row.line }}</td>
               <td>{{ row.column ?? '' }}</td>
               <td>
-                <code v-if="row.value">{{ row.value }}</code
-                ><span v-else-if="row.column" class="quiet">empty</span>
+                <code v-if="row.value">{{ row.value }}</code><span v-else-if="row.column" class="quiet">empty</span>
               </td>
               <td>{{ row.reason }}<template v-if="row.differs"> with other facts</template></td>
               <td>

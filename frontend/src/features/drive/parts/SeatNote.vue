@@ -26,8 +26,7 @@ const told = computed(() =>
     :aria-label="`${item.driver} at the wheel`"
   >
     <p>
-      <b>{{ item.driver }}</b
-      >, {{ Math.round(item.minutes) }} min at the wheel, {{ item.laps }} laps.
+      <b>{{ item.driver }}</b>, {{ Math.round(item.minutes) }} min at the wheel, {{ item.laps }} laps.
     </p>
     <p v-for="words in item.words" :key="words">{{ words }}</p>
   </aside>

@@ -2,10 +2,15 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api, sendFile, Trouble, type Job, type Preview } from '@/shared/api/client'
+import { answer, api, Trouble, type Job, type Preview } from '@/shared/api/client'
 import { follow, isJob, type JobOf, type Told } from '@/shared/api/jobs'
-import { count, date, gap, lapTime } from '@/shared/format'
+import { count } from '@/shared/format'
 import AsideRows from '@/features/drive/parts/AsideRows.vue'
+import FileDifferences from '@/features/drive/parts/FileDifferences.vue'
+import FileFacts from '@/features/drive/parts/FileFacts.vue'
+import FileQueue from '@/features/drive/parts/FileQueue.vue'
+import NewNames from '@/features/drive/parts/NewNames.vue'
+import { sendOne, type Queued } from '@/features/drive/sending'
 import DriveHead from '@/features/drive/parts/DriveHead.vue'
 import MappingStep from '@/features/drive/parts/MappingStep.vue'
 import SampleLaps from '@/features/drive/parts/SampleLaps.vue'
@@ -17,7 +22,6 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
 
-const MOST_BYTES = 50_000_000
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
@@ -67,49 +71,22 @@ watch(fileId, () => {
   differences.value = 'keep'
 })
 
-/** Files that came together, or in one zip: each is looked at, and goes in, on its own. */
-interface Queued {
-  name: string
-  id: string | null
-  trouble: string
-  done: string
-}
 const queue = ref<Queued[]>([])
 const share = ref(0)
-function tooLarge(file: File) {
-  // Told before it is sent: the server would break off in the middle.
-  return file.size > MOST_BYTES
-    ? `${file.name} has ${Math.ceil(file.size / 1e6)} MB; up to 50 MB are taken. Split it by session and add the parts.`
-    : ''
-}
-async function sendOne(file: File): Promise<Queued[]> {
-  const large = tooLarge(file)
-  if (large) throw new Trouble(large)
-  const path = `/api/combinations/${props.id}`
-  if (await isZip(file)) {
-    const found = await sendFile<{ items: { name: string; id: string | null; refused: string | null }[] }>(
-      `${path}/lap-archives`,
-      file,
-      (part) => (share.value = part),
-    )
-    return found.items.map((item) => ({ name: item.name, id: item.id, trouble: item.refused ?? '', done: '' }))
-  }
-  const made = await sendFile<Preview>(`${path}/lap-files`, file, (part) => (share.value = part))
-  queries.setQueryData(['lap-file', made.id, []], made)
-  return [{ name: made.name, id: made.id, trouble: '', done: '' }]
-}
-/** A zip of files begins like a spreadsheet, which is one too: the name tells them apart, the server looks inside. */
-async function isZip(file: File): Promise<boolean> {
-  const head = new Uint8Array(await file.slice(0, 4).arrayBuffer())
-  return head[0] === 0x50 && head[1] === 0x4b && !/\.(xlsx|ods|xlsm)$/i.test(file.name)
-}
 const upload = useMutation({
   mutationFn: async (files: File[]) => {
     share.value = 0
     const out: Queued[] = []
     for (const file of files) {
       try {
-        out.push(...(await sendOne(file)))
+        out.push(
+          ...(await sendOne(
+            props.id,
+            file,
+            (part) => (share.value = part),
+            (made) => queries.setQueryData(['lap-file', made.id, []], made),
+          )),
+        )
       } catch (error) {
         if (files.length === 1) throw error
         out.push({ name: file.name, id: null, trouble: (error as Error).message, done: '' })
@@ -274,17 +251,6 @@ const leftOut = computed(() =>
 )
 const willChange = computed(() => (differences.value === 'take' ? (seen.value?.different_count ?? 0) : 0))
 const willAdd = computed(() => Math.max(0, (seen.value?.new ?? 0) - leftOut.value))
-const questions = computed(
-  () =>
-    seen.value?.sessions.filter(
-      (item) => item.there_already || item.label !== item.stored_as || apart.value.includes(item.label),
-    ) ?? [],
-)
-const fieldWords = (fields: string[]) => fields.map((name) => name.replace('_us', '').replaceAll('_', ' ')).join(', ')
-
-function toggle(list: string[], name: string): string[] {
-  return list.includes(name) ? list.filter((item) => item !== name) : [...list, name]
-}
 </script>
 
 <template>
@@ -320,38 +286,15 @@ function toggle(list: string[], name: string): string[] {
     @files="take"
   />
   <SpaceNote v-if="!seen" />
-  <section v-if="queue.length" class="sheet block" aria-labelledby="queue-title">
-    <h2 id="queue-title">{{ count(queue.length, 'file') }} to go in</h2>
-    <ul class="plain">
-      <li v-for="item in queue" :key="item.id ?? item.name">
-        <span
-          >{{ item.name }} <span v-if="item.done" class="quiet">{{ item.done }}</span><span
-            v-else-if="item.trouble"
-            class="rust"
-            >{{ item.trouble }}</span
-          ></span
-        >
-        <v-btn
-          v-if="item.id && !item.done"
-          size="small"
-          :variant="item.id === fileId ? 'flat' : 'outlined'"
-          :to="{ query: { file: item.id } }"
-          >Look<span class="visually-hidden"> at {{ item.name }}</span></v-btn
-        >
-      </li>
-    </ul>
-    <div class="buttons">
-      <WorkButton
-        color="primary"
-        :disabled="!queue.some((item) => item.id && !item.done)"
-        :loading="takePlain.isPending.value"
-        @click="takePlain.mutate()"
-        >Import all that need no decision</WorkButton
-      >
-      <v-btn variant="outlined" @click="queue = []">Put the list away</v-btn>
-    </div>
-    <TroubleNote :error="takePlain.error.value" />
-  </section>
+  <FileQueue
+    v-if="queue.length"
+    :queue="queue"
+    :file="fileId"
+    :busy="takePlain.isPending.value"
+    :trouble="takePlain.error.value"
+    @take="takePlain.mutate()"
+    @away="queue = []"
+  />
   <JobProgress v-if="job" :job="job" />
   <v-progress-linear
     v-else-if="upload.isPending.value && share < 1"
@@ -376,157 +319,31 @@ function toggle(list: string[], name: string): string[] {
   />
 
   <template v-if="seen">
-    <section class="sheet facts" aria-labelledby="facts-title">
-      <h2 id="facts-title">{{ seen.name }}</h2>
-      <p v-if="!seen.problem" class="sums">
-        <span
-          ><b>{{ seen.new }}</b> new</span
-        >
-        <span
-          ><b>{{ seen.same }}</b> there already</span
-        >
-        <span :class="{ rust: seen.different_count }"
-          ><b>{{ seen.different_count }}</b> differ from what is there</span
-        >
-        <span :class="{ rust: seen.set_aside_count }"
-          ><b>{{ seen.set_aside_count }}</b> set aside</span
-        >
-        <span :class="{ ochre: seen.warnings_count }"
-          ><b>{{ seen.warnings_count }}</b> {{ seen.warnings_count === 1 ? 'warning' : 'warnings' }}</span
-        >
-      </p>
-      <p class="quiet">
-        <template v-if="seen.partial">The beginning of the file: </template>{{ count(seen.rows, 'row') }},
-        {{ ['comma', 'semicolon', 'tab'].includes(seen.separator) ? `separated by ${seen.separator}` : seen.separator
-        }}<template v-if="seen.mended">; {{ count(seen.mended, 'line') }} mended</template
-        ><template v-if="seen.runs_inferred">; runs told apart by out and in laps</template
-        ><template v-if="seen.unused_columns.length">; not used: {{ seen.unused_columns.join(', ') }}</template
-        >.
-        {{ seen.drivers.map((driver) => `${driver.name} ${driver.laps}`).join(' · ') }}
-      </p>
-      <p v-if="!seen.mapping.needed && !mappingOpen" class="quiet">
-        <template v-if="seen.mapping.remembered">Columns are read as they were last time for this source.</template
-        ><template v-else-if="seen.mapping.told">Columns are read as you said.</template
-        ><template v-else>Columns are read by their names.</template> {{ ' '
-        }}<button v-if="seen.state === 'preview'" type="button" class="link" @click="mappingOpen = true">
-          Read them otherwise
-        </button>
-        <template v-for="(driver, name) in seen.mapping.names" :key="name"> {{ name }} is {{ driver }}.</template>
-      </p>
-      <v-alert v-if="seen.imported_before" type="info" class="mt-3">
-        The same file was imported here on {{ date(seen.imported_before) }}. You can skip it: nothing would be new.
-        <template #append
-          ><WorkButton size="small" color="primary" :loading="discard.isPending.value" @click="discard.mutate()"
-            >Skip it</WorkButton
-          ></template
-        >
-      </v-alert>
-      <v-alert v-if="seen.other_pace || seen.missing_parts.length" type="warning" class="mt-3" role="alert">
-        Is this the right track?
-        <template v-if="seen.other_pace"
-          >The median lap of the file takes {{ lapTime(seen.other_pace.incoming_us) }}, that of the laps here
-          {{ lapTime(seen.other_pace.stored_us) }}.</template
-        >
-        <template v-if="seen.missing_parts.length">
-          The file has no column for {{ seen.missing_parts.join(', ') }}, which this track has.</template
-        >
-      </v-alert>
-      <v-alert v-if="seen.other_cars.length" type="warning" class="mt-3">
-        Some laps name another car: {{ seen.other_cars.join(', ') }}. They stay in groups of their own and are not
-        compared with the {{ combination.data.value?.car }}.
-      </v-alert>
-    </section>
+    <FileFacts
+      :seen="seen"
+      :car="combination.data.value?.car"
+      :mapping="mappingOpen"
+      :skipping="discard.isPending.value"
+      @skip="discard.mutate()"
+      @read-otherwise="mappingOpen = true"
+    />
 
     <MappingStep v-if="seen.mapping.needed || mappingOpen" :key="seen.id" :seen="seen" :names="names" @told="told"
       ><SampleLaps :seen="seen"
     /></MappingStep>
 
-    <section
+    <NewNames
       v-if="seen.unknown_drivers.length && !seen.mapping.needed"
-      class="sheet block"
-      aria-labelledby="drivers-title"
-    >
-      <h2 id="drivers-title">New names</h2>
-      <p class="quiet">
-        Nobody in the team is called so yet. A guest’s laps are for comparison only; another spelling of somebody’s name
-        is known from then on.
-      </p>
-      <p v-for="name in seen.unknown_drivers" :key="name" class="who">
-        <label
-          >{{ name }} <span class="quiet">({{ count(lapsOf(name), 'lap') }})</span>
-          <select
-            :value="decided(name)"
-            :disabled="match.isPending.value"
-            @change="decide(name, ($event.target as HTMLSelectElement).value)"
-          >
-            <template v-if="all"
-              ><option value="add">add to the team</option>
-              <option value="guest">add as a guest</option></template
-            >
-            <option value="out">leave out</option>
-            <option v-for="item in drivers.data.value?.items" :key="item.id" :value="item.id">
-              is {{ item.name }}
-            </option>
-          </select>
-        </label>
-      </p>
-    </section>
+      :seen="seen"
+      :drivers="drivers.data.value?.items"
+      :all="all"
+      :busy="match.isPending.value"
+      :decided="decided"
+      :laps-of="lapsOf"
+      @decide="decide"
+    />
 
-    <section v-if="questions.length" class="sheet block" aria-labelledby="sessions-title">
-      <h2 id="sessions-title">Sessions</h2>
-      <p class="quiet">
-        A session's label belongs to its file. Where the file's is another session than the one here, say so.
-      </p>
-      <div v-for="item in questions" :key="item.label">
-        <v-checkbox
-          v-if="item.there_already || apart.includes(item.label)"
-          :model-value="apart.includes(item.label)"
-          :label="
-            apart.includes(item.label)
-              ? `Session ${item.label} is another one; it is kept as ${item.stored_as}`
-              : `Session ${item.label} is taken for the one that is here${item.certain ? '' : ', which is not certain'}; tick if it is another`
-          "
-          @update:model-value="apart = toggle(apart, item.label)"
-        />
-        <p v-else>
-          Session {{ item.label }} started at another time than the one here; it is kept as {{ item.stored_as }}.
-        </p>
-      </div>
-    </section>
-
-    <section v-if="seen.different_count" class="sheet block" aria-labelledby="different-title">
-      <h2 id="different-title">Laps that are there with other facts</h2>
-      <v-radio-group v-model="differences" inline aria-labelledby="different-title">
-        <v-radio value="keep" label="Keep what is there" />
-        <v-radio value="take" label="Take the file's" />
-      </v-radio-group>
-      <div class="scroll-x list" tabindex="0" role="region" aria-label="List of laps that differ">
-        <table class="ledger">
-          <thead>
-            <tr>
-              <th scope="col" class="number">Line</th>
-              <th scope="col">Driver</th>
-              <th scope="col">Lap</th>
-              <th scope="col" class="number">There</th>
-              <th scope="col" class="number">In the file</th>
-              <th scope="col" class="number">Step</th>
-              <th scope="col">What differs</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="row in seen.different" :key="row.line">
-              <td class="number">{{ row.line }}</td>
-              <td>{{ row.driver }}</td>
-              <td>session {{ row.session }}, run {{ row.run }}, lap {{ row.lap }}</td>
-              <td class="number">{{ lapTime(row.stored_us) }}</td>
-              <td class="number">{{ lapTime(row.file_us) }}</td>
-              <td class="number">{{ gap(row.file_us - row.stored_us) }}</td>
-              <td>{{ fieldWords(row.fields) }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
-    </section>
+    <FileDifferences v-model:apart="apart" v-model:differences="differences" :seen="seen" />
 
     <AsideRows v-if="seen.set_aside_count && !seen.mapping.needed" :seen="seen" @mended="preview.refetch()" />
 
@@ -580,54 +397,4 @@ function toggle(list: string[], name: string): string[] {
   </template>
 </template>
 
-<style scoped>
-.mr {
-  margin-right: 8px;
-}
-.who label {
-  display: inline-flex;
-  gap: 8px;
-  align-items: center;
-  margin: 2px 0;
-}
-.facts,
-.block {
-  padding: 10px 16px 12px;
-  margin: 10px 0;
-}
-.sums {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 26px;
-  margin: 4px 0;
-  font-size: 1.05rem;
-}
-.sums b {
-  font-variant-numeric: tabular-nums;
-}
-.rust {
-  color: var(--loss);
-}
-.ochre {
-  color: var(--ochre);
-}
-.list {
-  max-height: 300px;
-  overflow: auto;
-  margin-top: 6px;
-}
-ul.list {
-  padding-left: 20px;
-}
-.decide {
-  position: sticky;
-  bottom: 0;
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 12px;
-  padding: 12px 0;
-  background: var(--paper);
-  border-top: 1.5px solid var(--ink);
-}
-</style>
+<style scoped src="@/features/drive/laps-in.css"></style>

@@ -148,8 +148,10 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
           {{ run.layout }} · {{ run.car }}
         </p>
         <p class="mark" :class="state(run)">
-          <span aria-hidden="true">{{ SIGNS[state(run)] }}</span
-          ><span class="visually-hidden">Pass mark {{ STATE_WORDS[state(run)] }}:</span> {{ run.mark_words }}
+          <span aria-hidden="true">{{ SIGNS[state(run)] }}</span><span class="visually-hidden"
+            >Pass mark {{ STATE_WORDS[state(run)] }}:</span
+          >
+          {{ run.mark_words }}
         </p>
         <p v-if="run.watch.length" class="quiet">watch: {{ run.watch.join('; ') }}</p>
         <div class="figures">

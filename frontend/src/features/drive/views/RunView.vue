@@ -261,8 +261,9 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
                   </td>
                   <td class="number">{{ lap.number }}</td>
                   <td class="number time">
-                    <b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b
-                    ><template v-else>{{ lapTime(lap.time_us) }}</template
+                    <b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b><template v-else>{{
+                      lapTime(lap.time_us)
+                    }}</template
                     ><span v-if="lap.plus_minus_us !== null" class="quiet small">
                       ±{{ (lap.plus_minus_us / 1_000_000).toFixed(2) }}</span
                     >
