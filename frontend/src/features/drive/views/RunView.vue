@@ -3,18 +3,19 @@ import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, version, type LapOnSheet, type RunContext } from '@/shared/api/client'
-import { count, lapTime, moment, temperature } from '@/shared/format'
+import { count, moment, temperature } from '@/shared/format'
 import AskedDialog from '@/features/drive/parts/AskedDialog.vue'
 import ContextForm from '@/features/drive/parts/ContextForm.vue'
 import DriveHead from '@/features/drive/parts/DriveHead.vue'
 import FeelForm from '@/features/drive/parts/FeelForm.vue'
+import LapCells from '@/features/drive/parts/LapCells.vue'
 import LapsChange from '@/features/drive/parts/LapsChange.vue'
 import RemarkForm from '@/features/drive/parts/RemarkForm.vue'
 import SeatNote from '@/features/drive/parts/SeatNote.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
-import { contextWords, KINDS, nameOf, runPath, runPlace, skipped, useRunsSettled } from '@/features/drive/runs'
+import { contextWords, nameOf, runPath, runPlace, skipped, useRunsSettled } from '@/features/drive/runs'
 
 const props = defineProps<{ id: string; session: string; driver: string; run: string }>()
 const router = useRouter()
@@ -148,14 +149,11 @@ onMounted(() => window.addEventListener('keydown', onKey))
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 
 const hasSectors = computed(() => laps.value.some((lap) => Object.keys(lap.sectors).length))
-const remarksOf = (lap: LapOnSheet) => shown.value?.remarks.filter((item) => item.lap === lap.number) ?? []
 const best = computed(() =>
   Math.min(...laps.value.filter((lap) => lap.kind === 'flying' && lap.counts).map((lap) => lap.time_us)),
 )
 const counting = computed(() => laps.value.filter((lap) => lap.counts).length)
 const flying = computed(() => laps.value.filter((lap) => lap.kind === 'flying').length)
-const tyres = (lap: LapOnSheet) =>
-  [lap.compound, lap.tyre_age !== null ? `${lap.tyre_age}` : ''].filter(Boolean).join(' · ')
 const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked.length, 0))
 </script>
 
@@ -259,54 +257,13 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
                       @focus="at = index"
                     />
                   </td>
-                  <td class="number">{{ lap.number }}</td>
-                  <td class="number time">
-                    <b v-if="lap.time_us === best && lap.counts">{{ lapTime(lap.time_us) }}</b><template v-else>{{
-                      lapTime(lap.time_us)
-                    }}</template
-                    ><span v-if="lap.plus_minus_us !== null" class="quiet small">
-                      ±{{ (lap.plus_minus_us / 1_000_000).toFixed(2) }}</span
-                    >
-                  </td>
-                  <template v-if="hasSectors"
-                    ><td v-for="code in shown.sectors" :key="code" class="number">
-                      {{ lapTime(lap.sectors[code]) }}
-                    </td></template
-                  >
-                  <td class="short">{{ lap.kind !== 'flying' ? KINDS[lap.kind] : lap.counts ? 'yes' : 'no' }}</td>
-                  <td class="why" :title="lap.why">
-                    <span v-for="mark in lap.marks" :key="mark.mark" class="mark" :class="mark.by"
-                      >{{ mark.name
-                      }}<span class="visually-hidden"
-                        >,
-                        {{
-                          mark.by === 'person'
-                            ? 'somebody said so'
-                            : mark.by === 'rule'
-                              ? 'by rule'
-                              : 'as its source says'
-                        }}</span
-                      ></span
-                    >
-                    <span v-for="mark in lap.overruled" :key="mark.mark" class="mark overruled"
-                      >not {{ mark.name }}</span
-                    >
-                    <span v-for="item in lap.asked" :key="item.kind" class="asks"
-                      >?<span class="visually-hidden"> a question is open</span></span
-                    >
-                  </td>
-                  <td class="short">
-                    {{ tyres(lap) || '–' }}<span v-if="lap.wetness !== 'dry'"> {{ lap.wetness }}</span>
-                  </td>
-                  <td class="said">
-                    <span v-for="item in remarksOf(lap)" :key="item.id" class="remark"
-                      >{{ item.words }} <span class="quiet small">{{ item.person }}</span>
-                      <button type="button" class="link small" @click="unsay.mutate(item.id)">
-                        Remove<span class="visually-hidden"> the remark: {{ item.words }}</span>
-                      </button></span
-                    >
-                    <span v-if="lap.note" class="quiet">{{ lap.note }}</span>
-                  </td>
+                  <LapCells
+                    :sheet="shown"
+                    :lap="lap"
+                    :best="best"
+                    :has-sectors="hasSectors"
+                    @unsay="unsay.mutate($event)"
+                  />
                 </tr>
               </tbody>
             </table>
@@ -384,101 +341,4 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
   <AskedDialog v-if="asking" :id="id" @close="asking = false" />
 </template>
 
-<style scoped>
-.lead {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 12px;
-  margin-bottom: 8px;
-}
-.walk {
-  margin-left: auto;
-  display: flex;
-  gap: 14px;
-}
-.columns {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 340px;
-  gap: 12px;
-  align-items: start;
-}
-.side {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr);
-  gap: 12px;
-  min-width: 0;
-}
-.bar {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
-  padding: 6px 10px;
-  border-bottom: 1px solid var(--rule);
-}
-.bar b {
-  display: inline-block;
-  min-width: 3.6em;
-}
-.bar .link:disabled {
-  color: var(--quiet);
-}
-.here td {
-  background: color-mix(in srgb, var(--accent) 9%, transparent);
-}
-.short {
-  white-space: nowrap;
-}
-.not .time {
-  color: var(--quiet);
-}
-.mark {
-  display: inline-block;
-  border: 1px solid var(--quiet);
-  border-radius: 2px;
-  padding: 0 5px;
-  margin-right: 4px;
-  font-size: 0.84rem;
-  white-space: nowrap;
-}
-.mark.rule {
-  border-style: dashed;
-}
-.mark.person {
-  border-color: var(--accent);
-  border-width: 2px;
-}
-.mark.overruled {
-  border-color: transparent;
-  color: var(--quiet);
-  font-style: italic;
-}
-.asks {
-  color: var(--loss);
-  font-weight: 600;
-}
-.remark {
-  display: block;
-}
-.foot {
-  padding: 4px 10px 6px;
-  min-height: 2em;
-}
-.small {
-  font-size: 0.86rem;
-}
-.supposed {
-  border-left: 3px solid var(--ochre);
-  padding-left: 8px;
-}
-.ochre {
-  color: var(--ochre);
-}
-.side ul {
-  padding-left: 18px;
-}
-@media (max-width: 1000px) {
-  .columns {
-    grid-template-columns: minmax(0, 1fr);
-  }
-}
-</style>
+<style scoped src="@/features/drive/run.css"></style>

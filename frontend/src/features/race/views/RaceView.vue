@@ -1,110 +1,25 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
-import { answer, api, version, type Schemas } from '@/shared/api/client'
-import PictureFrame from '@/shared/charts/PictureFrame.vue'
+import { answer, api } from '@/shared/api/client'
 import { seconds } from '@/features/fix/clinic'
-import { fuel, lapTime, moment, perCent, readTime } from '@/shared/format'
+import { fuel, lapTime, moment, perCent } from '@/shared/format'
 import { inUnit, units } from '@/shared/units'
 import LessonsBack from '@/features/log/parts/LessonsBack.vue'
+import KnownForm from '@/features/race/parts/KnownForm.vue'
+import StopsPart from '@/features/race/parts/StopsPart.vue'
 import PressurePart from '@/features/race/parts/PressurePart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
-import WorkButton from '@/shared/parts/WorkButton.vue'
-import { useMay } from '@/shared/session'
 
 /** The race ahead in figures: qualifying, distance and consumption, tyres and stops, limits, the race from own laps; and what only people know of it. */
 const props = defineProps<{ id: string }>()
-const may = useMay()
-const mayChange = computed(() => may('race.change'))
-const queries = useQueryClient()
 const asked = useQuery({
   queryKey: ['races', () => props.id],
   queryFn: () => answer(api.GET('/api/races/{entered_id}', { params: { path: { entered_id: props.id } } })),
 })
 const race = computed(() => asked.data.value)
-const form = reactive({
-  pit_s: 25,
-  pit_deviation_s: 1.5,
-  caution_pit_s: '' as number | '',
-  risk: 5,
-  formation_laps: 0.5,
-  saving: 0,
-  leader: '',
-  rivals: '',
-  life: {} as Record<string, number | ''>,
-  wet_on_dry: '',
-  dry_on_wet: '',
-  remember: '',
-  early: '',
-})
-function take(told: Schemas['RaceOut']) {
-  const { wish } = told
-  const time = (value: number | null) => (value === null ? '' : lapTime(value))
-  Object.assign(form, {
-    pit_s: wish.pit_s,
-    pit_deviation_s: wish.pit_deviation_s,
-    caution_pit_s: wish.caution_pit_s ?? '',
-    risk: Math.round(1000 * wish.risk) / 10,
-    formation_laps: wish.formation_laps,
-    saving: Math.round(1000 * wish.saving) / 10,
-    leader: time(wish.leader_us),
-    rivals: wish.rivals_us.map((value) => lapTime(value)).join(' '),
-    wet_on_dry: time(wish.wet_on_dry_us),
-    dry_on_wet: time(wish.dry_on_wet_us),
-    remember: wish.remember,
-    early: wish.early,
-    life: Object.fromEntries(told.compounds.map((name) => [name, wish.life[name] ?? ''])),
-  })
-}
-watch(race, (told, old) => told && told.version !== old?.version && take(told), { immediate: true })
-const said = ref('')
-const keep = useMutation({
-  onMutate: () => (said.value = ''),
-  mutationFn: () => {
-    const body: Schemas['RaceWishBody'] = {
-      pit_s: form.pit_s,
-      pit_deviation_s: form.pit_deviation_s,
-      caution_pit_s: typeof form.caution_pit_s === 'number' ? form.caution_pit_s : null,
-      risk: form.risk / 100,
-      formation_laps: form.formation_laps,
-      saving: form.saving / 100,
-      leader_us: readTime(form.leader),
-      rivals_us: form.rivals.split(/[\s;]+/).flatMap((text) => readTime(text) ?? []),
-      wet_on_dry_us: readTime(form.wet_on_dry),
-      dry_on_wet_us: readTime(form.dry_on_wet),
-      remember: form.remember.trim(),
-      early: form.early.trim(),
-      life: Object.fromEntries(
-        Object.entries(form.life).filter((item): item is [string, number] => typeof item[1] === 'number'),
-      ),
-    }
-    return answer(
-      api.PUT('/api/races/{entered_id}', {
-        params: { path: { entered_id: props.id }, header: version(race.value!.version) },
-        body,
-      }),
-    )
-  },
-  onSuccess: () => (said.value = 'Kept.'),
-  onSettled: () =>
-    Promise.all(['races', 'steps', 'history', 'board'].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
-})
-const most = computed(() =>
-  Math.max(
-    1,
-    ...(race.value?.stops?.plans ?? []).map((item) => item.stints.reduce((sum, stint) => sum + stint.laps, 0)),
-  ),
-)
-/** The best, and those that could be. */
-const shares = computed(() =>
-  (race.value?.stops?.plans ?? []).filter((item, index) => index < 2 || item.wins > 0).slice(0, 6),
-)
-/** A stop that would have to cost next to nothing is no choice. */
-const flips = computed(() =>
-  (race.value?.stops?.pit_flips_s ?? []).filter((item) => item.seconds >= 0.4 * race.value!.wish.pit_s),
-)
 const USED: Record<string, string> = { fuel_l: 'l', energy_kwh: 'kWh' }
 /** Fuel or energy, whichever the car drives on. */
 const load = (value: number, decimals: number) =>
@@ -129,7 +44,6 @@ const learned = computed(() =>
       : [],
   ),
 )
-const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) % 4}`
 </script>
 
 <template>
@@ -151,80 +65,7 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       {{ race.race_at ? moment(race.race_at) : 'no start chosen' }}
     </p>
     <div class="columns">
-      <section class="sheet part" aria-labelledby="tyres-title">
-        <h2 id="tyres-title">Tyres and stops</h2>
-        <template v-if="race.stops?.plans.length">
-          <PictureFrame :name="`tyres and stops, ${race.driver}`"
-            ><ol class="plans">
-              <li v-for="(item, index) in shares" :key="item.words">
-                <p>
-                  <b>{{ item.words }}</b>
-                  <span class="quiet"
-                    >{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in
-                    {{ perCent(item.wins) }} of the draws</span
-                  >
-                </p>
-                <span class="stints" aria-hidden="true"
-                  ><span
-                    v-for="(stint, place) in item.stints"
-                    :key="place"
-                    class="stint"
-                    :class="hatch(stint.compound)"
-                    :style="{ width: `${(100 * stint.laps) / most}%` }"
-                    >{{ stint.laps }}</span
-                  ></span
-                >
-              </li>
-            </ol></PictureFrame
-          >
-          <p v-for="flip in flips" :key="flip.stops" class="quiet">
-            With {{ flip.stops ? `${flip.stops} ${flip.stops === 1 ? 'stop' : 'stops'}` : 'no stop' }} it would be as
-            fast if a stop cost {{ flip.seconds.toFixed(1) }} s.
-          </p>
-          <p v-for="item in race.stops.falloff_flips" :key="item.compound" class="quiet">
-            If {{ item.compound }} fell off {{ seconds(item.falloff_us, 3) }} a lap, {{ item.words }} would be as fast.
-          </p>
-          <p v-for="item in race.stops.cautions" :key="item.first">
-            A caution behind
-            {{ item.first === item.last ? `lap ${item.first}` : `laps ${item.first} to ${item.last}` }}: stop then, up
-            to <b>{{ seconds(item.best_us) }}</b> won (lap {{ item.at }}).
-          </p>
-          <details>
-            <summary>What this stands on</summary>
-            <ul>
-              <li v-for="item in race.stops.compounds" :key="String(item.name)">
-                {{ item.name }}: {{ lapTime(Number(item.new_us)) }} on new tyres, falloff
-                {{ seconds(Number(item.falloff_us), 3) }} a lap ({{ seconds(Number(item.falloff_low_us), 3) }} to
-                {{ seconds(Number(item.falloff_high_us), 3) }})<template v-if="item.life"
-                  >, {{ item.life }} laps a set</template
-                >
-              </li>
-            </ul>
-          </details>
-        </template>
-        <p v-else-if="race.stops">No plan is possible: {{ race.stops.why_none }}.</p>
-        <p v-else class="quiet">Nothing tells yet.</p>
-        <p v-for="item in race.options.filter((one) => one.race)" :key="item.where">
-          {{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}
-        </p>
-        <p v-if="race.opening && !race.opening.tried">
-          {{ race.opening.words }}{{ ' '
-          }}<template v-if="!race.opening.verdict && race.combination_id"
-            ><RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }"
-              >Try it on purpose</RouterLink
-            >: one run pushed, one saved, each with its option named.</template
-          >
-        </p>
-        <template v-if="race.crossing">
-          <p v-if="race.crossing.drying">
-            Drying: dry tyres from a lap of <b>{{ lapTime(race.crossing.drying.change_us) }}</b> on,
-            {{ race.crossing.laps_left }} laps from the end.
-          </p>
-          <p v-if="race.crossing.getting_wet">
-            Getting wet: wet tyres from a lap of <b>{{ lapTime(race.crossing.getting_wet.change_us) }}</b> on.
-          </p>
-        </template>
-      </section>
+      <StopsPart :race="race" />
       <section class="sheet part" aria-labelledby="quali-title">
         <h2 id="quali-title">Qualifying</h2>
         <template v-if="race.qualifying">
@@ -328,159 +169,10 @@ const hatch = (name: string) => `h${(race.value?.compounds ?? []).indexOf(name) 
       </ul>
     </section>
     <LessonsBack :week="race.week_id" />
-    <form v-draft="`race ${id}`" class="sheet part" aria-labelledby="known-title" @submit.prevent="keep.mutate()">
-      <h2 id="known-title">What only people know</h2>
-      <fieldset :disabled="!mayChange" class="fields">
-        <label
-          >A stop costs, s
-          <input v-model.number="form.pit_s" class="field" type="number" min="0" max="600" step="0.1" required
-        /></label>
-        <label
-          >give or take, s
-          <input v-model.number="form.pit_deviation_s" class="field" type="number" min="0" max="60" step="0.1" required
-        /></label>
-        <label
-          >A stop under a caution, s
-          <input
-            v-model.number="form.caution_pit_s"
-            class="field"
-            type="number"
-            min="0"
-            max="600"
-            step="0.1"
-            placeholder="half of that"
-        /></label>
-        <label
-          >Risk of running out, %
-          <input v-model.number="form.risk" class="field" type="number" min="0.1" max="50" step="0.1" required
-        /></label>
-        <label
-          >Formation, laps’ worth
-          <input v-model.number="form.formation_laps" class="field" type="number" min="0" max="5" step="0.1" required
-        /></label>
-        <label
-          >Saved on a lap, %
-          <input v-model.number="form.saving" class="field" type="number" min="0" max="90" step="0.5" required
-        /></label>
-        <label
-          >Leader’s lap <input v-model="form.leader" v-reads="'time'" class="field" placeholder="m:ss.fff"
-        /></label>
-        <label
-          >Rivals’ laps, as far as known
-          <input v-model="form.rivals" v-reads="'times'" class="field" maxlength="600" placeholder="m:ss.fff m:ss.fff"
-        /></label>
-        <label v-for="name in race.compounds" :key="name"
-          >{{ name }}: a set lasts, laps
-          <input v-model.number="form.life[name]" class="field" type="number" min="1" max="500" placeholder="the race"
-        /></label>
-        <label
-          >Wet tyres on a dry track
-          <input v-model="form.wet_on_dry" v-reads="'time'" class="field" placeholder="m:ss.fff"
-        /></label>
-        <label
-          >Dry tyres on a wet track
-          <input v-model="form.dry_on_wet" v-reads="'time'" class="field" placeholder="m:ss.fff"
-        /></label>
-        <label class="wide"
-          >The one thing to remember <input v-model="form.remember" class="field" maxlength="200"
-        /></label>
-        <label class="wide"
-          >What to expect of others
-          <input
-            v-model="form.early"
-            class="field"
-            maxlength="300"
-            placeholder="who attacks early and fades, where others crash"
-        /></label>
-      </fieldset>
-      <p v-if="race.pit_loss" class="quiet">
-        In and out laps of practice took {{ seconds(race.pit_loss.loss_us, 1) }} longer than two laps at pace ({{
-          race.pit_loss.in_laps
-        }}
-        and {{ race.pit_loss.out_laps }} of them), without standing still.
-        <button
-          v-if="mayChange"
-          type="button"
-          class="link"
-          @click="form.pit_s = Math.round(race.pit_loss.loss_us / 1e5) / 10"
-        >
-          Take it as what a stop costs
-        </button>
-      </p>
-      <p v-if="mayChange">
-        <WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton>
-        <span role="status" class="quiet">{{ said }}</span>
-      </p>
-      <TroubleNote :error="keep.error.value" />
-    </form>
+    <KnownForm :id="id" :race="race" />
     <PressurePart :readings="race.hot_readings" />
   </template>
 </template>
 
 <style scoped src="@/shared/theme/page.css"></style>
-<style scoped>
-.columns {
-  display: grid;
-  gap: 12px;
-  margin: 10px 0 12px;
-  align-items: start;
-}
-.columns .part {
-  margin: 0;
-}
-h2:not(:first-child) {
-  margin-top: 10px;
-}
-fieldset {
-  border: 0;
-  padding: 0;
-}
-.plans {
-  padding-left: 20px;
-}
-.stints {
-  display: flex;
-  gap: 2px;
-  margin: 2px 0 8px;
-}
-.stint {
-  font-size: 0.78rem;
-  text-align: center;
-  border: 1px solid var(--ink);
-  background-color: var(--paper);
-  overflow: hidden;
-}
-.h0 {
-  background-image: repeating-linear-gradient(
-    45deg,
-    color-mix(in srgb, var(--ink) 18%, transparent) 0 2px,
-    transparent 2px 8px
-  );
-}
-.h1 {
-  background-image: repeating-linear-gradient(
-    -45deg,
-    color-mix(in srgb, var(--ink) 26%, transparent) 0 2px,
-    transparent 2px 5px
-  );
-}
-.h2 {
-  background-image: repeating-linear-gradient(
-    0deg,
-    color-mix(in srgb, var(--ink) 18%, transparent) 0 2px,
-    transparent 2px 6px
-  );
-}
-.h3 {
-  background-image: radial-gradient(color-mix(in srgb, var(--ink) 34%, transparent) 1.2px, transparent 1.6px);
-  background-size: 7px 7px;
-}
-.missing {
-  border-left: 4px solid var(--ochre);
-}
-@media (min-width: 1000px) {
-  .columns {
-    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  }
-}
-</style>
+<style scoped src="@/features/race/race.css"></style>
