@@ -77,8 +77,9 @@ function to(job: Job) {
       <tbody>
         <tr v-for="job in jobs" :key="job.id">
           <td>
-            <RouterLink v-if="to(job)" :to="to(job)!">{{ job.name }}</RouterLink
-            ><template v-else>{{ job.name }}</template>
+            <RouterLink v-if="to(job)" :to="to(job)!">{{ job.name }}</RouterLink><template v-else>{{
+              job.name
+            }}</template>
           </td>
           <td>{{ job.person }}</td>
           <td class="when">{{ moment(job.made_at) }}</td>

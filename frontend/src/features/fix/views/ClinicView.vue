@@ -142,8 +142,8 @@ const asked = useMutation({
                       params: { id: combination.data.value.layout_id, code: corner.code },
                       query: { car: combination.data.value.car_id },
                     }"
-                    >{{ corner.code }}</RouterLink
-                  ><template v-else>{{ corner.code }}</template> <span class="quiet">{{ corner.name }}</span>
+                    >{{ corner.code }}</RouterLink><template v-else>{{ corner.code }}</template>
+                  <span class="quiet">{{ corner.name }}</span>
                 </th>
                 <td v-for="(cell, index) in corner.cells" :key="shown.drivers[index]?.id" class="number cell">
                   <template v-if="cell.cost_us > 0">

@@ -79,8 +79,7 @@ const others = computed(() =>
       <p class="quiet">
         <RouterLink :to="{ name: 'driver-clinic', params: { id, driver }, query: route.query }">{{
           shown?.name ?? 'Back'
-        }}</RouterLink
-        ><template v-if="combination.data.value">
+        }}</RouterLink><template v-if="combination.data.value">
           · {{ combination.data.value.track }}, {{ combination.data.value.layout }},
           {{ combination.data.value.car }}</template
         >
@@ -183,8 +182,7 @@ const others = computed(() =>
           <li v-for="slip in others" :key="slip.key + slip.at">
             <RouterLink :to="runPlace(id, { session_id: slip.session_id, driver_id: driver, number: slip.run })">{{
               name(slip)
-            }}</RouterLink
-            >: {{ seconds(slip.loss_us) }}. {{ slip.evidence
+            }}</RouterLink>: {{ seconds(slip.loss_us) }}. {{ slip.evidence
             }}<template v-if="slip.remark"> “{{ slip.remark }}”</template>
             <SayPart :slip="slip" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(slip)" />
           </li>

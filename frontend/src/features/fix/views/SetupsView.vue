@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api, type Schemas } from '@/shared/api/client'
+import SetupDifference from '@/features/fix/parts/SetupDifference.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { count, moment } from '@/shared/format'
@@ -49,16 +50,6 @@ const brought = useQuery({
   queryKey: ['setups', 'brought', id],
   enabled: () => Boolean(id.value),
   queryFn: () => answer(api.GET('/api/setups/{setup_id}/brought', { params: { path: { setup_id: id.value! } } })),
-})
-const difference = useQuery({
-  queryKey: ['setups', 'difference', id, against, () => version.value?.number],
-  enabled: () => Boolean(id.value && against.value && version.value),
-  queryFn: () =>
-    answer(
-      api.GET('/api/setups/{setup_id}/difference', {
-        params: { path: { setup_id: id.value! }, query: { first: against.value, second: version.value!.number } },
-      }),
-    ),
 })
 const settled = () =>
   Promise.all(['setups', 'steps', 'history'].map((key) => queries.invalidateQueries({ queryKey: [key] })))
@@ -144,13 +135,11 @@ const remove = useMutation({
   onSettled: settled,
 })
 const file = (form: 'csv' | 'json') => `/api/setups/${id.value}/file?number=${version.value?.number}&form=${form}`
-const plain = (value: string | null) => value ?? '–'
 function changed(item: Schemas['SetupDifference']) {
   const what = `${item.name}${item.corner ? ` at ${item.corner}` : ''}`
   if (item.before === null) return `new: ${what} ${item.after}`
   return item.after === null ? `gone: ${what} ${item.before}` : `${what} ${item.before} → ${item.after}`
 }
-const by = (value: number | null) => (value === null ? '' : `${value > 0 ? '+' : '−'}${Math.abs(value)}`)
 </script>
 
 <template>
@@ -317,31 +306,7 @@ const by = (value: number | null) => (value === null ? '' : `${value > 0 ? '+' :
         </p>
       </section>
       <div>
-        <section v-if="against" class="sheet part" aria-labelledby="difference">
-          <h2 id="difference">Version {{ against }} beside {{ version.number }}</h2>
-          <TroubleNote :error="difference.error.value" />
-          <p v-if="difference.data.value && !difference.data.value.items.length">No value differs.</p>
-          <table v-if="difference.data.value?.items.length" class="ledger">
-            <thead>
-              <tr>
-                <th scope="col">What differs</th>
-                <th scope="col" class="number">{{ against }}</th>
-                <th scope="col" class="number">{{ version.number }}</th>
-                <th scope="col" class="number">By</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="item in difference.data.value.items" :key="item.name + item.corner">
-                <th scope="row">
-                  {{ item.name }}{{ item.corner ? ` at ${item.corner}` : '' }}{{ item.unit ? `, ${item.unit}` : '' }}
-                </th>
-                <td class="number">{{ plain(item.before) }}</td>
-                <td class="number">{{ plain(item.after) }}</td>
-                <td class="number">{{ by(item.by) }}</td>
-              </tr>
-            </tbody>
-          </table>
-        </section>
+        <SetupDifference v-if="against && id" :setup="id" :first="against" :second="version.number" />
         <section class="sheet part" aria-labelledby="record">
           <h2 id="record">What was changed, and why</h2>
           <ul class="record">

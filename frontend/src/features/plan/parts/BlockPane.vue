@@ -45,8 +45,11 @@ const act = (step: Step) => emit('step', props.block.id, step)
       >. <span class="quiet">{{ block.series }}, {{ block.place }}</span>
     </p>
     <p v-if="block.became">
-      <b :class="{ bad: ['missed', 'short', 'replaced'].includes(block.state) }">{{ capital(block.became) }}</b
-      ><span v-if="block.said" class="quiet">, as somebody said</span>.
+      <b :class="{ bad: ['missed', 'short', 'replaced'].includes(block.state) }">{{ capital(block.became) }}</b><span
+        v-if="block.said"
+        class="quiet"
+        >, as somebody said</span
+      >.
     </p>
     <p>{{ block.why }}</p>
     <p v-if="block.pass_mark">{{ block.pass_mark }}</p>

@@ -60,8 +60,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
               <RouterLink
                 v-if="item.combination_id"
                 :to="{ name: 'driver-clinic', params: { id: item.combination_id, driver: item.driver_id } }"
-                >{{ item.driver }}</RouterLink
-              ><template v-else>{{ item.driver }}</template>
+                >{{ item.driver }}</RouterLink><template v-else>{{ item.driver }}</template>
               <span class="quiet">{{ item.place || item.series }}, by {{ moment(item.race_at) }}</span>
             </th>
             <td class="number">{{ item.open }}</td>
@@ -83,8 +82,9 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
       <summary>{{ item.driver }}, {{ item.place || item.series }}: {{ item.open }} open</summary>
       <ul>
         <li v-for="one in item.checks.filter((other) => other.state !== 'met')" :key="one.key">
-          <b>{{ one.title }}</b
-          >: {{ one.words }}.<template v-if="one.closed_by"> Closed by: {{ one.closed_by }}.</template>
+          <b>{{ one.title }}</b>: {{ one.words }}.<template v-if="one.closed_by">
+            Closed by: {{ one.closed_by }}.</template
+          >
         </li>
       </ul>
       <ReadinessPast :entry="item.entry_id" :whose="`${item.driver}, ${item.place || item.series}`" :titles="titles" />

@@ -80,8 +80,9 @@ const drawn = useGradually(() => rows.value.length, 12)
           <td>{{ row.corner.importance.level }}</td>
           <td class="why">{{ row.corner.importance.words }}</td>
           <td class="brake">
-            <template v-if="row.brake">{{ row.brake }}</template
-            ><span v-else class="quiet">{{ row.flat ? 'taken without a lift' : '–' }}</span>
+            <template v-if="row.brake">{{ row.brake }}</template><span v-else class="quiet">{{
+              row.flat ? 'taken without a lift' : '–'
+            }}</span>
           </td>
           <td class="number">{{ row.proposed }}</td>
           <td class="number">{{ row.questions }}</td>

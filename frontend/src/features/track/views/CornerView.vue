@@ -14,13 +14,13 @@ import {
   useBook,
   useNeighbours,
   usePageKeys,
-  VARIANTS,
 } from '@/features/track/book'
 import LapStrip from '@/shared/charts/LapStrip.vue'
 import { shortLength } from '@/shared/format'
 import PastPart from '@/shared/parts/PastPart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import CarsBeside from '@/features/track/parts/CarsBeside.vue'
 import ChecksList from '@/features/track/parts/ChecksList.vue'
 import CornerForm from '@/features/track/parts/CornerForm.vue'
 import OutlinePart from '@/features/track/parts/OutlinePart.vue'
@@ -93,35 +93,6 @@ const pitHere = computed(() => {
 })
 
 // The same corner in another car.
-const beside = ref('')
-const other = useBook(
-  () => props.id,
-  () => beside.value || undefined,
-)
-const pairs = computed(() => {
-  if (!beside.value || !corner.value || other.data.value?.car_id !== beside.value) return []
-  const of = (list: typeof book.value) =>
-    (list?.references ?? []).filter(
-      (item) => item.corner_id === corner.value!.id && item.shown === 'standing' && item.state === 'confirmed',
-    )
-  const keys = new Map<
-    string,
-    { point: keyof typeof POINTS; variant: keyof typeof VARIANTS; left: string[]; right: string[] }
-  >()
-  for (const [side, list] of [
-    ['left', of(book.value)],
-    ['right', of(other.data.value)],
-  ] as const) {
-    for (const item of list) {
-      const key = `${Object.keys(POINTS).indexOf(item.point)} ${item.variant}`
-      const row = keys.get(key) ?? { point: item.point, variant: item.variant, left: [], right: [] }
-      row[side].push(item.words + (item.driver ? ` (${item.driver})` : ''))
-      keys.set(key, row)
-    }
-  }
-  return [...keys].sort(([a], [b]) => a.localeCompare(b)).map(([, row]) => row)
-})
-const carName = (id: string | null | undefined) => book.value?.cars.find((item) => item.id === id)?.name ?? 'no car'
 </script>
 
 <template>
@@ -286,58 +257,7 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
           <ChecksList :book="book" :corner="corner.id" />
         </section>
         <ReferenceList ref="references" :book="book" :corner="corner" :lit="lit" />
-        <section v-if="book.cars.length > 1" class="sheet part" aria-labelledby="beside-title">
-          <div class="line">
-            <h2 id="beside-title">Two cars side by side</h2>
-            <label
-              >{{ carName(book.car_id) }} and
-              <select v-model="beside" aria-label="The other car">
-                <option value="">choose …</option>
-                <option
-                  v-for="item in book.cars.filter((one) => one.id !== book!.car_id)"
-                  :key="item.id"
-                  :value="item.id"
-                >
-                  {{ item.name }}
-                </option>
-              </select></label
-            >
-          </div>
-          <p v-if="beside && !pairs.length && !other.isFetching.value" class="quiet">
-            Nothing is confirmed for either.
-          </p>
-          <div
-            v-if="pairs.length"
-            class="scroll-x"
-            tabindex="0"
-            role="region"
-            aria-label="What is confirmed for either car"
-          >
-            <table class="ledger">
-              <thead>
-                <tr>
-                  <th scope="col">For</th>
-                  <th scope="col">{{ carName(book.car_id) }}</th>
-                  <th scope="col">{{ carName(beside) }}</th>
-                </tr>
-              </thead>
-              <tbody>
-                <tr
-                  v-for="row in pairs"
-                  :key="row.point + row.variant"
-                  :class="{ same: row.left.join() === row.right.join() }"
-                >
-                  <th scope="row">
-                    {{ POINTS[row.point].title
-                    }}<template v-if="row.variant !== 'usual'">, {{ VARIANTS[row.variant] }}</template>
-                  </th>
-                  <td>{{ row.left.join('; ') || '–' }}</td>
-                  <td>{{ row.right.join('; ') || '–' }}</td>
-                </tr>
-              </tbody>
-            </table>
-          </div>
-        </section>
+        <CarsBeside v-if="book.cars.length > 1" :layout="id" :book="book" :corner="corner.id" />
       </div>
     </div>
     <CornerForm
@@ -350,56 +270,4 @@ const carName = (id: string | null | undefined) => book.value?.cars.find((item) 
   </template>
 </template>
 
-<style scoped>
-.strip {
-  padding: 4px 6px 2px;
-  margin-bottom: 10px;
-}
-.columns {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(min(100%, 440px), 1fr));
-  gap: 12px;
-  align-items: start;
-}
-.line {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 2px 14px;
-}
-.line > .v-btn,
-.line > label {
-  margin-left: auto;
-}
-.turn {
-  display: flex;
-  gap: 6px;
-}
-dl {
-  display: grid;
-  grid-template-columns: max-content 1fr;
-  gap: 2px 14px;
-  margin-top: 6px;
-}
-dt {
-  color: var(--quiet);
-}
-.item:not(:last-child)::after {
-  content: '; ';
-}
-b.never {
-  color: var(--loss);
-}
-b.brush {
-  color: var(--ochre);
-}
-b.use {
-  color: var(--accent);
-}
-.text {
-  white-space: pre-wrap;
-}
-tr.same td {
-  color: var(--quiet);
-}
-</style>
+<style scoped src="@/features/track/corner.css"></style>

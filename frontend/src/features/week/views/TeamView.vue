@@ -116,8 +116,11 @@ const remove = useMutation({
       <tbody>
         <tr v-for="item in list.data.value.items" :key="item.id">
           <td>
-            <RouterLink :to="{ name: 'driver-profile', params: { id: item.id } }">{{ item.name }}</RouterLink
-            ><span v-if="item.nickname" class="quiet"> · {{ item.nickname }}</span
+            <RouterLink :to="{ name: 'driver-profile', params: { id: item.id } }">{{ item.name }}</RouterLink><span
+              v-if="item.nickname"
+              class="quiet"
+            >
+              · {{ item.nickname }}</span
             ><span v-if="item.guest" class="quiet"> (guest)</span>
           </td>
           <td>{{ hoursWords(item.availability) }}</td>
