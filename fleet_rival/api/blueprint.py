@@ -17,7 +17,7 @@ from fleet_rival.core.units import DEFAULTS
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services.shared import jobs
 from fleet_rival.services.shared.errors import Outdated
-from fleet_rival.services.shared.jobs import Kind
+from fleet_rival.services.shared.lease import Kind
 
 __all__ = ["api", "background", "download", "kept", "sent_file", "sessions", "telling_current"]
 

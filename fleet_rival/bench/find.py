@@ -27,7 +27,7 @@ from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Lap
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.runtime.trial import Trial
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.find import figures, pace
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.week import combinations
@@ -139,7 +139,7 @@ def _one_more(whole: Trial, actor: Actor, layout: Track, combination_id: UUID, d
         )
         seen = combinations.combination(whole.sessions, actor, combination_id)
         file_id = files.upload(whole.sessions, actor, seen.id, f"{number}.laps.csv", write_laps([lap], layout))
-        files.confirm(whole.sessions, actor, file_id, files.Wishes(seen.revision))
+        importing.confirm(whole.sessions, actor, file_id, importing.Wishes(seen.revision))
         began = time.perf_counter()
         assert f"one more {number}".encode() in asking.get(path)
         took.append(time.perf_counter() - began)

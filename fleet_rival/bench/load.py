@@ -11,7 +11,7 @@ from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import tracks
@@ -90,7 +90,7 @@ def add_practice(
     layout_id = tracks.add_track(sessions, actor, write_track(layout)).id
     made = combinations.add_combination(sessions, actor, layout_id, car)
     file_id = files.upload(sessions, actor, made.id, f"{car}.laps.csv", write_laps(laps, layout))
-    files.confirm(sessions, actor, file_id, files.Wishes(made.revision))
+    importing.confirm(sessions, actor, file_id, importing.Wishes(made.revision))
     return combinations.combination(sessions, actor, made.id)
 
 

@@ -7,7 +7,8 @@ from typing import Final
 from fleet_rival.bench.measure import Row, ratio, seconds
 from fleet_rival.core.planning.checker import broken_rules
 from fleet_rival.core.planning.greedy import greedy_plan
-from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
+from fleet_rival.core.planning.model import gain_of
+from fleet_rival.core.planning.solve import Effort, plan_week
 from fleet_rival.simulator.weeks_to_plan import week_to_plan
 
 __all__ = ["bench_plan"]

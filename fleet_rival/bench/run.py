@@ -41,7 +41,7 @@ from fleet_rival.runtime.children import Server
 from fleet_rival.runtime.console import say, step
 from fleet_rival.runtime.processes import free_port
 from fleet_rival.runtime.trial import Trial, trial
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.find import figures
 from fleet_rival.services.people.team import make_team
 from fleet_rival.services.shared.base import Actor
@@ -197,7 +197,7 @@ def _bench_import(engine: Engine, sessions: sessionmaker[Session], actor: Actor)
     first = time.perf_counter()
     files.look(sessions, actor, file_id, frozenset())
     looked = time.perf_counter()
-    files.confirm(sessions, actor, file_id, files.Wishes(combination.revision))
+    importing.confirm(sessions, actor, file_id, importing.Wishes(combination.revision))
     imported = time.perf_counter()
     with sessions.begin() as session:
         row = session.scalars(select(Combination).order_by(Combination.id.desc()).limit(1)).one()

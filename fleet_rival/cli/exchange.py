@@ -103,7 +103,8 @@ def _week(sessions: sessionmaker[Session], actor: Any, text: str) -> Any:
 
 
 def _bring(sessions: sessionmaker[Session], file: Path) -> int:
-    from fleet_rival.services.exchange.bring import bring_team, let_in
+    from fleet_rival.services.exchange.bring import bring_team
+    from fleet_rival.services.exchange.let_in import let_in
     from fleet_rival.services.shared.errors import ServiceError
 
     try:

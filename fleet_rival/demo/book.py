@@ -11,7 +11,8 @@ from fleet_rival.db.tables import Driver
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import book, layouts, tracks
 from fleet_rival.services.track.book import BookView
-from fleet_rival.simulator.book import BOOKS, Book, Written, long_road_references
+from fleet_rival.simulator.book import BOOKS, long_road_references
+from fleet_rival.simulator.written import Book, Written
 
 __all__ = ["load_book"]
 

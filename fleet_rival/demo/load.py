@@ -32,7 +32,7 @@ from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
 from fleet_rival.runtime.trial import remove_team
 from fleet_rival.services.board import board
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.traces import imports, uploads
 from fleet_rival.services.find import figures
 from fleet_rival.services.people import rigs
@@ -250,7 +250,7 @@ def _load(sessions: sessionmaker[Session], manager: Actor, laps: Path) -> UUID:
     car = content.split(b"\n", 2)[1].split(b",")[1].decode()
     combination = combinations.add_combination(sessions, manager, layout.id, car)
     file_id = files.upload(sessions, manager, combination.id, laps.name[3:], content)
-    files.confirm(sessions, manager, file_id, files.Wishes(combination.revision))
+    importing.confirm(sessions, manager, file_id, importing.Wishes(combination.revision))
     traces = laps.with_name(laps.name.replace(".laps.csv", ".telemetry.parquet"))
     if traces.exists():
         with traces.open("rb") as file:

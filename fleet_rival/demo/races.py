@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.db.tables import Combination, Driver, Entry, Layout, SeriesWeekRow
 from fleet_rival.formats.lap_export import write_laps
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.log import results
 from fleet_rival.services.race import sheet
 from fleet_rival.services.shared.base import Actor
@@ -81,8 +81,8 @@ def _add(sessions: sessionmaker[Session], coach: Actor, combination: UUID, laps:
         ).one()
         track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     file_id = files.upload(sessions, coach, combination, "races.laps.csv", write_laps(laps, track))
-    files.confirm(
-        sessions, coach, file_id, files.Wishes(combinations.combination(sessions, coach, combination).revision)
+    importing.confirm(
+        sessions, coach, file_id, importing.Wishes(combinations.combination(sessions, coach, combination).revision)
     )
 
 

@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services.drive.runs import declare, edit, sheet
+from fleet_rival.services.drive.runs import declare, edit, run_list, sheet
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.fix import work
 from fleet_rival.services.shared.base import Actor
@@ -55,7 +55,7 @@ def load_runs(sessions: sessionmaker[Session], coach: Actor, driver: Actor) -> N
     combination = next(
         item for item in combinations.combinations(sessions, coach) if (item.layout, item.car) == (_LAYOUT, _CAR)
     )
-    last = sheet.driven(sessions, coach, combination.id).sessions[0]
+    last = run_list.driven(sessions, coach, combination.id).sessions[0]
     told = [run for run in last.runs if run.driver == _TOLD_BY][-1]
     key = RunKey(last.practice.id, told.driver_id, told.number)
     edit.write_feel(sessions, driver, key, 0, _FEEL)

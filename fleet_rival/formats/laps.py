@@ -14,7 +14,8 @@ from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.grids import open_grid
-from fleet_rival.formats.mapping import Along, ColumnMapping, apply_mapping
+from fleet_rival.formats.mapped import apply_mapping
+from fleet_rival.formats.mapping import Along, ColumnMapping
 from fleet_rival.formats.rows import RowWarning, SetAside, misfit
 
 __all__ = ["ForeignParts", "LapFile", "RowWarning", "SetAside", "peek", "read_laps", "reads_by_names"]

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.track import Sector
 from fleet_rival.core.words import Differences
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.traces import deriving, imports
 from fleet_rival.services.exchange import bring, packages
 from fleet_rival.services.find import figures, steadiness
@@ -22,7 +22,7 @@ from fleet_rival.services.plan.readiness_history import ReadinessBehind, readine
 from fleet_rival.services.plan.what_if import Change, PlansBeside, RoomFor, what_if, what_makes_room
 from fleet_rival.services.shared import history
 from fleet_rival.services.shared.base import Actor, Work
-from fleet_rival.services.shared.jobs import Kind, Kinds, Nothing
+from fleet_rival.services.shared.lease import Kind, Kinds, Nothing
 from fleet_rival.services.track import boundaries
 
 Sessions = sessionmaker[Session]
@@ -38,7 +38,7 @@ class AskedLook:
 
 @dataclass(frozen=True, slots=True)
 class AskedImport:
-    """A lap file, and what a person decided who saw it: see `files.Wishes`."""
+    """A lap file, and what a person decided who saw it: see `importing.Wishes`."""
 
     file_id: UUID
     combination_id: UUID
@@ -49,10 +49,10 @@ class AskedImport:
     guests: tuple[str, ...] = ()
 
     @property
-    def wishes(self) -> files.Wishes:
+    def wishes(self) -> importing.Wishes:
         names = (frozenset(names) for names in (self.leave_out, self.apart, self.guests))
         leave_out, apart, guests = names
-        return files.Wishes(self.revision, leave_out, self.differences, apart, guests)
+        return importing.Wishes(self.revision, leave_out, self.differences, apart, guests)
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +145,7 @@ def _look(sessions: Sessions, actor: Actor, asked: AskedLook, work: Work) -> Non
 
 
 def _import(sessions: Sessions, actor: Actor, asked: AskedImport, work: Work) -> None:
-    files.confirm(sessions, actor, asked.file_id, asked.wishes, work)
+    importing.confirm(sessions, actor, asked.file_id, asked.wishes, work)
     # Whoever opens the combination or the board next finds the figures computed.
     figures.summary(sessions, actor, asked.combination_id)
     fresh.catch_up(sessions, actor)
@@ -218,7 +218,7 @@ BRING: Final = Kind(packages.BRINGING, AskedUpload, bring.CameIn, _bring)
 FIND_LAYOUT: Final = Kind("track.find", AskedUpload, deriving.LayoutFound, _find_layout)
 TELEMETRY: Final = Kind("telemetry.import", AskedTelemetry, imports.TelemetryImported, _telemetry)
 LOOK: Final = Kind("laps.look", AskedLook, files.Looked, _look)
-IMPORT: Final = Kind("laps.import", AskedImport, files.Imported, _import)
+IMPORT: Final = Kind("laps.import", AskedImport, importing.Imported, _import)
 UNDO: Final = Kind("history.undo", AskedTurn, history.Reversed, _undo)
 REDO: Final = Kind("history.redo", AskedTurn, history.Reversed, _redo)
 PLAN: Final = Kind("plan.make", AskedPlan, plan.PlanTold, _plan)

@@ -5,85 +5,30 @@ long road.
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any, Final
+from fleet_rival.simulator.written import Book, EC2, Note, OLD_RULES, Question, VOLANT, Written, _kerb, _lane, limit, pass, trait
 
-__all__ = ["BOOKS", "Book", "Note", "Question", "Written", "long_road_references"]
-
-RULES: Final = "two wheels inside the line"
-_OLD_RULES: Final = "all wheels inside the line"
+__all__ = ["BOOKS", "long_road_references"]
 
 
-@dataclass(frozen=True, slots=True)
-class Written:
-    """A reference, and who wrote it."""
-
-    corner: str
-    point: str
-    kind: str
-    thing: str
-    values: dict[str, Any] = field(default_factory=dict)
-    at: tuple[str, float] | None = None
-    """Where it lies: from the corner's `start`, `apex` or `end`, so many metres on."""
-    proposed: bool = False
-    """Not confirmed yet."""
-    by_driver: bool = False
-    """By the driver who can sign in, else by the coach."""
-    own: bool = False
-    """For that driver alone."""
-    car: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
-    """What is written of a corner, in the words of the track book."""
-
-    corner: str
-    values: dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
-    """Something that was asked, and perhaps answered."""
-
-    corner: str | None
-    text: str
-    answer: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Book:
-    """A layout's book."""
-
-    track: str
-    layout: str
-    notes: tuple[Note, ...]
-    references: tuple[Written, ...]
-    questions: tuple[Question, ...]
-    pit_entry: str | None = None
-    pit_exit: str | None = None
 
 
-def _limit(where: str, cost: str = "strike", part: str = "two wheels", rules: str = RULES) -> dict[str, Any]:
-    return {"where": where, "part": part, "cost": cost, "rules": rules}
 
 
-def _kerb(where: str, use: str, why: str = "") -> dict[str, Any]:
-    return {"where": where, "use": use, "why": why}
 
 
-def _trait(kind: str, where: str = "") -> dict[str, Any]:
-    return {"kind": kind, "where": where}
 
 
-def _pass(side: str, risk: str, wrong: str = "", yield_when: str = "") -> dict[str, Any]:
-    return {"side": side, "risk": risk, "wrong": wrong, "yield_when": yield_when}
 
 
-def _lane(phase: str, lane: str, where: str = "", why: str = "") -> dict[str, Any]:
-    return {"phase": phase, "lane": lane, "where": where, "why": why}
 
 
-_EC2: Final = "Wrenfield EC-2"
-_VOLANT: Final = "Ostelind Volant"
+
 _HAULER: Final = "Grindle Hauler"
 _P7: Final = "Halvane P7"
 
@@ -95,54 +40,54 @@ _HARBOUR: Final = Book(
             "T1",
             {
                 "other_names": ["Scales"],
-                "limits": [_limit("exit, over the painted line")],
+                "limits": [limit("exit, over the painted line")],
                 "kerbs": [_kerb("inside", "use", "low and flat"), _kerb("exit", "brush", "ends in a drain cover")],
                 "passing": [
-                    _pass("right", "low", "the outside closes on the exit", "when a car is alongside at the scales")
+                    pass("right", "low", "the outside closes on the exit", "when a car is alongside at the scales")
                 ],
-                "traits": [_trait("bump", "in the braking zone, right half")],
+                "traits": [trait("bump", "in the braking zone, right half")],
                 "lanes": [_lane("start", "inside", why="three abreast do not fit between the scales")],
                 "note": "First corner after the start: the tyres are cold and the brakes colder.",
             },
         ),
-        Note("T2", {"limits": [_limit("inside, behind the bollard")], "traits": [_trait("crest", "apex")]}),
+        Note("T2", {"limits": [limit("inside, behind the bollard")], "traits": [trait("crest", "apex")]}),
         Note(
             "T3",
             {
-                "limits": [_limit("exit", "slow-down")],
+                "limits": [limit("exit", "slow-down")],
                 "kerbs": [
                     _kerb("inside, first half", "use"),
                     _kerb("inside, second half", "never", "a raised manhole unsettles the car"),
                 ],
-                "traits": [_trait("off-camber", "second half"), _trait("dirt", "outside line")],
-                "passing": [_pass("left", "medium", "both run wide into the nets")],
+                "traits": [trait("off-camber", "second half"), trait("dirt", "outside line")],
+                "passing": [pass("left", "medium", "both run wide into the nets")],
             },
         ),
         Note(
             "T4",
             {
                 "move": "Tar and Slip",
-                "limits": [_limit("exit", rules=_OLD_RULES)],
-                "traits": [_trait("grip", "new asphalt from the apex on")],
+                "limits": [limit("exit", rules=OLD_RULES)],
+                "traits": [trait("grip", "new asphalt from the apex on")],
             },
         ),
         Note(
             "T5",
             {
                 "move": "Tar and Slip",
-                "limits": [_limit("exit wall", "nothing", "any part")],
+                "limits": [limit("exit wall", "nothing", "any part")],
                 "kerbs": [_kerb("exit", "never", "launches the inside wheel into the wall")],
-                "traits": [_trait("compression", "at the ramp")],
+                "traits": [trait("compression", "at the ramp")],
             },
         ),
         Note(
             "T6",
             {
                 "other_names": ["The Steps"],
-                "limits": [_limit("entry, short cut over the steps", "void", "any wheel")],
-                "traits": [_trait("blind", "until the lantern"), _trait("bump", "where the tram rails cross")],
+                "limits": [limit("entry, short cut over the steps", "void", "any wheel")],
+                "traits": [trait("blind", "until the lantern"), trait("bump", "where the tram rails cross")],
                 "passing": [
-                    _pass(
+                    pass(
                         "right",
                         "high",
                         "no room when the one ahead brakes early",
@@ -151,15 +96,15 @@ _HARBOUR: Final = Book(
                 ],
             },
         ),
-        Note("T7", {"traits": [_trait("flat")], "limits": [_limit("exit")]}),
+        Note("T7", {"traits": [trait("flat")], "limits": [limit("exit")]}),
         Note(
             "T8",
             {
-                "limits": [_limit("exit, on the quay stones")],
-                "traits": [_trait("on-camber"), _trait("dirt", "salt after rain")],
+                "limits": [limit("exit, on the quay stones")],
+                "traits": [trait("on-camber"), trait("dirt", "salt after rain")],
             },
         ),
-        Note("T9", {"passing": [_pass("left", "medium")], "importance": "high"}),
+        Note("T9", {"passing": [pass("left", "medium")], "importance": "high"}),
     ),
     references=(
         Written(
@@ -196,8 +141,8 @@ _HARBOUR: Final = Book(
             ("apex", -16),
         ),
         Written("T1", "apex", "kerb", "yellow kerb stone", {"side": "right", "sure": "firm"}, ("apex", 0)),
-        Written("T1", "apex", "feel", "", {"gear": 2, "brake_peak_pct": 85.0}, car=_EC2),
-        Written("T1", "apex", "feel", "", {"gear": 3, "brake_peak_pct": 80.0}, car=_VOLANT),
+        Written("T1", "apex", "feel", "", {"gear": 2, "brake_peak_pct": 85.0}, car=EC2),
+        Written("T1", "apex", "feel", "", {"gear": 3, "brake_peak_pct": 80.0}, car=VOLANT),
         Written(
             "T1",
             "pick-up",
@@ -205,7 +150,7 @@ _HARBOUR: Final = Book(
             "corner of the weighhouse door",
             {"side": "right", "throttle": "squeezed"},
             ("apex", 12),
-            car=_EC2,
+            car=EC2,
         ),
         Written(
             "T1",
@@ -226,14 +171,14 @@ _HARBOUR: Final = Book(
             {"side": "right", "offset_m": -4.0, "sure": "firm"},
             ("start", 2),
         ),
-        Written("T3", "apex", "feel", "", {"gear": 2}, car=_EC2),
+        Written("T3", "apex", "feel", "", {"gear": 2}, car=EC2),
         Written(
             "T3",
             "apex",
             "feel",
             "",
             {"gear": 1, "note": "First pulls better out of it."},
-            car=_EC2,
+            car=EC2,
             proposed=True,
             by_driver=True,
         ),
@@ -243,7 +188,7 @@ _HARBOUR: Final = Book(
             "sound",
             "echo of the motor from the wall",
             {"sure": "thin", "throttle": "in two steps"},
-            car=_EC2,
+            car=EC2,
         ),
         Written(
             "T4",
@@ -267,7 +212,7 @@ _HARBOUR: Final = Book(
             "board",
             "",
             {"brake_peak_pct": 60.0, "harder_than": "T6"},
-            car=_EC2,
+            car=EC2,
             proposed=True,
             by_driver=True,
         ),
@@ -285,7 +230,7 @@ _HARBOUR: Final = Book(
             proposed=True,
             by_driver=True,
         ),
-        Written("T6", "braking", "board", "", {"brake_peak_pct": 95.0, "gear": 1, "variant": "usual"}, car=_EC2),
+        Written("T6", "braking", "board", "", {"brake_peak_pct": 95.0, "gear": 1, "variant": "usual"}, car=EC2),
         Written("T6", "apex", "light", "lantern", {"side": "left"}, ("apex", 0)),
         Written("T8", "braking", "people", "marshals' stand", {"side": "right", "sure": "thin"}, ("start", 0)),
         Written(
@@ -328,17 +273,17 @@ _OVAL: Final = Book(
             "T1",
             {
                 "move": "South end",
-                "limits": [_limit("inside, below the white line", "slow-down")],
-                "traits": [_trait("on-camber")],
+                "limits": [limit("inside, below the white line", "slow-down")],
+                "traits": [trait("on-camber")],
             },
         ),
         Note(
             "T2",
             {
                 "move": "South end",
-                "limits": [_limit("inside, below the white line", "slow-down")],
+                "limits": [limit("inside, below the white line", "slow-down")],
                 "passing": [
-                    _pass("left", "low", "the outside truck pinches on the exit", "when the nose is at the cab")
+                    pass("left", "low", "the outside truck pinches on the exit", "when the nose is at the cab")
                 ],
                 "lanes": [
                     _lane("start", "inside", "first groove", "nobody gives room outside while tyres are cold"),
@@ -351,7 +296,7 @@ _OVAL: Final = Book(
             "T3",
             {
                 "move": "North end",
-                "traits": [_trait("bump", "entry"), _trait("dirt", "above the second groove")],
+                "traits": [trait("bump", "entry"), trait("dirt", "above the second groove")],
                 "lanes": [_lane("start", "inside"), _lane("end", "middle", "below the dirt")],
             },
         ),
@@ -360,7 +305,7 @@ _OVAL: Final = Book(
             {
                 "move": "North end",
                 "kerbs": [_kerb("apron", "never", "unloads the front")],
-                "limits": [_limit("outside wall", "nothing")],
+                "limits": [limit("outside wall", "nothing")],
             },
         ),
     ),
@@ -389,13 +334,13 @@ _ROUND: Final = Book(
     notes=(
         Note(
             "T3",
-            {"move": "Stairs", "given_up_for": "T5", "traits": [_trait("crest", "entry")], "limits": [_limit("exit")]},
+            {"move": "Stairs", "given_up_for": "T5", "traits": [trait("crest", "entry")], "limits": [limit("exit")]},
         ),
         Note(
             "T4",
             {
                 "move": "Stairs",
-                "traits": [_trait("blind")],
+                "traits": [trait("blind")],
                 "note": "The road is narrower than it looks in the mirror.",
             },
         ),
@@ -403,21 +348,21 @@ _ROUND: Final = Book(
             "T5",
             {
                 "move": "Stairs",
-                "limits": [_limit("exit", "slow-down")],
+                "limits": [limit("exit", "slow-down")],
                 "kerbs": [_kerb("exit", "never", "gravel behind it")],
             },
         ),
-        Note("T16", {"traits": [_trait("flat"), _trait("compression", "apex")], "limits": [_limit("exit")]}),
+        Note("T16", {"traits": [trait("flat"), trait("compression", "apex")], "limits": [limit("exit")]}),
         Note(
-            "T29", {"traits": [_trait("dirt", "from the farm gate on"), _trait("on-camber")], "other_names": ["Drover"]}
+            "T29", {"traits": [trait("dirt", "from the farm gate on"), trait("on-camber")], "other_names": ["Drover"]}
         ),
-        Note("T32", {"traits": [_trait("flat")]}),
-        Note("T48", {"traits": [_trait("flat")], "limits": [_limit("exit")]}),
+        Note("T32", {"traits": [trait("flat")]}),
+        Note("T48", {"traits": [trait("flat")], "limits": [limit("exit")]}),
         Note(
             "T56",
             {
-                "traits": [_trait("bump", "bridge joint")],
-                "passing": [_pass("either", "high", "there is one line over the bridge")],
+                "traits": [trait("bump", "bridge joint")],
+                "passing": [pass("either", "high", "there is one line over the bridge")],
             },
         ),
     ),

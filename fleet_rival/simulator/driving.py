@@ -8,7 +8,6 @@ that measured times are held against.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from math import sqrt
 from typing import Final
 
 import numpy as np
@@ -17,15 +16,14 @@ from scipy.ndimage import gaussian_filter1d
 
 from fleet_rival.core.track import Track
 from fleet_rival.simulator.car import CarModel
+from fleet_rival.simulator.profiles import SLOWEST_MS, Limits, Metres, Profile, in_the_way, profile_of, took
 from fleet_rival.simulator.road import Road
 
 __all__ = ["DrivenLap", "Slip", "Stint", "drive_lap"]
 
-Metres = NDArray[np.float64]
 
 _PIT_AWAY_M: Final = 14.0
 _PIT_RAMP_M: Final = 45.0
-_SLOWEST_MS: Final = 3.0
 _BEFORE_LIMITER_M: Final = 25.0
 """From where a corner is left to where the next gear is due."""
 _GEARS: Final = 6
@@ -160,30 +158,6 @@ class DrivenLap:
         }
 
 
-@dataclass(slots=True)
-class _Limits:
-    """What holds the car back at each metre."""
-
-    grip: Metres
-    cap: Metres
-    power: Metres
-    drag: Metres
-
-    def copy(self) -> "_Limits":
-        return _Limits(self.grip.copy(), self.cap.copy(), self.power.copy(), self.drag.copy())
-
-    def apart(self, other: "_Limits") -> tuple[int, int]:
-        """The first metre at which two differ, and the one after the last; twice 0 where they don't."""
-        differ = (
-            (self.grip != other.grip)
-            | (self.cap != other.cap)
-            | (self.power != other.power)
-            | (self.drag != other.drag)
-        )
-        found = np.flatnonzero(differ)
-        return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)
-
-
 def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLap:
     """Drive one lap.
 
@@ -192,13 +166,13 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
         stint: how it is driven; each slip is made as big as what it shall cost.
     """
     count = len(road.curvature)
-    limits = _Limits(np.full(count, stint.grip), np.full(count, np.inf), np.ones(count), np.ones(count))
+    limits = Limits(np.full(count, stint.grip), np.full(count, np.inf), np.ones(count), np.ones(count))
     step = road.length_m / count
     for part in track.segment_parts:
         limits.grip[round(part.start_m / step) : round(part.end_m / step)] *= stint.segment_grip.get(part.code, 1.0)
     limits.grip = gaussian_filter1d(limits.grip, 8.0, mode="wrap")
     for place in stint.behind_at:
-        _in_the_way(limits, np.asarray(_profile(road, car, limits, stint.entry_ms).speed), place)
+        in_the_way(limits, np.asarray(profile_of(road, car, limits, stint.entry_ms).speed), place)
     for place in stint.tow_at:
         first = round(place * count)
         limits.drag[first : first + round(250 / step)] *= 0.72
@@ -206,7 +180,7 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
     if stint.pit and track.pit:
         _pit(limits, offset, track, step, stint.pit)
     effects = {name: np.zeros(count) for name in ("lock", "slip", "gear", "limiter", "against", "foot")}
-    profile = _profile(road, car, limits, stint.entry_ms)
+    profile = profile_of(road, car, limits, stint.entry_ms)
     losses = []
     speed = np.asarray(profile.speed)
     for slip in stint.slips:
@@ -222,115 +196,6 @@ def drive_lap(road: Road, car: CarModel, track: Track, stint: Stint) -> DrivenLa
     return DrivenLap(road, car, stint, places, time, speed, line, closed, tuple(losses))
 
 
-@dataclass(frozen=True, slots=True)
-class _Profile:
-    """How fast the car goes at each metre and at the end, and how fast it may go there to be able to brake for what
-    comes.
-    """
-
-    speed: list[float]
-    fastest: list[float]
-    limits: _Limits
-
-
-def _profile(
-    road: Road, car: CarModel, limits: _Limits, entry_ms: float | None, before: _Profile | None = None
-) -> _Profile:
-    """Speed at each metre and at the end: cornering limit, braking backwards, driving forwards.
-
-    Args:
-        before: of wider limits and the same entry: what the new ones don't touch is taken from there, number by number
-            the same as if all
-            were driven anew, so that a slip takes the time of its own stretch only.
-    """
-    count = len(road.curvature)
-    step = road.length_m / count
-    holds = (car.grip_ms2 * limits.grip).tolist()
-    with np.errstate(divide="ignore"):
-        top = np.minimum(
-            np.minimum(np.sqrt(car.grip_ms2 * limits.grip / np.abs(road.curvature)), car.top_speed_ms), limits.cap
-        ).tolist()
-    bends = np.abs(road.curvature).tolist()
-    power, drag = (car.power_w_per_kg * limits.power).tolist(), (car.drag_per_m * limits.drag).tolist()
-    first, last = (0, count) if before is None else limits.apart(before.limits)
-    if before is not None and first == last:
-        return before
-    # Plain lists: one number after the other depends on the last.
-    fastest = None if before is None else _braked_for(before.fastest, top, holds, bends, step, first, last)
-    if fastest is None:
-        # A little over once round, so that the end has felt the beginning; nothing called, for it is done a million
-        # times.
-        before, fastest, here = None, top, min(count, 600) % count
-        for index in range(count + min(count, 600) - 1, -1, -1):
-            earlier = index % count
-            arrives, sideways = fastest[here], fastest[here] ** 2 * bends[earlier]
-            left = holds[earlier] ** 2 - sideways**2
-            least = (0.15 * holds[earlier]) ** 2
-            may = sqrt(arrives * arrives + 2 * step * sqrt(left if left > least else least))
-            fastest[earlier] = min(fastest[earlier], may)
-            here = earlier
-    begin = 0
-    out = [fastest[0] if entry_ms is None else entry_ms]
-    if before is not None:
-        begin = next(
-            at for at, (new, old) in enumerate(zip(fastest, before.fastest, strict=True)) if new != old or at == first
-        )
-        # The speed there is bound by how fast the car may be there.
-        begin = max(0, begin - 1)
-        out = before.speed[: begin + 1] if begin else out
-    speed, slowest = out[-1], _SLOWEST_MS**2
-    for here in range(begin, count):
-        sideways = speed * speed * bends[here]
-        left, least = holds[here] ** 2 - sideways**2, (0.15 * holds[here]) ** 2
-        left = sqrt(left if left > least else least)
-        driven = power[here] / (speed if speed > 5.0 else 5.0)
-        square = speed * speed + 2 * step * ((driven if driven < left else left) - drag[here] * speed * speed)
-        after = sqrt(square if square > slowest else slowest)
-        limit = fastest[(here + 1) % count]
-        # A car that comes faster than the limit brakes as well as it can.
-        speed = after if after <= limit else max(limit, sqrt(max(speed * speed - 2 * step * holds[here], slowest)))
-        out.append(speed)
-        if before is not None and here >= last and speed == before.speed[here + 1]:
-            out += before.speed[here + 2 :]
-            break
-    return _Profile(out, fastest, limits)
-
-
-def _may_arrive(next_ms: float, holds: float, bends: float, step: float) -> float:
-    """How fast a car may be a metre earlier to be able to brake to this."""
-    sideways = next_ms**2 * bends
-    left = sqrt(max(holds**2 - sideways**2, (0.15 * holds) ** 2))
-    return sqrt(next_ms * next_ms + 2 * step * left)
-
-
-def _braked_for(
-    before: list[float], top: list[float], holds: list[float], bends: list[float], step: float, first: int, last: int
-) -> list[float] | None:
-    """How fast the car may be, where limits changed from `first` to before `last`; None where that is felt back over
-    the line.
-    """
-    fastest = before.copy()
-    for earlier in range(last - 1, -1, -1):
-        here = (earlier + 1) % len(fastest)
-        told = min(top[earlier], _may_arrive(fastest[here], holds[earlier], bends[earlier], step))
-        if earlier < first and told == fastest[earlier]:
-            return fastest
-        fastest[earlier] = told
-    return None
-
-
-def _took(speed: Metres, step: float) -> float:
-    return float((2 * step / (speed[1:] + speed[:-1])).sum())
-
-
-def _in_the_way(limits: _Limits, speed: Metres, place: float) -> None:
-    first = round(place * len(limits.cap))
-    after = min(first + 130, len(limits.cap))
-    limits.cap[first:after] = np.minimum(
-        limits.cap[first:after], 0.9 * speed[first:after].min() + 0.02 * speed[first:after]
-    )
-
-
 def _line(road: Road, stint: Stint) -> Metres:
     """Offset of the line driven: inside at the apex, a little otherwise each time. Left is negative."""
     bend = gaussian_filter1d(road.curvature, 12.0, mode="wrap")
@@ -341,7 +206,7 @@ def _line(road: Road, stint: Stint) -> Metres:
     return np.asarray(ideal + wander)
 
 
-def _pit(limits: _Limits, offset: Metres, track: Track, step: float, which: str) -> None:
+def _pit(limits: Limits, offset: Metres, track: Track, step: float, which: str) -> None:
     pit = track.pit
     if pit is None:
         return
@@ -357,23 +222,21 @@ def _pit(limits: _Limits, offset: Metres, track: Track, step: float, which: str)
     limits.cap[lane] = np.minimum(limits.cap[lane], (pit.limit_kmh or 60.0) / 3.6)
 
 
-def _slipped(
-    road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, before: _Profile
-) -> tuple[_Profile, int]:
+def _slipped(road: Road, car: CarModel, track: Track, stint: Stint, slip: Slip, before: Profile) -> tuple[Profile, int]:
     """The lap with a slip in it, as big as what it shall cost; its limits are those in which a second one finds it."""
     step = road.length_m / len(road.curvature)
     if slip.loss_s <= 0:
         return before, 0
     unspoiled = np.asarray(before.speed)
-    least = _took(unspoiled, step)
+    least = took(unspoiled, step)
     low, high = 0.0, 1.0
     chosen, lost = before, 0.0
     for _ in range(_TRIES):
         size = (low + high) / 2
         tried = before.limits.copy()
         _spoil(tried, track, step, unspoiled, slip, size)
-        chosen = _profile(road, car, tried, stint.entry_ms, before)
-        lost = _took(np.asarray(chosen.speed), step) - least
+        chosen = profile_of(road, car, tried, stint.entry_ms, before)
+        lost = took(np.asarray(chosen.speed), step) - least
         if lost < slip.loss_s:
             low = size
         else:
@@ -402,7 +265,7 @@ def _places(track: Track, step: float, speed: Metres, code: str) -> _Places:
     return _Places(begins, int(slow[0]), int(slow[-1]), ends, 1.0 if corner.direction == "left" else -1.0)
 
 
-def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip, size: float) -> None:
+def _spoil(limits: Limits, track: Track, step: float, speed: Metres, slip: Slip, size: float) -> None:
     """What goes wrong, from nothing (0) to more than anybody would do (1)."""
     at = _places(track, step, speed, slip.corner)
     count = len(limits.cap)
@@ -436,7 +299,7 @@ def _spoil(limits: _Limits, track: Track, step: float, speed: Metres, slip: Slip
         first = min(count - 1, at.leaves + round(_BEFORE_LIMITER_M / step))
         held(first, 220 * size, speed[first])
     elif slip.kind in ("spin", "contact"):
-        held(at.entered, 5 + 60 * size, _SLOWEST_MS + 1)
+        held(at.entered, 5 + 60 * size, SLOWEST_MS + 1)
     else:  # over-slow
         limits.cap[at.entered : at.leaves + 1] = np.minimum(
             limits.cap[at.entered : at.leaves + 1], speed[at.entered] * (1 - 0.6 * size)

@@ -7,7 +7,7 @@ from typing import Final
 
 from fleet_rival.core.corners.audit import BrakeScatter, Sides
 from fleet_rival.core.corners.helped import Helped
-from fleet_rival.core.corners.kinds import Cause
+from fleet_rival.core.corners.inputs import Cause
 from fleet_rival.core.corners.priorities import SharedMistake
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss

@@ -16,11 +16,11 @@ from fleet_rival.api import schemas
 from fleet_rival.api.access import COOKIE, CSRF_HEADER, csrf_token
 from fleet_rival.api.app import create_app
 from fleet_rival.jobs.kinds import IMPORT, KINDS, AskedImport
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import importing
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.shared import jobs
 from fleet_rival.services.shared.base import Actor, Work
-from fleet_rival.services.shared.jobs import Kinds
+from fleet_rival.services.shared.lease import Kinds
 from tests.conftest import example, manager_of
 
 PLAIN = example("dirty/practice.plain.laps.csv")
@@ -126,7 +126,7 @@ def combination(client: Browser) -> str:
 
 def _import_alone(sessions: sessionmaker[Session], actor: Actor, asked: AskedImport, work: Work) -> None:
     """Without computing what nobody has asked for yet."""
-    files.confirm(sessions, actor, asked.file_id, asked.wishes, work)
+    importing.confirm(sessions, actor, asked.file_id, asked.wishes, work)
 
 
 @pytest.fixture

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Combination, Lap
 from fleet_rival.services.drive import files as drive
-from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.drive import importing
+from fleet_rival.services.drive.importing import Wishes
 from fleet_rival.services.find import figures as find
 from fleet_rival.services.shared.errors import Conflict
 from tests.api.conftest import Browser
@@ -61,7 +62,7 @@ def test_of_two_imports_at_once_one_is_asked_to_look_again(sessions: sessionmake
     def take(seen: drive.Preview) -> int:
         gate.wait()
         try:
-            return drive.confirm(sessions, desk.actor, seen.id, Wishes(seen.revision)).added
+            return importing.confirm(sessions, desk.actor, seen.id, Wishes(seen.revision)).added
         except Conflict:
             return 0
 
@@ -86,7 +87,7 @@ def test_readers_never_see_half_an_import(sessions: sessionmaker[Session]) -> No
 
     with ThreadPoolExecutor(3) as pool:
         readers = [pool.submit(read) for _ in range(2)]
-        pool.submit(drive.confirm, sessions, desk.actor, seen.id, Wishes(seen.revision)).result()
+        pool.submit(importing.confirm, sessions, desk.actor, seen.id, Wishes(seen.revision)).result()
         for reader in readers:
             reader.result()
     assert counts <= {1, 73}

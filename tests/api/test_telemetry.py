@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api.routes.drive import live as live_routes
-from fleet_rival.services.drive import feed, files
+from fleet_rival.services.drive import feed, files, importing
 from fleet_rival.services.people import rigs
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import tracks
@@ -99,7 +99,7 @@ def test_traces_over_http(desk: Browser, sessions: Sessions, manager: Actor) -> 
     layout = tracks.add_track(sessions, manager, (folder / "oval-a-102.track.json").read_bytes())
     made = combinations.add_combination(sessions, manager, layout.id, "Trace Truck")
     file_id = files.upload(sessions, manager, made.id, "x.csv", (folder / "oval-a-102.laps.csv").read_bytes())
-    files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
+    importing.confirm(sessions, manager, file_id, importing.Wishes(made.revision))
     content = FILE.read_bytes()
     place = begin(desk, len(content), str(made.id))
     piece(desk, place, 0, content)

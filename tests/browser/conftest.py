@@ -16,7 +16,7 @@ from fleet_rival.clock import AHEAD
 from fleet_rival.demo.load import Account, load_demo
 from fleet_rival.demo.screenshots import BROWSER
 from fleet_rival.runtime.trial import Trial, trial
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.people import sign_in
 from fleet_rival.services.people.team import person_called
 from fleet_rival.services.shared.base import Actor
@@ -54,7 +54,7 @@ class Desk:
         manager = self.actor("manager")
         file_id = files.upload(self.whole.sessions, manager, combination, name, laps.encode())
         revision = combinations.combination(self.whole.sessions, manager, combination).revision
-        files.confirm(self.whole.sessions, manager, file_id, files.Wishes(revision))
+        importing.confirm(self.whole.sessions, manager, file_id, importing.Wishes(revision))
 
     def lay_out(self, car: str, laps: str = "") -> str:
         """Make a combination with these laps; the path of its page."""

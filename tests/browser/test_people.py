@@ -14,7 +14,7 @@ from fleet_rival.clock import now
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Person
 from fleet_rival.runtime.trial import remove_team
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.people.team import make_team, team_link
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import tracks
@@ -194,7 +194,7 @@ def a_small_team(desk: Desk) -> Actor:
         f"Wim Sattler,1,1,{number},31.{100 + 37 * number % 200}\n" for number in range(1, 31)
     )
     file_id = files.upload(sessions, manager, made.id, "x.laps.csv", laps.encode())
-    files.confirm(sessions, manager, file_id, files.Wishes(made.revision))
+    importing.confirm(sessions, manager, file_id, importing.Wishes(made.revision))
     today = now().date()
     own = series.add_series(sessions, manager, "Twin Cup")
     facts = SeriesWeek(

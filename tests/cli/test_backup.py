@@ -21,7 +21,7 @@ from fleet_rival.runtime.console import Failure
 from fleet_rival.runtime.mariadb import MariaDB
 from fleet_rival.runtime.processes import free_port
 from fleet_rival.runtime.schedule import Schedule, Settings
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.traces import imports, uploads, view
 from fleet_rival.services.find import figures as find
 from fleet_rival.services.shared.last_backup import last_ended, note_ended
@@ -63,7 +63,7 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
             "x.laps.csv",
             next((DATA / folder).glob("*a-10?.laps.csv")).read_bytes(),
         )
-        files.confirm(made.sessions, actor, file_id, files.Wishes(combination.revision))
+        importing.confirm(made.sessions, actor, file_id, importing.Wishes(combination.revision))
         traces = sorted((DATA / folder).glob("*.telemetry.parquet"))[0]
         with traces.open("rb") as file:
             coming = uploads.begin_upload(made.sessions, actor, combination.id, traces.name, traces.stat().st_size)

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from fleet_rival.core.corners.compare import compare, road_of
-from fleet_rival.core.corners.kinds import Cause, cause_of, phase_losses, scatter_of
+from fleet_rival.core.corners.inputs import Cause, scatter_of
+from fleet_rival.core.corners.kinds import cause_of, phase_losses
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves, curves_of
 from tests.core.driving import LAYOUT, Way, drive, ordinary

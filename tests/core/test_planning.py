@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 
 from fleet_rival.core.planning.checker import Broken, broken_rules
 from fleet_rival.core.planning.greedy import greedy_plan
+from fleet_rival.core.planning.model import gain_of
 from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Placed, Problem, Wanted, days_of, rest_minutes
 from fleet_rival.core.planning.room import possible_starts
-from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
+from fleet_rival.core.planning.solve import Effort, plan_week
 from fleet_rival.core.season.availability import Availability, Window, free_spans
 from fleet_rival.simulator.weeks_to_plan import week_to_plan
 

@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fleet_rival.core.planning.checker import broken_rules
+from fleet_rival.core.planning.model import gain_of
 from fleet_rival.core.planning.problem import Locked, Person, Problem, Wanted
-from fleet_rival.core.planning.solve import Effort, gain_of
+from fleet_rival.core.planning.solve import Effort
 from fleet_rival.core.planning.variation import beside, room_makers, with_less_time, with_more_time
 from fleet_rival.simulator.weeks_to_plan import week_to_plan
 

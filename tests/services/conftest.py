@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.formats.tracks import read_track
 from fleet_rival.services.board import board
-from fleet_rival.services.drive import files
-from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.drive import files, importing
+from fleet_rival.services.drive.importing import Wishes
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track import tracks as track
 from fleet_rival.services.week import combinations, profiles, series
@@ -90,7 +90,7 @@ class Season:
         combination = self.combination(car)
         seen = combinations.combination(self.sessions, self.actor, combination)
         file_id = files.upload(self.sessions, self.actor, combination, "x.csv", content)
-        files.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
+        importing.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
 
     def board(self, day: date | None = None, now: datetime = NOON, actor: Actor | None = None) -> Any:
         return orjson.loads(board(self.sessions, actor or self.actor, day, ZoneInfo("UTC"), lambda: now).body)

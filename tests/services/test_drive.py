@@ -9,8 +9,9 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.tables import Change, ChangeSet, Combination, Driver, Lap, LapFileRow, PracticeSession
-from fleet_rival.services.drive import files, imports
-from fleet_rival.services.drive.files import ImportResult, Preview, Wishes
+from fleet_rival.services.drive import files, importing, imports
+from fleet_rival.services.drive.files import Preview
+from fleet_rival.services.drive.importing import ImportResult, Wishes
 from fleet_rival.services.find import figures as find
 from fleet_rival.services.people.team import make_team
 from fleet_rival.services.shared import history
@@ -44,7 +45,7 @@ class Desk:
 
     def take(self, content: bytes, **wishes: Any) -> ImportResult:
         seen = self.look(content)
-        return files.confirm(self.sessions, self.actor, seen.id, Wishes(seen.revision, **wishes))
+        return importing.confirm(self.sessions, self.actor, seen.id, Wishes(seen.revision, **wishes))
 
     def figures(self) -> dict[str, Any]:
         body, _ = find.summary(self.sessions, self.actor, self.combination)
@@ -75,7 +76,7 @@ def test_every_dirty_file_ends_as_its_truth_says(desk: Desk, name: str) -> None:
     assert (seen.new, seen.same, seen.different_count) == (truth["laps_in"], 0, 0)
     assert seen.set_aside_count == len(truth["set_aside"]) + len(truth["duplicate_lines"])
     assert seen.unknown_drivers == tuple(sorted(truth["drivers"]))
-    result = files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+    result = importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert result.added == truth["laps_in"] == desk.count()
     figures = desk.figures()
     for driver, wanted in truth["drivers"].items():
@@ -98,7 +99,7 @@ def test_the_same_file_twice_is_told_and_doubles_nothing(desk: Desk) -> None:
     first = desk.take(PLAIN)
     again = desk.look(PLAIN)
     assert again.imported_before is not None and (again.new, again.same) == (0, first.added)
-    result = files.confirm(desk.sessions, desk.actor, again.id, Wishes(again.revision))
+    result = importing.confirm(desk.sessions, desk.actor, again.id, Wishes(again.revision))
     assert (result.added, result.same, desk.count()) == (0, 72, 72)
 
 
@@ -123,7 +124,7 @@ def test_a_lap_with_another_time_is_shown_and_the_person_chooses(desk: Desk) -> 
     (difference,) = seen.different
     assert (difference.line, difference.fields[0]) == (5, "time_us") and difference.file_us < difference.stored_us
     before = desk.figures()
-    kept = files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision, differences="keep"))
+    kept = importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision, differences="keep"))
     assert (kept.kept, kept.changed) == (1, 0) and desk.figures() == before
     taken = desk.take(other, differences="take")
     assert (taken.kept, taken.changed, desk.count()) == (0, 1, 72)
@@ -158,7 +159,7 @@ def test_names_that_are_left_out_stay_out_with_their_laps(desk: Desk) -> None:
 
 def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     seen = desk.look(PLAIN)
-    monkeypatch.setattr(files, "_BATCH", 20)
+    monkeypatch.setattr(importing, "_BATCH", 20)
     written = files.insert
     calls = []
 
@@ -170,21 +171,21 @@ def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pyt
 
     monkeypatch.setattr(files, "insert", failing)
     with pytest.raises(RuntimeError):
-        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+        importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert (desk.count(), desk.count(Driver), desk.count(ChangeSet)) == (0, 0, 3)
     monkeypatch.undo()
-    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision)).added == 72
+    assert importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision)).added == 72
 
 
 def test_what_was_seen_is_what_happens_or_nothing_does(desk: Desk) -> None:
     seen = desk.look(PLAIN)
     desk.take(b"driver,lap,time\nA,1,61\n")
     with pytest.raises(Conflict, match="since you looked"):
-        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+        importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     fresh = desk.again(seen.id)
-    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision)).added == 72
+    assert importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision)).added == 72
     with pytest.raises(Conflict, match="already"):
-        files.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision))
+        importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(fresh.revision))
     with pytest.raises(Conflict):
         files.discard(desk.sessions, desk.actor, seen.id)
 
@@ -200,7 +201,7 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     desk.take(b"driver,session,lap,time\nKeziah Umberlin,earlier,1,61\n")
     before = desk.figures()
     seen = desk.look(PLAIN)
-    files.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
+    importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert history.undo(desk.sessions, desk.actor).summary == "Took back: Imported practice.laps.csv"
     assert (
         desk.figures() == before and desk.count() == 1 and desk.count(Driver) == 1 and desk.count(PracticeSession) == 1
@@ -212,15 +213,15 @@ def test_an_import_is_taken_back_as_a_whole(desk: Desk) -> None:
     # The file is kept, so it can go in again.
     again = desk.again(seen.id)
     assert again.new == 72 and again.imported_before is None
-    assert files.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
+    assert importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(again.revision)).added == 72
 
 
 def test_laps_that_an_import_changed_are_as_before(desk: Desk) -> None:
     first = desk.look(PLAIN)
-    files.confirm(desk.sessions, desk.actor, first.id, Wishes(first.revision))
+    importing.confirm(desk.sessions, desk.actor, first.id, Wishes(first.revision))
     before = desk.figures()
     other = desk.look(changed(PLAIN, 5, ",20.", ",19."))
-    files.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
+    importing.confirm(desk.sessions, desk.actor, other.id, Wishes(other.revision, differences="take"))
     assert desk.figures() != before
     # What the second one changed isn't thrown away with the first.
     newest, oldest = (item.change_id for item in imports.imports(desk.sessions, desk.actor, desk.combination))
@@ -255,7 +256,7 @@ def test_another_team_sees_nothing_of_it(desk: Desk) -> None:
         lambda: combinations.combination(desk.sessions, other, desk.combination),
         lambda: files.upload(desk.sessions, other, desk.combination, "x.csv", PLAIN),
         lambda: files.preview(desk.sessions, other, seen.id),
-        lambda: files.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
+        lambda: importing.confirm(desk.sessions, other, seen.id, Wishes(seen.revision)),
         lambda: files.discard(desk.sessions, other, seen.id),
         lambda: imports.imports(desk.sessions, other, desk.combination),
         lambda: files.export_laps(desk.sessions, other, desk.combination),

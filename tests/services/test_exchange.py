@@ -16,8 +16,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.db.tables import Base, Lap, LayoutCorner, Membership, Person, Team
-from fleet_rival.services.exchange.bring import bring_team, let_in
+from fleet_rival.services.exchange.bring import bring_team
 from fleet_rival.services.exchange.export import export_team, package_name
+from fleet_rival.services.exchange.let_in import let_in
 from fleet_rival.services.exchange.tables import LEFT_OUT, TELEMETRY, plain_tables
 from fleet_rival.services.fix import clinic
 from fleet_rival.services.log import lessons, results

@@ -28,7 +28,7 @@ from fleet_rival.db.tables import (
     TraceRow,
 )
 from fleet_rival.formats.tracks import read_track
-from fleet_rival.services.drive import feed, files, watching
+from fleet_rival.services.drive import feed, feed_taking, files, importing, watching
 from fleet_rival.services.drive.brief import brief
 from fleet_rival.services.drive.feed import Line
 from fleet_rival.services.drive.runs import declare, edit
@@ -272,7 +272,7 @@ def test_samples_of_another_lap_are_told_and_change_nothing(cellar: Cellar) -> N
 def test_samples_whose_lap_doesnt_come_are_told_and_used_when_it_does(
     cellar: Cellar, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(feed, "_LAP_COMES_WITHIN", timedelta(0))
+    monkeypatch.setattr(feed_taking, "_LAP_COMES_WITHIN", timedelta(0))
     cellar.take([line for line in cellar.sent if line.kind == "samples"])
     [trouble] = feed.troubles(cellar.sessions, cellar.manager)
     assert trouble.lines == len(cellar.sent) - 6 and trouble.reason.endswith("are there, and their laps aren't.")
@@ -415,7 +415,7 @@ def test_a_rig_is_briefed_with_the_run_else_the_week_else_the_last_place(cellar:
     other = combinations.add_combination(sessions, manager, cellar.layout, "Peat Coupe")
     content = b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n"
     file_id = files.upload(sessions, manager, other.id, "x.csv", content)
-    files.confirm(sessions, manager, file_id, files.Wishes(other.revision))
+    importing.confirm(sessions, manager, file_id, importing.Wishes(other.revision))
     assert brief(sessions, cellar.rig, "Ysolde Farrand").car == "Peat Coupe"
     begins = now().date() - timedelta(days=1)
     cup = series.add_series(sessions, manager, "Cup")

@@ -21,11 +21,11 @@ from fleet_rival.db.tables import CorrectionRow, Driver, LapCurve, Layout, Pract
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.telemetry_export import TelemetryWriter
 from fleet_rival.formats.tracks import write_track
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.runs import edit, moves, sheet
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.drive.traces import imports, passes, uploads
-from fleet_rival.services.fix import audit, card, clinic, say, work
+from fleet_rival.services.fix import audit, card, catalogue, clinic, mistake_card, say, work
 from fleet_rival.services.people.team import add_person
 from fleet_rival.services.shared import history
 from fleet_rival.services.shared.base import Actor
@@ -111,11 +111,11 @@ class Desk:
     ) -> list[StintLap]:
         made, content = driven(rate, seed, moment, name)
         file_id = files.upload(self.sessions, self.actor, self.combination, f"{seed}.laps.csv", content)
-        files.confirm(
+        importing.confirm(
             self.sessions,
             self.actor,
             file_id,
-            files.Wishes(combinations.combination(self.sessions, self.actor, self.combination).revision),
+            importing.Wishes(combinations.combination(self.sessions, self.actor, self.combination).revision),
         )
         if traces:
             self.send(recorded(rate, seed, moment, name))
@@ -166,9 +166,9 @@ def test_a_habit_is_told_with_its_passes_its_card_and_what_people_say_of_it(desk
     assert mistake["recurring"] and told["three"][0]["corner"] == "T3" and "too early at T3" in mistake["words"]
     assert {slip["lap"] for slip in mistake["slips"]} <= set(wanted) and mistake["source"] == "telemetry"
     assert "earlier than on good passes" in mistake["evidence"]
-    shown = clinic.mistake_passes(desk.sessions, desk.actor, desk.combination, desk.driver, "T3", "early-brake")
+    shown = mistake_card.mistake_passes(desk.sessions, desk.actor, desk.combination, desk.driver, "T3", "early-brake")
     s.MistakePasses.model_validate(shown)
-    assert len(shown["passes"]) == min(clinic.MOST_PASSES, len(mistake["slips"]))
+    assert len(shown["passes"]) == min(mistake_card.MOST_PASSES, len(mistake["slips"]))
     for item in shown["passes"]:
         assert len(item["channels"]["speed_kmh"]) == len(shown["at_m"])
         assert sum(phase["loss_us"] for phase in item["phases"][:3]) > 0.5 * sum(
@@ -459,7 +459,7 @@ def test_on_another_layout_only_what_still_makes_sense_goes_along(desk: Desk) ->
 
 
 def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> None:
-    shipped = {item.code: item for item in work.exercises(sessions, manager)}
+    shipped = {item.code: item for item in catalogue.exercises(sessions, manager)}
     assert len(shipped) == 17 and all(item.version == 0 and item.work for item in shipped.values())
     one = shipped["late-throttle"]
     values: dict[str, Any] = {
@@ -469,25 +469,25 @@ def test_the_library_is_the_teams_own(sessions: Sessions, manager: Actor) -> Non
         "of_passes": 5,
         "good_passes": 4,
     }
-    changed = work.change_exercise(sessions, manager, one.code, 0, values)
+    changed = catalogue.change_exercise(sessions, manager, one.code, 0, values)
     assert changed.shipped and changed.version == 1 and changed.mark.startswith("4 of 5")
     with pytest.raises(Outdated):
-        work.change_exercise(sessions, manager, one.code, 0, values)
-    work.change_exercise(sessions, manager, "own-1", 0, {**values, "kind": "kerb", "title": "Ours"})
-    assert {"own-1", "kerb"} <= {item.code for item in work.exercises(sessions, manager) if item.kind == "kerb"}
+        catalogue.change_exercise(sessions, manager, one.code, 0, values)
+    catalogue.change_exercise(sessions, manager, "own-1", 0, {**values, "kind": "kerb", "title": "Ours"})
+    assert {"own-1", "kerb"} <= {item.code for item in catalogue.exercises(sessions, manager) if item.kind == "kerb"}
     refused: list[Callable[[], Any]] = [
-        lambda: work.change_exercise(sessions, manager, "own-2", 0, {**values, "good_passes": 6}),
-        lambda: work.change_exercise(sessions, manager, "own-2", 0, {**values, "work": " "}),
-        lambda: work.change_exercise(sessions, manager, "own-2", 0, {**values, "kind": "nonsense"}),
-        lambda: work.change_exercise(sessions, manager, "spin", 0, {**values, "kind": "kerb"}),
+        lambda: catalogue.change_exercise(sessions, manager, "own-2", 0, {**values, "good_passes": 6}),
+        lambda: catalogue.change_exercise(sessions, manager, "own-2", 0, {**values, "work": " "}),
+        lambda: catalogue.change_exercise(sessions, manager, "own-2", 0, {**values, "kind": "nonsense"}),
+        lambda: catalogue.change_exercise(sessions, manager, "spin", 0, {**values, "kind": "kerb"}),
     ]
     for act in refused:
         with pytest.raises(Refused):
             act()
     with pytest.raises(Outdated):
-        work.remove_exercise(sessions, manager, one.code, 7)
-    work.remove_exercise(sessions, manager, one.code, 1)
-    work.remove_exercise(sessions, manager, "own-1", 1)
-    assert {item.code: item for item in work.exercises(sessions, manager)} == shipped
+        catalogue.remove_exercise(sessions, manager, one.code, 7)
+    catalogue.remove_exercise(sessions, manager, one.code, 1)
+    catalogue.remove_exercise(sessions, manager, "own-1", 1)
+    assert {item.code: item for item in catalogue.exercises(sessions, manager)} == shipped
     with pytest.raises(NotThere):
-        work.remove_exercise(sessions, manager, "own-1", 1)
+        catalogue.remove_exercise(sessions, manager, "own-1", 1)

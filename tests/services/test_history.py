@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.recording import NotRecorded
 from fleet_rival.db.tables import Base, Car, Driver, Lap, LapFileRow, Membership
-from fleet_rival.services.drive import files
-from fleet_rival.services.drive.files import Wishes
+from fleet_rival.services.drive import files, importing
+from fleet_rival.services.drive.importing import Wishes
 from fleet_rival.services.people import members
 from fleet_rival.services.people.team import add_person, make_team
 from fleet_rival.services.plan import rules
@@ -46,7 +46,7 @@ class Desk:
     def import_file(self, content: bytes = PLAIN) -> UUID:
         seen = combinations.combination(self.sessions, self.actor, self.combinations[0])
         file_id = files.upload(self.sessions, self.actor, seen.id, "practice.laps.csv", content)
-        files.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
+        importing.confirm(self.sessions, self.actor, file_id, Wishes(seen.revision))
         return history.history(self.sessions, self.actor).items[0].id
 
     def rows(self, *tables: type[Base]) -> list[Any]:
@@ -230,7 +230,7 @@ def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk)
     desk.write(0, "dusty", coach)
     seen = combinations.combination(desk.sessions, coach, desk.combinations[0])
     file_id = files.upload(desk.sessions, coach, seen.id, "practice.laps.csv", PLAIN)
-    files.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
+    importing.confirm(desk.sessions, coach, file_id, Wishes(seen.revision))
     own = next(
         item.id for item in history.history(desk.sessions, coach, mine=True).items if item.action == "laps.import"
     )
@@ -244,7 +244,7 @@ def test_a_driver_takes_back_what_is_the_own_and_nothing_of_the_team(desk: Desk)
     alone = b"driver,session,lap,time\nKeziah Umberlin,late,1,20.7\n"
     seen = combinations.combination(desk.sessions, demoted, desk.combinations[0])
     file_id = files.upload(desk.sessions, demoted, seen.id, "own.csv", alone)
-    files.confirm(desk.sessions, demoted, file_id, Wishes(seen.revision))
+    importing.confirm(desk.sessions, demoted, file_id, Wishes(seen.revision))
     assert history.undo(desk.sessions, demoted).rows == 2
     assert history.redo(desk.sessions, demoted).rows == 2
 

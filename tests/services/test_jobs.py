@@ -16,7 +16,7 @@ from fleet_rival.clock import now
 from fleet_rival.confined import call
 from fleet_rival.db.tables import Car, Job, Membership
 from fleet_rival.services.people.team import add_person, make_team
-from fleet_rival.services.shared import jobs
+from fleet_rival.services.shared import jobs, lease
 from fleet_rival.services.shared.base import Actor, Work, begin_change
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from tests.conftest import manager_of
@@ -29,8 +29,8 @@ def nothing(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: W
     raise AssertionError("never done")
 
 
-def kind_of(doing: Doing) -> jobs.Kind[dict[str, Any], dict[str, Any]]:
-    return jobs.Kind("test", dict[str, Any], dict[str, Any], doing)
+def kind_of(doing: Doing) -> lease.Kind[dict[str, Any], dict[str, Any]]:
+    return lease.Kind("test", dict[str, Any], dict[str, Any], doing)
 
 
 class Queue:
@@ -94,7 +94,7 @@ def test_a_job_of_a_worker_that_was_killed_is_free_when_its_lease_is_over_and_th
 
     def killed_and_taken_over() -> None:
         assert jobs.due(queue.sessions) == []
-        queue.set(lease_until=now() - jobs.LEASE)
+        queue.set(lease_until=now() - lease.LEASE)
         assert jobs.due(queue.sessions) == [queue.key]
         queue.run(add_car("Second"))
 
@@ -105,7 +105,7 @@ def test_a_job_of_a_worker_that_was_killed_is_free_when_its_lease_is_over_and_th
 def test_a_message_that_got_lost_is_found_by_looking(queue: Queue) -> None:
     queue.begin()
     assert jobs.due(queue.sessions) == []
-    queue.set(created_at=now() - jobs.LEASE)
+    queue.set(created_at=now() - lease.LEASE)
     assert jobs.due(queue.sessions) == [queue.key]
 
 
@@ -150,7 +150,7 @@ def test_a_database_that_is_away_leaves_the_job_for_another_attempt_but_not_for_
     for attempt in range(1, 6):
         queue.run(add_car("Never", away))
         assert queue.look(job_id).state == "running"
-        queue.set(lease_until=now() - jobs.LEASE)
+        queue.set(lease_until=now() - lease.LEASE)
         with queue.sessions() as session:
             assert session.scalars(select(Job.attempt)).one() == attempt
     queue.run(add_car("Never"))
@@ -161,7 +161,7 @@ def test_a_database_that_is_away_leaves_the_job_for_another_attempt_but_not_for_
 @pytest.mark.parametrize("doing", ["computing", "waiting for a process"])
 def test_cancelling_ends_work_that_never_asks(queue: Queue, monkeypatch: pytest.MonkeyPatch, doing: str) -> None:
     """A file whose reading takes minutes, say: it ends within a few looks, and nothing of it stays."""
-    monkeypatch.setattr(jobs, "_RENEW_SECONDS", 0.05)
+    monkeypatch.setattr(lease, "_RENEW_SECONDS", 0.05)
     job_id = queue.begin()
     begun = threading.Event()
 
@@ -186,7 +186,7 @@ def test_cancelling_ends_work_that_never_asks(queue: Queue, monkeypatch: pytest.
 
 
 def test_what_is_done_is_done_however_late_somebody_cancels(queue: Queue, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(jobs, "_RENEW_SECONDS", 0.01)
+    monkeypatch.setattr(lease, "_RENEW_SECONDS", 0.01)
     job_id = queue.begin()
 
     def finished(sessions: Sessions, actor: Actor, arguments: dict[str, Any], work: Work) -> None:
@@ -203,14 +203,14 @@ def test_what_is_done_is_done_however_late_somebody_cancels(queue: Queue, monkey
 
 
 def test_the_lease_is_renewed_while_a_long_step_lasts(queue: Queue, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(jobs, "_RENEW_SECONDS", 0.02)
+    monkeypatch.setattr(lease, "_RENEW_SECONDS", 0.02)
     renewed = threading.Event()
 
     def wait() -> None:
         queue.set(lease_until=now())
         for _ in range(200):
             with queue.sessions() as session:
-                if session.scalars(select(Job.lease_until)).one() > now() + jobs.LEASE / 2:
+                if session.scalars(select(Job.lease_until)).one() > now() + lease.LEASE / 2:
                     return renewed.set()
             threading.Event().wait(0.02)
 

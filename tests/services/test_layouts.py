@@ -16,7 +16,7 @@ from fleet_rival.formats.tracks import read_track
 from fleet_rival.services.shared import history, reversal
 from fleet_rival.services.shared.base import Work
 from fleet_rival.services.shared.errors import Conflict, NotThere, Outdated, Refused
-from fleet_rival.services.shared.jobs import Cancelled
+from fleet_rival.services.shared.lease import Cancelled
 from fleet_rival.services.track import book, boundaries, layouts, tracks
 from fleet_rival.services.track.boundaries import DraftCorner, Renamed
 from fleet_rival.services.week import combinations, series

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.db.tables import Lap as LapRow
-from fleet_rival.services.drive import files, live
+from fleet_rival.services.drive import files, importing, live
 from fleet_rival.services.drive.live import Delivery
 from fleet_rival.services.people import rigs, sign_in
 from fleet_rival.services.shared import history
@@ -33,7 +33,7 @@ class Cellar:
         file_id = files.upload(
             sessions, self.manager, made.id, "x.csv", b"driver,session,lap,time\nYsolde Farrand,1,1,20.7\n"
         )
-        files.confirm(sessions, self.manager, file_id, files.Wishes(made.revision))
+        importing.confirm(sessions, self.manager, file_id, importing.Wishes(made.revision))
         self.combination = made.id
         self.place = {"track": made.track, "layout": made.layout, "car": "Cinder Truck"}
         found = sign_in.rig(sessions, rigs.make_rig_token(sessions, self.manager, "Cellar")[1])

@@ -18,7 +18,7 @@ from fleet_rival.services.drive.traces import uploads
 from fleet_rival.services.exchange.export import export_team
 from fleet_rival.services.exchange.packages import BRINGING, MAKING, package_file, ways_in
 from fleet_rival.services.people.team import add_person, make_team
-from fleet_rival.services.shared import jobs, trace_files
+from fleet_rival.services.shared import jobs, lease, trace_files
 from fleet_rival.services.shared.base import Actor, begin_change
 from fleet_rival.services.shared.errors import Conflict, NotThere
 from fleet_rival.telemetry.store import store
@@ -34,7 +34,7 @@ def actor(sessions: Sessions) -> Actor:
     return Desk(sessions, manager_of(sessions)).actor
 
 
-def begun(sessions: Sessions, actor: Actor, kind: jobs.Kind[Any, Any], asked: Any) -> UUID:
+def begun(sessions: Sessions, actor: Actor, kind: lease.Kind[Any, Any], asked: Any) -> UUID:
     return jobs.start(sessions, actor, kind, "A package", asked).id
 
 

@@ -17,9 +17,9 @@ from fleet_rival.core.track import Corner, Sector, Track
 from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark
-from fleet_rival.services.drive import clips, files, live, practice
-from fleet_rival.services.drive.files import Wishes
-from fleet_rival.services.drive.runs import asked, declare, edit, fingers, moves, sheet
+from fleet_rival.services.drive import clips, files, importing, live, practice
+from fleet_rival.services.drive.importing import Wishes
+from fleet_rival.services.drive.runs import asked, declare, edit, fingers, moves, reactions, run_list, sheet
 from fleet_rival.services.drive.runs.moves import WhichRun
 from fleet_rival.services.drive.runs.places import RunKey, track_of
 from fleet_rival.services.drive.runs.sheet import LapOnSheet, RunSheet
@@ -51,7 +51,7 @@ def driver(season: Season) -> Actor:
 
 
 def key_of(season: Season, place: UUID, index: int = 0, run: int = 0) -> RunKey:
-    session = sheet.driven(season.sessions, season.actor, place).sessions[index]
+    session = run_list.driven(season.sessions, season.actor, place).sessions[index]
     return RunKey(session.practice.id, session.runs[run].driver_id, session.runs[run].number)
 
 
@@ -155,7 +155,7 @@ class TestDeclaring:
         rig = sign_in.rig(season.sessions, rigs.make_rig_token(season.sessions, season.actor, "Cellar")[1])
         assert rig is not None
         made = declare.declare(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], CONTEXT, [])
-        assert [item.id for item in sheet.driven(season.sessions, season.actor, place).waiting] == [made.id]
+        assert [item.id for item in run_list.driven(season.sessions, season.actor, place).waiting] == [made.id]
         whole = {
             "track": found.track,
             "layout": found.layout,
@@ -177,16 +177,16 @@ class TestDeclaring:
             live.deliver(season.sessions, rig, live.Delivery(**whole, laps=laps))  # type: ignore[arg-type]
         shown = seen(season, key_of(season, place, 1))
         assert (shown.run.id, shown.run.number) == (made.id, 7) and [lap.tyre_age for lap in shown.laps] == [4.0, 5.0]
-        assert not sheet.driven(season.sessions, season.actor, place).waiting
+        assert not run_list.driven(season.sessions, season.actor, place).waiting
 
     def test_a_file_finds_the_run_that_was_declared_before_it_began(self, season: Season, place: UUID) -> None:
         corin = season.drivers["Corin Ashgrove"]
         declare.declare(season.sessions, season.actor, place, corin, CONTEXT, [])
         season.drive("Corin Ashgrove", datetime(2020, 1, 1, 12, tzinfo=UTC), TIMES)
-        assert sheet.driven(season.sessions, season.actor, place).waiting, "driven long before"
+        assert run_list.driven(season.sessions, season.actor, place).waiting, "driven long before"
         season.drive("Corin Ashgrove", now() + timedelta(minutes=5), TIMES)
         waiting, shown = (
-            sheet.driven(season.sessions, season.actor, place).waiting,
+            run_list.driven(season.sessions, season.actor, place).waiting,
             seen(season, _last(season, place, "Corin Ashgrove")),
         )
         assert not waiting and shown.declared and shown.laps[3].compound == "hard" and shown.laps[3].tyre_age == 7.0
@@ -237,7 +237,7 @@ class TestFingers:
         history.undo(season.sessions, season.actor, None)  # all laps that were typed
         assert not any(
             line.runs and line.runs[0].driver == "Corin Ashgrove"
-            for line in sheet.driven(season.sessions, season.actor, place).sessions
+            for line in run_list.driven(season.sessions, season.actor, place).sessions
         )
 
     def test_guests_laps_are_for_comparison_and_in_no_figure_of_the_team(self, season: Season, place: UUID) -> None:
@@ -265,7 +265,7 @@ class TestFingers:
             )
 
     def test_laps_timed_by_hand_carry_how_far_they_may_be_off(self, season: Season, place: UUID) -> None:
-        assert fingers.reaction(season.sessions, season.actor).plus_minus_us == UNCALIBRATED.plus_minus_us
+        assert reactions.reaction(season.sessions, season.actor).plus_minus_us == UNCALIBRATED.plus_minus_us
         shown = clips.clip(season.sessions, season.actor, place, 3)
         truths = [crossing.at_us for crossing in shown.crossings]
         assert (
@@ -274,8 +274,8 @@ class TestFingers:
             != clips.clip(season.sessions, season.actor, place, 4)
         )
         with pytest.raises(Refused, match="6 are needed"):
-            fingers.remember_reaction(season.sessions, season.actor, truths, truths[:3])
-        measured = fingers.remember_reaction(
+            reactions.remember_reaction(season.sessions, season.actor, truths, truths[:3])
+        measured = reactions.remember_reaction(
             season.sessions, season.actor, truths, [at + 150_000 + (at % 7) * 3000 for at in truths]
         )
         assert 150_000 <= measured.offset_us <= 170_000 and 0 < measured.plus_minus_us < 40_000
@@ -298,7 +298,7 @@ class TestTheLastWord:
         key = key_of(season, place)
 
         def listed() -> int | None:
-            return sheet.driven(season.sessions, season.actor, place).sessions[0].runs[0].best_us
+            return run_list.driven(season.sessions, season.actor, place).sessions[0].runs[0].best_us
 
         assert listed() == best(season) == 65_500_000
         edit.say_of_marks(season.sessions, season.actor, key, versions(season, key, 3), {"tow": True})
@@ -355,7 +355,7 @@ class TestTheLastWord:
         shown = files.preview(season.sessions, season.actor, file_id)
         assert isinstance(shown, files.Preview)
         assert (shown.new, shown.same, shown.different_count) == (1, 8, 0)
-        files.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
+        importing.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
         assert not lap_of(season, key, 4).counts and best(season) == 65_444_000
 
     def test_facts_of_many_laps_are_written_at_once(self, season: Season, place: UUID) -> None:
@@ -518,7 +518,7 @@ class TestQuestions:
                 call(foreign)
         assert sheet.run_sheet(season.sessions, driver, _last(season, place, "Ysolde Farrand")).laps
         assert {
-            line.driver for item in sheet.driven(season.sessions, driver, place).sessions for line in item.runs
+            line.driver for item in run_list.driven(season.sessions, driver, place).sessions for line in item.runs
         } == {"Ysolde Farrand"}
         with pytest.raises(NotThere):
             declare.declare(season.sessions, driver, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
@@ -531,10 +531,10 @@ class TestSessions:
         declare.say_of_run(season.sessions, season.actor, key_of(season, place), CONTEXT)
         season.drive("Ysolde Farrand", NOON + timedelta(hours=2), TIMES)
         season.drive("Corin Ashgrove", NOON + timedelta(hours=2), TIMES)
-        into, other = (item.practice.id for item in sheet.driven(season.sessions, season.actor, place).sessions)
+        into, other = (item.practice.id for item in run_list.driven(season.sessions, season.actor, place).sessions)
         done = moves.merge_sessions(season.sessions, season.actor, into, other)
         assert done.laps == 8
-        merged = sheet.driven(season.sessions, season.actor, place).sessions
+        merged = run_list.driven(season.sessions, season.actor, place).sessions
         assert [sorted((run.driver, run.number) for run in item.runs) for item in merged] == [
             [("Corin Ashgrove", 1), ("Ysolde Farrand", 1), ("Ysolde Farrand", 2)]
         ]
@@ -548,7 +548,7 @@ class TestSessions:
             moves.split_session(season.sessions, season.actor, into, [WhichRun(moved.driver_id, 9)], None)
         for _ in range(2):
             history.undo(season.sessions, season.actor)
-        assert {item.practice.id for item in sheet.driven(season.sessions, season.actor, place).sessions} == {
+        assert {item.practice.id for item in run_list.driven(season.sessions, season.actor, place).sessions} == {
             into,
             other,
         }
@@ -604,10 +604,10 @@ def test_reactions_are_each_persons_own(season: Season, driver: Actor) -> None:
     with season.sessions() as session:
         assert session.get_one(Person, driver.person_id).reaction is None
     truths = [round(at * 1_000_000) for at in range(3, 43, 4)]
-    fingers.remember_reaction(season.sessions, driver, truths, [at + 100_000 for at in truths])
+    reactions.remember_reaction(season.sessions, driver, truths, [at + 100_000 for at in truths])
     assert (
-        fingers.reaction(season.sessions, driver).presses == 10
-        and fingers.reaction(season.sessions, season.actor).presses == 0
+        reactions.reaction(season.sessions, driver).presses == 10
+        and reactions.reaction(season.sessions, season.actor).presses == 0
     )
 
 
@@ -617,7 +617,7 @@ def test_a_driver_adds_own_laps_under_another_name_and_nobody_elses(season: Seas
     files.say_how(season.sessions, driver, file_id, None, {"Y. Farrand": season.drivers["Ysolde Farrand"]})
     shown = files.preview(season.sessions, driver, file_id)
     assert isinstance(shown, files.Preview) and shown.unknown_drivers == ("Stranger",)
-    done = files.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
+    done = importing.confirm(season.sessions, driver, file_id, Wishes(shown.revision, guests=frozenset({"Stranger"})))
     assert (done.added, done.left_out, done.drivers_added) == (1, 1, ())
     with pytest.raises(Refused, match="ask a manager or coach"):
         files.upload(
@@ -643,7 +643,7 @@ class TestWhatIsSaidStays:
         file_id = files.upload(season.sessions, season.actor, place, "longer.csv", content)
         shown = files.preview(season.sessions, season.actor, file_id)
         assert isinstance(shown, files.Preview) and shown.new == 2
-        files.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
+        importing.confirm(season.sessions, season.actor, file_id, Wishes(shown.revision))
         told = [(lap.number, lap.compound, lap.tyre_age, lap.fuel_l) for lap in seen(season, key).laps[-2:]]
         assert told == [(9, "hard", 12.0, None), (10, "hard", 13.0, None)]
         assert len({lap.compound for lap in seen(season, key).laps}) == 1, "one group, not two"
@@ -659,7 +659,7 @@ class TestWhatIsSaidStays:
         assert not shown.declared and "compound" in shown.supposed and shown.run.handling["slow"]["entry"] == 1
         lines = [
             item
-            for item in sheet.driven(season.sessions, season.actor, place).sessions
+            for item in run_list.driven(season.sessions, season.actor, place).sessions
             if item.practice.id == key.session_id
         ]
         assert [run.declared for item in lines for run in item.runs] == [False]
@@ -757,7 +757,7 @@ class TestWhatIsSaidStays:
         declare.declare(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"], CONTEXT, [])
         later = now() + declare._WAITING + timedelta(minutes=1)
         monkeypatch.setattr(declare, "now", lambda: later)
-        assert sheet.driven(season.sessions, season.actor, place).waiting == ()
+        assert run_list.driven(season.sessions, season.actor, place).waiting == ()
         lane = fingers.begin(season.sessions, season.actor, place, season.drivers["Corin Ashgrove"])
         kept = fingers.type_lap(
             season.sessions, season.actor, RunKey(lane.session_id, lane.driver_id, lane.run), 1, "65.1"
@@ -772,7 +772,7 @@ class TestMergingRuns:
 
     def all_laps(self, season: Season, place: UUID) -> list[tuple[str, str, int, int, int]]:
         found = []
-        for line in sheet.driven(season.sessions, season.actor, place).sessions:
+        for line in run_list.driven(season.sessions, season.actor, place).sessions:
             for run in line.runs:
                 shown = seen(season, RunKey(line.practice.id, run.driver_id, run.number))
                 found += [(line.practice.label, run.driver, run.number, lap.number, lap.time_us) for lap in shown.laps]
@@ -783,7 +783,7 @@ class TestMergingRuns:
             season.drive(name, NOON + timedelta(hours=hours), [90.0, 66.0 + hours, 65.0 + hours])
         before = self.all_laps(season, place)
         times = sorted(lap[4] for lap in before)
-        ids = [line.practice.id for line in sheet.driven(season.sessions, season.actor, place).sessions]
+        ids = [line.practice.id for line in run_list.driven(season.sessions, season.actor, place).sessions]
         ysolde, corin = season.drivers["Ysolde Farrand"], season.drivers["Corin Ashgrove"]
         acts = [
             lambda: moves.merge_sessions(season.sessions, season.actor, ids[0], ids[1]),

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.people.team import add_person, make_team
 from fleet_rival.services.shared import search
 from fleet_rival.services.shared.base import Actor
@@ -30,7 +30,7 @@ def actor(sessions: Sessions) -> Actor:
     for car in ("Grindle EC-2", "Other"):
         combination = combinations.add_combination(sessions, made, layout.id, car)
         file_id = files.upload(sessions, made, combination.id, "x.laps.csv", LAPS.encode())
-        files.confirm(sessions, made, file_id, files.Wishes(combination.revision))
+        importing.confirm(sessions, made, file_id, importing.Wishes(combination.revision))
     return made
 
 

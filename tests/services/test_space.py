@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.services.drive import files as drive
 from fleet_rival.services.drive.traces import uploads
 from fleet_rival.services.people.team import add_person
-from fleet_rival.services.shared import jobs, space
+from fleet_rival.services.shared import jobs, lease, space
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import NoRoom
 from fleet_rival.services.track import tracks
@@ -70,7 +70,7 @@ def test_a_full_disk_refuses_what_is_new_and_lets_what_waits_wait(
             work.finish(session, {})
         done.append("done")
 
-    kind = jobs.Kind("test", dict[str, Any], dict[str, Any], work)
+    kind = lease.Kind("test", dict[str, Any], dict[str, Any], work)
     job = jobs.start(sessions, actor, kind, "Work", {})
     key = jobs.key_of(sessions, job.id)
     full(monkeypatch)

@@ -17,7 +17,7 @@ from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Corner
 from fleet_rival.db.tables import Driver, Lap, Layout, LayoutCorner, PracticeSession, TraceFile, TraceRow, Upload
 from fleet_rival.formats.telemetry_export import TelemetryWriter
-from fleet_rival.services.drive import files
+from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.runs import edit
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.drive.traces import deriving, imports, uploads, view
@@ -54,7 +54,7 @@ class Garage:
             content = [",".join(line.split(",")[index] for index in kept) for line in content]
         if laps:
             file_id = files.upload(sessions, self.manager, made.id, "x.csv", "\n".join(content).encode())
-            files.confirm(sessions, self.manager, file_id, files.Wishes(made.revision))
+            importing.confirm(sessions, self.manager, file_id, importing.Wishes(made.revision))
 
     def send(self, content: bytes, name: str = "a.telemetry.parquet", actor: Actor | None = None) -> Any:
         who = actor or self.manager
@@ -191,7 +191,7 @@ def test_new_laps_join_the_session_in_which_the_others_were_found(sessions: Sess
     rows += [f"Ysolde Farrand,evening (2),2,{number},{time * 1.02 / 1e6:.6f}" for number, time in one.items()]
     revision = combinations.combination(sessions, garage.manager, garage.combination).revision
     file_id = files.upload(sessions, garage.manager, garage.combination, "second.csv", "\n".join(rows).encode())
-    files.confirm(sessions, garage.manager, file_id, files.Wishes(revision))
+    importing.confirm(sessions, garage.manager, file_id, importing.Wishes(revision))
     result = garage.read(parquet(*second))
     assert (result.matched, result.added, result.differs) == (3, 1, 0)
     with sessions() as session:

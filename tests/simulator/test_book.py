@@ -19,10 +19,11 @@ from fleet_rival.core.words import (
     TRAITS,
     VARIANTS,
 )
-from fleet_rival.simulator.book import BOOKS, Written, long_road_references
+from fleet_rival.simulator.book import BOOKS, long_road_references
 from fleet_rival.simulator.league import league
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES
 from fleet_rival.simulator.road import lay_out
+from fleet_rival.simulator.written import Written
 
 ALL: list[Written] = [item for book in BOOKS for item in book.references] + list(long_road_references(64))
 CORNERS = {

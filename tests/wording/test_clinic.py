@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fleet_rival.core.corners.audit import BrakeScatter, Sides
-from fleet_rival.core.corners.kinds import Cause
+from fleet_rival.core.corners.inputs import Cause
 from fleet_rival.core.corners.priorities import SharedMistake
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.slips import Found, Slip

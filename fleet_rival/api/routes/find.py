@@ -9,7 +9,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, units
 from fleet_rival.api.blueprint import api, background, download, kept, sessions
 from fleet_rival.jobs import kinds
-from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness
+from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness, two_ways
 from fleet_rival.services.shared import search
 from fleet_rival.services.shared.errors import Conflict
 
@@ -52,7 +52,7 @@ def get_versus(path: s.DriverPath, query: s.VersusQuery) -> Any:
 
 def _versus(path: s.DriverPath, query: s.VersusQuery) -> dict[str, Any]:
     where = (path.combination_id, path.driver_id, (query.first, query.second))
-    return pace.two_ways(
+    return two_ways.two_ways(
         sessions(), actor(), *where, query.laps, query.stops, round(query.stop_s * 1_000_000), query.week, query.also
     )
 

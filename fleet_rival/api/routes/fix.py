@@ -8,7 +8,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, kept, sessions
 from fleet_rival.services.drive.runs.places import RunKey
-from fleet_rival.services.fix import audit, card, clinic, say, setups, work
+from fleet_rival.services.fix import audit, card, catalogue, clinic, mistake_card, say, setups, work
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 _fix = Tag(name="fix")
@@ -42,7 +42,7 @@ def get_driver_clinic(path: s.DriverPath, query: s.OfWeek) -> Any:
 def get_mistake_passes(path: s.MistakePath, query: s.OfWeek) -> Any:
     """The passes of one mistake over the driver's good pass."""
     where = (path.combination_id, path.driver_id, path.corner, path.kind)
-    return s.validate(s.MistakePasses, clinic.mistake_passes(sessions(), actor(), *where, query.week, query.also))
+    return s.validate(s.MistakePasses, mistake_card.mistake_passes(sessions(), actor(), *where, query.week, query.also))
 
 
 @api.get(
@@ -78,7 +78,9 @@ def uncorrect_pass(path: s.PassPath) -> Any:
 @allowed("fix.see")
 def list_exercises() -> Any:
     """The team's library of exercises."""
-    return s.validate(s.ExercisesOut, {"items": work.exercises(sessions(), actor()), "mistake_words": MISTAKE_WORDS})
+    return s.validate(
+        s.ExercisesOut, {"items": catalogue.exercises(sessions(), actor()), "mistake_words": MISTAKE_WORDS}
+    )
 
 
 @api.put("/exercises", responses={"200": s.ExerciseOut}, tags=[_fix])
@@ -86,7 +88,7 @@ def list_exercises() -> Any:
 def change_exercise(body: s.ExerciseForm) -> Any:
     """Write an exercise, if it is still as it was looked at, or a new one."""
     return s.validate(
-        s.ExerciseOut, work.change_exercise(sessions(), actor(), body.code, body.version, body.model_dump())
+        s.ExerciseOut, catalogue.change_exercise(sessions(), actor(), body.code, body.version, body.model_dump())
     )
 
 
@@ -94,7 +96,7 @@ def change_exercise(body: s.ExerciseForm) -> Any:
 @allowed("exercise.remove")
 def remove_exercise(path: s.ExercisePath, header: s.Version) -> Any:
     """Take an exercise of the team's own away, or let one be as it ships."""
-    work.remove_exercise(sessions(), actor(), path.code, header.number)
+    catalogue.remove_exercise(sessions(), actor(), path.code, header.number)
     return "", 204
 
 

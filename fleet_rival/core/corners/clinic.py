@@ -10,21 +10,13 @@ from numpy.typing import NDArray
 
 from fleet_rival.core.corners.audit import BrakeScatter, audited, brake_scatter
 from fleet_rival.core.corners.compare import Comparison, compare, road_of
-from fleet_rival.core.corners.kinds import Cause, Scatter, cause_of, scatter_of
+from fleet_rival.core.corners.inputs import Cause, Scatter, scatter_of
+from fleet_rival.core.corners.kinds import cause_of
 from fleet_rival.core.corners.recurring import Mistake, mistakes_of
 from fleet_rival.core.corners.references import PartFigures, part_figures
-from fleet_rival.core.corners.slips import (
-    Correction,
-    Slip,
-    Threshold,
-    booked,
-    cold_figures,
-    cold_slips,
-    levels_of,
-    thresholds_of,
-    warm_slips,
-)
+from fleet_rival.core.corners.slips import Correction, Slip, booked, cold_figures, cold_slips, warm_slips
 from fleet_rival.core.corners.standing_losses import StandingLoss, merged, standing_losses
+from fleet_rival.core.corners.thresholds import Threshold, levels_of, thresholds_of
 from fleet_rival.core.corners.trades import Trade, trades_of
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings

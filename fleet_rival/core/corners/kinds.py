@@ -8,29 +8,17 @@ counts.
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fleet_rival.core.corners.compare import RISE_PCT, Comparison
+from fleet_rival.core.corners.inputs import EXPLAINS, INPUT_PCT, LEVEL_SPEED, SURE, Cause, Pass, Scatter, widened
 from fleet_rival.core.settings import Settings
-from fleet_rival.core.statistics import MAD_TO_SD
 from fleet_rival.core.words import CORNER_PHASES, Point
 
-__all__ = [
-    "CARRIED",
-    "FORESTALLED",
-    "PHASE_OF",
-    "POINT_OF",
-    "Cause",
-    "Scatter",
-    "cause_of",
-    "loss_begins_m",
-    "phase_losses",
-    "scatter_of",
-]
+__all__ = ["CARRIED", "FORESTALLED", "PHASE_OF", "POINT_OF", "cause_of", "loss_begins_m", "phase_losses"]
 
 PHASE_OF: Final[Mapping[str, str]] = {
     "early-brake": "approach",
@@ -66,8 +54,6 @@ POINT_OF: Final[Mapping[str, Point]] = {
 }
 """The reference that helps against a kind; for the others the corner's braking."""
 
-_SURE: Final = 3.0
-"""Deviations of the driver's ordinary passes: one in 700 lies beyond by chance."""
 CARRIED: Final = "carried"
 """No kind: the car came slower into the segment, and lost little more there."""
 FORESTALLED: Final = "forestalled"
@@ -76,70 +62,6 @@ _OWN_SHARE: Final = 0.5
 """What is lost here is told here if it is at least half of what was brought along: below that the speed that came in
 explains the pass.
 """
-_EXPLAINS: Final = 0.6
-"""Share of the lost energy that must have been lost from the cause on: more than half, and less than all, since
-ordinary passes lose a little too.
-"""
-_BEGINS: Final = 0.15
-"""The loss begins where this share of it is there: the first metres are noise."""
-_FORESTALLS_M: Final = 70.0
-"""Nobody brakes further ahead than this by mistake."""
-_LEVEL_SPEED: Final = 0.97
-"""Within three per cent of the good pass a car is as fast."""
-_INPUT_PCT: Final = 12.0
-"""Pedals that differ by less are the same foot."""
-
-
-@dataclass(frozen=True, slots=True)
-class Scatter:
-    """How far ordinary passes lie about the good one: robust deviations."""
-
-    brake_m: float
-    pick_up_m: float
-    slowest_kmh: float
-    outward_m: float
-    widest_m: float
-    passes: int
-
-
-@dataclass(frozen=True, slots=True)
-class Cause:
-    """What explains a loss.
-
-    Attributes:
-        kind: after the vocabulary of mistakes.
-        at_m: where it begins.
-        facts: what was measured against the good pass, by name; units are in the names.
-    """
-
-    kind: str
-    at_m: float
-    facts: Mapping[str, float] = field(default_factory=dict)
-
-
-def scatter_of(comparison: Comparison, ordinary: NDArray[np.bool_]) -> Scatter:
-    """Scatter of ordinary passes, never below what recorders resolve.
-
-    Args:
-        ordinary: which of the passes are, shape (passes,).
-    """
-    chosen = ordinary & comparison.usable
-
-    def deviation(values: NDArray[np.float64], least: float) -> float:
-        known = values[chosen & np.isfinite(values)]
-        if len(known) < 4:
-            return 2 * least
-        return max(MAD_TO_SD * float(np.median(np.abs(known - np.median(known)))), least)
-
-    # A metre and a half at 60 samples a second and 90 m/s; a km/h; a hand's breadth on the road.
-    return Scatter(
-        deviation(comparison.brake_shift_m, 0.7),
-        deviation(comparison.pick_up_shift_m, 1.5),
-        deviation(comparison.slowest_kmh, 0.8),
-        deviation(comparison.outward_m, 0.25),
-        deviation(comparison.widest_m, 0.25),
-        int(chosen.sum()),
-    )
 
 
 def cause_of(
@@ -157,7 +79,7 @@ def cause_of(
     """
     if not comparison.usable[index]:
         return None
-    looked = _Pass(comparison, index, scatter, settings, limiter_rpm)
+    looked = Pass(comparison, index, scatter, settings, limiter_rpm)
     if looked.brought > 0 and looked.total < _OWN_SHARE * looked.brought:
         return Cause(CARRIED, float(looked.at[looked.marks.start]), {"arrives_kmh": looked.arrives_kmh})
     if looked.total <= 0:
@@ -165,7 +87,7 @@ def cause_of(
     if looked.brakes_for_the_next():
         return Cause(FORESTALLED, float(looked.at[looked.begins]))
     found = [cause for look in _LOOKS for cause in look(looked)]
-    explaining = [cause for cause in found if looked.lost_from(cause.at_m) >= _EXPLAINS]
+    explaining = [cause for cause in found if looked.lost_from(cause.at_m) >= EXPLAINS]
     # Of two that begin within a car's length, the one earlier in the list is the cause of the other.
     if not explaining:
         return None
@@ -200,124 +122,7 @@ def loss_begins_m(comparison: Comparison, index: int) -> float | None:
     return float(at[before[-1]]) if len(before) else None
 
 
-class _Pass:
-    """One pass over the good one, with what every look asks for."""
-
-    def __init__(
-        self, comparison: Comparison, index: int, scatter: Scatter, settings: Settings, limiter_rpm: float | None
-    ) -> None:
-        self.comparison, self.index, self.scatter, self.settings, self.limiter_rpm = (
-            comparison,
-            index,
-            scatter,
-            settings,
-            limiter_rpm,
-        )
-        self.marks, self.at = comparison.marks, comparison.at_m
-        self.own = {name: values[index] for name, values in comparison.passes.items()}
-        self.good = comparison.good
-        self.stop = int(np.searchsorted(self.at, comparison.road.end_m))
-        lost = comparison.lost[index].copy()
-        lost[self.stop :] = 0.0
-        # What was lost on the way here belongs to the corner before, unless it was lost by braking for this one.
-        before = np.arange(len(lost)) <= self.marks.start
-        if self.marks.brake is not None and self.has("brake_pct"):
-            before &= ~(
-                (self.own["brake_pct"] > settings.brake_on_pct) & (self.at >= self.at[self.marks.brake] - _FORESTALLS_M)
-            )
-        lost[before] = 0.0
-        start = self.marks.start
-        self.begins = self._begins(lost, before)
-        lost[: self.begins] = 0.0
-        self.lost = lost
-        self.total = float(lost.sum())
-        own, good = float(self.own["speed_kmh"][start]), float(self.good["speed_kmh"][start])
-        self.arrives_kmh = own - good
-        # Only what is clearly slower where the segment begins was slowed before.
-        self.brought = max(0.0, (good**2 - own**2) / 2) if own < _LEVEL_SPEED * good else 0.0
-
-    def _begins(self, lost: NDArray[np.float64], before: NDArray[np.bool_]) -> int:
-        """Where the longest climb of what is missing begins: what was brought along and came back meanwhile is none
-        of it.
-        """
-        lack = (self.good["speed_kmh"] ** 2 - self.own["speed_kmh"] ** 2) / 2
-        lack = np.where(before | (np.arange(len(lack)) >= self.stop), np.nan, lack)
-        if not np.isfinite(lack).any():
-            return self.stop
-        climb = lack - np.fmin.accumulate(lack)
-        worst = int(np.nanargmax(climb))
-        if not climb[worst] > 0:
-            return self.stop
-        return int(np.flatnonzero(climb[: worst + 1] <= _BEGINS * climb[worst])[-1])
-
-    def lost_from(self, at_m: float) -> float:
-        """Share of the lost energy that was lost from a place on."""
-        return self.lost_where(self.at >= at_m - self.comparison.step_m)
-
-    def lost_where(self, mask: NDArray[np.bool_]) -> float:
-        return float(self.lost[mask].sum()) / self.total if self.total else 0.0
-
-    def has(self, *names: str) -> bool:
-        """Whether channels are known throughout the segment, of this pass and of the good one."""
-        inside = slice(self.marks.start, self.stop)
-        return all(
-            name in self.good and name in self.own and bool(np.isfinite(self.own[name][inside]).all()) for name in names
-        )
-
-    def more(self, name: str, least: float) -> NDArray[np.bool_]:
-        return np.asarray(self.own[name] > self.good[name] + least)
-
-    def less(self, name: str, least: float) -> NDArray[np.bool_]:
-        return np.asarray(self.own[name] < self.good[name] - least)
-
-    def brakes_for_the_next(self) -> bool:
-        """Whether most was lost with the brakes on towards the segment's end, where the good pass isn't braking yet."""
-        if not self.has("brake_pct"):
-            return False
-        on = self.settings.brake_on_pct
-        soon = (
-            (self.own["brake_pct"] > on)
-            & (self.good["brake_pct"] <= on)
-            & (self.at >= self.at[self.stop - 1] - _FORESTALLS_M)
-        )
-        return self.marks.leaves < self.begins and self.lost_where(_widened(soon, 1)) >= _EXPLAINS
-
-    def begun_here(self, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        """The mask without what was under way already where the segment begins: that was begun in the corner before."""
-        out = mask.copy()
-        place = self.marks.start
-        while place < len(out) and out[place]:
-            out[place] = False
-            place += 1
-        out[: self.marks.start] = False
-        return out
-
-    def braked_on(self) -> NDArray[np.bool_]:
-        """Where the brake is held though the car is slower than the good pass already, up to where that one leaves
-        its slowest place.
-        """
-        if not self.has("brake_pct"):
-            return np.zeros(len(self.at), dtype=bool)
-        held = (
-            (self.own["brake_pct"] > self.settings.brake_on_pct)
-            & self.more("brake_pct", 0.0)
-            & self.less("speed_kmh", 0.0)
-        )
-        return np.asarray(held & (np.arange(len(self.at)) <= self.marks.leaves + 1))
-
-    def soon_after(self, place: int) -> bool:
-        """Whether the loss begins no more than a second and a half behind a place: so long does a car take to
-        settle.
-        """
-        begins = self.at[min(self.begins, len(self.at) - 1)]
-        return bool(-10.0 <= begins - self.at[place] <= max(10.0, 1.5 * self.own["speed_kmh"][place] / 3.6))
-
-    def away(self, places: NDArray[np.intp], within_m: float) -> bool:
-        """Whether the first of the places lies no further than this behind where the loss begins."""
-        return bool(len(places)) and self.at[places[0]] <= self.at[min(self.begins, len(self.at) - 1)] + within_m
-
-
-def _braking(looked: _Pass) -> Iterator[Cause]:
+def _braking(looked: Pass) -> Iterator[Cause]:
     """Too early or too late, beyond what the own minimum speed needs."""
     compared, index = looked.comparison, looked.index
     shift, needed = float(compared.brake_shift_m[index]), float(compared.brake_needed_m[index])
@@ -326,7 +131,7 @@ def _braking(looked: _Pass) -> Iterator[Cause]:
     level_at = float(looked.at[looked.marks.brake])
     # Late, and off the line at the slowest place: two signs that agree need less of each.
     away = compared.outward_m[index] > max(2 * looked.scatter.outward_m, 0.4)
-    sure = _SURE * looked.scatter.brake_m
+    sure = SURE * looked.scatter.brake_m
     facts = {"brake_shift_m": shift, "slowest_kmh": float(compared.slowest_kmh[index])}
     sooner = shift + max(0.0, needed) if np.isfinite(needed) else shift
     before_exit = looked.comparison.loss_s[index]
@@ -335,13 +140,12 @@ def _braking(looked: _Pass) -> Iterator[Cause]:
     if sooner < -max(sure, 2.5) and whole > 0 and by_then >= 0.4 * whole:
         yield Cause("early-brake", level_at + shift, facts)
     elif (
-        shift > max((2 if away else _SURE) * looked.scatter.brake_m, 1.2)
-        and looked.lost_where(looked.braked_on()) < 0.4
+        shift > max((2 if away else SURE) * looked.scatter.brake_m, 1.2) and looked.lost_where(looked.braked_on()) < 0.4
     ):
         yield Cause("late-brake", level_at, facts)
 
 
-def _locked(looked: _Pass) -> Iterator[Cause]:
+def _locked(looked: Pass) -> Iterator[Cause]:
     if not looked.has("lock_pct"):
         return
     locked = np.flatnonzero(looked.more("lock_pct", 15.0)[: looked.marks.leaves + 1])
@@ -349,7 +153,7 @@ def _locked(looked: _Pass) -> Iterator[Cause]:
         yield Cause("lock-up", float(looked.at[locked[0]]), {"lock_pct": float(looked.own["lock_pct"][locked].max())})
 
 
-def _all_at_once(looked: _Pass) -> Iterator[Cause]:
+def _all_at_once(looked: Pass) -> Iterator[Cause]:
     """A down-shift while braking and turning, which the good pass doesn't make there."""
     if not looked.has("gear", "brake_pct", "steering_deg"):
         return
@@ -370,7 +174,7 @@ def _all_at_once(looked: _Pass) -> Iterator[Cause]:
             return
 
 
-def _unsettled(looked: _Pass, place: int) -> bool:
+def _unsettled(looked: Pass, place: int) -> bool:
     """Whether a down-shift shook the car: the engine at its limit with the foot off, or the wheel let go or turned
     against the corner.
     """
@@ -386,19 +190,19 @@ def _unsettled(looked: _Pass, place: int) -> bool:
     return bool(((np.sign(own) != np.sign(good)) & (np.abs(good) > on) & (np.abs(own - good) > 2 * on)).any())
 
 
-def _too_slow(looked: _Pass) -> Iterator[Cause]:
+def _too_slow(looked: Pass) -> Iterator[Cause]:
     """Slower than needed by the time the good pass leaves the slowest place, the braking not having begun too soon."""
     compared, index, marks = looked.comparison, looked.index, looked.marks
     lack = -float(compared.slowest_kmh[index])
     low = float(np.nanmin(looked.good["speed_kmh"][marks.slow : marks.leaves + 1]))
-    if not lack > max(_SURE * looked.scatter.slowest_kmh, 2.0, 0.02 * low):
+    if not lack > max(SURE * looked.scatter.slowest_kmh, 2.0, 0.02 * low):
         return
     there = np.arange(len(looked.at)) <= marks.leaves + 1
     if looked.lost_where(there) >= 0.5:
         yield Cause("over-slow", float(looked.at[looked.begins]), {"slowest_kmh": -lack})
 
 
-def _sliding(looked: _Pass) -> Iterator[Cause]:
+def _sliding(looked: Pass) -> Iterator[Cause]:
     """The wheel against the corner, or wheels that spin: the car has stepped out."""
     first, after = looked.marks.start, looked.stop
     if looked.has("slip_pct"):
@@ -417,15 +221,15 @@ def _sliding(looked: _Pass) -> Iterator[Cause]:
             yield Cause("slide", float(looked.at[places[0]]), {"against_deg": float(np.abs(own[places]).max())})
 
 
-def _missed(looked: _Pass) -> Iterator[Cause]:
+def _missed(looked: Pass) -> Iterator[Cause]:
     away, further = float(looked.comparison.outward_m[looked.index]), float(looked.comparison.widest_m[looked.index])
     # Who is carried out further and further behind the apex didn't miss it; and a missed apex costs at once.
     at_once = looked.begins < len(looked.at) and looked.at[looked.begins] <= looked.at[looked.marks.leaves] + 9.0
-    if away > max(_SURE * looked.scatter.outward_m, 0.8) and further < 0.7 * away and at_once:
+    if away > max(SURE * looked.scatter.outward_m, 0.8) and further < 0.7 * away and at_once:
         yield Cause("missed-apex", float(looked.at[looked.marks.slow]), {"outward_m": away})
 
 
-def _gear(looked: _Pass) -> Iterator[Cause]:
+def _gear(looked: Pass) -> Iterator[Cause]:
     """The foot is down, and the car doesn't pull: another gear than on good passes, or the engine at its limit."""
     if not looked.has("gear", "throttle_pct"):
         return
@@ -437,7 +241,7 @@ def _gear(looked: _Pass) -> Iterator[Cause]:
         limited = looked.begun_here(limited)
         places = np.flatnonzero(limited[: looked.stop])
         # Two points in a row at least, and half of all that was lost.
-        if len(places) > 1 and looked.lost_where(_widened(limited, 2)) >= 0.5:
+        if len(places) > 1 and looked.lost_where(widened(limited, 2)) >= 0.5:
             took = float(looked.own["time_s"][places[-1]] - looked.own["time_s"][places[0]])
             yield Cause("limiter", float(looked.at[places[0]]), {"limiter_s": took})
             return
@@ -448,12 +252,12 @@ def _gear(looked: _Pass) -> Iterator[Cause]:
     while first > 2 and other[first - 3 : first].any():
         first -= 1
     # A car that is slow already shifts elsewhere: then the gear is a symptom.
-    level = looked.own["speed_kmh"][first] > _LEVEL_SPEED * looked.good["speed_kmh"][first]
+    level = looked.own["speed_kmh"][first] > LEVEL_SPEED * looked.good["speed_kmh"][first]
     driven = pulling & (np.arange(len(other)) >= first)
     if (
         len(places) > 2
         and level
-        and looked.lost_where(_widened(driven, 1)) >= 0.5
+        and looked.lost_where(widened(driven, 1)) >= 0.5
         and looked.at[first] <= looked.at[looked.begins] + 10.0
     ):
         near = slice(first, first + 3)
@@ -464,19 +268,19 @@ def _gear(looked: _Pass) -> Iterator[Cause]:
         yield Cause("wrong-gear", float(looked.at[first]), facts)
 
 
-def _throttle(looked: _Pass) -> Iterator[Cause]:
+def _throttle(looked: Pass) -> Iterator[Cause]:
     """Picked up too soon and lifted, lifted because the road ends, or picked up too late."""
     marks, step = looked.marks, looked.comparison.step_m
     if not looked.has("throttle_pct") or marks.pick_up is None:
         return
     own, good = looked.own["throttle_pct"], looked.good["throttle_pct"]
     shift = float(looked.comparison.pick_up_shift_m[looked.index])
-    sure = max(_SURE * looked.scatter.pick_up_m, 4.0)
-    less = looked.less("throttle_pct", _INPUT_PCT)
+    sure = max(SURE * looked.scatter.pick_up_m, 4.0)
+    less = looked.less("throttle_pct", INPUT_PCT)
     after = np.arange(len(own))
     exits = (after >= min(marks.slow, marks.pick_up)) & (after < looked.stop)
     short = np.flatnonzero(less & exits & (looked.at >= looked.at[min(looked.begins, len(own) - 1)] - 10))
-    if not len(short) or looked.lost_where(_widened(less & exits, 1)) < 0.5:
+    if not len(short) or looked.lost_where(widened(less & exits, 1)) < 0.5:
         return
     begins = int(short[0])
     facts = {"pick_up_m": shift, "slowest_kmh": float(looked.comparison.slowest_kmh[looked.index])}
@@ -486,23 +290,23 @@ def _throttle(looked: _Pass) -> Iterator[Cause]:
     held = float(np.nanmin(good[marks.slow : (marks.full or marks.slow) + 1]))
     lowest = float(np.nanmin(own[begins : min(looked.stop, begins + max(3, round(45 / step)))]))
     early = (
-        (own > good + _INPUT_PCT)
+        (own > good + INPUT_PCT)
         & (after >= marks.slow - round(25 / step))
         & (after <= marks.pick_up + 1)
         & _foot_off(looked)
     )
-    if early.sum() >= 2 and shift < -min(sure, 5.0) and np.nanmax(own[early]) - lowest > _INPUT_PCT:
+    if early.sum() >= 2 and shift < -min(sure, 5.0) and np.nanmax(own[early]) - lowest > INPUT_PCT:
         yield Cause("early-throttle", float(looked.at[np.flatnonzero(early)[0]]), facts)
         return
     wide = float(looked.comparison.widest_m[looked.index])
     picked = abs(shift) <= sure and highest > held + 0.7 * RISE_PCT
-    if picked and np.isfinite(wide) and wide > max(_SURE * looked.scatter.widest_m, 0.7):
+    if picked and np.isfinite(wide) and wide > max(SURE * looked.scatter.widest_m, 0.7):
         yield Cause("wide-exit", float(looked.at[begins]), {**facts, "widest_m": wide})
-    elif shift > sure or (shift > 0.5 * sure and len(had) and highest <= held + _INPUT_PCT):
+    elif shift > sure or (shift > 0.5 * sure and len(had) and highest <= held + INPUT_PCT):
         yield Cause("late-throttle", float(looked.at[min(begins, marks.pick_up)]), facts)
 
 
-def _foot_off(looked: _Pass) -> NDArray[np.bool_]:
+def _foot_off(looked: Pass) -> NDArray[np.bool_]:
     """Places from which on the throttle was closed for the corner: what is open before belongs to the way there."""
     own = looked.own["throttle_pct"]
     first = max(0, looked.marks.brake if looked.marks.brake is not None else looked.marks.start)
@@ -511,16 +315,7 @@ def _foot_off(looked: _Pass) -> NDArray[np.bool_]:
     return closed
 
 
-def _widened(mask: NDArray[np.bool_], points: int) -> NDArray[np.bool_]:
-    """The mask with so many points on either side: speed follows the foot by a moment."""
-    out = mask.copy()
-    for by in range(1, points + 1):
-        out[by:] |= mask[:-by]
-        out[:-by] |= mask[by:]
-    return out
-
-
-_LOOKS: Final[tuple[Callable[[_Pass], Iterator[Cause]], ...]] = (
+_LOOKS: Final[tuple[Callable[[Pass], Iterator[Cause]], ...]] = (
     _locked,
     _braking,
     _all_at_once,

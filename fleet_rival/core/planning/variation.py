@@ -6,8 +6,9 @@ from datetime import date, datetime, time, timedelta
 from typing import Final
 
 from fleet_rival.core.planning.checker import broken_rules
+from fleet_rival.core.planning.model import gain_of
 from fleet_rival.core.planning.problem import Person, Placed, Problem, joined, without
-from fleet_rival.core.planning.solve import Effort, Plan, apart, gain_of, plan_week
+from fleet_rival.core.planning.solve import Effort, Plan, apart, plan_week
 from fleet_rival.core.season.availability import Span
 from fleet_rival.core.words import RoomKind
 

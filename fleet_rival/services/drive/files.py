@@ -3,29 +3,23 @@
 import hashlib
 import json
 import zlib
-from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
-from datetime import datetime, timedelta
-from types import MappingProxyType
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
 import orjson
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import delete
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
-from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.merge import Merge, unknown
-from fleet_rival.core.words import Differences
-from fleet_rival.db.laps import StoredLap, lap_values, laps_of
-from fleet_rival.db.recording import plain_row
-from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, LapFileRow, Layout, PracticeSession, Run
+from fleet_rival.db.laps import laps_of
+from fleet_rival.db.tables import Car, Combination, Driver, LapFileRow, Layout
 from fleet_rival.formats.archives import members
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.lap_export import write_laps
-from fleet_rival.services.drive.lap_preview import Preview, driver_keys, merged_with, preview_of, unread
+from fleet_rival.services.drive.lap_preview import Preview, preview_of, unread
 from fleet_rival.services.drive.lap_reading import (
     Reading,
     content_of,
@@ -33,37 +27,27 @@ from fleet_rival.services.drive.lap_reading import (
     mended,
     read_beginning,
     read_file,
-    remember,
     told_reading,
 )
-from fleet_rival.services.drive.runs.arrive import declared_for
-from fleet_rival.services.drive.runs.context import context_of, with_context
-from fleet_rival.services.drive.runs.declare import waiting_runs
-from fleet_rival.services.drive.runs.places import Place
-from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change, find_row, note_changes
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
-from fleet_rival.services.shared.revisions import raise_revisions
 from fleet_rival.services.shared.space import see_to_room
 from fleet_rival.services.track.tracks import load_track
 
 __all__ = [
     "LARGE_FROM_BYTES",
     "MAX_BYTES",
-    "ImportResult",
     "Unpacked",
-    "Wishes",
     "again",
-    "check",
-    "confirm",
     "discard",
     "export_laps",
     "first_look",
     "look",
     "mend",
     "name_of",
+    "own_file",
     "preview",
     "say_how",
-    "session_ids",
     "upload",
     "upload_archive",
 ]
@@ -72,21 +56,6 @@ MAX_BYTES = 50_000_000
 LARGE_FROM_BYTES = 150_000
 """From here on (some 1,500 laps) reading and comparing take long enough to be done in the background."""
 _KEEP_PREVIEWS = timedelta(days=7)
-_BATCH = 10_000
-
-
-@dataclass(frozen=True, slots=True)
-class Wishes:
-    """What the person decided in the preview."""
-
-    revision: int
-    leave_out: frozenset[str] = frozenset()
-    """Unknown drivers that aren't to be added; their laps stay out."""
-    differences: Differences = "keep"
-    apart: frozenset[str] = frozenset()
-    """Sessions of the file that are other sessions than those of the same label."""
-    guests: frozenset[str] = frozenset()
-    """Unknown drivers that are added as guests: their laps are for comparison only."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,30 +68,10 @@ class Unpacked:
 
 
 @dataclass(frozen=True, slots=True)
-class ImportResult:
-    """What an import did."""
-
-    added: int
-    changed: int
-    kept: int
-    same: int
-    set_aside: int
-    left_out: int
-    drivers_added: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
 class Looked:
     """A file was looked at."""
 
     file_id: UUID
-
-
-@dataclass(frozen=True, slots=True)
-class Imported(ImportResult):
-    """What an import did, and where."""
-
-    combination_id: UUID
 
 
 def upload(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID, name: str, content: bytes) -> UUID:
@@ -202,7 +151,7 @@ def again(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> UUID:
         The id under which it is looked at.
     """
     with sessions.begin() as session:
-        kept = _file(session, actor, file_id)
+        kept = own_file(session, actor, file_id)
         see_to_room(session, actor, kept.size)
         values = {
             name: getattr(kept, name)
@@ -234,7 +183,7 @@ def say_how(
         Refused: a mapping that can't be used for it.
     """
     with sessions.begin() as session:
-        kept = _file(session, actor, file_id, lock=True)
+        kept = own_file(session, actor, file_id, lock=True)
         _still_open(kept)
         row = session.get_one(Combination, kept.combination_id)
         drivers = {name: find_row(session, Driver, actor, key, "driver") for name, key in names.items()}
@@ -250,7 +199,7 @@ def mend(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, line: int
         Conflict: the file is imported already; `again` opens it once more.
     """
     with sessions.begin() as session:
-        kept = _file(session, actor, file_id, lock=True)
+        kept = own_file(session, actor, file_id, lock=True)
         _still_open(kept)
         kept.mends = mended(kept, line, cells)
         kept.look = None
@@ -270,7 +219,7 @@ def preview(
         What would happen; None where that takes long and hasn't been found out yet: `look` does.
     """
     with sessions() as session:
-        kept = _file(session, actor, file_id)
+        kept = own_file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
         if not (reading := Reading.from_plain(kept.mapping)).confirmed:
             return _unconfirmed(session, actor, row, kept, apart)
@@ -295,7 +244,7 @@ def first_look(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> 
         Refused: the file can't be used at all.
     """
     with sessions() as session:
-        kept = _file(session, actor, file_id)
+        kept = own_file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
         return preview_of(
             session, actor, row, kept, read_beginning(content_of(kept), kept, session, row), frozenset(), partial=True
@@ -319,7 +268,7 @@ def _unconfirmed(session: Session, actor: Actor, row: Combination, kept: LapFile
 def name_of(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> str:
     """The name under which a file came."""
     with sessions() as session:
-        return _file(session, actor, file_id).name
+        return own_file(session, actor, file_id).name
 
 
 def look(
@@ -333,7 +282,7 @@ def look(
     work.step(0.05, "reading")
     unusable: Refused | None = None
     with sessions.begin() as session:
-        kept = _file(session, actor, file_id)
+        kept = own_file(session, actor, file_id)
         row = session.get_one(Combination, kept.combination_id)
         try:
             file = read_file(content_of(kept), kept, session, actor, row)
@@ -361,132 +310,13 @@ def discard(sessions: sessionmaker[Session], actor: Actor, file_id: UUID) -> Non
         Conflict: it is imported already.
     """
     with sessions.begin() as session:
-        kept = _file(session, actor, file_id, lock=True)
+        kept = own_file(session, actor, file_id, lock=True)
         if kept.state != "preview":
             raise Conflict(
                 "This file was imported; it stays as the record of where its laps came from. You can take the import "
                 "back."
             )
         session.delete(kept)
-
-
-def check(sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: Wishes) -> tuple[str, UUID]:
-    """Whether a file could be imported as it was seen; its name and combination, for the job that does it.
-
-    Raises:
-        Conflict: it is imported already, or laps were added since the person looked.
-    """
-    with sessions() as session:
-        kept = _file(session, actor, file_id)
-        row = session.get_one(Combination, kept.combination_id)
-        _check(kept, row, wishes)
-        return kept.name, row.public_id
-
-
-def confirm(
-    sessions: sessionmaker[Session], actor: Actor, file_id: UUID, wishes: Wishes, work: Work = UNWATCHED
-) -> ImportResult:
-    """Import a file that was looked at, in one transaction.
-
-    Raises:
-        Conflict: it is imported already, or laps were added since the person looked.
-    """
-    work.step(0.02, "reading")
-    with sessions.begin() as session:
-        kept = _file(session, actor, file_id, lock=True)
-        # The lock lets one import at a time into a combination, so that what the person saw is what happens.
-        row = session.scalars(
-            select(Combination)
-            .where(Combination.team_id == actor.team_id, Combination.id == kept.combination_id)
-            .with_for_update()
-        ).one()
-        _check(kept, row, wishes)
-        file = read_file(content_of(kept), kept, session, actor, row)
-        work.step(0.3, f"comparing {file.rows:,} rows with what is there")
-        stored, merged = merged_with(session, actor, row, file, wishes.apart)
-        drivers = driver_keys(session, actor)
-        unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
-        added_drivers = (
-            tuple(sorted(name for name in unknown if name not in wishes.leave_out)) if actor.sees_all else ()
-        )
-        change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
-        for name in added_drivers:
-            guest = name in wishes.guests or all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
-            driver = Driver(team_id=actor.team_id, name=name, guest=guest)
-            session.add(driver)
-            session.flush()
-            drivers[name] = driver.id
-        coming = [merged.laps[index] for index in merged.new if merged.laps[index].driver in drivers]
-        begun = {lap.session: lap.session_local for lap in reversed(coming) if lap.session_local}
-        labels = session_ids(session, actor, row, {lap.session for lap in coming}, begun)
-        keys = {"team_id": actor.team_id, "combination_id": row.id, "change_set_id": change_set.id}
-        coming = _with_declarations(
-            session, actor, row, change_set, coming, (item.lap for item in stored), drivers, labels
-        )
-        values = [
-            {**lap_values(lap), **keys, "session_id": labels[lap.session], "driver_id": drivers[lap.driver]}
-            for lap in coming
-        ]
-        for start in range(0, len(values), _BATCH):
-            work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
-            # Core, not the ORM: one statement a batch, whatever is unknown in which row.
-            session.connection().execute(insert(Lap.__table__), values[start : start + _BATCH])  # type: ignore[arg-type]
-        changed = _take_differences(session, change_set, stored, merged) if wishes.differences == "take" else 0
-        result = ImportResult(
-            added=len(values),
-            changed=changed,
-            kept=len(merged.different) - changed,
-            same=len(merged.same),
-            set_aside=len(file.set_aside),
-            left_out=len(merged.new) - len(values),
-            drivers_added=added_drivers,
-        )
-        if values or changed:
-            raise_revisions(session, actor.team_id, [row.id])
-        remember(session, actor, kept)
-        kept.state = "imported"
-        kept.change_set_id = change_set.id
-        kept.result = {name: getattr(result, name) for name in result.__slots__}
-        work.finish(session, Imported(**kept.result, combination_id=row.public_id))
-        return result
-
-
-def _check(kept: LapFileRow, row: Combination, wishes: Wishes) -> None:
-    if kept.state == "imported":
-        raise Conflict("This file is imported already.")
-    if not Reading.from_plain(kept.mapping).confirmed:
-        raise Conflict("Nobody has said yet how the columns of this file are to be read. Confirm it first.")
-    if row.revision != wishes.revision:
-        raise Conflict(
-            "Laps or settings of this combination were changed since you looked. Look at the preview again, then "
-            "confirm."
-        )
-
-
-def _take_differences(session: Session, change_set: ChangeSet, stored: list[StoredLap], merged: Merge) -> int:
-    """Write the file's facts over those that are there, keeping what was."""
-    changes = []
-    for difference in merged.different:
-        old, new = stored[difference.stored], merged.laps[difference.incoming]
-        # What the file doesn't say stays as it is.
-        kept = {field.name: getattr(old.lap, field.name) for field in fields(CoreLap) if unknown(new, field.name)}
-        before, after = lap_values(old.lap), lap_values(replace(new, **{**kept, "said": old.lap.said}))
-        session.execute(
-            update(Lap)
-            .where(Lap.team_id == change_set.team_id, Lap.id == old.id)
-            .values(**after, version=old.version + 1)
-        )
-        changes.append(
-            {
-                "table_name": "lap",
-                "row_id": old.id,
-                "version": old.version + 1,
-                "before": plain_row(before),
-                "after": plain_row(after),
-            }
-        )
-    note_changes(session, change_set, changes)
-    return len(changes)
 
 
 def export_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> bytes:
@@ -501,83 +331,9 @@ def export_laps(sessions: sessionmaker[Session], actor: Actor, combination_id: U
     return write_laps(laps, track)
 
 
-def _file(session: Session, actor: Actor, file_id: UUID, *, lock: bool = False) -> LapFileRow:
+def own_file(session: Session, actor: Actor, file_id: UUID, *, lock: bool = False) -> LapFileRow:
     """A lap file; another person's isn't there for who doesn't see all."""
     kept = find_row(session, LapFileRow, actor, file_id, "file", lock=lock)
     if not actor.sees_all and kept.person_id != actor.person_id:
         raise NotThere("This file doesn't exist, or no longer does.")
     return kept
-
-
-def _with_declarations(
-    session: Session,
-    actor: Actor,
-    row: Combination,
-    change_set: ChangeSet,
-    laps: list[CoreLap],
-    there: Iterable[CoreLap],
-    drivers: Mapping[str, int],
-    labels: Mapping[str, int],
-) -> list[CoreLap]:
-    """Laps of a file with what was declared of their runs: of those whose laps are there in part, and of those that
-    wait for some.
-
-    Args:
-        there: the laps that the combination has already.
-    """
-    own = (Run.team_id == actor.team_id, Run.combination_id == row.id)
-    declared = set(
-        session.execute(
-            select(Run.session_id, Run.driver_id, Run.number).where(*own, Run.session_id.is_not(None))
-        ).tuples()
-    )
-    waiting = {run.driver_id for run in waiting_runs(session, actor, row)}
-    if not declared and not waiting:
-        return laps
-    runs: dict[tuple[str, str, int], list[int]] = {}
-    for index, lap in enumerate(laps):
-        key, driver_key = (lap.driver, lap.session, lap.run or 0), drivers[lap.driver]
-        # A file that says what its runs were for needs no declaration that waits.
-        if (labels[lap.session], driver_key, lap.run) in declared or (driver_key in waiting and lap.purpose is None):
-            runs.setdefault(key, []).append(index)
-    driven = Counter((lap.driver, lap.session, lap.run or 0) for lap in there)
-    new = Counter(name for name, label, number in runs if (labels[label], drivers[name], number) not in declared)
-    out = list(laps)
-    for (name, label, number), indices in runs.items():
-        first = laps[indices[0]].started_at
-        if (labels[label], drivers[name], number) not in declared and first is None and new[name] > 1:
-            continue  # which of them was declared, nothing tells
-        place = Place(
-            row, session.get_one(PracticeSession, labels[label]), session.get_one(Driver, drivers[name]), number
-        )
-        run = declared_for(session, actor, place, change_set, first)
-        if run is not None:
-            context, before = context_of(run), driven[name, label, number]
-            for step, index in enumerate(indices):
-                out[index] = with_context(laps[index], context, before + step)
-    return out
-
-
-def session_ids(
-    session: Session,
-    actor: Actor,
-    row: Combination,
-    labels: set[str],
-    begun: Mapping[str, datetime] = MappingProxyType({}),
-) -> dict[str, int]:
-    """Keys of the sessions of these labels, made where they aren't there.
-
-    Args:
-        begun: date and time of day inside the simulation at which they began, where that is known.
-    """
-    own = (PracticeSession.team_id == actor.team_id, PracticeSession.combination_id == row.id)
-    known = {
-        label: key for label, key in session.execute(select(PracticeSession.label, PracticeSession.id).where(*own))
-    }
-    for label in sorted(labels - known.keys()):
-        inside = begun[label].isoformat() if label in begun else None
-        made = PracticeSession(team_id=actor.team_id, combination_id=row.id, label=label, session_local=inside)
-        session.add(made)
-        session.flush()
-        known[label] = made.id
-    return known

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Car, ChangeSet, Combination, Driver, Lap, Layout, PracticeSession, Run, TrackRow
-from fleet_rival.services.drive.files import session_ids
+from fleet_rival.services.drive.importing import session_ids
 from fleet_rival.services.drive.runs.arrive import keep_laps
 from fleet_rival.services.drive.runs.declare import waiting_runs
 from fleet_rival.services.drive.runs.places import Place

@@ -1,12 +1,9 @@
 """A team comes in from an exchange package, with everything that is in it; nothing of it where one row can't be."""
 
 import json
-import re
-import secrets
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from itertools import count
 from typing import IO, Any, Final
 from uuid import UUID
 
@@ -15,19 +12,19 @@ from sqlalchemy import table as plain
 from sqlalchemy.exc import DataError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.db.tables import BROUGHT, Base, Membership, Person, Team
+from fleet_rival.db.tables import BROUGHT, Base, Person, Team
 from fleet_rival.db.tenancy import for_all_teams
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.packages import PackageReader
 from fleet_rival.services.drive.traces.reading import check_traces
 from fleet_rival.services.exchange.export import file_path, trace_path
+from fleet_rival.services.exchange.let_in import Brought, enter_team, members_of
 from fleet_rival.services.exchange.tables import TELEMETRY, BadCell, PlainTable, plain_tables
-from fleet_rival.services.people.team import give_password
-from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change
+from fleet_rival.services.shared.base import UNWATCHED, Actor, Work
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.telemetry.store import store
 
-__all__ = ["Brought", "WayIn", "bring_team", "let_in", "members_of"]
+__all__ = ["bring_team"]
 
 
 _ROWS: Final = 2000
@@ -35,24 +32,6 @@ _TOLD_EVERY: Final = 10_000
 """Rows after which it is told how far it is, and asked whether it is still wanted."""
 _OF_TABLES: Final = 0.97
 _TRIES: Final = 3
-
-
-@dataclass(frozen=True, slots=True)
-class Brought:
-    """A team that came in.
-
-    Attributes:
-        rows: in all.
-        members: its people, managers first.
-        newcomers: keys of people who weren't known here before, and can't sign in yet.
-    """
-
-    team_id: int
-    public_id: UUID
-    name: str
-    rows: int
-    members: tuple[Actor, ...]
-    newcomers: frozenset[int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,16 +46,6 @@ class CameIn:
     team: str
     rows: int
     newcomers: tuple[UUID, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class WayIn:
-    """What somebody signs in with; the password can't be seen again."""
-
-    name: str
-    role: str
-    sign_in_name: str
-    password: str
 
 
 def bring_team(
@@ -111,49 +80,6 @@ def bring_team(
         raise Conflict("Others write much at this moment: try again.") from error
     except (DataError, OperationalError) as error:
         raise Refused("The package holds a value that the database can't take.") from error
-
-
-def let_in(sessions: sessionmaker[Session], members: Sequence[Actor], newcomers: Collection[int]) -> list[WayIn]:
-    """Ways in for everybody who came with a team and wasn't known here: packages hold none.
-
-    Whoever was here before keeps their own, or is let in by their own team: a package of somebody's making must not
-        open their door. Nobody gets a
-    second one.
-
-    Args:
-        members: of the team, after `Brought`.
-        newcomers: keys of people who came with it.
-    """
-    out = []
-    for member in members:
-        if member.person_id in newcomers:
-            with sessions() as session:
-                person = session.get_one(Person, member.person_id)
-                name = person.name
-                if person.sign_in_name is not None:
-                    continue
-            way = WayIn(name, member.role, _free_name(sessions, name), secrets.token_urlsafe(12))
-            give_password(sessions, member.person_id, way.sign_in_name, way.password)
-            out.append(way)
-    return out
-
-
-def members_of(session: Session, team_id: int) -> tuple[Actor, ...]:
-    """A team's people, managers first."""
-    people = session.scalars(
-        select(Membership).where(Membership.team_id == team_id).order_by(Membership.role != "manager", Membership.id)
-    )
-    return tuple(Actor(team_id, row.person_id, row.role, row.driver_id) for row in people)
-
-
-def _free_name(sessions: sessionmaker[Session], name: str) -> str:
-    """A name to sign in with that nobody has."""
-    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "member"
-    with sessions() as session:
-        taken = set(
-            session.scalars(select(Person.sign_in_name).where(Person.sign_in_name.startswith(base, autoescape=True)))
-        )
-    return next(one for number in count(1) if (one := base if number == 1 else f"{base}-{number}") not in taken)
 
 
 @dataclass(frozen=True, slots=True)
@@ -281,7 +207,7 @@ def _bring(
             told += len(rows)
         [team_id] = maps["team"].values()
         if who is not None:
-            _let_in(session, team_id, who)
+            enter_team(session, team_id, who)
         team = session.get_one(Team, team_id)
         members = members_of(session, team_id)
         known = session.scalars(select(Person.public_id).where(Person.id.in_(newcomers)))
@@ -393,13 +319,3 @@ def _people(session: Session, package: PackageReader, table: PlainTable) -> tupl
     return {key: known[public] for key, public in wanted.items()}, frozenset(
         known[UUID(item["public_id"])] for item in fresh
     )
-
-
-def _let_in(session: Session, team_id: int, who: Actor) -> None:
-    """Whoever brings a team in manages it."""
-    own = session.scalar(select(Membership).where(Membership.team_id == team_id, Membership.person_id == who.person_id))
-    if own is None:
-        actor = Actor(team_id, who.person_id, "manager")
-        begin_change(session, actor, "people.join", "Brought the team in")
-        session.add(Membership(team_id=team_id, person_id=who.person_id, role="manager", driver_id=None))
-        session.flush()

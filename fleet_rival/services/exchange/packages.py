@@ -14,8 +14,9 @@ from uuid6 import uuid7
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Job, Membership, Person, Team
 from fleet_rival.services.drive.traces.uploads import discard_upload, own_upload
-from fleet_rival.services.exchange.bring import WayIn, bring_team, let_in, members_of
+from fleet_rival.services.exchange.bring import bring_team
 from fleet_rival.services.exchange.export import export_team, package_name
+from fleet_rival.services.exchange.let_in import WayIn, let_in, members_of
 from fleet_rival.services.shared.base import Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.telemetry.store import store

@@ -14,22 +14,20 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, grouped, with_share_intervals
+from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis, with_share_intervals
 from fleet_rival.core.consistency import ratio_to_team
 from fleet_rival.core.corners.lap_to_show import lap_to_show
 from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.laps.marks import JudgedLap, judge
-from fleet_rival.core.options import OptionTrial, option_pairs, option_trial, runs_with
+from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.options import OptionTrial, option_pairs, option_trial
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
 from fleet_rival.core.pace.looks import setup_changes
 from fleet_rival.core.pace.par import AgainstPar, Par
-from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.scatter import by_lap_of_run, by_run
 from fleet_rival.core.pace.slope import Slope
-from fleet_rival.core.pace.versus import versus
 from fleet_rival.core.pace.wear import TreadReading, wear_of
 from fleet_rival.core.report import driver_report
 from fleet_rival.core.settings import Settings
@@ -41,7 +39,6 @@ from fleet_rival.services.find.figures import may_see
 from fleet_rival.services.find.look import Look, asked_look, countable
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import as_json, kept_answer
-from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.track.tracks import load_track
 from fleet_rival.services.week.combinations import target_of
 from fleet_rival.wording.marks import SURE_WORDS
@@ -54,10 +51,9 @@ from fleet_rival.wording.pace import (
     surer_words,
     trial_words,
     verdict_words,
-    versus_words,
 )
 
-__all__ = ["driver_pace", "two_ways"]
+__all__ = ["driver_pace"]
 
 _BEST_OF: Final = 3
 
@@ -388,67 +384,3 @@ def _readings(
             if tread and ages:
                 out.append(TreadReading(max(ages) + 1, tread))
     return out
-
-
-def two_ways(
-    sessions: sessionmaker[Session],
-    actor: Actor,
-    combination_id: UUID,
-    driver_id: UUID,
-    ways: tuple[str, str],
-    laps: int,
-    stops: int,
-    stop_us: int,
-    week_id: UUID | None = None,
-    also: Iterable[str] = (),
-) -> dict[str, Any]:
-    """Two runs, or all runs driven with either of two labels, side by side.
-
-    Args:
-        ways: `run:SESSION:RUN` or `option:WHERE:LABEL`, each.
-        laps: distance.
-        week_id, also: as in `driver_pace`.
-
-    Raises:
-        Refused: no such run or label, or no clean lap in it.
-    """
-    may_see(sessions, actor, driver_id)
-    look = asked_look(sessions, actor, combination_id, week_id, also)
-    with sessions() as session:
-        row = find_row(session, Combination, actor, combination_id, "combination")
-        driver = find_row(session, Driver, actor, driver_id, "driver")
-        settings, track = (
-            look.settings(row),
-            load_track(session, session.get_one(Layout, row.layout_id), centreline=False),
-        )
-        judged = judge(track, look.laps(session, actor, row, [driver.id]), settings)
-    if not judged:
-        raise NotThere("This driver has no laps in this combination.")
-    runs = clean_runs(judged, grouped(judged)[0][1], 1)
-    chosen = [_way(runs, way) for way in ways]
-    told = versus(chosen[0][1], chosen[1][1], laps, settings, stops=stops, stop_us=stop_us)
-    names = (chosen[0][0], chosen[1][0])
-    return {
-        "names": list(names),
-        "steps": [asdict(step) for step in told.steps],
-        "crossing": told.crossing,
-        "verdict": told.verdict,
-        "difference": None if told.difference is None else asdict(told.difference),
-        "totals": [None if item is None else asdict(item) for item in (told.first, told.second)],
-        "words": versus_words(told, *names, laps),
-    }
-
-
-def _way(runs: Sequence[PaceRun], way: str) -> tuple[str, list[PaceRun]]:
-    kind, _, rest = way.partition(":")
-    if kind == "run":
-        label, _, number = rest.rpartition(":")
-        found = [run for run in runs if run.session == label and str(run.run) == number]
-        name = f"session {label}, run {number}"
-    else:
-        where, _, label = rest.partition(":")
-        found = runs_with(runs, where, label)
-        name = label
-    if not found:
-        raise Refused(f"There is no clean lap of {name or 'this'} in the driver's main group.")
-    return name, found

@@ -15,8 +15,9 @@ from fleet_rival.core.book.references import best_of
 from fleet_rival.core.corners.kinds import POINT_OF
 from fleet_rival.core.words import Point
 from fleet_rival.db.tables import Combination, Driver, Layout, LayoutCorner, ReferenceRow
+from fleet_rival.services.fix.catalogue import exercises
 from fleet_rival.services.fix.clinic import driver_clinic
-from fleet_rival.services.fix.work import AssignmentView, assignments, exercises, helped_by_kind
+from fleet_rival.services.fix.work import AssignmentView, assignments, helped_by_kind
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.track.book.load import as_reference, unit_of
 from fleet_rival.services.week.combinations import combination

@@ -6,8 +6,9 @@ from typing import Any, Final
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
+from fleet_rival.core.planning.model import gain_of
 from fleet_rival.core.planning.room import possible_starts
-from fleet_rival.core.planning.solve import Effort, gain_of, plan_week
+from fleet_rival.core.planning.solve import Effort, plan_week
 from fleet_rival.services.plan.make import Clock, named, planned_week
 from fleet_rival.services.plan.problem import WeekToPlan
 from fleet_rival.services.shared.base import Actor

@@ -10,7 +10,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, background, sent_file, sessions
 from fleet_rival.jobs import kinds
-from fleet_rival.services.drive import files, imports
+from fleet_rival.services.drive import files, importing, imports
 
 _drive = Tag(name="drive")
 
@@ -88,10 +88,10 @@ def _preview(file_id: UUID, apart: frozenset[str], status: int) -> Any:
 @allowed("laps.import")
 def import_laps(path: s.LapFilePath, body: s.ImportWishes) -> Any:
     """Import a lap file that was looked at: a job, which ends whole or not at all."""
-    wishes = files.Wishes(
+    wishes = importing.Wishes(
         body.revision, frozenset(body.leave_out), body.differences, frozenset(body.apart), frozenset(body.guests)
     )
-    name, combination_id = files.check(sessions(), actor(), path.file_id, wishes)
+    name, combination_id = importing.check(sessions(), actor(), path.file_id, wishes)
     named = (tuple(sorted(names)) for names in (body.leave_out, body.apart, body.guests))
     asked = kinds.AskedImport(path.file_id, combination_id, body.revision, body.differences, *named)
     return background(kinds.IMPORT, f"Import of {name}", asked), 202

@@ -8,7 +8,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, sessions
 from fleet_rival.services.drive import clips
-from fleet_rival.services.drive.runs import asked, declare, edit, fingers, moves, sheet
+from fleet_rival.services.drive.runs import asked, declare, edit, fingers, moves, reactions, run_list, sheet
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.wording.runs import letters
 
@@ -26,7 +26,7 @@ def list_runs(path: s.CombinationPath) -> Any:
     """Everything that was driven in a combination, by session and run, and the runs that wait for their laps; a
     driver's own.
     """
-    return s.validate(s.DrivenOut, sheet.driven(sessions(), actor(), path.combination_id))
+    return s.validate(s.DrivenOut, run_list.driven(sessions(), actor(), path.combination_id))
 
 
 @api.get(
@@ -224,11 +224,11 @@ def get_clip(path: s.CombinationPath, query: s.ClipQuery) -> Any:
 @allowed("me.change")
 def get_reaction() -> Any:
     """How the person presses a key when something crosses a line."""
-    return s.validate(s.ReactionOut, fingers.reaction(sessions(), actor()))
+    return s.validate(s.ReactionOut, reactions.reaction(sessions(), actor()))
 
 
 @api.put("/me/reaction", responses={"200": s.ReactionOut}, tags=[_runs])
 @allowed("me.change")
 def measure_reaction(body: s.ReactionWish) -> Any:
     """Measure the person against the crossings of a clip, and keep it."""
-    return s.validate(s.ReactionOut, fingers.remember_reaction(sessions(), actor(), body.truths_us, body.presses_us))
+    return s.validate(s.ReactionOut, reactions.remember_reaction(sessions(), actor(), body.truths_us, body.presses_us))

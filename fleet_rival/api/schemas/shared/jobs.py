@@ -20,7 +20,7 @@ from pydantic import (
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.core.words import JobState
 from fleet_rival.jobs.kinds import KINDS, REDO, UNDO
-from fleet_rival.services.shared.jobs import Kind
+from fleet_rival.services.shared.lease import Kind
 
 __all__ = ["JobOut", "JobPath", "Jobs", "TurnJob", "job_out"]
 

@@ -1,9 +1,8 @@
 """Laps by fingers and eyes: typed, or timed with a key while somebody's screen is watched."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import func, select
@@ -11,11 +10,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.clock import now
 from fleet_rival.core.laps.lap import Lap as CoreLap
-from fleet_rival.core.runs.hand_timing import UNCALIBRATED, BadPresses, Reaction, calibrate, timed_lap
+from fleet_rival.core.runs.hand_timing import BadPresses, timed_lap
 from fleet_rival.core.runs.typed import CantRead, TypedLap, read_typed
 from fleet_rival.core.times import format_time
 from fleet_rival.db.laps import lap_values
-from fleet_rival.db.tables import Combination, Driver, Lap, Person
+from fleet_rival.db.tables import Combination, Driver, Lap
 from fleet_rival.services.drive.runs.arrive import act_of, keep_laps
 from fleet_rival.services.drive.runs.declare import waiting_runs
 from fleet_rival.services.drive.runs.places import (
@@ -29,21 +28,12 @@ from fleet_rival.services.drive.runs.places import (
     session_for_hands,
     track_of,
 )
+from fleet_rival.services.drive.runs.reactions import reaction_known
 from fleet_rival.services.shared.base import Actor, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
 
-__all__ = [
-    "KeptLap",
-    "Lane",
-    "ReactionView",
-    "begin",
-    "mend_typed",
-    "reaction",
-    "remember_reaction",
-    "time_lap",
-    "type_lap",
-]
+__all__ = ["KeptLap", "Lane", "begin", "mend_typed", "time_lap", "type_lap"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,17 +71,6 @@ class Lane:
     expected_us: int | None
     """What a lap is completed from where none was typed yet: the driver's last one here, or anybody's."""
     sectors: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class ReactionView:
-    """How the person presses."""
-
-    offset_us: int
-    spread_us: int
-    presses: int
-    plus_minus_us: int
-    measured_at: datetime | None
 
 
 def begin(
@@ -312,7 +291,7 @@ def time_lap(
     """
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)
-        react = _reaction(session, actor)
+        react = reaction_known(session, actor)
         try:
             timed = timed_lap(track_of(session, place.combination), presses_us, react)
         except BadPresses as error:
@@ -335,47 +314,6 @@ def time_lap(
         )
         keep_laps(session, actor, place, [lap], change_set)
         return _kept(laps_in(session, place, [number])[0])
-
-
-def reaction(sessions: sessionmaker[Session], actor: Actor) -> ReactionView:
-    """How the person presses, or what is supposed of somebody who wasn't measured."""
-    with sessions() as session:
-        kept = session.get_one(Person, actor.person_id).reaction or {}
-        return _reaction_view(_reaction(session, actor), kept.get("measured_at"))
-
-
-def remember_reaction(
-    sessions: sessionmaker[Session], actor: Actor, truths_us: Sequence[int], presses_us: Sequence[int]
-) -> ReactionView:
-    """Measure the person against a clip whose moments are known, and keep it.
-
-    Raises:
-        Refused: too few lines were met.
-    """
-    try:
-        measured = calibrate(truths_us, presses_us)
-    except BadPresses as error:
-        raise Refused(str(error)) from error
-    moment = now().isoformat()
-    with sessions.begin() as session:
-        person = session.get_one(Person, actor.person_id, with_for_update=True)
-        person.reaction = {**asdict(measured), "measured_at": moment}
-    return _reaction_view(measured, moment)
-
-
-def _reaction(session: Session, actor: Actor) -> Reaction:
-    kept = session.get_one(Person, actor.person_id).reaction
-    return Reaction(kept["offset_us"], kept["spread_us"], kept["presses"]) if kept else UNCALIBRATED
-
-
-def _reaction_view(of: Reaction, measured_at: Any) -> ReactionView:
-    return ReactionView(
-        of.offset_us,
-        of.spread_us,
-        of.presses,
-        of.plus_minus_us,
-        datetime.fromisoformat(measured_at) if isinstance(measured_at, str) else None,
-    )
 
 
 def _kept(lap: Lap) -> KeptLap:

@@ -16,11 +16,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.marks import judge
 from fleet_rival.core.laps.questions import questions
-from fleet_rival.core.laps.verdict import Use
 from fleet_rival.core.runs.context import RunContext, changes_since
 from fleet_rival.db.laps import laps_of
-from fleet_rival.db.tables import Combination, Driver, Lap, LapVerdict, Person, PracticeSession, Remark, Run, TraceRow
-from fleet_rival.services.drive.practice import PracticeView, practice_view, practices
+from fleet_rival.db.tables import Combination, Driver, Lap, Person, PracticeSession, Remark, TraceRow
+from fleet_rival.services.drive.practice import PracticeView, practice_view
 from fleet_rival.services.drive.runs.context import context_of, said_by_laps
 from fleet_rival.services.drive.runs.declare import (
     RunView,
@@ -29,10 +28,8 @@ from fleet_rival.services.drive.runs.declare import (
     last_context,
     merged,
     run_view,
-    waiting_runs,
 )
 from fleet_rival.services.drive.runs.places import Place, RunKey, find_place, laps_in, run_row, track_of
-from fleet_rival.services.drive.verdicts import counts_for, settle
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import kept_answer
 from fleet_rival.services.shared.errors import NotThere
@@ -41,53 +38,7 @@ from fleet_rival.wording.marks import MARK_WORDS
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, change_words, together_words
 
-__all__ = [
-    "Driven",
-    "LapOnSheet",
-    "RemarkView",
-    "RunLine",
-    "RunSheet",
-    "SessionLine",
-    "driven",
-    "judged_laps",
-    "run_sheet",
-]
-
-
-@dataclass(frozen=True, slots=True)
-class RunLine:
-    """A run in the list of a session."""
-
-    driver_id: UUID
-    driver: str
-    guest: bool
-    number: int
-    laps: int
-    first_at: datetime | None
-    best_us: int | None
-    """The fastest lap that may be the best."""
-    purpose: str | None
-    compound: str | None
-    setup: str | None
-    declared: bool
-    """Whether somebody said what it was: in a declaration, or in the file."""
-    by_hand: bool
-
-
-@dataclass(frozen=True, slots=True)
-class SessionLine:
-    """A session with its runs in the order of driving."""
-
-    practice: PracticeView
-    runs: tuple[RunLine, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Driven:
-    """Everything that was driven in a combination, and the runs that wait for their laps."""
-
-    sessions: tuple[SessionLine, ...]
-    waiting: tuple[RunView, ...]
+__all__ = ["LapOnSheet", "RemarkView", "RunSheet", "judged_laps", "run_sheet"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,81 +120,6 @@ class RunSheet:
     mark_words: dict[str, dict[str, str]]
     mistake_words: dict[str, str]
     because_words: dict[str, str]
-
-
-def driven(sessions: sessionmaker[Session], actor: Actor, combination_id: UUID) -> Driven:
-    """The sessions of a combination, the last one first, with their runs; a driver's own for who doesn't see all."""
-    lines = practices(sessions, actor, combination_id)
-    settle(sessions, actor, [combination_id])
-    with sessions() as session:
-        row = find_row(session, Combination, actor, combination_id, "combination")
-        runs = _run_lines(session, actor, row)
-        own = None if actor.sees_all else actor.driver_id or 0
-        waiting = []
-        for made in waiting_runs(session, actor, row, own):
-            waiting.append(
-                run_view(session, row, session.get_one(Driver, made.driver_id), made, None, context_of(made))
-            )
-    return Driven(tuple(SessionLine(item, tuple(runs.get(item.id, ()))) for item in lines), tuple(waiting))
-
-
-def _run_lines(session: Session, actor: Actor, row: Combination) -> dict[UUID, list[RunLine]]:
-    first, best = func.min(Lap.started_at), func.min(func.if_(counts_for(Use.BEST), Lap.time_us, None))
-    query: Any = (
-        select(
-            PracticeSession.public_id,
-            Driver.public_id,
-            Driver.name,
-            Driver.guest,
-            Lap.run,
-            func.count(),
-            first,
-            best,
-            func.max(Lap.purpose),
-            func.max(Lap.compound),
-            func.max(Lap.setup),
-            func.max(Run.declared),
-            func.max(Lap.plus_minus_us),
-        )
-        .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
-        .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
-        .outerjoin(
-            Run,
-            (Run.team_id == Lap.team_id)
-            & (Run.session_id == Lap.session_id)
-            & (Run.driver_id == Lap.driver_id)
-            & (Run.number == Lap.run),
-        )
-        .outerjoin(LapVerdict, (LapVerdict.team_id == Lap.team_id) & (LapVerdict.lap_id == Lap.id))
-        .where(Lap.team_id == actor.team_id, Lap.combination_id == row.id)
-        .group_by(PracticeSession.id, Driver.id, Lap.run)
-        .order_by(first.is_(None), first, Driver.name, Lap.run)
-    )
-    if not actor.sees_all:
-        query = query.where(Lap.driver_id == actor.driver_id)
-    out: dict[UUID, list[RunLine]] = defaultdict(list)
-    for (
-        practice,
-        driver,
-        name,
-        guest,
-        number,
-        laps,
-        began,
-        fastest,
-        purpose,
-        compound,
-        setup,
-        said,
-        hand,
-    ) in session.execute(query):
-        declared = bool(said) or purpose is not None
-        out[practice].append(
-            RunLine(
-                driver, name, guest, number, laps, began, fastest, purpose, compound, setup, declared, hand is not None
-            )
-        )
-    return out
 
 
 def run_sheet(sessions: sessionmaker[Session], actor: Actor, key: RunKey) -> RunSheet:

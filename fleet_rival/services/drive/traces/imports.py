@@ -19,7 +19,7 @@ from fleet_rival.core.track import Track
 from fleet_rival.db.laps import StoredLap, lap_values, laps_of
 from fleet_rival.db.tables import Combination, Lap, Layout, TraceRow
 from fleet_rival.formats.errors import UnusableFile
-from fleet_rival.services.drive.files import session_ids
+from fleet_rival.services.drive.importing import session_ids
 from fleet_rival.services.drive.lap_preview import driver_keys
 from fleet_rival.services.drive.traces.reading import ReadFile
 from fleet_rival.services.drive.traces.uploads import TelemetryRead, own_upload

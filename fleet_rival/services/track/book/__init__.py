@@ -14,7 +14,8 @@ from fleet_rival.services.track.book.references import (
     propose,
     remove_reference,
 )
-from fleet_rival.services.track.book.view import BookView, book, corner, reference
+from fleet_rival.services.track.book.shapes import BookView
+from fleet_rival.services.track.book.view import book, corner, reference
 
 __all__ = [
     "BookView",
