@@ -1,10 +1,22 @@
 """What stands in a simulated team's track book: entries as people would write them."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-__all__ = ['Book', 'EC2', 'Note', 'OLD_RULES', 'Question', 'VOLANT', 'Written', '_kerb', '_lane', 'limit', 'pass', 'trait']
+__all__ = [
+    "EC2",
+    "OLD_RULES",
+    "VOLANT",
+    "Book",
+    "Note",
+    "Question",
+    "Written",
+    "kerb",
+    "lane",
+    "limit",
+    "passing",
+    "trait",
+]
 
 RULES: Final = "two wheels inside the line"
 
@@ -66,7 +78,7 @@ def limit(where: str, cost: str = "strike", part: str = "two wheels", rules: str
     return {"where": where, "part": part, "cost": cost, "rules": rules}
 
 
-def _kerb(where: str, use: str, why: str = "") -> dict[str, Any]:
+def kerb(where: str, use: str, why: str = "") -> dict[str, Any]:
     return {"where": where, "use": use, "why": why}
 
 
@@ -74,11 +86,11 @@ def trait(kind: str, where: str = "") -> dict[str, Any]:
     return {"kind": kind, "where": where}
 
 
-def pass(side: str, risk: str, wrong: str = "", yield_when: str = "") -> dict[str, Any]:
+def passing(side: str, risk: str, wrong: str = "", yield_when: str = "") -> dict[str, Any]:
     return {"side": side, "risk": risk, "wrong": wrong, "yield_when": yield_when}
 
 
-def _lane(phase: str, lane: str, where: str = "", why: str = "") -> dict[str, Any]:
+def lane(phase: str, lane: str, where: str = "", why: str = "") -> dict[str, Any]:
     return {"phase": phase, "lane": lane, "where": where, "why": why}
 
 
