@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from typing import Any
 
 from fleet_rival.core.consistency import Consistency, consistency_of, with_intervals
 from fleet_rival.core.corners.references import PartFigures, part_figures
@@ -12,6 +12,7 @@ from fleet_rival.core.ideals.best_of import LAP_COUNTS, Place, best_of_run, cold
 from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap, judge
+from fleet_rival.core.laps.verdict import failed, is_cold, is_guests, was_free
 from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
@@ -28,8 +29,6 @@ __all__ = [
     "grouped",
     "with_share_intervals",
 ]
-
-_NOT_COUNTING: Final = frozenset({"invalid", "incident", "spoiled"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +142,7 @@ def analyse_driver(track: Track, name: str, laps: Sequence[Lap], settings: Setti
     """Analyse the laps of one driver; nothing of it depends on anybody else's."""
     judged = judge(track, laps, settings)
     analysed = [_analyse_group(track, judged, group, indices, settings) for group, indices in grouped(judged)]
-    guest = all("guest" in lap.flags for lap in laps)
+    guest = all(is_guests(lap) for lap in laps)
     return DriverAnalysis(name, guest, tuple(judged), analysed[0], tuple(analysed[1:]))
 
 
@@ -210,25 +209,17 @@ def _after_out_lap(
         for place in places:
             if at is None:
                 break
-            if (
-                at in chosen
-                and not {"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"} & judged[at].against
-            ):
+            if at in chosen and was_free(judged[at]):
                 place.append(judged[at])
             at = judged[at].next_lap
-    cold = [
-        item.lap.time_us
-        for place in places
-        for item in place
-        if "cold" in item.marks and not _NOT_COUNTING & item.marks.keys()
-    ]
+    cold = [item.lap.time_us for place in places for item in place if is_cold(item) and not failed(item)]
     if not cold:
         return None
     warm = Place(tuple(clean), 1 - len(clean) / eligible)
     shifted = Place(moved(clean, cold_offset(cold, clean)), warm.failure)
     told: list[Place] = []
     for number, place in enumerate(places):
-        counting = tuple(item.lap.time_us for item in place if not _NOT_COUNTING & item.marks.keys())
+        counting = tuple(item.lap.time_us for item in place if not failed(item))
         if len(counting) >= settings.like_laps:
             told.append(Place(counting, 1 - len(counting) / len(place)))
         else:

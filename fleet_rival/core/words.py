@@ -24,6 +24,8 @@ COMPANIES: Final[tuple[Company, ...]] = get_args(Company)
 Flag = Literal["tow", "traffic", "yellow", "pit", "cool", "boost", "guest"]
 """What was said of a lap when it came in."""
 FLAGS: Final[tuple[Flag, ...]] = get_args(Flag)
+GUEST: Final[Flag] = "guest"
+"""The flag of laps that are somebody else's, for comparison only."""
 IncidentKind = Literal["spin", "contact", "slide"]
 INCIDENTS: Final[tuple[IncidentKind, ...]] = get_args(IncidentKind)
 Mark = Literal[

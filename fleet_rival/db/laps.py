@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from fleet_rival.core.laps.lap import Crossing, Incident, Pull
 from fleet_rival.core.laps.lap import Lap as CoreLap
+from fleet_rival.core.laps.verdict import is_guests
 from fleet_rival.core.laps.weather import Weather, wetness_at
-from fleet_rival.core.words import INCIDENTS
+from fleet_rival.core.words import GUEST, INCIDENTS
 from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark, TraceRow
 
 __all__ = ["StoredLap", "lap_values", "laps_of"]
@@ -209,8 +210,8 @@ def _begun(session: Session, team_id: int, keys: Collection[int]) -> dict[int, d
 
 def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[tuple[str, str]], begun: datetime | None) -> CoreLap:
     values: dict[str, Any] = {}
-    if around.guest and "guest" not in lap.flags:
-        values["flags"] = lap.flags | {"guest"}
+    if around.guest and not is_guests(lap):
+        values["flags"] = lap.flags | {GUEST}
     weather = None
     if around.weather and begun is not None and lap.started_at is not None:
         changes = [Weather(item["minute"], item["wetness"]) for item in around.weather]

@@ -17,7 +17,7 @@ from sqlalchemy import select
 
 from fleet_rival.clock import now
 from fleet_rival.db.tables import Run
-from fleet_rival.services.drive.runs import edit, listed
+from fleet_rival.services.drive.runs import edit, run_list
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.week import combinations
 from tests.browser.conftest import Desk, told
@@ -51,7 +51,7 @@ USUAL = [24.0, 20.9, 20.7, 20.72, 20.69, 20.75, 20.71, 20.74]
 
 def run_page(desk: Desk, path: str, index: int = 0) -> str:
     """The address of a run's sheet, of the session at this place in the list."""
-    session = listed.driven(desk.whole.sessions, desk.actor("manager"), UUID(path.rsplit("/", 1)[1])).sessions[index]
+    session = run_list.driven(desk.whole.sessions, desk.actor("manager"), UUID(path.rsplit("/", 1)[1])).sessions[index]
     return f"{path}/sessions/{session.practice.id}/{session.runs[0].driver_id}/{session.runs[0].number}"
 
 
@@ -439,7 +439,7 @@ def test_what_only_people_know_is_asked_and_answered(open_page: Open, accessible
     path = desk.lay_out(
         "Asked Truck", laps("Ysolde Farrand", "Monday", [24.0, 20.9, *([20.7, 20.72] * 3), *([20.95, 20.96] * 3)])
     )
-    session = listed.driven(desk.whole.sessions, desk.actor("manager"), UUID(path.rsplit("/", 1)[1])).sessions[0]
+    session = run_list.driven(desk.whole.sessions, desk.actor("manager"), UUID(path.rsplit("/", 1)[1])).sessions[0]
     key = RunKey(session.practice.id, session.runs[0].driver_id, 1)
     edit.add_remark(desk.whole.sessions, desk.actor("driver"), key, 8, {"corner": "T2", "kind": "contact"})
     page = open_page(f"{path}/runs", who="driver")

@@ -19,7 +19,7 @@ from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession
 from fleet_rival.services.drive import files, importing
 from fleet_rival.services.drive.runs import edit
 from fleet_rival.services.drive.runs.places import RunKey
-from fleet_rival.services.find import analyses, beside, figures, pace, versus
+from fleet_rival.services.find import analyses, beside, figures, pace, two_ways
 from fleet_rival.services.find.analyses import analysed
 from fleet_rival.services.people.team import add_person
 from fleet_rival.services.shared.errors import NotThere, Refused
@@ -135,7 +135,7 @@ def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> Non
         1,
         None,
     ) and "can't be told apart" in option["race"]
-    told = versus.two_ways(
+    told = two_ways.two_ways(
         season.sessions,
         season.actor,
         place,
@@ -148,7 +148,7 @@ def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> Non
     schemas.VersusOut.model_validate(told)
     assert told["names"] == ["push", "save"] and told["verdict"] == "second" and told["crossing"] is not None
     assert any(line.startswith("save gets ahead of push on lap") for line in told["words"])
-    same = versus.two_ways(
+    same = two_ways.two_ways(
         season.sessions,
         season.actor,
         place,
@@ -161,7 +161,7 @@ def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> Non
     assert same["verdict"] == "equal" and same["difference"]["total_us"] == 0
     for way in ("run:08 18:00:7", "option:lap:nothing"):
         with pytest.raises(Refused, match="no clean lap"):
-            versus.two_ways(
+            two_ways.two_ways(
                 season.sessions, season.actor, place, season.drivers["Ysolde Farrand"], (way, way), 10, 0, 0
             )
 
@@ -175,7 +175,7 @@ def test_a_driver_sees_the_own_page_alone(season: Season, place: UUID) -> None:
     with pytest.raises(NotThere):
         page(season, place, "Corin Ashgrove", person)
     with pytest.raises(NotThere):
-        versus.two_ways(
+        two_ways.two_ways(
             season.sessions,
             person,
             place,
@@ -255,11 +255,11 @@ def test_of_a_week_its_own_laps_stand_side_by_side(season: Season, place: UUID) 
     season.drive("Ysolde Farrand", EVENING.replace(month=5, day=6), [time + 2 for time in LAPS])
     later = season.week(5)
     driver = season.drivers["Ysolde Farrand"]
-    own = versus.two_ways(season.sessions, season.actor, place, driver, ("run:06 18:00:1",) * 2, 20, 0, 0, later.id)
+    own = two_ways.two_ways(season.sessions, season.actor, place, driver, ("run:06 18:00:1",) * 2, 20, 0, 0, later.id)
     assert own["verdict"] == "equal"
     with pytest.raises(Refused, match="no clean lap of session 08 18:00"):
-        versus.two_ways(season.sessions, season.actor, place, driver, ("run:08 18:00:1",) * 2, 20, 0, 0, later.id)
-    whole = versus.two_ways(
+        two_ways.two_ways(season.sessions, season.actor, place, driver, ("run:08 18:00:1",) * 2, 20, 0, 0, later.id)
+    whole = two_ways.two_ways(
         season.sessions, season.actor, place, driver, ("run:08 18:00:1", "run:06 18:00:1"), 20, 0, 0
     )
     assert whole["verdict"] == "first" and whole["difference"]["total_us"] == pytest.approx(40e6, abs=1)

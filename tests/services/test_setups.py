@@ -20,7 +20,7 @@ from fleet_rival.db.tables import Driver, Layout, Series, SeriesWeekRow
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.setups import read_setup, setup_csv, setup_json
 from fleet_rival.services.drive import files, importing
-from fleet_rival.services.drive.runs import declare, edit, listed
+from fleet_rival.services.drive.runs import declare, edit, run_list
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.fix import setups
 from fleet_rival.services.people.team import add_person
@@ -255,7 +255,7 @@ def test_what_a_change_brought_stands_beside_how_the_runs_felt(desk: Desk) -> No
     importing.confirm(
         sessions, actor, file_id, importing.Wishes(combinations.combination(sessions, actor, desk.combination).revision)
     )
-    driven = listed.driven(sessions, actor, desk.combination).sessions[0]
+    driven = run_list.driven(sessions, actor, desk.combination).sessions[0]
     key = RunKey(driven.practice.id, desk.driver, 2)
     edit.write_feel(sessions, actor, key, 0, {"handling": {}, "readings": [], "note": "calmer over the rails"})
     told = {(item.before, item.after): item for item in setups.brought(sessions, actor, own)}

@@ -19,7 +19,7 @@ from fleet_rival.api import schemas
 from fleet_rival.core.times import format_time
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.find import figures as find
-from fleet_rival.services.find import pace, sharing, steadiness, versus
+from fleet_rival.services.find import pace, sharing, steadiness, two_ways
 from fleet_rival.services.find.printing import MOST_PAGES, driver_pdf, pages_of
 from fleet_rival.services.find.sharing import driver_report_of, driver_text, figures_csv, figures_json, versus_csv
 from fleet_rival.services.people.team import add_person
@@ -67,7 +67,7 @@ def test_tables_hold_what_the_pages_show_exactly(season: Season, place: UUID) ->
     assert figures["best_of", "3", "p50_s"] == f"{told['figures']['best_of'][2]['p50_us'] / 1e6:.6f}"
     assert len([key for key in figures if key[0] == "laps" and key[2] == "time_s"]) == 17
     assert json.loads(figures_json(*ask, "pace", who)) == told
-    ways = versus.two_ways(
+    ways = two_ways.two_ways(
         *ask, who, (f"run:{told['runs'][0]['session']}:1", f"run:{told['runs'][1]['session']}:1"), 20, 0, 0
     )
     [first, *_] = rows(versus_csv(ways))

@@ -19,6 +19,7 @@ from fleet_rival.core.corners.standing_losses import StandingLoss, merged, stand
 from fleet_rival.core.corners.thresholds import Threshold, levels_of, thresholds_of
 from fleet_rival.core.corners.trades import Trade, trades_of
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import is_cold
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.track import Part, Track
@@ -222,7 +223,7 @@ def clinic_of(
 
     def excess(lap: int, code: str) -> float | None:
         loss, threshold = parts[code].losses_us.get(lap), thresholds.get(code)
-        if "cold" in judged[lap].marks:
+        if is_cold(judged[lap]):
             loss, threshold = cold_losses.get(code, {}).get(lap), cold_thresholds.get(code)
         if loss is None or threshold is None:
             return None

@@ -12,6 +12,7 @@ from fleet_rival.core.corners.ordinary import Ordinary, mirrored
 from fleet_rival.core.corners.references import PartFigures, best_third
 from fleet_rival.core.corners.thresholds import Levels, Scale, Threshold, threshold_above
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import is_cold
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Part, Track
 
@@ -143,8 +144,8 @@ def cold_figures(
         times = {}
         for index in members:
             item = judged[index]
-            is_cold = "cold" in item.marks or bool(inside[part.code] & item.cold_parts)
-            if is_cold and not item.spoilt_when_cold and not inside[part.code] & item.taken.by_earlier:
+            on_cold = is_cold(item) or bool(inside[part.code] & item.cold_parts)
+            if on_cold and not item.spoilt_when_cold and not inside[part.code] & item.taken.by_earlier:
                 time = getattr(item.lap, depth).get(part.code)
                 if time is not None:
                     times[index] = time

@@ -1,10 +1,37 @@
-"""For what a lap counts: one verdict, from its marks, for every place that chooses laps."""
+"""For what a lap counts: one verdict, from its marks, for every place that chooses laps.
+
+What a place asks of a lap is a question here, by its name; nowhere else are marks looked at or gathered in sets.
+"""
 
 from enum import IntFlag
+from typing import Final
 
+from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.words import GUEST, Mark
 
-__all__ = ["Use", "uses"]
+__all__ = [
+    "Use",
+    "failed",
+    "is_cold",
+    "is_guests",
+    "is_only",
+    "is_slow_on_purpose",
+    "is_spoiled",
+    "race_goes_on",
+    "tells_of_the_track",
+    "uses",
+    "was_driven_through",
+    "was_free",
+]
+
+_FAULTS: Final[frozenset[Mark]] = frozenset({"invalid", "incident", "spoiled"})
+_NOT_THROUGH: Final[frozenset[Mark]] = frozenset({"invalid", "incident", "pit"})
+_RACE_STANDS: Final[frozenset[Mark]] = frozenset({"yellow", "pit"})
+_NOT_FREE: Final[frozenset[Mark]] = frozenset({"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
+_SAYS_NOTHING: Final[frozenset[Mark]] = frozenset(
+    {"tow", "traffic", "yellow", "pit", "incident", "invalid", "cool", "cold", "carried"}
+)
 
 
 class Use(IntFlag):
@@ -39,3 +66,55 @@ def uses(item: JudgedLap) -> Use:
         if holds:
             found |= use
     return found
+
+
+def failed(item: JudgedLap) -> bool:
+    """Whether the driver made something of it that doesn't count: void, an incident, or much slower than usual."""
+    return bool(_FAULTS & item.marks.keys())
+
+
+def was_driven_through(item: JudgedLap) -> bool:
+    """Whether it was driven from line to line without a fault, at whatever pace."""
+    return not _NOT_THROUGH & item.marks.keys()
+
+
+def race_goes_on(item: JudgedLap) -> bool:
+    """Whether a lap of a race was raced: neither under a yellow flag nor through the pit lane."""
+    return not _RACE_STANDS & item.marks.keys()
+
+
+def was_free(item: JudgedLap) -> bool:
+    """Whether nothing but the driver, the car and its tyres made its time, counted along or not."""
+    return not _NOT_FREE & item.against
+
+
+def tells_of_the_track(item: JudgedLap) -> bool:
+    """Whether its time says something of how fast the track is now; one that is spoiled may be just what tells that
+    it rained.
+    """
+    return not _SAYS_NOTHING & item.against
+
+
+def is_only(item: JudgedLap, mark: Mark) -> bool:
+    """Whether this mark, and no other, keeps it from counting."""
+    return set(item.marks) == {mark}
+
+
+def is_cold(item: JudgedLap) -> bool:
+    """Whether it was driven on tyres that weren't warm yet."""
+    return "cold" in item.marks
+
+
+def is_spoiled(item: JudgedLap) -> bool:
+    """Whether it is much slower than the run's ordinary laps."""
+    return "spoiled" in item.marks
+
+
+def is_slow_on_purpose(lap: Lap) -> bool:
+    """Whether its source says that it was driven to cool down."""
+    return "cool" in lap.flags
+
+
+def is_guests(lap: Lap) -> bool:
+    """Whether a guest drove it: for comparison only."""
+    return GUEST in lap.flags

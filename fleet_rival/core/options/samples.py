@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import failed
 from fleet_rival.core.pace.runs import PaceRun
 from fleet_rival.core.pace.slope import pooled_slope
 from fleet_rival.core.track import Track
@@ -109,15 +110,17 @@ def samples_of(
             if not item.eligible:
                 continue
             time = item.lap.time_us
-            failed = bool({"invalid", "incident", "spoiled"} & item.marks.keys())
+            went_wrong = failed(item)
         else:
             if set(parts) & (item.taken.by_earlier | item.cold_parts) or not all(
                 code in item.lap.segments for code in parts
             ):
                 continue
             time = sum(item.lap.segments[code] for code in parts)
-            failed = bool(set(parts) & (set(item.strikes) | {corner for _, corner in item.incidents}))
-        out.append(Sample(index, (item.lap.session, item.lap.run), item.lap.number, time, failed, item.lap.tyre_age))
+            went_wrong = bool(set(parts) & (set(item.strikes) | {corner for _, corner in item.incidents}))
+        out.append(
+            Sample(index, (item.lap.session, item.lap.run), item.lap.number, time, went_wrong, item.lap.tyre_age)
+        )
     return out
 
 

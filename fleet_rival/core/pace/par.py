@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import tells_of_the_track
 
 __all__ = ["AgainstPar", "Par", "par_of", "session_pars"]
 
@@ -21,10 +22,6 @@ _ROUNDS: Final = 6
 _WINDOW: Final = 0.35
 """Share of the laps that take part in par at one moment."""
 _POINTS: Final = 60
-
-
-_NO_EVIDENCE: Final = frozenset({"tow", "traffic", "yellow", "pit", "incident", "invalid", "cool", "cold", "carried"})
-"""Marks with which a lap says nothing of the track; a lap that is spoiled may be just what tells that it rained."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +73,7 @@ def session_pars(
     found: dict[str, list[tuple[str, int, JudgedLap]]] = defaultdict(list)
     for name, laps in drivers.items():
         for position, item in enumerate(laps):
-            if item.flying and item.lap.started_at is not None and not _NO_EVIDENCE & item.against:
+            if item.flying and item.lap.started_at is not None and tells_of_the_track(item):
                 found[item.lap.session].append((name, position, item))
     out: dict[str, tuple[Par | str, dict[str, list[AgainstPar]]]] = {}
     for session, rows in found.items():

@@ -13,6 +13,7 @@ from fleet_rival.core.analysis import analyse_driver
 from fleet_rival.core.corners.clinic import clinic_of
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import judge
+from fleet_rival.core.laps.verdict import race_goes_on
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.track import Track
 
@@ -23,7 +24,6 @@ _EARLY: Final = timedelta(minutes=10)
 _QUALIFYING: Final = timedelta(hours=3)
 _LONGEST: Final = timedelta(hours=12)
 _LEAST_LAPS: Final = 3
-_NOT_PACE: Final = frozenset({"yellow", "pit"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +116,7 @@ def driven_race(
     pace = [
         item.lap.time_us
         for item in found.laps
-        if item.flying and item.lap is not found.laps[0].lap and not _NOT_PACE & item.marks.keys()
+        if item.flying and item.lap is not found.laps[0].lap and race_goes_on(item)
     ]
     net = found.main.falloff.net
     fuel, energy = used_in(race, "fuel_l"), used_in(race, "energy_kwh")

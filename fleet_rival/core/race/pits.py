@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.verdict import is_slow_on_purpose
 
 __all__ = ["PitLoss", "pit_loss"]
 
@@ -35,7 +36,7 @@ def pit_loss(laps: Sequence[Lap], median_us: float) -> PitLoss | None:
         laps: of one driver in one weather.
         median_us: a lap at pace.
     """
-    came = [lap.time_us for lap in laps if lap.kind == "in" and "cool" not in lap.flags]
+    came = [lap.time_us for lap in laps if lap.kind == "in" and not is_slow_on_purpose(lap)]
     went = [lap.time_us for lap in laps if lap.kind == "out"]
     if min(len(came), len(went)) < _LEAST:
         return None

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from statistics import median
 
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import was_driven_through
 from fleet_rival.core.settings import Settings
 
 __all__ = ["PassMark", "pass_mark"]
@@ -50,7 +51,7 @@ def pass_mark(judged: Sequence[JudgedLap], purpose: str | None, target_us: int |
     flying = [item for item in judged if item.flying]
     if purpose in _THROUGH:
         # No evidence of pace: what counts is that laps were driven through without a fault.
-        whole = sum(not {"invalid", "incident", "pit"} & item.marks.keys() for item in flying)
+        whole = sum(map(was_driven_through, flying))
         return PassMark("laps", whole, settings.pass_laps, whole >= settings.pass_laps)
     if purpose == "long":
         middle = median(clean) if clean else 0

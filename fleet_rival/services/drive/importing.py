@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge, unknown
+from fleet_rival.core.laps.verdict import is_guests
 from fleet_rival.core.words import Differences
 from fleet_rival.db.laps import StoredLap, lap_values
 from fleet_rival.db.recording import plain_row
@@ -112,7 +113,7 @@ def confirm(
         )
         change_set = begin_change(session, actor, "laps.import", f"Imported {kept.name}", row)
         for name in added_drivers:
-            guest = name in wishes.guests or all("guest" in lap.flags for lap in merged.laps if lap.driver == name)
+            guest = name in wishes.guests or all(is_guests(lap) for lap in merged.laps if lap.driver == name)
             driver = Driver(team_id=actor.team_id, name=name, guest=guest)
             session.add(driver)
             session.flush()

@@ -21,6 +21,7 @@ from fleet_rival.core.corners.references import part_figures
 from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.laps.verdict import is_spoiled
 from fleet_rival.core.options import OptionTrial, option_pairs, option_trial
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
@@ -247,7 +248,7 @@ def _pars(
         level = par.levels_us[driver.name]
         # As far as a lap may be from its run before it counts as spoiled.
         ordinary = settings.spoiled_floor_s * MICROSECONDS * sqrt(level / MICROSECONDS / 60)
-        spoiled = [item for item in own if "spoiled" in driver.laps[item.position].marks and item.behind_us <= ordinary]
+        spoiled = [item for item in own if is_spoiled(driver.laps[item.position]) and item.behind_us <= ordinary]
         best = min(own, key=lambda item: item.behind_us)
         told.append(
             {

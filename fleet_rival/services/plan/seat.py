@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.consistency import consistency_of
 from fleet_rival.core.laps.marks import JudgedLap, judge
+from fleet_rival.core.laps.verdict import failed
 from fleet_rival.core.pace.falloff import falloff_of
 from fleet_rival.core.pace.stop import SeatLap, Stop, Usual, seat_of, stop_now
 from fleet_rival.core.settings import Settings
@@ -141,7 +142,7 @@ def _stop(session: Session, row: Combination, driver: Driver, since: datetime, p
     laps = []
     for item in sorted(now, key=lambda one: (one.lap.started_at, one.lap.number)):
         begun = first.setdefault((item.lap.session, item.lap.run), item.lap.number)
-        slip = bool({"invalid", "incident", "spoiled"} & item.marks.keys()) or bool(item.lap.mistakes)
+        slip = failed(item) or bool(item.lap.mistakes)
         # Where falloff isn't known, a long run's laps get slower for a reason that isn't the driver.
         fair = item.clean and (known or item.lap.purpose not in ("long", "rehearsal"))
         begins = item.lap.started_at.timestamp() if item.lap.started_at is not None else 0.0

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from fleet_rival.clock import now
 from fleet_rival.core.analysis import DriverAnalysis, GroupAnalysis
 from fleet_rival.core.ideals.best_of import odds_of
+from fleet_rival.core.laps.verdict import is_only
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.race.afterwards import Taught, wider
 from fleet_rival.core.race.crossing import crossing_time
@@ -146,7 +147,7 @@ def _paces(ahead: Ahead, slower: float) -> list[CompoundPace]:
             )
         )
         cliff = group.falloff.cliff
-        cold = [found.laps[index].lap.time_us for index in group.members if set(found.laps[index].marks) == {"cold"}]
+        cold = [found.laps[index].lap.time_us for index in group.members if is_only(found.laps[index], "cold")]
         out[name] = (
             group.counts["clean"],
             CompoundPace(
@@ -208,7 +209,7 @@ def _towed(
     """What a tow is worth on a lap, and the odds of the target with one; from laps that had one and nothing else."""
     assert ahead.found is not None
     laps_of = (ahead.found.laps[index] for index in group.members)
-    worth = tow_worth(clean, [item.lap.time_us for item in laps_of if set(item.marks) == {"tow"}])
+    worth = tow_worth(clean, [item.lap.time_us for item in laps_of if is_only(item, "tow")])
     if worth is None:
         return {"tow_us": None, "odds_tow": None}
     quicker = [round(time - worth) for time in clean]

@@ -11,6 +11,7 @@ from fleet_rival.core.telemetry.trace import CHANNELS
 from fleet_rival.core.texts import tidy
 from fleet_rival.core.words import (
     FLAGS,
+    GUEST,
     AlignedBy,
     Company,
     LapKind,
@@ -24,7 +25,7 @@ from fleet_rival.services.drive.traces.uploads import TelemetryRead
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
-_Flag = Literal[tuple(flag for flag in FLAGS if flag != "guest")]  # type: ignore[valid-type]
+_Flag = Literal[tuple(flag for flag in FLAGS if flag != GUEST)]  # type: ignore[valid-type]
 """Who is a guest, the team says, not the rig."""
 _MOST_SAMPLES = 50_000
 

@@ -13,6 +13,7 @@ from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.runs.hand_timing import BadPresses, timed_lap
 from fleet_rival.core.runs.typed import CantRead, TypedLap, read_typed
 from fleet_rival.core.times import format_time
+from fleet_rival.core.words import GUEST
 from fleet_rival.db.laps import lap_values
 from fleet_rival.db.tables import Combination, Driver, Lap
 from fleet_rival.services.drive.runs.arrive import act_of, keep_laps
@@ -262,7 +263,7 @@ def _core_lap(place: Place, number: int, typed: TypedLap) -> CoreLap:
         started_at=now() - timedelta(microseconds=typed.time_us),
         kind=typed.kind,
         valid=typed.valid,
-        flags=typed.flags | ({"guest"} if place.driver.guest else set()),
+        flags=typed.flags | ({GUEST} if place.driver.guest else set()),
         incidents=typed.incidents,
         strikes=typed.strikes,
         note=typed.note,
@@ -308,7 +309,7 @@ def time_lap(
             session=place.practice.label,
             run=place.number,
             started_at=ended_at.astimezone(UTC) - timedelta(microseconds=timed.time_us + timed.shift_us),
-            flags=frozenset({"guest"} if place.driver.guest else ()),
+            flags=frozenset({GUEST} if place.driver.guest else ()),
             sectors=timed.sectors,
             plus_minus_us=timed.plus_minus_us,
         )
@@ -321,7 +322,7 @@ def _kept(lap: Lap) -> KeptLap:
     pieces = [
         {"out": "out lap", "in": "in lap", "outin": "out and in"}.get(lap.kind),
         None if lap.valid else "void",
-        *(lap.flags or "").replace("guest", "").split(),
+        *(lap.flags or "").replace(GUEST, "").split(),
         *(lap.incidents or "").replace(":", " at ").split("  "),
         *(f"limits at {corner}" for corner in (lap.strikes or "").split()),
         "experiment" if said.get("practice_only") else None,
