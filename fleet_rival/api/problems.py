@@ -56,6 +56,11 @@ def invalid_input(error: ValidationError) -> Response:
     return problem(422, "invalid-input", "This input doesn't fit", f"{named}.", fields=fields)
 
 
+_TOO_LARGE = f"Up to {MAX_BYTES // 1_000_000} MB are taken. Split the file by session and add the parts."
+_TOO_DEEP = "What was sent holds lists or objects within each other, deeper than anything here needs."
+_BROKEN = "The server met an error of its own. Nothing was changed. Try again; if it stays, look into var/log."
+
+
 def register(app: Flask) -> None:
     """Answer every error of the application with a problem."""
 
@@ -70,12 +75,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(error: RequestEntityTooLarge) -> Response:
-        return problem(
-            413,
-            "too-large",
-            "The file is too large",
-            f"Up to {MAX_BYTES // 1_000_000} MB are taken. Split the file by session and add the parts.",
-        )
+        return problem(413, "too-large", "The file is too large", _TOO_LARGE)
 
     @app.errorhandler(HTTPException)
     def http_error(error: HTTPException) -> Response:
@@ -93,12 +93,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(RecursionError)
     def too_deep(error: RecursionError) -> Response:
-        return problem(
-            400,
-            "too-deep",
-            "This can't be read",
-            "What was sent holds lists or objects within each other, deeper than anything here needs.",
-        )
+        return problem(400, "too-deep", "This can't be read", _TOO_DEEP)
 
     @app.errorhandler(SQLAlchemyError)
     def database(error: SQLAlchemyError) -> Response:
@@ -115,9 +110,4 @@ def register(app: Flask) -> None:
     @app.errorhandler(Exception)
     def anything(error: Exception) -> Response:
         log.exception("unexpected error")
-        return problem(
-            500,
-            "internal",
-            "Something broke here",
-            "The server met an error of its own. Nothing was changed. Try again; if it stays, look into var/log.",
-        )
+        return problem(500, "internal", "Something broke here", _BROKEN)

@@ -9,6 +9,7 @@ from typing import Final
 
 import orjson
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.bench.load import Asking, add_practice, cookie_of, made_laps, made_layout
 from fleet_rival.bench.measure import Row, ninety_five, ratio, seconds, times_in_turn
@@ -21,6 +22,7 @@ from fleet_rival.runtime.processes import free_port
 from fleet_rival.runtime.trial import Trial
 from fleet_rival.services.find.overview import fresh
 from fleet_rival.services.people.team import make_team
+from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.week import combinations, entries, profiles, series
 
 __all__ = ["bench_board"]
@@ -30,9 +32,8 @@ COMBINATIONS: Final = 6
 LAPS_EACH: Final = 834
 
 
-def bench_board(whole: Trial) -> list[Row]:
-    """The board against a route that returns the same bytes, and how long it takes to be made anew after a change."""
-    sessions = whole.sessions
+def _team(sessions: sessionmaker[Session]) -> Actor:
+    """A team with drivers who are entered in a week of each of some series, with laps and hours of their own."""
     actor = make_team(sessions, "Board", "Board")
     today = now().date()
     begin = now() - timedelta(days=2)
@@ -66,6 +67,13 @@ def bench_board(whole: Trial) -> list[Row]:
             sessions, actor, driver.id, driver.version, {"zone": "Europe/Oslo", "availability": hours}
         )
     entries.enter(sessions, actor, [item.id for item in weeks], [driver.id for driver in drivers], "want")
+    return actor
+
+
+def bench_board(whole: Trial) -> list[Row]:
+    """The board against a route that returns the same bytes, and how long it takes to be made anew after a change."""
+    sessions = whole.sessions
+    actor = _team(sessions)
     began = time.perf_counter()
     fresh.catch_up(sessions, actor)
     caught_up = time.perf_counter() - began

@@ -99,8 +99,7 @@ def road_of(kind: str) -> tuple[Road, CarModel, Track]:
 
 def _possible(road: Road, car: CarModel, track: Track) -> dict[str, list[str]]:
     """Which kinds can happen at which corners, so that they show there: who doesn't brake can't brake too late, and
-    what goes wrong at the exit
-    of a corner that is followed by the next one at once is lost in that one."""
+    what goes wrong at the exit of a corner that is followed by the next one at once is lost in that one."""
     speed = drive_lap(road, car, track, Stint(0.97)).speed_ms
     ends = {part.code: part.end_m for part in track.segment_parts}
     out = {}

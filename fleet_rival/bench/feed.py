@@ -179,6 +179,11 @@ def bench_feed(whole: Trial, actor: Actor, seconds_long: float = 20.0) -> list[R
     late = [
         seen[key] - load.acknowledged[key] for seen in onlookers.leave() for key in load.acknowledged if key in seen
     ]
+    return _fed(load, late, total, sent, drained)
+
+
+def _fed(load: FeedLoad, late: list[float], total: int, sent: float, drained: float) -> list[Row]:
+    """Rows of what was fed; in seconds: `late` from acknowledged to seen, `sent` and `drained` from the beginning."""
     ninety_nine = quantiles(load.took, n=100, method="inclusive")[-1] * 1000
     seen = quantiles(late, n=100, method="inclusive")[-1] if late else float("nan")
     share = len(late) / (len(load.acknowledged) * _BROWSERS)

@@ -134,17 +134,9 @@ def bench_telemetry(folder: Path) -> list[Row]:
     return rows
 
 
-def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
-    """A file as large as is taken, sent in pieces over HTTP and read by the worker: how much memory each process
-    took at most.
-    """
-    layout, channels = _lap(60.0)
-    names = tuple(channels)
-    layout_id = tracks.add_track(whole.sessions, actor, write_track(layout)).id
-    combination = combinations.add_combination(whole.sessions, actor, layout_id, "Large").id
-    if "Ysolde Farrand" not in {item.name for item in profiles.profiles(whole.sessions, actor)}:
-        profiles.add_driver(whole.sessions, actor, "Ysolde Farrand")
-    path = whole.folder / "large.telemetry.parquet"
+def _large_file(folder: Path, channels: dict[str, Samples], names: tuple[str, ...], size: int) -> tuple[Path, int]:
+    """A file of about so many bytes, and how many laps are in it."""
+    path = folder / "large.telemetry.parquet"
     rng = np.random.default_rng(7)
     batch, number = 50, 0
     first = _table(channels, names, batch, rng)
@@ -160,6 +152,20 @@ def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
             writer.write_table(table)
             number += batch
             per_lap = sink.tell() / number
+    return path, number
+
+
+def bench_memory(whole: Trial, actor: Actor, size: int = _LARGE) -> list[Row]:
+    """A file as large as is taken, sent in pieces over HTTP and read by the worker: how much memory each process
+    took at most.
+    """
+    layout, channels = _lap(60.0)
+    names = tuple(channels)
+    layout_id = tracks.add_track(whole.sessions, actor, write_track(layout)).id
+    combination = combinations.add_combination(whole.sessions, actor, layout_id, "Large").id
+    if "Ysolde Farrand" not in {item.name for item in profiles.profiles(whole.sessions, actor)}:
+        profiles.add_driver(whole.sessions, actor, "Ysolde Farrand")
+    path, number = _large_file(whole.folder, channels, names, size)
     sent = path.stat().st_size
     # Started anew: what they held at most shall belong to this file.
     for part in (whole.server, whole.worker):

@@ -67,22 +67,7 @@ def _tell_where(var: Path, taken: Taken) -> int:
 
 def _run(arguments: argparse.Namespace, var: Path) -> int:
     secure(var)
-    # Whoever held the folder before is gone; what is left of it ends before anything new begins.
-    _, left = recorded(var)
-    for process in left:
-        process.signal(signal.SIGTERM)
-    wait_for_end(left, 30)
-    record(var, "", [Started.of("fleet", os.getpid())])
-    if not port_is_free(arguments.port):
-        forget(var)
-        raise Failure(
-            f"port {arguments.port} is in use by another program. Choose another: ./fleet {arguments.command} --port "
-            f"{arguments.port + 1}"
-        )
-    free = shutil.disk_usage(var).free
-    if free < _LEAST_FREE:
-        forget(var)
-        raise Failure(f"only {free / 1e6:.0f} MB are free on the disk of {var}. Free some space and run this again.")
+    _take_over(arguments, var)
     asked_to_end, ready = threading.Event(), threading.Event()
 
     def end(number: int, frame: FrameType | None) -> None:
@@ -138,6 +123,30 @@ def _run(arguments: argparse.Namespace, var: Path) -> int:
         forget(var)
     say("Stopped.")
     return 0
+
+
+def _take_over(arguments: argparse.Namespace, var: Path) -> None:
+    """Have the folder for oneself, and see that there are a port and room.
+
+    Raises:
+        Failure: the port is taken, or the disk is full.
+    """
+    # Whoever held the folder before is gone; what is left of it ends before anything new begins.
+    _, left = recorded(var)
+    for process in left:
+        process.signal(signal.SIGTERM)
+    wait_for_end(left, 30)
+    record(var, "", [Started.of("fleet", os.getpid())])
+    if not port_is_free(arguments.port):
+        forget(var)
+        raise Failure(
+            f"port {arguments.port} is in use by another program. Choose another: ./fleet {arguments.command} --port "
+            f"{arguments.port + 1}"
+        )
+    free = shutil.disk_usage(var).free
+    if free < _LEAST_FREE:
+        forget(var)
+        raise Failure(f"only {free / 1e6:.0f} MB are free on the disk of {var}. Free some space and run this again.")
 
 
 def _stay(

@@ -42,9 +42,8 @@ class Settings:
     tow_deviations: float = 3.0
     tow_kmh: float = 2.0
     tow_entry_kmh: float = 1.0
-    """By traces a lap had a tow where it gained more speed at full throttle than the driver does alone, by both of
-    the first; entry speeds
-    within the third of those of nine in ten solo passes are compared."""
+    """By traces a lap had a tow where it gained more speed at full throttle than the driver does alone, by both of the
+    first; entry speeds within the third of those of nine in ten solo passes are compared."""
     incident_takes: int = 2
     strike_takes: int = 1
     """Segments taken after the one in which it happened."""
@@ -82,9 +81,9 @@ class Settings:
     slip_deviations: float = 2.5
     slip_floor_s: float = 0.05
     slip_floor_pct: float = 0.6
-    """A pass is a slip beyond this many deviations of the ordinary passes, never for less than the floors, the
-    second in per cent of the segment.
-    At 2.5 deviations one ordinary pass in 160 passes for one; the floors keep it from mattering."""
+    """A pass is a slip beyond this many deviations of the ordinary passes, never for less than the floors, the second
+    in per cent of the segment. At 2.5 deviations one ordinary pass in 160 passes for one; the floors keep it from
+    mattering."""
     mixture_passes: int = 8
     mixture_bic: float = 6.0
     mixture_apart: float = 2.5

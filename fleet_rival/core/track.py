@@ -183,8 +183,8 @@ class Track:
         """Boundaries at which two laps may not be joined for want of boundary speeds.
 
         A boundary is closed when it lies strictly between the start of a corner that is `linked_to_next` and the end of
-        its
-        successor's segment. For segments that is the boundary between the two; for sectors it may be any inside them.
+        its successor's segment. For segments that is the boundary between the two; for sectors it may be any inside
+        them.
 
         Returns:
             Indices of the parts at whose start the boundary lies; 0 is the line.

@@ -84,6 +84,12 @@ def lap_values(lap: CoreLap) -> dict[str, Any]:
     return values
 
 
+_OF_SESSION = ("wetness", "air_temp_c", "track_temp_c", "id", "weather")
+"""What of its session stands around a lap, in the order of `_Around`."""
+_LISTED = ("number", "strikes", "incidents", "flags", "options", "mistakes", "sectors", "segments", "said")
+"""What isn't taken over as it stands, in the order of `_lap`."""
+
+
 def laps_of(
     session: Session,
     team_id: int,
@@ -98,35 +104,13 @@ def laps_of(
     Args:
         runs: driver's key, session's key and number of each run.
         as_said: with what people said afterwards: the conditions of their session (the weather in any case,
-            temperatures where a lap
-            has none), remarks about what happened where, and that a driver is a guest; and with how they came over
-            their boundaries, where
-            they have traces.
+            temperatures where a lap has none), remarks about what happened where, and that a driver is a guest; and
+            with how they came over their boundaries, where they have traces.
     """
+    around = (Lap.id, Lap.version, Driver.guest, *(getattr(PracticeSession, name) for name in _OF_SESSION))
+    own = (Driver.name, PracticeSession.label, PracticeSession.session_local)
     query: Any = (
-        select(
-            Lap.id,
-            Lap.version,
-            Driver.guest,
-            PracticeSession.wetness,
-            PracticeSession.air_temp_c,
-            PracticeSession.track_temp_c,
-            PracticeSession.id,
-            PracticeSession.weather,
-            Driver.name,
-            PracticeSession.label,
-            PracticeSession.session_local,
-            Lap.number,
-            Lap.strikes,
-            Lap.incidents,
-            Lap.flags,
-            Lap.options,
-            Lap.mistakes,
-            Lap.sectors,
-            Lap.segments,
-            Lap.said,
-            *(getattr(Lap, name) for name in _PLAIN),
-        )
+        select(*around, *own, *(getattr(Lap, name) for name in (*_LISTED, *_PLAIN)))
         .join(Driver, (Driver.team_id == Lap.team_id) & (Driver.id == Lap.driver_id))
         .join(PracticeSession, (PracticeSession.team_id == Lap.team_id) & (PracticeSession.id == Lap.session_id))
         .where(Lap.team_id == team_id, Lap.combination_id == combination_id)

@@ -35,38 +35,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         corner_codes: the track's segment codes by their folded spelling.
     """
 
-    def corner(text: str) -> str:
-        code = corner_codes.get(text.casefold())
-        if code is None:
-            raise BadCell(f"{text} is not a corner of this track")
-        return code
-
-    def incident(token: str) -> Incident:
-        what, sign, where = token.partition(":")
-        if not sign or what.casefold() not in INCIDENTS:
-            raise BadCell(f"{token} is not an incident such as spin:T5 ({', '.join(INCIDENTS)})")
-        return Incident(what.casefold(), corner(where))
-
-    def mistake(token: str) -> tuple[str, str]:
-        where, sign, kind = token.partition(":")
-        if not sign or kind.casefold() not in MISTAKES:
-            raise BadCell(f"{token} is not a mistake such as T5:late-throttle")
-        return corner(where), kind.casefold()
-
-    def option(token: str) -> tuple[str, str]:
-        where, sign, label = token.partition("=")
-        if not sign or not where or not label:
-            raise BadCell(f"{token} is not an option such as T1=high")
-        return corner_codes.get(where.casefold(), where), label
-
-    def tokens(one: Callable[[str], Any]) -> Cell:
-        def read(text: str) -> tuple[Any, ...]:
-            if len(text) > _TOKENS_LENGTH:
-                raise BadCell(f"longer than {_TOKENS_LENGTH} characters")
-            return tuple(one(token) for token in text.split())
-
-        return read
-
+    corner, incident, mistake, option = _of_corners(corner_codes)
     flag = one_of(FLAGS)
     return {
         "driver": label,
@@ -99,6 +68,51 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "plus_minus_ms": lambda text: round(not_negative(text) * 1000),
         "note": note,
     }
+
+
+def _of_corners(
+    codes: Mapping[str, str],
+) -> tuple[
+    Callable[[str], str], Callable[[str], Incident], Callable[[str], tuple[str, str]], Callable[[str], tuple[str, str]]
+]:
+    """Readers of one token that names a corner: itself, an incident, a mistake, an option."""
+
+    def corner(text: str) -> str:
+        code = codes.get(text.casefold())
+        if code is None:
+            raise BadCell(f"{text} is not a corner of this track")
+        return code
+
+    def incident(token: str) -> Incident:
+        what, sign, where = token.partition(":")
+        if not sign or what.casefold() not in INCIDENTS:
+            raise BadCell(f"{token} is not an incident such as spin:T5 ({', '.join(INCIDENTS)})")
+        return Incident(what.casefold(), corner(where))
+
+    def mistake(token: str) -> tuple[str, str]:
+        where, sign, kind = token.partition(":")
+        if not sign or kind.casefold() not in MISTAKES:
+            raise BadCell(f"{token} is not a mistake such as T5:late-throttle")
+        return corner(where), kind.casefold()
+
+    def option(token: str) -> tuple[str, str]:
+        where, sign, label = token.partition("=")
+        if not sign or not where or not label:
+            raise BadCell(f"{token} is not an option such as T1=high")
+        return codes.get(where.casefold(), where), label
+
+    return corner, incident, mistake, option
+
+
+def tokens(one: Callable[[str], Any]) -> Cell:
+    """Reads several, with blanks between them."""
+
+    def read(text: str) -> tuple[Any, ...]:
+        if len(text) > _TOKENS_LENGTH:
+            raise BadCell(f"longer than {_TOKENS_LENGTH} characters")
+        return tuple(one(token) for token in text.split())
+
+    return read
 
 
 def one_of(accepted: tuple[str, ...]) -> Cell:

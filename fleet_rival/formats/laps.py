@@ -8,7 +8,7 @@ from operator import getitem
 from typing import Any, Final, NamedTuple
 
 from fleet_rival.core.laps.lap import Lap
-from fleet_rival.core.laps.order import identify
+from fleet_rival.core.laps.order import Repeat, identify
 from fleet_rival.core.times import MICROSECONDS, NotATime, ParsedTime, format_time, parse_milliseconds, parse_time
 from fleet_rival.core.track import Track
 from fleet_rival.formats.cells import BadCell, column_readers
@@ -149,8 +149,7 @@ def read_laps(
 
     Raises:
         UnusableFile: the file as a whole can't be used: empty, no table, no header, a required column missing, or times
-            of
-            parts that the track doesn't have.
+            of parts that the track doesn't have.
     """
     if content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{") and b"fleet-rival/track" in content[:2000]:
         raise UnusableFile("This is a track file. Add it under New combination; laps come as CSV, one row a lap.")
@@ -175,26 +174,9 @@ def read_laps(
     warnings = _check_sums(reader)
     identified = identify([lap for _, lap in reader.laps])
     line_of = [line for line, _ in reader.laps]
-    repeats = [
-        SetAside(
-            line_of[repeat.index],
-            None,
-            None,
-            f"repeats line {line_of[repeat.repeats]}",
-            line_of[repeat.repeats],
-            repeat.differs,
-        )
-        for repeat in identified.repeats
-    ]
+    repeats = [_repeating(repeat, line_of) for repeat in identified.repeats]
     gone = {row.line for row in repeats}
-    aside = [*reader.set_aside, *repeats]
-    # The other rows of a lap that is set aside go with its first one.
-    aside += [
-        SetAside(other, None, None, f"belongs to the lap of line {row.line}")
-        for row in aside
-        for other in along.behind.get(row.line, ())
-    ]
-    aside.sort(key=lambda row: row.line)
+    aside = _with_their_others([*reader.set_aside, *repeats], along)
     return LapFile(
         laps=tuple((line_of[index], lap) for index, lap in identified.laps),
         set_aside=tuple(aside),
@@ -211,6 +193,21 @@ def read_laps(
         header=grid.header,
         cells=_cells_of(content, [row.line for row in aside[:_SHOWN_ASIDE]], mends or {}),
     )
+
+
+def _repeating(repeat: Repeat, line_of: Sequence[int]) -> SetAside:
+    first = line_of[repeat.repeats]
+    return SetAside(line_of[repeat.index], None, None, f"repeats line {first}", first, repeat.differs)
+
+
+def _with_their_others(aside: list[SetAside], along: Along) -> list[SetAside]:
+    """Rows that are set aside, in order, each with the other rows of its lap, which go with the first one."""
+    others = [
+        SetAside(other, None, None, f"belongs to the lap of line {row.line}")
+        for row in aside
+        for other in along.behind.get(row.line, ())
+    ]
+    return sorted([*aside, *others], key=lambda row: row.line)
 
 
 def reads_by_names(header: Sequence[str], rows: Sequence[Sequence[str]], track: Track) -> bool:

@@ -17,8 +17,7 @@ def apply_mapping(
     """A table as the lap format would have it: the contract's header, and the rows under it.
 
     Rows of another width than the header pass as they are, to be set aside with their reason. Of rows by sector, the
-    first row's line
-    number stands for the lap; `Along` says which others belong to it, and which can't belong to any.
+    first row's line number stands for the lap; `Along` says which others belong to it, and which can't belong to any.
 
     Raises:
         UnusableFile: the mapping isn't one for this table.

@@ -58,8 +58,7 @@ class PackageField:
 
     Attributes:
         kind: `integer`, `number`, `boolean`, `string`, `file` (its path in the package), `uuid`, `date`, `moment`
-            (UTC), `object`, or `array`
-            (both JSON).
+            (UTC), `object`, or `array` (both JSON).
         required: never empty; a text may be empty all the same.
         refers_to: the table whose `key` stands here.
     """

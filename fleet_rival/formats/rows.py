@@ -89,9 +89,8 @@ def rows_of(lines: list[str], separator: str, start: int) -> Iterator[tuple[int,
     """Line number, cells and whether all quotation marks were closed.
 
     A stray quotation mark would make the rest of the file one cell. So a row that swallows the rest of the file, or
-    lines that
-    leave it with another number of cells than the header, is given up after its first line and reading goes on at the
-    next.
+    lines that leave it with another number of cells than the header, is given up after its first line and reading goes
+    on at the next.
 
     Takes time in proportion to the lines, whatever stands in them: a cell that is open at the end of a line can only
         end in the next line that

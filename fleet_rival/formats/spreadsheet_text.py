@@ -1,9 +1,8 @@
 """Text in cells of a CSV, so that opening it in a spreadsheet runs nothing, wherever that splits the line.
 
 A spreadsheet takes a cell for a formula that begins with one of some signs; one that splits at semicolons or tabs sees
-cells begin in the middle of
-ours. An apostrophe in front of each such place says that it is text. Reading takes it off again: what went out comes in
-as it was.
+cells begin in the middle of ours. An apostrophe in front of each such place says that it is text. Reading takes it off
+again: what went out comes in as it was.
 
 Source: OWASP, CSV Injection.
 """

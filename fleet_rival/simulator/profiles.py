@@ -60,8 +60,7 @@ def profile_of(
 
     Args:
         before: of wider limits and the same entry: what the new ones don't touch is taken from there, number by number
-            the same as if all
-            were driven anew, so that a slip takes the time of its own stretch only.
+            the same as if all were driven anew, so that a slip takes the time of its own stretch only.
     """
     count = len(road.curvature)
     step = road.length_m / count

@@ -39,8 +39,8 @@ def importances(
     """How much each corner matters.
 
     A stretch's time is its length at the mean speed of the segments that it lies in. Sorted by it (by metres, where
-    times are missing), the
-    corners that hold the first half of all such time are of high importance, those up to four fifths of medium.
+    times are missing), the corners that hold the first half of all such time are of high importance, those up to four
+    fifths of medium.
 
     Args:
         segment_us: a typical time of each segment, in microseconds; may be empty.

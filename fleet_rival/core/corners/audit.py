@@ -97,8 +97,7 @@ def sides_of(item: BrakeScatter, judged: Sequence[JudgedLap], moment: datetime) 
     """Braking for a corner before and since a moment.
 
     Whether scatter changed is asked of distances from either side's median, dealt out again 999 times (Good,
-    Permutation, Parametric and Bootstrap
-    Tests, 2005, section 3.7): no distribution has to be supposed.
+    Permutation, Parametric and Bootstrap Tests, 2005, section 3.7): no distribution has to be supposed.
 
     Args:
         judged: the driver's laps; those without a time of day are left out.

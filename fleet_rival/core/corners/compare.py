@@ -34,8 +34,7 @@ _BEYOND_M: Final = 60.0
 """Who is carried wide is so behind the corner's end."""
 _LEVEL: Final = 0.15
 """Braking is placed where this share of the speed that will be braked away is gone: a steep stretch, which even ten
-samples a second place
-to the metre, while the first touch of the pedal lies anywhere between two of them."""
+samples a second place to the metre, while the first touch of the pedal lies anywhere between two of them."""
 _SLOW: Final = 1.01
 """As slow as the slowest place: within one per cent."""
 _BRAKES_PCT: Final = 20.0
@@ -148,14 +147,8 @@ def compare(
     step = curves[0].step_m
     first = max(0, int((road.start_m - _BACK_M) / step))
     last = min(*(len(item) for item in curves), int(np.ceil((road.end_m + _BEYOND_M) / step)))
-    unknown = np.full(last - first, np.nan, dtype=np.float32)
     names = sorted({name for item in curves for name in item.channels})
-    passes = {
-        name: np.stack(
-            [item.channels[name][first:last] if name in item.channels else unknown for item in curves]
-        ).astype(np.float64)
-        for name in names
-    }
+    passes = {name: _stacked(curves, name, slice(first, last)) for name in names}
     at: Row = np.arange(first, last, dtype=np.float64) * step
     start, stop = int(np.searchsorted(at, road.start_m)), int(np.searchsorted(at, road.end_m))
     if stop - start < 4 or "speed_kmh" not in passes:
@@ -180,17 +173,10 @@ def compare(
     level = _level(model, marks, at)
     lost = _lost(passes["speed_kmh"], model["speed_kmh"])
     shift, needed = _braking(passes, model, marks, level, at)
-    nothing = np.full(len(curves), np.nan)
     # By the time that the good pass leaves its slowest place: what is slower later was lost later.
     corner = slice(start, marks.leaves + 2)
     lowest = np.fmin.reduce(passes["speed_kmh"][:, corner], axis=1) - np.fmin.reduce(model["speed_kmh"][corner])
-    outward = _outward(road, passes, model)
-    away = nothing
-    widest = nothing
-    if outward is not None:
-        before = marks.brake if marks.brake is not None else start
-        away = np.fmax.reduce(outward[:, marks.slow : marks.leaves + 1], axis=1) - outward[:, before]
-        widest = np.fmax.reduce(outward[:, marks.leaves : stop], axis=1) - outward[:, marks.leaves]
+    away, widest = _ran_wide(_outward(road, passes, model), marks, start, stop, len(curves))
     return Comparison(
         road=road,
         step_m=step,
@@ -208,6 +194,29 @@ def compare(
         widest_m=widest,
         usable=usable,
     )
+
+
+def _stacked(curves: Sequence[LapCurves], name: str, where: slice) -> Rows:
+    """A channel of all laps, each in a row; unknown where a lap hasn't it."""
+    unknown = np.full(where.stop - where.start, np.nan, dtype=np.float32)
+    rows = [item.channels[name][where] if name in item.channels else unknown for item in curves]
+    return np.stack(rows).astype(np.float64)
+
+
+def _ran_wide(outward: Rows | None, marks: Marks, start: int, stop: int, count: int) -> tuple[Row, Row]:
+    """How much further out each pass went than the good one: to the end of the corner, and behind it.
+
+    Args:
+        outward: in m, by pass and place; None where no place is known.
+        start, stop: of the part, in places.
+        count: of passes.
+    """
+    if outward is None:
+        nothing: Row = np.full(count, np.nan)
+        return nothing, nothing
+    before = marks.brake if marks.brake is not None else start
+    away = np.fmax.reduce(outward[:, marks.slow : marks.leaves + 1], axis=1) - outward[:, before]
+    return away, np.fmax.reduce(outward[:, marks.leaves : stop], axis=1) - outward[:, marks.leaves]
 
 
 def _median(rows: Rows) -> Row:

@@ -46,10 +46,8 @@ def helped_of(worked: Iterable[Judged]) -> Helped:
     """What work has brought, from how each piece of it was judged.
 
     Mistakes since are counts; their mean is what was expected at the rate from before, times the share that is left.
-    With a gamma distribution
-    around the usual opinion (half is left) that share's distribution is a gamma distribution again (Gelman and others,
-    Bayesian Data Analysis,
-    2.6): few laps leave the opinion as it is, many overrule it.
+    With a gamma distribution around the usual opinion (half is left) that share's distribution is a gamma distribution
+    again (Gelman and others, Bayesian Data Analysis, 2.6): few laps leave the opinion as it is, many overrule it.
 
     Args:
         worked: each time that it was given; one without laps before counts as given only.

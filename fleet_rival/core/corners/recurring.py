@@ -82,8 +82,7 @@ class Mistake:
 
 def jeffreys(successes: int, tries: int, coverage: float = 0.9) -> tuple[float, float]:
     """Jeffreys' interval of a rate: equal tails of Beta(x + ½, n − x + ½), 0 and 1 where nothing or everything
-    succeeded (Brown, Cai and
-    DasGupta, 2001)."""
+    succeeded (Brown, Cai and DasGupta, 2001)."""
     tail = (1 - coverage) / 2
     low = 0.0 if successes == 0 else float(betaincinv(successes + 0.5, tries - successes + 0.5, tail))
     high = 1.0 if successes == tries else float(betaincinv(successes + 0.5, tries - successes + 0.5, 1 - tail))

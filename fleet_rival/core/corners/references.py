@@ -49,10 +49,8 @@ def part_figures(
     """References and losses of a group, part by part.
 
     The reference is the median of the best third, rounded up, of the passes without an incident or strike in them. It
-    is raised
-    on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the part's
-    share of
-    the lap: old tyres are no mistake.
+    is raised on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the
+    part's share of the lap: old tyres are no mistake.
 
     Args:
         judged: all laps of the driver, in order.
@@ -92,35 +90,52 @@ def part_figures(
         for code, indices in passes.items()
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
-    figures: dict[str, PartFigures] = {}
     aged: dict[int, float] = {}
     for index in members:
         lap = judged[index].lap
         slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
         aged[index] = slope * max(0, lap.number - first)
-    for code, reference in references.items():
-        losses: dict[int, int] = {}
-        if reference:
-            centre = float(reference.time_us)
-            share = float(reference.time_us / whole)
-            timed = times[code]
-            late = (
-                np.array(list(timed.values()), dtype=np.float64)
-                - centre
-                - share * np.array([aged[index] for index in timed])
-            )
-            losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
-        passed = [times[code][index] for index in passes[code]]
-        figures[code] = PartFigures(
-            code,
-            len(passed),
-            reference,
-            fmean([losses[index] for index in passes[code]]) if passed and reference else None,
-            standard_deviation(passed) if len(passed) > 1 else None,
-            losses,
-            frozenset(passes[code]),
+    return {
+        code: _figures_of(code, reference, whole, times[code], passes[code], aged)
+        for code, reference in references.items()
+    }
+
+
+def _figures_of(
+    code: str,
+    reference: Reference | None,
+    whole_us: Fraction,
+    timed: Mapping[int, int],
+    passes: Sequence[int],
+    aged: Mapping[int, float],
+) -> PartFigures:
+    """Figures of one part.
+
+    Args:
+        whole_us: all parts' references in sum.
+        timed: times in microseconds by the lap's position.
+        passes: positions of laps whose way through it is evidence.
+        aged: by how much a run's trend raises the whole lap, in microseconds, by the lap's position.
+    """
+    losses: dict[int, int] = {}
+    if reference:
+        share = float(reference.time_us / whole_us)
+        late = (
+            np.array(list(timed.values()), dtype=np.float64)
+            - float(reference.time_us)
+            - share * np.array([aged[index] for index in timed])
         )
-    return figures
+        losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
+    passed = [timed[index] for index in passes]
+    return PartFigures(
+        code,
+        len(passed),
+        reference,
+        fmean([losses[index] for index in passes]) if passed and reference else None,
+        standard_deviation(passed) if len(passed) > 1 else None,
+        losses,
+        frozenset(passes),
+    )
 
 
 def _reference(passes_us: Sequence[int], settings: Settings) -> Reference | None:

@@ -2,7 +2,7 @@
 further on.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -255,40 +255,57 @@ def booked(
         rule_kind, source = kind_of(item, why)
         kind = correction.kind or (rule_kind if source == "person" else like.get((item.code, rule_kind), rule_kind))
         source = "person" if kind != rule_kind else source
-        knock_on, behind = 0.0, []
-        for after in _behind(track, parts, judged, item, place, settings):
-            other = by_pass.get(after)
-            if other is not None and after not in corrections and other.tag is None and other.fact is None:
-                why_there = cause(after)
-                brought = why_there is not None and why_there.kind == CARRIED
-                # Telemetry knows better than the size of the loss whether it was brought along; and the stretch from
-                # the line to the first corner
-                # holds no corner to slip in.
-                brought = brought or (why_there is None and after[1] not in corners)
-                if not brought and (why_there is not None or other.loss_us > item.loss_us):
-                    break
-                taken.add(after)
-            elif other is not None:
-                break
-            excess = excess_us(*after)
-            if excess is not None:
-                knock_on += excess
-                behind.append(after)
+        after = _behind(track, parts, judged, item, place, settings)
+        behind = _brought_along(item, after, by_pass, cause, corrections, corners)
+        taken.update(place for place in behind if place in by_pass)
+        known = {place: excess for place in behind if (excess := excess_us(*place)) is not None}
         slips.append(
             Slip(
                 item,
                 kind,
                 source,
                 why,
-                knock_on,
+                sum(known.values(), 0.0),
                 correction.cause_corner or begun_at,
                 rule_kind,
-                tuple(behind),
+                tuple(known),
                 correction.remark,
                 forestalled.get(key, 0.0),
             )
         )
     return slips
+
+
+def _brought_along(
+    item: Found,
+    after: Iterable[tuple[int, str]],
+    by_pass: Mapping[tuple[int, str], Found],
+    cause: Callable[[tuple[int, str]], Cause | None],
+    corrections: Mapping[tuple[int, str], Correction],
+    corners: Collection[str],
+) -> list[tuple[int, str]]:
+    """Passes behind a slip that lost what it brought along, up to the next slip of its own.
+
+    Args:
+        after: passes behind it, in order.
+        by_pass: slips by their passes.
+        corners: parts that hold a corner to slip in.
+    """
+    out = []
+    for place in after:
+        other = by_pass.get(place)
+        if other is not None:
+            if place in corrections or other.tag is not None or other.fact is not None:
+                break
+            why = cause(place)
+            brought = why is not None and why.kind == CARRIED
+            # Telemetry knows better than the size of the loss whether it was brought along; and the stretch from the
+            # line to the first corner holds no corner to slip in.
+            brought = brought or (why is None and place[1] not in corners)
+            if not brought and (why is not None or other.loss_us > item.loss_us):
+                break
+        out.append(place)
+    return out
 
 
 def _behind(

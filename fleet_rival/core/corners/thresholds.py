@@ -88,11 +88,9 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
     """How much slower each run was than usual, everywhere alike, and what options that were tried are worth.
 
     Who still learns a track, drives on a green one or carries more fuel is slower in every part of the lap. That is no
-    mistake of any corner: a run's
-    level is the median, over all its passes through all parts, of what they were slower than the driver's middle pass
-    there. Slips are few and
-    in few parts, so they don't move it. An option that is slower than another one is no mistake either: it was to be
-    tried.
+    mistake of any corner: a run's level is the median, over all its passes through all parts, of what they were slower
+    than the driver's middle pass there. Slips are few and in few parts, so they don't move it. An option that is slower
+    than another one is no mistake either: it was to be tried.
 
     Args:
         parts: in the order of the lap.

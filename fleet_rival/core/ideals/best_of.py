@@ -83,8 +83,8 @@ def odds_of(clean_us: Sequence[int], clean_rate: float, laps: int, target_us: in
     Laps that resemble their neighbours say less than so many independent ones: who missed the target on one lap is
         likelier to miss it on the
     next. A lap depends on the one before alone, and both are normal where their correlation is told (Owen 1956). The
-    odds are the mean over where the
-    middle of the laps may truly lie: what is known from few laps isn't told as if it were known from many. 0 is the
+    odds are the mean over where the middle of the laps may truly lie: what is known from few laps isn't told as if it
+    were known from many. 0 is the
         formula of the module.
 
     Args:

@@ -33,8 +33,7 @@ def identify(laps: Sequence[Lap]) -> Identified:
     """Tell runs apart where the file doesn't name them, and find the rows that repeat a lap.
 
     A run starts at an out lap and after an in lap; laps are taken in the order of `started_at` where all have it, else
-    of
-    their numbers, and where those restart within a session, in the order of the input.
+    of their numbers, and where those restart within a session, in the order of the input.
 
     Args:
         laps: in the order of the file; `run` may be missing.

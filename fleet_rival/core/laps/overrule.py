@@ -22,8 +22,8 @@ def turned(
     """What is said of laps when one key turns round whether each of them counts.
 
     A lap that counts is set aside, or loses what was denied so that it counted. One that doesn't count loses what
-    people said against
-    it, and is said to bear none of the marks that facts and rules still set: no more than is needed, so that turning
+    people said against it, and is said to bear none of the marks that facts and rules still set: no more than is
+    needed, so that turning
         twice leaves
     nothing behind.
 

@@ -35,8 +35,7 @@ def questions(laps: Sequence[JudgedLap], settings: Settings) -> tuple[Question, 
 
     - `tow`: faster than the combination's solo floor.
     - `damage`: after a reported contact, the rest of the run (two flying laps at least) is slower by `ask_damage_pct`
-      or more than it
-      was before, and by more than the run scatters.
+      or more than it was before, and by more than the run scatters.
     - `incident`: a lap is spoiled and one single part took nearly all of it, `ask_incident_s` times the root of the lap
       in minutes or more.
 

@@ -83,8 +83,7 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
     correlation = correlation_of(usable, slope)
     count, spread = len(slopes), Z_95 * sqrt(variance)
     # Between which of the ordered slopes the truth of independent laps lies (Sen 1968); then wider on either side.
-    # Further out
-    # among the ordered slopes lie those of neighbouring laps, which say little.
+    # Further out among the ordered slopes lie those of neighbouring laps, which say little.
     low = slope - float(slopes[max(int(np.floor((count - spread) / 2)), 0)])
     high = float(slopes[min(int(np.ceil((count + spread) / 2)), count - 1)]) - slope
     wider = sqrt(widening(usable, correlation))

@@ -19,8 +19,7 @@ class Broken:
 
     Attributes:
         rule: `outside`, `late`, `early`, `twice`, `busy`, `rig`, `rig-closed`, `coach`, `coach-closed`, `order`,
-            `alone`, `seat`, `break`, `day`, or
-            `moved`.
+            `alone`, `seat`, `break`, `day`, or `moved`.
         key: of the block; `other`: of the one that it meets, or what it needs.
     """
 

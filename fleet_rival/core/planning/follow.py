@@ -80,8 +80,7 @@ class Followed:
 
     Attributes:
         state: `coming`; `under_way`: its time has come, or a run has taken it before it is over; `done`; `short`: less
-            than half of its laps were
-            driven; `replaced`: other laps stood in its time; `missed`.
+            than half of its laps were driven; `replaced`: other laps stood in its time; `missed`.
         runs: keys of those that took it, or stand in its place.
         laps: flying laps of those.
         purpose: of the first run that stands in its place.

@@ -20,8 +20,7 @@ _FADES_SHARE: Final = 0.02
 
 _FADES_DAYS: Final = 10
 """What is learned fades: each day that a block is before its last possible one costs this share of its gain, so that
-the later one of two equal
-evenings is taken; no more days than these are counted."""
+the later one of two equal evenings is taken; no more days than these are counted."""
 
 
 STAYS_SHARE: Final = 0.05

@@ -31,8 +31,7 @@ class NeededBlock:
     Attributes:
         kind: after the library of blocks.
         about: what it is about, so that the same block is known again: a corner and a kind of mistake, an option; the
-            name of a kind that the
-            team has added; empty where the kind says all.
+            name of a kind that the team has added; empty where the kind says all.
         laps: flying laps; 0 where nothing is driven.
         gain_us: a lap, not yet weighted.
         why: how the gain comes about: `supposed`, `learning`, `mistake`, `option`, `falloff`, `review`; and the numbers

@@ -31,8 +31,8 @@ def look_ahead(needed: Sequence[float], there: Sequence[float]) -> list[Ahead]:
     """When a driver has to begin with each of the weeks to come.
 
     What doesn't fit into a week of its own goes into the weeks before it, the latest first, since what is learned
-    fades. Hours count once: the week
-    that comes first has the first claim, and what it takes of earlier weeks is gone for those behind it.
+    fades. Hours count once: the week that comes first has the first claim, and what it takes of earlier weeks is gone
+    for those behind it.
 
     Args:
         needed: hours by week, in order; the first is the week that runs.

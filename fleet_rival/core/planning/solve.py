@@ -96,8 +96,7 @@ def plan_week(
 
 def apart(problem: Problem) -> list[Problem]:
     """The problem in pieces that have nothing to do with each other: people who share neither a rig nor a coach, and
-    wait
-    for nothing of each other. Each is found much sooner alone."""
+    wait for nothing of each other. Each is found much sooner alone."""
     group = {person.name: person.name for person in problem.people}
 
     def leader(name: str) -> str:

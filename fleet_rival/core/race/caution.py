@@ -33,9 +33,8 @@ def caution_gains(
     first one's end to the last but one.
 
     Until then the plan is driven; from there on both go on as is fastest, within tyres' life, fuel, stops that must be
-    and compounds that must be
-    driven; where one has to stop anyway, a stop at its usual cost. None where stopping leaves no way on that is
-    allowed.
+    and compounds that must be driven; where one has to stop anyway, a stop at its usual cost. None where stopping
+    leaves no way on that is allowed.
 
     Args:
         caution_pit_us: what a stop costs while the field is slowed.

@@ -78,8 +78,7 @@ def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: fl
     """What to start with, so that a race of so many laps runs out with the chosen risk at most.
 
     The race's use is normal around the mean, known from so many laps only: Student's distribution, with the scatter of
-    laps, of runs, and of
-    the mean itself.
+    laps, of runs, and of the mean itself.
 
     Args:
         formation: laps driven slowly before the start, as a share of what a lap uses.

@@ -31,8 +31,7 @@ def crossing_time(
     """The lap time at which the tyres cross while a track dries or gets wet; None where one tyre is always faster.
 
     Between dry and wet both tyres' times are taken to go in a straight line, so that the time on the one says the
-    track's state, and that
-    the other's time.
+    track's state, and that the other's time.
 
     Args:
         drying: on wet tyres, waiting for the dry ones; else the other way round.

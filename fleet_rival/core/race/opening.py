@@ -1,8 +1,8 @@
 """Push or save at the start: what seconds that are won on the first laps of a stint cost on its later ones.
 
 Runs of a session are compared with each other alone, as some days everything is quick. Laps scatter by chance too,
-which makes runs look as if they
-had started differently: what is found is divided by the share of these differences that chance doesn't explain (errors
+which makes runs look as if they had started differently: what is found is divided by the share of these differences
+that chance doesn't explain (errors
     in variables; Fuller 1987,
 Measurement Error Models, section 1.1).
 """

@@ -41,8 +41,7 @@ def cold_setting(
     """The cold gauge pressure that gives a wanted hot one, in kilopascals.
 
     The air in the tyre warms by the same ratio of absolute temperatures as when it was measured; where temperatures are
-    known then and now, it
-    is set at the one and gets hotter by as much as the track is hotter.
+    known then and now, it is set at the one and gets hotter by as much as the track is hotter.
 
     Args:
         cold_c: at which it is set now.

@@ -20,8 +20,7 @@ class PassMark:
 
     Attributes:
         kind: `laps` (so many clean ones), `target` (one lap at the target or better), `steady` (so many, most of them
-            alike),
-            `first` (the target within the first flying laps), or `none` where nothing is to be held against.
+            alike), `first` (the target within the first flying laps), or `none` where nothing is to be held against.
         done, wanted: laps; of `target` and `first` whether it was reached, 0 or 1.
         met: whether the mark is reached.
         lost: whether it can't be reached in this run any more.

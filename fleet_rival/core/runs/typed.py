@@ -67,9 +67,8 @@ def read_typed(line: str, track: Track, last_us: int | None = None) -> TypedLap:
     Digits alone are milliseconds: five or more are a whole time (`92114` and `132114` are both 1:32.114 where the lap
         before was
     close to it), fewer are its last digits, completed so that the lap comes closest to the one before. `32.1` is
-    completed by the
-    minutes in the same way. As many times as the track has sectors are its sectors; one more is the lap time behind
-    them.
+    completed by the minutes in the same way. As many times as the track has sectors are its sectors; one more is the
+    lap time behind them.
 
     Args:
         line: as typed; blanks between its pieces.

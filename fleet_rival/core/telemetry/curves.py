@@ -43,8 +43,7 @@ class LapCurves:
 
     Attributes:
         channels: name to an array of shape (points,); `time_s` since the start of the lap. NaN where the trace can't be
-            used.
-            A channel that wasn't recorded is absent.
+            used. A channel that wasn't recorded is absent.
     """
 
     step_m: float

@@ -52,8 +52,7 @@ def pass_features(track: Track, trace: Trace, settings: Settings | None = None) 
 
     Returns:
         Name after `FEATURES` to an array of shape (segments,), places in metres from the line. NaN where channels are
-        missing, where the
-        stretch can't be used, or where it didn't happen (no braking, no lift).
+        missing, where the stretch can't be used, or where it didn't happen (no braking, no lift).
     """
     settings = settings or Settings()
     parts = track.segment_parts
@@ -164,8 +163,7 @@ class _Corners:
         self._out["pick_up_m"][:] = self._at(picked)
         self._out["full_throttle_m"][:] = self._at(self._first((throttle >= settings.throttle_full_pct) & after))
         # A lift is a fall by more than the threshold from where the throttle had been since the pick-up; one from which
-        # it comes back before the
-        # next corner's braking begins, for else it belongs to that.
+        # it comes back before the next corner's braking begins, for else it belongs to that.
         since = np.arange(len(throttle)) >= picked[self._part]
         highest = np.maximum.accumulate(np.where(since, throttle, 0.0) + 1000.0 * self._part) - 1000.0 * self._part
         down = since & (highest - throttle > settings.lift_pct)

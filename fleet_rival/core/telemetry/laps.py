@@ -36,8 +36,7 @@ def cut_at_line(traces: Iterable[Trace], length_m: float) -> Iterator[Trace]:
     Recorders count a lap a few samples early or late: those samples come to the lap that they belong to, and stay with
         the one that they were
     counted to, their distance counted on over the line, since they tell best when it was crossed. One that didn't count
-    laps at all gets
-    them counted here.
+    laps at all gets them counted here.
 
     Args:
         traces: as they were recorded; each driver's in order.

@@ -62,8 +62,7 @@ def even_times(time_s: Samples) -> Samples:
     """The beat behind a clock that was rounded when it was written.
 
     At 60 Hz a clock of milliseconds says 0.017, 0.033, 0.050: each up to half a millisecond off. Where all samples lie
-    on one even
-    beat to within that rounding, the beat is returned, else the times as they are.
+    on one even beat to within that rounding, the beat is returned, else the times as they are.
 
     Args:
         time_s: shape (samples,), ascending, without NaN.

@@ -110,8 +110,7 @@ _STATE: Final = select(
     select(func.sum(Combination.revision)).where(Combination.team_id == bindparam("team")).scalar_subquery(),
 )
 """What the board stands on changes with one of these: an act, figures made anew, laps that came in. Sums, since a
-transaction may
-be through after one that began later."""
+transaction may be through after one that began later."""
 
 
 def _stamp(sessions: sessionmaker[Session], actor: Actor, day: date, zone: ZoneInfo, now: datetime) -> str:

@@ -10,6 +10,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.merge import Merge, OtherPace, SessionMatch, merge, other_pace
 from fleet_rival.db.laps import StoredLap, laps_of
 from fleet_rival.db.tables import Car, Combination, Driver, LapFileRow
@@ -29,6 +30,7 @@ __all__ = [
 ]
 
 _SHOWN: Final = 500
+_SAMPLED: Final = 8
 """Rows of each kind that a preview lists; the counts are of all."""
 
 
@@ -131,34 +133,6 @@ def preview_of(
     )
     known = driver_keys(session, actor)
     drivers = Counter(lap.driver for lap in merged.laps)
-    differences = []
-    for difference in merged.different[:_SHOWN]:
-        lap = merged.laps[difference.incoming]
-        old = stored[difference.stored].lap
-        differences.append(
-            DifferenceView(
-                file.laps[difference.incoming][0],
-                lap.driver,
-                lap.session,
-                lap.run or 0,
-                lap.number,
-                old.time_us,
-                lap.time_us,
-                difference.fields,
-            )
-        )
-    before = session.scalar(
-        select(LapFileRow.created_at)
-        .where(
-            LapFileRow.team_id == actor.team_id,
-            LapFileRow.combination_id == row.id,
-            LapFileRow.sha256 == kept.sha256,
-            LapFileRow.state == "imported",
-            LapFileRow.id != kept.id,
-        )
-        .order_by(LapFileRow.id.desc())
-        .limit(1)
-    )
     return Preview(
         id=kept.public_id,
         combination_id=row.public_id,
@@ -169,7 +143,7 @@ def preview_of(
         rows=file.rows,
         new=len(merged.new),
         same=len(merged.same),
-        different=tuple(differences),
+        different=_different(file, stored, merged),
         different_count=len(merged.different),
         set_aside=file.set_aside[:_SHOWN],
         set_aside_count=len(file.set_aside),
@@ -183,20 +157,8 @@ def preview_of(
         missing_parts=file.missing_parts,
         other_pace=other_pace([item.lap for item in stored], merged.laps),
         runs_inferred=file.runs_inferred,
-        imported_before=before,
-        sample=tuple(
-            SampleLap(
-                lap.driver,
-                lap.session,
-                lap.run,
-                lap.number,
-                lap.time_us,
-                lap.kind,
-                dict(lap.sectors),
-                dict(lap.segments),
-            )
-            for lap in merged.laps[:8]
-        ),
+        imported_before=_imported_before(session, row, kept),
+        sample=tuple(_sample(lap) for lap in merged.laps[:_SAMPLED]),
         mapping=mapping_view(session, row, kept),
         problem=None,
         header=file.header,
@@ -204,6 +166,34 @@ def preview_of(
         mended=len(kept.mends or {}),
         partial=partial,
     )
+
+
+def _different(file: LapFile, stored: list[StoredLap], merged: Merge) -> tuple[DifferenceView, ...]:
+    """The first laps that are there with other facts."""
+    out = []
+    for difference in merged.different[:_SHOWN]:
+        lap, old = merged.laps[difference.incoming], stored[difference.stored].lap
+        line, _ = file.laps[difference.incoming]
+        where = (lap.driver, lap.session, lap.run or 0, lap.number)
+        out.append(DifferenceView(line, *where, old.time_us, lap.time_us, difference.fields))
+    return tuple(out)
+
+
+def _imported_before(session: Session, row: Combination, kept: LapFileRow) -> datetime | None:
+    """When the same content came in last."""
+    same = (
+        LapFileRow.team_id == row.team_id,
+        LapFileRow.combination_id == row.id,
+        LapFileRow.sha256 == kept.sha256,
+        LapFileRow.state == "imported",
+        LapFileRow.id != kept.id,
+    )
+    return session.scalar(select(LapFileRow.created_at).where(*same).order_by(LapFileRow.id.desc()).limit(1))
+
+
+def _sample(lap: CoreLap) -> SampleLap:
+    where = (lap.driver, lap.session, lap.run, lap.number)
+    return SampleLap(*where, lap.time_us, lap.kind, dict(lap.sectors), dict(lap.segments))
 
 
 def unread(session: Session, row: Combination, kept: LapFileRow, problem: str) -> Preview:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.corners.clinic import Clinic
 from fleet_rival.core.corners.priorities import Priority, costs_of, shared_mistakes, week_three
+from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.corners.when import trend_of
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
@@ -215,23 +216,7 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
         mistake_told(found, driver, clinic, item, names, race_laps, trends[item.corner, item.kind])
         for item in clinic.mistakes
     ]
-    standing = [
-        {
-            "corner": item.corner,
-            "name": names.get(item.corner),
-            "kind": item.kind,
-            "title": MISTAKE_WORDS[item.kind],
-            "loss_us": round(item.loss_us),
-            "own_us": round(item.own_us),
-            "best_us": round(item.best_us),
-            "against": item.against if open_names else None,
-            "words": standing_words(item, names, race_laps, item.against if open_names else None),
-        }
-        for item in clinics.standing
-    ]
-    slips_at = {code: sum(slip.corner == code for slip in clinic.slips) for code in clinic.parts}
-    costs = costs_of(clinic.recurring, clinics.standing)
-    parts = found.track.segment_parts if clinic.depth == "segments" else found.track.sector_parts
+    standing = [_standing(item, names, race_laps, item.against if open_names else None) for item in clinics.standing]
     return {
         "id": found.ids[name],
         "name": name,
@@ -240,20 +225,7 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
         "flying": driver.main.counts["flying"],
         "with_traces": clinic.with_traces,
         "race_laps": race_laps,
-        "parts": [
-            {
-                "code": part.code,
-                "name": names.get(part.code),
-                "start_m": part.start_m,
-                "end_m": part.end_m,
-                "cost_us": round(costs.get(part.code, 0.0)),
-                "reference_us": round_half_even(figures.reference.time_us) if figures.reference else None,
-                "slips": slips_at[part.code],
-                "passes": figures.n,
-            }
-            for part in parts
-            if (figures := clinic.parts.get(part.code))
-        ],
+        "parts": _parts_told(found.track, clinic, costs_of(clinic.recurring, clinics.standing), names),
         "three": _three(week_three(clinic.recurring, trends, clinics.standing), mistakes, standing),
         "mistakes": mistakes,
         "cold": [mistake_told(found, driver, clinic, item, names, None) for item in clinic.cold_mistakes],
@@ -271,6 +243,43 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
         ],
         "missing": _missing(clinic),
     }
+
+
+def _standing(
+    item: StandingLoss, names: Mapping[str, str | None], race_laps: float | None, against: str | None
+) -> dict[str, Any]:
+    """What is lost on every lap; against whom, where that may be told."""
+    return {
+        "corner": item.corner,
+        "name": names.get(item.corner),
+        "kind": item.kind,
+        "title": MISTAKE_WORDS[item.kind],
+        "loss_us": round(item.loss_us),
+        "own_us": round(item.own_us),
+        "best_us": round(item.best_us),
+        "against": against,
+        "words": standing_words(item, names, race_laps, against),
+    }
+
+
+def _parts_told(
+    track: Track, clinic: Clinic, costs_us: Mapping[str, float], names: Mapping[str, str | None]
+) -> list[dict[str, Any]]:
+    """Each part with its reference, what slips in it cost, and how many there were."""
+    return [
+        {
+            "code": part.code,
+            "name": names.get(part.code),
+            "start_m": part.start_m,
+            "end_m": part.end_m,
+            "cost_us": round(costs_us.get(part.code, 0.0)),
+            "reference_us": round_half_even(figures.reference.time_us) if figures.reference else None,
+            "slips": sum(slip.corner == part.code for slip in clinic.slips),
+            "passes": figures.n,
+        }
+        for part in (track.segment_parts if clinic.depth == "segments" else track.sector_parts)
+        if (figures := clinic.parts.get(part.code))
+    ]
 
 
 def _missing(clinic: Clinic) -> str | None:

@@ -1,6 +1,6 @@
 """One mistake of a driver with its passes, and what a pass of it looks like."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Final
 from uuid import UUID
 
@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import DriverAnalysis
 from fleet_rival.core.corners.clinic import Clinic, comparison_of
+from fleet_rival.core.corners.compare import Comparison
 from fleet_rival.core.corners.kinds import PHASE_OF, loss_begins_m, phase_losses
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.slips import Slip
@@ -155,7 +156,22 @@ def mistake_passes(
     comparison = comparison_of(found.track, corner, driver.laps, figures, curves, found.settings)
     if comparison is None:
         return {"corner": corner, "kind": kind, "at_m": [], "good": {}, "marks": None, "passes": []}
-    rows = {lap: place for place, lap in enumerate(sorted(curves))}
+    return {"corner": corner, "kind": kind, **_side_by_side(found, driver, slips, sorted(curves), comparison)}
+
+
+def _side_by_side(
+    found: LookedThrough,
+    driver: DriverAnalysis,
+    slips: Sequence[Slip],
+    traced: Sequence[int],
+    comparison: Comparison,
+) -> dict[str, Any]:
+    """The last passes that can be shown, over the good one.
+
+    Args:
+        traced: positions of the laps that were laid over it, in order.
+    """
+    rows = {lap: place for place, lap in enumerate(traced)}
     shown = [slip for slip in slips if slip.lap in rows and comparison.usable[rows[slip.lap]]][-MOST_PASSES:]
     at = comparison.at_m
     inside = (at >= comparison.road.start_m - 45) & (at <= comparison.road.end_m)
@@ -166,8 +182,6 @@ def mistake_passes(
 
     marks = comparison.marks
     return {
-        "corner": corner,
-        "kind": kind,
         "at_m": [round(float(place), 1) for place in at[inside]],
         "good": {item: plain(comparison.good[item]) for item in channels},
         "marks": {

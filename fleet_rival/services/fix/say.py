@@ -33,8 +33,7 @@ def correct(
         number: of the lap.
         corner: where it shows.
         values: `kind` (None: as the rules say), `cause_corner`, `no_mistake`, `remark`; and `like`: the kind by rules
-            for which all of the
-            driver's passes like this one get this kind too, None for this one alone.
+            for which all of the driver's passes like this one get this kind too, None for this one alone.
 
     Raises:
         NotThere: no such run or lap, or another driver's.

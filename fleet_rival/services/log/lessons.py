@@ -87,8 +87,7 @@ def lessons(sessions: sessionmaker[Session], actor: Actor, words: str = "", **ti
 
 def lessons_of_week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> list[LessonView]:
     """Confirmed lessons that come back in a series' week: every tie that they have is one of the week's track, cars,
-    series and drivers, and one of
-    track, car or series is among them.
+    series and drivers, and one of track, car or series is among them.
 
     Raises:
         NotThere: no such week.

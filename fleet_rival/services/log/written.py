@@ -157,7 +157,12 @@ def _of_lap(kind: WrittenKind, table: Any, texts: tuple[Any, ...], lap: Any = No
 
 @cache
 def _sources() -> tuple[_Source, ...]:
-    corner, said = LayoutCorner, CorrectionRow
+    return (*_of_driving(), *_of_the_track(), *_of_races(), *_of_cars())
+
+
+def _of_driving() -> tuple[_Source, ...]:
+    """What was written of laps, runs and drivers' work, and what was learned."""
+    said = CorrectionRow
     return (
         _Source(
             "lesson",
@@ -197,6 +202,14 @@ def _sources() -> tuple[_Source, ...]:
             corner=Assignment.corner,
             own=True,
         ),
+        _Source("combination", Combination, (Combination.note,), combination=Combination.id),
+    )
+
+
+def _of_the_track() -> tuple[_Source, ...]:
+    """What stands in the track book."""
+    corner = LayoutCorner
+    return (
         _Source(
             "corner",
             corner,
@@ -234,6 +247,12 @@ def _sources() -> tuple[_Source, ...]:
             corner=corner.code,
         ),
         _Source("track", Layout, (Layout.pit_entry_note, Layout.pit_exit_note), layout=Layout.id),
+    )
+
+
+def _of_races() -> tuple[_Source, ...]:
+    """What was written of seasons, entries and results."""
+    return (
         _Source(
             "result",
             RaceResult,
@@ -263,6 +282,12 @@ def _sources() -> tuple[_Source, ...]:
             "week", SeriesWeekRow, (SeriesWeekRow.note,), id=SeriesWeekRow.public_id, layout=SeriesWeekRow.layout_id
         ),
         _Source("series", Series, (Series.note,), id=Series.public_id),
+    )
+
+
+def _of_cars() -> tuple[_Source, ...]:
+    """What was written of cars, setups and exercises."""
+    return (
         _Source("setup", Setup, (Setup.note,), id=Setup.public_id, car=Setup.car_id),
         _Source(
             "version",
@@ -275,7 +300,6 @@ def _sources() -> tuple[_Source, ...]:
         ),
         _Source("exercise", Exercise, (Exercise.title, Exercise.cause, Exercise.feel, Exercise.work)),
         _Source("car", Car, (Car.note,), id=Car.public_id, car=Car.id),
-        _Source("combination", Combination, (Combination.note,), combination=Combination.id),
     )
 
 

@@ -1,10 +1,8 @@
 """Guessing passwords is made slow, and nobody is locked out by somebody else's guesses.
 
 Wrong passwords are counted by name and address together, or, in a browser in which the person has signed in before, by
-that browser. After some of
-them the next try has to wait, longer each time, a minute at most; what is tried meanwhile counts for nothing. The
-person is told afterwards.
-Only keyed hashes of names and addresses are kept.
+that browser. After some of them the next try has to wait, longer each time, a minute at most; what is tried meanwhile
+counts for nothing. The person is told afterwards. Only keyed hashes of names and addresses are kept.
 
 Source: OWASP, Slow Down Online Guessing Attacks with Device Cookies.
 """

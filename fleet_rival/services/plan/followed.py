@@ -61,30 +61,7 @@ def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: 
 
     Laps without a time count from when they came in.
     """
-    at = func.coalesce(Lap.started_at, ChangeSet.made_at)
-    flying, wet = func.sum(case((Lap.kind == "flying", 1), else_=0)), func.sum(case((Lap.wetness != "dry", 1), else_=0))
-    query: Any = (
-        select(
-            Lap.combination_id,
-            Lap.driver_id,
-            Lap.session_id,
-            Lap.run,
-            func.max(Lap.purpose),
-            func.min(at),
-            func.max(at),
-            flying,
-            wet,
-            func.count(),
-        )
-        .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
-        .where(
-            Lap.team_id == actor.team_id,
-            Lap.driver_id.in_(drivers),
-            or_(Lap.started_at >= since, Lap.started_at.is_(None)),
-            at >= since,
-        )
-        .group_by(Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run)
-    )
+    query = _runs_with_laps(actor, since, drivers)
     declared = select(Run).where(Run.team_id == actor.team_id, Run.driver_id.in_(drivers), Run.declared)
     said = {
         (row.session_id, row.driver_id, row.number): row
@@ -96,30 +73,29 @@ def driven_runs_since(session: Session, actor: Actor, since: datetime, drivers: 
         watch = tuple(run.watch) if run is not None else ()
         purpose = (run.purpose if run is not None else None) or written
         key = f"{practice}:{driver}:{number}"
-        out.append(
-            DrivenRun(
-                key,
-                str(driver),
-                str(combination),
-                purpose,
-                watch,
-                begins,
-                ends,
-                int(laps or 0),
-                wet=2 * int(wet_laps or 0) > count,
-            )
-        )
+        whose, wet = (key, str(driver), str(combination)), 2 * int(wet_laps or 0) > count
+        out.append(DrivenRun(*whose, purpose, watch, begins, ends, int(laps or 0), wet=wet))
     for run in session.scalars(declared.where(Run.session_id.is_(None), Run.created_at >= since)):
-        out.append(
-            DrivenRun(
-                f"run:{run.id}",
-                str(run.driver_id),
-                str(run.combination_id),
-                run.purpose,
-                tuple(run.watch),
-                run.created_at,
-                run.created_at,
-                0,
-            )
-        )
+        whose = (f"run:{run.id}", str(run.driver_id), str(run.combination_id))
+        out.append(DrivenRun(*whose, run.purpose, tuple(run.watch), run.created_at, run.created_at, 0))
     return out
+
+
+def _runs_with_laps(actor: Actor, since: datetime, drivers: set[int]) -> Any:
+    """Combination, driver, session and number of each run, its purpose as its laps say, when its first and last lap
+    began, how many are flying and wet, and all of them.
+    """
+    at = func.coalesce(Lap.started_at, ChangeSet.made_at)
+    flying, wet = (func.sum(case((what, 1), else_=0)) for what in (Lap.kind == "flying", Lap.wetness != "dry"))
+    run = (Lap.combination_id, Lap.driver_id, Lap.session_id, Lap.run)
+    return (
+        select(*run, func.max(Lap.purpose), func.min(at), func.max(at), flying, wet, func.count())
+        .join(ChangeSet, (ChangeSet.team_id == Lap.team_id) & (ChangeSet.id == Lap.change_set_id))
+        .where(
+            Lap.team_id == actor.team_id,
+            Lap.driver_id.in_(drivers),
+            or_(Lap.started_at >= since, Lap.started_at.is_(None)),
+            at >= since,
+        )
+        .group_by(*run)
+    )

@@ -158,9 +158,8 @@ def _past(session: Session, actor: Actor) -> dict[tuple[str, str], list[_Week]]:
 def _known(
     session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]]
 ) -> list[tuple[float, float]]:
-    """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff
-    and mistakes, of which
-    nothing is kept."""
+    """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff and
+    mistakes, of which nothing is kept."""
     weeks = [week for some in past.values() for week in some]
     places = combinations_of(session, actor, {week.entry_key for week in weeks})
     keys = {int(key) for some in places.values() for key in some}

@@ -116,9 +116,8 @@ def week_to_plan(
         only: drivers whose blocks may be placed anew; what the others have stays where it is.
     """
     drivers = {row.public_id: row for row in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
-    resources = {
-        str(row.public_id): row for row in session.scalars(select(Resource).where(Resource.team_id == actor.team_id))
-    }
+    shared = select(Resource).where(Resource.team_id == actor.team_id)
+    resources = {str(row.public_id): row for row in session.scalars(shared)}
     by_key = {row.id: str(row.public_id) for row in resources.values()}
     rules = own_rules(session, actor)
     begins = _next_step(since)
@@ -132,54 +131,20 @@ def week_to_plan(
     own = {entry.id for week in loaded.shown for entry in week.entries.values()}
     became = became_of(session, actor, [row for row, entry_id in rows if entry_id in own], now)
     planned = [(key_of_block(entry_id, row.kind, row.about), row) for row, entry_id in rows if entry_id in own]
-    blocks: dict[str, PlanBlock] = {}
-    behind: dict[str, PlanBlock] = {}
-    for key, row in planned:
-        # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other
-        # stays where it was put.
-        if became[row.id].state in OPEN and key not in blocks:
-            blocks[key] = row
-        else:
-            behind[f"{key}#{row.id}"] = row
+    blocks, behind = _open_and_behind(planned, became)
     done = Counter((entry_id, row.kind) for row, entry_id in rows if entry_id in own and became[row.id].state == "done")
     entered = _entered(sessions, session, actor, loaded, drivers, since, rules, done)
     elsewhere = _taken([row for row, entry_id in rows if entry_id not in own])
     coach = next((str(row.public_id) for row in resources.values() if row.kind == "coach"), None)
-    needed: dict[str, tuple[Entered, NeededBlock]] = {}
-    wanted: list[Wanted] = []
-    locked: dict[str, Locked] = {}
-    before: dict[str, datetime] = {}
+    gathered = _Gathered({}, [], {}, {})
     for item in entered:
-        may_move = only is None or item.driver.id in only
-        asked = (
-            {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed} if may_move else {}
-        )
-        for key, row in blocks.items():
-            if not key.startswith(f"{item.entry.id}/"):
-                continue
-            if row.locked or row.begins_at < begins or not may_move:
-                locked[key] = Locked(
-                    row.begins_at, by_key.get(row.rig_id) if row.rig_id is not None else None, row.minutes
-                )
-                asked.setdefault(
-                    key, NeededBlock(row.kind, row.about, row.minutes, 0, float(row.gain_us), row.why, row.numbers)
-                )
-            elif key in asked:
-                before[key] = row.begins_at
-            # Else what it was for is done, or gone: its time is free.
-        for key, block in asked.items():
-            needed[key] = (item, block)
-            wanted.append(_wanted(item, key, block, asked, coach, rules.library))
+        mine = {key: row for key, row in blocks.items() if key.startswith(f"{item.entry.id}/")}
+        _gather(gathered, item, mine, begins, by_key, coach, rules, may_move=only is None or item.driver.id in only)
         for key, row in behind.items():
             # What was driven today counts for the day, and for the break behind it.
             stands = became[row.id].state in OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
             if key.startswith(f"{item.entry.id}/") and stands:
-                wanted.append(
-                    Wanted(
-                        key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=row.kind == "rehearsal"
-                    )
-                )
-                locked[key] = Locked(row.begins_at, None, row.minutes)
+                gathered.stays(key, item, row)
     people = tuple(
         _person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id])
         for item in loaded.drivers
@@ -192,16 +157,84 @@ def week_to_plan(
         begins,
         ends,
         people,
-        tuple(wanted),
+        tuple(gathered.wanted),
         rigs={key: spans[key] for key, row in resources.items() if row.kind == "rig"},
         coaches={key: spans[key] for key, row in resources.items() if row.kind == "coach"},
-        locked=locked,
-        before=before,
+        locked=gathered.locked,
+        before=gathered.before,
     )
     weeks = [PlannedWeek(week.row.public_id, week.facts.series, week.facts.place) for week in loaded.shown]
     return WeekToPlan(
-        problem, tuple(entered), needed, blocks, behind, became, rules, weeks, resources, drivers, entry_keys
+        problem, tuple(entered), gathered.needed, blocks, behind, became, rules, weeks, resources, drivers, entry_keys
     )
+
+
+def _open_and_behind(
+    planned: Sequence[tuple[str, PlanBlock]], became: Mapping[int, Followed]
+) -> tuple[dict[str, PlanBlock], dict[str, PlanBlock]]:
+    """Blocks that are still to be driven, by their keys, and the others, by keys of their own."""
+    blocks: dict[str, PlanBlock] = {}
+    behind: dict[str, PlanBlock] = {}
+    for key, row in planned:
+        # Who brings a missed block back although its like is planned anew has two of them: one is the plan's, the other
+        # stays where it was put.
+        if became[row.id].state in OPEN and key not in blocks:
+            blocks[key] = row
+        else:
+            behind[f"{key}#{row.id}"] = row
+    return blocks, behind
+
+
+@dataclass(frozen=True, slots=True)
+class _Gathered:
+    """What is wanted of the week, by keys of blocks."""
+
+    needed: dict[str, tuple[Entered, NeededBlock]]
+    wanted: list[Wanted]
+    locked: dict[str, Locked]
+    before: dict[str, datetime]
+
+    def stays(self, key: str, item: Entered, row: PlanBlock) -> None:
+        """A block that is behind, or that somebody put: it takes its time."""
+        rehearses = row.kind == "rehearsal"
+        self.wanted.append(Wanted(key, item.driver.name, row.kind, row.minutes, 0, item.race_at, rehearsal=rehearses))
+        self.locked[key] = Locked(row.begins_at, None, row.minutes)
+
+
+def _gather(
+    out: _Gathered,
+    item: Entered,
+    mine: Mapping[str, PlanBlock],
+    begins: datetime,
+    rigs: Mapping[int, str],
+    coach: str | None,
+    rules: OwnRules,
+    *,
+    may_move: bool,
+) -> None:
+    """Gather what an entry needs.
+
+    Args:
+        mine: the entry's blocks that are still to be driven.
+        begins: nothing is planned before.
+        rigs: their keys in the plan, by those of their rows.
+        may_move: whether its blocks may be placed anew.
+    """
+    asked = {key_of_block(item.entry.id, block.kind, block.about): block for block in item.needed} if may_move else {}
+    for key, row in mine.items():
+        if row.locked or row.begins_at < begins or not may_move:
+            out.locked[key] = Locked(
+                row.begins_at, rigs.get(row.rig_id) if row.rig_id is not None else None, row.minutes
+            )
+            asked.setdefault(
+                key, NeededBlock(row.kind, row.about, row.minutes, 0, float(row.gain_us), row.why, row.numbers)
+            )
+        elif key in asked:
+            out.before[key] = row.begins_at
+        # Else what it was for is done, or gone: its time is free.
+    for key, block in asked.items():
+        out.needed[key] = (item, block)
+        out.wanted.append(_wanted(item, key, block, asked, coach, rules.library))
 
 
 @dataclass(frozen=True, slots=True)

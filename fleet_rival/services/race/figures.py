@@ -4,6 +4,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import datetime
+from fractions import Fraction
 from typing import Any, Final
 from uuid import UUID
 
@@ -49,21 +50,15 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     Args:
         races: what earlier ones taught, after `services.log.seasons.taught`.
     """
-    found, facts, wish = ahead.found, ahead.facts, ahead.wish
+    found, facts = ahead.found, ahead.facts
     pace, qualifying = races.get("race_lap_us", Taught()), races.get("qualifying_us", Taught())
     slower = 1 + pace.shift
     missing: list[str] = []
     paces = _paces(ahead, slower) if found else []
     group = _group(found, facts.wetness or "dry") if found else None
     median = group.consistency.median_us if group else None
-    distance = None
-    if facts.race_laps:
-        distance = {"laps": facts.race_laps, "close": False, "timed": False}
-    elif facts.race_minutes and median:
-        lap = slower * float(median) / MICROSECONDS
-        told = timed_race(facts.race_minutes, lap, wish.leader_us / MICROSECONDS if wish.leader_us else None)
-        distance = {"laps": told.laps, "close": told.close, "timed": True}
-    else:
+    distance = _distance(ahead, median, slower)
+    if distance is None:
         missing.append("laps of the race: no lap at pace tells how many there are")
     laps = distance["laps"] if distance else None
     consumption = consumption_told(ahead, group, laps, races, missing) if found and laps else None
@@ -78,18 +73,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     if group is not None and stops and stops["plans"]:
         missing += not_practised(ahead, group, stops["plans"][0]["stints"], lane)
     out = {
-        "entry_id": ahead.entry.public_id,
-        "week_id": ahead.week_id,
-        "version": ahead.entry.version,
-        "driver_id": ahead.driver.public_id,
-        "driver": ahead.driver.name,
-        "series": facts.series,
-        "place": facts.place,
-        "car": ahead.car.name if ahead.car else None,
-        "combination_id": ahead.combination.public_id if ahead.combination else None,
-        "layout_id": ahead.layout.public_id if ahead.layout else None,
-        "race_at": ahead.race_at,
-        "wish": asdict(wish),
+        **_whose(ahead),
         "compounds": sorted({item.name for item in paces} | {item.name for item in facts.compounds}),
         "distance": distance,
         "median_us": float(median) if median is not None else None,
@@ -103,14 +87,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "pit_loss": lane,
         "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
-        "options": [
-            {
-                "where": trial["where"],
-                **{name: trial[name] if trial[f"winner_{name}"] else None for name in ("race", "qualifying")},
-            }
-            for trial in ahead.trials
-            if trial["winner_race"] or trial["winner_qualifying"]
-        ],
+        "options": _decided(ahead),
         "hot_readings": ahead.hot,
         "taught": dict(races),
         "missing": missing,
@@ -118,6 +95,51 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     if not found:
         missing.insert(0, "laps: none has been driven for this week")
     return out
+
+
+def _whose(ahead: Ahead) -> dict[str, Any]:
+    return {
+        "entry_id": ahead.entry.public_id,
+        "week_id": ahead.week_id,
+        "version": ahead.entry.version,
+        "driver_id": ahead.driver.public_id,
+        "driver": ahead.driver.name,
+        "series": ahead.facts.series,
+        "place": ahead.facts.place,
+        "car": ahead.car.name if ahead.car else None,
+        "combination_id": ahead.combination.public_id if ahead.combination else None,
+        "layout_id": ahead.layout.public_id if ahead.layout else None,
+        "race_at": ahead.race_at,
+        "wish": asdict(ahead.wish),
+    }
+
+
+def _distance(ahead: Ahead, median_us: Fraction | None, slower: float) -> dict[str, Any] | None:
+    """Laps of the race; None where no lap at pace tells how many there are.
+
+    Args:
+        slower: than practice, as earlier races were; 1 where they were alike.
+    """
+    facts, leader = ahead.facts, ahead.wish.leader_us
+    if facts.race_laps:
+        return {"laps": facts.race_laps, "close": False, "timed": False}
+    if not facts.race_minutes or not median_us:
+        return None
+    lap = slower * float(median_us) / MICROSECONDS
+    told = timed_race(facts.race_minutes, lap, leader / MICROSECONDS if leader else None)
+    return {"laps": told.laps, "close": told.close, "timed": True}
+
+
+def _decided(ahead: Ahead) -> list[dict[str, Any]]:
+    """Options that were tried, for the race and for qualifying, as far as one of them won."""
+    return [
+        {
+            "where": trial["where"],
+            **{name: trial[name] if trial[f"winner_{name}"] else None for name in ("race", "qualifying")},
+        }
+        for trial in ahead.trials
+        if trial["winner_race"] or trial["winner_qualifying"]
+    ]
 
 
 def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:

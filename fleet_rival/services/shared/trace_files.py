@@ -134,8 +134,7 @@ def keep_traces(
     Args:
         laps: each lap's key, and its trace.
         recorded: whether each is to be kept as a change of its own: for laps that were there before. Those that came in
-            the same act go and
-            come back with their laps.
+            the same act go and come back with their laps.
     """
     if not laps:
         return

@@ -149,8 +149,7 @@ def import_season(
     Args:
         stamp: of the preview that the person saw.
         take_changes: whether weeks that are there with other facts are written anew. New weeks that overlap with those
-            that stay
-            are set aside.
+            that stay are set aside.
 
     Raises:
         Conflict: it is imported already, or weeks of its series were changed since the person looked.

@@ -26,9 +26,8 @@ ALL_TIME: Final = Stretch(datetime(1970, 1, 1, tzinfo=UTC), datetime(9999, 1, 1,
 
 
 def stretch_of(week: LoadedWeek, car_key: int, weeks: Iterable[LoadedWeek], settings: Settings) -> Stretch:
-    """The stretch of time whose laps with a car are a week's own: to its end, from `lead_days` before it, but not
-    from before the
-    last week in which the same combination was driven ended.
+    """The stretch of time whose laps with a car are a week's own: to its end, from `lead_days` before it, but not from
+    before the last week in which the same combination was driven ended.
 
     Args:
         weeks: of any series, with the week itself or without.

@@ -135,9 +135,8 @@ def show_brief(query: s.BriefQuery) -> Any:
 @api.post("/rig/feed", responses={"200": s.FedOut, "429": s.Problem}, tags=[_live])
 @allowed("rig")
 def take_feed() -> Any:
-    """Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written
-    down and never lost;
-    the same key twice changes nothing. Under load: 429, and when to come back."""
+    """Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written down
+    and never lost; the same key twice changes nothing. Under load: 429, and when to come back."""
     if not _places.acquire(blocking=False):
         return _later(1)
     try:

@@ -112,8 +112,7 @@ def change_laps(
 
     Args:
         values: `time_us` and `sectors` of a single lap; `kind`, `valid`, `flags` (to add and to take away, `+traffic
-            -tow`), `wetness`,
-            texts and numbers of any. `tyre_age` is that of the first lap and rises with the others.
+            -tow`), `wetness`, texts and numbers of any. `tyre_age` is that of the first lap and rises with the others.
     """
     with sessions.begin() as session:
         place = find_place(session, actor, key, lock=True)

@@ -25,8 +25,7 @@ def change_corner(
 
     Args:
         values: `name`, `other_names`, `move`, `given_up_for` (a code, or None), `importance`, `traits`, `kerbs`,
-            `limits`, `passing`,
-            `lanes`, `note`; what isn't named stays.
+            `limits`, `passing`, `lanes`, `note`; what isn't named stays.
 
     Returns:
         Of the layout.
