@@ -54,9 +54,6 @@ const ways = [
   align-items: baseline;
   gap: 2px 14px;
 }
-.end {
-  margin-left: auto;
-}
 .tabs {
   margin: 2px 0 12px;
 }

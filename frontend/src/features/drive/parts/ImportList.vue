@@ -102,9 +102,6 @@ function takeBack(entry: string) {
   gap: 12px;
   justify-content: flex-end;
 }
-.ochre {
-  color: var(--ochre);
-}
 .back td {
   color: var(--quiet);
 }

@@ -74,7 +74,4 @@ li {
 .small {
   font-size: 0.86rem;
 }
-.rust {
-  color: var(--loss);
-}
 </style>

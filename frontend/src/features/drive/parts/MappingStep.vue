@@ -232,7 +232,4 @@ td select {
   gap: 6px;
   align-items: center;
 }
-.rust {
-  color: var(--loss);
-}
 </style>

@@ -265,7 +265,4 @@ dd {
   color: var(--loss);
   font-size: 0.9rem;
 }
-.ochre {
-  color: var(--ochre);
-}
 </style>

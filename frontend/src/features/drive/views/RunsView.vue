@@ -179,9 +179,6 @@ const keyOf = (line: SessionLine, run: SessionLine['runs'][number]) => ({
   align-items: baseline;
   gap: 2px 14px;
 }
-.end {
-  margin-left: auto;
-}
 .acts {
   display: flex;
   gap: 14px;
@@ -190,8 +187,5 @@ const keyOf = (line: SessionLine, run: SessionLine['runs'][number]) => ({
   border-left: 4px solid var(--loss);
   padding-left: 10px;
   margin-bottom: 12px;
-}
-.ochre {
-  color: var(--ochre);
 }
 </style>

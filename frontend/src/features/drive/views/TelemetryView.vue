@@ -196,17 +196,8 @@ function words(result: Result): string[] {
   align-items: baseline;
   gap: 2px 14px;
 }
-.end {
-  margin-left: auto;
-}
 .acts {
   display: flex;
   gap: 14px;
-}
-.bad {
-  color: var(--loss);
-}
-.ochre {
-  color: var(--ochre);
 }
 </style>

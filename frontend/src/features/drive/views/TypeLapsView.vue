@@ -246,9 +246,6 @@ function onKey(event: KeyboardEvent, column: Column, at: number) {
   color: var(--quiet);
   text-decoration: none;
 }
-.rust {
-  color: var(--loss);
-}
 .keys {
   margin-bottom: 8px;
 }

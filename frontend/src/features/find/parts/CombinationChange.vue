@@ -245,7 +245,4 @@ input {
   gap: 12px;
   padding: 2px 0;
 }
-.bad {
-  color: var(--loss);
-}
 </style>

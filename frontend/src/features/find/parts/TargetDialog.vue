@@ -218,7 +218,4 @@ fieldset label {
 legend {
   font-weight: 600;
 }
-.bad {
-  color: var(--loss);
-}
 </style>

@@ -355,9 +355,6 @@ function stretch(low: number, high: number) {
   display: flex;
   gap: 6px;
 }
-.end {
-  margin-left: auto;
-}
 .strip {
   padding: 2px 0;
   margin-bottom: 10px;
@@ -367,9 +364,6 @@ function stretch(low: number, high: number) {
   grid-template-columns: minmax(0, 1fr) minmax(0, 430px);
   gap: 12px;
   align-items: start;
-}
-.ochre {
-  color: var(--ochre);
 }
 @media (max-width: 860px) {
   .columns {

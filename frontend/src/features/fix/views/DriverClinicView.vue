@@ -338,9 +338,6 @@ function jump(code: string) {
   font-size: 0.85rem;
   min-width: 180px;
 }
-summary {
-  cursor: pointer;
-}
 .note {
   margin-bottom: 8px;
 }

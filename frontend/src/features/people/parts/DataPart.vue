@@ -228,9 +228,6 @@ label {
   align-items: center;
   gap: 14px;
 }
-.bad {
-  color: var(--loss);
-}
 .lists {
   columns: 3 220px;
 }

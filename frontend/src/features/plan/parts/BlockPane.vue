@@ -100,9 +100,6 @@ const act = (step: Step) => emit('step', props.block.id, step)
   gap: 6px;
   margin: 8px 0;
 }
-.bad {
-  color: var(--loss);
-}
 ul {
   padding-left: 18px;
 }

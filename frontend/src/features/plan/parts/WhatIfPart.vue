@@ -197,9 +197,6 @@ const STATES = { added: 'new', dropped: 'out', moved: 'at another time', same: '
   padding-left: 18px;
   margin: 4px 0 8px;
 }
-.bad {
-  color: var(--loss);
-}
 .first {
   font-weight: 600;
 }

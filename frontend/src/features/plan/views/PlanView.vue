@@ -233,9 +233,6 @@ function tryOut(maker: RoomMaker) {
 .said {
   margin-bottom: 8px;
 }
-.bad {
-  color: var(--loss);
-}
 .lanes-part {
   padding: 6px 10px;
   min-width: 0;
@@ -255,9 +252,6 @@ function tryOut(maker: RoomMaker) {
 }
 .left {
   padding-left: 18px;
-}
-summary {
-  cursor: pointer;
 }
 .care {
   margin-top: 10px;

@@ -160,9 +160,6 @@ const ask = useMutation({
   padding: 10px 16px;
   margin-bottom: 12px;
 }
-summary {
-  cursor: pointer;
-}
 th,
 td {
   text-align: left;

@@ -169,7 +169,4 @@ tr.here td {
   font-size: 0.9rem;
   margin: 8px 0 4px;
 }
-.bad {
-  color: var(--loss);
-}
 </style>

@@ -273,9 +273,6 @@ const send = () =>
 .two {
   grid-column: span 2;
 }
-.bad {
-  color: var(--loss);
-}
 @media (max-width: 600px) {
   .two {
     grid-column: auto;

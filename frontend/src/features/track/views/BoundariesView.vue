@@ -297,9 +297,6 @@ watch(
   align-items: center;
   margin-top: 8px;
 }
-.bad {
-  color: var(--loss);
-}
 @media (max-width: 860px) {
   .columns {
     grid-template-columns: minmax(0, 1fr);

@@ -154,9 +154,6 @@ h3 {
 .told {
   padding-left: 18px;
 }
-.bad {
-  color: var(--loss);
-}
 .warn {
   color: var(--ochre);
 }

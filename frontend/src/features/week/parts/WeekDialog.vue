@@ -260,7 +260,4 @@ h3 {
   font-size: 0.98rem;
   margin: 10px 0 4px;
 }
-.bad {
-  color: var(--loss);
-}
 </style>

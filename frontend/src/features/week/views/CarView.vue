@@ -323,9 +323,6 @@ legend {
 .drivers {
   columns: 3 180px;
 }
-.bad {
-  color: var(--loss);
-}
 h3 {
   font-size: 0.98rem;
   margin-top: 10px;

@@ -258,7 +258,4 @@ tr.running {
 .acts .link {
   margin-right: 10px;
 }
-.bad {
-  color: var(--loss);
-}
 </style>
