@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, toRaw, type Ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, toRaw, type Ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, type Book, type Corner, type Reference } from '@/shared/api/client'
 import type { StripCorner } from '@/shared/charts/LapStrip.vue'
@@ -138,8 +139,7 @@ export function usePageKeys(keys: () => Record<string, () => void>) {
     event.preventDefault()
     act()
   }
-  onMounted(() => window.addEventListener('keydown', onKey))
-  onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+  useEventListener(window, 'keydown', onKey)
 }
 
 /** The corners before and after one, round the lap. */

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useWidth } from '@/shared/charts/width'
 import type { Outline } from '@/shared/api/client'
 import { fitting, path, Road, standing, type Point } from '@/shared/charts/track'
 
@@ -24,13 +25,7 @@ const MAP = 210
 const STRIP = 78
 const EDGE = 22
 const frame = ref<HTMLElement>()
-const wide = ref(560)
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (wide.value = Math.max(260, Math.round(entry!.contentRect.width))))
-  if (frame.value) watcher.observe(frame.value)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const wide = useWidth(frame, 260, 560)
 
 const most = computed(() => Math.max(1, ...props.parts.map((part) => part.cost_us)))
 const share = (part: CostPart) => Math.max(0, part.cost_us) / most.value

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Level } from '@/shared/api/words'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
+import { useWidth } from '@/shared/charts/width'
 import { pieces, roundStep, standing } from '@/shared/charts/track'
 import { length as lengthWords } from '@/shared/format'
 
@@ -33,13 +34,7 @@ const MIDDLE = 54
 const SIDE = 14
 const RISE = { high: 25, medium: 17, low: 10 } as const
 const frame = ref<HTMLElement>()
-const wide = ref(1200)
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (wide.value = Math.max(280, Math.round(entry!.contentRect.width))))
-  if (frame.value) watcher.observe(frame.value)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const wide = useWidth(frame, 280, 1200)
 const width = computed(() => Math.max(wide.value, props.corners.length * (props.room ?? 9)))
 /** Marks between many corners would hide them. */
 const roomy = computed(() => width.value / Math.max(1, props.corners.length) > 30)

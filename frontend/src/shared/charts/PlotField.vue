@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useWidth } from '@/shared/charts/width'
 
 /** Points and lines over two axes: the earlier further left, the faster lower. Full points count, rings don't. */
 export interface PlotPoint {
@@ -34,13 +35,7 @@ const RIGHT = 12
 const TOP = 10
 const BOTTOM = 34
 const frame = ref<HTMLElement>()
-const wide = ref(900)
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (wide.value = Math.max(280, Math.round(entry!.contentRect.width))))
-  if (frame.value) watcher.observe(frame.value)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const wide = useWidth(frame, 280, 900)
 
 const all = computed<[number, number][]>(() => [
   ...props.points.map((point): [number, number] => [point.x, point.y]),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, toRaw } from 'vue'
+import { computed, ref, toRaw } from 'vue'
+import { useWidth } from '@/shared/charts/width'
 import type { Overlay } from '@/shared/api/client'
 import type { StripCorner } from '@/shared/charts/LapStrip.vue'
 import { figures, inkOf, linePath, pen, span, valueAt } from '@/shared/charts/traces'
@@ -32,13 +33,7 @@ const MIDDLE = TOP + (HEIGHT - TOP - BOTTOM) / 2
 const RISE = { high: 128, medium: 92, low: 58 } as const
 const BAND = 62
 const frame = ref<SVGSVGElement>()
-const width = ref(1200)
-let watcher: ResizeObserver | undefined
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => (width.value = Math.max(280, Math.round(entry!.contentRect.width))))
-  if (frame.value?.parentElement) watcher.observe(frame.value.parentElement)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const width = useWidth(frame, 280, 1200)
 const x = (metres: number) => SIDE + ((metres - props.from) / (props.to - props.from)) * (width.value - 2 * SIDE)
 const metresAt = (pixels: number) => props.from + ((pixels - SIDE) / (width.value - 2 * SIDE)) * (props.to - props.from)
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, nextTick, onMounted, ref } from 'vue'
+import { useWidth } from '@/shared/charts/width'
 import type { Outline } from '@/shared/api/client'
 import { fitting, path, pieces, Road, standing, type Point } from '@/shared/charts/track'
 import type { StripCorner } from '@/shared/charts/LapStrip.vue'
@@ -22,18 +23,13 @@ const emit = defineEmits<{ pick: [key: string] }>()
 const began = performance.now()
 const frame = ref<HTMLElement>()
 /** Nothing is drawn before it is known, so that a long road is drawn once. */
-const width = ref(0)
-let watcher: ResizeObserver | undefined
+const width = useWidth(frame, 240, 0)
 onMounted(async () => {
-  const measured = (pixels: number) => (width.value = Math.max(240, Math.round(pixels)))
-  measured(frame.value?.clientWidth ?? 520)
+  width.value = Math.max(240, Math.round(frame.value?.clientWidth ?? 520))
   await nextTick()
   // Read by `./fleet bench`.
   performance.measure('outline', { start: began })
-  watcher = new ResizeObserver(([entry]) => measured(entry!.contentRect.width))
-  if (frame.value) watcher.observe(frame.value)
 })
-onBeforeUnmount(() => watcher?.disconnect())
 
 const EDGE = 30
 const road = computed(() => new Road(props.outline, props.length))

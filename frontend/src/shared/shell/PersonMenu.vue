@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { nextTick, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
 import { startAnew, useMay, useMe } from '@/shared/session'
@@ -31,9 +32,7 @@ function close() {
 function elsewhere(event: Event) {
   if (!whole.value?.contains(event.target as Node)) open.value = false
 }
-const leaving = ['pointerdown', 'focusin'] as const
-onMounted(() => leaving.forEach((kind) => document.addEventListener(kind, elsewhere)))
-onBeforeUnmount(() => leaving.forEach((kind) => document.removeEventListener(kind, elsewhere)))
+useEventListener(document, ['pointerdown', 'focusin'], elsewhere)
 
 async function openTeam(id: string) {
   await answer(api.POST('/api/me/team', { body: { team_id: id } }))

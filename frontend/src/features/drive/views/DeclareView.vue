@@ -178,7 +178,7 @@ function onKey(event: KeyboardEvent) {
     <ul ref="list" class="checks" @keydown="onKey">
       <li v-for="item in checks.data.value.items" :key="item.key">
         <label
-          ><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span>
+          ><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span>{{ ' ' }}
           <span class="quiet small">{{ WHY[item.why] }}</span></label
         >
       </li>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useEventListener, useIntervalFn } from '@vueuse/core'
+import { computed, nextTick, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, type LiveRun } from '@/shared/api/client'
 import RunDots from '@/shared/charts/RunDots.vue'
@@ -31,9 +32,7 @@ const runs = computed(() => live.data.value?.runs ?? [])
 const waiting = computed(() => live.data.value?.waiting ?? [])
 /** Now, for how long ago a lap was. */
 const now = ref(Date.now())
-let ticking = 0
-onMounted(() => (ticking = window.setInterval(() => (now.value = Date.now()), 5000)))
-onBeforeUnmount(() => window.clearInterval(ticking))
+useIntervalFn(() => (now.value = Date.now()), 5000)
 const keyOf = (run: LiveRun) => `${run.driver_id} ${run.session_id} ${run.number}`
 const last = (run: LiveRun) => run.laps.at(-1)
 /** What has just come is told once, and marked for a while. */
@@ -74,8 +73,7 @@ async function close() {
   await nextTick()
   document.getElementById(`remark-${key}`)?.focus()
 }
-onMounted(() => window.addEventListener('keydown', onKey))
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+useEventListener(window, 'keydown', onKey)
 const SIGNS: Record<string, string> = { met: '●', open: '○', lost: '✕', none: '' }
 const state = (run: LiveRun) => {
   const mark = run.mark as { met: boolean; lost: boolean; kind: string }
@@ -182,7 +180,8 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
         <template v-if="run.laps.length">
           <LiveRemark v-if="remarked === keyOf(run)" :run="run" @close="close" />
           <button v-else :id="`remark-${keyOf(run)}`" type="button" class="link" @click="remarked = keyOf(run)">
-            Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span>
+            Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span
+            >{{ ' ' }}
             <kbd v-if="index < 9">{{ index + 1 }}</kbd>
           </button>
         </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from '@tanstack/vue-query'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, nextTick, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, version, type LapOnSheet, type RunContext } from '@/shared/api/client'
 import { count, moment, temperature } from '@/shared/format'
@@ -145,8 +146,7 @@ function onKey(event: KeyboardEvent) {
   else if (pressed === 'arrowleft' && shown.value?.before) void router.push(runPlace(props.id, shown.value.before))
   else if (pressed === 'arrowright' && shown.value?.after) void router.push(runPlace(props.id, shown.value.after))
 }
-onMounted(() => window.addEventListener('keydown', onKey))
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+useEventListener(window, 'keydown', onKey)
 
 const hasSectors = computed(() => laps.value.some((lap) => Object.keys(lap.sectors).length))
 const best = computed(() =>
@@ -170,7 +170,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
         · a guest’s, for comparison only</template
       >
       <span class="walk"
-        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>
+        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>{{ ' ' }}
         <RouterLink v-if="shown.after" :to="runPlace(id, shown.after)">run after →</RouterLink></span
       >
     </p>

@@ -135,7 +135,8 @@ const keep = useMutation({
                 <th scope="row">{{ item.title }}</th>
                 <td>
                   <label
-                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span
+                    >{{ ' ' }}
                     <input
                       v-model.number="item.met"
                       class="field"
@@ -148,7 +149,8 @@ const keep = useMutation({
                 </td>
                 <td>
                   <label
-                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span
+                    >{{ ' ' }}
                     <input
                       v-model.number="item.close"
                       class="field"
@@ -291,7 +293,7 @@ const keep = useMutation({
       </section>
     </fieldset>
     <p v-if="mayChange" class="keep">
-      <WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton>
+      <WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton>{{ ' ' }}
       <span role="status" class="quiet">{{ said }}</span>
     </p>
     <p v-else class="quiet">A manager changes these.</p>

@@ -33,7 +33,7 @@ const hatch = (name: string) => `h${(props.race.compounds ?? []).indexOf(name) %
         ><ol class="plans">
           <li v-for="(item, index) in shares" :key="item.words">
             <p>
-              <b>{{ item.words }}</b>
+              <b>{{ item.words }}</b>{{ ' ' }}
               <span class="quiet"
                 >{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in
                 {{ perCent(item.wins) }} of the draws</span

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api, version, type BoardDriver, type BoardNeed } from '@/shared/api/client'
 import type { BoardOrder, BoardShow } from '@/shared/api/words'
@@ -217,8 +218,7 @@ function onKey(event: KeyboardEvent) {
   event.preventDefault()
   turn(event.key === 'ArrowLeft' || event.key === 'PageUp' ? -1 : 1)
 }
-onMounted(() => window.addEventListener('keydown', onKey))
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+useEventListener(window, 'keydown', onKey)
 </script>
 
 <template>
