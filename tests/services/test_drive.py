@@ -169,7 +169,7 @@ def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pyt
             raise RuntimeError("the power went")
         return written(table)
 
-    monkeypatch.setattr(files, "insert", failing)
+    monkeypatch.setattr(importing, "insert", failing)
     with pytest.raises(RuntimeError):
         importing.confirm(desk.sessions, desk.actor, seen.id, Wishes(seen.revision))
     assert (desk.count(), desk.count(Driver), desk.count(ChangeSet)) == (0, 0, 3)
