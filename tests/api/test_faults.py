@@ -6,7 +6,8 @@ from threading import Barrier
 from typing import Any
 from uuid import uuid4
 
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import HealthCheck, given, settings
+from hypothesis import example as tried
 from hypothesis import strategies as st
 from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
@@ -40,7 +41,7 @@ def test_any_body_is_taken_or_refused(client: Browser, body: Any, known: bool, w
 
 @QUIET
 @given(path=st.text(max_size=30))
-@example(path="?\x1f")
+@tried(path="?\x1f")
 def test_any_path_is_answered(client: Browser, path: str) -> None:
     # Without built pages, what isn't of the interface for programs says so.
     # What stands behind a question mark is read as text, and refused where it holds what no text does.

@@ -160,7 +160,7 @@ def test_names_that_are_left_out_stay_out_with_their_laps(desk: Desk) -> None:
 def test_an_import_that_fails_midway_leaves_nothing(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     seen = desk.look(PLAIN)
     monkeypatch.setattr(importing, "_BATCH", 20)
-    written = files.insert
+    written = importing.insert
     calls = []
 
     def failing(table: Any) -> Any:
