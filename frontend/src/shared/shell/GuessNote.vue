@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { count, moment } from '@/shared/format'
 import { useMe } from '@/shared/session'
 
@@ -7,10 +8,13 @@ import { useMe } from '@/shared/session'
 const SEEN = 'fleet-rival:wrong-passwords-seen'
 const MANY = 5
 const me = useMe()
+const route = useRoute()
 const seen = ref(localStorage.getItem(SEEN) ?? '')
 const told = computed(() => {
   const wrong = me.data.value?.wrong_passwords
-  return wrong && wrong.count >= MANY && wrong.last_at > seen.value ? wrong : undefined
+  // The account's own page tells it anyway.
+  const elsewhere = route.name !== 'account'
+  return elsewhere && wrong && wrong.count >= MANY && wrong.last_at > seen.value ? wrong : undefined
 })
 function put() {
   seen.value = told.value?.last_at ?? ''
