@@ -2504,8 +2504,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written
-         * @description down and never lost;<br/>the same key twice changes nothing. Under load: 429, and when to come back.
+         * Laps and samples as they are driven: JSON lines, gzip if wished. What this answer counts as taken is written down
+         * @description and never lost; the same key twice changes nothing. Under load: 429, and when to come back.
          */
         post: operations["api_take_feed_rig_feed_post"];
         delete?: never;
