@@ -8,27 +8,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Moment, Schema
 from fleet_rival.core.words import Fault, LessonCondition, RecurringState, WrittenKind
-from fleet_rival.services.log.results import HAPPENED
+from fleet_rival.services.log.lessons import LessonView
+from fleet_rival.services.log.results import HAPPENED, ResultView
+from fleet_rival.services.log.written import WrittenView
 
 
-class LessonOut(Schema):
-    id: UUID
-    version: int
-    text: str
-    layout_id: UUID | None
-    place: str | None
-    corner: str | None
-    car_id: UUID | None
-    car: str | None
-    series_id: UUID | None
-    series: str | None
-    driver_id: UUID | None
-    driver: str | None
+class LessonOut(Schema, of=LessonView):
     condition: LessonCondition | None
-    by: str
-    written_at: datetime
-    confirmed_by: str | None
-    confirmed_at: datetime | None
     own: bool = Field(description="Whether you wrote it")
 
 
@@ -45,23 +31,8 @@ class WrittenQuery(BaseModel):
     driver: UUID | None = None
 
 
-class WrittenOut(Schema):
-    kind: WrittenKind
+class WrittenOut(Schema, of=WrittenView):
     id: UUID | None = Field(description="Of the race, week, series, setup or car that it stands at")
-    text: str
-    by: str | None
-    at: datetime | None
-    layout_id: UUID | None
-    place: str | None
-    corner: str | None
-    car_id: UUID | None
-    car: str | None
-    combination_id: UUID | None
-    driver_id: UUID | None
-    driver: str | None
-    session: str | None
-    session_id: UUID | None
-    run: int | None
 
 
 class WrittenList(Schema):
@@ -124,19 +95,9 @@ class ResultBody(Schema):
     note: str | None = Field(default=None, max_length=2000)
 
 
-class ResultOut(Schema):
-    id: UUID
-    version: int
-    starts_at: datetime
-    qualifying_us: int | None
-    grid: int | None
-    finish: int | None
-    laps: int | None
+class ResultOut(Schema, of=ResultView):
     stops: list[RaceStop]
     incidents: list[RaceIncident]
-    points: float | None
-    note: str | None
-    by: str
 
 
 class ResultMade(Schema):

@@ -1,6 +1,5 @@
 """People, what they like, and rigs."""
 
-from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
@@ -11,7 +10,6 @@ from fleet_rival.core.words import (
     BoardOrder,
     BoardShow,
     Density,
-    FoundKind,
     PressureUnit,
     Role,
     SpeedUnit,
@@ -19,7 +17,15 @@ from fleet_rival.core.words import (
     Theme,
     VolumeUnit,
 )
+from fleet_rival.services.people.guessing import Wrong
+from fleet_rival.services.people.invitations import Invited, Welcome
+from fleet_rival.services.people.members import DriverRow, Member
+from fleet_rival.services.people.members import Me as MeValue
+from fleet_rival.services.people.members import TeamChoice as TeamChoiceValue
+from fleet_rival.services.people.rigs import Rig
+from fleet_rival.services.people.sign_in import Browser
 from fleet_rival.services.shared.roles import ALL
+from fleet_rival.services.shared.search import Found
 
 
 class Health(Schema):
@@ -60,30 +66,19 @@ class Preferences(Schema):
     board_show: BoardShow | None = None
 
 
-class TeamChoice(Schema):
-    id: UUID
-    name: str
+class TeamChoice(Schema, of=TeamChoiceValue):
     role: Role
 
 
-class WrongPasswords(Schema):
-    count: int
-    last_at: datetime
+class WrongPasswords(Schema, of=Wrong):
+    pass
 
 
-class Me(Schema):
-    person: str
-    sign_in_name: str
-    team_id: UUID
-    team_version: int
-    team: str
-    open_ranking: bool
+class Me(Schema, of=MeValue):
     units: Units = Field(description="In which quantities are told to this person")
     team_units: Units = Field(description="In which where they choose nothing")
     role: Role
     may: list[str] = Field(description="What the role allows, by name", json_schema_extra=_PERMISSIONS)
-    driver_id: UUID | None
-    teams: list[TeamChoice]
     preferences: Preferences
     wrong_passwords: WrongPasswords | None = Field(description="Tried for this person's name in the last two weeks")
 
@@ -102,12 +97,8 @@ class OpenTeam(Schema):
     team_id: UUID
 
 
-class BrowserOut(Schema):
-    id: UUID
-    browser: str
-    began_at: datetime
-    used_at: datetime
-    this_one: bool
+class BrowserOut(Schema, of=Browser):
+    pass
 
 
 class Browsers(Schema):
@@ -124,16 +115,8 @@ class TeamChange(Schema):
     units: Units = Units()
 
 
-class MemberOut(Schema):
-    id: UUID
-    version: int
-    person: str
-    sign_in_name: str | None
+class MemberOut(Schema, of=Member):
     role: Role
-    driver_id: UUID | None
-    driver: str | None
-    seen_at: datetime | None
-    yourself: bool
 
 
 class Members(Schema):
@@ -155,12 +138,8 @@ class NewInvitation(Schema):
     driver_id: UUID | None = None
 
 
-class InvitedOut(Schema):
-    id: UUID
-    name: str
+class InvitedOut(Schema, of=Invited):
     role: Role
-    driver: str | None
-    expires_at: datetime
 
 
 class Invitations(Schema):
@@ -179,11 +158,8 @@ class Token(Schema):
     token: str = Field(max_length=100)
 
 
-class WelcomeOut(Schema):
-    team: str
-    name: str
+class WelcomeOut(Schema, of=Welcome):
     role: Role
-    expires_at: datetime
 
 
 class Acceptance(Token):
@@ -192,13 +168,8 @@ class Acceptance(Token):
     password: str = Field(max_length=200)
 
 
-class RigOut(Schema):
-    id: UUID
-    name: str
-    made_by: str
-    made_at: datetime
-    used_at: datetime | None
-    revoked: bool
+class RigOut(Schema, of=Rig):
+    pass
 
 
 class Rigs(Schema):
@@ -218,11 +189,8 @@ class RigPath(BaseModel):
     rig_id: UUID
 
 
-class DriverRowOut(Schema):
-    id: UUID
-    version: int
-    name: str
-    guest: bool
+class DriverRowOut(Schema, of=DriverRow):
+    pass
 
 
 class DriverRows(Schema):
@@ -238,18 +206,8 @@ class DriverChange(Schema):
     guest: bool
 
 
-class FoundOut(Schema):
-    kind: FoundKind
-    title: str
-    more: str
-    combination_id: UUID | None
-    driver_id: UUID | None
-    corner: str | None
-    session: str | None
-    run: int | None
-    week_id: UUID | None
-    car_id: UUID | None
-    layout_id: UUID | None
+class FoundOut(Schema, of=Found):
+    pass
 
 
 class FoundList(Schema):

@@ -7,7 +7,11 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema, ZoneName
+from fleet_rival.core.race.caution import CautionWindow
+from fleet_rival.core.race.crossing import Crossing
+from fleet_rival.core.race.pits import PitLoss
 from fleet_rival.core.words import OpeningVerdict
+from fleet_rival.services.race.wish import RaceWish
 
 
 class RaceEntry(Schema):
@@ -43,20 +47,8 @@ class RaceWishBody(BaseModel):
     early: str = Field(default="", max_length=300)
 
 
-class RaceWishOut(Schema):
-    pit_s: float
-    pit_deviation_s: float
-    caution_pit_s: float | None
-    risk: float
-    formation_laps: float
-    saving: float
-    leader_us: int | None
-    rivals_us: list[int]
-    life: dict[str, int]
-    wet_on_dry_us: int | None
-    dry_on_wet_us: int | None
-    remember: str
-    early: str
+class RaceWishOut(Schema, of=RaceWish):
+    pass
 
 
 class RaceDistance(Schema):
@@ -118,11 +110,8 @@ class RaceFlip(Schema):
     seconds: float
 
 
-class RaceCaution(Schema):
-    first: int
-    last: int
-    best_us: float
-    at: int
+class RaceCaution(Schema, of=CautionWindow):
+    pass
 
 
 class RaceOption(Schema):
@@ -138,10 +127,8 @@ class RaceFalloffFlip(Schema):
     words: str
 
 
-class RacePitLoss(Schema):
-    loss_us: float
-    in_laps: int
-    out_laps: int
+class RacePitLoss(Schema, of=PitLoss):
+    pass
 
 
 class RaceStops(Schema):
@@ -178,9 +165,8 @@ class RaceOwn(Schema):
     draws: int
 
 
-class RaceCross(Schema):
-    even_us: float
-    change_us: float
+class RaceCross(Schema, of=Crossing):
+    pass
 
 
 class RaceCrossing(Schema):

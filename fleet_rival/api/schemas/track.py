@@ -1,6 +1,5 @@
 """Layouts in full, and the track book."""
 
-from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
@@ -30,6 +29,18 @@ from fleet_rival.core.words import (
     TraitKind,
     Variant,
 )
+from fleet_rival.services.track.book.shapes import (
+    BookView,
+    CarView,
+    CheckView,
+    CornerView,
+    ImportanceView,
+    QuestionView,
+    ReferenceView,
+    SiblingView,
+)
+from fleet_rival.services.track.boundaries import Consequences, Losing, Renamed
+from fleet_rival.services.track.layouts import Outline
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 TrackKind = Annotated[str, Field(min_length=1, max_length=40)]
@@ -105,30 +116,22 @@ class Boundaries(Schema):
     corners: list[DraftCorner] = Field(max_length=400)
 
 
-class LosingOut(Schema):
-    combination_id: UUID
-    car: str
-    laps: int
+class LosingOut(Schema, of=Losing):
+    pass
 
 
-class RenamedOut(Schema):
-    old: str
-    new: str
+class RenamedOut(Schema, of=Renamed):
+    pass
 
 
-class ConsequencesOut(Schema):
+class ConsequencesOut(Schema, of=Consequences):
     lost: list[str] = Field(description="Parts whose times can't be made from the old ones")
     summed: list[str] = Field(description="Parts whose times are exact sums of earlier parts")
-    renamed: list[RenamedOut]
-    losing: list[LosingOut]
-    laps: int
     traced: int = Field(description="Laps with traces, from which lost times are read anew")
 
 
-class OutlineOut(Schema):
-    step_m: float | None
-    x_m: list[float]
-    y_m: list[float]
+class OutlineOut(Schema, of=Outline):
+    pass
 
 
 class CornerTrait(Schema):
@@ -179,33 +182,16 @@ class CornerChange(Schema):
     note: str | None = Field(default=None, max_length=5000)
 
 
-class ImportanceOut(Schema):
-    level: Level
-    derived: Level
+class ImportanceOut(Schema, of=ImportanceView):
     said: Level | None
-    words: str
-    rank: int
 
 
-class CornerOut(Schema):
-    id: UUID
-    version: int
-    code: str
-    name: str | None
-    start_m: float
-    apex_m: float
-    end_m: float
-    direction: str | None
-    other_names: list[str]
-    move: str
-    given_up_for: str
-    importance: ImportanceOut
+class CornerOut(Schema, of=CornerView):
     traits: list[CornerTrait]
     kerbs: list[CornerKerb]
     limits: list[CornerLimit]
     passing: list[CornerPassing]
     lanes: list[CornerLane]
-    note: str
 
 
 class ReferenceChange(Schema):
@@ -232,39 +218,17 @@ class NewReference(ReferenceChange):
     confirmed: bool = Field(default=False, description="Stands at once; for managers and coaches")
 
 
-class ReferenceOut(Schema):
-    id: UUID
-    version: int
-    corner_id: UUID
+class ReferenceOut(Schema, of=ReferenceView):
     point: Point
     kind: ReferenceKind
-    thing: str
     side: ReferenceSide | None
-    offset_m: float | None
-    offset_words: str
-    at_m: float | None
-    gear: int | None
-    brake_peak_pct: float | None
     throttle: Throttle | None
-    harder_than: str | None
     lasts: Lasting
     lasts_said: Lasting | None
-    car_id: UUID | None
-    driver_id: UUID | None
-    driver: str | None
     variant: Variant
     state: ReferenceState
     sure: Sure
-    note: str | None
-    proposed_by: str
-    proposed_at: datetime
-    settled_by: str | None
-    settled_at: datetime | None
-    picture_id: UUID | None
-    words: str
     shown: ReferenceShown
-    from_car: str | None
-    mine: bool
 
 
 class ReferenceMade(Schema):
@@ -289,66 +253,25 @@ class QuestionClosing(Schema):
     reference: ReferenceChange | None = None
 
 
-class QuestionOut(Schema):
-    id: UUID
-    version: int
-    corner_id: UUID | None
-    text: str
-    asked_by: str
-    asked_at: datetime
-    answer: str | None
-    answered_by: str | None
-    answered_at: datetime | None
-    closed_at: datetime | None
-    became: str | None
-    mine: bool
+class QuestionOut(Schema, of=QuestionView):
+    pass
 
 
-class CheckOut(Schema):
-    kind: str
-    corner_id: UUID | None
-    corner: str
+class CheckOut(Schema, of=CheckView):
     level: Level
-    words: str
-    reference_ids: list[UUID]
 
 
-class BookCar(Schema):
-    id: UUID
-    name: str
-    combination_id: UUID | None
+class BookCar(Schema, of=CarView):
+    pass
 
 
-class SiblingOut(Schema):
-    id: UUID
-    layout: str
-    length_m: float
-    derivation: str | None
+class SiblingOut(Schema, of=SiblingView):
+    pass
 
 
-class BookOut(Schema):
-    id: UUID
-    version: int
-    track_id: UUID
-    track: str
-    layout: str
-    kind: str
-    length_m: float
-    has_centreline: bool
-    derivation: str | None
-    derived_from: str | None
+class BookOut(Schema, of=BookView):
     pit: PitLane | None
-    pit_entry_note: str | None
-    pit_exit_note: str | None
-    rules: str | None
     sectors: list[SectorPart]
-    corners: list[CornerOut]
-    references: list[ReferenceOut]
-    questions: list[QuestionOut]
-    checks: list[CheckOut]
-    cars: list[BookCar]
-    car_id: UUID | None
-    siblings: list[SiblingOut]
     unit: ShortUnit
 
 

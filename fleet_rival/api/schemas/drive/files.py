@@ -1,13 +1,19 @@
 """Lap files: looked at, imported."""
 
-from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.laps.merge import OtherPace, SessionMatch
 from fleet_rival.core.words import Constant, Differences, ImportedState, ImportState, Splits, TableRows, TimeUnit
+from fleet_rival.services.drive.files import Unpacked
+from fleet_rival.services.drive.imports import ImportView
+from fleet_rival.services.drive.lap_preview import DifferenceView, Preview
+from fleet_rival.services.drive.lap_preview import DriverCount as DriverCountValue
+from fleet_rival.services.drive.lap_preview import SampleLap as SampleLapValue
+from fleet_rival.services.drive.lap_reading import MappingView
 
 
 class LapFilePath(BaseModel):
@@ -23,15 +29,8 @@ class PreviewQuery(BaseModel):
     )
 
 
-class DifferenceOut(Schema):
-    line: int
-    driver: str
-    session: str
-    run: int
-    lap: int
-    stored_us: int
-    file_us: int
-    fields: list[str]
+class DifferenceOut(Schema, of=DifferenceView):
+    pass
 
 
 class SetAsideOut(Schema):
@@ -48,32 +47,20 @@ class WarningOut(Schema):
     reason: str
 
 
-class SessionOut(Schema):
-    label: str
-    stored_as: str
-    there_already: bool
-    certain: bool
+class SessionOut(Schema, of=SessionMatch):
+    pass
 
 
-class SampleLap(Schema):
-    driver: str
-    session: str
-    run: int | None
-    number: int
-    time_us: int
-    kind: str
-    sectors: dict[str, int]
-    segments: dict[str, int]
+class SampleLap(Schema, of=SampleLapValue):
+    pass
 
 
-class OtherPaceOut(Schema):
-    incoming_us: int
-    stored_us: int
+class OtherPaceOut(Schema, of=OtherPace):
+    pass
 
 
-class DriverCount(Schema):
-    name: str
-    laps: int
+class DriverCount(Schema, of=DriverCountValue):
+    pass
 
 
 class ColumnOut(Schema):
@@ -88,18 +75,11 @@ class TargetOption(Schema):
     words: str
 
 
-class MappingOut(Schema):
+class MappingOut(Schema, of=MappingView):
     columns: list[ColumnOut]
     splits: Splits
     rows: TableRows
-    constants: dict[str, str]
-    seen: list[str]
-    missing: list[str]
-    needed: bool
-    told: bool
-    remembered: bool
     offered: list[TargetOption]
-    names: dict[str, str]
 
 
 class ColumnUse(Schema):
@@ -132,48 +112,18 @@ class LineChange(Schema):
     )
 
 
-class UnpackedOut(Schema):
-    name: str
-    id: UUID | None
-    refused: str | None
+class UnpackedOut(Schema, of=Unpacked):
+    pass
 
 
 class Archive(Schema):
     items: list[UnpackedOut]
 
 
-class PreviewOut(Schema):
-    id: UUID
-    combination_id: UUID
-    name: str
+class PreviewOut(Schema, of=Preview):
     state: ImportState
-    revision: int
-    separator: str
-    rows: int
-    new: int
-    same: int
-    different: list[DifferenceOut]
-    different_count: int
     set_aside: list[SetAsideOut]
-    set_aside_count: int
     warnings: list[WarningOut]
-    warnings_count: int
-    drivers: list[DriverCount]
-    unknown_drivers: list[str]
-    sessions: list[SessionOut]
-    other_cars: list[str]
-    unused_columns: list[str]
-    missing_parts: list[str]
-    other_pace: OtherPaceOut | None
-    runs_inferred: bool
-    imported_before: datetime | None
-    sample: list[SampleLap]
-    mapping: MappingOut
-    problem: str | None
-    header: list[str]
-    cells: dict[str, list[str]]
-    mended: int
-    partial: bool
 
 
 class ImportWishes(Schema):
@@ -188,16 +138,8 @@ class ImportWishes(Schema):
     )
 
 
-class ImportOut(Schema):
-    id: UUID
-    change_id: UUID
-    name: str
+class ImportOut(Schema, of=ImportView):
     state: ImportedState
-    imported_at: datetime
-    person: str
-    added: int
-    changed: int
-    set_aside: int
 
 
 class Imports(Schema):

@@ -1,6 +1,5 @@
 """Uploads in pieces, traces, layouts found from them, what rigs send, and who drives now."""
 
-from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -20,8 +19,12 @@ from fleet_rival.core.words import (
     UploadState,
     Wetness,
 )
-from fleet_rival.services.drive.feed import Line
-from fleet_rival.services.drive.traces.uploads import TelemetryRead
+from fleet_rival.services.drive.brief import Brief
+from fleet_rival.services.drive.feed import Line, Trouble
+from fleet_rival.services.drive.traces.passes import PassView
+from fleet_rival.services.drive.traces.uploads import TelemetryRead, UploadView
+from fleet_rival.services.drive.traces.view import OverlaidLap, Overlay, TracedLap
+from fleet_rival.services.drive.watching import LiveLap, LiveRun, LiveView, WaitingRun
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
@@ -43,17 +46,11 @@ class SpaceOut(Schema):
     nearly_full: bool = Field(description="Whether somebody should make room before something is refused")
 
 
-class UploadOut(Schema):
-    id: UUID
-    combination_id: UUID | None
-    name: str
-    size: int
-    received: int
+class UploadOut(Schema, of=UploadView):
     state: UploadState
     names: dict[str, str]
     read: TelemetryRead | None = Field(description="What became of it, where laps of a combination were read")
     found: "FoundLayoutOut | None" = Field(description="The layout that was found in it, where that was asked")
-    began_at: datetime
 
 
 class Uploads(Schema):
@@ -75,19 +72,8 @@ class FoundLayoutOut(Schema):
     by: PlacedBy
 
 
-class TracedLapOut(Schema):
-    key: str
-    driver: str
-    session: str
-    run: int
-    number: int
-    time_us: int
-    kind: str
-    counts: bool
-    started_at: datetime | None
-    rate_hz: float
-    channels: list[str]
-    told: list[str]
+class TracedLapOut(Schema, of=TracedLap):
+    pass
 
 
 class TracedLaps(Schema):
@@ -118,96 +104,40 @@ class PassesQuery(BaseModel):
     part: str = Field(max_length=20, description="A segment's code")
 
 
-class PassOut(Schema):
-    key: str
-    brake_onset_m: float | None
-    brake_peak_pct: float | None
-    brake_release_m: float | None
-    slowest_m: float | None
-    slowest_kmh: float | None
-    pick_up_m: float | None
-    full_throttle_m: float | None
-    apex_gear: float | None
-    apex_offset_m: float | None
+class PassOut(Schema, of=PassView):
+    pass
 
 
 class PassesOut(Schema):
     items: list[PassOut]
 
 
-class OverlaidOut(Schema):
-    key: str
+class OverlaidOut(Schema, of=OverlaidLap):
     by: AlignedBy
-    distance_m: list[float]
-    values: list[float | None]
-    behind_s: list[float | None]
-    stretches: list[dict[str, Any]]
-    missing: bool
 
 
-class OverlayOut(Schema):
-    channel: str
-    start_m: float
-    end_m: float
-    places_m: list[float]
-    laps: list[OverlaidOut]
+class OverlayOut(Schema, of=Overlay):
+    pass
 
 
-class LiveLapOut(Schema):
-    number: int
-    kind: str
-    time_us: int
-    valid: bool
+class LiveLapOut(Schema, of=LiveLap):
     counts: bool = Field(description="Clean, as far as the run tells so far")
-    has_trace: bool
-    ended_at: datetime | None
 
 
-class LiveRunOut(Schema):
-    driver_id: UUID
-    driver: str
-    combination_id: UUID
-    track: str
-    layout: str
-    car: str
-    session_id: UUID
-    session: str
-    number: int
-    purpose: str | None
-    declared: bool
-    watch: list[str]
-    laps: list[LiveLapOut]
-    earlier: int
-    best_us: int | None
-    target_us: int | None
-    mark: dict[str, Any]
-    mark_words: str
-    driving: bool
-    last_at: datetime | None
+class LiveRunOut(Schema, of=LiveRun):
+    pass
 
 
-class LiveWaitingOut(Schema):
-    driver_id: UUID
-    driver: str
-    combination_id: UUID
-    track: str
-    layout: str
-    car: str
-    purpose: str | None
-    declared_at: datetime
+class LiveWaitingOut(Schema, of=WaitingRun):
+    pass
 
 
-class LiveOut(Schema):
-    runs: list[LiveRunOut]
-    waiting: list[LiveWaitingOut]
+class LiveOut(Schema, of=LiveView):
+    pass
 
 
-class TroubleOut(Schema):
-    rig: str
-    rig_id: UUID
-    reason: str
-    lines: int
-    last_at: datetime
+class TroubleOut(Schema, of=Trouble):
+    pass
 
 
 class Troubles(Schema):
@@ -222,12 +152,8 @@ class BriefQuery(BaseModel):
     driver: str = Field(min_length=1, max_length=120)
 
 
-class BriefOut(Schema):
-    driver: str
-    car: str
+class BriefOut(Schema, of=Brief):
     track: dict[str, Any] = Field(description="The track file")
-    conditions: dict[str, Any]
-    declared: dict[str, Any] | None
 
 
 _PartTimes = dict[Annotated[str, Field(min_length=1, max_length=40)], Annotated[int, Field(gt=0, le=86_400_000_000)]]

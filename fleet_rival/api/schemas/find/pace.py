@@ -9,7 +9,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find.figures import FiguresOut, GroupOut
 from fleet_rival.api.schemas.week.combinations import OfWeek
+from fleet_rival.core.options.trial import Shift, Side
+from fleet_rival.core.pace.falloff import Cliff
+from fleet_rival.core.pace.scatter import LapOfRun
+from fleet_rival.core.pace.versus import Projection, Step
 from fleet_rival.core.words import FiguresForm, FiguresOf, OptionVerdict, PaceBy, Sure
+from fleet_rival.services.find.steadiness import WeekSpread
 
 
 class OddsOut(Schema):
@@ -51,9 +56,7 @@ class PaceRunOut(Schema):
     laps: list[PaceLap]
 
 
-class LapOfRunOut(Schema):
-    lap: int
-    n: int
+class LapOfRunOut(Schema, of=LapOfRun):
     offset_us: int
     spread_us: int | None
 
@@ -71,12 +74,8 @@ class ConditionOut(GroupOut):
     falloff: SlopeOut | None
 
 
-class CliffOut(Schema):
-    at: float
+class CliffOut(Schema, of=Cliff):
     by: PaceBy
-    before_us: float
-    after_us: float
-    gain: float
 
 
 class SetFalloff(SlopeOut):
@@ -126,25 +125,16 @@ class WheelOut(Schema):
     through_at: int | None
 
 
-class ShiftOut(Schema):
-    value_us: float
-    low_us: float
-    high_us: float
+class ShiftOut(Schema, of=Shift):
+    pass
 
 
 class SegmentShift(ShiftOut):
     code: str
 
 
-class SideOut(Schema):
-    label: str
-    n: int
-    failed: int
-    median_us: float
-    spread_us: float
-    mean_us: float
-    failure_low: float
-    failure_high: float
+class SideOut(Schema, of=Side):
+    pass
 
 
 class OptionOut(Schema):
@@ -274,18 +264,9 @@ class OfDriver(BaseModel):
     driver_id: UUID
 
 
-class WeekSpreadOut(Schema):
-    combination_id: UUID
+class WeekSpreadOut(Schema, of=WeekSpread):
     week_id: UUID | None = Field(description="None: of all times, where no week has the combination")
-    place: str
-    car: str
-    series: str | None
-    number: int | None
-    begins_at: datetime | None
-    clean: int
     sure: Sure
-    spread_s_per_sqrt_min: float | None
-    team_ratio: float | None
     out_of_date: bool = Field(description="Figures are being made anew")
 
 
@@ -298,18 +279,12 @@ class ReportText(Schema):
     text: str
 
 
-class VersusStep(Schema):
-    lap: int
-    first_us: float
-    second_us: float
-    behind_us: float
+class VersusStep(Schema, of=Step):
+    pass
 
 
-class ProjectionOut(Schema):
-    total_us: float
-    low_us: float
-    high_us: float
-    error_us: float
+class ProjectionOut(Schema, of=Projection):
+    pass
 
 
 class VersusOut(Schema):

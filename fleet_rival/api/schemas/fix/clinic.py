@@ -1,12 +1,13 @@
 """Corners, mistakes and passes over the wire."""
 
-from datetime import datetime
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find.figures import GroupOut
+from fleet_rival.core.corners.trades import Trade
+from fleet_rival.core.corners.when import RunRate
 from fleet_rival.core.words import (
     CornerPhase,
     MistakeKind,
@@ -15,6 +16,7 @@ from fleet_rival.core.words import (
     SlipSource,
     Sure,
 )
+from fleet_rival.services.fix.audit import Audited
 
 
 class ClinicDriver(Schema):
@@ -92,11 +94,8 @@ class SlipOut(Schema):
     corrected: bool
 
 
-class TrendRun(Schema):
-    session: str
-    run: int | None
-    passes: int
-    slips: int
+class TrendRun(Schema, of=RunRate):
+    pass
 
 
 class TrendOut(Schema):
@@ -147,30 +146,12 @@ class StandingOut(Schema):
     words: str
 
 
-class TradeOut(Schema):
-    first: str
-    second: str
-    correlation: float
-    low: float
-    high: float
-    n: int
+class TradeOut(Schema, of=Trade):
+    pass
 
 
-class AuditedOut(Schema):
-    corner: str
-    name: str | None
-    at_m: float
-    scatter_m: float
-    others_m: float | None
-    passes: int
-    unused: bool
-    confirmed_at: datetime | None
-    before_m: float | None
-    before: int
-    after_m: float | None
-    after: int
-    clear: bool
-    words: str
+class AuditedOut(Schema, of=Audited):
+    pass
 
 
 class ReferenceAudit(Schema):

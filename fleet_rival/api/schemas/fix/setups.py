@@ -1,15 +1,16 @@
 """Setups over the wire."""
 
-from datetime import datetime
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.runs.setups import Difference, SetupValue
 from fleet_rival.core.words import (
     FiguresForm,
     SetupPurpose,
 )
+from fleet_rival.services.fix.setups import Brought, SetupView, VersionView
 
 
 class SetupValueForm(BaseModel):
@@ -41,43 +42,20 @@ class NewSetupVersion(SetupSheetForm):
     latest: int = Field(ge=1, description="The version that was looked at")
 
 
-class SetupValueOut(Schema):
-    name: str
-    value: str
-    unit: str | None
-    corner: str | None
+class SetupValueOut(Schema, of=SetupValue):
+    pass
 
 
-class SetupDifference(Schema):
-    name: str
-    corner: str | None
-    unit: str | None
-    before: str | None
-    after: str | None
-    by: float | None
+class SetupDifference(Schema, of=Difference):
+    pass
 
 
-class SetupVersionOut(Schema):
-    number: int
-    label: str
+class SetupVersionOut(Schema, of=VersionView):
     purpose: SetupPurpose
-    assists: str | None
-    reason: str | None
-    person: str
-    created_at: datetime
-    values: list[SetupValueOut]
-    changed: list[SetupDifference]
-    laps: int
 
 
-class SetupOut(Schema):
-    id: UUID
-    version: int
-    name: str
-    car_id: UUID
-    car: str
-    note: str | None
-    versions: list[SetupVersionOut]
+class SetupOut(Schema, of=SetupView):
+    pass
 
 
 class SetupsOut(Schema):
@@ -111,16 +89,8 @@ class SetupFileQuery(BaseModel):
     form: FiguresForm = "csv"
 
 
-class BroughtItem(Schema):
-    combination_id: UUID
-    place: str
-    driver_id: UUID
-    driver: str
-    before: str
-    after: str
-    words: str
-    one_change: bool
-    felt: list[str]
+class BroughtItem(Schema, of=Brought):
+    pass
 
 
 class BroughtOut(Schema):

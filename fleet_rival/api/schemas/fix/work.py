@@ -1,6 +1,5 @@
 """Exercises and who works on what, over the wire."""
 
-from datetime import datetime
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -9,21 +8,13 @@ from fleet_rival.api.schemas.base import Schema
 from fleet_rival.core.words import (
     MistakeKind,
 )
+from fleet_rival.services.fix.card import CardItem
+from fleet_rival.services.fix.catalogue import ExerciseView
+from fleet_rival.services.fix.work import AssignmentView, HelpedDriver, HelpedView
 
 
-class ExerciseOut(Schema):
-    code: str
-    version: int
+class ExerciseOut(Schema, of=ExerciseView):
     kind: MistakeKind
-    kind_title: str
-    title: str
-    cause: str
-    feel: str
-    work: str
-    of_passes: int
-    good_passes: int
-    mark: str
-    shipped: bool
 
 
 class ExercisesOut(Schema):
@@ -57,53 +48,20 @@ class AssignmentPath(BaseModel):
     assignment_id: UUID
 
 
-class AssignmentOut(Schema):
-    id: UUID
-    version: int
-    driver_id: UUID
-    driver: str
-    corner: str
-    name: str | None
+class AssignmentOut(Schema, of=AssignmentView):
     kind: MistakeKind
-    kind_title: str
-    title: str
-    work: str
-    mark: str
-    begins_at: datetime
-    ended_at: datetime | None
-    driven: int
-    best: int
-    of: int
-    passed: bool
-    last: list[bool]
-    rate_before: float | None
-    rate_since: float | None
-    words: str
 
 
 class AssignmentsOut(Schema):
     items: list[AssignmentOut]
 
 
-class HelpedDriverOut(Schema):
-    driver: str
-    place: str
-    corner: str
-    passed: bool
-    rate_before: float | None
-    rate_since: float | None
+class HelpedDriverOut(Schema, of=HelpedDriver):
+    pass
 
 
-class HelpedOut(Schema):
+class HelpedOut(Schema, of=HelpedView):
     kind: MistakeKind
-    title: str
-    given: int
-    judged: int
-    passed: int
-    removed: float
-    low: float
-    high: float
-    words: str
     drivers: list[HelpedDriverOut] = Field(description="For who may see all")
 
 
@@ -111,18 +69,9 @@ class WhatHelped(Schema):
     items: list[HelpedOut]
 
 
-class CardItemOut(Schema):
-    corner: str
-    name: str | None
+class CardItemOut(Schema, of=CardItem):
     kind: MistakeKind
-    words: str
-    reference: str | None
-    exercise: str
-    mark: str
-    code: str
     assigned: AssignmentOut | None
-    gain_us: int
-    gain_words: str
 
 
 class CardOfThree(Schema):

@@ -11,6 +11,8 @@ from fleet_rival.core.words import (
     BlockState,
     WhatIfKind,
 )
+from fleet_rival.services.plan.coming import ComingBlock
+from fleet_rival.services.plan.problem import PlannedWeek
 
 
 class PlanQuery(BaseModel):
@@ -118,10 +120,8 @@ class PlanChange(Schema):
     begins_at: datetime | None = Field(description="Where it is now; None: nowhere")
 
 
-class PlanWeek(Schema):
-    id: UUID
-    series: str
-    place: str
+class PlanWeek(Schema, of=PlannedWeek):
+    pass
 
 
 class PlanOut(Schema):
@@ -141,24 +141,8 @@ class PlanOut(Schema):
     drivers: list[PlanRig]
 
 
-class ComingBlockOut(Schema):
-    id: UUID
-    version: int
-    driver: str
-    begins_at: datetime
-    ends_at: datetime
-    kind: str
-    words: str
-    why: str
-    series: str
-    place: str
-    rig: str | None
-    coach: str | None
-    driver_id: UUID
-    combination_id: UUID | None
+class ComingBlockOut(Schema, of=ComingBlock):
     state: BlockState
-    became: str
-    pass_mark: str
 
 
 class ComingBlocks(Schema):

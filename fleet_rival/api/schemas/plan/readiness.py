@@ -1,18 +1,20 @@
 """Readiness, its rules and who sits at the wheel, over the wire."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
+from fleet_rival.core.pace.stop import Stop
 from fleet_rival.core.planning.blocks import MOST_OWN
-from fleet_rival.core.planning.readiness import CHECKS
+from fleet_rival.core.settings import CHECKS
 from fleet_rival.core.words import (
     CheckState,
-    StopKind,
 )
+from fleet_rival.services.plan.seat import Seat
+from fleet_rival.wording.settings import PLANNING
 
 
 class CheckOfReadiness(Schema):
@@ -76,6 +78,7 @@ class PlanRulesBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
     checks: dict[Literal[tuple(CHECKS)], CheckRule] = Field(max_length=len(CHECKS))  # type: ignore[valid-type]
     blocks: dict[str, BlockRule] = Field(max_length=MOST_OWN + 20)
+    planning: dict[str, Annotated[float, Field(ge=0, lt=1e9)]] = Field(default={}, max_length=len(PLANNING))
 
 
 class CheckRuleOut(Schema):
@@ -106,30 +109,27 @@ class BlockRuleOut(Schema):
     own: bool
 
 
+class PlanSettingOut(Schema):
+    """A setting of planning: what it does, its value, and the one that it usually has."""
+
+    key: str
+    words: str
+    value: float
+    usual: float
+
+
 class PlanRulesOut(Schema):
     version: int
     checks: list[CheckRuleOut]
     blocks: list[BlockRuleOut]
+    planning: list[PlanSettingOut]
 
 
-class StopOut(Schema):
-    kind: StopKind
-    lap: int
-    since: int
-    slower: float | None
-    slips: int
-    laps: int
+class StopOut(Schema, of=Stop):
+    pass
 
 
-class SeatOut(Schema):
-    driver_id: UUID
-    driver: str
-    combination_id: UUID
-    since: datetime
-    minutes: float
-    laps: int
-    limit_minutes: float
-    break_minutes: float
+class SeatOut(Schema, of=Seat):
     over: bool = Field(description="Beyond the driver's seat limit")
     stop: StopOut | None
     words: list[str] = Field(description="What to say to them; empty where all is well")

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.core.words import TableForm
+from fleet_rival.services.exchange.let_in import WayIn
 from fleet_rival.services.exchange.lists import LISTS
 
 
@@ -21,10 +22,7 @@ class PackageWish(BaseModel):
     telemetry: bool = Field(default=False, description="Traces too, of which the files are large")
 
 
-class WayInOut(Schema):
-    name: str
-    role: str
-    sign_in_name: str
+class WayInOut(Schema, of=WayIn):
     password: str = Field(description="Can't be seen again")
 
 

@@ -1,7 +1,5 @@
 """History, background work, events, and what rigs deliver."""
 
-from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -9,26 +7,15 @@ from pydantic import BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.shared.jobs import TurnJob
 from fleet_rival.core.words import HistoryThing, Turn
+from fleet_rival.services.shared.history import ChangeView, Entry, Page, Steps
 
 
-class EntryOut(Schema):
-    id: UUID
-    number: int
-    made_at: datetime
-    person: str
-    rig: str | None
-    action: str
-    summary: str
+class EntryOut(Schema, of=Entry):
     kind: Turn
-    standing: bool
-    can_undo: bool
-    can_redo: bool
-    rows: int
 
 
-class HistoryPage(Schema):
-    items: list[EntryOut]
-    next: int | None
+class HistoryPage(Schema, of=Page):
+    pass
 
 
 class HistoryQuery(BaseModel):
@@ -43,10 +30,8 @@ class EntryPath(BaseModel):
     entry_id: UUID
 
 
-class ChangeOut(Schema):
-    table: str
-    before: dict[str, Any] | None
-    after: dict[str, Any] | None
+class ChangeOut(Schema, of=ChangeView):
+    pass
 
 
 class EntryDetail(Schema):
@@ -54,9 +39,8 @@ class EntryDetail(Schema):
     changes: list[ChangeOut]
 
 
-class StepsOut(Schema):
-    undo: EntryOut | None
-    redo: EntryOut | None
+class StepsOut(Schema, of=Steps):
+    pass
 
 
 class TurnedOut(Schema):

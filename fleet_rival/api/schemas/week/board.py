@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field, NaiveDatetime
 from fleet_rival.api.schemas.base import Day, Schema, ZoneName
 from fleet_rival.api.schemas.week.season import CarChoice
 from fleet_rival.core.words import Difference, Importance, WeekState
+from fleet_rival.services.plan.coming import Practice
 
 
 class BoardQuery(BaseModel):
@@ -80,13 +81,8 @@ class BoardEarlier(Schema):
     car: int = 0
 
 
-class BoardPractice(Schema):
+class BoardPractice(Schema, of=Practice):
     """Blocks that were planned: done, not driven as planned, and to come."""
-
-    done: int
-    missed: int
-    coming: int
-    next_at: datetime | None
 
 
 class BoardCell(Schema):

@@ -1,35 +1,27 @@
 """Layouts and combinations."""
 
-from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.core.words import CountedAlong, TargetBy
+from fleet_rival.services.track.tracks import LayoutView
+from fleet_rival.services.week.combinations import CombinationView, DriverView
+from fleet_rival.services.week.combinations import CombinationWeek as CombinationWeekValue
 
 
-class LayoutOut(Schema):
-    id: UUID
-    track: str
-    layout: str
-    kind: str
-    length_m: float
-    sectors: int
-    corners: int
-    already_there: bool
+class LayoutOut(Schema, of=LayoutView):
+    pass
 
 
 class Layouts(Schema):
     items: list[LayoutOut]
 
 
-class DriverOut(Schema):
-    id: UUID
-    name: str
-    guest: bool
-    laps: int
+class DriverOut(Schema, of=DriverView):
+    pass
 
 
 class TargetRule(Schema):
@@ -54,33 +46,13 @@ class TargetChange(Schema):
     incident_limit: int | None = Field(default=None, ge=0, le=1000)
 
 
-class CombinationWeek(Schema):
-    id: UUID
-    series: str
-    number: int
-    begins_at: datetime
-    ends_at: datetime
+class CombinationWeek(Schema, of=CombinationWeekValue):
+    pass
 
 
-class CombinationOut(Schema):
-    id: UUID
-    version: int
-    car: str
-    car_id: UUID
-    track: str
-    layout: str
-    layout_id: UUID
-    length_m: float
-    note: str | None
-    settings: dict[str, Any]
+class CombinationOut(Schema, of=CombinationView):
     target: TargetRule | None
     benchmark: BenchmarkLap | None
-    strike_limit: int | None
-    incident_limit: int | None
-    laps: int
-    revision: int
-    drivers: list[DriverOut]
-    weeks: list[CombinationWeek]
 
 
 class Combinations(Schema):

@@ -8,6 +8,10 @@ from pydantic import BaseModel, Field, field_serializer
 
 from fleet_rival.api.schemas.base import Day, Schema, WallClock
 from fleet_rival.core.words import PressureUnit, ResourceKind, SpeedUnit, TemperatureUnit, VolumeUnit
+from fleet_rival.services.week.cars import CarPlace as CarPlaceValue
+from fleet_rival.services.week.cars import CarRow, Consumption
+from fleet_rival.services.week.cars import CarWeek as CarWeekValue
+from fleet_rival.services.week.profiles import CarAllowed as CarAllowedValue
 
 Text = Annotated[str, Field(max_length=120)]
 _Clock = Annotated[str, Field(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
@@ -45,26 +49,16 @@ class CarChange(CarFacts):
     driver_ids: list[UUID] = Field(default_factory=list, max_length=200)
 
 
-class CarConsumption(Schema):
-    track: str
-    layout: str
-    fuel_l_per_lap: float | None
-    energy_kwh_per_lap: float | None
-    drivers: int
+class CarConsumption(Schema, of=Consumption):
+    pass
 
 
-class CarPlace(Schema):
-    id: UUID
-    track: str
-    layout: str
+class CarPlace(Schema, of=CarPlaceValue):
+    pass
 
 
-class CarWeek(Schema):
-    id: UUID
-    series: str
-    number: int
+class CarWeek(Schema, of=CarWeekValue):
     begins: date
-    place: str | None
 
 
 class CarOut(CarFacts):
@@ -76,15 +70,8 @@ class CarOut(CarFacts):
     weeks: list[CarWeek]
 
 
-class CarRowOut(Schema):
-    id: UUID
-    name: str
-    car_class: str | None
-    drive: str | None
-    traits: list[str]
-    restricted: bool
-    drivers: int
-    combinations: int
+class CarRowOut(Schema, of=CarRow):
+    pass
 
 
 class CarRows(Schema):
@@ -169,9 +156,8 @@ class ProfileChange(Schema):
     care: DriverCare = Field(default_factory=DriverCare)
 
 
-class CarAllowed(Schema):
-    id: UUID
-    name: str
+class CarAllowed(Schema, of=CarAllowedValue):
+    pass
 
 
 class ProfileOut(ProfileChange):

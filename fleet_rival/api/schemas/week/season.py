@@ -1,13 +1,20 @@
 """Series, weeks, entries and calendars."""
 
-from datetime import date, datetime
-from typing import Annotated, Any
+from datetime import date
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field, NaiveDatetime
 
 from fleet_rival.api.schemas.base import Day, Moment, Schema, WallClock
 from fleet_rival.core.words import Counting, Importance, Relation, RowState, SetupRule, StartKind, Wetness
+from fleet_rival.services.drive.practice import PracticeView
+from fleet_rival.services.find.knowledge import Earlier, EarlierLaps, Knowledge
+from fleet_rival.services.plan.calendars import Address
+from fleet_rival.services.week.entries import EntryView
+from fleet_rival.services.week.season_files import SeasonImported, SeasonPreview
+from fleet_rival.services.week.season_files import SeasonRow as SeasonRowValue
+from fleet_rival.services.week.series import SeriesView, WeekView
 
 Text = Annotated[str, Field(max_length=120)]
 Minutes = Annotated[float, Field(ge=0, le=10_000)]
@@ -16,14 +23,8 @@ Rate = Annotated[float, Field(ge=0, le=100)]
 Degrees = Annotated[float, Field(ge=-60, le=120)]
 
 
-class SeriesOut(Schema):
-    id: UUID
-    version: int
-    name: str
-    note: str | None
-    weeks: int
-    begins: date | None
-    ends: date | None
+class SeriesOut(Schema, of=SeriesView):
+    pass
 
 
 class SeriesList(Schema):
@@ -105,17 +106,9 @@ class CarChoice(Schema):
     name: str
 
 
-class SeriesWeekOut(Schema):
-    id: UUID
-    version: int
-    series_id: UUID
-    facts: WeekFactsOut
-    layout_id: UUID | None
+class SeriesWeekOut(Schema, of=WeekView):
     cars: list[CarChoice]
-    begins_at: datetime
-    ends_at: datetime
-    start_times: list[datetime]
-    warnings: list[str]
+    facts: WeekFactsOut
 
 
 class SeriesWeeks(Schema):
@@ -136,33 +129,15 @@ class RowWarned(Schema):
     reason: str
 
 
-class SeasonRow(Schema):
-    line: int
-    series: str
-    week: int
+class SeasonRow(Schema, of=SeasonRowValue):
     begins: date
     ends: date
-    cars: list[str]
-    track: str | None
-    layout: str | None
-    starts: int
     state: RowState
-    differs: list[str]
 
 
-class SeasonPreviewOut(Schema):
-    id: UUID
-    name: str
-    state: str
-    rows: int
-    weeks: list[SeasonRow]
+class SeasonPreviewOut(Schema, of=SeasonPreview):
     set_aside: list[SetAsideRow]
     warnings: list[RowWarned]
-    unused_columns: list[str]
-    new_series: list[str]
-    new_cars: list[str]
-    unknown_layouts: list[str]
-    stamp: str
 
 
 class SeasonWishes(Schema):
@@ -170,26 +145,12 @@ class SeasonWishes(Schema):
     take_changes: bool = False
 
 
-class SeasonImportedOut(Schema):
-    added: int
-    changed: int
-    same: int
-    kept: int
-    set_aside: int
+class SeasonImportedOut(Schema, of=SeasonImported):
+    pass
 
 
-class WeekEntryOut(Schema):
-    id: UUID
-    version: int
-    week_id: UUID
-    driver_id: UUID
-    driver: str
+class WeekEntryOut(Schema, of=EntryView):
     importance: Importance
-    starts: list[datetime]
-    car_id: UUID | None
-    resource_id: UUID | None
-    note: str | None
-    points: float | None
 
 
 class NewEntries(Schema):
@@ -222,41 +183,20 @@ class EntryList(Schema):
     entry_ids: list[UUID] = Field(min_length=1, max_length=2000)
 
 
-class EarlierLapsOut(Schema):
-    driver_id: UUID
-    driver: str
-    wetness: str
-    laps: int
-    runs: int
-    first_at: datetime | None
-    last_at: datetime | None
-    best_us: int | None
-    track_temp_c: float | None
-    like: bool
+class EarlierLapsOut(Schema, of=EarlierLaps):
+    pass
 
 
-class EarlierOut(Schema):
+class EarlierOut(Schema, of=Earlier):
     relation: Relation
-    combination_id: UUID
-    track: str
-    layout: str
-    car: str
-    weeks: list[str]
-    notes: list[str]
-    laps: list[EarlierLapsOut]
 
 
-class KnowledgeOut(Schema):
-    week_id: UUID
-    since: datetime
-    items: list[EarlierOut]
+class KnowledgeOut(Schema, of=Knowledge):
+    pass
 
 
-class CalendarOut(Schema):
-    id: UUID
-    name: str
-    made_at: datetime
-    used_at: datetime | None
+class CalendarOut(Schema, of=Address):
+    pass
 
 
 class Calendars(Schema):
@@ -300,20 +240,9 @@ class WeatherChange(Schema):
     wetness: Wetness
 
 
-class PracticeOut(Schema):
-    id: UUID
-    version: int
-    label: str
-    laps: int
-    drivers: int
-    first_at: datetime | None
-    last_at: datetime | None
+class PracticeOut(Schema, of=PracticeView):
     session_local: NaiveDatetime | None
-    air_temp_c: float | None
-    track_temp_c: float | None
-    wetness: str | None
     weather: list[WeatherChange]
-    seen: dict[str, Any]
 
 
 class Practices(Schema):

@@ -5,6 +5,8 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from fleet_rival.core.words import Level
+
 __all__ = [
     "BookView",
     "CarView",
@@ -21,8 +23,8 @@ __all__ = [
 class ImportanceView:
     """How much a corner matters, and why."""
 
-    level: str
-    derived: str
+    level: Level
+    derived: Level
     said: str | None
     words: str
     rank: int

@@ -1,7 +1,6 @@
 """Runs and what is declared of them, over the wire."""
 
-from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -15,6 +14,8 @@ from fleet_rival.core.words import (
     Purpose,
     SessionKind,
 )
+from fleet_rival.services.drive.runs.declare import CheckView, RunView, Template
+from fleet_rival.services.drive.runs.run_list import Driven, RunLine
 
 _Text = Annotated[str, Field(max_length=120)]
 _Quantity = Annotated[float, Field(ge=0, le=100_000)]
@@ -42,32 +43,12 @@ class RunContextForm(Schema):
     watch: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=20)
 
 
-class RunOut(Schema):
-    id: UUID | None
-    version: int
-    combination_id: UUID
-    driver_id: UUID
-    driver: str
-    guest: bool
-    session_id: UUID | None
-    session: str | None
-    number: int | None
-    declared_at: datetime | None
+class RunOut(Schema, of=RunView):
     context: RunContextForm
-    checks: list[dict[str, Any]]
-    handling: dict[str, Any]
-    readings: list[dict[str, Any]]
-    note: str | None
 
 
-class TemplateOut(Schema):
+class TemplateOut(Schema, of=Template):
     context: RunContextForm
-    from_run: str | None
-    in_car: list[dict[str, Any]]
-    assists: list[str]
-    known: dict[str, list[str]]
-    tank_l: float | None
-    battery_kwh: float | None
 
 
 class CheckWish(Schema):
@@ -75,10 +56,8 @@ class CheckWish(Schema):
     context: RunContextForm
 
 
-class RunCheckOut(Schema):
-    key: str
+class RunCheckOut(Schema, of=CheckView):
     why: CheckReason
-    words: str
 
 
 class Checks(Schema):
@@ -97,19 +76,8 @@ class TemplatePath(CombinationPath):
     driver_id: UUID
 
 
-class RunLineOut(Schema):
-    driver_id: UUID
-    driver: str
-    guest: bool
-    number: int
-    laps: int
-    first_at: datetime | None
-    best_us: int | None
-    purpose: str | None
-    compound: str | None
-    setup: str | None
-    declared: bool
-    by_hand: bool
+class RunLineOut(Schema, of=RunLine):
+    pass
 
 
 class SessionLineOut(Schema):
@@ -117,9 +85,8 @@ class SessionLineOut(Schema):
     runs: list[RunLineOut]
 
 
-class DrivenOut(Schema):
+class DrivenOut(Schema, of=Driven):
     sessions: list[SessionLineOut]
-    waiting: list[RunOut]
 
 
 class RunKeyOut(Schema):

@@ -1,6 +1,5 @@
 """A run's sheet and what people say of its laps, over the wire."""
 
-from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
@@ -19,6 +18,9 @@ from fleet_rival.core.words import (
     Wetness,
     Wheel,
 )
+from fleet_rival.services.drive.runs.asked import AskedLap
+from fleet_rival.services.drive.runs.moves import Moved
+from fleet_rival.services.drive.runs.sheet import LapOnSheet, RemarkView, RunSheet
 
 _Text = Annotated[str, Field(max_length=120)]
 _Quantity = Annotated[float, Field(ge=0, le=100_000)]
@@ -44,69 +46,22 @@ class AskedOut(Schema):
     laps: int
 
 
-class LapOnSheetOut(Schema):
-    number: int
-    version: int
-    time_us: int
-    kind: str
-    has_trace: bool
-    started_at: datetime | None
-    sectors: dict[str, int]
-    segments: dict[str, int]
-    plus_minus_us: int | None
+class LapOnSheetOut(Schema, of=LapOnSheet):
     marks: list[MarkOut]
     overruled: list[OverruledOut]
-    counts: bool
-    why: str
-    strikes: list[str]
-    incidents: list[str]
     asked: list[AskedOut]
-    tyre_set: str | None
-    compound: str | None
-    tyre_age: float | None
-    fuel_l: float | None
-    energy_kwh: float | None
-    wetness: str
-    track_temp_c: float | None
-    air_temp_c: float | None
-    setup: str | None
-    options: str | None
-    purpose: str | None
-    company: str | None
-    note: str | None
 
 
-class RemarkOut(Schema):
-    id: UUID
-    lap: int
-    corner: str | None
-    kind: str | None
-    cause_corner: str | None
-    because: str | None
-    text: str | None
-    words: str
-    person: str
-    own: bool
-    made_at: datetime
+class RemarkOut(Schema, of=RemarkView):
+    pass
 
 
-class RunSheetOut(Schema):
+class RunSheetOut(Schema, of=RunSheet):
     run: RunOut
     practice: PracticeOut
-    declared: bool
-    supposed: list[str]
-    laps: list[LapOnSheetOut]
-    sectors: list[str]
-    segments: list[str]
     corners: list[dict[str, str | None]]
-    remarks: list[RemarkOut]
-    changes: list[str]
-    together: str | None
     before: RunKeyOut | None
     after: RunKeyOut | None
-    mark_words: dict[str, dict[str, str]]
-    mistake_words: dict[str, str]
-    because_words: dict[str, str]
 
 
 class Versions(Schema):
@@ -196,17 +151,8 @@ class AnswerOption(Schema):
     words: str
 
 
-class AskedLapOut(Schema):
+class AskedLapOut(Schema, of=AskedLap):
     kind: LapQuestion
-    driver_id: UUID
-    driver: str
-    session_id: UUID
-    session: str
-    run: int
-    lap: int
-    time_us: int
-    corner: str | None
-    words: str
     answers: list[AnswerOption]
 
 
@@ -242,9 +188,5 @@ class MoveWish(Schema):
     driver_id: UUID | None = None
 
 
-class MovedOut(Schema):
-    session_id: UUID
-    session: str
-    combination_id: UUID
-    laps: int
-    parts_lost: int
+class MovedOut(Schema, of=Moved):
+    pass

@@ -1,12 +1,13 @@
 """Laps typed and timed by hand, over the wire."""
 
-from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from fleet_rival.api.schemas.base import Moment, Schema
+from fleet_rival.services.drive.runs.fingers import KeptLap, Lane
+from fleet_rival.services.drive.runs.reactions import ReactionView
 
 _Text = Annotated[str, Field(max_length=120)]
 _Quantity = Annotated[float, Field(ge=0, le=100_000)]
@@ -19,15 +20,8 @@ class LaneWish(Schema):
     new_run: bool = False
 
 
-class KeptLapOut(Schema):
-    number: int
-    version: int
-    time_us: int
-    kind: str
-    valid: bool
-    sectors: dict[str, int]
-    plus_minus_us: int | None
-    words: str
+class KeptLapOut(Schema, of=KeptLap):
+    pass
 
 
 class LetterOut(Schema):
@@ -35,20 +29,8 @@ class LetterOut(Schema):
     words: str
 
 
-class LaneOut(Schema):
-    session_id: UUID
-    session: str
-    driver_id: UUID
-    driver: str
-    guest: bool
-    run: int
-    run_id: UUID | None
-    purpose: str | None
-    watch: list[str]
-    next_number: int
-    laps: list[KeptLapOut]
-    expected_us: int | None
-    sectors: list[str]
+class LaneOut(Schema, of=Lane):
+    pass
 
 
 class Letters(Schema):
@@ -74,12 +56,8 @@ class TimedLap(Schema):
     ended_at: Moment
 
 
-class ReactionOut(Schema):
-    offset_us: int
-    spread_us: int
-    presses: int
-    plus_minus_us: int
-    measured_at: datetime | None
+class ReactionOut(Schema, of=ReactionView):
+    pass
 
 
 class ReactionWish(Schema):
