@@ -20,6 +20,7 @@ __all__ = [
     "LengthUnit",
     "card_words",
     "check_words",
+    "harder_than_before",
     "importance_words",
     "lane_words",
     "ordinal",
@@ -271,3 +272,12 @@ def _with(words: str, where: str) -> str:
 
 def _at(where: str) -> str:
     return f"at the {where}" if where.startswith(("entry", "apex", "exit")) else where or "here"
+
+
+def harder_than_before(corner: str) -> str:
+    """What a reference said of a corner that has another name now.
+
+    >>> harder_than_before("T4")
+    'harder than in the former T4'
+    """
+    return f"harder than in the former {corner}"

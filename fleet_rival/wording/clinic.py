@@ -21,6 +21,7 @@ __all__ = [
     "audit_words",
     "card_text",
     "corner_words",
+    "depth_words",
     "evidence",
     "gain_words",
     "helped_words",
@@ -293,3 +294,19 @@ def card_text(heading: str, items: Sequence[tuple[str, str | None, str, str]]) -
     if not items:
         lines.append("Nothing recurs, and nothing is lost on every lap. Long runs show more.")
     return "\n".join(lines) + "\n"
+
+
+def depth_words(depth: str, with_traces: bool) -> str | None:
+    """What would tell more of a driver's losses; None where everything is known.
+
+    Args:
+        depth: `segments` or `sectors`: what is timed.
+    """
+    if depth == "sectors":
+        return (
+            "Only sector times are known: a loss is located in a sector, and its kind isn't known. Times of corners, "
+            "or telemetry, tell more."
+        )
+    if not with_traces:
+        return "No lap has a trace: losses are located, their kinds aren't known. Telemetry tells them."
+    return None

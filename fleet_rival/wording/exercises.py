@@ -5,7 +5,7 @@ The team's own to edit.
 from dataclasses import dataclass
 from typing import Final
 
-__all__ = ["SHIPPED", "ShippedExercise", "mark_words"]
+__all__ = ["SHIPPED", "ShippedExercise", "exercise_put", "mark_words"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,3 +214,12 @@ SHIPPED: Final = {
 def mark_words(of_passes: int, good_passes: int) -> str:
     """A pass mark in words."""
     return f"{good_passes} of {of_passes} passes in a row without it"
+
+
+def exercise_put(title: str, *, ships: bool) -> str:
+    """What was done to an exercise of the team's own.
+
+    Args:
+        ships: whether one of that code comes with the product.
+    """
+    return f"Put the exercise “{title}” {'as it ships again' if ships else 'out of the library'}"

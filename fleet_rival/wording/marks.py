@@ -1,8 +1,9 @@
 """What the marks of laps are called, and what each says."""
 
-from typing import Final
+from collections.abc import Mapping, Sequence
+from typing import Any, Final
 
-__all__ = ["MARK_WORDS", "SURE_WORDS"]
+__all__ = ["MARK_WORDS", "SURE_WORDS", "why_words"]
 
 MARK_WORDS: Final = {
     "cold": ("cold tyres", "First flying lap after the pits: no measure of pace."),
@@ -27,3 +28,28 @@ SURE_WORDS: Final = {
     "likely": "12 to 29 clean laps",
     "thin": "fewer than 12 clean laps: more would change these figures",
 }
+_SAID_BY: Final = {"fact": "as its source says", "rule": "by rule", "person": "somebody said so"}
+_NOT_FLYING: Final = {
+    "out": "An out lap: no lap time to compare.",
+    "in": "An in lap: no lap time to compare.",
+    "outin": "Out and in again at once.",
+}
+
+
+def why_words(kind: str, marks: Sequence[Mapping[str, Any]], denied: Sequence[Mapping[str, str]], counts: bool) -> str:
+    """Why a lap counts or not, in one sentence.
+
+    Args:
+        kind: of the lap.
+        marks: that it has: each with `name`, `meaning`, and `by` whom.
+        denied: marks of which somebody said that it hasn't them.
+    """
+    if kind != "flying":
+        return _NOT_FLYING[kind]
+    if counts:
+        names = " or ".join(item["name"] for item in denied)
+        return f"Counts; somebody said that it isn't {names}." if denied else "Counts."
+    return " ".join(
+        f"{mark['name'].capitalize()}, {_SAID_BY[mark['by']]}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}"
+        for mark in marks
+    )

@@ -11,7 +11,14 @@ from fleet_rival.core.units import measure
 from fleet_rival.wording.book import lane_words
 from fleet_rival.wording.clinic import seconds
 
-__all__ = ["PARTS", "Line", "opening_words", "plan_words", "sheet_lines"]
+__all__ = [
+    "PARTS",
+    "Line",
+    "opening_words",
+    "plan_words",
+    "sheet_lines",
+    "sheet_title",
+]
 
 PARTS: Final = {
     "remember": "Remember",
@@ -332,3 +339,11 @@ def _limits(figures: Mapping[str, Any], corners: Sequence[Mapping[str, Any]], mo
         for limit in corner["limits"]:
             out.append(Line("limits", f"{_called(corner)}, {limit.where}: {limit.part}."))
     return out
+
+
+def sheet_title(number: int | None) -> str:
+    """
+    Args:
+        number: of a sheet that was handed out.
+    """
+    return f"sheet {number}" if number else "draft, not handed out"

@@ -13,12 +13,14 @@ from fleet_rival.core.units import measure
 
 __all__ = [
     "BECAUSE_WORDS",
+    "DECLARED_LAST",
     "answer_words",
     "change_words",
     "check_words",
     "letters",
     "pass_mark_words",
     "question_words",
+    "run_place",
     "together_words",
 ]
 
@@ -30,6 +32,7 @@ BECAUSE_WORDS: Final = {
     "practice_only": "as an experiment",
 }
 """What a remark may put something down to: the lap gets that mark, and it is no mistake."""
+DECLARED_LAST: Final = "the run declared last"
 _NAMES: Final = {
     "tyre_set": "tyre set",
     "compound": "compound",
@@ -159,3 +162,15 @@ def pass_mark_words(mark: PassMark, target_us: int | None) -> str:
         if mark.lost
         else f"{target}{among}: {mark.gap_us / 1e6:.3f} s to go."
     )
+
+
+def run_place(session: str | None, run: int | None) -> str:
+    """Which run something was noted on.
+
+    Args:
+        session: None: no lap of it is there.
+
+    >>> run_place("3", 2)
+    'session 3, run 2'
+    """
+    return f"session {session}, run {run}" if session else "a run without laps"

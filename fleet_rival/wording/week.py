@@ -7,9 +7,13 @@ __all__ = [
     "ACTIONS",
     "CLASH_WORDS",
     "OPEN_WORDS",
+    "TRACK_UNKNOWN",
     "asked_words",
+    "counting_words",
     "joined",
+    "layout_unknown",
     "need_words",
+    "overlap_words",
     "own_prepared_words",
     "prepared_words",
 ]
@@ -153,3 +157,30 @@ def prepared_words(entered: int, know_track: int, know_car: int, *, has_layout: 
     known = f"{know_track or 'none'} {'knows' if know_track == 1 else 'know'} the track"
     car = f"{know_car or 'none'} this car on it"
     return "; ".join([f"{entered} entered", f"{known}, {car}", *([] if has_target else ["no target"])])
+
+
+TRACK_UNKNOWN: Final = "track not known yet"
+
+
+def layout_unknown(track: str, layout: str) -> str:
+    """
+    >>> layout_unknown("Port Skerrow", "Fishmarket")
+    "Port Skerrow, Fishmarket isn't known yet: add its track file"
+    """
+    return f"{track}, {layout} isn't known yet: add its track file"
+
+
+def overlap_words(week: int) -> str:
+    """Why a week of a season's file is set aside."""
+    return f"overlaps with week {week} of this series, which is there already"
+
+
+def counting_words(series: str, best_weeks: int | None, starts_count: str) -> str:
+    """What was said of how a series counts.
+
+    >>> counting_words("Harbour Cup", 8, "best")
+    'Said that in Harbour Cup the best 8 weeks count, of several starts the best'
+    """
+    told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
+    of_several = {"best": "the best", "sum": "the sum", "mean": "the mean"}[starts_count]
+    return f"Said that in {series} {told}, of several starts {of_several}"

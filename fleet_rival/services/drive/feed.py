@@ -32,6 +32,7 @@ from fleet_rival.services.drive.feed_taking import Entry, take_laps, take_sample
 from fleet_rival.services.drive.live import Known
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import Refused, ServiceError
+from fleet_rival.wording.files import LINE_BROKE, LINE_UNREADABLE
 
 __all__ = ["MOST_WAITING", "Accepted", "Line", "Trouble", "accept", "is_full", "take", "take_again", "troubles"]
 
@@ -154,7 +155,7 @@ def take(sessions: sessionmaker[Session]) -> int:
             content = orjson.loads(row.content)
             where = tuple(content[name] for name in ("track", "layout", "car", "driver", "session"))
         except (ValueError, KeyError, TypeError):
-            done += _refuse(sessions, row.team_id, [row.id], Refused("This line can't be read any more."))
+            done += _refuse(sessions, row.team_id, [row.id], Refused(LINE_UNREADABLE))
             continue
         by_rig[row.team_id, row.rig_token_id][where].append((row.id, row.lap_key, content))
     for (team_id, rig_id), groups in by_rig.items():
@@ -213,7 +214,7 @@ def _taken_or_refused(
         reason = error.__cause__
         if not isinstance(reason, ServiceError):
             log.error("a line of a rig met an error of the server's own", exc_info=reason)
-            reason = Refused("It met an error of the server's own and is kept. The log under var/log says more.")
+            reason = Refused(LINE_BROKE)
         return _refuse(sessions, team_id, keys, reason)
 
 

@@ -37,11 +37,20 @@ Entry = tuple[int, str, dict[str, Any]]
 
 
 def whose_rig(session: Session, team_id: int, rig_id: int) -> Actor:
+    """In whose name a rig's laps come in: whoever let it deliver."""
     person_id = session.scalars(select(RigToken.person_id).where(RigToken.id == rig_id)).one()
     return Actor(team_id, person_id, "rig", rig_token_id=rig_id)
 
 
 def take_laps(session: Session, actor: Actor, known: Known, entries: Sequence[Entry]) -> bool:
+    """Write laps that a rig delivered.
+
+    Args:
+        entries: of one combination, driver and session, in the order in which they came.
+
+    Returns:
+        True: they are taken.
+    """
     head = entries[0][2]
     laps = [_lap(content) for _, _, content in entries]
     told = [content["lap"] for _, _, content in entries]

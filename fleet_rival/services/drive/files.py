@@ -33,6 +33,7 @@ from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.shared.space import see_to_room
 from fleet_rival.services.track.tracks import load_track
+from fleet_rival.wording.work import comparing
 
 __all__ = [
     "LARGE_FROM_BYTES",
@@ -291,7 +292,7 @@ def look(
             if kept.state == "preview":
                 session.delete(kept)
         else:
-            work.step(0.6, f"comparing {file.rows:,} rows with what is there")
+            work.step(0.6, comparing(file.rows))
             seen = preview_of(session, actor, row, kept, file, apart)
             kept.look = {"state": _state(row, kept, apart), "preview": json.loads(orjson.dumps(seen, default=list))}
             work.finish(session, Looked(file_id))

@@ -32,6 +32,7 @@ from fleet_rival.services.drive.runs.places import Place
 from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change, note_changes
 from fleet_rival.services.shared.errors import Conflict
 from fleet_rival.services.shared.revisions import raise_revisions
+from fleet_rival.wording.work import comparing, counted
 
 __all__ = ["ImportResult", "Imported", "Wishes", "check", "confirm", "session_ids"]
 
@@ -104,7 +105,7 @@ def confirm(
         ).one()
         _check(kept, row, wishes)
         file = read_file(content_of(kept), kept, session, actor, row)
-        work.step(0.3, f"comparing {file.rows:,} rows with what is there")
+        work.step(0.3, comparing(file.rows))
         stored, merged = merged_with(session, actor, row, file, wishes.apart)
         drivers = driver_keys(session, actor)
         unknown = Counter(lap.driver for lap in merged.laps if lap.driver not in drivers)
@@ -130,7 +131,7 @@ def confirm(
             for lap in coming
         ]
         for start in range(0, len(values), _BATCH):
-            work.step(0.45 + 0.5 * start / len(values), f"{start:,} of {len(values):,} laps are written")
+            work.step(0.45 + 0.5 * start / len(values), counted(start, len(values), "laps are written"))
             # Core, not the ORM: one statement a batch, whatever is unknown in which row.
             session.connection().execute(insert(Lap.__table__), values[start : start + _BATCH])  # type: ignore[arg-type]
         changed = _take_differences(session, change_set, stored, merged) if wishes.differences == "take" else 0

@@ -244,6 +244,7 @@ def merged_with(
 
 
 def driver_keys(session: Session, actor: Actor) -> dict[str, int]:
+    """Keys of the team's drivers, by name."""
     return {
         name: key
         for name, key in session.execute(select(Driver.name, Driver.id).where(Driver.team_id == actor.team_id))

@@ -23,6 +23,7 @@ from fleet_rival.services.shared import confined
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import Refused
 from fleet_rival.wording.columns import TARGET_WORDS
+from fleet_rival.wording.files import not_yours
 
 __all__ = [
     "MappingView",
@@ -272,12 +273,7 @@ def read_file(content: bytes, kept: LapFileRow, session: Session, actor: Actor, 
         # A name that nobody has may be the driver's own, written otherwise: they say so, or the laps stay out.
         others = sorted((there & set(names.values())) - {own} if own else there)
         if others:
-            whose = (
-                f"You add laps of {own} here" if own else "You aren't matched with a driver yet, so you can't add laps"
-            )
-            raise Refused(
-                f"This file has laps of {', '.join(others[:3])}. {whose}; ask a manager or coach to add the rest."
-            )
+            raise Refused(not_yours(own, others))
     return file
 
 

@@ -30,6 +30,7 @@ from fleet_rival.services.week.combinations import settings_of
 from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.services.week.stretches import Stretch, stretch_of
 from fleet_rival.telemetry.store import store
+from fleet_rival.wording.work import beside_tables
 
 __all__ = ["export_driver", "export_team", "file_path", "package_name", "trace_path"]
 
@@ -153,7 +154,7 @@ def _write(
     def others() -> Iterator[tuple[str, IO[bytes]]]:
         for number, item in enumerate(_others(session, actor, keys, files, telemetry=telemetry), 1):
             if number % _FILES_EVERY == 1:
-                work.step(_OF_TABLES, f"file {number:,} beside the tables")
+                work.step(_OF_TABLES, beside_tables(number))
             yield item
 
     pairs: Iterator[tuple[PackageTable, Iterator[Sequence[str]]]] = ((table.package, rows(table)) for table in tables)

@@ -19,27 +19,10 @@ from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.db.tables import Base
 from fleet_rival.db.types import UtcDateTime
 from fleet_rival.formats.packages import PackageField, PackageTable
+from fleet_rival.wording.files import LEFT_OUT
 
-__all__ = ["LEFT_OUT", "TELEMETRY", "BadCell", "Column", "PlainTable", "plain_tables"]
+__all__ = ["TELEMETRY", "BadCell", "Column", "PlainTable", "plain_tables"]
 
-LEFT_OUT: Final[Mapping[str, str]] = {
-    "analysis": "follows from the laps",
-    "standing": "follows from the laps",
-    "lap_verdict": "follows from the laps",
-    "lap_curve": "follows from the traces",
-    "change": "rows before and after, by keys that mean nothing elsewhere",
-    "event": "who is to be told what",
-    "job": "work of this installation",
-    "upload": "files on their way",
-    "feed_entry": "laps on their way",
-    "board_visit": "what somebody has seen",
-    "sign_in": "a way in",
-    "sign_in_attempt": "a way in",
-    "invitation": "a way in",
-    "rig_token": "a way in",
-    "calendar_address": "a way in",
-}
-"""Tables that stay at home, and why."""
 TELEMETRY: Final = ("trace_file", "trace")
 """Tables of traces, of which the files are large: they go along where that is wanted."""
 _LEFT_OUT_COLUMNS: Final = frozenset(

@@ -11,7 +11,7 @@ from fleet_rival.core.words import MISTAKES
 from fleet_rival.db.tables import Exercise
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, named
 from fleet_rival.services.shared.errors import NotThere, Refused
-from fleet_rival.wording.exercises import SHIPPED, mark_words
+from fleet_rival.wording.exercises import SHIPPED, exercise_put, mark_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = ["ExerciseView", "change_exercise", "exercises", "remove_exercise"]
@@ -128,6 +128,5 @@ def remove_exercise(sessions: sessionmaker[Session], actor: Actor, code: str, ve
         if row is None:
             raise NotThere("The team has no exercise like this of its own.")
         check_version(row, version, "exercise")
-        words = "as it ships again" if code in SHIPPED else "out of the library"
-        begin_change(session, actor, "exercise.remove", f"Put the exercise “{row.title}” {words}", row)
+        begin_change(session, actor, "exercise.remove", exercise_put(row.title, ships=code in SHIPPED), row)
         session.delete(row)

@@ -25,6 +25,7 @@ from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import as_json, kept_answer
 from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.wording.clinic import (
+    depth_words,
     shared_words,
     standing_words,
 )
@@ -241,7 +242,7 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
             }
             for item in clinic.trades
         ],
-        "missing": _missing(clinic),
+        "missing": depth_words(clinic.depth, bool(clinic.with_traces)),
     }
 
 
@@ -280,18 +281,6 @@ def _parts_told(
         for part in (track.segment_parts if clinic.depth == "segments" else track.sector_parts)
         if (figures := clinic.parts.get(part.code))
     ]
-
-
-def _missing(clinic: Clinic) -> str | None:
-    """What would tell more."""
-    if clinic.depth == "sectors":
-        return (
-            "Only sector times are known: a loss is located in a sector, and its kind isn't known. Times of corners, "
-            "or telemetry, tell more."
-        )
-    if not clinic.with_traces:
-        return "No lap has a trace: losses are located, their kinds aren't known. Telemetry tells them."
-    return None
 
 
 def _three(

@@ -30,6 +30,7 @@ from fleet_rival.services.find import pace
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.week.setup_sheets import sheet_of
+from fleet_rival.wording.setups import run_told
 
 __all__ = [
     "Brought",
@@ -359,6 +360,6 @@ def _felt(
     out: dict[tuple[int, int, str | None], list[str]] = {}
     for run, label in session.execute(query) if combinations else ():
         if run.note or run.handling:
-            told = f"Session {label}, run {run.number}: {run.note or 'handling noted on its sheet'}"
+            told = run_told(label, run.number, run.note)
             out.setdefault((run.combination_id, run.driver_id, run.setup), []).append(told)
     return out

@@ -111,6 +111,7 @@ def _of_lap(kind: WrittenKind, table: Any, texts: tuple[Any, ...], lap: Any = No
 
 @cache
 def sources() -> tuple[Source, ...]:
+    """Every place in which people write, and how it is looked through."""
     return (*_of_driving(), *_of_the_track(), *_of_races(), *_of_cars())
 
 

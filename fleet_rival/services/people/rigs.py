@@ -57,6 +57,11 @@ def make_rig_token(sessions: sessionmaker[Session], actor: Actor, name: str) -> 
 
 
 def revoke_rig_token(sessions: sessionmaker[Session], actor: Actor, rig_id: UUID) -> None:
+    """Let a rig deliver no more.
+
+    Raises:
+        NotThere: the team has no such rig.
+    """
     with sessions.begin() as session:
         row = find_row(session, RigToken, actor, rig_id, "rig", lock=True)
         if row.revoked_at is None:

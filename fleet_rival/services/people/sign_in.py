@@ -47,7 +47,6 @@ IDLE_LIFE = timedelta(hours=24)
 ABSOLUTE_LIFE = timedelta(days=14)
 _NOTED_EVERY = timedelta(minutes=5)
 """How exactly it is noted when a browser was used last: not a write for each request."""
-_WRONG = "The name or the password isn't right. Check both, then try again."
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +73,7 @@ class Browser:
 
 
 def hash_of(token: str) -> str:
+    """What is kept of a browser's token: who reads the database can't sign in with it."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
@@ -127,7 +127,7 @@ def sign_in(
     # Nothing of the database is held while it is looked at.
     if not password_is(found.password_hash if found else None, password, known=bool(known)) or found is None:
         guessing.note_wrong(sessions, key, stored_name)
-        raise Refused(_WRONG)
+        raise Refused("The name or the password isn't right. Check both, then try again.")
     anew = hash_password(password, known=bool(known)) if needs_rehash(found.password_hash) else None
     with sessions.begin() as session:
         if anew is not None:
@@ -189,6 +189,7 @@ def rig(sessions: sessionmaker[Session], token: str) -> Actor | None:
 
 
 def sign_out(sessions: sessionmaker[Session], token: str) -> None:
+    """End the sign-in of one browser; nothing happens where it has ended."""
     with sessions.begin() as session:
         session.execute(for_all_teams(delete(SignIn).where(SignIn.token_hash == hash_of(token))))
 
@@ -219,6 +220,11 @@ def browsers(sessions: sessionmaker[Session], signed: Signed) -> list[Browser]:
 
 
 def end_one(sessions: sessionmaker[Session], signed: Signed, browser_id: UUID) -> None:
+    """End another browser's sign-in.
+
+    Raises:
+        NotThere: the person has no such browser.
+    """
     with sessions.begin() as session:
         done = session.execute(
             delete(SignIn).where(SignIn.person_id == signed.person_id, SignIn.public_id == browser_id)

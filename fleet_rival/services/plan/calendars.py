@@ -19,6 +19,7 @@ from fleet_rival.services.plan.coming import ComingBlock, coming_blocks
 from fleet_rival.services.shared.base import Actor, begin_change, find_row, named
 from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.services.week.rows import LoadedWeek, load_weeks
+from fleet_rival.wording.week import TRACK_UNKNOWN
 
 __all__ = ["Address", "address_of", "addresses", "make_address", "revoke_address", "series_calendar", "subscribed"]
 
@@ -194,4 +195,4 @@ def _start_events(week: LoadedWeek, starts: Iterable[datetime], drivers: Sequenc
 
 
 def _place(week: LoadedWeek) -> str:
-    return week.facts.place or "track not known yet"
+    return week.facts.place or TRACK_UNKNOWN

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.follow import DrivenRun, Followed, PlannedBlock, follow
 from fleet_rival.db.tables import ChangeSet, Lap, PlanBlock, Run
+from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.week.entered import combinations_of
 
@@ -42,7 +43,8 @@ def became_of(session: Session, actor: Actor, rows: Sequence[PlanBlock], now: da
     runs = driven_runs_since(
         session, actor, min(row.begins_at for row in rows) - _BEFORE, {row.driver_id for row in rows}
     )
-    return {int(key): became for key, became in follow(planned, runs, now).items()}
+    planning = own_rules(session, actor).planning
+    return {int(key): became for key, became in follow(planned, runs, now, planning).items()}
 
 
 def _laps(row: PlanBlock) -> int:

@@ -16,6 +16,7 @@ from fleet_rival.clock import now
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.clashes import starts_in_time
 from fleet_rival.core.season.lineup import Form, PointsRule, Race, Scored, gap_of, line_up, points_rule, standings
+from fleet_rival.core.settings import Planning
 from fleet_rival.db.tables import Combination, Driver, Entry, Series, SeriesWeekRow, StandingRow
 from fleet_rival.services.find.overview.cells import cell, minutes_of
 from fleet_rival.services.find.overview.fresh import up_to_date
@@ -23,6 +24,7 @@ from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekSta
 from fleet_rival.services.fix.work import helped_by_kind
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.make import moment_of
+from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.week.combinations import target_of
 from fleet_rival.services.week.entered import combinations_of
@@ -33,10 +35,6 @@ __all__ = ["propose"]
 
 _SEASON: Final = 52
 """Weeks to come that are looked at: no season is longer."""
-_ELSEWHERE_PCT: Final = 0.3
-"""Who never drove somewhere is taken to be that much farther from the target than elsewhere."""
-_UNKNOWN_PCT: Final = 1.5
-"""Of whom no lap tells anything."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,9 +79,10 @@ def propose(
     with sessions() as session:
         series = {row.id: row for row in session.scalars(select(Series).where(Series.team_id == actor.team_id))}
         past = _past(session, actor)
-        rule = points_rule(_known(session, actor, past))
+        planning = own_rules(session, actor).planning
+        rule = points_rule(_known(session, actor, past, planning), planning)
         rounds = _rounds([loaded.shown, *(loaded.coming if whole_season else ())], now)
-        candidates = _candidates(sessions, session, actor, loaded, rounds, now)
+        candidates = _candidates(sessions, session, actor, loaded, rounds, planning, now)
     races = [
         Race(
             str(week.row.public_id),
@@ -156,7 +155,7 @@ def _past(session: Session, actor: Actor) -> dict[tuple[str, str], list[_Week]]:
 
 
 def _known(
-    session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]]
+    session: Session, actor: Actor, past: Mapping[tuple[str, str], Sequence[_Week]], planning: Planning
 ) -> list[tuple[float, float]]:
     """Gaps and points of earlier weeks, from the standings over all laps in what was driven then; without falloff and
     mistakes, of which nothing is kept."""
@@ -181,7 +180,7 @@ def _known(
             continue
         ideal = ideals.get(combination.id)
         wanted = target_of(combination, ideal) or ideal
-        gap = gap_of(Form(figures[0]["best_us"], figures[0]["median_us"]), wanted, 0.0) if wanted else None
+        gap = gap_of(Form(figures[0]["best_us"], figures[0]["median_us"]), wanted, 0.0, planning) if wanted else None
         if gap is not None:
             gaps[str(combination.id), driver] = gap
     out = []
@@ -210,6 +209,7 @@ def _candidates(
     actor: Actor,
     loaded: Loaded,
     rounds: Sequence[tuple[int, WeekState]],
+    planning: Planning,
     now: datetime,
 ) -> list[_Candidate]:
     driven = driven_runs(session, actor)
@@ -230,7 +230,7 @@ def _candidates(
                 form = Form(own.standing.best_us, own.standing.median_us, max(0.0, told.falloff_us or 0.0), cost)
             target = own.target_us or _ideal(loaded, week)
             gap = (
-                gap_of(form, target, week.facts.race_laps or minutes_of(loaded, week) * 60e6 / target)
+                gap_of(form, target, week.facts.race_laps or minutes_of(loaded, week) * 60e6 / target, planning)
                 if target
                 else None
             )
@@ -244,15 +244,19 @@ def _candidates(
             out.append(
                 _Candidate(driver, week, gap or 0.0, known, form, rate, starts, _why_not(loaded, week, driver, starts))
             )
-    return [_completed(item, out) for item in out]
+    return [_completed(item, out, planning) for item in out]
 
 
-def _completed(item: _Candidate, all_of_them: Sequence[_Candidate]) -> _Candidate:
+def _completed(item: _Candidate, all_of_them: Sequence[_Candidate], planning: Planning) -> _Candidate:
     """Who never drove somewhere, by how they drive elsewhere."""
     if item.known:
         return item
     others = [other.gap_pct for other in all_of_them if other.driver == item.driver and other.known]
-    gap, known = (sum(others) / len(others) + _ELSEWHERE_PCT, "elsewhere") if others else (_UNKNOWN_PCT, "nothing")
+    gap, known = (
+        (sum(others) / len(others) + planning.elsewhere_pct, "elsewhere")
+        if others
+        else (planning.unknown_pct, "nothing")
+    )
     return _Candidate(item.driver, item.week, gap, known, item.form, item.clean_rate, item.starts, item.why_not)
 
 

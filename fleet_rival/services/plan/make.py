@@ -20,6 +20,7 @@ from fleet_rival.services.plan.followed import LAPS
 from fleet_rival.services.plan.problem import WeekToPlan, plain, week_to_plan
 from fleet_rival.services.shared.base import UNWATCHED, Actor, Work, begin_change
 from fleet_rival.wording.plan import block_words
+from fleet_rival.wording.work import LOOKING_WHAT_IS_OPEN, PLACING, WRITING_PLAN
 
 __all__ = ["PlanTold", "make_plan", "moment_of", "named", "planned_week"]
 
@@ -82,12 +83,12 @@ def make_plan(
     Args:
         only: drivers whose blocks are placed; everybody's where missing.
     """
-    work.step(0.05, "looking at what is open")
+    work.step(0.05, LOOKING_WHAT_IS_OPEN)
     with sessions() as session:
         week, name = planned_week(sessions, session, actor, day, clock, only)
-    work.step(0.3, "placing blocks")
+    work.step(0.3, PLACING)
     plan = plan_week(week.problem, replace(effort or Effort(), stop=lambda: work.cancel_wanted))
-    work.step(0.9, "writing the plan down")
+    work.step(0.9, WRITING_PLAN)
     with sessions.begin() as session:
         whose = (
             ""

@@ -16,6 +16,7 @@ from fleet_rival.core.planning.outlook import look_ahead
 from fleet_rival.core.planning.problem import Person, days_of
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.zones import known_zone
+from fleet_rival.core.settings import Planning
 from fleet_rival.db.tables import Driver
 from fleet_rival.services.find.overview.cells import cell, race_minutes_of
 from fleet_rival.services.find.overview.fresh import up_to_date
@@ -51,7 +52,9 @@ def outlook(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], d
                 if driver.id in _likely(loaded, week)
             ]
             needed.append(sum(minutes for minutes, _ in own) / 60)
-            there.append(_hours(driver, rows[driver.id], now + number * _WEEK, now + (number + 1) * _WEEK))
+            there.append(
+                _hours(driver, rows[driver.id], rules.planning, now + number * _WEEK, now + (number + 1) * _WEEK)
+            )
             blocks.append([words for _, some in own for words in some])
         ahead = look_ahead(needed, there)
         drivers.append(
@@ -97,7 +100,7 @@ def _needs(
     loaded: Loaded, week: WeekState, driver: DriverState, rules: OwnRules, row: Driver
 ) -> tuple[float, list[str]]:
     """Minutes and blocks that a race needs, as far as one can tell before anything is driven for it."""
-    care, _ = care_of(row)
+    care, _ = care_of(row, rules.planning)
     own = cell(loaded, week, driver)
     earlier = sum(own.earlier.get(name, 0) for name in ("same", "track"))
     standing = own.standing
@@ -111,14 +114,14 @@ def _needs(
         if standing and standing.best_us is not None and own.target_us is not None
         else None,
     )
-    needed = needed_blocks(evidence, care, rules.library)
+    needed = needed_blocks(evidence, care, rules.library, planning=rules.planning)
     return sum(block.minutes for block in needed), [block_words(block.kind, block.about) for block in needed]
 
 
-def _hours(driver: DriverState, row: Driver, begins: datetime, ends: datetime) -> float:
+def _hours(driver: DriverState, row: Driver, planning: Planning, begins: datetime, ends: datetime) -> float:
     """Hours at the seat that a driver has in a stretch: free and awake, and no more in a day than the day's limit."""
-    care, _ = care_of(row)
-    free = practice_time(driver.free, row, begins, ends)
+    care, quiet = care_of(row, planning)
+    free = practice_time(driver.free, row, quiet, begins, ends)
     by_day: dict[int, float] = defaultdict(float)
     for day, (start, end) in days_of(Person(driver.name, known_zone(row.zone or "UTC"), free), free):
         by_day[day] += (end - start).total_seconds() / 60

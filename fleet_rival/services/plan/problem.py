@@ -2,7 +2,7 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from typing import Any, Final
 from uuid import UUID
@@ -12,11 +12,12 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.blocks import BlockKind
 from fleet_rival.core.planning.follow import OPEN, Followed
-from fleet_rival.core.planning.needs import WEIGHTS, NeededBlock, needed_blocks
+from fleet_rival.core.planning.needs import NeededBlock, needed_blocks
 from fleet_rival.core.planning.problem import STEP, Care, Locked, Person, Problem, Wanted, without
 from fleet_rival.core.planning.readiness import Evidence
 from fleet_rival.core.season.availability import Availability, Span, Window, free_spans
 from fleet_rival.core.season.zones import known_zone
+from fleet_rival.core.settings import Planning
 from fleet_rival.db.tables import Driver, Entry, PlanBlock, Resource
 from fleet_rival.services.find.overview.cells import cell, minutes_of
 from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekState
@@ -30,8 +31,6 @@ from fleet_rival.services.week.entries import EntryView
 __all__ = ["Entered", "PlannedWeek", "WeekToPlan", "care_of", "key_of_block", "plain", "practice_time", "week_to_plan"]
 
 _A_DAY: Final = timedelta(days=1)
-_QUIET: Final = (time(0, 30), time(7))
-"""Nobody is asked to practise between these, unless they say otherwise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,19 +81,16 @@ def key_of_block(entry_id: UUID, kind: str, about: str) -> str:
     return f"{entry_id}/{kind}/{about}"
 
 
-def care_of(row: Driver) -> tuple[Care, tuple[time, time]]:
+def care_of(row: Driver, planning: Planning) -> tuple[Care, tuple[time, time]]:
     """A driver's limits and quiet hours: the own ones, else the usual."""
     told = row.care or {}
-    care = Care(
-        **{
-            name: float(told[name])
-            for name in ("seat_limit_minutes", "break_minutes", "day_limit_minutes")
-            if name in told
-        }
-    )
+    own = {
+        name: float(told[name]) for name in ("seat_limit_minutes", "break_minutes", "day_limit_minutes") if name in told
+    }
+    care = replace(Care.usual(planning), **own)
     quiet = tuple(
         time.fromisoformat(told[name]) if name in told else usual
-        for name, usual in zip(("quiet_from", "quiet_to"), _QUIET, strict=True)
+        for name, usual in zip(("quiet_from", "quiet_to"), planning.quiet, strict=True)
     )
     return care, (quiet[0], quiet[1])
 
@@ -145,23 +141,20 @@ def week_to_plan(
             stands = became[row.id].state in OPEN or (became[row.id].laps and row.begins_at >= begins - _A_DAY)
             if key.startswith(f"{item.entry.id}/") and stands:
                 gathered.stays(key, item, row)
+    rows_of = [(item, drivers[item.id]) for item in loaded.drivers]
     people = tuple(
-        _person(item, loaded, drivers[item.id], begins, ends, elsewhere.drivers[drivers[item.id].id])
-        for item in loaded.drivers
+        _person(item, loaded, row, begins, ends, elsewhere.drivers[row.id], rules.planning) for item, row in rows_of
     )
-    spans = {
-        str(item.id): tuple(without(_spans(item.hours, begins, ends), elsewhere.resources[resources[str(item.id)].id]))
-        for item in loaded.resources.values()
-    }
     problem = Problem(
         begins,
         ends,
         people,
         tuple(gathered.wanted),
-        rigs={key: spans[key] for key, row in resources.items() if row.kind == "rig"},
-        coaches={key: spans[key] for key, row in resources.items() if row.kind == "coach"},
+        rigs=_open(loaded, resources, "rig", elsewhere, begins, ends),
+        coaches=_open(loaded, resources, "coach", elsewhere, begins, ends),
         locked=gathered.locked,
         before=gathered.before,
+        planning=rules.planning,
     )
     weeks = [PlannedWeek(week.row.public_id, week.facts.series, week.facts.place) for week in loaded.shown]
     return WeekToPlan(
@@ -234,7 +227,7 @@ def _gather(
         # Else what it was for is done, or gone: its time is free.
     for key, block in asked.items():
         out.needed[key] = (item, block)
-        out.wanted.append(_wanted(item, key, block, asked, coach, rules.library))
+        out.wanted.append(_wanted(item, key, block, asked, coach, rules))
 
 
 @dataclass(frozen=True, slots=True)
@@ -287,10 +280,10 @@ def _entered(
             evidence = evidence_of(sessions, actor, loaded, week, driver, cell(loaded, week, driver), driven, helped)
             starts = [start for start in entry.starts if start > now]
             race_at = min(starts, default=week.window[1])
-            care, _ = care_of(drivers[driver.id])
+            care, _ = care_of(drivers[driver.id], rules.planning)
             driven_own = {kind: count for (entry_id, kind), count in done.items() if entry_id == entry.id}
-            needed = tuple(needed_blocks(evidence, care, rules.library, driven_own)) if race_at > now else ()
-            out.append(Entered(entry, week, driver, evidence, needed, race_at))
+            needed = needed_blocks(evidence, care, rules.library, driven_own, rules.planning) if race_at > now else ()
+            out.append(Entered(entry, week, driver, evidence, tuple(needed), race_at))
     return out
 
 
@@ -300,10 +293,10 @@ def _wanted(
     block: NeededBlock,
     asked: Mapping[str, NeededBlock],
     coach: str | None,
-    library: Mapping[str, BlockKind],
+    rules: OwnRules,
 ) -> Wanted:
     # A kind that was taken out of the library while it was planned comes last.
-    kinds = {other: library.get(one.kind) or BlockKind(one.kind, 1, 0, 9) for other, one in asked.items()}
+    kinds = {other: rules.library.get(one.kind) or BlockKind(one.kind, 1, 0, 9) for other, one in asked.items()}
     kind = kinds[key]
     earlier = tuple(other for other, one in kinds.items() if one.rank < kind.rank and kind.driving and one.driving)
     walk = tuple(other for other, one in asked.items() if one.kind == "walk" and other != key)
@@ -312,7 +305,7 @@ def _wanted(
         item.driver.name,
         block.kind,
         block.minutes,
-        round(block.gain_us * WEIGHTS[item.entry.importance]),
+        round(block.gain_us * rules.planning.weight(item.entry.importance)),
         item.race_at,
         driving=kind.driving,
         rigs=(str(item.entry.resource_id),) if item.entry.resource_id and kind.driving else (),
@@ -323,23 +316,41 @@ def _wanted(
     )
 
 
+def _open(
+    loaded: Loaded, resources: Mapping[str, Resource], kind: str, elsewhere: _Taken, begins: datetime, ends: datetime
+) -> dict[str, tuple[Span, ...]]:
+    """When each rig or coach has time, by public id."""
+    return {
+        key: tuple(without(_spans(item.hours, begins, ends), elsewhere.resources[row.id]))
+        for key, row in resources.items()
+        if row.kind == kind and (item := loaded.resources.get(row.public_id)) is not None
+    }
+
+
 def _person(
-    driver: DriverState, loaded: Loaded, row: Driver, begins: datetime, ends: datetime, elsewhere: Sequence[Span]
+    driver: DriverState,
+    loaded: Loaded,
+    row: Driver,
+    begins: datetime,
+    ends: datetime,
+    elsewhere: Sequence[Span],
+    planning: Planning,
 ) -> Person:
-    care, _ = care_of(row)
+    care, quiet = care_of(row, planning)
     busy = [
         (start, start + timedelta(minutes=minutes_of(loaded, week)))
         for week in loaded.weeks
         if (entry := week.entries.get(driver.id)) is not None
         for start in entry.starts
     ]
-    free = practice_time(driver.free, row, begins, ends)
+    free = practice_time(driver.free, row, quiet, begins, ends)
     return Person(driver.name, known_zone(row.zone or "UTC"), free, tuple(sorted([*busy, *elsewhere])), care)
 
 
-def practice_time(free: Sequence[Span] | None, row: Driver, begins: datetime, ends: datetime) -> tuple[Span, ...]:
+def practice_time(
+    free: Sequence[Span] | None, row: Driver, quiet: tuple[time, time], begins: datetime, ends: datetime
+) -> tuple[Span, ...]:
     """A driver's free time in a stretch, without quiet hours; who said nothing isn't taken for somebody without any."""
-    _, quiet = care_of(row)
     waking = free_spans(
         Availability((Window(tuple(range(7)), quiet[1], quiet[0]),)), known_zone(row.zone or "UTC"), begins, ends
     )

@@ -30,6 +30,7 @@ from fleet_rival.services.shared.base import UNWATCHED, Actor, Work
 from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.services.track.tracks import load_track
 from fleet_rival.services.week import entries
+from fleet_rival.wording.work import LOOKING_BACK, WEEKS_BEFORE
 
 __all__ = ["readiness_history"]
 
@@ -117,12 +118,12 @@ def readiness_history(
     moments = _days(sessions, actor, loaded, week, driver, now)
     days = []
     for number, (shown, until) in enumerate(moments):
-        work.step(0.1 + 0.6 * number / len(moments), "looking back, day by day")
+        work.step(0.1 + 0.6 * number / len(moments), LOOKING_BACK)
         stood = _stood(sessions, actor, loaded, week, driver, until, rules, helped)
         days.append(DayBehind(**asdict(stood), at=shown))
     behind = []
     for number, (week_id, points, race_at) in enumerate(earlier):
-        work.step(0.7 + 0.3 * number / len(earlier), "looking at earlier weeks")
+        work.step(0.7 + 0.3 * number / len(earlier), WEEKS_BEFORE)
         then = up_to_date(sessions, actor, race_at - timedelta(minutes=1))
         its_week, its_driver = _place(then, week_id, entry.driver_id)
         if its_week is not None and its_driver is not None:

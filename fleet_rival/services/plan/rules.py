@@ -1,20 +1,25 @@
-"""A team's own rules of readiness and own kinds of blocks: read by who plans, changed by the manager."""
+"""A team's own rules of readiness and plans, and own kinds of blocks: read by who plans, changed by the manager."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import Any
+from types import MappingProxyType
+from typing import Any, Final
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.planning.blocks import BLOCKS, BadBlock, BlockKind, library_of
-from fleet_rival.core.planning.readiness import CHECKS, BadRule, Rules, rules_of
+from fleet_rival.core.settings import CHECKS, BadRule, BadValue, Planning, Rules, rules_of
 from fleet_rival.db.tables import PlanRules
 from fleet_rival.services.shared.base import Actor, begin_change, check_version
 from fleet_rival.services.shared.errors import Refused
 from fleet_rival.wording.plan import BLOCK_WORDS, CHECK_TITLES, pass_words
+from fleet_rival.wording.settings import PLANNING
 
 __all__ = ["OwnRules", "change_rules", "own_rules", "rules_view"]
+
+
+_TOLD: Final = "Changed the rules of readiness, plans and blocks"
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,14 +28,17 @@ class OwnRules:
 
     readiness: Rules
     library: Mapping[str, BlockKind]
+    planning: Planning
 
 
 def own_rules(session: Session, actor: Actor) -> OwnRules:
     """The team's rules: the usual ones with what it has changed."""
     row = session.scalars(select(PlanRules).where(PlanRules.team_id == actor.team_id)).first()
     if row is None:
-        return OwnRules(Rules(), BLOCKS)
-    return OwnRules(rules_of(row.readiness, row.weights), library_of(row.blocks))
+        return OwnRules(Rules(), BLOCKS, Planning())
+    return OwnRules(
+        rules_of(row.readiness, row.weights), library_of(row.blocks), Planning.from_mapping(row.planning or {})
+    )
 
 
 def rules_view(sessions: sessionmaker[Session], actor: Actor) -> dict[str, Any]:
@@ -64,6 +72,10 @@ def rules_view(sessions: sessionmaker[Session], actor: Actor) -> dict[str, Any]:
             }
             for code, kind in rules.library.items()
         ],
+        "planning": [
+            {"key": key, "words": words, "value": getattr(rules.planning, key), "usual": getattr(Planning(), key)}
+            for key, words in PLANNING.items()
+        ],
     }
 
 
@@ -73,6 +85,7 @@ def change_rules(
     version: int,
     checks: Mapping[str, Mapping[str, float]],
     blocks: Mapping[str, Mapping[str, Any]],
+    planning: Mapping[str, float] = MappingProxyType({}),
 ) -> dict[str, Any]:
     """Write the team's rules. What is as usual isn't kept, so that it follows when the usual changes.
 
@@ -80,6 +93,7 @@ def change_rules(
         version: that was looked at; 0: nobody had changed anything yet.
         checks: check to `met`, `close` and `weight`.
         blocks: kind to its values; kinds of the team that are missing are gone.
+        planning: setting of planning to its value; as usual where it is missing.
 
     Raises:
         Refused: a value that can't be.
@@ -94,18 +108,22 @@ def change_rules(
     try:
         rules_of(told, heavy)
         library_of(changed)
+        meant = asdict(Planning.from_mapping(planning))
+    except BadValue as error:
+        raise Refused(f"“{PLANNING.get(error.name, error.name)}” {error.wanted}.") from error
     except (BadRule, BadBlock) as error:
         raise Refused(str(error)) from error
     with sessions.begin() as session:
         row = session.scalars(select(PlanRules).where(PlanRules.team_id == actor.team_id).with_for_update()).first()
         if row is None:
             row = PlanRules(team_id=actor.team_id, readiness={}, weights={}, blocks={})
-            begin_change(session, actor, "plan.rules", "Changed the rules of readiness and the kinds of blocks")
+            begin_change(session, actor, "plan.rules", _TOLD)
             session.add(row)
         else:
             check_version(row, version, "set of rules")
-            begin_change(session, actor, "plan.rules", "Changed the rules of readiness and the kinds of blocks", row)
+            begin_change(session, actor, "plan.rules", _TOLD, row)
         row.readiness, row.weights, row.blocks = {key: list(pair) for key, pair in told.items()}, heavy, changed
+        row.planning = {name: value for name, value in meant.items() if value != getattr(Planning(), name)}
     return rules_view(sessions, actor)
 
 

@@ -16,7 +16,7 @@ from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.laps.verdict import failed
 from fleet_rival.core.pace.falloff import falloff_of
 from fleet_rival.core.pace.stop import SeatLap, Stop, Usual, seat_of, stop_now
-from fleet_rival.core.settings import Settings
+from fleet_rival.core.settings import Planning, Settings
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.core.track import Track
 from fleet_rival.db.laps import laps_of
@@ -24,6 +24,7 @@ from fleet_rival.db.tables import Combination, Driver, Lap, Layout
 from fleet_rival.services.find.analyses import without_intervals
 from fleet_rival.services.plan.coming import coming_blocks
 from fleet_rival.services.plan.problem import care_of
+from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.track.tracks import load_track
 from fleet_rival.services.week.combinations import settings_of
@@ -79,16 +80,19 @@ def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
         by_driver: dict[int, list[Any]] = defaultdict(list)
         for row in session.execute(query):
             by_driver[row.driver_id].append(row)
+        planning = own_rules(session, actor).planning
         of_team = (Driver.team_id == actor.team_id, Driver.id.in_(by_driver))
         found = [
-            _seat(session, actor, driver, by_driver[driver.id], moment)
+            _seat(session, actor, driver, planning, by_driver[driver.id], moment)
             for driver in session.scalars(select(Driver).where(*of_team))
         ]
     return sorted((seat for seat in found if seat is not None), key=lambda item: item.driver)
 
 
-def _seat(session: Session, actor: Actor, driver: Driver, rows: Sequence[Any], moment: datetime) -> Seat | None:
-    care, _ = care_of(driver)
+def _seat(
+    session: Session, actor: Actor, driver: Driver, planning: Planning, rows: Sequence[Any], moment: datetime
+) -> Seat | None:
+    care, _ = care_of(driver, planning)
     laps = [SeatLap(row.started_at.timestamp(), row.time_us / MICROSECONDS, fair=True, slip=False) for row in rows]
     seat = seat_of(laps, care.break_minutes * 60)
     last = seat[-1]

@@ -27,6 +27,7 @@ from fleet_rival.wording.plan import (
     gain_words,
     pass_words,
 )
+from fleet_rival.wording.plan_reasons import LEFT_OUT
 
 __all__ = ["blocks_to_come", "plan_of", "readiness_of"]
 
@@ -165,17 +166,10 @@ def _car(entered: Entered) -> int | None:
     return next((car.key for car in entered.week.cars if car.id == entered.entry.car_id), None)
 
 
-_REASONS: Final = {
-    "no-room": "No free time before the race is long enough for it.",
-    "needs": "What it needs first found no place.",
-    "crowded": "Everything that stands there is worth more.",
-}
-
-
 def _left(item: Mapping[str, Any]) -> dict[str, Any]:
     plain = {name: value for name, value in item.items() if name != "numbers"}
     why = gain_words(item["why"], item["numbers"], item["gain_us"])
-    return {**plain, "words": block_words(item["kind"], item["about"]), "why": why, "reason": _REASONS[item["reason"]]}
+    return {**plain, "words": block_words(item["kind"], item["about"]), "why": why, "reason": LEFT_OUT[item["reason"]]}
 
 
 def blocks_to_come(sessions: sessionmaker[Session], actor: Actor, clock: Clock = now) -> list[ComingBlock]:

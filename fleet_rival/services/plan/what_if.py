@@ -28,6 +28,8 @@ from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.week.entries import EntryView
 from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import beside_words, room_words
+from fleet_rival.wording.plan_reasons import UNPROVEN, dropped_words
+from fleet_rival.wording.work import LOOKING_WHAT_IS_OPEN, PLANNING_BOTH, TRYING_EVENINGS
 
 __all__ = ["Change", "PlansBeside", "RoomFor", "what_if", "what_makes_room"]
 
@@ -115,7 +117,7 @@ def what_if(
     """
     if not 1 <= len(changes) <= _MOST:
         raise Refused(f"Say one thing that would be other, and {_MOST} at most.")
-    work.step(0.05, "looking at what is open")
+    work.step(0.05, LOOKING_WHAT_IS_OPEN)
     with sessions() as session:
         names = {
             change.driver_id: find_row(session, Driver, actor, change.driver_id, "driver").name for change in changes
@@ -130,7 +132,7 @@ def what_if(
         if change.kind != "entry":
             ask = with_more_time if change.kind == "more_time" else with_less_time
             problem = ask(problem, names[change.driver_id], [_span(change)])
-    work.step(0.3, "planning the week both ways")
+    work.step(0.3, PLANNING_BOTH)
     found = beside(now.problem, problem, set(names.values()), replace(SHORT, stop=lambda: work.cancel_wanted))
     told = _told(now, then, found)
     with sessions.begin() as session:
@@ -151,12 +153,12 @@ def what_makes_room(
     Raises:
         NotThere: nobody wants such a block any more.
     """
-    work.step(0.05, "looking at what is open")
+    work.step(0.05, LOOKING_WHAT_IS_OPEN)
     with sessions() as session:
         week, _ = planned_week(sessions, session, actor, day, clock)
     if key not in week.needed:
         raise NotThere("This block isn't wanted any more.")
-    work.step(0.3, "trying one evening after another")
+    work.step(0.3, TRYING_EVENINGS)
     driver = week.needed[key][0].driver
     items = tuple(
         Room(
@@ -227,9 +229,9 @@ def _told(now: WeekToPlan, then: WeekToPlan, found: Beside) -> PlansBeside:
     after = tuple(item for item in blocks(then, found.after, other) if item.driver in drivers)
     words = [beside_words(found.gained, len(found.added), len(found.dropped), len(found.moved))]
     if not found.proven:
-        words.append("Both plans are the best that were found in time, not proven to be the best there are.")
+        words.append(UNPROVEN)
     if found.dropped:
-        words.append(f"Out would be: {'; '.join(named(now, key) for key in found.dropped)}.")
+        words.append(dropped_words([named(now, key) for key in found.dropped]))
     if found.added:
         gains = {item.key: item.gain for item in then.problem.wanted}
         words.append(

@@ -13,8 +13,8 @@ from fleet_rival.services.plan.make import Clock, named, planned_week
 from fleet_rival.services.plan.problem import WeekToPlan
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import NotThere
-from fleet_rival.wording.clinic import seconds
 from fleet_rival.wording.plan import gain_words
+from fleet_rival.wording.plan_reasons import LOCKED, NOT_WITH_LOCKED, brings_words, counts_words, no_time_words
 
 __all__ = ["why"]
 
@@ -41,28 +41,21 @@ def why(
         raise NotThere("This block isn't wanted any more.")
     _, block = week.needed[key]
     told = [gain_words(block.why, block.numbers, block.gain_us)]
-    told.append(f"It counts {seconds(item.gain)} in the plan, as this entry matters.")
+    told.append(counts_words(item.gain))
     if key in week.problem.locked:
-        told.append("Somebody put it there: it stays.")
+        told.append(LOCKED)
         return _out(week, key, told)
     if not possible_starts(week.problem, item):
-        told.append(f"There is no free time of {item.minutes} minutes for it before its race.")
+        told.append(no_time_words(item.minutes))
         return _out(week, key, told)
     with_it = plan_week(week.problem, _EFFORT, forced=[key])
     without = plan_week(week.problem, _EFFORT, without=[key])
     if with_it.bound < 0:
-        told.append("It can't be placed together with what is locked.")
+        told.append(NOT_WITH_LOCKED)
         return _out(week, key, told)
     gained = gain_of(week.problem, with_it.placed) - gain_of(week.problem, without.placed)
     out = sorted(without.keys - with_it.keys)
-    names = "; ".join(named(week, one) for one in out)
-    if gained >= 0:
-        instead = f", although {names} would fit then" if names else ""
-        told.append(f"With it the plan is worth {seconds(gained)} more than without it{instead}.")
-    else:
-        told.append(
-            f"It would cost {seconds(-gained)} more than it brings: {names or 'better places'} would have to go."
-        )
+    told.append(brings_words(gained, [named(week, one) for one in out]))
     place = next(one for one in with_it.placed if one.key == key)
     return _out(week, key, told, gained, place.begins)
 

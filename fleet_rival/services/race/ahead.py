@@ -24,6 +24,7 @@ from fleet_rival.services.track.tracks import load_track
 from fleet_rival.services.week import entries
 from fleet_rival.services.week.entered import combination_of
 from fleet_rival.services.week.rows import load_weeks
+from fleet_rival.wording.runs import run_place
 
 __all__ = ["Ahead", "ahead_of", "races"]
 
@@ -163,7 +164,7 @@ def _hot_pressures(session: Session, actor: Actor, combination: Combination, dri
                 wheel: value for wheel, value in (reading.get("hot_pressure_kpa") or {}).items() if value is not None
             }
             if hot:
-                where = f"session {label}, run {run.number}" if label else "a run without laps"
+                where = run_place(label, run.number)
                 out.append(
                     {
                         "where": where,

@@ -15,6 +15,7 @@ from fleet_rival.core.race.pits import pit_loss
 from fleet_rival.core.race.stops import CompoundPace, Rules, plans_of, tells_of_stint
 from fleet_rival.core.times import MICROSECONDS
 from fleet_rival.services.race.ahead import Ahead
+from fleet_rival.wording.missing import MISSING, long_run_missing, tyres_missing
 from fleet_rival.wording.race import plan_words
 
 __all__ = ["LEAST_LAPS", "consumption_told", "not_practised", "pit_loss_of", "stops_of"]
@@ -26,6 +27,12 @@ LEAST_LAPS: Final = 8
 def consumption_told(
     ahead: Ahead, group: GroupAnalysis | None, laps: int, races: Mapping[str, Taught], missing: list[str]
 ) -> dict[str, Any] | None:
+    """What a lap uses and what is loaded for a race.
+
+    Args:
+        laps: of the race.
+        missing: gets a sentence where too little is known.
+    """
     found = ahead.found
     assert found is not None
     falloff = group.falloff if group else None
@@ -63,7 +70,7 @@ def consumption_told(
             if unit == "l"
             else None,
         }
-    missing.append("fuel or energy: fewer than three laps say what they used")
+    missing.append(MISSING["fuel"])
     return None
 
 
@@ -98,8 +105,15 @@ def pit_loss_of(ahead: Ahead, median_us: float) -> dict[str, Any] | None:
 def stops_of(
     ahead: Ahead, paces: Sequence[CompoundPace], laps: int, fuel_laps: int | None, missing: list[str]
 ) -> dict[str, Any] | None:
+    """The best plans of stops, with their lap times and odds.
+
+    Args:
+        laps: of the race.
+        fuel_laps: that a full tank lasts; None where nobody knows.
+        missing: gets a sentence where too little is known.
+    """
     if not paces:
-        missing.append(f"tyres: no compound has {LEAST_LAPS} clean laps in the race's weather")
+        missing.append(tyres_missing(LEAST_LAPS))
         return None
     facts, wish = ahead.facts, ahead.wish
     must = frozenset(item.name for item in facts.compounds if item.must)
@@ -143,9 +157,6 @@ def not_practised(
     assert ahead.found is not None
     longest = max((len(run.laps) for run in clean_runs(ahead.found.laps, group.members, 1)), default=0)
     if not tells_of_stint(longest, int(stints[0]["laps"])):
-        yield (
-            f"long run: the longest has {longest} clean {'lap' if longest == 1 else 'laps'}, the first stint "
-            f"{stints[0]['laps']}"
-        )
+        yield long_run_missing(longest, int(stints[0]["laps"]))
     if len(stints) > 1 and lane is None:
-        yield "pit practice: fewer than two in laps and two out laps tell what the lane costs"
+        yield MISSING["pit"]

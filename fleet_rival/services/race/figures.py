@@ -29,6 +29,7 @@ from fleet_rival.services.log.seasons import taught
 from fleet_rival.services.race.ahead import Ahead, ahead_of
 from fleet_rival.services.race.distance import LEAST_LAPS, consumption_told, not_practised, pit_loss_of, stops_of
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.wording.missing import MISSING, incidents_missing
 from fleet_rival.wording.race import opening_words
 
 __all__ = ["figures_of", "race_view"]
@@ -59,7 +60,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
     median = group.consistency.median_us if group else None
     distance = _distance(ahead, median, slower)
     if distance is None:
-        missing.append("laps of the race: no lap at pace tells how many there are")
+        missing.append(MISSING["race_laps"])
     laps = distance["laps"] if distance else None
     consumption = consumption_told(ahead, group, laps, races, missing) if found and laps else None
     # A battery isn't filled in the pits.
@@ -93,7 +94,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "missing": missing,
     }
     if not found:
-        missing.insert(0, "laps: none has been driven for this week")
+        missing.insert(0, MISSING["laps"])
     return out
 
 
@@ -194,7 +195,7 @@ def _qualifying(ahead: Ahead, group: GroupAnalysis, races: Taught, missing: list
     assert ahead.found is not None
     clean = ahead.found.clean_times(group)
     if len(clean) < LEAST_LAPS or not group.best_of:
-        missing.append("qualifying: fewer than eight clean laps in this weather")
+        missing.append(MISSING["qualifying"])
         return None
     lap = float(np.median(clean)) / MICROSECONDS
     laps = ahead.facts.qualifying_laps
@@ -269,7 +270,7 @@ def _limits(ahead: Ahead, laps: int, missing: list[str], what: str) -> dict[str,
     if not limit:
         return None
     if len(flying) < LEAST_LAPS:
-        missing.append(f"{what}: fewer than eight laps tell how often there are any")
+        missing.append(incidents_missing(what))
         return None
     struck = Counter(
         where
@@ -314,7 +315,7 @@ def _own_race(
             low, high = (by * wider(middle_us, end, races.widen) for end in (told.low_us, told.high_us))
             told = replace(told, median_us=by * middle_us, low_us=low, high_us=high)
     if told is None:
-        missing.append("the race from own laps: fewer than ten laps tell")
+        missing.append(MISSING["own_race"])
     if told is None:
         return None
     rivals = [float(lap_us * laps) for lap_us in ahead.wish.rivals_us]

@@ -14,7 +14,7 @@ from fleet_rival.core.season.zones import known_zone
 from fleet_rival.core.units import DEFAULTS, in_units
 from fleet_rival.services.race.sheet import SheetView, sheet
 from fleet_rival.services.shared.base import Actor
-from fleet_rival.wording.race import PARTS, Line
+from fleet_rival.wording.race import PARTS, Line, sheet_title
 
 __all__ = ["MOST_PAGES", "document_of", "page_of", "sheet_pdf", "sheet_text"]
 
@@ -69,7 +69,7 @@ def page_of(told: SheetView, zone: str, moment: datetime, size: float = _SIZES_P
         parts=[(title, own) for key, title in PARTS.items() if (own := [line for line in lines if line.part == key])],
         seat=[line for line in lines if line.seat][:_SEAT],
         when=f"{told.race_at.astimezone(known_zone(zone)):%a %d %b %Y, %H:%M} {zone}" if told.race_at else "",
-        number=f"sheet {told.number}" if told.number else "draft, not handed out",
+        number=sheet_title(told.number),
         foot=f"Fleet Rival, {moment:%d %b %Y}",
         size=size,
     )

@@ -23,6 +23,7 @@ from fleet_rival.services.race.figures import figures_of
 from fleet_rival.services.shared.base import Actor, about, begin_change
 from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.track.book.load import load_book
+from fleet_rival.wording.missing import MISSING, references_missing
 from fleet_rival.wording.race import Line, sheet_lines
 
 __all__ = ["SheetView", "confirm", "hand_out", "lines_of", "sheet"]
@@ -206,13 +207,12 @@ def lines_of(
             pit = {name: getattr(layout, f"pit_{name}") for name in ("limit_kmh", "entry_note", "exit_note")}
         corners.sort(key=lambda item: _IMPORTANCE.get(item["level"] or "low", 2))
         if bare:
-            first_ones = [str(item["code"]) for item in corners if item["code"] in bare][:_MOST_CORNERS]
-            more = f" and {len(bare) - len(first_ones)} more" if len(bare) > len(first_ones) else ""
-            missing.append(f"references: nothing confirmed to brake by at {', '.join(first_ones)}{more}")
+            without = [str(item["code"]) for item in corners if item["code"] in bare]
+            missing.append(references_missing(without, _MOST_CORNERS))
         if not any(item["passing"] for item in corners):
-            missing.append("passing places: none stands in the track book")
+            missing.append(MISSING["passing"])
     else:
-        missing.append("the track: it isn’t in the book yet")
+        missing.append(MISSING["track"])
     first = next((str(item["words"]) for item in ahead.clinic.get("three", ())), None)
     back = lessons_of_week(sessions, actor, ahead.week_id)
     learned = [item.text for item in back if item.driver_id in (None, ahead.driver.public_id)][:_MOST_LEARNED]

@@ -8,14 +8,11 @@ from typing import Any, Final, TypeVar
 from fleet_rival.confined import Limits, TooMuch, call
 from fleet_rival.formats.errors import UnusableFile
 from fleet_rival.formats.grids import is_packed
+from fleet_rival.wording.files import TOO_MUCH
 
-__all__ = ["TOO_MUCH", "read"]
+__all__ = ["read"]
 
 Result = TypeVar("Result")
-TOO_MUCH: Final = (
-    "This file unpacks to more than can be read here, or takes too long. Save what is needed of it alone, as CSV, and "
-    "try again."
-)
 _LIMITS: Final = Limits(memory=600_000_000, seconds=60)
 
 

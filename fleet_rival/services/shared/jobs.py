@@ -11,7 +11,6 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from pydantic import TypeAdapter
 from sqlalchemy import and_, or_, select, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
@@ -24,6 +23,7 @@ from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.errors import Conflict, NotThere, ServiceError
 from fleet_rival.services.shared.lease import LEASE, Asked, Cancelled, Kind, Kinds, Leased, Lost
 from fleet_rival.services.shared.space import is_full
+from fleet_rival.wording.work import BROKE, CANCELLED, LEFT_TEAM, WAITING_FOR_ROOM, broken_off
 
 __all__ = ["JobView", "cancel", "due", "job", "jobs", "retry", "run", "start"]
 
@@ -58,7 +58,7 @@ def start(sessions: sessionmaker[Session], actor: Actor, kind: Kind[Asked, Any],
     Raises:
         Conflict: the same work is under way.
     """
-    arguments = TypeAdapter(kind.asked).dump_python(asked, mode="json")
+    arguments = kind.given.dump_python(asked, mode="json")
     with sessions.begin() as session:
         same = session.scalars(
             select(Job)
@@ -86,6 +86,11 @@ def jobs(sessions: sessionmaker[Session], actor: Actor) -> list[JobView]:
 
 
 def job(sessions: sessionmaker[Session], actor: Actor, job_id: UUID) -> JobView:
+    """One piece of background work.
+
+    Raises:
+        NotThere: the team has none like it, or it isn't for this person to see.
+    """
     with sessions() as session:
         return _view(session, _own(session, actor, job_id))
 
@@ -161,11 +166,11 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
             try:
                 kind = kinds[name]
                 work.kind = kind
-                kind.do(sessions, actor, TypeAdapter(kind.asked).validate_python(arguments), work)
+                kind.do(sessions, actor, kind.given.validate_python(arguments), work)
             finally:
                 work.settle()
     except Cancelled:
-        work.end("cancelled", "Cancelled before it was done; nothing of it is kept.")
+        work.end("cancelled", CANCELLED)
     except ServiceError as error:
         work.end("failed", str(error))
     except Lost:
@@ -175,22 +180,14 @@ def run(sessions: sessionmaker[Session], key: int, kinds: Kinds) -> None:
         log.warning("job %s met the database's trouble and is left for another attempt: %s", key, type(error).__name__)
     except Exception:
         log.exception("job %s broke", key)
-        work.end(
-            "failed",
-            (
-                "It broke on an error of the server's own; nothing of it is kept. Try again; if it stays, look into "
-                "var/log."
-            ),
-        )
+        work.end("failed", BROKE)
 
 
 def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[str, Any], Leased] | None":
     if is_full():
         # It stays where it is, and is found again when there is room.
         with sessions.begin() as session:
-            session.execute(
-                update(Job).where(Job.id == key, Job.state == "waiting").values(doing="waiting for room on the disk")
-            )
+            session.execute(update(Job).where(Job.id == key, Job.state == "waiting").values(doing=WAITING_FOR_ROOM))
         return None
     with sessions.begin() as session:
         row = session.scalar(select(Job).where(Job.id == key).with_for_update())
@@ -203,15 +200,13 @@ def _take(sessions: sessionmaker[Session], key: int) -> "tuple[str, Actor, dict[
         _tell(session, row)
         if row.cancel_asked or row.attempt >= _MOST_ATTEMPTS:
             row.state, row.ended_at = ("cancelled" if row.cancel_asked else "failed"), now()
-            row.trouble = (
-                None if row.cancel_asked else f"It was begun {row.attempt} times and each time broken off from outside."
-            )
+            row.trouble = None if row.cancel_asked else broken_off(row.attempt)
             return None
         member = session.scalar(
             select(Membership).where(Membership.team_id == row.team_id, Membership.person_id == row.person_id)
         )
         if member is None:
-            row.state, row.ended_at, row.trouble = "failed", now(), "Whoever asked for it is no longer in the team."
+            row.state, row.ended_at, row.trouble = "failed", now(), LEFT_TEAM
             return None
         row.state, row.attempt, row.lease_until, row.progress = "running", row.attempt + 1, now() + LEASE, 0.0
         actor = Actor(row.team_id, row.person_id, member.role, member.driver_id)

@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import cached_property
 from typing import Any, Generic, TypeVar
 from uuid import UUID
 
@@ -54,6 +55,16 @@ class Kind(Generic[Asked, Told]):
     asked: type[Asked]
     told: type[Told]
     do: Callable[[sessionmaker[Session], Actor, Asked, Work], None]
+
+    @cached_property
+    def given(self) -> TypeAdapter[Asked]:
+        """Between what it is asked and the plain values on its row."""
+        return TypeAdapter(self.asked)
+
+    @cached_property
+    def result(self) -> TypeAdapter[Told]:
+        """Between what it tells and the plain values on its row."""
+        return TypeAdapter(self.told)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +116,7 @@ class Leased(Work):
     def finish(self, session: Session, told: object) -> None:
         # What is about to be true is no longer interrupted.
         self.settle()
-        result = TypeAdapter(self.kind.told).dump_python(told, mode="json")
+        result = self.kind.result.dump_python(told, mode="json")
         values = {"state": "done", "progress": 1.0, "doing": None, "result": result, "ended_at": now()}
         if not session.execute(update(Job).where(*self._mine).values(**values)).rowcount:  # type: ignore[attr-defined]
             raise Lost

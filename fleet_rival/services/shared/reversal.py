@@ -12,6 +12,8 @@ from fleet_rival.db.tables import Base, Change, ChangeSet, Combination, Lap, Per
 from fleet_rival.services.shared.base import Work, note_changes
 from fleet_rival.services.shared.errors import Conflict
 from fleet_rival.services.shared.revisions import combinations_of_driver, raise_revisions
+from fleet_rival.wording.history import last_of, not_turned
+from fleet_rival.wording.work import counted
 
 __all__ = ["Reversal"]
 
@@ -72,7 +74,7 @@ class Reversal:
                 del gone[name]
         for done, change in enumerate(changed):
             if done and done % _BATCH == 0:
-                self._work.step(0.9 * done / len(changed), f"{done:,} of {len(changed):,} rows are as they were")
+                self._work.step(0.9 * done / len(changed), counted(done, len(changed), "rows are as they were"))
             count += self._put_back(change)
         for change in sorted((c for c in made if c.table_name != "lap"), key=lambda c: (-_ORDER[c.table_name], -c.id)):
             count += self._remove(change)
@@ -85,7 +87,7 @@ class Reversal:
         table = _TABLES["lap"]
         done = 0
         for keys in _batches(list(versions)):
-            self._work.step(0.9 * done / len(versions), f"{done:,} of {len(versions):,} laps are out")
+            self._work.step(0.9 * done / len(versions), counted(done, len(versions), "laps are out"))
             rows = self._session.execute(
                 select(table).where(table.c.team_id == self._of.team_id, table.c.id.in_(keys)).with_for_update()
             ).all()
@@ -167,7 +169,7 @@ class Reversal:
         done = 0
         for some in _batches(changes):
             if name == "lap":
-                self._work.step(0.9 * done / len(changes), f"{done:,} of {len(changes):,} laps are in again")
+                self._work.step(0.9 * done / len(changes), counted(done, len(changes), "laps are in again"))
             rows = [
                 {
                     **row_from_plain(name, change.before or {}),
@@ -266,10 +268,8 @@ class Reversal:
             .order_by(ChangeSet.id.desc())
             .limit(1)
         ).first()
-        who = (
-            f" {later.name} did the last: {later.summary}. Take that back first, or change it by hand." if later else ""
-        )
-        return f"“{self._of.summary}” can't be turned round: {why}.{who}"
+        who = last_of(later.name, later.summary) if later else ""
+        return not_turned(self._of.summary, why) + who
 
     def _touch(self, table: str, row: Row[Any]) -> None:
         """Note whose figures depend on a row."""

@@ -33,6 +33,7 @@ from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
 from fleet_rival.services.track.retiming import recoded, retime, tokens
 from fleet_rival.services.track.tracks import corner_values, load_track
+from fleet_rival.wording.book import harder_than_before
 
 __all__ = ["Consequences", "DraftCorner", "Losing", "change_boundaries", "look_at_boundaries"]
 
@@ -250,7 +251,7 @@ def _follow_codes(session: Session, row: Layout, plan: Retiming) -> None:
         if reference.harder_than:
             now = plan.code(reference.harder_than)
             if now == codes[reference.corner_id] and not (reference.thing or reference.offset_words):
-                reference.thing = f"harder than in the former {reference.harder_than}"
+                reference.thing = harder_than_before(reference.harder_than)
             reference.harder_than = now if now != codes[reference.corner_id] else None
 
 

@@ -17,6 +17,7 @@ from fleet_rival.db.tables import (
 )
 from fleet_rival.services.shared.base import Work, note_changes
 from fleet_rival.services.shared.trace_files import load_traces
+from fleet_rival.wording.work import counted
 
 __all__ = ["recoded", "retime", "tokens"]
 
@@ -75,7 +76,7 @@ def retime(
             note_changes(session, change_set, changes)
         changed += len(values)
         seen, last = seen + len(rows), rows[-1].id
-        work.step(0.95 * seen / max(total, 1), f"{seen:,} of {total:,} laps looked through")
+        work.step(0.95 * seen / max(total, 1), counted(seen, total, "laps looked through"))
 
 
 def _cut_anew(session: Session, team_id: int, lap_ids: Sequence[int], new: Track) -> dict[int, CutLap]:
@@ -122,10 +123,21 @@ def _after(before: Mapping[str, Any], plan: Retiming) -> dict[str, Any]:
 
 
 def tokens(text: str | None, change: Any) -> str | None:
+    """A list that is kept as one text, with each of its words changed.
+
+    Args:
+        change: gets a word and gives the new one.
+    """
     # Two marks at corners that became one are one mark.
     return " ".join(dict.fromkeys(change(token) for token in text.split())) if text else text
 
 
 def recoded(token: str, sign: str, plan: Retiming, *, last: bool) -> str:
+    """A word that holds a corner's code, with the code that the corner has now.
+
+    Args:
+        sign: what stands between the code and the rest.
+        last: whether the code stands behind the sign.
+    """
     first, _, second = token.partition(sign)
     return f"{first}{sign}{plan.code(second)}" if last else f"{plan.code(first)}{sign}{second}"

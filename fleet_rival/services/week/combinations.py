@@ -220,6 +220,11 @@ def combinations(sessions: sessionmaker[Session], actor: Actor) -> list[Combinat
 
 
 def combination(sessions: sessionmaker[Session], actor: Actor, public_id: UUID) -> CombinationView:
+    """One combination.
+
+    Raises:
+        NotThere: the team has none like it.
+    """
     with sessions() as session:
         find_row(session, Combination, actor, public_id, "combination")
         return _views(session, actor, public_id)[0]

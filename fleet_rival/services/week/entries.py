@@ -49,6 +49,11 @@ def entries_of_weeks(session: Session, actor: Actor, week_keys: Sequence[int]) -
 
 
 def entry(sessions: sessionmaker[Session], actor: Actor, entry_id: UUID) -> EntryView:
+    """One entry.
+
+    Raises:
+        NotThere: the team has none like it.
+    """
     with sessions() as session:
         row = session.execute(_query(actor).where(Entry.public_id == entry_id)).first()
         if row is None or (not actor.sees_all and row[0].driver_id != actor.driver_id):
@@ -160,12 +165,11 @@ def remove_entries(sessions: sessionmaker[Session], actor: Actor, entry_ids: Seq
             key: name
             for key, name in session.execute(select(Driver.id, Driver.name).where(Driver.team_id == actor.team_id))
         }
-        what = (
-            f"the entry of {names[rows[0].driver_id]} in {_week_name(session, rows[0].week_id)}"
-            if len(rows) == 1
-            else f"{len(rows)} entries"
-        )
-        begin_change(session, actor, "entry.remove", f"Took out {what}", rows[0])
+        if len(rows) == 1:
+            told = f"Took out the entry of {names[rows[0].driver_id]} in {_week_name(session, rows[0].week_id)}"
+        else:
+            told = f"Took out {len(rows)} entries"
+        begin_change(session, actor, "entry.remove", told, rows[0])
         _drop_what_hangs_on(session, rows)
         for row in rows:
             session.delete(row)

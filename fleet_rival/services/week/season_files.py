@@ -22,6 +22,7 @@ from fleet_rival.services.shared.errors import Conflict, Refused
 from fleet_rival.services.shared.space import see_to_room
 from fleet_rival.services.week import series
 from fleet_rival.services.week.rows import load_weeks, series_called, write_week
+from fleet_rival.wording.week import overlap_words
 
 __all__ = ["SeasonImported", "SeasonPreview", "SeasonRow", "discard", "export", "import_season", "preview", "upload"]
 
@@ -239,7 +240,7 @@ def _compared(
                     line,
                     "from",
                     str(week.begins),
-                    f"overlaps with week {clash.week} of this series, which is there already",
+                    overlap_words(clash.week),
                 )
             )
         else:

@@ -19,6 +19,7 @@ from fleet_rival.services.shared.base import Actor, about, begin_change, check_v
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.week.points import count_points
 from fleet_rival.services.week.rows import CarChoice, LoadedWeek, core_week, load_weeks, write_week
+from fleet_rival.wording.week import counting_words, layout_unknown
 
 __all__ = [
     "SeriesView",
@@ -138,11 +139,8 @@ def set_counting(
     with sessions.begin() as session:
         row = find_row(session, Series, actor, series_id, "series", lock=True)
         check_version(row, version, "series")
-        told = f"the best {best_weeks} weeks count" if best_weeks is not None else "all weeks count"
-        of_several = {"best": "the best", "sum": "the sum", "mean": "the mean"}[starts_count]
-        begin_change(
-            session, actor, "series.counting", f"Said that in {row.name} {told}, of several starts {of_several}", row
-        )
+        told = counting_words(row.name, best_weeks, starts_count)
+        begin_change(session, actor, "series.counting", told, row)
         row.best_weeks, row.starts_count = best_weeks, starts_count
         session.flush()
         weeks = select(SeriesWeekRow.id).where(
@@ -183,6 +181,11 @@ def weeks(sessions: sessionmaker[Session], actor: Actor, series_id: UUID) -> lis
 
 
 def week(sessions: sessionmaker[Session], actor: Actor, week_id: UUID) -> WeekView:
+    """One week of a series.
+
+    Raises:
+        NotThere: the team has none like it.
+    """
     with sessions() as session:
         found = _views(session, actor, SeriesWeekRow.public_id == week_id)
         if not found:
@@ -279,7 +282,7 @@ def _view(loaded: LoadedWeek) -> WeekView:
     facts, row = loaded.facts, loaded.row
     warnings = week_warnings(facts)
     if loaded.layout_id is None and facts.track and facts.layout:
-        warnings.insert(0, f"{facts.track}, {facts.layout} isn't known yet: add its track file")
+        warnings.insert(0, layout_unknown(facts.track, facts.layout))
     begins_at, ends_at = facts.window
     starts = facts.expanded().starts
     return WeekView(

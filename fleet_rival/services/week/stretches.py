@@ -59,6 +59,7 @@ def within(
 def dated_laps(
     session: Session, team_id: int, combination_id: int, laps: Sequence[StoredLap]
 ) -> list[tuple[StoredLap, datetime]]:
+    """Laps with the moments at which they count as driven: their own, else when they came in."""
     arrived = _arrived(session, team_id, combination_id) if any(item.lap.started_at is None for item in laps) else {}
     return [(item, item.lap.started_at or arrived.get(item.id, ALL_TIME.since)) for item in laps]
 

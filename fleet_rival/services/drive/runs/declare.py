@@ -27,7 +27,7 @@ from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.shared.revisions import raise_revisions
 from fleet_rival.services.week.rows import week_begun_last
 from fleet_rival.services.week.setup_sheets import setup_labels, setup_warnings
-from fleet_rival.wording.runs import check_words
+from fleet_rival.wording.runs import DECLARED_LAST, check_words
 
 __all__ = [
     "CheckView",
@@ -136,7 +136,7 @@ def last_context(session: Session, row: Combination, driver: Driver) -> tuple[Ru
         .limit(1)
     ).first()
     if declared is not None and (newest is None or declared.session_id is None):
-        return context_of(declared), "the run declared last"
+        return context_of(declared), DECLARED_LAST
     if newest is None:
         return None
     session_key, number, laps, _ = newest
@@ -324,6 +324,12 @@ def run_view(
     practice: PracticeSession | None,
     context: RunContext,
 ) -> RunView:
+    """A run as it is handed on.
+
+    Args:
+        made: what was declared; None: nothing was.
+        practice: its session; None: it waits for its laps.
+    """
     return RunView(
         made.public_id if made else None,
         made.version if made else 0,

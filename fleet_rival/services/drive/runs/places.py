@@ -101,6 +101,7 @@ def run_row(session: Session, place: Place) -> Run | None:
 
 
 def track_of(session: Session, combination: Combination) -> Track:
+    """The layout of a combination, as core knows it."""
     return load_track(session, session.get_one(Layout, combination.layout_id), centreline=False)
 
 

@@ -54,6 +54,7 @@ def remember_reaction(
 
 
 def reaction_known(session: Session, actor: Actor) -> Reaction:
+    """How a person presses, as measured, or as people usually do."""
     kept = session.get_one(Person, actor.person_id).reaction
     return Reaction(kept["offset_us"], kept["spread_us"], kept["presses"]) if kept else UNCALIBRATED
 

@@ -34,7 +34,7 @@ from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import kept_answer
 from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.services.week.combinations import settings_of
-from fleet_rival.wording.marks import MARK_WORDS
+from fleet_rival.wording.marks import MARK_WORDS, why_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, change_words, together_words
 
@@ -245,7 +245,7 @@ def _on_sheet(lap: Lap, judged: Mapping[str, Any], has_trace: bool) -> LapOnShee
         marks=tuple(marks),
         overruled=tuple(denied),
         counts=counts,
-        why=_why(lap, marks, denied, counts),
+        why=why_words(lap.kind, marks, denied, counts),
         strikes=tuple(judged.get("strikes", ())),
         incidents=tuple(judged.get("incidents", ())),
         asked=tuple(judged.get("asked", ())),
@@ -262,27 +262,6 @@ def _on_sheet(lap: Lap, judged: Mapping[str, Any], has_trace: bool) -> LapOnShee
         purpose=lap.purpose,
         company=lap.company,
         note=lap.note,
-    )
-
-
-_BY = {"fact": "as its source says", "rule": "by rule", "person": "somebody said so"}
-
-
-def _why(lap: Lap, marks: Sequence[Mapping[str, Any]], denied: Sequence[Mapping[str, str]], counts: bool) -> str:
-    """Why a lap counts or not, in one sentence."""
-    if lap.kind != "flying":
-        return {"out": "An out lap: no lap time to compare.", "in": "An in lap: no lap time to compare."}.get(
-            lap.kind, "Out and in again at once."
-        )
-    if counts:
-        return (
-            f"Counts; somebody said that it isn't {' or '.join(item['name'] for item in denied)}."
-            if denied
-            else "Counts."
-        )
-    return " ".join(
-        f"{mark['name'].capitalize()}, {_BY[mark['by']]}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}"
-        for mark in marks
     )
 
 

@@ -29,6 +29,7 @@ from fleet_rival.services.shared.revisions import raise_revisions
 from fleet_rival.services.shared.trace_files import Kept, TraceSink, fill_laps, keep_traces, trace_sink
 from fleet_rival.services.track.tracks import load_track
 from fleet_rival.wording.telemetry import STRANGE, stretch_sentence
+from fleet_rival.wording.work import LOOKING_FOR_LAPS
 
 __all__ = ["import_upload", "say_who"]
 
@@ -127,7 +128,7 @@ def import_upload(
         upload = own_upload(session, actor, upload_id)
         own = (Combination.team_id == actor.team_id, Combination.id == upload.combination_id)
         row = session.scalars(select(Combination).where(*own).with_for_update()).one()
-        work.step(_READING + 0.02, "looking for the laps")
+        work.step(_READING + 0.02, LOOKING_FOR_LAPS)
         result = _keep(session, actor, row, sink, name, work)
         result = replace(result, lost_samples=file.lost, ignored=tuple(file.ignored))
         upload.state, upload.result = "read", asdict(result)

@@ -100,9 +100,9 @@ def begin_upload(
         Conflict: too many are coming already.
     """
     if not 1 <= size <= MOST_BYTES:
-        smaller = "Telemetry can be split by session; a package is smaller without traces."
         raise Refused(
-            f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. {smaller}"
+            f"The file has {size / 1e6:,.0f} MB; from 1 byte to {MOST_BYTES // 1024**2:,} MB are taken. Telemetry can "
+            "be split by session; a package is smaller without traces."
         )
     with sessions.begin() as session:
         row = find_row(session, Combination, actor, combination_id, "combination") if combination_id else None

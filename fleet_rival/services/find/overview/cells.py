@@ -212,6 +212,7 @@ def figures_of(own: Cell, since: datetime) -> dict[str, Any]:
 
 
 def difference_out(one: Difference) -> dict[str, Any]:
+    """What in a driver's practice is other than the race will be, as it goes out."""
     return {"what": one.what, "practised": one.practised, "race": one.race, "by": one.by, "matters": one.matters}
 
 

@@ -15,6 +15,7 @@ __all__ = ["catch_up", "loaded_with_old", "moment_on", "refresh", "up_to_date"]
 
 
 def moment_on(day: date, local: datetime) -> datetime:
+    """A day at the time of day that it is where somebody looks from."""
     return datetime.combine(day, local.time(), local.tzinfo).astimezone(UTC)
 
 

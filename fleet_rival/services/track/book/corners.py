@@ -57,6 +57,7 @@ def change_corner(
 
 
 def corner_title(row: LayoutCorner) -> str:
+    """A corner by its code, and its name where it has one."""
     return " ".join(filter(None, (row.code, row.name)))
 
 
