@@ -89,6 +89,11 @@ def analyse(
         laps: laps of any drivers, runs told apart, no identity twice.
         settings: thresholds; the defaults where missing.
         of_driver: what analyses the laps of one driver: `analyse_driver`, or what remembers its answers.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> driver = analyse(TRACK, LAPS).drivers["Ysolde Farrand"]
+    >>> driver.main.consistency.n, driver.main.consistency.median_us
+    (12, Fraction(60020000, 1))
     """
     of_driver = of_driver or analyse_driver
     settings = settings or Settings()
@@ -122,6 +127,11 @@ def _reversed(group: Group) -> tuple[int, ...]:
 def grouped(judged: Sequence[JudgedLap]) -> list[tuple[Group, list[int]]]:
     """A driver's groups with the positions of their laps, the main one first: that with most clean laps, then most
     flying ones.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> laps = [lap(2), lap(3, wetness="wet"), lap(4)]
+    >>> [members for _, members in grouped(judge(TRACK, laps, Settings()))]
+    [[0, 2], [1]]
     """
     groups: dict[Group, list[int]] = defaultdict(list)
     for index, item in enumerate(judged):

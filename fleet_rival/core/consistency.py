@@ -90,6 +90,12 @@ def consistency_of(
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> found = consistency_of(TRACK, judge(TRACK, LAPS, Settings()), range(len(LAPS)), Settings())
+    >>> found.n, found.clean_rate, found.longest_streak
+    (12, Fraction(1, 1), 4)
     """
     clean = [index for index in members if judged[index].clean]
     eligible = sum(judged[index].eligible for index in members)

@@ -20,6 +20,9 @@ def within_reach(value: Day) -> Day:
 
     Raises:
         OutOfReach: its year is before 1900 or after 2199.
+
+    >>> within_reach(date(2031, 3, 4))
+    datetime.date(2031, 3, 4)
     """
     if not FIRST_YEAR <= value.year <= LAST_YEAR:
         raise OutOfReach(f"lies outside the years {FIRST_YEAR} to {LAST_YEAR}")
@@ -44,6 +47,9 @@ def read_wall_clock(text: str) -> datetime:
 
     Raises:
         ValueError: it is none, or out of reach.
+
+    >>> read_wall_clock("2031-03-04T18:05")
+    datetime.datetime(2031, 3, 4, 18, 5)
     """
     return within_reach(datetime.fromisoformat(text))
 
@@ -53,5 +59,8 @@ def read_day(text: str) -> date:
 
     Raises:
         ValueError: it is none, or out of reach.
+
+    >>> read_day("2031-03-04")
+    datetime.date(2031, 3, 4)
     """
     return within_reach(date.fromisoformat(text))

@@ -43,3 +43,26 @@ def test_what_is_looked_for_would_be_found(tmp_path: Path, text: str, monkeypatc
     monkeypatch.setattr("tests.cli.test_house.HOME", tmp_path)
     (tmp_path / "long.py").write_text(text)
     assert list(too_long(tmp_path / "long.py"))
+
+
+def handed_on(path: Path) -> Iterator[tuple[str, str]]:
+    """Functions that a module hands on, and what their docstrings say."""
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    names = next((node.value for node in tree.body if isinstance(node, ast.Assign) and is_all(node)), None)
+    public = set(ast.literal_eval(names)) if names is not None else set()
+    for node in tree.body:
+        if isinstance(node, ast.FunctionDef) and node.name in public:
+            yield f"{path.relative_to(HOME)}: {node.name}", ast.get_docstring(node) or ""
+
+
+def is_all(node: ast.Assign) -> bool:
+    return any(isinstance(target, ast.Name) and target.id == "__all__" for target in node.targets)
+
+
+def test_half_of_what_core_hands_on_shows_an_example_and_everything_is_explained() -> None:
+    core, services = (
+        [told for path in MODULES if part in path.parts for told in handed_on(path)] for part in ("core", "services")
+    )
+    assert len(core) > 200 and len(services) > 400
+    assert not [name for name, text in [*core, *services] if not text]
+    assert sum(">>>" in text for _, text in core) >= len(core) / 2

@@ -19,7 +19,7 @@ from fleet_rival.db.tables import Base, Lap, LayoutCorner, Membership, Person, T
 from fleet_rival.services.exchange.bring import bring_team
 from fleet_rival.services.exchange.export import export_team, package_name
 from fleet_rival.services.exchange.let_in import let_in
-from fleet_rival.services.exchange.tables import LEFT_OUT, TELEMETRY, plain_tables
+from fleet_rival.services.exchange.tables import TELEMETRY, plain_tables
 from fleet_rival.services.fix import clinic
 from fleet_rival.services.log import lessons, results
 from fleet_rival.services.people.rigs import make_rig_token
@@ -31,6 +31,7 @@ from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.week import entries, series
 from fleet_rival.telemetry.store import store
+from fleet_rival.wording.files import LEFT_OUT
 from tests.conftest import manager_of
 from tests.filled import Filled
 from tests.formats.test_packages import validate

@@ -18,7 +18,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.clock import now
 from fleet_rival.core.planning.solve import Effort
 from fleet_rival.core.season.weeks import SeriesWeek
-from fleet_rival.db.tables import Driver, Entry, PlanBlock, SeriesWeekRow
+from fleet_rival.db.tables import Driver, Entry, PlanBlock, PlanRules, SeriesWeekRow
 from fleet_rival.services.people.team import add_person
 from fleet_rival.services.plan import calendars, change, make, readiness_history, rules, view, what_if, why
 from fleet_rival.services.shared import history
@@ -506,10 +506,36 @@ def test_rules_and_blocks_are_the_managers(team: Team) -> None:
         changed = {**blocks, kind: {**(blocks.get(kind) or {}), **values}}
         with pytest.raises(Refused, match=words):
             rules.change_rules(team.sessions, team.actor, 1, checks, changed)
+    for planning, words in (
+        ({"unknown_lap_s": 0}, "must be more than 0"),
+        ({"evening_from_hour": 23}, "and ends so many hours after midnight” must be more"),
+        ({"quiet_to_hour": 24}, "must be less than 24"),
+        ({"walked_laps": 2.5}, "must be a whole number"),
+        ({"luck": 1}, "luck” isn't known"),
+    ):
+        with pytest.raises(Refused, match=words):
+            rules.change_rules(team.sessions, team.actor, 1, checks, blocks, planning)
     # The last act is taken back, and all is as usual.
     history.undo(team.sessions, team.actor)
     history.undo(team.sessions, team.actor)
     assert "standing starts" not in str(rules.rules_view(team.sessions, team.actor))
+
+
+def test_what_plans_go_by_is_the_teams(team: Team) -> None:
+    usual = team.make()
+    least = {"least_gain_s": 0.1, "seat_limit_minutes": 30, "quiet_from_hour": 20}
+    told = rules.change_rules(team.sessions, team.actor, 0, {}, {}, least)
+    changed = {item["key"]: item["value"] for item in told["planning"] if item["value"] != item["usual"]}
+    assert changed == least
+    plan = team.make()
+    assert min(item["gain_us"] for item in [*plan["blocks"], *plan["left"]]) >= 0.1e6 * 0.3
+    assert len(plan["blocks"]) + len(plan["left"]) < len(usual["blocks"]) + len(usual["left"])
+    driven = [item for item in plan["blocks"] if item["kind"] not in ("rehearsal", "review")]
+    assert driven and max(item["minutes"] for item in driven) <= 30
+    # As usual isn't kept: it follows when the usual changes.
+    rules.change_rules(team.sessions, team.actor, 1, {}, {}, {item["key"]: item["usual"] for item in told["planning"]})
+    with team.sessions() as session:
+        assert session.scalars(select(PlanRules.planning)).one() == {}
 
 
 def test_what_if_is_looked_at_beside_the_plan_and_nothing_of_it_is_kept(team: Team) -> None:

@@ -49,6 +49,11 @@ def importances(
 
     Returns:
         By the corner's code, in the order of the track.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> found = importances(TRACK, {"L0": 10e6, "T1": 15e6, "T2": 18e6, "T3": 17e6})
+    >>> sorted(found)
+    ['T1', 'T2', 'T3']
     """
     corners = track.corners
     stretches = [_stretch(track, index, flat) for index in range(len(corners))]

@@ -22,6 +22,10 @@ def turned_round(track: Track, layout: str) -> Track:
     Where braking begins can't be known from the other direction: each corner begins where its exit was, until somebody
     corrects it. Corners
     called T1, T2, … are counted anew; which corner is given up for which isn't taken over.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> [corner.apex_m for corner in turned_round(TRACK, "Backwards").corners]
+    [270.0, 570.0, 820.0]
     """
     length = track.length_m
     numbered = all(_NUMBERED.fullmatch(corner.code) for corner in track.corners)
@@ -54,6 +58,10 @@ def shortened(track: Track, layout: str, from_m: float, to_m: float, link_m: flo
 
     Raises:
         BadTrack: the stretch isn't one inside the lap, or the link's length can't be known.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> shortened(TRACK, "Club", 500, 900, 100).length_m
+    700.0
     """
     if not 0 < from_m < to_m < track.length_m:
         raise BadTrack(f"the stretch from {from_m:g} to {to_m:g} m isn't inside the lap of {track.length_m:g} m")

@@ -209,7 +209,11 @@ class Pass:
 
 
 def widened(mask: NDArray[np.bool_], points: int) -> NDArray[np.bool_]:
-    """The mask with so many points on either side: speed follows the foot by a moment."""
+    """The mask with so many points on either side: speed follows the foot by a moment.
+
+    >>> widened(np.array([False, True, False, False]), 1).tolist()
+    [True, True, True, False]
+    """
     out = mask.copy()
     for by in range(1, points + 1):
         out[by:] |= mask[:-by]

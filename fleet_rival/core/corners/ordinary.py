@@ -47,6 +47,9 @@ def ordinary_of(times_us: Sequence[float], settings: Settings) -> Ordinary | Non
 
     Returns:
         None without passes. Of few passes the noise is worth little: who asks pools it over all parts.
+
+    >>> ordinary_of([15e6, 15.02e6, 14.99e6, 15.01e6, 15.9e6] * 3, Settings())
+    Ordinary(centre_us=15005000.0, noise_us=11180.339887498949, passes=15, mixed=True)
     """
     if not times_us:
         return None

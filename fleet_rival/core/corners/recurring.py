@@ -82,7 +82,13 @@ class Mistake:
 
 def jeffreys(successes: int, tries: int, coverage: float = 0.9) -> tuple[float, float]:
     """Jeffreys' interval of a rate: equal tails of Beta(x + ½, n − x + ½), 0 and 1 where nothing or everything
-    succeeded (Brown, Cai and DasGupta, 2001)."""
+    succeeded (Brown, Cai and DasGupta, 2001).
+
+    >>> [round(end, 3) for end in jeffreys(3, 20)]
+    [0.056, 0.314]
+    >>> jeffreys(0, 20)[0]
+    0.0
+    """
     tail = (1 - coverage) / 2
     low = 0.0 if successes == 0 else float(betaincinv(successes + 0.5, tries - successes + 0.5, tail))
     high = 1.0 if successes == tries else float(betaincinv(successes + 0.5, tries - successes + 0.5, 1 - tail))
@@ -95,6 +101,9 @@ def significant(chances: Sequence[float], tests: int, rate: float) -> list[bool]
     Args:
         chances: of those that have any; the others are 1.
         tests: all of them.
+
+    >>> significant([0.001, 0.2, 0.012], tests=5, rate=0.05)
+    [True, False, True]
     """
     ordered = sorted(chances)
     bound = max((chance for place, chance in enumerate(ordered, 1) if chance <= rate * place / tests), default=-1.0)

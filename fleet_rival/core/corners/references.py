@@ -56,6 +56,12 @@ def part_figures(
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
         depth: `segments` or `sectors`. A sector is passed when each segment in it is.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> judged = judge(TRACK, LAPS, Settings())
+    >>> part_figures(TRACK, judged, range(len(LAPS)), Settings(), "segments")["T2"].reference.time_us
+    Fraction(17985000, 1)
     """
     trends = _trends(judged, members, settings)
     parts = track.segment_parts if depth == "segments" else track.sector_parts

@@ -33,6 +33,9 @@ def over_season(weeks: Sequence[Mapping[str, float] | None]) -> tuple[SeasonMist
 
     Args:
         weeks: in order; of each what its recurring mistakes cost a lap, by kind; None: too little was driven to tell.
+
+    >>> over_season([{"T1:early": 0.1}, None, {"T1:early": 0.06}])
+    (SeasonMistake(kind='T1:early', costs_us=(0.1, None, 0.06), closed=0, returned=0, state='open'),)
     """
     out = []
     for kind in sorted({kind for week in weeks if week is not None for kind in week}):

@@ -209,6 +209,13 @@ def _paid_back(found: Ordinary, times: Mapping[int, float], behind: Mapping[int,
 
 
 def threshold_above(ordinary: Ordinary, reference_us: float, scale: Scale, settings: Settings) -> Threshold:
+    """From when on a pass through a part is a slip.
+
+    Args:
+        ordinary: what is ordinary here, in microseconds.
+        reference_us: the driver's own good pass.
+        scale: the noise of all parts together, in per cent, for parts of which few passes tell.
+    """
     if ordinary.passes < settings.mixture_passes:
         # The scatter of so few says little: that of all parts together, in per cent, is the least that is believed.
         ordinary = replace(ordinary, noise_us=max(ordinary.noise_us, scale.share() * reference_us))

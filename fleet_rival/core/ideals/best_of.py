@@ -60,6 +60,9 @@ def best_of(clean_us: Sequence[int], clean_rate: float) -> list[BestOf]:
     Args:
         clean_us: at least one clean lap time.
         clean_rate: clean laps over eligible laps, more than 0.
+
+    >>> [best.laps for best in best_of([61_000_000, 61_200_000, 61_500_000], clean_rate=0.9)]
+    [1, 2, 3, 5, 10]
     """
     fastest, slowest = min(clean_us), max(clean_us)
     grid, reached = _curve(clean_us)

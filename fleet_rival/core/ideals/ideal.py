@@ -54,6 +54,13 @@ def ideals_of(
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> ideals = ideals_of(TRACK, judge(TRACK, LAPS, Settings()), range(len(LAPS)))
+    >>> min(lap.time_us for lap in LAPS), ideals.values["segment"].time_us
+    (59920000, 59920000)
     """
     sectors = part_table(track, judged, members, "sectors")
     segments = part_table(track, judged, members, "segments")

@@ -53,6 +53,13 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
         judged: all laps of the driver.
         members: positions of the group's flying laps in `judged`, in order.
         depth: `sectors` or `segments`.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> table = part_table(TRACK, judge(TRACK, LAPS, Settings()), range(len(LAPS)), "segments")
+    >>> [part.code for part in table.parts]
+    ['L0', 'T1', 'T2', 'T3']
     """
     parts = track.sector_parts if depth == "sectors" else track.segment_parts
     overlaps = [frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts]

@@ -22,5 +22,10 @@ class Group(NamedTuple):
 
 
 def group_of(lap: Lap) -> Group:
-    """The group to which a lap belongs."""
+    """The group to which a lap belongs.
+
+    >>> from fleet_rival.core.example import lap
+    >>> group_of(lap(3, wetness="wet"))
+    Group(car=None, wetness='wet', compound=None, race=False)
+    """
     return Group(lap.car, lap.wetness, lap.compound, lap.session_kind == "race")

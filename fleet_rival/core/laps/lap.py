@@ -129,7 +129,11 @@ _IN_ORDER: Final = attrgetter(*(item.name for item in fields(Lap)))
 
 
 def natural_key(label: str) -> tuple[tuple[int, int, str], ...]:
-    """Sort key under which session `10` comes after session `9`."""
+    """Sort key under which session `10` comes after session `9`.
+
+    >>> sorted(["10", "9", "9b"], key=natural_key)
+    ['9', '9b', '10']
+    """
     return tuple(
         (0, int(piece), "") if piece.isdecimal() and piece.isascii() else (1, 0, piece)
         for piece in re.split(r"([0-9]+)", label)

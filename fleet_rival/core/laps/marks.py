@@ -122,6 +122,10 @@ def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedL
 
     Returns:
         The laps in their order, with marks. Marks stand on flying laps alone.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> [item.lap.number for item in judge(TRACK, LAPS, Settings()) if "cold" in item.marks]
+    [2]
     """
     ordered = in_order(laps)
     next_lap = following(ordered)

@@ -63,6 +63,10 @@ def merge(stored: Sequence[Lap], incoming: Sequence[Lap], apart: Set[str] = froz
         stored: laps of the combination; no identity twice.
         incoming: laps of the file, runs told apart; no identity twice.
         apart: labels of the file's sessions that a person declared to be other sessions than those of the same label.
+
+    >>> from fleet_rival.core.example import LAPS
+    >>> len(merge(LAPS[:3], LAPS[:5]).laps)
+    5
     """
     by_session: dict[str, dict[tuple[str, int | None, int], int]] = defaultdict(dict)
     for index, lap in enumerate(stored):
@@ -154,6 +158,10 @@ def _changed_fields(old: Lap, new: Lap) -> tuple[str, ...]:
 def unknown(lap: Lap, field: str) -> bool:
     """Whether a lap says nothing about something: what a run was declared to be is no difference to a file that
     doesn't say it.
+
+    >>> from fleet_rival.core.example import lap
+    >>> unknown(lap(3), "compound")
+    True
     """
     value = getattr(lap, field)
     if field == "session_kind":

@@ -40,6 +40,11 @@ def identify(laps: Sequence[Lap]) -> Identified:
 
     Returns:
         Every lap once, in the order of the input, with its run; and the repeats, the earlier row staying.
+
+    >>> from fleet_rival.core.example import LAPS
+    >>> found = identify([*LAPS, LAPS[3]])
+    >>> len(found.laps), len(found.repeats)
+    (14, 1)
     """
     nameless: dict[tuple[str, str], list[int]] = defaultdict(list)
     highest: dict[tuple[str, str], int] = defaultdict(int)
@@ -71,7 +76,12 @@ def identify(laps: Sequence[Lap]) -> Identified:
 
 
 def in_order(laps: Iterable[Lap]) -> list[Lap]:
-    """Sort laps by `started_at` where all have it, else by session, run and number; never by their place in a file."""
+    """Sort laps by `started_at` where all have it, else by session, run and number; never by their place in a file.
+
+    >>> from fleet_rival.core.example import LAPS
+    >>> [lap.number for lap in in_order(reversed(LAPS[:3]))]
+    [1, 2, 3]
+    """
     known = list(laps)
     if all(lap.started_at is not None for lap in known):
         return sorted(
@@ -81,7 +91,12 @@ def in_order(laps: Iterable[Lap]) -> list[Lap]:
 
 
 def following(laps: Sequence[Lap]) -> list[int | None]:
-    """For each lap the index of the one with the next number in the same run; a missing lap breaks the chain."""
+    """For each lap the index of the one with the next number in the same run; a missing lap breaks the chain.
+
+    >>> from fleet_rival.core.example import LAPS
+    >>> following(LAPS[:3])
+    [1, 2, None]
+    """
     place = {lap.identity: index for index, lap in enumerate(laps)}
     return [place.get(lap.identity._replace(number=lap.number + 1)) for lap in laps]
 

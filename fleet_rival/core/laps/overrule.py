@@ -33,6 +33,11 @@ def turned(
 
     Returns:
         Of each turned lap, mark to whether it stands, as `Lap.said` holds it.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.settings import Settings
+    >>> turned(TRACK, LAPS, {LAPS[2].identity}, Settings())
+    {Identity(driver='Ysolde Farrand', session='1', run=1, number=3): {'practice_only': True}}
     """
     out: dict[Identity, dict[str, bool]] = {}
     counted: dict[Identity, bool] = {}
@@ -63,6 +68,9 @@ def said_with(said: Mapping[str, bool], changes: Mapping[str, bool | None]) -> d
 
     Raises:
         BadMark: an unknown mark.
+
+    >>> said_with({"tow": True}, {"tow": None, "cool": False})
+    {'cool': False}
     """
     if strange := sorted(changes.keys() - set(MARKS)):
         raise BadMark(f"{strange[0]} is not a mark of laps")

@@ -41,6 +41,12 @@ def questions(laps: Sequence[JudgedLap], settings: Settings) -> tuple[Question, 
 
     Args:
         laps: as `judge` returns them.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> laps = [lap(number, 4.0 * (number == 7)) for number in range(2, 15)]
+    >>> [(item.kind, item.corner) for item in questions(judge(TRACK, laps, Settings()), Settings())]
+    [('incident', 'T2')]
     """
     usual = _usual_times(laps)
     out: list[Question] = []

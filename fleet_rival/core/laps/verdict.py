@@ -52,7 +52,15 @@ class Use(IntFlag):
 
 
 def uses(item: JudgedLap) -> Use:
-    """For what a lap counts."""
+    """For what a lap counts.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> _, cold, warm, *_ = judge(TRACK, LAPS, Settings())
+    >>> Use.BEST in uses(cold), Use.CLEAN in uses(cold), Use.CLEAN in uses(warm)
+    (True, False, True)
+    """
     told = {
         Use.BEST: item.may_be_best,
         Use.IDEALS: item.parts_count,
@@ -84,7 +92,14 @@ def race_goes_on(item: JudgedLap) -> bool:
 
 
 def was_free(item: JudgedLap) -> bool:
-    """Whether nothing but the driver, the car and its tyres made its time, counted along or not."""
+    """Whether nothing but the driver, the car and its tyres made its time, counted along or not.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> [was_free(item) for item in judge(TRACK, [lap(2), lap(3, flags=frozenset({"traffic"}))], Settings())]
+    [True, False]
+    """
     return not _NOT_FREE & item.against
 
 
@@ -101,7 +116,14 @@ def is_only(item: JudgedLap, mark: Mark) -> bool:
 
 
 def is_cold(item: JudgedLap) -> bool:
-    """Whether it was driven on tyres that weren't warm yet."""
+    """Whether it was driven on tyres that weren't warm yet.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> [item.lap.number for item in judge(TRACK, LAPS, Settings()) if is_cold(item)]
+    [2]
+    """
     return "cold" in item.marks
 
 
@@ -111,7 +133,12 @@ def is_spoiled(item: JudgedLap) -> bool:
 
 
 def is_slow_on_purpose(lap: Lap) -> bool:
-    """Whether its source says that it was driven to cool down."""
+    """Whether its source says that it was driven to cool down.
+
+    >>> from fleet_rival.core.example import lap
+    >>> is_slow_on_purpose(lap(3)), is_slow_on_purpose(lap(3, kind="flying", flags=("cool",)))
+    (False, True)
+    """
     return "cool" in lap.flags
 
 

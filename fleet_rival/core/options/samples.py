@@ -53,7 +53,12 @@ class Sample:
 
 
 def label_of(lap: Lap, where: str) -> str | None:
-    """Which option a lap was driven with."""
+    """Which option a lap was driven with.
+
+    >>> from fleet_rival.core.example import lap
+    >>> label_of(lap(3, options={"T2": "high"}), "T2")
+    'high'
+    """
     if where == "setup":
         return dict(lap.options).get("setup", lap.setup)
     return dict(lap.options).get(where)

@@ -143,6 +143,15 @@ def option_trial(
         where: a corner's code, `lap` or `setup`.
         labels: of the two.
         best_of: laps of qualifying.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> kinds = {0: {"T2": "low"}, 1: {"T2": "high"}}
+    >>> laps = [lap(number, -0.2 * (number % 2), options=kinds[number % 2]) for number in range(2, 30)]
+    >>> judged = judge(TRACK, laps, Settings())
+    >>> trial = option_trial(TRACK, judged, range(len(laps)), "T2", ("high", "low"), Settings())
+    >>> trial.first.median_us - trial.second.median_us
+    -200000.0
     """
     first, second = (samples_of(track, judged, members, where, label) for label in labels)
     changed = switches(first, second)

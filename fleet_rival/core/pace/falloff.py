@@ -80,6 +80,13 @@ def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Se
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> laps = [lap(number, 0.05 * number, tyre_age=number) for number in range(2, 20)]
+    >>> found = falloff_of(judge(TRACK, laps, Settings()), range(len(laps)), Settings())
+    >>> round(found.net.value, -3) if found.net else found.reasons
+    50000.0
     """
     runs = clean_runs(judged, members, settings.min_clean_laps)
     net = pooled_slope([(run.numbers, run.times_us) for run in runs])

@@ -67,6 +67,12 @@ def learning_points(judged: Sequence[JudgedLap], members: Sequence[int]) -> list
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> learning_points(judge(TRACK, LAPS, Settings()), range(len(LAPS)))
+    [Point(laps_done=9.0, median_us=60020000.0)]
     """
     return [
         Point(float(run.positions[len(run.positions) // 2] + 1), float(median(run.times_us)))
@@ -80,6 +86,9 @@ def learning_curve(points: Sequence[Point], target_us: int | None) -> LearningCu
     Args:
         points: of runs in the order in which they were driven, laps done ascending.
         target_us: a run median to be reached.
+
+    >>> learning_curve([], None)
+    LearningCurve(points=(), floor_us=None, amount_us=None, power=None, remain=None, reason='0 runs, 4 are needed')
     """
     from scipy.optimize import least_squares  # noqa: PLC0415  takes half a second to import; not every process needs it
 

@@ -48,6 +48,9 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
     Args:
         runs: of clean laps, in the order of driving, each with one setup.
         net: what a lap of age costs.
+
+    >>> setup_changes([], Slope(0.0, -1.0, 1.0, 0.0, 10, 2))
+    []
     """
     by_age = all(run.ages is not None for run in runs)
     blocks: dict[str, list[PaceRun]] = defaultdict(list)

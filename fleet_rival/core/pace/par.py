@@ -102,6 +102,9 @@ def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | st
 
     Returns:
         The curve, or the reason why there is none.
+
+    >>> par_of([("Ada", 0.0, 60_000_000)], 0.3)
+    "one driver alone: track and driver can't be told apart"
     """
     drivers = sorted({driver for driver, _, _ in laps})
     if len(drivers) < _LEAST_DRIVERS:

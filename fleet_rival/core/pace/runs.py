@@ -47,6 +47,12 @@ def clean_runs(judged: Sequence[JudgedLap], members: Sequence[int], least: int) 
     Args:
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps in `judged`.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> [len(run.laps) for run in clean_runs(judge(TRACK, LAPS, Settings()), range(len(LAPS)), 5)]
+    [12]
     """
     found: dict[tuple[str, int | None], list[int]] = defaultdict(list)
     for index in members:

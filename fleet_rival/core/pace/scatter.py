@@ -86,6 +86,12 @@ def by_run(judged: Sequence[JudgedLap], members: Sequence[int], settings: Settin
 def by_lap_of_run(judged: Sequence[JudgedLap], members: Sequence[int]) -> list[LapOfRun]:
     """Where in a run laps are faster or slower than the run's median, and where they scatter; runs of three clean
     laps or more.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> by_lap_of_run(judge(TRACK, LAPS, Settings()), range(len(LAPS)))[0]
+    LapOfRun(lap=2, n=1, offset_us=0.0, spread_us=None)
     """
     found: dict[int, list[int]] = defaultdict(list)
     for run in clean_runs(judged, members, 3):

@@ -59,6 +59,9 @@ def pooled_slope(runs: Sequence[tuple[Sequence[float] | Values, Sequence[float] 
 
     Returns:
         The slope; None where no run has two different x.
+
+    >>> pooled_slope([([1, 2, 3, 4], [10.0, 20.0, 30.0, 41.0]), ([1, 2, 3], [110.0, 120.0, 129.0])])
+    Slope(value=10.0, low=9.3685654063136, high=11.262869187372802, correlation=0.3277777777777777, n=7, runs=2)
     """
     pairs: list[Values] = []
     variance = 0.0

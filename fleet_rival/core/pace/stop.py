@@ -95,7 +95,11 @@ class Stop:
 
 
 def seat_of(laps: Sequence[SeatLap], break_seconds: float) -> Sequence[SeatLap]:
-    """The laps since the last break: a stretch between two laps of which at least so much is no lap."""
+    """The laps since the last break: a stretch between two laps of which at least so much is no lap.
+
+    >>> [lap.begins for lap in seat_of([SeatLap(t, 60.0, True, False) for t in (0, 60, 2000)], 600)]
+    [2000]
+    """
     first = 0
     for number in range(1, len(laps)):
         if laps[number].begins - laps[number - 1].begins - laps[number - 1].seconds >= break_seconds:

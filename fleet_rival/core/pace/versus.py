@@ -75,6 +75,9 @@ def versus(
         laps: distance of the race.
         stops: stops on the way, at even distances; each makes the tyres new.
         stop_us: what a stop costs, the same for both.
+
+    >>> versus([], [], 20, Settings()).reason
+    'a run of 5 clean laps is needed on either side'
     """
     one, other = _by_lap(first), _by_lap(second)
     steps: list[Step] = []

@@ -61,6 +61,9 @@ def wear_of(readings: Sequence[TreadReading], threshold_pct: float) -> Wear | st
 
     Returns:
         The wear, or the reason why it can't be told.
+
+    >>> wear_of([], 30.0)
+    'no tread reading after a lap of a set'
     """
     wheels: dict[str, WheelWear] = {}
     for name in sorted({wheel for reading in readings for wheel in reading.tread_pct}):

@@ -5,17 +5,13 @@ from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
 from fleet_rival.core.planning.problem import Care
+from fleet_rival.core.settings import Planning
 
 __all__ = ["BLOCKS", "MOST_OWN", "BadBlock", "BlockKind", "laps_of", "library_of", "minutes_of"]
 
 MOST_OWN: Final = 20
 """Kinds that a team may add."""
 _STEP_MINUTES: Final = 5
-_SLOW_LAP: Final = 1.3
-"""Out laps and in laps, over a lap at pace: cold tyres one way, a pit lane the other."""
-_WALKED_LAP: Final = 1.15
-_UNKNOWN_LAP_US: Final = 90_000_000
-"""Where nobody has driven and no target is set."""
 _OWN: Final = "own-"
 _CODE_LENGTH: Final = 16
 
@@ -87,6 +83,9 @@ def library_of(told: Mapping[str, Mapping[str, Any]]) -> dict[str, BlockKind]:
 
     Raises:
         BadBlock: a value that can't be.
+
+    >>> library_of({"walk": {"laps": 4}})["walk"].laps
+    4
     """
     out = dict(BLOCKS)
     for code, values in told.items():
@@ -120,22 +119,36 @@ def _checked(code: str, values: Mapping[str, Any]) -> dict[str, Any]:
     return dict(values)
 
 
-def laps_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
+def laps_of(
+    kind: BlockKind,
+    lap_us: int | None,
+    race_minutes: float,
+    care: Care | None = None,
+    planning: Planning = Planning(),
+) -> int:
     """Flying laps of a block: those of its kind, as many as fit into the seat limit; of a rehearsal, the race's. At
     least one where it is driven.
+
+    >>> laps_of(BLOCKS["long"], 90_000_000, 30.0), laps_of(BLOCKS["rehearsal"], 90_000_000, 30.0)
+    (22, 20)
     """
-    lap = (lap_us or _UNKNOWN_LAP_US) / 60e6
     if not kind.driving:
         return 0
     if kind.code == "rehearsal":
-        return max(1, int(race_minutes / lap))
-    room = ((care or Care()).seat_limit_minutes - kind.minutes) / (
-        lap * (_WALKED_LAP if kind.code == "walk" else 1.0)
-    ) - 2 * _SLOW_LAP
+        return max(1, int(race_minutes * 60e6 / (lap_us or planning.unknown_lap_us)))
+    care = care or Care.usual(planning)
+    room = (care.seat_limit_minutes - kind.minutes) / _lap_minutes(kind, lap_us, planning)
+    room -= 2 * planning.slow_lap_pct / 100
     return max(1, min(kind.laps, int(room)))
 
 
-def minutes_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: Care | None = None) -> int:
+def minutes_of(
+    kind: BlockKind,
+    lap_us: int | None,
+    race_minutes: float,
+    care: Care | None = None,
+    planning: Planning = Planning(),
+) -> int:
     """How long a block takes, on whole five minutes.
 
     A block that would go beyond the seat limit has as many laps as fit; a rehearsal lasts as long as its race.
@@ -146,13 +159,18 @@ def minutes_of(kind: BlockKind, lap_us: int | None, race_minutes: float, care: C
     Args:
         lap_us: a lap at pace; None where nobody knows.
     """
-    care = care or Care()
+    care = care or Care.usual(planning)
     if kind.code == "rehearsal":
         return _whole(race_minutes + kind.minutes)
-    lap = (lap_us or _UNKNOWN_LAP_US) / 60e6 * (_WALKED_LAP if kind.code == "walk" else 1.0)
-    out_and_in = 2 * lap * _SLOW_LAP if kind.driving else 0.0
+    lap = _lap_minutes(kind, lap_us, planning)
+    out_and_in = 2 * lap * planning.slow_lap_pct / 100 if kind.driving else 0.0
     minutes = kind.laps * lap + out_and_in + kind.minutes
     return min(_whole(minutes), int(care.seat_limit_minutes)) if kind.driving else _whole(minutes)
+
+
+def _lap_minutes(kind: BlockKind, lap_us: int | None, planning: Planning) -> float:
+    lap = (lap_us or planning.unknown_lap_us) / 60e6
+    return lap * planning.walked_lap_pct / 100 if kind.code == "walk" else lap
 
 
 def _whole(minutes: float) -> int:

@@ -31,6 +31,15 @@ class Broken:
 def broken_rules(problem: Problem, plan: Sequence[Placed]) -> list[Broken]:
     """Every rule that is broken, block by block. Nothing is broken by what isn't planned, but a lock that is missing
     or moved.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person, Placed, Problem, Wanted
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ())
+    >>> problem = Problem(hours[0], hours[1], (ada,), (Wanted("run", "Ada", "long", 45, 900, hours[1]),))
+    >>> [item.rule for item in broken_rules(problem, [Placed("run", hours[0], hours[1])])]
+    ['outside', 'seat']
     """
     wanted = {item.key: item for item in problem.wanted}
     placed = {item.key: item for item in plan}

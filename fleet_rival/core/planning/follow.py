@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final
 
+from fleet_rival.core.settings import Planning
+
 __all__ = ["OPEN", "DrivenRun", "Followed", "PlannedBlock", "follow"]
 
 OPEN: Final = frozenset({"coming", "under_way"})
@@ -22,12 +24,6 @@ _PURPOSE_OF: Final[Mapping[str, tuple[str, ...]]] = {
 """What a run is declared as that drives a block of a kind. Other kinds, and runs of which nobody said what they are,
 go by the time alone.
 """
-_EARLY: Final = timedelta(hours=12)
-_LATE: Final = timedelta(hours=24)
-"""A run drives a block that was planned for the same evening, or the one before or after it."""
-_AROUND: Final = timedelta(minutes=20)
-"""People sit down a little before the hour, and stay a little."""
-_DONE_SHARE: Final = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +75,8 @@ class Followed:
     """What became of a block.
 
     Attributes:
-        state: `coming`; `under_way`: its time has come, or a run has taken it before it is over; `done`; `short`: less
-            than half of its laps were driven; `replaced`: other laps stood in its time; `missed`.
+        state: `coming`; `under_way`: its time has come, or a run has taken it before it is over; `done`; `short`: too
+            few of its laps were driven; `replaced`: other laps stood in its time; `missed`.
         runs: keys of those that took it, or stand in its place.
         laps: flying laps of those.
         purpose: of the first run that stands in its place.
@@ -92,7 +88,9 @@ class Followed:
     purpose: str | None = None
 
 
-def follow(blocks: Sequence[PlannedBlock], runs: Sequence[DrivenRun], now: datetime) -> dict[str, Followed]:
+def follow(
+    blocks: Sequence[PlannedBlock], runs: Sequence[DrivenRun], now: datetime, planning: Planning = Planning()
+) -> dict[str, Followed]:
     """What became of each block, by its key.
 
     A declared run takes the block of its driver, combination and purpose that is nearest in time; work on a corner the
@@ -103,16 +101,16 @@ def follow(blocks: Sequence[PlannedBlock], runs: Sequence[DrivenRun], now: datet
     """
     taken: dict[str, list[DrivenRun]] = defaultdict(list)
     for run in sorted(runs, key=lambda item: (item.begins, item.key)):
-        fitting = [block for block in blocks if _fits(block, run)]
+        fitting = [block for block in blocks if _fits(block, run, planning)]
         named = [block for block in fitting if block.about and any(_names(words, block.about) for words in run.watch)]
         if nearest := min(
             named or fitting, key=lambda block: (_apart(block, run), block.begins, block.key), default=None
         ):
             taken[nearest.key].append(run)
-    return {block.key: _became(block, taken[block.key], runs, now) for block in blocks}
+    return {block.key: _became(block, taken[block.key], runs, now, planning) for block in blocks}
 
 
-def _fits(block: PlannedBlock, run: DrivenRun) -> bool:
+def _fits(block: PlannedBlock, run: DrivenRun, planning: Planning) -> bool:
     if (
         block.person != run.person
         or run.combination not in block.combinations
@@ -122,8 +120,9 @@ def _fits(block: PlannedBlock, run: DrivenRun) -> bool:
         return False
     purposes = _PURPOSE_OF.get(block.kind)
     if purposes is None or run.purpose is None:
-        return block.begins - _AROUND <= run.begins <= block.ends
-    return run.purpose in purposes and block.begins - _EARLY <= run.begins <= block.ends + _LATE
+        return block.begins - timedelta(minutes=planning.around_minutes) <= run.begins <= block.ends
+    early, late = timedelta(hours=planning.early_hours), timedelta(hours=planning.late_hours)
+    return run.purpose in purposes and block.begins - early <= run.begins <= block.ends + late
 
 
 def _names(words: str, corner: str) -> bool:
@@ -137,11 +136,13 @@ def _apart(block: PlannedBlock, run: DrivenRun) -> timedelta:
     return min(abs(run.begins - block.begins), abs(run.begins - block.ends))
 
 
-def _became(block: PlannedBlock, own: Sequence[DrivenRun], runs: Sequence[DrivenRun], now: datetime) -> Followed:
+def _became(
+    block: PlannedBlock, own: Sequence[DrivenRun], runs: Sequence[DrivenRun], now: datetime, planning: Planning
+) -> Followed:
     keys, laps = tuple(run.key for run in own), sum(run.laps for run in own)
     if block.said is not None:
         return Followed(block.said, keys, laps)
-    if own and laps >= max(1.0, _DONE_SHARE * block.laps):
+    if own and laps >= max(1.0, planning.driven_pct / 100 * block.laps):
         return Followed("done", keys, laps)
     if block.ends > now:
         return Followed("under_way" if own or block.begins <= now else "coming", keys, laps)

@@ -16,6 +16,15 @@ def greedy_plan(problem: Problem, without: Collection[str] = ()) -> tuple[Placed
 
     What a block needs, and what has to come before it, is placed before it; then the latest beginning at which nothing
     is in the way is taken.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person, Problem, Wanted
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ((hours[0], hours[1]),))
+    >>> problem = Problem(hours[0], hours[1], (ada,), (Wanted("run", "Ada", "long", 45, 900, hours[1]),))
+    >>> [item.begins.hour for item in greedy_plan(problem)]
+    [19]
     """
     wanted = {item.key: item for item in problem.wanted}
     placed = {item.key: item for item in problem.fixed()}

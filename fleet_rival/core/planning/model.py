@@ -13,30 +13,26 @@ from fleet_rival.core.planning.room import possible_starts
 if TYPE_CHECKING:
     from ortools.sat.python.cp_model import CpModel, IntVar
 
-__all__ = ["LEAST_UNITS", "SCALE", "STAYS_SHARE", "Model", "gain_of"]
-
-_FADES_SHARE: Final = 0.02
-
-
-_FADES_DAYS: Final = 10
-"""What is learned fades: each day that a block is before its last possible one costs this share of its gain, so that
-the later one of two equal evenings is taken; no more days than these are counted."""
-
-
-STAYS_SHARE: Final = 0.05
-"""Who has written a block down doesn't want it moved for less than this share of its gain."""
-
+__all__ = ["LEAST_UNITS", "SCALE", "Model", "gain_of"]
 
 LEAST_UNITS: Final = 3.0
 """For a piece of the problem, however small its share is."""
-
-
 SCALE: Final = 10
 """Parts of a microsecond in which the solver counts, so that small shares of small gains aren't rounded away."""
 
 
 def gain_of(problem: Problem, plan: Sequence[Placed]) -> int:
-    """The gains of all blocks of a plan, in microseconds a lap, weighted; nothing taken off."""
+    """The gains of all blocks of a plan, in microseconds a lap, weighted; nothing taken off.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person, Placed, Problem, Wanted
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ((hours[0], hours[1]),))
+    >>> problem = Problem(hours[0], hours[1], (ada,), (Wanted("run", "Ada", "long", 45, 900, hours[1]),))
+    >>> gain_of(problem, [Placed("run", hours[0], hours[1])])
+    900
+    """
     gains = {item.key: item.gain for item in problem.wanted}
     return sum(gains[item.key] for item in plan)
 
@@ -239,6 +235,7 @@ class Model:
             self.model.add(sum(terms) <= max(0, int(left.get(key, self._people[key[0]].care.day_limit_minutes))))
 
     def _worth(self) -> None:
+        planning = self.problem.planning
         terms: list[Any] = []
         for block in self._blocks.values():
             gain = block.item.gain * SCALE
@@ -246,12 +243,9 @@ class Model:
             before = self.problem.before.get(block.item.key)
             stays = self._step(before, up=True) if before is not None else None
             for place in block.places:
-                share = (
-                    1
-                    - _FADES_SHARE * min(_FADES_DAYS, last - place.day)
-                    + (STAYS_SHARE if place.step == stays else 0.0)
-                )
-                terms.append(round(gain * share) * place.chosen)
+                fades = planning.fades_pct * min(planning.fades_days, last - place.day)
+                share = 100 - fades + (planning.stays_pct if place.step == stays else 0.0)
+                terms.append(round(gain * share / 100) * place.chosen)
         self.model.maximize(sum(terms))
 
 

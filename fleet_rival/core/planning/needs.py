@@ -2,26 +2,14 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Final
+from typing import Any
 
 from fleet_rival.core.planning.blocks import BLOCKS, BlockKind, laps_of, minutes_of
 from fleet_rival.core.planning.problem import Care
 from fleet_rival.core.planning.readiness import Evidence
+from fleet_rival.core.settings import Planning
 
-__all__ = ["WEIGHTS", "NeededBlock", "needed_blocks"]
-
-WEIGHTS: Final[Mapping[str, float]] = {"must": 1.0, "want": 0.6, "if_ready": 0.3}
-"""What a gain counts, by how much the entry matters."""
-_WALKED_LAPS: Final = 12
-_LEAST_US: Final = 5_000
-"""Work that brings less than five milliseconds a lap isn't worth an evening."""
-_REACHED_SHARE: Final = 0.3
-"""Beyond a target that is reached, pace is worth less: it was chosen because it is enough."""
-_ONE_EVENING: Final = 0.5
-"""A block brings about half of what the learning curve still promises; and where there is a target, no more than the
-way to it.
-"""
-_UNKNOWN_LAP_US: Final = 90_000_000
+__all__ = ["NeededBlock", "needed_blocks"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,28 +40,32 @@ def needed_blocks(
     care: Care | None = None,
     library: Mapping[str, BlockKind] = BLOCKS,
     done: Mapping[str, int] | None = None,
+    planning: Planning = Planning(),
 ) -> list[NeededBlock]:
     """What would help, the most valuable first.
 
     Args:
         done: how often kinds that the team has added were driven for this race.
+
+    >>> [block.kind for block in needed_blocks(Evidence(lap_us=90_000_000, laps=40, qualifying_runs=2))]
+    ['build', 'long', 'rehearsal']
     """
-    lap = evidence.lap_us or _UNKNOWN_LAP_US
+    lap = evidence.lap_us or planning.unknown_lap_us
     out: list[NeededBlock] = []
 
     def add(kind: str, about: str, gain_us: float, why: str, **numbers: Any) -> None:
         block = library[kind]
-        if gain_us >= _LEAST_US and block.planned:
-            minutes = minutes_of(block, evidence.lap_us, evidence.race_minutes, care)
-            laps = laps_of(block, evidence.lap_us, evidence.race_minutes, care)
+        if gain_us >= planning.least_gain_s * 1e6 and block.planned:
+            minutes = minutes_of(block, evidence.lap_us, evidence.race_minutes, care, planning)
+            laps = laps_of(block, evidence.lap_us, evidence.race_minutes, care, planning)
             out.append(NeededBlock(kind, about, minutes, laps, gain_us, why, numbers))
 
     def supposed(kind: str) -> None:
         add(kind, library[kind].name, library[kind].share * lap, "supposed", share=library[kind].share)
 
-    if evidence.laps < _WALKED_LAPS and not evidence.known_track:
+    if evidence.laps < planning.walked_laps and not evidence.known_track:
         supposed("walk")
-    _build(evidence, lap, library["build"].share, add)
+    _build(evidence, lap, library["build"].share, planning, add)
     for mistake in evidence.mistakes:
         told = {
             "corner": mistake.corner,
@@ -114,11 +106,11 @@ def needed_blocks(
     return sorted(out, key=lambda item: (-item.gain_us, item.kind, item.about))
 
 
-def _build(evidence: Evidence, lap: int, share: float, add: Callable[..., None]) -> None:
-    gain = _ONE_EVENING * evidence.learning_us if evidence.learning_us is not None else share * lap
+def _build(evidence: Evidence, lap: int, share: float, planning: Planning, add: Callable[..., None]) -> None:
+    gain = planning.learning_pct / 100 * evidence.learning_us if evidence.learning_us is not None else share * lap
     why = "learning" if evidence.learning_us is not None else "supposed"
     reached = evidence.gap_us is not None and evidence.gap_us <= 0
     numbers: dict[str, float | str] = {} if evidence.gap_us is None else {"gap_us": float(evidence.gap_us)}
     if evidence.gap_us is not None and not reached:
         gain = min(gain, float(evidence.gap_us))
-    add("build", "", gain * (_REACHED_SHARE if reached else 1.0), why, share=share, **numbers)
+    add("build", "", gain * (planning.reached_pct / 100 if reached else 1.0), why, share=share, **numbers)

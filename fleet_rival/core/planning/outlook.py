@@ -37,6 +37,9 @@ def look_ahead(needed: Sequence[float], there: Sequence[float]) -> list[Ahead]:
     Args:
         needed: hours by week, in order; the first is the week that runs.
         there: hours by week, of equal length.
+
+    >>> [ahead.begin for ahead in look_ahead([2.0, 5.0], [4.0, 4.0])]
+    [0, 0]
     """
     spare = list(there)
     out = []

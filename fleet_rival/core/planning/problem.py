@@ -7,6 +7,7 @@ from typing import Final
 from zoneinfo import ZoneInfo
 
 from fleet_rival.core.season.availability import Span
+from fleet_rival.core.settings import Planning
 
 __all__ = [
     "STEP",
@@ -25,6 +26,7 @@ __all__ = [
 
 STEP: Final = timedelta(minutes=15)
 """Blocks begin and end on whole steps since the problem's beginning."""
+_USUAL: Final = Planning()
 _DAY_TURNS: Final = time(4)
 """A day of practice goes from 4 in the morning to 4 in the morning: an evening that goes on past midnight is one
 evening.
@@ -41,9 +43,14 @@ class Care:
         day_limit_minutes: driven in a day.
     """
 
-    seat_limit_minutes: float = 50.0
-    break_minutes: float = 10.0
-    day_limit_minutes: float = 150.0
+    seat_limit_minutes: float = _USUAL.seat_limit_minutes
+    break_minutes: float = _USUAL.break_minutes
+    day_limit_minutes: float = _USUAL.day_limit_minutes
+
+    @classmethod
+    def usual(cls, planning: Planning) -> "Care":
+        """What the team's settings say for who hasn't said anything."""
+        return cls(planning.seat_limit_minutes, planning.break_minutes, planning.day_limit_minutes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +143,7 @@ class Problem:
     coaches: Mapping[str, tuple[Span, ...]] = field(default_factory=dict)
     locked: Mapping[str, Locked] = field(default_factory=dict)
     before: Mapping[str, datetime] = field(default_factory=dict)
+    planning: Planning = _USUAL
 
     def person(self, name: str) -> Person:
         return next(item for item in self.people if item.name == name)
@@ -153,13 +161,20 @@ class Problem:
 
 
 def steps_of(minutes: float) -> int:
-    """Whole steps that hold so many minutes."""
+    """Whole steps that hold so many minutes.
+
+    >>> steps_of(25)
+    2
+    """
     return -(-int(minutes * 60) // int(STEP.total_seconds()))
 
 
 def rest_minutes(item: Wanted, care: Care) -> float:
     """The break that a block at the seat asks for behind it; a rehearsal beyond the seat limit a longer one, in
     proportion.
+
+    >>> rest_minutes(Wanted("a", "Ada", "long", 50, 1, datetime(2031, 3, 4)), Care())
+    10.0
     """
     if not item.driving:
         return 0.0
@@ -167,7 +182,13 @@ def rest_minutes(item: Wanted, care: Care) -> float:
 
 
 def days_of(person: Person, spans: Iterable[Span]) -> list[tuple[int, Span]]:
-    """Stretches cut where the person's day turns, each with the ordinal of its day."""
+    """Stretches cut where the person's day turns, each with the ordinal of its day.
+
+    >>> from datetime import UTC
+    >>> evening = (datetime(2031, 3, 4, 23, tzinfo=UTC), datetime(2031, 3, 5, 1, tzinfo=UTC))
+    >>> len(list(days_of(Person("Ada", ZoneInfo("UTC"), ()), [evening])))
+    1
+    """
     out = []
     for start, end in spans:
         at = start
@@ -180,7 +201,12 @@ def days_of(person: Person, spans: Iterable[Span]) -> list[tuple[int, Span]]:
 
 
 def joined(spans: Sequence[Span]) -> list[Span]:
-    """Stretches in order, those that touch made one."""
+    """Stretches in order, those that touch made one.
+
+    >>> days = [datetime(2031, 3, 4, hour) for hour in (18, 19, 20)]
+    >>> joined([(days[1], days[2]), (days[0], days[1])]) == [(days[0], days[2])]
+    True
+    """
     out: list[Span] = []
     for start, end in sorted(spans):
         if out and start <= out[-1][1]:
@@ -191,7 +217,12 @@ def joined(spans: Sequence[Span]) -> list[Span]:
 
 
 def without(spans: Sequence[Span], taken: Sequence[Span]) -> list[Span]:
-    """What is left of stretches once others are taken out."""
+    """What is left of stretches once others are taken out.
+
+    >>> hours = [datetime(2031, 3, 4, hour) for hour in (18, 19, 20)]
+    >>> without([(hours[0], hours[2])], [(hours[0], hours[1])]) == [(hours[1], hours[2])]
+    True
+    """
     out = list(spans)
     for start, end in joined(taken):
         out = [piece for a, b in out for piece in ((a, min(b, start)), (max(a, end), b)) if piece[0] < piece[1]]

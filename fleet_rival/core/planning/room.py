@@ -27,7 +27,17 @@ class Room:
 
 
 def possible_starts(problem: Problem, item: Wanted) -> list[Room]:
-    """Every stretch in which a block can begin, whatever else is planned; none where it can't be planned."""
+    """Every stretch in which a block can begin, whatever else is planned; none where it can't be planned.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person, Problem, Wanted
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ((hours[0], hours[1]),))
+    >>> problem = Problem(hours[0], hours[1], (ada,), (Wanted("run", "Ada", "long", 45, 900, hours[1]),))
+    >>> [len(room.windows) for room in possible_starts(problem, problem.wanted[0])]
+    [1]
+    """
     person = problem.person(item.person)
     length = timedelta(minutes=item.minutes)
     rest = timedelta(minutes=rest_minutes(item, person.care))

@@ -8,7 +8,7 @@ from threading import Event, Thread
 from typing import TYPE_CHECKING, Final
 
 from fleet_rival.core.planning.greedy import greedy_plan
-from fleet_rival.core.planning.model import LEAST_UNITS, SCALE, STAYS_SHARE, Model, gain_of
+from fleet_rival.core.planning.model import LEAST_UNITS, SCALE, Model, gain_of
 from fleet_rival.core.planning.problem import Placed, Problem
 
 if TYPE_CHECKING:
@@ -70,6 +70,15 @@ def plan_week(
     Args:
         forced: blocks that have to be in it; where that can't be, the plan is empty with a bound of minus one.
         without: blocks that must not be in it.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person, Problem, Wanted
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ((hours[0], hours[1]),))
+    >>> problem = Problem(hours[0], hours[1], (ada,), (Wanted("run", "Ada", "long", 45, 900, hours[1]),))
+    >>> [item.key for item in plan_week(problem).placed]
+    ['run']
     """
     effort = effort or Effort()
     pieces = apart(problem)
@@ -146,7 +155,9 @@ def _plan(problem: Problem, effort: Effort, forced: Sequence[str], without: Sequ
     with _stopping(solver, effort.stop):
         status = solver.solve(built.model)
     # Every block at its best: no plan is worth more, and a search that says less wasn't one.
-    whole = (1 + STAYS_SHARE) * sum(item.gain for item in problem.wanted if item.key not in problem.locked)
+    whole = (1 + problem.planning.stays_pct / 100) * sum(
+        item.gain for item in problem.wanted if item.key not in problem.locked
+    )
     looked = status == cp_model.OPTIMAL or solver.best_objective_bound <= whole * SCALE
     if status not in (cp_model.OPTIMAL, cp_model.INFEASIBLE) and not looked and tries and not effort.stop():
         # All of the effort went into reading the problem.

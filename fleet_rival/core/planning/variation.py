@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, timedelta
 from typing import Final
 
 from fleet_rival.core.planning.checker import broken_rules
@@ -14,8 +14,6 @@ from fleet_rival.core.words import RoomKind
 
 __all__ = ["SHORT", "Beside", "RoomMaker", "beside", "room_makers", "with_less_time", "with_more_time"]
 
-_EVENING: Final = (time(19), time(22))
-"""In the zone of the person: when people find time who say they have none."""
 SHORT: Final = Effort(units=3.0)
 """For questions asked beside a plan."""
 
@@ -58,13 +56,33 @@ class RoomMaker:
 
 
 def with_more_time(problem: Problem, name: str, spans: Iterable[Span]) -> Problem:
-    """The week in which a person has more time; not where a race is."""
+    """The week in which a person has more time; not where a race is.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ())
+    >>> problem = Problem(hours[0], hours[1], (ada,), ())
+    >>> len(with_more_time(problem, "Ada", [(hours[0], hours[1])]).person("Ada").free)
+    1
+    """
     more = tuple(spans)
     return _with_person(problem, name, lambda person: replace(person, free=tuple(joined([*person.free, *more]))))
 
 
 def with_less_time(problem: Problem, name: str, spans: Iterable[Span]) -> Problem:
-    """The week in which a person isn't there at some times."""
+    """The week in which a person isn't there at some times.
+
+    >>> from datetime import UTC, datetime
+    >>> from zoneinfo import ZoneInfo
+    >>> from fleet_rival.core.planning.problem import Person
+    >>> hours = [datetime(2031, 3, 4, hour, tzinfo=UTC) for hour in (18, 20)]
+    >>> ada = Person("Ada", ZoneInfo("UTC"), ((hours[0], hours[1]),))
+    >>> problem = Problem(hours[0], hours[1], (ada,), ())
+    >>> len(with_less_time(problem, "Ada", [(hours[0], hours[1])]).person("Ada").free)
+    0
+    """
     gone = sorted(spans)
     return _with_person(problem, name, lambda person: replace(person, free=tuple(without(person.free, gone))))
 
@@ -175,7 +193,9 @@ def _evenings(problem: Problem, person: Person, until: datetime) -> Iterable[Spa
     """Evenings of a person's days that aren't over, before a moment."""
     day: date = problem.begins.astimezone(person.zone).date()
     while True:
-        begins, ends = (datetime.combine(day, at, person.zone).astimezone(problem.begins.tzinfo) for at in _EVENING)
+        begins, ends = (
+            datetime.combine(day, at, person.zone).astimezone(problem.begins.tzinfo) for at in problem.planning.evening
+        )
         if begins >= min(until, problem.ends):
             return
         if max(begins, problem.begins) < min(ends, until):

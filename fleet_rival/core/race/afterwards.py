@@ -184,12 +184,20 @@ class Calibration:
 
 
 def wider(value: float, end: float, widen: float) -> float:
-    """An end of an interval around a value, made wider."""
+    """An end of an interval around a value, made wider.
+
+    >>> wider(62.0, 61.0, 1.5)
+    60.5
+    """
     return value + (end - value) * widen
 
 
 def expected_count(mean: float) -> Expected:
-    """A number of single events, with the interval of nine races in ten by Poisson."""
+    """A number of single events, with the interval of nine races in ten by Poisson.
+
+    >>> expected_count(2.0)
+    Expected(value=2.0, low=0.0, high=5.0, share=0.9)
+    """
     from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
 
     low, high = stats.poisson.interval(_NINE_IN_TEN, mean) if mean > 0 else (0.0, 0.0)
@@ -199,6 +207,10 @@ def expected_count(mean: float) -> Expected:
 def expected_use(used: Consumption, laps: int) -> Expected:
     """The mean of what a race's laps use: how races differ, and what is left of laps' own scatter over the distance;
     nine races in ten.
+
+    >>> from fleet_rival.core.race.consumption import consumption_of
+    >>> expected_use(consumption_of([[2.0, 2.1, 1.9], [2.0, 2.2]]), 10).value
+    2.04
     """
     spread = math.sqrt(used.between**2 + used.deviation**2 / laps)
     half = float(ndtri(0.5 + _NINE_IN_TEN / 2)) * spread
@@ -206,7 +218,11 @@ def expected_use(used: Consumption, laps: int) -> Expected:
 
 
 def compared(expected: Mapping[str, Expected], happened: Mapping[str, float | None]) -> tuple[Compared, ...]:
-    """Figures that are known before and after, in the order of the day."""
+    """Figures that are known before and after, in the order of the day.
+
+    >>> compared({"strikes": expected_count(2.0)}, {"strikes": 7.0})
+    (Compared(figure='strikes', expected=Expected(value=2.0, low=0.0, high=5.0, share=0.9), happened=7.0),)
+    """
     out = []
     for figure in FIGURES:
         before, after = expected.get(figure), happened.get(figure)
@@ -222,6 +238,10 @@ def under_pressure(
 
     Args:
         practice, race: slips and passes of each corner; corners with fewer than five passes in either are left out.
+
+    >>> found = under_pressure({"T1": (2, 100), "T2": (0, 100)}, {"T1": (6, 20), "T2": (0, 20)})
+    >>> [(item.corner, item.chance < 0.001) for item in found]
+    [('T1', True)]
     """
     from scipy import stats  # noqa: PLC0415  takes a second to import; not every process needs it
 
@@ -294,6 +314,9 @@ def counted(points: Sequence[float], rule: str) -> float | None:
 
     Raises:
         ValueError: another rule.
+
+    >>> counted([20, 35], "best"), counted([20, 35], "mean"), counted([], "sum")
+    (35, 27.5, None)
     """
     if rule not in COUNTING:
         raise ValueError(f"{rule} is no rule for several starts")

@@ -53,6 +53,9 @@ def consumption_of(runs: Sequence[Sequence[float]]) -> Consumption | None:
     A run's laps lie nearer to each other than to another run's, so that a race, which is one run, may use more than the
     scatter of laps alone
     tells: one-way analysis of variance, by moments (Searle, Linear models, 1971, section 9.5).
+
+    >>> consumption_of([[2.0, 2.1, 1.9], [2.0, 2.2]])
+    Consumption(mean=2.04, deviation=0.11547005383792526, between=0.0, laps=5, runs=2)
     """
     kept = [np.asarray(run, dtype=np.float64) for run in runs if len(run)]
     laps = sum(len(run) for run in kept)
@@ -83,6 +86,9 @@ def start_load(used: Consumption, laps: float, risk: float = 0.05, formation: fl
     Args:
         formation: laps driven slowly before the start, as a share of what a lap uses.
         saving: share that is saved on every lap; 0: none.
+
+    >>> round(start_load(consumption_of([[2.0, 2.1, 1.9], [2.0, 2.2]]), 20).amount, 2)
+    43.52
     """
     if not 0 < risk < 1 or laps <= 0:
         raise ValueError("a risk lies between 0 and 1, and a race has laps")
@@ -103,6 +109,9 @@ def litre_cost(per_lap: float, driven_us: float | None, tyres_us: float | None) 
     Args:
         per_lap: litres.
         driven_us: falloff a lap as driven, in which the car gets lighter; `tyres_us`: the tyres' alone.
+
+    >>> litre_cost(2.0, driven_us=10_000, tyres_us=50_000)
+    20000.0
     """
     if driven_us is None or tyres_us is None or per_lap <= 0:
         return None

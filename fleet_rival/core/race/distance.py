@@ -38,6 +38,11 @@ def timed_race(
 
     Raises:
         ValueError: a lap or a race that takes no time.
+
+    >>> timed_race(20, 61.0)
+    Distance(laps=20, close=False, leader_laps=20)
+    >>> timed_race(20, 63.0, leader_seconds=61.0).laps
+    20
     """
     leader = leader_seconds if leader_seconds is not None else lap_seconds
     if min(minutes, lap_seconds, leader) <= 0:

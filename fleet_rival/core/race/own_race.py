@@ -96,6 +96,10 @@ def places(own: OwnRace, rivals_us: Sequence[float]) -> tuple[float, float]:
         own: of which the spread is taken to be normal between the ends of its interval.
         rivals_us: what each rival's race takes; how far they differ from race to race nobody knows, so that they are
             taken as they are.
+
+    >>> race = race_from_laps([RaceLap(60e6 + 1e5 * (number % 5)) for number in range(20)], 10)
+    >>> [round(place, 1) for place in places(race, [590e6, 620e6])]
+    [2.0, 2.0]
     """
     from scipy.special import ndtr  # noqa: PLC0415  takes a third of a second to import; not every process needs it
 

@@ -76,9 +76,17 @@ def cold_setting(
 
 
 def rounded_to(value: float, step: float, low: float | None = None, high: float | None = None) -> float:
-    """A setting on the car's step, within what it allows."""
+    """A setting on the car's step, within what it allows.
+
+    >>> rounded_to(158.3, 0.5, low=150.0)
+    158.5
+    >>> rounded_to(149.0, 0.5, low=150.0)
+    150.0
+    """
     if step <= 0:
         raise ValueError("a step is more than nothing")
     start = low if low is not None else 0.0
     told = start + round((value - start) / step) * step
-    return min(max(told, low if low is not None else told), high if high is not None else told)
+    if low is not None:
+        told = max(told, low)
+    return told if high is None else min(told, high)

@@ -121,6 +121,9 @@ def time_of(pace: CompoundPace, laps: int, falloff_us: float | None = None) -> f
 def tells_of_stint(clean_laps: int, stint: int) -> bool:
     """Whether a run of so many clean laps says how tyres and driver last for a stint: half of it is driven, the rest
     by its slope.
+
+    >>> tells_of_stint(10, 22), tells_of_stint(12, 22)
+    (False, True)
     """
     return clean_laps >= _LONG_ENOUGH * stint
 

@@ -67,6 +67,9 @@ _NOT_COMPARED: Final = frozenset({"purpose", "session_kind", "watch", "settings"
 def changes_since(before: RunContext, after: RunContext) -> tuple[Change, ...]:
     """What is other than in the run before, in the order in which it is declared; what is unknown in either is no
     change.
+
+    >>> [change.what for change in changes_since(RunContext(compound="soft"), RunContext(compound="hard"))]
+    ['compound']
     """
     out: list[Change] = []
     for item in fields(RunContext):
@@ -85,7 +88,12 @@ def changes_since(before: RunContext, after: RunContext) -> tuple[Change, ...]:
 
 
 def deliberate(changes: Sequence[Change]) -> tuple[Change, ...]:
-    """Those changes whose effect somebody may want to read off the laps. More than one of them can't be told apart."""
+    """Those changes whose effect somebody may want to read off the laps. More than one of them can't be told apart.
+
+    >>> changes = changes_since(RunContext(setup="A", fuel_l=20), RunContext(setup="B", fuel_l=30))
+    >>> [change.what for change in deliberate(changes)]
+    ['setup']
+    """
     return tuple(change for change in changes if change.what in _DELIBERATE or change.what.startswith("setting:"))
 
 
@@ -97,6 +105,9 @@ def read_options(text: str, corner_codes: Sequence[str]) -> tuple[tuple[str, str
 
     Raises:
         BadContext: a piece that is no option, or a corner that isn't there.
+
+    >>> read_options("t4 = third gear, lap = save", ["T1", "T4"])
+    (('T4', 'third-gear'), ('lap', 'save'))
     """
     codes = {code.casefold(): code for code in corner_codes}
     out: dict[str, str] = {}
@@ -120,6 +131,11 @@ def check_context(context: RunContext) -> None:
 
     Raises:
         BadContext: as a sentence.
+
+    >>> check_context(RunContext(fuel_l=-1))
+    Traceback (most recent call last):
+        ...
+    fleet_rival.core.runs.context.BadContext: -1 l can't be.
     """
     if len(context.watch) > MOST_TO_WATCH:
         raise BadContext(f"Name at most {MOST_TO_WATCH} things to watch: more can't be kept in mind while driving.")

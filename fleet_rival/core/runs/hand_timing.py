@@ -72,6 +72,10 @@ def calibrate(truths_us: Sequence[int], presses_us: Sequence[int]) -> Reaction:
 
     Raises:
         BadPresses: fewer than six crossings were met.
+
+    >>> crossings = [2_000_000 * number for number in range(1, 9)]
+    >>> calibrate(crossings, [moment + 120_000 + 1_000 * (moment % 7) for moment in crossings])
+    Reaction(offset_us=122500, spread_us=2031, presses=8)
     """
     best: dict[int, int] = {}
     for press in presses_us:
@@ -100,6 +104,10 @@ def timed_lap(track: Track, presses_us: Sequence[int | None], reaction: Reaction
 
     Raises:
         BadPresses: they don't rise, or the number doesn't fit.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> timed_lap(TRACK, [0, 25_000_000, 43_000_000, 60_000_000], Reaction(0, 10_000, 12)).sectors
+    {'S1': 25000000, 'S2': 18000000, 'S3': 17000000}
     """
     codes = [sector.code for sector in track.sectors]
     if len(presses_us) not in (2, len(codes) + 1) or presses_us[0] is None or presses_us[-1] is None:

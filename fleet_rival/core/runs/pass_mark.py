@@ -43,6 +43,11 @@ def pass_mark(judged: Sequence[JudgedLap], purpose: str | None, target_us: int |
     Args:
         judged: laps of one run, any kinds, as far as it has come.
         target_us: the combination's target lap, where there is one.
+
+    >>> from fleet_rival.core.example import LAPS, TRACK
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> pass_mark(judge(TRACK, LAPS, Settings()), "long", None, Settings()).met
+    True
     """
     if target_us is None and purpose not in (*_THROUGH, "long"):
         return PassMark("none", 0, 0, met=False)

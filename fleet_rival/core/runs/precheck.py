@@ -39,6 +39,9 @@ def pre_drive_check(context: RunContext, last: RunContext | None, in_car: Sequen
         context: as declared.
         last: the driver's run before in this combination.
         in_car: names of the settings that the car has, in their order.
+
+    >>> [item.key for item in pre_drive_check(RunContext(compound="soft"), RunContext(compound="hard"))]
+    ['limiter', 'compound']
     """
     changed = {change.what: change for change in changes_since(last, context)} if last is not None else {}
     out = [Check(key, "unseen") for key in _ALWAYS]

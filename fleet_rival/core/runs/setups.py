@@ -85,7 +85,11 @@ class Difference:
 
 
 def label_of(name: str, number: int) -> str:
-    """How runs name a version: `Harbour v3`."""
+    """How runs name a version: `Harbour v3`.
+
+    >>> label_of("Harbour", 3)
+    'Harbour v3'
+    """
     return f"{name} v{number}"
 
 

@@ -78,6 +78,10 @@ def read_typed(line: str, track: Track, last_us: int | None = None) -> TypedLap:
 
     Raises:
         CantRead: with the piece that can't be read and what to type.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> read_typed("1:00.5", TRACK).time_us
+    60500000
     """
     body, _, note = _split_note(line)
     pieces = body.split()

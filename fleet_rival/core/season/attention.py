@@ -83,7 +83,12 @@ class Need:
 
 
 def concerns(begins: datetime, ends: datetime, now: datetime) -> bool:
-    """Whether a week can need anything yet: it runs, or begins within seven days."""
+    """Whether a week can need anything yet: it runs, or begins within seven days.
+
+    >>> monday = datetime(2031, 3, 3)
+    >>> concerns(monday, monday + timedelta(days=7), monday - timedelta(days=6))
+    True
+    """
     return ends > now and begins <= now + _COMING
 
 

@@ -72,7 +72,11 @@ class Availability:
 
 
 def is_known(availability: Availability) -> bool:
-    """Whether anything was said; who said nothing is not taken for somebody without time."""
+    """Whether anything was said; who said nothing is not taken for somebody without time.
+
+    >>> is_known(Availability())
+    False
+    """
     return bool(availability.weekly or availability.extra)
 
 
@@ -100,7 +104,12 @@ def free_spans(availability: Availability, zone: ZoneInfo, begins: datetime, end
 
 
 def covers(spans: Sequence[Span], begins: datetime, ends: datetime) -> bool:
-    """Whether one of the stretches holds all of another one."""
+    """Whether one of the stretches holds all of another one.
+
+    >>> hours = [datetime(2031, 3, 4, hour) for hour in (18, 19, 20, 22)]
+    >>> covers([(hours[0], hours[3])], hours[1], hours[2])
+    True
+    """
     return any(start <= begins and ends <= end for start, end in spans)
 
 

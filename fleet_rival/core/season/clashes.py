@@ -46,12 +46,21 @@ class Clash:
 
 
 def occupied(start: datetime, minutes: float) -> Span:
-    """From when to when a start keeps somebody busy."""
+    """From when to when a start keeps somebody busy.
+
+    >>> occupied(datetime(2031, 3, 4, 18), 45)[1]
+    datetime.datetime(2031, 3, 4, 18, 45)
+    """
     return start, start + timedelta(minutes=minutes)
 
 
 def starts_in_time(offered: Sequence[datetime], minutes: float, free: Sequence[Span]) -> list[datetime]:
-    """The starts that fit whole into free time."""
+    """The starts that fit whole into free time.
+
+    >>> hours = [datetime(2031, 3, 4, hour) for hour in (18, 20, 22)]
+    >>> starts_in_time(hours[:2], 45, [(hours[1], hours[2])]) == [hours[1]]
+    True
+    """
     return [start for start in offered if covers(free, *occupied(start, minutes))]
 
 

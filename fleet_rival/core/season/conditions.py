@@ -42,6 +42,10 @@ def differences(practised: Conditions, race: Conditions, settings: Settings) -> 
 
     Args:
         settings: `condition_minutes`, `condition_air_c` and `condition_track_c` say from where on a difference matters.
+
+    >>> found = differences(Conditions(wetness="dry"), Conditions(wetness="wet"), Settings())
+    >>> [(item.what, item.matters) for item in found]
+    [('wetness', True)]
     """
     out = []
     if practised.wetness and race.wetness and practised.wetness != race.wetness:

@@ -9,18 +9,13 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from fleet_rival.core.settings import Planning
+
 if TYPE_CHECKING:
     from ortools.sat.python.cp_model import CpModel, IntVar
 
 __all__ = ["Choice", "Form", "Lineup", "PointsRule", "Race", "Scored", "gap_of", "line_up", "points_rule", "standings"]
 
-_QUALIFYING_SHARE: Final = 0.3
-"""Where one starts decides less than how fast one is over the distance."""
-_USUAL_POINTS: Final = 50.0
-_USUAL_SLOPE: Final = -20.0
-"""Points, and points by per cent of gap, as long as nothing is known: opinions, for the order of drivers."""
-_PRIOR_WEEKS: Final = 6.0
-"""So many weeks that are known weigh as much as those opinions."""
 _SCALE: Final = 1000
 """Parts of a point in which the solver counts."""
 _UNITS: Final = 5.0
@@ -129,38 +124,48 @@ class Counted:
     dropped: tuple[tuple[str, float], ...] = field(default=())
 
 
-def gap_of(form: Form, target_us: float, race_laps: float) -> float | None:
+def gap_of(form: Form, target_us: float, race_laps: float, planning: Planning = Planning()) -> float | None:
     """A driver's gap to the target, in per cent, over qualifying and race; negative: faster. None where no lap tells.
 
     Over the race, tyres are on average half of a race's laps old, so that gentle drivers win where tyres decide.
+
+    >>> round(gap_of(Form(60.3e6, 60.9e6), 60e6, 20), 2)
+    1.2
     """
     if form.race_us is None or target_us <= 0:
         return None
     race = (form.race_us + form.falloff_us * race_laps / 2 + form.mistakes_us) / target_us - 1
     qualifying = (form.qualifying_us if form.qualifying_us is not None else form.race_us) / target_us - 1
-    return 100 * (_QUALIFYING_SHARE * qualifying + (1 - _QUALIFYING_SHARE) * race)
+    return planning.qualifying_pct * qualifying + (100 - planning.qualifying_pct) * race
 
 
-def points_rule(known: Sequence[tuple[float, float]]) -> PointsRule:
-    """Points by gap, learned from earlier weeks: least squares around the usual rule, which weighs as much as six
-    weeks.
+def points_rule(known: Sequence[tuple[float, float]], planning: Planning = Planning()) -> PointsRule:
+    """Points by gap, learned from earlier weeks: least squares around the usual rule, which weighs as much as
+    some weeks.
 
     Args:
         known: gap in per cent and points of earlier starts.
+
+    >>> points_rule([]).expected(0.5)
+    40.0
     """
     if not known:
-        return PointsRule(_USUAL_POINTS, _USUAL_SLOPE, 0)
+        return PointsRule(planning.usual_points, -planning.usual_points_lost, 0)
     gaps, points = (np.array(values, dtype=np.float64) for values in zip(*known, strict=True))
     design = np.column_stack([np.ones_like(gaps), gaps])
-    prior = np.array([_USUAL_POINTS, _USUAL_SLOPE])
-    ridge = _PRIOR_WEEKS * np.diag([1.0, 0.25])
+    prior = np.array([planning.usual_points, -planning.usual_points_lost])
+    ridge = planning.prior_weeks * np.diag([1.0, 0.25])
     found = np.linalg.solve(design.T @ design + ridge, design.T @ points + ridge @ prior)
     # More gap never brings more points.
     return PointsRule(float(found[0]), min(0.0, float(found[1])), len(known))
 
 
 def standings(points: Mapping[str, float], best_weeks: int | None) -> Counted:
-    """What counts of a driver's weeks in a series: the best so many, of equal ones the earlier."""
+    """What counts of a driver's weeks in a series: the best so many, of equal ones the earlier.
+
+    >>> standings({"week 1": 20, "week 2": 35, "week 3": 10}, 2)
+    Counted(total=55, counted=(('week 2', 35), ('week 1', 20)), dropped=(('week 3', 10),))
+    """
     ordered = sorted(points.items(), key=lambda item: (-item[1], item[0]))
     count = len(ordered) if best_weeks is None else best_weeks
     counted = tuple(ordered[:count])
@@ -185,6 +190,11 @@ def line_up(
         past: points of a driver in a series, by week.
         best_weeks: of a series: so many count; None: all.
         told: a period whose choices get a margin; None: no choice does.
+
+    >>> races = [Race("week 1", "Cup", "week 1", 1)]
+    >>> scored = [Scored("Ada", "week 1", 40.0), Scored("Bo", "week 1", 25.0)]
+    >>> [item.driver for item in line_up(races, scored, {}, {"Cup": None}).choices]
+    ['Ada']
     """
     plan = _solved(races, scored, past, best_weeks, most_each)
     choices = []

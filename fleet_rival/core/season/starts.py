@@ -100,6 +100,11 @@ def expand(rule: StartRule, begins: datetime, ends: datetime) -> Expanded:
 
     Args:
         begins, ends: of the week, instants; the end is not in it.
+
+    >>> from datetime import UTC
+    >>> monday = datetime(2031, 3, 3, tzinfo=UTC)
+    >>> [start.hour for start in expand(read_starts("at 18:00 20:00"), monday, monday + timedelta(days=1)).starts]
+    [18, 20]
     """
     if rule.moments:
         inside = tuple(sorted({moment for moment in rule.moments if begins <= moment < ends}))

@@ -135,6 +135,9 @@ def read_changeables(text: str) -> tuple[Changeable, ...]:
 
     Raises:
         BadChangeable: a piece that can't be read, a range that is empty, or a default outside it.
+
+    >>> [item.name for item in read_changeables("brake balance=56 % [50..60 by 0.5] | ABS")]
+    ['brake balance', 'ABS']
     """
     out = []
     for piece in (part.strip() for part in text.split("|")):
@@ -161,7 +164,11 @@ def read_changeables(text: str) -> tuple[Changeable, ...]:
 
 
 def write_changeables(items: tuple[Changeable, ...]) -> str:
-    """The text that `read_changeables` reads back as the same."""
+    """The text that `read_changeables` reads back as the same.
+
+    >>> write_changeables(read_changeables("brake balance=56 % [50..60 by 0.5] | ABS"))
+    'brake balance=56 % [50..60 by 0.5] | ABS'
+    """
     return " | ".join(_written(item) for item in items)
 
 

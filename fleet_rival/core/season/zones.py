@@ -21,6 +21,13 @@ def known_zone(name: str) -> ZoneInfo:
 
     Raises:
         BadZone: there is none.
+
+    >>> known_zone("Europe/Oslo").key
+    'Europe/Oslo'
+    >>> known_zone("Nowhere/Land")
+    Traceback (most recent call last):
+        ...
+    fleet_rival.core.season.zones.BadZone: Nowhere/Land is not a time zone such as Europe/Oslo
     """
     try:
         return ZoneInfo(name)
@@ -48,6 +55,9 @@ def instant(wall: datetime, zone: ZoneInfo) -> datetime:
 def day_begins(day: date, zone: ZoneInfo) -> datetime:
     """The instant, in UTC, at which a day begins in a zone: midnight, or the first moment after it where there is
     none.
+
+    >>> day_begins(date(2031, 3, 4), ZoneInfo("Europe/Oslo"))
+    datetime.datetime(2031, 3, 3, 23, 0, tzinfo=datetime.timezone.utc)
     """
     midnight = datetime.combine(day, time(), zone)
     return resolve_imaginary(midnight).astimezone(UTC)

@@ -1,14 +1,12 @@
-"""The thresholds of the calculations, each with its name, its default and what it does."""
+"""The thresholds of an analysis, each with its name, its default and what it does."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
-__all__ = ["BadSetting", "Settings"]
+from fleet_rival.core.settings.changing import checked
 
-
-class BadSetting(ValueError):
-    """A setting that isn't known, or a value that can't be used for it."""
+__all__ = ["Settings"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,29 +148,12 @@ class Settings:
     """Deriving a layout: a corner bends tighter than the first somewhere, goes on while it is tighter than the
     second, and turns by so much.
     """
-    seat_limit_minutes: float = 50.0
-    break_minutes: float = 10.0
-    day_limit_minutes: float = 150.0
-    """For the planner: longest time without a break, the break, the most in a day."""
 
     @classmethod
     def from_mapping(cls, values: Mapping[str, Any]) -> "Settings":
         """Take the defaults and change what `values` names.
 
         Raises:
-            BadSetting: an unknown name, or a value of the wrong kind or below zero.
+            BadValue: an unknown name, or a value of the wrong kind or below zero.
         """
-        known = {field.name: field for field in fields(cls)}
-        changes: dict[str, Any] = {}
-        for name, value in values.items():
-            if name not in known:
-                raise BadSetting(f"unknown setting {name!r}")
-            default = getattr(cls(), name)
-            if value is None and default is None:
-                continue
-            if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
-                raise BadSetting(f"setting {name} must be a number of 0 or more, not {value!r}")
-            if isinstance(default, int) and value != int(value):
-                raise BadSetting(f"setting {name} must be a whole number, not {value!r}")
-            changes[name] = int(value) if isinstance(default, int) else float(value)
-        return replace(cls(), **changes)
+        return replace(cls(), **checked(cls(), values))

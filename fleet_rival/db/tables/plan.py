@@ -80,3 +80,5 @@ class PlanRules(Public, Base):
     """Check to its weight in the total."""
     blocks: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     """Kind of block to what is other than usual in it; kinds that the team has added in full."""
+    planning: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """Setting of planning to its value, where it is other than usual."""
