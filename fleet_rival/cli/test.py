@@ -27,12 +27,10 @@ CHECKS: dict[str, list[str]] = {
     "interface types": ["npm", "--prefix", "frontend", "run", "--silent", "types"],
     "interface units": ["npm", "--prefix", "frontend", "run", "--silent", "test"],
 }
-_WHOLE = [f"tests/browser/test_{name}.py" for name in ("journeys", "people", "shell")]
 TESTS: dict[str, list[str]] = {
-    "browser": ["tests/browser", *(f"--ignore={path}" for path in _WHOLE)],
+    "browser": ["tests/browser"],
     "services": ["tests/services"],
     "commands": ["tests/cli"],
-    "whole application": [*_WHOLE],
     "core": ["fleet_rival/core", "tests/core"],
     "API and database": ["tests/api", "tests/db"],
     "formats, simulator and words": ["fleet_rival/formats", "tests/formats", "tests/simulator", "tests/wording"],
@@ -68,7 +66,7 @@ def run(arguments: argparse.Namespace) -> int:
     commands: dict[str, list[str]] = {}
     for name, folders in TESTS.items():
         if arguments.only in (None, _called(name)):
-            there = [folder for folder in folders if folder.startswith("--") or (home / folder).exists()]
+            there = [folder for folder in folders if (home / folder).exists()]
             commands[name] = [sys.executable, "-m", "pytest", *there, *arguments.rest]
     checks = CHECKS if arguments.only in (None, "checks") else {}
     failed = _side_by_side({**checks, **commands}, home)

@@ -255,7 +255,7 @@ def _debrief(page: Any) -> None:
 def _season(page: Any) -> None:
     _go(page, "log/books")
     page.get_by_role("link", name="Ysolde Farrand").click()
-    page.get_by_text(re.compile("Mistakes: what they cost")).wait_for(timeout=90_000)
+    page.get_by_text(re.compile(r"^\s*Mistakes: what they cost")).wait_for(timeout=90_000)
 
 
 def _outlook(page: Any) -> None:

@@ -30,7 +30,7 @@ Sessions = sessionmaker[Session]
 
 @dataclass(frozen=True, slots=True)
 class AskedLook:
-    """A large lap file, and names that stand for somebody else."""
+    """A large lap file, and its sessions that are other ones than those of the same label."""
 
     file_id: UUID
     apart: tuple[str, ...] = ()
@@ -38,7 +38,9 @@ class AskedLook:
 
 @dataclass(frozen=True, slots=True)
 class AskedImport:
-    """A lap file, and what a person decided who saw it: see `importing.Wishes`."""
+    """A lap file, and what a person decided who saw it: `importing.Wishes`, whose names are in order here, so that the
+    same wish is the same row.
+    """
 
     file_id: UUID
     combination_id: UUID
@@ -50,8 +52,7 @@ class AskedImport:
 
     @property
     def wishes(self) -> importing.Wishes:
-        names = (frozenset(names) for names in (self.leave_out, self.apart, self.guests))
-        leave_out, apart, guests = names
+        leave_out, apart, guests = map(frozenset, (self.leave_out, self.apart, self.guests))
         return importing.Wishes(self.revision, leave_out, self.differences, apart, guests)
 
 

@@ -6,6 +6,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.api import schemas
@@ -150,6 +151,13 @@ def test_work_of_an_earlier_version_stands_among_the_others(
         session.add(Job(**done, kind="history.undo", name="As it is", result=told))
     items = client.get("/api/jobs").json["items"]
     assert [(item["name"], item["result"]) for item in items] == [("As it is", told), ("In other words", None)]
+    with sessions() as session:
+        gone = session.scalars(select(Job.public_id).where(Job.kind == "laps.bake")).one()
+    answers = (
+        client.get(f"/api/jobs/{gone}"),
+        *(client.post(f"/api/jobs/{gone}/{act}") for act in ("cancel", "retry")),
+    )
+    assert all(is_problem(answer, 404, "earlier version") for answer in answers)
 
 
 def test_the_page_runs_its_own_scripts_alone(client: Browser) -> None:

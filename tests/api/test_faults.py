@@ -45,8 +45,9 @@ def test_any_body_is_taken_or_refused(client: Browser, body: Any, known: bool, w
 def test_any_path_is_answered(client: Browser, path: str) -> None:
     # Without built pages, what isn't of the interface for programs says so.
     # What stands behind a question mark is read as text, and refused where it holds what no text does.
-    assert client.get(f"/api/{path}").status_code in (200, 404, 405, 422)
-    assert client.get(f"/api/combinations/{path}/analysis").status_code in (200, 404, 422)
+    refused = (422,) if "?" in path else ()
+    assert client.get(f"/api/{path}").status_code in (200, 404, 405, *refused)
+    assert client.get(f"/api/combinations/{path}/analysis").status_code in (200, 404, *refused)
 
 
 @QUIET

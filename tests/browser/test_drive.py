@@ -370,6 +370,7 @@ def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(
     for choice in ("°F", "psi", "gallons"):
         with account.expect_response("**/api/me/preferences"):
             account.get_by_label(choice, exact=True).check()
+        expect(account.get_by_text("Kept.")).to_be_visible()
     page = open_page(f"{path}/runs", who="coach")
     page.get_by_role("link", name="Ysolde Farrand, run 1").click()
     felt = page.get_by_role("region", name="How it felt, what was read")
@@ -407,6 +408,7 @@ def test_what_is_typed_in_ones_own_units_is_kept_in_those_of_the_files(
         own = account.locator(f"input[name={quantity}]").first
         with account.expect_response("**/api/me/preferences"):
             own.check()
+    expect(account.get_by_text("Kept.")).to_be_visible()
 
 
 def test_a_session_is_moved_to_whom_it_belongs_and_back(open_page: Open, accessible: Check, desk: Desk) -> None:

@@ -62,6 +62,12 @@ def test_a_draft_outlives_reload_back_and_link_until_it_is_thrown_away_or_saved(
     page.reload()
     expect(page.get_by_role("listitem").filter(has_text=TEXT)).to_be_visible()
     expect(field).to_have_value("")
+    again = "the right front lasts to the end"
+    field.fill(again)
+    somewhere(page)
+    page.get_by_role("button", name="Write it down").click()
+    expect(page.get_by_role("listitem").filter(has_text=again)).to_be_visible()
+    expect(field).to_have_value("")
 
 
 def test_a_session_that_ended_says_so_and_one_is_back_with_the_text(open_page: Callable[..., Page], desk: Desk) -> None:

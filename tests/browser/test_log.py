@@ -141,7 +141,7 @@ def test_a_season_on_a_page(open_page: Open, accessible: Check) -> None:
     own.get_by_role("link", name="Ysolde Farrand").click()
     weeks = own.get_by_role("region", name="Week by week")
     expect(weeks.get_by_role("row", name=re.compile("^Spread"))).to_be_visible(timeout=60_000)
-    expect(own.get_by_text(re.compile("Mistakes: what they cost"))).to_be_visible(timeout=60_000)
+    expect(own.get_by_text(re.compile(r"^\s*Mistakes: what they cost"))).to_be_visible(timeout=60_000)
     expect(own.get_by_text(re.compile(r"Harbour Spark Cup, \d weeks: spread"))).to_be_visible()
     assert own.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
     accessible(own)

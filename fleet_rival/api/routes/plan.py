@@ -93,7 +93,7 @@ def look_back_at_readiness(body: s.ReadinessPast) -> Any:
 @api.get("/plan/rules", responses={"200": s.PlanRulesOut}, tags=[_plan])
 @allowed("plan.make")
 def get_plan_rules() -> Any:
-    """What readiness and plans go by: checks with what meets them, kinds of blocks."""
+    """What readiness and plans go by: checks with what meets them, kinds of blocks, settings of planning."""
     return s.validate(s.PlanRulesOut, rules.rules_view(sessions(), actor()))
 
 
@@ -103,7 +103,9 @@ def change_plan_rules(header: s.Version, body: s.PlanRulesBody) -> Any:
     """Change them; if they are still as they were looked at."""
     checks = {key: item.model_dump() for key, item in body.checks.items()}
     blocks = {code: item.model_dump(exclude_none=True) for code, item in body.blocks.items()}
-    return s.validate(s.PlanRulesOut, rules.change_rules(sessions(), actor(), header.number, checks, blocks))
+    return s.validate(
+        s.PlanRulesOut, rules.change_rules(sessions(), actor(), header.number, checks, blocks, body.planning)
+    )
 
 
 @api.get("/seats", responses={"200": s.SeatsOut}, tags=[_plan])

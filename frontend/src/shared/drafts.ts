@@ -29,6 +29,8 @@ const ASK = 'What you typed here isn’t saved. Throw it away?'
 const watched = new Map<HTMLElement, Watched>()
 let owner = ''
 let sending: { form: HTMLElement; key: string } | undefined
+/** Changes that save a form, under way. */
+const saves = new Map<number, { form: HTMLElement; key: string }>()
 
 /** Whose drafts are shown; each person of each team has their own. */
 export function draftsOf(person: string) {
@@ -266,7 +268,6 @@ export function watchDrafts(queries: QueryClient) {
     if (event.type === 'updated' && event.action.type === 'error') saves.delete(event.mutation.mutationId)
   })
 }
-const saves = new Map<number, { form: HTMLElement; key: string }>()
 /** Called as soon as a change is acknowledged, before what it changes is read anew: a reload in between brings back nothing that is saved. */
 export function wasSaved(mutation: Mutation<unknown, unknown, unknown>) {
   const saved = saves.get(mutation.mutationId)

@@ -1,10 +1,13 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import {
+  date,
   fuel,
   gap,
   inWords,
   lapTime,
+  moment,
   perCent,
+  plainDay,
   readIn,
   readNumber,
   readTime,
@@ -95,4 +98,14 @@ describe('how long until', () => {
     ['2031-04-08T20:00:00Z', 'tomorrow'],
     ['2031-04-09T00:30:00Z', 'in 2 days'],
   ])('%s is told as %s', (at, words) => expect(inWords(at, now)).toBe(words))
+})
+
+describe('days', () => {
+  it('of another year are written like those of this one, with the year behind', () => {
+    expect(date('2041-01-05T10:00:00Z')).toBe('Sat 5 Jan 2041')
+    expect(plainDay('2041-01-05')).toBe('Sat 5 Jan 2041')
+    expect(moment('2041-01-05T10:00:00Z')).toBe('Sat 5 Jan 2041, 10:00')
+    const soon = `${new Date().getFullYear()}-06-15`
+    expect(plainDay(soon)).toMatch(/^\p{L}{3} 15 June?$/u)
+  })
 })

@@ -68,18 +68,22 @@ function format(parts: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
   return made
 }
 
+/** A weekday stands before its day in the same way, with a year behind it or without. */
+const alike = (written: string) => written.replace(/^(\p{L}+), (?=\d)/u, '$1 ')
 /** The year belongs to a date of another year, and would only be noise elsewhere. */
 const yearOf = (iso: string): Intl.DateTimeFormatOptions =>
   dayOf(new Date(iso)).slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' }
 export const moment = (iso: string): string =>
-  format({
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    ...yearOf(iso),
-    hour: '2-digit',
-    minute: '2-digit',
-  }).format(new Date(iso))
+  alike(
+    format({
+      weekday: 'short',
+      day: 'numeric',
+      month: 'short',
+      ...yearOf(iso),
+      hour: '2-digit',
+      minute: '2-digit',
+    }).format(new Date(iso)),
+  )
 export const clock = (iso: string): string => format({ hour: '2-digit', minute: '2-digit' }).format(new Date(iso))
 export const zoneName = (): string => preferences.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone
 /** The day of a moment in the person's zone, as it stands in an address. */
@@ -94,13 +98,15 @@ export function dayOf(moment: Date): string {
 }
 /** A day that belongs to no zone, as in "from 7 April". */
 export const plainDay = (iso: string): string =>
-  new Intl.DateTimeFormat('en-GB', {
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    ...(iso.slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' as const }),
-    timeZone: 'UTC',
-  }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`))
+  alike(
+    new Intl.DateTimeFormat('en-GB', {
+      weekday: 'short',
+      day: 'numeric',
+      month: 'short',
+      ...(iso.slice(0, 4) === dayOf(new Date()).slice(0, 4) ? {} : { year: 'numeric' as const }),
+      timeZone: 'UTC',
+    }).format(new Date(`${iso.slice(0, 10)}T12:00:00Z`)),
+  )
 /** Time of day of a date and time without a zone, as inside the simulation. */
 export const timeOfDay = (iso: string): string => iso.slice(11, 16)
 export const minutesOfDay = (minutes: number): string =>
@@ -115,7 +121,7 @@ export function inWords(iso: string, now: string): string {
   return days === 1 ? 'tomorrow' : `in ${days} days`
 }
 export const date = (iso: string): string =>
-  format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso) }).format(new Date(iso))
+  alike(format({ weekday: 'short', day: 'numeric', month: 'short', ...yearOf(iso) }).format(new Date(iso)))
 
 /** Length of a lap, in the unit that belongs to the chosen unit of speed. */
 export function length(metres: number): string {

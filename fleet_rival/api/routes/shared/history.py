@@ -11,6 +11,7 @@ from fleet_rival.api.blueprint import api, background, sessions
 from fleet_rival.jobs import kinds
 from fleet_rival.jobs.messages import wake
 from fleet_rival.services.shared import history, jobs
+from fleet_rival.services.shared.errors import NotThere
 
 _history, _jobs = Tag(name="history"), Tag(name="jobs")
 
@@ -85,17 +86,25 @@ def list_jobs() -> Any:
     return s.validate(s.Jobs, {"items": shown})
 
 
+def _known(job_id: UUID) -> jobs.JobView:
+    view = jobs.job(sessions(), actor(), job_id)
+    if view.kind not in kinds.KINDS:
+        raise NotThere("This work was of an earlier version, and can't be looked at any more.")
+    return view
+
+
 @api.get("/jobs/<uuid:job_id>", responses={"200": s.JobOut}, tags=[_jobs])
 @allowed("job.see")
 def get_job(path: s.JobPath) -> Any:
     """How far a job has come."""
-    return s.validate(s.JobOut, jobs.job(sessions(), actor(), path.job_id))
+    return s.validate(s.JobOut, _known(path.job_id))
 
 
 @api.post("/jobs/<uuid:job_id>/cancel", responses={"200": s.JobOut}, tags=[_jobs])
 @allowed("job.change")
 def cancel_job(path: s.JobPath) -> Any:
     """End a job; nothing of it is kept."""
+    _known(path.job_id)
     return s.validate(s.JobOut, jobs.cancel(sessions(), actor(), path.job_id))
 
 
@@ -103,6 +112,7 @@ def cancel_job(path: s.JobPath) -> Any:
 @allowed("job.change")
 def retry_job(path: s.JobPath) -> Any:
     """Try a job again that failed or was cancelled."""
+    _known(path.job_id)
     view = jobs.retry(sessions(), actor(), path.job_id)
     wake(jobs.key_of(sessions(), view.id))
     return s.validate(s.JobOut, view)

@@ -11,7 +11,7 @@ export const planRoutes: RouteRecordRaw[] = [
     path: '/plan/rules',
     name: 'plan-rules',
     component: () => import('@/features/plan/views/PlanRulesView.vue'),
-    meta: { title: 'Rules of readiness and blocks', step: 'plan', needs: 'plan.make' },
+    meta: { title: 'Rules of readiness and plans', step: 'plan', needs: 'plan.make' },
   },
   {
     path: '/plan/lineup',

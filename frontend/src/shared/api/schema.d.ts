@@ -2010,7 +2010,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What readiness and plans go by: checks with what meets them, kinds of blocks. */
+        /** What readiness and plans go by: checks with what meets them, kinds of blocks, settings of planning. */
         get: operations["api_get_plan_rules_plan_rules_get"];
         /** Change them; if they are still as they were looked at. */
         put: operations["api_change_plan_rules_plan_rules_put"];
@@ -9196,6 +9196,13 @@ export interface components {
             checks: {
                 [key: string]: components["schemas"]["CheckRule"];
             };
+            /**
+             * Planning
+             * @default {}
+             */
+            planning: {
+                [key: string]: number;
+            };
         };
         /** PlanRulesOut */
         PlanRulesOut: {
@@ -9203,8 +9210,24 @@ export interface components {
             blocks: components["schemas"]["BlockRuleOut"][];
             /** Checks */
             checks: components["schemas"]["CheckRuleOut"][];
+            /** Planning */
+            planning: components["schemas"]["PlanSettingOut"][];
             /** Version */
             version: number;
+        };
+        /**
+         * PlanSettingOut
+         * @description A setting of planning: what it does, its value, and the one that it usually has.
+         */
+        PlanSettingOut: {
+            /** Key */
+            key: string;
+            /** Usual */
+            usual: number;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
         };
         /** PlanSpan */
         PlanSpan: {

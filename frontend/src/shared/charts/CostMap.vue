@@ -25,7 +25,7 @@ const MAP = 210
 const STRIP = 78
 const EDGE = 22
 const frame = ref<HTMLElement>()
-const wide = useWidth(frame, 260, 560)
+const wide = useWidth(() => frame.value, 260, 560)
 
 const most = computed(() => Math.max(1, ...props.parts.map((part) => part.cost_us)))
 const share = (part: CostPart) => Math.max(0, part.cost_us) / most.value

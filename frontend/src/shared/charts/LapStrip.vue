@@ -34,7 +34,7 @@ const MIDDLE = 54
 const SIDE = 14
 const RISE = { high: 25, medium: 17, low: 10 } as const
 const frame = ref<HTMLElement>()
-const wide = useWidth(frame, 280, 1200)
+const wide = useWidth(() => frame.value, 280, 1200)
 const width = computed(() => Math.max(wide.value, props.corners.length * (props.room ?? 9)))
 /** Marks between many corners would hide them. */
 const roomy = computed(() => width.value / Math.max(1, props.corners.length) > 30)

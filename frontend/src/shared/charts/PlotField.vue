@@ -35,7 +35,7 @@ const RIGHT = 12
 const TOP = 10
 const BOTTOM = 34
 const frame = ref<HTMLElement>()
-const wide = useWidth(frame, 280, 900)
+const wide = useWidth(() => frame.value, 280, 900)
 
 const all = computed<[number, number][]>(() => [
   ...props.points.map((point): [number, number] => [point.x, point.y]),

@@ -33,7 +33,7 @@ const MIDDLE = TOP + (HEIGHT - TOP - BOTTOM) / 2
 const RISE = { high: 128, medium: 92, low: 58 } as const
 const BAND = 62
 const frame = ref<SVGSVGElement>()
-const width = useWidth(frame, 280, 1200)
+const width = useWidth(() => frame.value?.parentElement, 280, 1200)
 const x = (metres: number) => SIDE + ((metres - props.from) / (props.to - props.from)) * (width.value - 2 * SIDE)
 const metresAt = (pixels: number) => props.from + ((pixels - SIDE) / (width.value - 2 * SIDE)) * (props.to - props.from)
 

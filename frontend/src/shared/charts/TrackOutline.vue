@@ -23,7 +23,7 @@ const emit = defineEmits<{ pick: [key: string] }>()
 const began = performance.now()
 const frame = ref<HTMLElement>()
 /** Nothing is drawn before it is known, so that a long road is drawn once. */
-const width = useWidth(frame, 240, 0)
+const width = useWidth(() => frame.value, 240, 0)
 onMounted(async () => {
   width.value = Math.max(240, Math.round(frame.value?.clientWidth ?? 520))
   await nextTick()

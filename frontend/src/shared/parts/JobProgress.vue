@@ -13,7 +13,7 @@ const cancel = useMutation({
 <template>
   <div class="sheet job" role="status">
     <p>
-      <b>{{ job.name }}</b>{{ ' ' }}
+      <b>{{ job.name }}</b>
       <span class="quiet">{{
         job.cancel_asked || cancel.isSuccess.value
           ? 'is being cancelled'

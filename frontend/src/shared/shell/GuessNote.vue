@@ -28,7 +28,7 @@ function put() {
     two weeks, the last on {{ moment(told.last_at) }}. If that wasn’t you, nobody came in; a long password of your own
     keeps it so.
     <template #append
-      ><v-btn size="small" variant="outlined" to="/account">Your account</v-btn>{{ ' ' }}
+      ><v-btn size="small" variant="outlined" to="/account">Your account</v-btn>
       <v-btn size="small" color="primary" @click="put">Seen</v-btn></template
     >
   </v-alert>

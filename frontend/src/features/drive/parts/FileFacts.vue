@@ -40,8 +40,8 @@ const emit = defineEmits<{ skip: []; readOtherwise: [] }>()
     <p v-if="!seen.mapping.needed && !mapping" class="quiet">
       <template v-if="seen.mapping.remembered">Columns are read as they were last time for this source.</template
       ><template v-else-if="seen.mapping.told">Columns are read as you said.</template
-      ><template v-else>Columns are read by their names.</template> {{ ' '
-      }}<button v-if="seen.state === 'preview'" type="button" class="link" @click="emit('readOtherwise')">
+      ><template v-else>Columns are read by their names.</template>
+      <button v-if="seen.state === 'preview'" type="button" class="link" @click="emit('readOtherwise')">
         Read them otherwise
       </button>
       <template v-for="(driver, name) in seen.mapping.names" :key="name"> {{ name }} is {{ driver }}.</template>

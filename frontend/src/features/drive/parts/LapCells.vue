@@ -44,7 +44,7 @@ const tyres = (lap: LapOnSheet) =>
   </td>
   <td class="said">
     <span v-for="item in remarksOf(lap)" :key="item.id" class="remark"
-      >{{ item.words }} <span class="quiet small">{{ item.person }}</span>{{ ' ' }}
+      >{{ item.words }} <span class="quiet small">{{ item.person }}</span>
       <button type="button" class="link small" @click="emit('unsay', item.id)">
         Remove<span class="visually-hidden"> the remark: {{ item.words }}</span>
       </button></span

@@ -167,8 +167,8 @@ function onKey(event: KeyboardEvent) {
         :loading="checks.isPending.value"
         >On to the check</WorkButton
       >
+      <span class="quiet key"><kbd>Enter</kbd></span>
       <span class="quiet" role="status">{{ wrong }}</span>
-      <span class="quiet"><kbd>Enter</kbd></span>
     </div>
   </form>
 
@@ -178,7 +178,7 @@ function onKey(event: KeyboardEvent) {
     <ul ref="list" class="checks" @keydown="onKey">
       <li v-for="item in checks.data.value.items" :key="item.key">
         <label
-          ><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span>{{ ' ' }}
+          ><input v-model="checked" type="checkbox" :value="item.key" /> <span>{{ item.words }}</span>
           <span class="quiet small">{{ WHY[item.why] }}</span></label
         >
       </li>
@@ -227,6 +227,9 @@ function onKey(event: KeyboardEvent) {
 }
 .small {
   font-size: 0.88rem;
+}
+.key {
+  align-self: center;
 }
 .care {
   margin-top: 10px;

@@ -180,8 +180,7 @@ const what = (run: LiveRun) => (run.purpose ? (PURPOSES[run.purpose] ?? run.purp
         <template v-if="run.laps.length">
           <LiveRemark v-if="remarked === keyOf(run)" :run="run" @close="close" />
           <button v-else :id="`remark-${keyOf(run)}`" type="button" class="link" @click="remarked = keyOf(run)">
-            Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span
-            >{{ ' ' }}
+            Remark<span class="visually-hidden"> on {{ run.driver }}, run {{ run.number }}</span>
             <kbd v-if="index < 9">{{ index + 1 }}</kbd>
           </button>
         </template>

@@ -170,7 +170,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
         · a guest’s, for comparison only</template
       >
       <span class="walk"
-        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>{{ ' ' }}
+        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>
         <RouterLink v-if="shown.after" :to="runPlace(id, shown.after)">run after →</RouterLink></span
       >
     </p>

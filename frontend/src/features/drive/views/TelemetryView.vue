@@ -120,7 +120,7 @@ function words(result: Result): string[] {
   </section>
   <section v-for="item in going" :key="item.name + item.id" class="sheet part" :aria-label="item.name">
     <div class="line">
-      <b>{{ item.name }}</b>{{ ' ' }}
+      <b>{{ item.name }}</b>
       <span class="quiet" role="status">{{
         item.state === 'sending'
           ? `${fileSize(item.sent)} of ${fileSize(item.size)} sent`

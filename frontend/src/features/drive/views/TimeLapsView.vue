@@ -188,8 +188,7 @@ const plusMinus = (us: number) => (us / 1_000_000).toFixed(2)
         >You weren’t measured yet: your times carry ± {{ plusMinus(reaction.data.value.plus_minus_us) }} s, which is
         supposed of anybody. Half a minute with a clip tells.</template
       >
-      {{ ' '
-      }}<button type="button" class="link" @click="clipShown = !clipShown">
+      <button type="button" class="link" @click="clipShown = !clipShown">
         {{ clipShown ? 'Put the clip away' : 'Measure me with a clip' }}
       </button>
     </p>

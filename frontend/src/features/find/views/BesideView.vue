@@ -116,7 +116,8 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
                         :aria-label="`What is done at ${part.code}`"
                         @click="opened = opened === part.code ? '' : part.code"
                       >
-                        {{ opened === part.code ? '▾' : '▸' }}</button>{{ ' ' }}
+                        {{ opened === part.code ? '▾' : '▸' }}
+                      </button>
                       <RouterLink
                         v-if="combination.data.value && part.code !== 'L0'"
                         :to="{
@@ -124,8 +125,7 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
                           params: { id: combination.data.value.layout_id, code: part.code },
                           query: { car: combination.data.value.car_id },
                         }"
-                        >{{ part.code }}</RouterLink><template v-else>{{ part.code }}</template
-                      >{{ ' ' }}
+                        >{{ part.code }}</RouterLink><template v-else>{{ part.code }}</template>
                       <span class="quiet">{{ part.name }}</span>
                     </th>
                     <td class="number time">

@@ -84,7 +84,7 @@ const asked = useMutation({
       >
     </p>
     <p class="links">
-      <RouterLink :to="{ name: 'exercises' }">Exercises</RouterLink>{{ ' ' }}
+      <RouterLink :to="{ name: 'exercises' }">Exercises</RouterLink>
       <RouterLink :to="{ name: 'setups' }">Setups</RouterLink>
     </p>
   </div>
@@ -142,8 +142,7 @@ const asked = useMutation({
                       params: { id: combination.data.value.layout_id, code: corner.code },
                       query: { car: combination.data.value.car_id },
                     }"
-                    >{{ corner.code }}</RouterLink><template v-else>{{ corner.code }}</template
-                  >{{ ' ' }}
+                    >{{ corner.code }}</RouterLink><template v-else>{{ corner.code }}</template>
                   <span class="quiet">{{ corner.name }}</span>
                 </th>
                 <td v-for="(cell, index) in corner.cells" :key="shown.drivers[index]?.id" class="number cell">

@@ -134,7 +134,7 @@ function jump(code: string) {
               <template v-if="given(item.corner, item.kind)"
                 ><span class="given"
                   >{{ given(item.corner, item.kind)!.title }}: {{ given(item.corner, item.kind)!.words }}</span
-                >{{ ' ' }}
+                >
                 <RouterLink
                   :to="{ name: 'declare', params: { id }, query: { driver, purpose: 'corner', watch: item.corner } }"
                   >Declare the run<span class="visually-hidden"> for {{ item.corner }}</span></RouterLink
@@ -189,8 +189,7 @@ function jump(code: string) {
           <tbody>
             <tr v-for="item in recurring" :id="`at-${item.corner}`" :key="item.corner + item.kind" tabindex="-1">
               <th scope="row">
-                <RouterLink :to="place(item)">{{ item.corner }} {{ item.name }}: {{ item.title }}</RouterLink
-                >{{ ' ' }}
+                <RouterLink :to="place(item)">{{ item.corner }} {{ item.name }}: {{ item.title }}</RouterLink>
                 <span class="quiet">{{ item.sure }}<template v-if="item.trend.closed">, closed</template></span>
               </th>
               <td class="number">{{ item.occurrences }} of {{ item.passes }}</td>

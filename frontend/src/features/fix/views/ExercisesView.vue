@@ -119,7 +119,7 @@ const kinds = computed(() => Object.entries(words.value) as [Kind, string][])
       passes in a row without the mistake.
     </p>
     <p class="row">
-      <v-btn type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</v-btn>{{ ' ' }}
+      <v-btn type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</v-btn>
       <v-btn variant="outlined" size="small" @click="opened = ''">Leave it</v-btn>
     </p>
   </form>

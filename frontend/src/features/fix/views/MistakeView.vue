@@ -150,7 +150,7 @@ const others = computed(() =>
       <ul class="pictures">
         <li v-for="pass in passes.data.value?.passes" :key="pass.key + pass.at">
           <h3>
-            <RouterLink :to="trace(pass)">{{ name(pass) }}</RouterLink>{{ ' ' }}
+            <RouterLink :to="trace(pass)">{{ name(pass) }}</RouterLink>
             <span class="number">{{ seconds(pass.loss_us) }}</span>
           </h3>
           <PictureFrame :name="`${corner}, ${name(pass)}`"
@@ -183,7 +183,7 @@ const others = computed(() =>
             <RouterLink :to="runPlace(id, { session_id: slip.session_id, driver_id: driver, number: slip.run })">{{
               name(slip)
             }}</RouterLink>: {{ seconds(slip.loss_us) }}. {{ slip.evidence
-            }}<template v-if="slip.remark"> “{{ slip.remark }}”</template>{{ ' ' }}
+            }}<template v-if="slip.remark"> “{{ slip.remark }}”</template>
             <SayPart :slip="slip" :driver="driver" :corner="corner" :parts="shown!.parts" :called="name(slip)" />
           </li>
         </ul>

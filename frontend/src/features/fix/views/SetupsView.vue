@@ -219,7 +219,7 @@ function changed(item: Schemas['SetupDifference']) {
     </div>
     <p v-else>{{ form.fileName }} is read when it is kept.</p>
     <p class="row">
-      <v-btn type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</v-btn>{{ ' ' }}
+      <v-btn type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</v-btn>
       <v-btn variant="outlined" size="small" @click="writing = ''">Leave it</v-btn>
     </p>
   </form>

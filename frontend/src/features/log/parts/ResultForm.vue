@@ -206,7 +206,8 @@ const error = computed(() => acts.add.error.value ?? acts.change.error.value)
           size="small"
           color="primary"
           :loading="acts.add.isPending.value || acts.change.isPending.value"
-          >{{ changing ? 'Keep it' : 'Write it down' }}</WorkButton>{{ ' ' }}
+          >{{ changing ? 'Keep it' : 'Write it down' }}</WorkButton
+        >
         <v-btn v-if="changing" size="small" variant="outlined" @click="emit('done')">Leave it</v-btn>
       </p>
       <TroubleNote :error="error" />

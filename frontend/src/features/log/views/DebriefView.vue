@@ -62,13 +62,14 @@ const tied = (item: Debrief['proposals'][number]) =>
     <div class="top">
       <h1>{{ race.driver }}: {{ race.place || race.series }}</h1>
       <p class="links">
-        <RouterLink to="/log">All races behind</RouterLink>{{ ' ' }}
-        <RouterLink :to="{ name: 'race-sheet', params: { id } }">Race sheet</RouterLink>{{ ' ' }}
+        <RouterLink to="/log">All races behind</RouterLink>
+        <RouterLink :to="{ name: 'race-sheet', params: { id } }">Race sheet</RouterLink>
         <RouterLink v-if="race.combination_id" :to="{ name: 'add-laps', params: { id: race.combination_id } }"
           >Add the race’s laps</RouterLink
-        >{{ ' ' }}
-        <RouterLink v-if="race.layout_id" :to="{ name: 'track', params: { id: race.layout_id } }">Track book</RouterLink
-        >{{ ' ' }}
+        >
+        <RouterLink v-if="race.layout_id" :to="{ name: 'track', params: { id: race.layout_id } }"
+          >Track book</RouterLink
+        >
         <RouterLink :to="{ name: 'book', params: { driver: race.driver_id } }">{{ race.driver }}’s season</RouterLink>
       </p>
     </div>
@@ -132,7 +133,7 @@ const tied = (item: Debrief['proposals'][number]) =>
         <li v-for="item in race.proposals" :key="item.text">
           <span
             >{{ item.text }} <span class="quiet">{{ tied(item) }}</span></span
-          >{{ ' ' }}
+          >
           <WorkButton
             size="small"
             variant="outlined"

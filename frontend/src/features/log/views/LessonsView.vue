@@ -142,8 +142,9 @@ const filtered = computed(() => Object.keys(query.value).length > 0)
         size="small"
         color="primary"
         :loading="acts.add.isPending.value || acts.change.isPending.value"
-        >{{ changing ? 'Keep it' : leads ? 'Write it down' : 'Propose it' }}</WorkButton>{{ ' ' }}
-      <v-btn v-if="changing" size="small" variant="outlined" @click="leave">Leave it</v-btn>{{ ' ' }}
+        >{{ changing ? 'Keep it' : leads ? 'Write it down' : 'Propose it' }}</WorkButton
+      >
+      <v-btn v-if="changing" size="small" variant="outlined" @click="leave">Leave it</v-btn>
       <span v-if="!leads" class="quiet">A manager or coach confirms it.</span>
     </p>
     <TroubleNote :error="trouble" />

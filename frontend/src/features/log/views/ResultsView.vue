@@ -47,7 +47,7 @@ const finish = (item: (typeof items.value)[number]) =>
             <th scope="col">Driver</th>
             <th scope="col">Race</th>
             <th scope="col">From → to</th>
-            <th scope="col">Points</th>
+            <th scope="col" class="number">Points</th>
           </tr>
         </thead>
         <tbody>

@@ -138,8 +138,7 @@ const enter = useMutation({
     <ul v-if="made.length" class="plain" aria-label="Packages">
       <li v-for="{ job, told: pack } in made" :key="job.id">
         <span
-          ><a :href="`/api/team/packages/${job.id}`" download>{{ pack.file }}</a
-          >{{ ' ' }}
+          ><a :href="`/api/team/packages/${job.id}`" download>{{ pack.file }}</a>
           <span class="quiet"
             >{{ fileSize(pack.bytes) }}<template v-if="pack.telemetry"> with traces</template>,
             {{ pack.rows.toLocaleString('en') }} rows, {{ moment(job.ended_at ?? job.made_at) }}; kept for a day</span

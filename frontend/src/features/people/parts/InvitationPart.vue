@@ -70,8 +70,8 @@ const link = computed(() => (invite.data.value ? new URL(invite.data.value.link,
       <li v-for="item in list.data.value.items" :key="item.id">
         <span
           >{{ item.name || whoever }} as {{ item.role
-          }}<template v-if="item.driver">, who is {{ item.driver }}</template
-          >{{ ' ' }} <span class="quiet">until {{ moment(item.expires_at) }}</span></span
+          }}<template v-if="item.driver">, who is {{ item.driver }}</template>
+          <span class="quiet">until {{ moment(item.expires_at) }}</span></span
         >
         <v-btn size="small" variant="outlined" @click="withdraw.mutate(item.id)"
           >Withdraw<span class="visually-hidden"> the invitation of {{ item.name || whoever }}</span></v-btn

@@ -95,9 +95,11 @@ const save = useMutation({
   display: flex;
   flex-wrap: wrap;
   gap: 4px 14px;
+  align-items: center;
 }
 .units legend {
   float: left;
   margin-right: 10px;
+  line-height: 2;
 }
 </style>

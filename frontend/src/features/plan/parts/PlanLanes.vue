@@ -138,7 +138,7 @@ function drop(lane: PlanLane, day: string) {
               <span class="what"
                 ><span class="visually-hidden">{{ lane.name }}, {{ plainDay(day) }} </span
                 ><b>{{ clock(block.begins_at) }}</b> {{ block.words }}</span
-              >{{ ' ' }}
+              >
               <span class="meta"
                 >{{ meta(block)
                 }}<span v-if="block.broken.length" class="visually-hidden"

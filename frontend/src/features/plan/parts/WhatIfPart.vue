@@ -139,7 +139,7 @@ const STATES = { added: 'new', dropped: 'out', moved: 'at another time', same: '
         :loading="ask.isPending.value"
         @click="ask.mutate(day)"
         >Plan it beside the present one</WorkButton
-      >{{ ' ' }}
+      >
       <span class="quiet">Nothing of it is kept.</span>
     </p>
     <JobProgress v-if="looking" :job="looking" />

@@ -111,7 +111,7 @@ function withNumber(event: Event, send: (number: number | null) => void) {
   <div class="top">
     <h1>Who drives which race</h1>
     <p class="links">
-      <RouterLink to="/outlook">Outlook</RouterLink> <RouterLink to="/plan">Plan</RouterLink>{{ ' ' }}
+      <RouterLink to="/outlook">Outlook</RouterLink> <RouterLink to="/plan">Plan</RouterLink>
       <RouterLink to="/">Board</RouterLink>
     </p>
   </div>
@@ -195,7 +195,7 @@ function withNumber(event: Event, send: (number: number | null) => void) {
                   ><b v-if="cellOf(row, race.week_id)!.points !== null">{{
                     cellOf(row, race.week_id)!.points!.toFixed(0)
                   }}</b
-                  ><b v-else>–</b>{{ ' ' }}
+                  ><b v-else>–</b>
                   <span :class="race.step ? 'visually-hidden' : 'quiet'">{{ sign(cellOf(row, race.week_id)!) }}</span>
                 </button>
               </td>
@@ -232,7 +232,7 @@ function withNumber(event: Event, send: (number: number | null) => void) {
                 @change="withNumber($event, (best) => count.mutate({ item, best }))"
               />
               weeks count,</label
-            >{{ ' ' }}
+            >
             <label class="small"
               >of several starts
               <select

@@ -29,7 +29,7 @@ const state = (week: Week, place: number) =>
   <div class="top">
     <h1>Outlook</h1>
     <p class="links">
-      <RouterLink to="/plan">Plan</RouterLink> <RouterLink to="/readiness">Readiness</RouterLink>{{ ' ' }}
+      <RouterLink to="/plan">Plan</RouterLink> <RouterLink to="/readiness">Readiness</RouterLink>
       <RouterLink v-if="all" to="/plan/lineup">Who drives which race</RouterLink>
     </p>
   </div>

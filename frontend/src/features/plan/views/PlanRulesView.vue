@@ -3,12 +3,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, version, type Schemas } from '@/shared/api/client'
+import PlanSettings from '../parts/PlanSettings.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
 
-/** What readiness and plans go by: from when on a check is met, what it weighs, and the kinds of blocks. The manager's to change. */
+/** What readiness and plans go by: from when on a check is met, what it weighs, the kinds of blocks, and what plans weigh.
+ * The manager's to change. */
 type Rules = Schemas['PlanRulesOut']
 const may = useMay()
 const mayChange = computed(() => may('plan.rules'))
@@ -38,7 +40,8 @@ function take(rules: Rules) {
     met: rounded(item.met * unitOf(item.key).scale),
     close: rounded(item.close * unitOf(item.key).scale),
   }))
-  form.value = { ...rules, checks, blocks: rules.blocks.map((item) => ({ ...item, share: rounded(item.share * 100) })) }
+  const blocks = rules.blocks.map((item) => ({ ...item, share: rounded(item.share * 100) }))
+  form.value = { ...rules, checks, blocks, planning: rules.planning.map((item) => ({ ...item })) }
 }
 watch(
   () => asked.data.value,
@@ -92,8 +95,12 @@ const keep = useMutation({
         ],
       ),
     )
+    const planning = Object.fromEntries(rules.planning.map((item) => [item.key, item.value]))
     return answer(
-      api.PUT('/api/plan/rules', { params: { header: version(rules.version) }, body: { checks, blocks } as never }),
+      api.PUT('/api/plan/rules', {
+        params: { header: version(rules.version) },
+        body: { checks, blocks, planning } as never,
+      }),
     )
   },
   onSuccess: (rules) => {
@@ -107,7 +114,7 @@ const keep = useMutation({
 
 <template>
   <div class="top">
-    <h1>Rules of readiness and blocks</h1>
+    <h1>Rules of readiness and plans</h1>
     <p class="links"><RouterLink to="/readiness">Readiness</RouterLink> <RouterLink to="/plan">Plan</RouterLink></p>
   </div>
   <TroubleNote
@@ -135,8 +142,7 @@ const keep = useMutation({
                 <th scope="row">{{ item.title }}</th>
                 <td>
                   <label
-                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span
-                    >{{ ' ' }}
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
                     <input
                       v-model.number="item.met"
                       class="field"
@@ -149,8 +155,7 @@ const keep = useMutation({
                 </td>
                 <td>
                   <label
-                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span
-                    >{{ ' ' }}
+                    ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
                     <input
                       v-model.number="item.close"
                       class="field"
@@ -234,6 +239,7 @@ const keep = useMutation({
                   <input
                     v-if="item.driving && item.code !== 'rehearsal'"
                     v-model.number="item.laps"
+                    class="field"
                     type="number"
                     min="1"
                     max="100"
@@ -267,6 +273,7 @@ const keep = useMutation({
                   <input
                     v-if="item.share || item.own"
                     v-model.number="item.share"
+                    class="field"
                     type="number"
                     step="any"
                     min="0"
@@ -291,9 +298,10 @@ const keep = useMutation({
         </div>
         <p v-if="mayChange"><v-btn size="small" variant="outlined" @click="add">Add a kind</v-btn></p>
       </section>
+      <PlanSettings v-model="form.planning" />
     </fieldset>
     <p v-if="mayChange" class="keep">
-      <WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton>{{ ' ' }}
+      <WorkButton type="submit" color="primary" :loading="keep.isPending.value">Keep it</WorkButton>
       <span role="status" class="quiet">{{ said }}</span>
     </p>
     <p v-else class="quiet">A manager changes these.</p>

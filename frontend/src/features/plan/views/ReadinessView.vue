@@ -32,8 +32,8 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
   <div class="top">
     <h1>Readiness</h1>
     <p class="links">
-      <RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink>{{ ' ' }}
-      <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink>{{ ' ' }}
+      <RouterLink :to="{ name: 'plan', query: route.query }">Plan</RouterLink>
+      <RouterLink :to="{ name: 'outlook' }">Outlook</RouterLink>
       <RouterLink v-if="mayMake" :to="{ name: 'plan-rules' }">Rules and weights</RouterLink>
     </p>
   </div>
@@ -60,8 +60,7 @@ const check = (item: Item, key: string) => item.checks.find((other) => other.key
               <RouterLink
                 v-if="item.combination_id"
                 :to="{ name: 'driver-clinic', params: { id: item.combination_id, driver: item.driver_id } }"
-                >{{ item.driver }}</RouterLink><template v-else>{{ item.driver }}</template
-              >{{ ' ' }}
+                >{{ item.driver }}</RouterLink><template v-else>{{ item.driver }}</template>
               <span class="quiet">{{ item.place || item.series }}, by {{ moment(item.race_at) }}</span>
             </th>
             <td class="number">{{ item.open }}</td>

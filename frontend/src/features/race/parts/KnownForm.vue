@@ -165,8 +165,7 @@ const keep = useMutation({
       </button>
     </p>
     <p v-if="mayChange">
-      <WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton
-      >{{ ' ' }}
+      <WorkButton type="submit" color="primary" size="small" :loading="keep.isPending.value">Keep it</WorkButton>
       <span role="status" class="quiet">{{ said }}</span>
     </p>
     <TroubleNote :error="keep.error.value" />

@@ -143,8 +143,9 @@ const ask = useMutation({
         /></label>
       </div>
       <p>
-        <WorkButton type="submit" size="small" variant="outlined" :loading="ask.isPending.value">Work it out</WorkButton
-        >{{ ' ' }}
+        <WorkButton type="submit" size="small" variant="outlined" :loading="ask.isPending.value"
+          >Work it out</WorkButton
+        >
         <span class="quiet" role="status">{{
           ask.data.value ? 'Worked out by the gas law, on absolute pressure.' : ''
         }}</span>

@@ -33,7 +33,7 @@ const hatch = (name: string) => `h${(props.race.compounds ?? []).indexOf(name) %
         ><ol class="plans">
           <li v-for="(item, index) in shares" :key="item.words">
             <p>
-              <b>{{ item.words }}</b>{{ ' ' }}
+              <b>{{ item.words }}</b>
               <span class="quiet"
                 >{{ index ? `${seconds(item.behind_us)} slower` : lapTime(item.time_us) }}; fastest in
                 {{ perCent(item.wins) }} of the draws</span
@@ -83,7 +83,7 @@ const hatch = (name: string) => `h${(props.race.compounds ?? []).indexOf(name) %
       {{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}
     </p>
     <p v-if="race.opening && !race.opening.tried">
-      {{ race.opening.words }}{{ ' '
+      {{ race.opening.words
       }}<template v-if="!race.opening.verdict && race.combination_id"
         ><RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }"
           >Try it on purpose</RouterLink

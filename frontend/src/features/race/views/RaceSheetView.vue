@@ -72,7 +72,7 @@ const pdf = computed(() => `/api/races/${props.id}/sheet.pdf?zone=${encodeURICom
       <div class="top">
         <h1>{{ told.driver }}: {{ told.place || told.series }}</h1>
         <p class="links">
-          <RouterLink :to="{ name: 'race', params: { id } }">What it stands on</RouterLink>{{ ' ' }}
+          <RouterLink :to="{ name: 'race', params: { id } }">What it stands on</RouterLink>
           <RouterLink to="/races">All races</RouterLink>
         </p>
       </div>

@@ -53,8 +53,8 @@ const learned = computed(() =>
     <div class="top">
       <h1>{{ race.driver }}: {{ race.place || race.series }}</h1>
       <p class="links">
-        <RouterLink :to="{ name: 'race-sheet', params: { id } }">Race sheet</RouterLink>{{ ' ' }}
-        <RouterLink to="/races">All races</RouterLink>{{ ' ' }}
+        <RouterLink :to="{ name: 'race-sheet', params: { id } }">Race sheet</RouterLink>
+        <RouterLink to="/races">All races</RouterLink>
         <RouterLink v-if="race.layout_id" :to="{ name: 'track', params: { id: race.layout_id } }"
           >Track book</RouterLink
         >
@@ -74,7 +74,7 @@ const learned = computed(() =>
             safe one ({{ lapTime(race.qualifying.safe_us) }}), then risk.
           </p>
           <p>
-            The best of them is likely <b>{{ lapTime(race.qualifying.likely_us) }}</b>{{ ' ' }}
+            The best of them is likely <b>{{ lapTime(race.qualifying.likely_us) }}</b>
             <span class="quiet"
               >({{ lapTime(race.qualifying.low_us) }} to {{ lapTime(race.qualifying.high_us) }} in eight of ten)</span
             >.
@@ -116,7 +116,7 @@ const learned = computed(() =>
           <template v-if="race.consumption.margin >= 0.05"
             >{{ load(race.consumption.margin, 1) }} of it so that it runs out in
             {{ (100 * race.wish.risk).toFixed(0) }} of 100 races</template
-          ><template v-else>laps hardly differ in it</template>{{ ' ' }}
+          ><template v-else>laps hardly differ in it</template>
           <span class="quiet">({{ race.consumption.laps }} laps of {{ race.consumption.runs }} runs)</span>.<template
             v-if="race.consumption.unit_us"
           >
@@ -132,7 +132,7 @@ const learned = computed(() =>
         </p>
         <h2>The race from own laps</h2>
         <p v-if="race.own_race">
-          <b>{{ lapTime(race.own_race.median_us) }}</b>{{ ' ' }}
+          <b>{{ lapTime(race.own_race.median_us) }}</b>
           <span class="quiet"
             >({{ lapTime(race.own_race.low_us) }} to {{ lapTime(race.own_race.high_us) }} in nine of ten)</span
           >, {{ race.own_race.slips.toFixed(1) }} slips on average; one less is worth

@@ -48,8 +48,7 @@ function place(item: BookCheck): RouteLocationRaw {
     </li>
   </ol>
   <p v-if="groups.length > shown.length">
-    <button type="button" class="link" @click="whole = true">Show all {{ count(groups.length, 'corner') }}</button
-    >{{ ' ' }}
+    <button type="button" class="link" @click="whole = true">Show all {{ count(groups.length, 'corner') }}</button>
     <span class="quiet">the rest matters less</span>
   </p>
   <p v-if="!groups.length && !corner" class="quiet">

@@ -143,7 +143,7 @@ defineExpose({ focus: () => field.value?.focus() })
         {{ item.text }}
         <template v-if="item.answer"
           >“{{ item.answer }}” <span class="quiet small">{{ item.answered_by }}</span></template
-        >{{ ' ' }}
+        >
         <span v-if="item.became" class="quiet small">became a {{ item.became }}</span>
       </p>
     </details>

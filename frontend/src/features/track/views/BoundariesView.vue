@@ -22,6 +22,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import BoundaryStrip from '@/features/track/parts/BoundaryStrip.vue'
 import CornerRows from '@/features/track/parts/CornerRows.vue'
+import SectorFields from '@/features/track/parts/SectorFields.vue'
 import OutlinePart from '@/features/track/parts/OutlinePart.vue'
 import TrackHead from '@/features/track/parts/TrackHead.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
@@ -172,35 +173,17 @@ watch(
           @merge="corners = merged(corners, $event)"
           @split="corners = split(corners, $event, book.length_m)"
         />
-        <p class="sectors">
-          <span v-for="(sector, index) in sectors" :key="index"
-            ><input
-              v-model="sector.code"
-              class="field"
-              size="4"
-              maxlength="120"
-              :aria-label="`Code of sector ${index + 1}`"
-            />
-            from
-            <input
-              v-model="sector.start"
-              v-reads
-              class="field"
-              size="7"
-              inputmode="decimal"
-              :disabled="!index"
-              :aria-label="`Sector ${index + 1} starts at, m`"
-            />
-            m
+        <SectorFields v-model="sectors">
+          <template #behind="{ index }">
             <button
               v-if="index"
               type="button"
               class="link"
               @click="sectors = sectors.filter((_, place) => place !== index)"
             >
-              Remove<span class="visually-hidden"> sector {{ sector.code }}</span>
-            </button></span
-          >
+              Remove<span class="visually-hidden"> sector {{ sectors[index]?.code }}</span>
+            </button>
+          </template>
           <button
             type="button"
             class="link"
@@ -208,7 +191,7 @@ watch(
           >
             Add a sector
           </button>
-        </p>
+        </SectorFields>
       </section>
       <div>
         <section class="sheet part" aria-labelledby="does-title">
@@ -289,13 +272,6 @@ watch(
 }
 .line .v-btn {
   margin-left: auto;
-}
-.sectors {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 18px;
-  align-items: center;
-  margin-top: 8px;
 }
 @media (max-width: 860px) {
   .columns {

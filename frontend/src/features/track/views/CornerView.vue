@@ -227,7 +227,7 @@ const pitHere = computed(() => {
                 <p v-for="(item, index) in corner.lanes" :key="index">
                   {{ PHASES[item.phase] }}: {{ LANES[item.lane]
                   }}<template v-if="item.where">, {{ item.where }}</template
-                  >{{ ' ' }}<span v-if="item.why" class="quiet">({{ item.why }})</span>
+                  ><span v-if="item.why" class="quiet">({{ item.why }})</span>
                 </p>
               </dd></template
             >

@@ -16,6 +16,7 @@ import JobProgress from '@/shared/parts/JobProgress.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import BoundaryStrip from '@/features/track/parts/BoundaryStrip.vue'
 import CornerRows from '@/features/track/parts/CornerRows.vue'
+import SectorFields from '@/features/track/parts/SectorFields.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { begun, send, type Going } from '@/shared/uploads'
@@ -237,28 +238,7 @@ const LEFT_OUT: Record<string, string> = {
       <section class="sheet part" aria-labelledby="corners-title">
         <h2 id="corners-title">Corners and sectors</h2>
         <CornerRows v-model="corners" :here="here" @here="here = $event" />
-        <p class="sectors">
-          <span v-for="(sector, index) in sectors" :key="index"
-            ><input
-              v-model="sector.code"
-              class="field"
-              size="4"
-              maxlength="120"
-              :aria-label="`Code of sector ${index + 1}`"
-            />
-            from
-            <input
-              v-model="sector.start"
-              v-reads
-              class="field"
-              size="7"
-              inputmode="decimal"
-              :disabled="!index"
-              :aria-label="`Sector ${index + 1} starts at, m`"
-            />
-            m</span
-          >
-        </p>
+        <SectorFields v-model="sectors" />
       </section>
       <div>
         <section v-if="outline" class="sheet part" aria-label="From above">
@@ -336,7 +316,6 @@ const LEFT_OUT: Record<string, string> = {
   gap: 12px;
   align-items: start;
 }
-.sectors,
 .names {
   display: flex;
   flex-wrap: wrap;

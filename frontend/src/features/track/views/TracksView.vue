@@ -10,6 +10,7 @@ import FileDrop from '@/shared/parts/FileDrop.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import CornerRows from '@/features/track/parts/CornerRows.vue'
+import SectorFields from '@/features/track/parts/SectorFields.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
 
@@ -98,34 +99,14 @@ const make = useMutation({
       /></label>
     </div>
     <h3>Sectors</h3>
-    <p class="sectors">
-      <span v-for="(sector, index) in form.sectors" :key="index"
-        ><input
-          v-model="sector.code"
-          class="field"
-          size="4"
-          maxlength="120"
-          :aria-label="`Code of sector ${index + 1}`"
-        />
-        from
-        <input
-          v-model="sector.start"
-          v-reads
-          class="field"
-          size="7"
-          inputmode="decimal"
-          :disabled="!index"
-          :aria-label="`Sector ${index + 1} starts at, m`"
-        />
-        m</span
-      >
+    <SectorFields v-model="form.sectors">
       <button type="button" class="link" @click="form.sectors.push({ code: `S${form.sectors.length + 1}`, start: '' })">
         Add a sector
       </button>
       <button v-if="form.sectors.length > 1" type="button" class="link" @click="form.sectors.pop()">
         Remove the last one
       </button>
-    </p>
+    </SectorFields>
     <h3>Corners</h3>
     <CornerRows v-model="corners" />
     <TroubleNote :error="make.error.value" />
@@ -163,8 +144,8 @@ const make = useMutation({
   gap: 18px;
   margin-bottom: 8px;
 }
-.head .v-btn:first-of-type {
-  margin-left: auto;
+.head h1 {
+  margin-right: auto;
 }
 .drop {
   margin-bottom: 12px;
@@ -176,12 +157,6 @@ const make = useMutation({
 }
 .tracks .part {
   margin: 0;
-}
-.sectors {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 18px;
-  align-items: center;
 }
 h3 {
   font-size: 0.98rem;

@@ -272,7 +272,7 @@ const facts = computed(() => {
       <p v-for="week in car.data.value.weeks" :key="week.id">
         <RouterLink :to="{ name: 'series-week', params: { id: week.id } }"
           >{{ week.series }}, week {{ week.number }}</RouterLink
-        >{{ ' ' }}
+        >
         <span class="quiet">{{ plainDay(week.begins) }}, {{ week.place }}</span>
       </p>
     </section>

@@ -79,7 +79,7 @@ function act(need: BoardNeed) {
         <h2 id="blocks-title">Your practice</h2>
         <ol>
           <li v-for="block in blocks" :key="block.id" class="sheet">
-            <b>{{ moment(block.begins_at) }}</b>{{ ' ' }}
+            <b>{{ moment(block.begins_at) }}</b>
             <span class="quiet"
               >to {{ clock(block.ends_at)
               }}<template v-if="block === first">, {{ inWords(block.begins_at, board.data.value.now) }}</template></span

@@ -246,7 +246,7 @@ watch(
           <template v-for="(car, index) in profile.data.value.cars" :key="car.id"
             ><template v-if="index">, </template
             ><RouterLink :to="{ name: 'car', params: { id: car.id } }">{{ car.name }}</RouterLink></template
-          >{{ ' ' }}
+          >
           <span class="quiet">and every car that is open to all.</span>
         </p>
       </section>

@@ -240,8 +240,7 @@ const rules = computed(() => {
                   <td class="number">{{ lapTime(row.best_us) }}</td>
                   <td>
                     {{ row.wetness
-                    }}<template v-if="row.track_temp_c !== null">, {{ temperature(row.track_temp_c) }}</template
-                    >{{ ' ' }}
+                    }}<template v-if="row.track_temp_c !== null">, {{ temperature(row.track_temp_c) }}</template>
                     <span class="quiet">{{ row.like ? 'like the race' : 'not like the race' }}</span>
                   </td>
                   <td>
