@@ -62,4 +62,4 @@ def counts(layout: Track, item: JudgedLap, part: Part) -> bool:
 
 def is_pass(item: JudgedLap, segment: str) -> bool:
     """The definition, word by word: evidence, timed, not taken by something earlier, not cold."""
-    return item.has_passes and segment in item.lap.segments and segment not in item.taken.by_earlier | item.cold_parts
+    return item.has_passes and segment in item.lap.segments and segment not in item.taken.by_others | item.cold_parts

@@ -179,6 +179,11 @@ class Track:
         """Those of `others` that share more than a point with `part`."""
         return tuple(o for o in others if min(o.end_m, part.end_m) - max(o.start_m, part.start_m) > _SAME_M)
 
+    def segments_of(self, part: Part) -> frozenset[str]:
+        """Codes of the segments that a part shares; on a track without corners, its own code."""
+        shared = self.overlapping(part, self.segment_parts) if self.segment_parts else (part,)
+        return frozenset(segment.code for segment in shared)
+
     def closed_boundaries(self, parts: Sequence[Part]) -> frozenset[int]:
         """Boundaries at which two laps may not be joined for want of boundary speeds.
 

@@ -24,12 +24,26 @@ COMPANIES: Final[tuple[Company, ...]] = get_args(Company)
 Flag = Literal["tow", "traffic", "yellow", "pit", "cool", "boost", "guest"]
 """What was said of a lap when it came in."""
 FLAGS: Final[tuple[Flag, ...]] = get_args(Flag)
+PartFlag = Literal["tow", "traffic", "yellow"]
+"""Those that may be said of a part of a lap: `traffic:T40`."""
+PART_FLAGS: Final[tuple[PartFlag, ...]] = get_args(PartFlag)
 GUEST: Final[Flag] = "guest"
 """The flag of laps that are somebody else's, for comparison only."""
 IncidentKind = Literal["spin", "contact", "slide"]
 INCIDENTS: Final[tuple[IncidentKind, ...]] = get_args(IncidentKind)
 Mark = Literal[
-    "cold", "invalid", "incident", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only", "spoiled"
+    "cold",
+    "invalid",
+    "incident",
+    "tow",
+    "traffic",
+    "yellow",
+    "pit",
+    "in_part",
+    "carried",
+    "cool",
+    "practice_only",
+    "spoiled",
 ]
 """What keeps a lap from counting for something."""
 MARKS: Final[tuple[Mark, ...]] = get_args(Mark)

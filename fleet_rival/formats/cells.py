@@ -9,7 +9,17 @@ from typing import Any
 from fleet_rival.core.dates import read_moment, read_wall_clock
 from fleet_rival.core.laps.lap import Incident
 from fleet_rival.core.texts import BadText, tidy
-from fleet_rival.core.words import COMPANIES, FLAGS, INCIDENTS, LAP_KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES
+from fleet_rival.core.words import (
+    COMPANIES,
+    FLAGS,
+    INCIDENTS,
+    LAP_KINDS,
+    MISTAKES,
+    PART_FLAGS,
+    PURPOSES,
+    SESSION_KINDS,
+    WETNESSES,
+)
 from fleet_rival.formats.spreadsheet_text import plain
 
 __all__ = ["BadCell", "Cell", "column_readers"]
@@ -28,15 +38,15 @@ class BadCell(ValueError):
 Cell = Callable[[str], Any]
 
 
-def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
+def column_readers(corner_codes: Mapping[str, str], sector_codes: Mapping[str, str]) -> dict[str, Cell]:
     """One reader a column, from the stripped, non-empty text of a cell to its value.
 
     Args:
-        corner_codes: the track's segment codes by their folded spelling.
+        corner_codes: the track's segment codes by their folded spelling; `sector_codes`: those of its sectors.
     """
 
     corner, incident, mistake, option = _of_corners(corner_codes)
-    flag = one_of(FLAGS)
+    flag = _flag({**sector_codes, **corner_codes})
     return {
         "driver": label,
         "car": label,
@@ -50,7 +60,7 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "valid": yes_or_no,
         "strikes": tokens(corner),
         "incidents": tokens(incident),
-        "flags": lambda text: frozenset(flag(token) for token in text.split()),  # a set: at most seven short words
+        "flags": lambda text: frozenset(flag(token) for token in text.split()),
         "company": one_of(COMPANIES),
         "tyre_set": label,
         "compound": label,
@@ -68,6 +78,22 @@ def column_readers(corner_codes: Mapping[str, str]) -> dict[str, Cell]:
         "plus_minus_ms": lambda text: round(not_negative(text) * 1000),
         "note": note,
     }
+
+
+def _flag(part_codes: Mapping[str, str]) -> Callable[[str], str]:
+    whole_lap = one_of(FLAGS)
+
+    def read(token: str) -> str:
+        name, sign, where = token.partition(":")
+        if not sign:
+            return str(whole_lap(token))
+        if name.casefold() not in PART_FLAGS:
+            raise BadCell(f"{token} names a part: only {', '.join(PART_FLAGS)} may")
+        if where.casefold() not in part_codes:
+            raise BadCell(f"{where} is not a part of this track")
+        return f"{name.casefold()}:{part_codes[where.casefold()]}"
+
+    return read
 
 
 def _of_corners(

@@ -298,7 +298,7 @@ def _columns(header: Sequence[str], track: Track) -> tuple[list[_Column | None],
     """Match the header's names to what a lap file may hold."""
     segment_codes = {part.code.casefold(): part.code for part in track.segment_parts}
     sector_codes = {part.code.casefold(): part.code for part in track.sector_parts}
-    readers = column_readers(segment_codes)
+    readers = column_readers(segment_codes, sector_codes)
     columns: list[_Column | None] = []
     unused: list[str] = []
     foreign: list[str] = []

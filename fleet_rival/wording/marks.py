@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
-__all__ = ["MARK_WORDS", "SURE_WORDS", "why_words"]
+__all__ = ["MARK_WORDS", "SURE_WORDS", "in_part_words", "why_words"]
 
 MARK_WORDS: Final = {
     "cold": ("cold tyres", "First flying lap after the pits: no measure of pace."),
@@ -13,6 +13,10 @@ MARK_WORDS: Final = {
     "traffic": ("traffic", "Others were in the way."),
     "yellow": ("yellow flag", "Driven under caution."),
     "pit": ("pit lane", "The lap touched the pit lane."),
+    "in_part": (
+        "in part",
+        "Traffic, a yellow flag or a slipstream in a part of it: that part doesn't count, the others do.",
+    ),
     "carried": ("carried over", "An incident on the lap before spoiled the start of this one."),
     "cool": ("cool-down", "Slow on purpose."),
     "practice_only": (
@@ -34,6 +38,20 @@ _NOT_FLYING: Final = {
     "in": "An in lap: no lap time to compare.",
     "outin": "Out and in again at once.",
 }
+
+
+def in_part_words(flags: str) -> tuple[str, str]:
+    """What a lap's parts were flagged for, and what that says.
+
+    >>> in_part_words("boost traffic:T4 yellow:S2")[0]
+    'traffic at T4, yellow flag at S2'
+
+    Args:
+        flags: as they are kept, separated by blanks.
+    """
+    told = [token.partition(":") for token in flags.split() if ":" in token]
+    name = ", ".join(f"{MARK_WORDS[flag][0]} at {part}" for flag, _, part in told)
+    return name or MARK_WORDS["in_part"][0], MARK_WORDS["in_part"][1]
 
 
 def why_words(kind: str, marks: Sequence[Mapping[str, Any]], denied: Sequence[Mapping[str, str]], counts: bool) -> str:

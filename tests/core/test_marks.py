@@ -3,11 +3,15 @@
 from dataclasses import replace
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from fleet_rival.core.corners.references import part_figures
+from fleet_rival.core.ideals.table import NEVER, part_table
 from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.marks import JudgedLap, judge
 from fleet_rival.core.settings import BadSetting, Settings
-from tests.making import counts, is_pass, lap, track, whole_lap
+from tests.making import SECOND, counts, is_pass, lap, track, whole_lap
 
 LAYOUT = track(4)
 GOOD = (5.0, 10.0, 12.0, 11.0, 9.0)
@@ -67,9 +71,9 @@ def test_on_long_tracks_cold_is_told_by_time() -> None:
 
 def test_incidents_and_strikes_take_parts_across_the_line() -> None:
     items = judged(run_of({"incidents": (Incident("spin", "T4"),)}, {}, {"strikes": ("T4",)}, {}, {"strikes": ("T2",)}))
-    assert items[3].taken.own == {"T4"} and items[4].taken.by_earlier == {"L0", "T1"}
+    assert items[3].taken.own == {"T4"} and items[4].taken.by_others == {"L0", "T1"}
     assert "carried" in items[4].marks
-    assert items[6].taken.by_earlier == {"L0"} and "carried" not in items[6].marks
+    assert items[6].taken.by_others == {"L0"} and "carried" not in items[6].marks
     assert [counts(LAYOUT, items[7], part) for part in LAYOUT.segment_parts] == [True, True, False, False, True]
     assert [counts(LAYOUT, items[7], part) for part in LAYOUT.sector_parts] == [True, False, False]
     assert is_pass(items[7], "T2") and not is_pass(items[7], "T3")
@@ -128,3 +132,51 @@ def test_a_setting_that_nobody_knows_is_an_error() -> None:
         with pytest.raises(BadSetting):
             Settings.from_mapping(values)
     assert Settings.from_mapping({"cold_laps": 2, "cold_seconds": None, "streak_pct": 1}).cold_laps == 2
+
+
+def test_a_flag_that_names_a_part_takes_that_part_alone() -> None:
+    items = judged(run_of(*[{"flags": frozenset({flag})} for flag in ("traffic:T2", "yellow:S3", "tow:T2")]))
+    crowded, yellow, towed = (items[number] for number in (3, 4, 5))
+    for item in (crowded, yellow, towed):
+        assert set(item.marks) == {"in_part"} and not item.marks["in_part"], "it is a fact"
+        assert not item.eligible and not item.clean and item.parts_count and item.has_passes
+    assert crowded.taken.segments == {"T2"} and not crowded.taken.own
+    third = next(part for part in LAYOUT.sector_parts if part.code == "S3")
+    assert yellow.taken.segments == LAYOUT.segments_of(third) and len(yellow.taken.segments) > 1
+    assert [item.may_be_best for item in (crowded, yellow, towed)] == [True, False, False]
+    # Somebody has the last word.
+    said = judged(run_of({"flags": frozenset({"traffic:T2"}), "said": {"in_part": False}}))[3]
+    assert said.clean and not said.taken.segments and said.overruled == {"in_part"}
+
+
+def test_what_was_hindered_in_a_part_says_nothing_of_it_and_all_of_the_others() -> None:
+    slow = replace(run_of()[4], flags=frozenset({"traffic:T2"}))
+    segments = {**slow.segments, "T2": slow.segments["T2"] + 3 * SECOND}
+    slow = replace(slow, time_us=slow.time_us + 3 * SECOND, segments=segments)
+    laps = [slow if item.number == slow.number else item for item in run_of()]
+    items = judge(LAYOUT, laps, Settings())
+    figures = part_figures(LAYOUT, items, range(len(items)), Settings(), "segments")
+    where = next(index for index, item in enumerate(items) if item.lap.number == slow.number)
+    assert where not in figures["T2"].passes and where in figures["T1"].passes
+    table = part_table(LAYOUT, items, range(len(items)), "segments")
+    counted = {part.code: table.times[where, column] != NEVER for column, part in enumerate(table.parts)}
+    assert counted == {part.code: part.code != "T2" for part in table.parts}
+
+
+@given(st.sampled_from(["tow", "traffic", "yellow"]), st.sampled_from(["S1", "S2", "S3", "T1", "T4", "L0"]))
+def test_no_more_is_taken_by_a_part_than_by_the_whole_lap(flag: str, part: str) -> None:
+    whole, some = (judged(run_of({"flags": frozenset({said})})) for said in (flag, f"{flag}:{part}"))
+    assert not whole[3].parts_count and some[3].parts_count
+    assert some[3].may_be_best == whole[3].may_be_best
+    others = [number for number in some if number != 3]
+    assert all(some[number].marks == whole[number].marks for number in others)
+
+
+def test_without_corners_a_sector_is_taken_by_itself() -> None:
+    layout = track(corners=0)
+    sectors = {code: 20 * SECOND for code in ("S1", "S2", "S3")}
+    item = whole_lap(2, 60.0, flags=frozenset({"yellow:S2"}), sectors=sectors)
+    items = judge(layout, [item], Settings())
+    assert items[0].taken.segments == {"S2"}
+    table = part_table(layout, items, [0], "sectors")
+    assert [time != NEVER for time in table.times[0]] == [True, False, True]

@@ -56,6 +56,9 @@ class TestTyping:
     def test_a_few_digits_are_a_lap(self, line: str, last: float | None, seconds: float) -> None:
         assert typed(line, last).time_us == round(seconds * SECOND)
 
+    def test_what_others_did_at_a_corner_is_typed_with_it(self) -> None:
+        assert typed("92114 t4 y w2", None).flags == {"traffic:T4", "yellow", "tow:T2"}
+
     @pytest.mark.parametrize(
         ("line", "last", "words"),
         [
@@ -68,7 +71,8 @@ class TestTyping:
             ("30000 40000 20000 91000", None, "sum to 1:30.000, the lap is 1:31.000"),
             ("92114 s", None, "Type the corner behind s"),
             ("92114 s9", None, "no corner 9"),
-            ("92114 t4", None, "takes no corner"),
+            ("92114 p4", None, "takes no corner"),
+            ("92114 t9", None, "no corner 9"),
             ("0.5", None, "would be a lap of 0.500"),
             ("99999999", None, "would be a lap of"),
         ],

@@ -65,9 +65,9 @@ def test_a_mark_that_somebody_denies_is_gone_and_the_lap_counts(mark: str, facts
 def test_cold_and_carried_can_be_denied_too() -> None:
     assert "cold" in judged()[1].marks and judged((2, {"said": {"cold": False}}))[1].clean
     spin = {"incidents": (Incident("spin", "T3"),)}
-    assert "carried" in judged((6, spin))[6].marks and judged((6, spin))[6].taken.by_earlier == {"L0", "T1"}
+    assert "carried" in judged((6, spin))[6].marks and judged((6, spin))[6].taken.by_others == {"L0", "T1"}
     item = judged((6, spin), (7, {"said": {"carried": False}}))[6]
-    assert item.clean and not item.taken.by_earlier and item.overruled == {"carried"}
+    assert item.clean and not item.taken.by_others and item.overruled == {"carried"}
 
 
 @pytest.mark.parametrize("mark", MARKS)

@@ -10,7 +10,17 @@ from fleet_rival.core.laps.lap import Incident, Lap
 from fleet_rival.core.laps.order import identify
 from fleet_rival.core.texts import tidy
 from fleet_rival.core.track import Track
-from fleet_rival.core.words import COMPANIES, FLAGS, INCIDENTS, LAP_KINDS, MISTAKES, PURPOSES, SESSION_KINDS, WETNESSES
+from fleet_rival.core.words import (
+    COMPANIES,
+    FLAGS,
+    INCIDENTS,
+    LAP_KINDS,
+    MISTAKES,
+    PART_FLAGS,
+    PURPOSES,
+    SESSION_KINDS,
+    WETNESSES,
+)
 from fleet_rival.formats.lap_export import write_laps
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track, write_track
@@ -48,7 +58,7 @@ def laps(draw: st.DrawFn) -> Lap:
             Incident(draw(st.sampled_from(INCIDENTS)), code)
             for code in draw(st.lists(st.sampled_from(CODES), max_size=2))
         ),
-        flags=frozenset(draw(st.sets(st.sampled_from(FLAGS)))),
+        flags=frozenset(draw(st.sets(st.sampled_from((*FLAGS, *(f"{flag}:{CODES[0]}" for flag in PART_FLAGS)))))),
         company=draw(st.none() | st.sampled_from(COMPANIES)),
         tyre_set=draw(st.none() | labels),
         compound=draw(st.none() | labels),

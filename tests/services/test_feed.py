@@ -336,7 +336,7 @@ def test_what_counts_live_is_what_counts_everywhere(cellar: Cellar) -> None:
     declare.declare(cellar.sessions, cellar.manager, cellar.combination.id, cellar.driver, {**CONTEXT}, [])
     times = {item.lap.number: item.lap.time_us for item in cellar.driven}
     towed, struck, said, best = sorted((2, 3, 4, 5), key=lambda number: times[number])
-    facts: dict[int, dict[str, Any]] = {towed: {"flags": ["tow"]}, struck: {"strikes": ["T2"]}}
+    facts: dict[int, dict[str, Any]] = {towed: {"flags": ["tow:T2"]}, struck: {"strikes": ["T2"]}}
     laps = [line for line in cellar.sent if line.kind == "lap"]
     told = [
         line._replace(

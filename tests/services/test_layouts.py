@@ -308,7 +308,7 @@ def test_taking_back_what_wrote_many_laps_anew_belongs_into_the_background(
 def test_codes_may_be_exchanged_and_corners_added(season: Season, layout: UUID) -> None:
     own = drafts(season, layout)
     first, second = own[0].corner, own[1].corner
-    times = drive(season, layout, strikes=first.code)
+    times = drive(season, layout, strikes=first.code, flags=f"boost traffic:{first.code}")
     swapped = [
         replace(own[0], corner=replace(first, code=second.code)),
         replace(own[1], corner=replace(second, code=first.code)),
@@ -316,10 +316,10 @@ def test_codes_may_be_exchanged_and_corners_added(season: Season, layout: UUID) 
     ]
     change(season, layout, swapped)
     lap = laps(season)[1]
-    assert (
-        lap.segments == {**times, first.code: times[second.code], second.code: times[first.code]}
-        and lap.strikes == second.code
-    )
+    assert lap.segments == {**times, first.code: times[second.code], second.code: times[first.code]} and (
+        lap.strikes,
+        lap.flags,
+    ) == (second.code, f"boost traffic:{second.code}")
     last = drafts(season, layout)
     end = last[-1].corner
     added = DraftCorner(None, Corner("New", end.end_m + 1, end.end_m + 2, end.end_m + 3))

@@ -398,7 +398,16 @@ class TestTheLastWord:
         assert [(item.lap, item.words) for item in shown.remarks] == [
             (5, "T2 ran wide at the exit because of others: the car ahead")
         ]
-        assert [mark["mark"] for mark in lap_of(season, key, 5).marks] == ["traffic"]
+        [mark] = lap_of(season, key, 5).marks
+        assert (mark["mark"], mark["name"]) == ("in_part", "traffic at T2") and not lap_of(season, key, 5).counts
+        # The same cause without a place, and in another one: each goes by itself.
+        whole = edit.add_remark(season.sessions, season.actor, key, 5, {"because": "traffic"})
+        other = edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T3", "because": "traffic"})
+        assert {item["mark"] for item in lap_of(season, key, 5).marks} == {"in_part", "traffic"}
+        edit.remove_remark(season.sessions, season.actor, whole)
+        assert [item["name"] for item in lap_of(season, key, 5).marks] == ["traffic at T2, traffic at T3"]
+        edit.remove_remark(season.sessions, season.actor, other)
+        assert [item["name"] for item in lap_of(season, key, 5).marks] == ["traffic at T2"]
         edit.add_remark(season.sessions, season.actor, key, 6, {"corner": "T1", "kind": "spin"})
         edit.add_remark(season.sessions, season.actor, key, 7, {"corner": "T3", "kind": "limits"})
         assert lap_of(season, key, 6).incidents == ("spin:T1",) and lap_of(season, key, 7).strikes == ("T3",)

@@ -65,9 +65,7 @@ def part_figures(
     """
     trends = _trends(judged, members, settings)
     parts = track.segment_parts if depth == "segments" else track.sector_parts
-    inside = {
-        part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts
-    }
+    inside = {part.code: track.segments_of(part) for part in parts}
     driven = [
         (index, judged[index].lap.segments if depth == "segments" else judged[index].lap.sectors) for index in members
     ]
@@ -77,9 +75,7 @@ def part_figures(
     }
     # Once for all parts: most laps have nothing taken.
     evidence = {
-        index: judged[index].taken.by_earlier | judged[index].cold_parts
-        for index in members
-        if judged[index].has_passes
+        index: judged[index].taken.by_others | judged[index].cold_parts for index in members if judged[index].has_passes
     }
     passes = {
         code: [

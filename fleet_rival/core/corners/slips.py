@@ -137,15 +137,13 @@ def cold_figures(
 ) -> dict[str, dict[int, int]]:
     """Times of passes on cold tyres, by part and position of the lap: what speaks against them is the cold alone."""
     out: dict[str, dict[int, int]] = {}
-    inside = {
-        part.code: frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts
-    }
+    inside = {part.code: track.segments_of(part) for part in parts}
     for part in parts:
         times = {}
         for index in members:
             item = judged[index]
             on_cold = is_cold(item) or bool(inside[part.code] & item.cold_parts)
-            if on_cold and not item.spoilt_when_cold and not inside[part.code] & item.taken.by_earlier:
+            if on_cold and not item.spoilt_when_cold and not inside[part.code] & item.taken.by_others:
                 time = getattr(item.lap, depth).get(part.code)
                 if time is not None:
                     times[index] = time

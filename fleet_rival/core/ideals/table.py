@@ -62,7 +62,7 @@ def part_table(track: Track, judged: Sequence[JudgedLap], members: Sequence[int]
     ['L0', 'T1', 'T2', 'T3']
     """
     parts = track.sector_parts if depth == "sectors" else track.segment_parts
-    overlaps = [frozenset(segment.code for segment in track.overlapping(part, track.segment_parts)) for part in parts]
+    overlaps = [track.segments_of(part) for part in parts]
     codes = [part.code for part in parts]
     rows = {index: row for row, index in enumerate(members)}
     never = int(NEVER)

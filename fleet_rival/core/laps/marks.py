@@ -12,7 +12,7 @@ import numpy as np
 from fleet_rival.core.laps.groups import Group, group_of
 from fleet_rival.core.laps.lap import NO_EVIDENCE_PURPOSES, Incident, Lap
 from fleet_rival.core.laps.order import following, in_order
-from fleet_rival.core.laps.taken import Taken, taken_parts
+from fleet_rival.core.laps.taken import Taken, flagged_parts, taken_parts
 from fleet_rival.core.laps.tow import towed
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD, detrended, median, median_abs_deviation, middle, theil_sen_slope
@@ -22,8 +22,11 @@ from fleet_rival.core.words import MARKS
 
 __all__ = ["COUNTED_ALONG", "JudgedLap", "asks", "judge"]
 
-_NOT_ELIGIBLE: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
+_NOT_ELIGIBLE: Final = frozenset(
+    {"cold", "tow", "traffic", "yellow", "pit", "in_part", "carried", "cool", "practice_only"}
+)
 _NOT_BEST: Final = frozenset({"invalid", "incident", "tow", "yellow", "pit"})
+_NOT_BEST_IN_PART: Final = frozenset({"tow", "yellow"})
 _NO_PARTS: Final = frozenset({"tow", "traffic", "yellow", "pit"})
 _NO_PASSES: Final = frozenset({"cold", "tow", "traffic", "yellow", "pit", "cool", "practice_only"})
 COUNTED_ALONG: Final = ("tow", "cold", "practice_only")
@@ -77,7 +80,9 @@ class JudgedLap:
 
     @property
     def may_be_best(self) -> bool:
-        return self.flying and not _NOT_BEST & self.against
+        if not self.flying or _NOT_BEST & self.against:
+            return False
+        return "in_part" not in self.marks or not any(flag in _NOT_BEST_IN_PART for flag, _ in flagged_parts(self.lap))
 
     @property
     def strikes(self) -> tuple[str, ...]:
@@ -110,7 +115,7 @@ class JudgedLap:
     @property
     def spoilt_when_cold(self) -> bool:
         """Whether something else than the cold speaks against it."""
-        return bool((_NOT_ELIGIBLE - {"cold"}) & self.against)
+        return bool((_NOT_ELIGIBLE - {"cold", "in_part"}) & self.against)
 
 
 def judge(track: Track, laps: Sequence[Lap], settings: Settings) -> list[JudgedLap]:
@@ -183,6 +188,8 @@ def _mark_facts(item: JudgedLap, settings: Settings) -> None:
     for flag in ("tow", "traffic", "yellow", "pit", "cool"):
         if flag in lap.flags:
             _mark(item, flag, inferred=False)
+    if any(":" in flag for flag in lap.flags):
+        _mark(item, "in_part", inferred=False)
     if _beyond_floor(lap, settings):
         _mark(item, "tow", inferred=True)
     if item.taken.carried:
@@ -254,7 +261,7 @@ def _mark_cold_by_time(track: Track, members: Sequence[JudgedLap], cold_us: floa
 def _mark_tow(members: Sequence[JudgedLap], settings: Settings) -> None:
     if not any(item.lap.pulls for item in members):
         return
-    crowded = [bool({"tow", "traffic", "yellow", "pit"} & item.marks.keys()) for item in members]
+    crowded = [bool({"tow", "traffic", "yellow", "pit", "in_part"} & item.marks.keys()) for item in members]
     for item, had in zip(members, towed([item.lap for item in members], crowded, settings), strict=True):
         if had:
             _mark(item, "tow", inferred=True)

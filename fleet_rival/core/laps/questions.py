@@ -105,7 +105,7 @@ def _damage(index: int, laps: Sequence[JudgedLap], settings: Settings) -> Questi
     for at, item in enumerate(laps):
         if (item.lap.session, item.lap.run) != (hit.lap.session, hit.lap.run) or not item.flying or at == index:
             continue
-        if item.marks.keys() & {"practice_only", "yellow", "pit", "cold", "cool", "carried", "incident"}:
+        if item.marks.keys() & {"practice_only", "yellow", "pit", "in_part", "cold", "cool", "carried", "incident"}:
             continue
         (before if at < index else after).append(item.lap.time_us)
     if len(before) < 2 or len(after) < 2:

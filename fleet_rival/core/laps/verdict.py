@@ -28,9 +28,11 @@ __all__ = [
 _FAULTS: Final[frozenset[Mark]] = frozenset({"invalid", "incident", "spoiled"})
 _NOT_THROUGH: Final[frozenset[Mark]] = frozenset({"invalid", "incident", "pit"})
 _RACE_STANDS: Final[frozenset[Mark]] = frozenset({"yellow", "pit"})
-_NOT_FREE: Final[frozenset[Mark]] = frozenset({"tow", "traffic", "yellow", "pit", "carried", "cool", "practice_only"})
+_NOT_FREE: Final[frozenset[Mark]] = frozenset(
+    {"tow", "traffic", "yellow", "pit", "in_part", "carried", "cool", "practice_only"}
+)
 _SAYS_NOTHING: Final[frozenset[Mark]] = frozenset(
-    {"tow", "traffic", "yellow", "pit", "incident", "invalid", "cool", "cold", "carried"}
+    {"tow", "traffic", "yellow", "pit", "in_part", "incident", "invalid", "cool", "cold", "carried"}
 )
 
 

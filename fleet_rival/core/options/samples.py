@@ -117,7 +117,7 @@ def samples_of(
             time = item.lap.time_us
             went_wrong = failed(item)
         else:
-            if set(parts) & (item.taken.by_earlier | item.cold_parts) or not all(
+            if set(parts) & (item.taken.by_others | item.cold_parts) or not all(
                 code in item.lap.segments for code in parts
             ):
                 continue

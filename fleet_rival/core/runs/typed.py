@@ -12,6 +12,7 @@ from typing import Final
 from fleet_rival.core.laps.lap import Incident
 from fleet_rival.core.times import MICROSECONDS, NotATime, format_time, parse_time
 from fleet_rival.core.track import Track
+from fleet_rival.core.words import PART_FLAGS
 
 __all__ = ["LETTERS", "CantRead", "TypedLap", "read_typed"]
 
@@ -19,9 +20,9 @@ LETTERS: Final = {
     "o": ("kind", "out", "out lap"),
     "i": ("kind", "in", "in lap"),
     "v": ("said", "invalid", "void: the lap doesn't count"),
-    "w": ("flag", "tow", "a slipstream helped (in the wake)"),
-    "t": ("flag", "traffic", "others were in the way"),
-    "y": ("flag", "yellow", "yellow flag"),
+    "w": ("flag", "tow", "a slipstream helped (in the wake); at one corner alone: w5"),
+    "t": ("flag", "traffic", "others were in the way; at one corner alone: t5"),
+    "y": ("flag", "yellow", "yellow flag; at one corner alone: y5"),
     "p": ("flag", "pit", "touched the pit lane"),
     "c": ("flag", "cool", "slow on purpose"),
     "e": ("said", "practice_only", "an experiment: no evidence against the driver"),
@@ -187,6 +188,8 @@ def _with_marks(lap: TypedLap, marks: Sequence[str], track: Track) -> TypedLap:
                 incidents.append(Incident(value, where))
             else:
                 strikes.append(where)
+        elif where is not None and value in PART_FLAGS:
+            flags.add(f"{value}:{where}")
         elif where is not None:
             raise CantRead(f"{mark}: {found[1]} is about the whole lap and takes no corner.")
         elif what == "kind":

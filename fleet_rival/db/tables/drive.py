@@ -202,7 +202,7 @@ class Lap(Base):
     valid: Mapped[bool]
     strikes: Mapped[str | None] = mapped_column(String(500))
     incidents: Mapped[str | None] = mapped_column(String(500))
-    flags: Mapped[str | None] = mapped_column(String(80))
+    flags: Mapped[str | None] = mapped_column(String(500))
     company: Mapped[Word | None]
     tyre_set: Mapped[Label | None]
     compound: Mapped[Label | None]

@@ -36,7 +36,7 @@ def retime(
     own = (Lap.team_id == team_id, Lap.combination_id.in_(combinations))
     total = session.scalar(select(func.count()).select_from(Lap).where(*own)) or 0
     table = Lap.__table__
-    columns = ("strikes", "incidents", "options", "mistakes", "sectors", "segments")
+    columns = ("strikes", "incidents", "flags", "options", "mistakes", "sectors", "segments")
     statement = (
         update(Lap)
         .where(Lap.id == bindparam("key"))
@@ -117,9 +117,14 @@ def _after(before: Mapping[str, Any], plan: Retiming) -> dict[str, Any]:
     out["segments"] = plan.segment_times(before["segments"]) or None if before["segments"] else before["segments"]
     out["strikes"] = tokens(before["strikes"], plan.code)
     out["incidents"] = tokens(before["incidents"], lambda token: recoded(token, ":", plan, last=True))
+    out["flags"] = tokens(before["flags"], lambda token: _flag(token, plan))
     out["mistakes"] = tokens(before["mistakes"], lambda token: recoded(token, ":", plan, last=False))
     out["options"] = tokens(before["options"], lambda token: recoded(token, "=", plan, last=False))
     return out
+
+
+def _flag(token: str, plan: Retiming) -> str:
+    return recoded(token, ":", plan, last=True) if ":" in token else token
 
 
 def tokens(text: str | None, change: Any) -> str | None:

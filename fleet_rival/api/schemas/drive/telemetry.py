@@ -11,6 +11,7 @@ from fleet_rival.core.texts import tidy
 from fleet_rival.core.words import (
     FLAGS,
     GUEST,
+    PART_FLAGS,
     AlignedBy,
     Company,
     LapKind,
@@ -28,7 +29,12 @@ from fleet_rival.services.drive.watching import LiveLap, LiveRun, LiveView, Wait
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
-_Flag = Literal[tuple(flag for flag in FLAGS if flag != GUEST)]  # type: ignore[valid-type]
+_WHOLE = "|".join(flag for flag in FLAGS if flag != GUEST)
+_Flag = Annotated[
+    str,
+    Field(max_length=60, pattern=rf"^({_WHOLE}|({'|'.join(PART_FLAGS)}):[^\s:]{{1,40}})$"),
+]
+"""Of the whole lap, or of a part: `traffic:T40`."""
 """Who is a guest, the team says, not the rig."""
 _MOST_SAMPLES = 50_000
 
@@ -169,7 +175,7 @@ class FedLap(Schema):
     kind: LapKind = "flying"
     valid: bool = True
     strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
-    flags: list[_Flag] = Field(default_factory=list, max_length=len(FLAGS))  # type: ignore[valid-type]
+    flags: list[_Flag] = Field(default_factory=list, max_length=60)
     company: Company | None = None
     compound: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
     tyre_set: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None

@@ -2,7 +2,7 @@
 run; remarks.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from typing import Any, Final
 from uuid import UUID
 
@@ -11,7 +11,16 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.overrule import BadMark, said_with, turned
 from fleet_rival.core.runs.feel import BadReading, check_readings
-from fleet_rival.core.words import APEX_TESTS, CORNER_SPEEDS, FLAGS, HANDLING_PHASES, LAP_KINDS, MISTAKES, WETNESSES
+from fleet_rival.core.words import (
+    APEX_TESTS,
+    CORNER_SPEEDS,
+    FLAGS,
+    HANDLING_PHASES,
+    LAP_KINDS,
+    MISTAKES,
+    PART_FLAGS,
+    WETNESSES,
+)
 from fleet_rival.db.laps import laps_of
 from fleet_rival.db.tables import Combination, Driver, Lap, PracticeSession, Remark
 from fleet_rival.services.drive.runs.context import said_by_laps, write_context
@@ -149,12 +158,16 @@ def _write(lap: Lap, values: Mapping[str, Any], place: int) -> None:
             value = values[name]
             setattr(lap, name, value + place if name == "tyre_age" and value is not None else value)
     if values.get("flags"):
-        flags = set((lap.flags or "").split())
         for token in values["flags"]:
-            if token[1:] not in FLAGS or token[:1] not in "+-":
+            name, sign, _ = token[1:].partition(":")
+            if name not in (PART_FLAGS if sign else FLAGS) or token[:1] not in "+-":
                 raise Refused(f"{token} is no flag to add or to take away.")
-            flags = flags | {token[1:]} if token[0] == "+" else flags - {token[1:]}
-        lap.flags = " ".join(sorted(flags)) or None
+            _flag(lap, token[1:], stands=token[0] == "+")
+
+
+def _flag(lap: Lap, flag: str, *, stands: bool) -> None:
+    flags = set((lap.flags or "").split())
+    lap.flags = " ".join(sorted(flags | {flag} if stands else flags - {flag})) or None
 
 
 def write_feel(
@@ -207,7 +220,8 @@ def add_remark(
 ) -> UUID:
     """Say something of a lap after the run: where, what, and what it came from.
 
-    A kind is a person's tag of a mistake there; `because` says that it was none of the driver's, and marks the lap so.
+    A kind is a person's tag of a mistake there; `because` says that it was none of the driver's, and marks the lap so;
+    traffic, a yellow flag or a slipstream in a corner marks that part alone.
 
     Raises:
         Refused: nothing said, a kind without a corner, or a word that there isn't.
@@ -254,7 +268,10 @@ def add_remark(
         )
         session.add(made)
         if because is not None:
-            lap.said = {**(lap.said or {}), because: True}
+            if corner is not None and because in PART_FLAGS:
+                _flag(lap, f"{because}:{corner}", stands=True)
+            else:
+                lap.said = {**(lap.said or {}), because: True}
             lap.version += 1
         raise_revisions(session, actor.team_id, [place.combination.id])
         session.flush()
@@ -281,12 +298,22 @@ def remove_remark(sessions: sessionmaker[Session], actor: Actor, remark_id: UUID
             Remark.lap_id == lap.id,
             Remark.id != row.id,
         )
-        others = session.scalars(select(Remark.because).where(*own)).all()
-        if row.because is not None and row.because not in others and (lap.said or {}).get(row.because):
+        others = set(session.execute(select(Remark.because, Remark.corner).where(*own)).tuples())
+        in_part = row.corner is not None and row.because in PART_FLAGS
+        if in_part and (row.because, row.corner) not in others:
+            _flag(lap, f"{row.because}:{row.corner}", stands=False)
+            lap.version += 1
+        elif not in_part and row.because is not None and _stands_alone(lap, row.because, others):
             lap.said = {mark: stands for mark, stands in (lap.said or {}).items() if mark != row.because} or None
             lap.version += 1
         session.delete(row)
         raise_revisions(session, actor.team_id, [combination.id])
+
+
+def _stands_alone(lap: Lap, mark: str, others: Set[tuple[str | None, str | None]]) -> bool:
+    """Whether nothing but the remark that goes says a mark of a whole lap."""
+    said_too = any(because == mark and (corner is None or mark not in PART_FLAGS) for because, corner in others)
+    return not said_too and bool((lap.said or {}).get(mark))
 
 
 def _laps_words(laps: Any, place: Place) -> str:

@@ -322,7 +322,7 @@ def _kept(lap: Lap) -> KeptLap:
     pieces = [
         {"out": "out lap", "in": "in lap", "outin": "out and in"}.get(lap.kind),
         None if lap.valid else "void",
-        *(lap.flags or "").replace(GUEST, "").split(),
+        *(flag.replace(":", " at ") for flag in (lap.flags or "").split() if flag != GUEST),
         *(lap.incidents or "").replace(":", " at ").split("  "),
         *(f"limits at {corner}" for corner in (lap.strikes or "").split()),
         "experiment" if said.get("practice_only") else None,

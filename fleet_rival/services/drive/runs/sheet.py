@@ -34,7 +34,7 @@ from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import kept_answer
 from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.services.week.combinations import settings_of
-from fleet_rival.wording.marks import MARK_WORDS, why_words
+from fleet_rival.wording.marks import MARK_WORDS, in_part_words, why_words
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 from fleet_rival.wording.runs import BECAUSE_WORDS, change_words, together_words
 
@@ -227,7 +227,7 @@ def _on_sheet(lap: Lap, judged: Mapping[str, Any], has_trace: bool) -> LapOnShee
     said = lap.said or {}
     marks = []
     for mark, inferred in judged.get("marks", {}).items():
-        name, meaning = MARK_WORDS[mark]
+        name, meaning = in_part_words(lap.flags) if mark == "in_part" and lap.flags else MARK_WORDS[mark]
         by = "person" if said.get(mark) else "rule" if inferred else "fact"
         marks.append({"mark": mark, "name": name, "meaning": meaning, "by": by})
     denied = [{"mark": mark, "name": MARK_WORDS[mark][0]} for mark in judged.get("overruled", ())]

@@ -7825,7 +7825,7 @@ export interface components {
              * Mark
              * @enum {string}
              */
-            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "carried" | "cool" | "practice_only" | "spoiled";
+            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "in_part" | "carried" | "cool" | "practice_only" | "spoiled";
             /** Meaning */
             meaning: string;
             /** Name */
@@ -8583,7 +8583,7 @@ export interface components {
              * Mark
              * @enum {string}
              */
-            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "carried" | "cool" | "practice_only" | "spoiled";
+            mark: "cold" | "invalid" | "incident" | "tow" | "traffic" | "yellow" | "pit" | "in_part" | "carried" | "cool" | "practice_only" | "spoiled";
             /** Name */
             name: string;
         };

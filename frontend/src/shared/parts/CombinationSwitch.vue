@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answer, api } from '@/shared/api/client'
 import { rememberCombination } from '@/shared/recent'
+import { useCombinations } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
-const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+const list = useCombinations()
 watch(() => props.id, rememberCombination, { immediate: true })
 
 function go(event: Event) {

@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api } from '@/shared/api/client'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { lastCombination } from '@/shared/recent'
+import { useCombinations } from '@/shared/queries'
 
 const props = defineProps<{ to: string }>()
 const router = useRouter()
-const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+const list = useCombinations()
 watch(
   () => list.data.value,
   (data) => {

@@ -27,6 +27,10 @@ _Quantity = Annotated[float, Field(ge=0, le=100_000)]
 _Number = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
+_FlagChange = Annotated[str, Field(pattern=r"^[+-][a-z]{1,20}(:[^\s:]{1,40})?$")]
+"""A flag to add or to take away, of the lap or of a part: `+traffic:T40`."""
+
+
 class MarkOut(Schema):
     mark: Mark
     name: str
@@ -83,7 +87,7 @@ class LapFacts(Schema):
     time_us: int | None = Field(default=None, ge=1_000_000, le=36_000_000_000)
     kind: LapKind | None = None
     valid: bool | None = None
-    flags: list[Annotated[str, Field(pattern=r"^[+-][a-z]{1,20}$")]] | None = Field(default=None, max_length=20)
+    flags: list[_FlagChange] | None = Field(default=None, max_length=20)
     wetness: Wetness | None = None
     tyre_set: _Text | None = None
     compound: _Text | None = None

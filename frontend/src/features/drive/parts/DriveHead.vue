@@ -1,17 +1,12 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { RouterLink } from 'vue-router'
-import { answer, api } from '@/shared/api/client'
 import CombinationSwitch from '@/shared/parts/CombinationSwitch.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombination } from '@/shared/queries'
 
 /** Head of the pages on which laps are collected: for which combination, and by which way. */
 const props = defineProps<{ id: string; title: string; still?: boolean }>()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const ways = [
   { name: 'runs', title: 'Runs' },
   { name: 'declare', title: 'Declare' },

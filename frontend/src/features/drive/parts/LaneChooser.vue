@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { answer, api } from '@/shared/api/client'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useDrivers } from '@/shared/queries'
 
 /** Whose laps are taken down: a driver of the team, or a guest. */
 const props = defineProps<{ taken: string[]; busy?: boolean; first?: boolean }>()
 const emit = defineEmits<{ open: [who: { driver_id?: string; guest?: string }] }>()
 const may = useMay()
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 const free = computed(() => (drivers.data.value?.items ?? []).filter((item) => !props.taken.includes(item.id)))
 const chosen = ref('')
 const guest = ref('')

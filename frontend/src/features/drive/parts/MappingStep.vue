@@ -1,15 +1,16 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from '@tanstack/vue-query'
+import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, type Mapping, type Preview, type TableMapping } from '@/shared/api/client'
 import type { TimeUnit } from '@/shared/api/words'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
+import { useDrivers } from '@/shared/queries'
 
 /** Which column is what. What is changed is seen at once in the laps below; it is remembered for the next file of this source. */
 const props = defineProps<{ seen: Preview; names: Record<string, string> }>()
 const emit = defineEmits<{ told: [] }>()
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 const columns = reactive<Record<string, { target: string; unit: TimeUnit }>>({})
 const form = reactive({
   splits: 'times' as TableMapping['splits'],

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation } from '@tanstack/vue-query'
-import { onMounted, reactive, ref } from 'vue'
+import { computed, onMounted, reactive, ref } from 'vue'
 import { answer, api, type RunSheet } from '@/shared/api/client'
+import type { PartFlag } from '@/shared/api/words'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { nameOf, runPath, useRunsSettled, type RunKey } from '@/features/drive/runs'
@@ -11,6 +12,9 @@ const props = defineProps<{ sheet: RunSheet; runKey: RunKey; lap: number; laps?:
 const emit = defineEmits<{ close: [] }>()
 const settled = useRunsSettled()
 const form = reactive({ lap: props.lap, corner: '', kind: '', cause: '', because: '', text: '' })
+/** What others did in a corner spoils that part alone. */
+const PART_FLAGS: Record<PartFlag, true> = { tow: true, traffic: true, yellow: true }
+const inPart = computed(() => !!form.corner && form.because in PART_FLAGS)
 const first = ref<HTMLSelectElement>()
 onMounted(() => first.value?.focus())
 const save = useMutation({
@@ -85,7 +89,11 @@ const save = useMutation({
         <input v-model="form.text" class="field" maxlength="500" placeholder="wide because of the car ahead"
       /></label>
     </div>
-    <p v-if="form.because" class="quiet">
+    <p v-if="form.because && inPart" class="quiet">
+      That part of the lap counts for nothing then, the others do, and what happened there is no mistake of the
+      driver’s.
+    </p>
+    <p v-else-if="form.because" class="quiet">
       The lap gets that mark then, and what happened on it is no mistake of the driver’s.
     </p>
     <TroubleNote :error="save.error.value" />

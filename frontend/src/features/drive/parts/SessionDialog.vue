@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from '@tanstack/vue-query'
+import { useMutation } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, type SessionLine } from '@/shared/api/client'
 import { count } from '@/shared/format'
@@ -7,14 +7,15 @@ import SessionForm from '@/features/drive/parts/SessionForm.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useRunsSettled } from '@/features/drive/runs'
+import { useCombinations, useDrivers } from '@/shared/queries'
 
 /** Put a session right: its conditions; merged with another one, split, or moved to where it belongs. */
 const props = defineProps<{ id: string; line: SessionLine; others: SessionLine[] }>()
 const emit = defineEmits<{ close: [] }>()
 const settled = useRunsSettled()
 const shown = ref(true)
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
-const combinations = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+const drivers = useDrivers()
+const combinations = useCombinations()
 const chosen = ref<string[]>([])
 const keyOf = (run: { driver_id: string; number: number }) => `${run.driver_id} ${run.number}`
 const runs = computed(() =>

@@ -1,13 +1,12 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { answer, api } from '@/shared/api/client'
 import WorkButton from '@/shared/parts/WorkButton.vue'
+import { useProfiles } from '@/shared/queries'
 
 /** Who the drivers of a file are, where the team doesn't know them by these names. */
 const props = defineProps<{ names: string[] }>()
 const emit = defineEmits<{ said: [names: Record<string, string>] }>()
-const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const drivers = useProfiles()
 const chosen = ref<Record<string, string>>({})
 const told = computed(() =>
   Object.fromEntries(Object.entries(chosen.value).filter(([name, driver]) => driver && props.names.includes(name))),

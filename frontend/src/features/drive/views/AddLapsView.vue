@@ -21,6 +21,7 @@ import JobProgress from '@/shared/parts/JobProgress.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useCombination, useDrivers } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
@@ -28,11 +29,7 @@ const router = useRouter()
 const queries = useQueryClient()
 const fileId = computed(() => (typeof route.query.file === 'string' ? route.query.file : ''))
 
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const apart = ref<string[]>([])
 const leaveOut = ref<string[]>([])
 const differences = ref<'keep' | 'take'>('keep')
@@ -199,7 +196,7 @@ const again = useMutation({
 })
 
 // Names of the file that nobody in the team has: added, added as guests, told to be somebody, or left out.
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 const guests = ref<string[]>([])
 const may = useMay()
 /** Who doesn't see all adds nobody: the laps are the own ones, under whatever name. */

@@ -10,12 +10,13 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { contextWords, emptyContext, PURPOSES, useRunsSettled } from '@/features/drive/runs'
+import { useDrivers } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
 const settled = useRunsSettled()
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 const people = computed(() => (drivers.data.value?.items ?? []).filter((item) => !item.guest))
 const driverId = computed({
   get: () => (people.value.find((item) => item.id === route.query.driver) ?? people.value[0])?.id ?? '',

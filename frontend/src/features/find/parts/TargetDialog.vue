@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/shared/api/client'
 import type { TargetBy } from '@/shared/api/words'
@@ -8,16 +8,13 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
+import { useCombination } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const emit = defineEmits<{ close: [] }>()
 const queries = useQueryClient()
 const shown = ref(true)
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const form = reactive({
   version: 0,
   rule: 'none',

@@ -12,17 +12,14 @@ import PartDetail from '@/features/find/parts/PartDetail.vue'
 import SwitchesPart from '@/features/find/parts/SwitchesPart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombination } from '@/shared/queries'
 
 /** Segments by drivers: how far each is behind the team's best reference, and how much of that is more than usual. */
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
 const also = useAlso()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const beside = useQuery({
   queryKey: ['analysis', () => props.id, 'beside', week, also],
   placeholderData: keepPreviousData,

@@ -20,6 +20,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TargetDialog from '@/features/find/parts/TargetDialog.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay } from '@/shared/session'
+import { useCombination } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
@@ -30,11 +31,7 @@ const historyShown = ref(false)
 const targeting = ref(false)
 const sessionsShown = ref(route.query.sessions === '1')
 
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const weeks = computed(() => combination.data.value?.weeks ?? [])
 const { running, week } = useWeek(() => weeks.value)
 const also = useAlso()

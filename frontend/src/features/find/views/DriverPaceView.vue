@@ -13,17 +13,14 @@ import SharePart from '@/features/find/parts/SharePart.vue'
 import SwitchesPart from '@/features/find/parts/SwitchesPart.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombination } from '@/shared/queries'
 
 const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
 const router = useRouter()
 const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
 const also = useAlso()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const analysis = useQuery({
   queryKey: ['analysis', () => props.id, week, also],
   placeholderData: keepPreviousData,

@@ -15,16 +15,13 @@ import CombinationSwitch from '@/shared/parts/CombinationSwitch.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TraceChooser from '@/features/find/parts/TraceChooser.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombination } from '@/shared/queries'
 
 /** Laps laid over each other: which ones, in which channel and where stands in the address. */
 const props = defineProps<{ id: string }>()
 const route = useRoute()
 const router = useRouter()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const asked = useBook(() => combination.data.value?.layout_id ?? '')
 const book = computed(() => asked.data.value)
 const traced = useQuery({

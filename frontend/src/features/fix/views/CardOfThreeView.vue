@@ -6,15 +6,12 @@ import { answer, api } from '@/shared/api/client'
 import { useWeek } from '@/features/find/look'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombination } from '@/shared/queries'
 
 /** At most three sentences, three references and three exercises: for beside the wheel, for a phone, and for a chat. */
 const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const { week } = useWeek(() => combination.data.value?.weeks ?? [])
 const card = useQuery({
   enabled: () => Boolean(combination.data.value),

@@ -10,6 +10,7 @@ import AlsoNote from '@/features/find/parts/AlsoNote.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay } from '@/shared/session'
+import { useCombination } from '@/shared/queries'
 
 /** Corners by drivers: what recurring mistakes and standing losses cost a lap, and what is a matter of the track book. */
 const props = defineProps<{ id: string }>()
@@ -17,11 +18,7 @@ const route = useRoute()
 const may = useMay()
 const settled = useClinicSettled()
 const { words } = useLibrary()
-const combination = useQuery({
-  queryKey: ['combination', () => props.id],
-  queryFn: () =>
-    answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: props.id } } })),
-})
+const combination = useCombination(() => props.id)
 const weeks = computed(() => combination.data.value?.weeks ?? [])
 const { running, week } = useWeek(() => weeks.value)
 const also = useAlso()

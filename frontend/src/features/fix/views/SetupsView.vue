@@ -8,6 +8,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { count, moment } from '@/shared/format'
 import { useMay } from '@/shared/session'
+import { useCars } from '@/shared/queries'
 
 /** Setups as sheets of named values: versions, what each changed and brought, and what differs between two. */
 type Version = Schemas['SetupVersionOut']
@@ -23,7 +24,7 @@ const route = useRoute()
 const router = useRouter()
 const queries = useQueryClient()
 const may = useMay()
-const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
+const cars = useCars()
 const list = useQuery({ queryKey: ['setups'], queryFn: () => answer(api.GET('/api/setups')) })
 const items = computed(() => list.data.value?.items ?? [])
 const id = computed({

@@ -1,17 +1,16 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
-import { answer, api } from '@/shared/api/client'
 import LogLinks from '@/features/log/parts/LogLinks.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay, useMe } from '@/shared/session'
+import { useProfiles } from '@/shared/queries'
 
 /** Whose season there is to be opened. */
 const me = useMe()
 const may = useMay()
-const asked = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const asked = useProfiles()
 const items = computed(() =>
   (asked.data.value?.items ?? []).filter((item) => may('drivers.see_all') || item.id === me.data.value?.driver_id),
 )

@@ -10,6 +10,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useCars, useDrivers, useLayouts, useSeries } from '@/shared/queries'
 
 /** What was learned: written down in a sentence, tied to where it holds, confirmed by a person; it comes back by itself when that does. */
 const may = useMay()
@@ -29,10 +30,10 @@ const asked = useQuery({
   queryFn: () => answer(api.GET('/api/lessons', { params: { query: query.value } })),
 })
 const items = computed(() => asked.data.value?.items ?? [])
-const layouts = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
-const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
-const series = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const layouts = useLayouts()
+const cars = useCars()
+const series = useSeries()
+const drivers = useDrivers()
 const acts = useLessonActs()
 const empty = { text: '', layout_id: '', corner: '', car_id: '', series_id: '', driver_id: '', condition: '' }
 const form = reactive({ ...empty })

@@ -8,6 +8,7 @@ import LogLinks from '@/features/log/parts/LogLinks.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { KINDS, placeOf, type Written } from '@/features/log/written'
+import { useCars, useDrivers, useLayouts } from '@/shared/queries'
 
 /** Everything that people wrote, wherever it stands. What is asked stands in the address, so that it can be gone back to and passed on. */
 const route = useRoute()
@@ -47,9 +48,9 @@ const asked = useQuery({
     ),
 })
 const items = computed(() => (asking.value.q ? (asked.data.value?.items ?? []) : []))
-const layouts = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
-const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const layouts = useLayouts()
+const cars = useCars()
+const drivers = useDrivers()
 const about = (item: Written) =>
   [
     item.place && (item.corner ? `${item.place}, ${item.corner}` : item.place),

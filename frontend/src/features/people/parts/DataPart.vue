@@ -11,13 +11,14 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { ME, useMe } from '@/shared/session'
 import { begun, discard, send, type Going } from '@/shared/uploads'
+import { useSeries } from '@/shared/queries'
 
 /** The team's data out, as a package in open formats, and a team in from one. */
 const queries = useQueryClient()
 const me = useMe()
 const telemetry = ref(false)
 const week = ref('')
-const series = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
+const series = useSeries()
 const ofSeries = useQueries({
   queries: computed(() =>
     (series.data.value?.items ?? []).map((item) => ({

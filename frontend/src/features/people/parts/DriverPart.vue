@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { answer, api, theirsOf, version, type DriverRow } from '@/shared/api/client'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useDrivers } from '@/shared/queries'
 
 const queries = useQueryClient()
 const may = useMay()
 const manages = computed(() => may('people.leave'))
-const list = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const list = useDrivers()
 const editing = ref<DriverRow>()
 const name = ref('')
 const guest = ref(false)

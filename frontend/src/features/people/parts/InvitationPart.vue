@@ -6,10 +6,11 @@ import { moment } from '@/shared/format'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import OnceShown from '@/features/people/parts/OnceShown.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useDrivers } from '@/shared/queries'
 
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['invitations'], queryFn: () => answer(api.GET('/api/invitations')) })
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 // A link made on the server's own command line is for nobody by name.
 const whoever = 'Whoever has the link'
 const name = ref('')

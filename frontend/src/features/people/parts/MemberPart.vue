@@ -6,10 +6,11 @@ import { moment } from '@/shared/format'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
+import { useDrivers } from '@/shared/queries'
 
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['people'], queryFn: () => answer(api.GET('/api/people')) })
-const drivers = useQuery({ queryKey: ['drivers'], queryFn: () => answer(api.GET('/api/drivers')) })
+const drivers = useDrivers()
 const driverChoices = computed(() => [
   { id: '', name: 'no driver' },
   ...(drivers.data.value?.items ?? []).filter((driver) => !driver.guest),

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from '@tanstack/vue-query'
+import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import {
   answer,
@@ -17,6 +17,7 @@ import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useProfiles } from '@/shared/queries'
 
 /** A reference that is changed, or a new one: empty, or filled from another car's. */
 const props = defineProps<{
@@ -31,7 +32,7 @@ const shown = ref(true)
 const settled = useSettled()
 const may = useMay()
 const all = computed(() => may('reference.confirm'))
-const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const drivers = useProfiles()
 const inUnit = (metres: number | null | undefined) =>
   metres === null || metres === undefined ? '' : asTyped(Number(inShortUnit(metres).toFixed(1)))
 const form = reactive({

@@ -8,6 +8,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import TrackHead from '@/features/track/parts/TrackHead.vue'
 import { useMe } from '@/shared/session'
+import { useProfiles } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
@@ -15,7 +16,7 @@ const router = useRouter()
 const me = useMe()
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
-const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const drivers = useProfiles()
 const driver = computed(() =>
   typeof route.query.driver === 'string' ? route.query.driver : (me.data.value?.driver_id ?? ''),
 )

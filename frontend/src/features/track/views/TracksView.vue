@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from '@tanstack/vue-query'
+import { useMutation } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api, fileBody, type Layout } from '@/shared/api/client'
@@ -13,12 +13,13 @@ import CornerRows from '@/features/track/parts/CornerRows.vue'
 import SectorFields from '@/features/track/parts/SectorFields.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
+import { useLayouts } from '@/shared/queries'
 
 const router = useRouter()
 const settled = useSettled()
 const may = useMay()
 const all = computed(() => may('track.add'))
-const list = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
+const list = useLayouts()
 const tracks = computed(() => {
   const out = new Map<string, Layout[]>()
   for (const item of list.data.value?.items ?? []) out.set(item.track, [...(out.get(item.track) ?? []), item])

@@ -7,12 +7,13 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { IMPORTANCE } from '@/shared/words'
+import { useProfiles, useSeries } from '@/shared/queries'
 
 const props = defineProps<{ seriesId?: string; weekId?: string }>()
 const emit = defineEmits<{ close: [] }>()
 const queries = useQueryClient()
 const shown = ref(true)
-const series = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
+const series = useSeries()
 const chosen = ref(props.seriesId ?? '')
 watch(
   () => series.data.value,
@@ -24,7 +25,7 @@ const weeks = useQuery({
   enabled: computed(() => !!chosen.value),
   queryFn: () => answer(api.GET('/api/series/{series_id}/weeks', { params: { path: { series_id: chosen.value } } })),
 })
-const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const drivers = useProfiles()
 const people = computed(() => (drivers.data.value?.items ?? []).filter((item) => !item.guest))
 const pickedWeeks = ref<string[]>(props.weekId ? [props.weekId] : [])
 const pickedDrivers = ref<string[]>([])

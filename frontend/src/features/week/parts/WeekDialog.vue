@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type SeriesWeek, type WeekFacts } from '@/shared/api/client'
 import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
@@ -10,6 +10,7 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { preferences } from '@/shared/preferences'
 import { settingsMeant, settingsTyped, wrongIn } from '@/features/week/settings'
+import { useCars, useLayouts } from '@/shared/queries'
 
 /** A week to be changed, or the last one of a series, from which a new one takes what mostly stays. */
 const props = defineProps<{ seriesId: string; series: string; week?: SeriesWeek; last?: SeriesWeek }>()
@@ -18,8 +19,8 @@ const queries = useQueryClient()
 const shown = ref(true)
 const seen = ref(props.week?.version ?? 0)
 const zones = (Intl as unknown as { supportedValuesOf: (key: string) => string[] }).supportedValuesOf('timeZone')
-const layouts = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
-const cars = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
+const layouts = useLayouts()
+const cars = useCars()
 const tracks = computed(() => [...new Set((layouts.data.value?.items ?? []).map((item) => item.track))])
 const later = (day: string, days: number) =>
   new Date(new Date(`${day}T12:00:00Z`).getTime() + days * 86_400_000).toISOString().slice(0, 10)

@@ -13,6 +13,7 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
 import { settingsMeant, settingsTyped, wrongIn, type SettingForm } from '@/features/week/settings'
+import { useProfiles } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const queries = useQueryClient()
@@ -23,7 +24,7 @@ const car = useQuery({
   queryKey: ['car', () => props.id],
   queryFn: () => answer(api.GET('/api/cars/{car_id}', { params: { path: { car_id: props.id } } })),
 })
-const drivers = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const drivers = useProfiles()
 const editing = ref(false)
 const form = reactive({
   version: 0,

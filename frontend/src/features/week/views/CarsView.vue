@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { RouterLink, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
 import WeekHead from '@/features/week/parts/WeekHead.vue'
@@ -7,11 +7,12 @@ import NewName from '@/shared/parts/NewName.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay } from '@/shared/session'
+import { useCars } from '@/shared/queries'
 
 const queries = useQueryClient()
 const router = useRouter()
 const may = useMay()
-const list = useQuery({ queryKey: ['cars'], queryFn: () => answer(api.GET('/api/cars')) })
+const list = useCars()
 const add = useMutation({
   mutationFn: (name: string) => answer(api.POST('/api/cars', { body: { name } })),
   onSuccess: (made) => router.push({ name: 'car', params: { id: made.id } }),

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { RouterLink } from 'vue-router'
-import { answer, api } from '@/shared/api/client'
 import { count, length } from '@/shared/format'
 import WeekHead from '@/features/week/parts/WeekHead.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay } from '@/shared/session'
+import { useCombinations } from '@/shared/queries'
 
 const may = useMay()
-const list = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+const list = useCombinations()
 </script>
 
 <template>

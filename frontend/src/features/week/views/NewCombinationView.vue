@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, fileBody } from '@/shared/api/client'
@@ -7,10 +7,11 @@ import { count, length } from '@/shared/format'
 import FileDrop from '@/shared/parts/FileDrop.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
+import { useLayouts } from '@/shared/queries'
 
 const router = useRouter()
 const queries = useQueryClient()
-const layouts = useQuery({ queryKey: ['layouts'], queryFn: () => answer(api.GET('/api/layouts')) })
+const layouts = useLayouts()
 const layoutId = ref<string | null>(null)
 const car = ref('')
 const choices = computed(() =>

@@ -14,13 +14,14 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay } from '@/shared/session'
 import { raceWords } from '@/shared/words'
+import { useSeries } from '@/shared/queries'
 
 const queries = useQueryClient()
 const route = useRoute()
 const router = useRouter()
 const may = useMay()
 const all = computed(() => may('series.change'))
-const list = useQuery({ queryKey: ['series'], queryFn: () => answer(api.GET('/api/series')) })
+const list = useSeries()
 const chosen = computed(
   () => list.data.value?.items.find((item) => item.id === route.query.series) ?? list.data.value?.items[0],
 )

@@ -11,6 +11,7 @@ import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import { useMay } from '@/shared/session'
 import { raceWords } from '@/shared/words'
+import { useCombinations } from '@/shared/queries'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
@@ -24,7 +25,7 @@ const known = useQuery({
   queryKey: ['knowledge', () => props.id],
   queryFn: () => answer(api.GET('/api/weeks/{week_id}/knowledge', { params: { path: { week_id: props.id } } })),
 })
-const combinations = useQuery({ queryKey: ['combinations'], queryFn: () => answer(api.GET('/api/combinations')) })
+const combinations = useCombinations()
 const facts = computed(() => week.data.value?.facts)
 const place = computed(() => [facts.value?.track, facts.value?.layout].filter(Boolean).join(', '))
 const own = computed(() =>

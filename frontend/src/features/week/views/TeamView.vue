@@ -12,6 +12,7 @@ import TroubleNote from '@/shared/parts/TroubleNote.vue'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 import { useMay, useMe } from '@/shared/session'
 import { hoursWords } from '@/shared/words'
+import { useProfiles } from '@/shared/queries'
 
 const queries = useQueryClient()
 const router = useRouter()
@@ -28,7 +29,7 @@ watch(
     router.replace({ name: 'driver-profile', params: { id: data.driver_id } }),
   { immediate: true },
 )
-const list = useQuery({ queryKey: ['profiles'], queryFn: () => answer(api.GET('/api/profiles')) })
+const list = useProfiles()
 const things = useQuery({ queryKey: ['resources'], queryFn: () => answer(api.GET('/api/resources')) })
 const settle = () =>
   Promise.all(
