@@ -16,7 +16,7 @@ from fleet_rival.core.corners.recurring import Mistake, mistakes_of
 from fleet_rival.core.corners.references import PartFigures, part_figures
 from fleet_rival.core.corners.slips import Correction, Slip, booked, cold_figures, cold_slips, warm_slips
 from fleet_rival.core.corners.standing_losses import StandingLoss, merged, standing_losses
-from fleet_rival.core.corners.thresholds import Threshold, levels_of, thresholds_of
+from fleet_rival.core.corners.thresholds import Levels, Threshold, levels_of, thresholds_of
 from fleet_rival.core.corners.trades import Trade, trades_of
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.laps.verdict import is_cold
@@ -236,10 +236,7 @@ def clinic_of(
     counted = {code: figures.n for code, figures in parts.items()}
     cold_counted = {code: len(times) for code, times in cold_times.items()}
     corners = [part.code for part in ordered]
-    losses = {
-        code: {lap: figures.losses_us[lap] for lap in figures.passes if lap in figures.losses_us}
-        for code, figures in parts.items()
-    }
+    losses = _levelled(parts, judged, levels)
     spoilt = frozenset(slow | {key for slip in (*slips, *cold) for key in slip.booked})
     return Clinic(
         depth=depth,
@@ -253,6 +250,21 @@ def clinic_of(
         braking=find.braking() if depth == "segments" and traces else (),
         with_traces=len(traces),
     )
+
+
+def _levelled(
+    parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], levels: Levels
+) -> dict[str, dict[int, float]]:
+    """Losses of passes without what their run, the setup and options that were tried are worth."""
+    return {
+        code: {
+            lap: figures.losses_us[lap] - levels.us(judged[lap].lap, code, float(figures.reference.time_us))
+            for lap in figures.passes
+            if lap in figures.losses_us and levels.judges(judged[lap].lap, code)
+        }
+        for code, figures in parts.items()
+        if figures.reference is not None
+    }
 
 
 def _corrections(said: Said, judged: Sequence[JudgedLap], parts: Sequence[Part]) -> dict[tuple[int, str], Correction]:

@@ -155,14 +155,15 @@ def mistakes_of(
             )
         )
     real = significant([item.chance for item in told], max(1, len(counted) * len(kinds)), settings.false_discoveries)
-    worth = settings.recurring_cost_s * MICROSECONDS
+    worth, surely = (MICROSECONDS * cost for cost in (settings.recurring_cost_s, settings.recurring_surely_s))
     out = [
         replace(
             item,
             recurring=more
             and len(item.slips) >= settings.recurring_slips
             and item.runs >= settings.recurring_runs
-            and item.rate_low * item.mean_loss_us >= worth,
+            and item.rate * item.mean_loss_us >= worth
+            and item.rate_low * item.mean_loss_us >= surely,
         )
         for item, more in zip(told, real, strict=True)
     ]

@@ -8,6 +8,7 @@ from statistics import fmean
 
 import numpy as np
 
+from fleet_rival.core.corners.aging import leans
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import clean_runs
 from fleet_rival.core.settings import Settings
@@ -49,8 +50,9 @@ def part_figures(
     """References and losses of a group, part by part.
 
     The reference is the median of the best third, rounded up, of the passes without an incident or strike in them. It
-    is raised on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps), in proportion to the
-    part's share of the lap: old tyres are no mistake.
+    is raised on later laps of a run by the run's own upward trend (Theil-Sen over its clean laps): old tyres are no
+    mistake. The trend sits where all runs together show it; as far as they show nothing, in proportion to the part's
+    share of the lap.
 
     Args:
         judged: all laps of the driver, in order.
@@ -92,13 +94,21 @@ def part_figures(
         for code, indices in passes.items()
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
-    aged: dict[int, float] = {}
+    shares = {code: float(reference.time_us / whole) for code, reference in references.items() if reference is not None}
+    aging = leans(
+        shares, {code: {index: times[code][index] for index in passes[code]} for code in shares}, judged, trends
+    )
+    since: dict[int, tuple[float, int]] = {}
     for index in members:
         lap = judged[index].lap
         slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
-        aged[index] = slope * max(0, lap.number - first)
+        since[index] = slope, max(0, lap.number - first)
+    aged = {
+        code: {index: laps * max(0.0, share * slope + aging[code]) for index, (slope, laps) in since.items()}
+        for code, share in shares.items()
+    }
     return {
-        code: _figures_of(code, reference, whole, times[code], passes[code], aged)
+        code: _figures_of(code, reference, times[code], passes[code], aged.get(code, {}))
         for code, reference in references.items()
     }
 
@@ -106,7 +116,6 @@ def part_figures(
 def _figures_of(
     code: str,
     reference: Reference | None,
-    whole_us: Fraction,
     timed: Mapping[int, int],
     passes: Sequence[int],
     aged: Mapping[int, float],
@@ -114,18 +123,16 @@ def _figures_of(
     """Figures of one part.
 
     Args:
-        whole_us: all parts' references in sum.
         timed: times in microseconds by the lap's position.
         passes: positions of laps whose way through it is evidence.
-        aged: by how much a run's trend raises the whole lap, in microseconds, by the lap's position.
+        aged: by how much a run's trend raises the part, in microseconds, by the lap's position.
     """
     losses: dict[int, int] = {}
     if reference:
-        share = float(reference.time_us / whole_us)
         late = (
             np.array(list(timed.values()), dtype=np.float64)
             - float(reference.time_us)
-            - share * np.array([aged[index] for index in timed])
+            - np.array([aged[index] for index in timed])
         )
         losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
     passed = [timed[index] for index in passes]

@@ -1,6 +1,6 @@
 """How much a pass has to lose before it is a slip: levels of the usual passes, and thresholds above them."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from statistics import fmean, median
@@ -21,16 +21,19 @@ Tried = tuple[tuple[str, str], ...]
 
 @dataclass(frozen=True, slots=True)
 class Levels:
-    """What makes passes slower that is no mistake of theirs: the level of their run, and options that are tried.
+    """What makes passes slower that is no mistake of theirs: the level of their run, the setup of the car, and options
+    that are tried.
 
     Attributes:
         runs: by session and run: how much slower than usual, everywhere alike, as a share.
         bearing: by part: the options that bear on it, those of its corner, of the corner before, and of whole laps.
+        setups: of which enough passes tell; each bears on all parts.
         tried: by part and what was tried there: microseconds behind the fastest; None where so few tell nothing.
     """
 
     runs: Mapping[tuple[str, int | None], float]
     bearing: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    setups: frozenset[str] = frozenset()
     tried: Mapping[tuple[str, Tried], float | None] = field(default_factory=dict)
 
     def us(self, lap: Lap, code: str, reference_us: float) -> float:
@@ -42,12 +45,24 @@ class Levels:
         return self._tried(lap, code) is not None
 
     def _tried(self, lap: Lap, code: str) -> float | None:
-        return self.tried.get((code, tried_at(lap, self.bearing[code])), 0.0) if code in self.bearing else 0.0
+        return (
+            self.tried.get((code, tried_at(lap, self.bearing[code], self.setups)), 0.0) if code in self.bearing else 0.0
+        )
 
 
-def tried_at(lap: Lap, places: frozenset[str]) -> Tried:
-    """What a lap tried at certain places."""
-    return tuple(sorted((where, label) for where, label in lap.options if where in places))
+_CAR: Final = "car setup"
+"""Where a setup is tried: no option can be called so, as it holds a blank."""
+
+
+def tried_at(lap: Lap, places: frozenset[str], setups: frozenset[str] = frozenset()) -> Tried:
+    """What a lap tried at certain places, and with which of some setups.
+
+    >>> from fleet_rival.core.example import lap
+    >>> tried_at(lap(3, options=(("T2", "high"), ("T3", "late"))), frozenset({"T1", "T2"}))
+    (('T2', 'high'),)
+    """
+    told = sorted((where, label) for where, label in lap.options if where in places)
+    return (*told, (_CAR, lap.setup)) if lap.setup in setups else tuple(told)
 
 
 _LEVEL_PASSES: Final = 8
@@ -90,7 +105,7 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
     Who still learns a track, drives on a green one or carries more fuel is slower in every part of the lap. That is no
     mistake of any corner: a run's level is the median, over all its passes through all parts, of what they were slower
     than the driver's middle pass there. Slips are few and in few parts, so they don't move it. An option that is slower
-    than another one is no mistake either: it was to be tried.
+    than another one is no mistake either: it was to be tried; nor is a setup that is slower in a part.
 
     Args:
         parts: in the order of the lap.
@@ -122,7 +137,8 @@ def _with_options(
         for index in {index for figures in parts.values() for index in figures.passes}
         for where, _ in judged[index].lap.options
     }
-    if not places:
+    setups = _setups(parts, judged, settings)
+    if not places and not setups:
         return levels
     bearing: dict[str, frozenset[str]] = {}
     tried: dict[tuple[str, Tried], float | None] = {}
@@ -130,20 +146,28 @@ def _with_options(
     for code, figures in parts.items():
         bearing[code] = frozenset(where for where in places if where in (code, before) or where not in parts)
         before = code
-        if figures.reference is None or not bearing[code]:
+        if figures.reference is None or not (bearing[code] or setups):
             continue
         groups: dict[Tried, list[float]] = defaultdict(list)
         for index in figures.passes:
             if code not in judged[index].taken.own:
                 lap = judged[index].lap
-                groups[tried_at(lap, bearing[code])].append(
+                groups[tried_at(lap, bearing[code], setups)].append(
                     figures.losses_us[index] - levels.us(lap, code, float(figures.reference.time_us))
                 )
         middles = {what: median(values) for what, values in groups.items() if len(values) >= settings.reference_passes}
         if len(groups) > 1:
             fastest = min(middles.values(), default=0.0)
             tried |= {(code, what): middles[what] - fastest if what in middles else None for what in groups}
-    return replace(levels, bearing=bearing, tried=tried)
+    return replace(levels, bearing=bearing, setups=setups, tried=tried)
+
+
+def _setups(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings) -> frozenset[str]:
+    """Setups of which enough laps tell, where there are two at least."""
+    laps = {index for figures in parts.values() for index in figures.passes}
+    driven = Counter(setup for index in laps if (setup := judged[index].lap.setup))
+    known = frozenset(setup for setup, count in driven.items() if count >= settings.reference_passes)
+    return known if len(known) > 1 else frozenset()
 
 
 def thresholds_of(

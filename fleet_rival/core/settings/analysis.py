@@ -98,8 +98,9 @@ class Settings:
     stray_rate: float = 0.01
     false_discoveries: float = 0.01
     recurring_cost_s: float = 0.02
+    recurring_surely_s: float = 0.01
     """A mistake recurs from so many slips in so many runs on, more than chance at this rate of false discoveries,
-    and worth so much a lap.
+    and worth the first of these a lap, the second at the lower end of the interval of its rate.
     """
     standing_floor_s: float = 0.05
     standing_deviations: float = 4.0
@@ -107,6 +108,10 @@ class Settings:
     the floors of a slip.
     """
     trade_passes: int = 12
+    trade_deviations: float = 3.9
+    """Passes from which a trade is told, and standard errors by which it stands out: at the usual two, one in four
+    evenings without any would show one.
+    """
     bootstrap_resamples: int = 999
     bootstrap_seed: int = 20
     """For the intervals of the shares of scatter; 0 resamples: none."""
