@@ -42,7 +42,8 @@ def leans(
         if (judged[index].lap.session, judged[index].lap.run) in runs
     ]
     out = dict.fromkeys(shares, 0.0)
-    codes = [code for code in shares if passes_us[code].keys() & set(laps)]
+    there = frozenset(laps)
+    codes = [code for code in shares if passes_us[code].keys() & there]
     if not codes:
         return out
     keys = [(judged[index].lap.session, judged[index].lap.run) for index in laps]
@@ -126,8 +127,9 @@ def _median_slopes(
 
 def _medians(values: NDArray[np.float64]) -> NDArray[np.float64]:
     """Medians of columns, whatever is unknown in them left out; NaN of a column without any."""
-    told = np.isfinite(values).any(axis=0)
-    out = np.full(values.shape[1], np.nan)
-    if told.any():
-        out[told] = np.nanmedian(values[:, told], axis=0)
-    return out
+    count = np.isfinite(values).sum(axis=0)
+    # What isn't known is sorted behind all else.
+    ordered = np.sort(values, axis=0)
+    columns = np.arange(values.shape[1])
+    low, high = np.maximum(count - 1, 0) // 2, np.maximum(count, 1) // 2
+    return np.where(count > 0, (ordered[low, columns] + ordered[high, columns]) / 2, np.nan)

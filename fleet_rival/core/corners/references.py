@@ -7,6 +7,7 @@ from math import ceil
 from statistics import fmean
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fleet_rival.core.corners.aging import leans
 from fleet_rival.core.laps.marks import JudgedLap
@@ -98,17 +99,19 @@ def part_figures(
     aging = leans(
         shares, {code: {index: times[code][index] for index in passes[code]} for code in shares}, judged, trends
     )
-    since: dict[int, tuple[float, int]] = {}
+    slopes, laps = np.zeros(len(judged)), np.zeros(len(judged))
     for index in members:
         lap = judged[index].lap
-        slope, first = trends.get((lap.session, lap.run), (0.0, lap.number))
-        since[index] = slope, max(0, lap.number - first)
-    aged = {
-        code: {index: laps * max(0.0, share * slope + aging[code]) for index, (slope, laps) in since.items()}
-        for code, share in shares.items()
-    }
+        if (trend := trends.get((lap.session, lap.run))) is not None:
+            slopes[index], laps[index] = trend[0], max(0, lap.number - trend[1])
     return {
-        code: _figures_of(code, reference, times[code], passes[code], aged.get(code, {}))
+        code: _figures_of(
+            code,
+            reference,
+            times[code],
+            passes[code],
+            laps * np.maximum(0.0, shares.get(code, 0.0) * slopes + aging.get(code, 0.0)),
+        )
         for code, reference in references.items()
     }
 
@@ -118,22 +121,18 @@ def _figures_of(
     reference: Reference | None,
     timed: Mapping[int, int],
     passes: Sequence[int],
-    aged: Mapping[int, float],
+    aged: NDArray[np.float64],
 ) -> PartFigures:
     """Figures of one part.
 
     Args:
         timed: times in microseconds by the lap's position.
         passes: positions of laps whose way through it is evidence.
-        aged: by how much a run's trend raises the part, in microseconds, by the lap's position.
+        aged: by how much a run's trend raises the part, in microseconds, at the lap's position.
     """
     losses: dict[int, int] = {}
     if reference:
-        late = (
-            np.array(list(timed.values()), dtype=np.float64)
-            - float(reference.time_us)
-            - np.array([aged[index] for index in timed])
-        )
+        late = np.array(list(timed.values()), dtype=np.float64) - float(reference.time_us) - aged[list(timed)]
         losses = dict(zip(timed, np.rint(late).astype(np.int64).tolist(), strict=True))
     passed = [timed[index] for index in passes]
     return PartFigures(
