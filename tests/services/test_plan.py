@@ -530,6 +530,13 @@ def test_what_plans_go_by_is_the_teams(team: Team) -> None:
     plan = team.make()
     assert min(item["gain_us"] for item in [*plan["blocks"], *plan["left"]]) >= 0.1e6 * 0.3
     assert len(plan["blocks"]) + len(plan["left"]) < len(usual["blocks"]) + len(usual["left"])
+    # Every page says the same: a driver's own profile tells what holds for who has said nothing.
+    told_usual = profiles.profiles(team.sessions, team.actor)[0].usual_care
+    assert (told_usual["seat_limit_minutes"], told_usual["quiet_from"], told_usual["quiet_to"]) == (
+        30,
+        "20:00",
+        "07:00",
+    )
     driven = [item for item in plan["blocks"] if item["kind"] not in ("rehearsal", "review")]
     assert driven and max(item["minutes"] for item in driven) <= 30
     # As usual isn't kept: it follows when the usual changes.

@@ -16,6 +16,7 @@ from fleet_rival.core.words import RESOURCE_KINDS
 from fleet_rival.db.tables import Car, CarDriver, Driver, Resource
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
+from fleet_rival.services.shared.planning import usual_care
 
 __all__ = [
     "CarAllowed",
@@ -63,6 +64,8 @@ class DriverProfile:
     availability: dict[str, Any]
     care: dict[str, Any]
     """The own limits at the seat, and quiet hours."""
+    usual_care: dict[str, Any]
+    """What the team's plans go by where the driver says nothing."""
     cars: tuple[CarAllowed, ...]
 
 
@@ -94,7 +97,8 @@ def profiles(sessions: sessionmaker[Session], actor: Actor) -> list[DriverProfil
         cars: dict[int, list[CarAllowed]] = {}
         for key, public_id, name in session.execute(links):
             cars.setdefault(key, []).append(CarAllowed(public_id, name))
-        return [_profile(row, tuple(cars.get(row.id, ()))) for row in session.scalars(query)]
+        usual = usual_care(session, actor.team_id)
+        return [_profile(row, usual, tuple(cars.get(row.id, ()))) for row in session.scalars(query)]
 
 
 def profile(sessions: sessionmaker[Session], actor: Actor, driver_id: UUID) -> DriverProfile:
@@ -122,7 +126,7 @@ def add_driver(sessions: sessionmaker[Session], actor: Actor, name: str) -> Driv
             session.add(row)
             session.flush()
             about(session, change_set, row)
-            return _profile(row, ())
+            return _profile(row, usual_care(session, actor.team_id), ())
     except IntegrityError as error:
         raise Conflict(f"The team has a driver called {name.strip()} already.") from error
 
@@ -276,7 +280,7 @@ def _checked(name: str, value: Any) -> Any:
     return {key: item for key, item in value.items() if item not in (None, "")} if name in _MAPPINGS else value
 
 
-def _profile(row: Driver, cars: tuple[CarAllowed, ...]) -> DriverProfile:
+def _profile(row: Driver, usual: dict[str, Any], cars: tuple[CarAllowed, ...]) -> DriverProfile:
     return DriverProfile(
         row.public_id,
         row.version,
@@ -291,6 +295,7 @@ def _profile(row: Driver, cars: tuple[CarAllowed, ...]) -> DriverProfile:
         row.units or {},
         {"weekly": [], "off": [], "extra": [], **(row.availability or {})},
         row.care or {},
+        usual,
         cars,
     )
 

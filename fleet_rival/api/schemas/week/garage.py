@@ -165,6 +165,7 @@ class ProfileOut(ProfileChange):
     version: int
     name: str
     guest: bool
+    usual_care: DriverCare
     cars: list[CarAllowed]
 
 

@@ -9710,6 +9710,7 @@ export interface components {
              */
             preferences: string | null;
             units?: components["schemas"]["DriverUnits"];
+            usual_care: components["schemas"]["DriverCare"];
             /** Version */
             version: number;
             view?: components["schemas"]["DriverSight"];

@@ -30,6 +30,7 @@ const profile = useQuery({
   queryKey: ['profile', () => props.id],
   queryFn: () => answer(api.GET('/api/profiles/{driver_id}', { params: { path: { driver_id: props.id } } })),
 })
+const usual = computed(() => profile.data.value?.usual_care)
 const form = reactive({
   version: 0,
   nickname: '',
@@ -256,21 +257,38 @@ watch(
         <div class="fields">
           <label
             >At the seat without a break, min
-            <input v-model="form.seat" v-reads class="field" inputmode="numeric" placeholder="50"
+            <input
+              v-model="form.seat"
+              v-reads
+              class="field"
+              inputmode="numeric"
+              :placeholder="asTyped(usual?.seat_limit_minutes)"
           /></label>
           <label
             >Break behind it, min
-            <input v-model="form.pause" v-reads class="field" inputmode="numeric" placeholder="10"
+            <input
+              v-model="form.pause"
+              v-reads
+              class="field"
+              inputmode="numeric"
+              :placeholder="asTyped(usual?.break_minutes)"
           /></label>
           <label
-            >In a day, min <input v-model="form.most" v-reads class="field" inputmode="numeric" placeholder="150"
+            >In a day, min
+            <input
+              v-model="form.most"
+              v-reads
+              class="field"
+              inputmode="numeric"
+              :placeholder="asTyped(usual?.day_limit_minutes)"
           /></label>
           <label>Quiet from <input v-model="form.quietFrom" class="field" type="time" /></label>
           <label>Quiet to <input v-model="form.quietTo" class="field" type="time" /></label>
         </div>
         <p class="quiet">
-          The plan never goes beyond these; empty means the usual, quiet from 00:30 to 07:00. Long sitting and strong
-          wheels tire eyes, back and wrists: keep the emergency stop in reach, and stop when tired.
+          The plan never goes beyond these; empty means the usual of the team, quiet from {{ usual?.quiet_from }} to
+          {{ usual?.quiet_to }}. Long sitting and strong wheels tire eyes, back and wrists: keep the emergency stop in
+          reach, and stop when tired.
         </p>
       </section>
     </div>
