@@ -68,6 +68,14 @@ def why_words(kind: str, marks: Sequence[Mapping[str, Any]], denied: Sequence[Ma
         names = " or ".join(item["name"] for item in denied)
         return f"Counts; somebody said that it isn't {names}." if denied else "Counts."
     return " ".join(
-        f"{mark['name'].capitalize()}, {_SAID_BY[mark['by']]}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}"
-        for mark in marks
+        f"{_begun(mark['name'])}, {_said(mark)}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}" for mark in marks
     )
+
+
+def _begun(name: str) -> str:
+    return name[0].upper() + name[1:]
+
+
+def _said(mark: Mapping[str, Any]) -> str:
+    # Of a part it is kept alike, whether a file or a person said it.
+    return "as was said of it" if mark["mark"] == "in_part" and mark["by"] == "fact" else _SAID_BY[mark["by"]]

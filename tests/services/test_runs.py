@@ -400,6 +400,7 @@ class TestTheLastWord:
         ]
         [mark] = lap_of(season, key, 5).marks
         assert (mark["mark"], mark["name"]) == ("in_part", "traffic at T2") and not lap_of(season, key, 5).counts
+        assert lap_of(season, key, 5).why.startswith("Traffic at T2, as was said of it: traffic, a yellow flag")
         # The same cause without a place, and in another one: each goes by itself.
         whole = edit.add_remark(season.sessions, season.actor, key, 5, {"because": "traffic"})
         other = edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T3", "because": "traffic"})

@@ -9,7 +9,7 @@ const settings = defineModel<Schemas['PlanSettingOut'][]>({ required: true })
   <section class="sheet part" aria-labelledby="planning-title">
     <h2 id="planning-title">How plans are made</h2>
     <p class="quiet">
-      What plans and lineups go by, for the whole team. A driver's own limits and quiet hours, on their profile, come
+      What plans and lineups go by, for the whole team. A driver’s own limits and quiet hours, on their profile, come
       before these.
     </p>
     <div class="scroll-x" tabindex="0" role="group" aria-label="Settings of planning">
