@@ -96,7 +96,7 @@ def with_trivial_route() -> Flask:
     app = create_app()
     body = Path(os.environ["FLEET_BENCH_BODY"]).read_bytes()
 
-    @allowed("manager", blueprint="")
+    @allowed("week.see", blueprint="")
     def trivial() -> Response:
         return Response(body, mimetype="application/json")
 
