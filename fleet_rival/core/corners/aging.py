@@ -22,7 +22,8 @@ _LEAST_US: Final = 1000.0
 
 def leans(
     shares: Mapping[str, float],
-    passes_us: Mapping[str, Mapping[int, int]],
+    times_us: Mapping[str, Mapping[int, int]],
+    passes: Mapping[str, Sequence[int]],
     judged: Sequence[JudgedLap],
     trends: Mapping[tuple[str, int | None], tuple[float, int]],
 ) -> dict[str, float]:
@@ -33,29 +34,26 @@ def leans(
 
     Args:
         shares: of the lap, by part.
-        passes_us: times in microseconds, by part and by the lap's position.
+        times_us: by part and by the lap's position, microseconds.
+        passes: positions of the laps whose way through a part is evidence.
     """
     runs = {key: number for number, key in enumerate(trends)}
-    laps = [
-        index
-        for index in sorted({index for passed in passes_us.values() for index in passed})
-        if (judged[index].lap.session, judged[index].lap.run) in runs
-    ]
+    of_run = np.asarray([runs.get((item.lap.session, item.lap.run), -1) for item in judged], dtype=np.int64)
+    codes = [code for code in shares if passes[code]]
+    times = np.full((len(judged), len(codes)), np.nan)
+    for column, code in enumerate(codes):
+        known = times_us[code]
+        times[passes[code], column] = [known[index] for index in passes[code]]
+    laps = np.flatnonzero((of_run >= 0) & np.isfinite(times).any(axis=1))
     out = dict.fromkeys(shares, 0.0)
-    there = frozenset(laps)
-    codes = [code for code in shares if passes_us[code].keys() & there]
-    if not codes:
+    if not len(laps):
         return out
-    keys = [(judged[index].lap.session, judged[index].lap.run) for index in laps]
-    since = np.asarray(
-        [max(0, judged[index].lap.number - trends[key][1]) for index, key in zip(laps, keys, strict=True)]
-    )
-    trend = since * np.asarray([trends[key][0] for key in keys])
-    times = np.asarray([[passes_us[code].get(index, np.nan) for code in codes] for index in laps], dtype=np.float64)
+    of_run, times = of_run[laps], times[laps]
+    slope, first = (np.asarray(side, dtype=np.float64)[of_run] for side in zip(*trends.values(), strict=True))
+    since = np.maximum(0.0, np.asarray([judged[index].lap.number for index in laps.tolist()]) - first)
+    trend = since * slope
     share = np.asarray([shares[code] for code in codes])
-    slopes, errors = _slopes(
-        since.astype(np.float64), (times - np.outer(trend, share)) / share, np.asarray([runs[key] for key in keys])
-    )
+    slopes, errors = _slopes(since, (times - np.outer(trend, share)) / share, of_run)
     told = np.isfinite(slopes) & np.isfinite(errors)
     # By moments, in shares of the part.
     between = max(0.0, float((slopes[told] ** 2 - errors[told] ** 2).mean())) if told.any() else 0.0

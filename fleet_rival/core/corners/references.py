@@ -96,9 +96,7 @@ def part_figures(
     }
     whole = sum((reference.time_us for reference in references.values() if reference), Fraction(0))
     shares = {code: float(reference.time_us / whole) for code, reference in references.items() if reference is not None}
-    aging = leans(
-        shares, {code: {index: times[code][index] for index in passes[code]} for code in shares}, judged, trends
-    )
+    aging = leans(shares, times, passes, judged, trends)
     slopes, laps = np.zeros(len(judged)), np.zeros(len(judged))
     for index in members:
         lap = judged[index].lap
