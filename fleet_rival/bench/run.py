@@ -13,10 +13,10 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 import fleet_rival
+from fleet_rival.bench.accuracy import bench_truth
 from fleet_rival.bench.attack import attack_table, bench_attack
 from fleet_rival.bench.board import bench_board
 from fleet_rival.bench.clinic import bench_clinic
-from fleet_rival.bench.corners import corners_found, corners_table
 from fleet_rival.bench.feed import bench_feed, bench_feed_kills
 from fleet_rival.bench.find import bench_find
 from fleet_rival.bench.floors import numpy_pass, parse_and_insert
@@ -30,8 +30,6 @@ from fleet_rival.bench.storm import storm, storm_table
 from fleet_rival.bench.streams import bench_streams
 from fleet_rival.bench.telemetry import bench_memory, bench_telemetry
 from fleet_rival.bench.traces import bench_traces
-from fleet_rival.bench.trials import trials_found, trials_table
-from fleet_rival.bench.truth import falloff_held, odds_told, truth_tables
 from fleet_rival.clock import now
 from fleet_rival.core.analysis import analyse
 from fleet_rival.db.session import engine_of
@@ -53,32 +51,9 @@ __all__ = ["add_arguments", "run"]
 
 
 _IMPORT_CORNERS = 11
-_DRIVERS, _SEED = 400, 20310407
-_FOR_ODDS = 4
-"""Times as many: of 400 drivers, the ratio of Brier scores scatters by as much as half of what is aimed at."""
-"""Of `--truth`."""
-_SETS = 40
-_CORNERS = """## Corners
-
-Two simulated drivers each in sets of practice on a street and an oval, with telemetry at 10, 25 or 60 samples a
-second; every other set has no habit.
-"""
-_EVENINGS = 60
-_TRIALS = """## Setups, tyres and trades
-
-Evenings of one driver, by times alone, put together from what each thing costs in each segment: noise is normal, with
-heavy tails or correlated from lap to lap, in turn; a habit costs 0.06 s a lap. In how many of them something was told
-that is there, and something that isn't.
-"""
 _FIND_HEAD = "## Lost time looked for"
 _ATTACK_HEAD = "## Attacked"
 _RACE_HEAD = "## Races planned, and a season taken along"
-_ACCURACY = """# Accuracy
-
-The last output of `./fleet bench --truth --save`: drivers made up with a known falloff, scatter and rate of failure,
-seeded; their laps go through all rules.
-
-"""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -116,7 +91,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     if arguments.truth:
-        return _truth(save=arguments.save)
+        return bench_truth(save=arguments.save)
     if arguments.find:
         return _find(save=arguments.save)
     if arguments.race:
@@ -354,21 +329,6 @@ def _on() -> str:
         f"Version {fleet_rival.__version__}, Python {platform.python_version()}, {os.cpu_count()} cores, "
         f"{now():%Y-%m-%d}.\n"
     )
-
-
-def _truth(*, save: bool) -> int:
-    with step("400 drivers whose truth is known"):
-        tables = truth_tables(falloff_held(_DRIVERS, _SEED), odds_told(_FOR_ODDS * _DRIVERS, _SEED))
-    with step(f"{_SETS} sets of drivers whose mistakes are known"):
-        tables += f"\n{_CORNERS}\n{corners_table(corners_found(_SETS, _SEED))}"
-    with step(f"{_EVENINGS} evenings of each kind whose accounts are known"):
-        tables += f"\n{_TRIALS}\n{trials_table(trials_found(_EVENINGS, _SEED))}"
-    say(tables)
-    if save:
-        path = Path(os.environ["FLEET_HOME"]) / "docs" / "accuracy.md"
-        path.write_text(f"{_ACCURACY}{tables}\nVersion {fleet_rival.__version__}, seed {_SEED}.\n", encoding="utf-8")
-        say(f"Written: {path}")
-    return 0
 
 
 def _line(row: Row) -> str:

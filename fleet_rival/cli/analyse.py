@@ -9,6 +9,7 @@ from typing import Any
 from fleet_rival.core.analysis import analyse
 from fleet_rival.core.clinics import clinics_of, curves_by_driver
 from fleet_rival.core.laps.lap import Identity, Lap
+from fleet_rival.core.ledger import books_of
 from fleet_rival.core.report import report
 from fleet_rival.core.settings import BadSetting, Settings
 from fleet_rival.core.telemetry.curves import LapCurves
@@ -46,11 +47,13 @@ def run(arguments: argparse.Namespace) -> int:
         name = arguments.laps.name
         laps, curves, more = _with_telemetry(track, [lap for _, lap in file.laps], arguments.telemetry)
         analysis = analyse(track, laps, settings)
+        clinics = clinics_of(track, analysis, curves_by_driver(analysis, curves), settings)
         result = report(
             analysis,
-            clinics_of(track, analysis, curves_by_driver(analysis, curves), settings),
+            clinics,
             [row.as_row(name) for row in file.set_aside],
             [row.as_row(name) for row in file.warnings] + more,
+            books=books_of(track, analysis, clinics, settings),
         )
         text = json.dumps(result, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
         if arguments.out is None:

@@ -4,15 +4,19 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from fleet_rival.core.analysis import Analysis, DriverAnalysis
-from fleet_rival.core.corners.clinic import Clinic, Member, Said, clinic_of, standing_of
+from fleet_rival.core.analysis import Analysis, DriverAnalysis, GroupAnalysis
+from fleet_rival.core.corners.clinic import Clinic, Said, clinic_of, tried_effects
+from fleet_rival.core.corners.references import References, comparable
+from fleet_rival.core.corners.standing_kinds import Member, standing_of
 from fleet_rival.core.corners.standing_losses import StandingLoss
+from fleet_rival.core.corners.thresholds import levels_of
 from fleet_rival.core.laps.lap import Identity
+from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.track import Track
 
-__all__ = ["Clinics", "DriverClinics", "StandingLosses", "clinics_of", "curves_by_driver"]
+__all__ = ["Clinics", "DriverClinics", "StandingLosses", "clinics_of", "curves_by_driver", "references_of"]
 
 Clinics = list[Clinic]
 """One driver's, of the main group and of the others, in the order of the analysis."""
@@ -64,7 +68,9 @@ def clinics_of(
         groups = (driver.main, *driver.others)
         told = said.get(driver.name)
         return [
-            clinic_of(track, driver.laps, group.members, curves[driver.name], settings, told, group.segments)
+            clinic_of(
+                track, driver.laps, group.members, curves[driver.name], settings, told, group.segments, group.falloff
+            )
             for group in groups
         ]
 
@@ -81,3 +87,15 @@ def clinics_of(
         standing = once_against(name, [item.name for item in alike], partial(standing_of, track, me, alike, settings))
         out[name] = DriverClinics(made[name][0], tuple(made[name][1:]), tuple(standing))
     return out
+
+
+def references_of(track: Track, judged: Sequence[JudgedLap], group: GroupAnalysis, settings: Settings) -> References:
+    """References by segments of one driver in one group, as the clinic holds others against them; those of candidates
+    too.
+
+    Args:
+        judged: all laps of the driver, in order.
+    """
+    tried = tried_effects(track, judged, group.members, group.segments, "segments", group.falloff)
+    moved = levels_of(group.segments, judged, settings, tried).moved
+    return comparable(group.segments, judged, track.stretches, moved, candidates=True)

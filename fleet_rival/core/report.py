@@ -10,10 +10,12 @@ from fleet_rival.core.consistency import Consistency
 from fleet_rival.core.corners.clinic import Clinic
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
+from fleet_rival.core.corners.temptations import Temptation
 from fleet_rival.core.ideals import BestOf
 from fleet_rival.core.ideals.ideal import PartTime
-from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.laps.lap import lap_reference
 from fleet_rival.core.laps.marks import JudgedLap
+from fleet_rival.core.ledger import Book, book_report
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.units import DEFAULTS, in_units
@@ -32,6 +34,7 @@ def report(
     warnings: Sequence[Mapping[str, Any]] = (),
     *,
     by_set: bool = True,
+    books: Mapping[str, Sequence[Book]] | None = None,
 ) -> dict[str, Any]:
     """The report as a JSON-ready value.
 
@@ -40,7 +43,7 @@ def report(
         clinics: the corners, of the same laps; where nobody looked for mistakes, nothing is told of them.
         set_aside: rows that couldn't be read or repeat another, as the format's `set_aside` wants them.
         warnings: warnings on lines; those on groups are added here.
-        by_set: as in `driver_report`.
+        by_set, books: as in `driver_report`, the books by driver.
     """
     return {
         "format": "fleet-rival/report",
@@ -48,7 +51,9 @@ def report(
         "set_aside": [dict(row) for row in set_aside],
         "warnings": [dict(row) for row in warnings] + list(_group_warnings(analysis)),
         "drivers": {
-            name: driver_report(driver, clinics[name] if clinics else None, by_set=by_set)
+            name: driver_report(
+                driver, clinics[name] if clinics else None, by_set=by_set, books=books[name] if books else None
+            )
             for name, driver in analysis.drivers.items()
         },
         "team_ideal": {
@@ -63,11 +68,6 @@ def report(
     }
 
 
-def lap_reference(lap: Lap) -> dict[str, Any]:
-    """Session, run and number: how a report names a lap."""
-    return {"session": lap.session, "run": lap.run, "lap": lap.number}
-
-
 def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
     for name, driver in analysis.drivers.items():
         for group in (driver.main, *driver.others):
@@ -76,15 +76,22 @@ def _group_warnings(analysis: Analysis) -> Iterator[dict[str, Any]]:
 
 
 def driver_report(
-    driver: DriverAnalysis, clinics: DriverClinics | None = None, *, by_set: bool = True
+    driver: DriverAnalysis,
+    clinics: DriverClinics | None = None,
+    *,
+    by_set: bool = True,
+    books: Sequence[Book] | None = None,
 ) -> dict[str, Any]:
     """One driver's part of the report.
 
     Args:
         by_set: whether falloff is told by tyre set too, which takes as long as the rest.
+        books: of the main group and the others; where nobody wrote any, nothing is told of them.
     """
+    none: list[Book | None] = [None] * (1 + len(driver.others))
+    own, *more = books or none
     figures = _group(
-        driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None, by_set
+        driver.main, driver.laps, clinics.main if clinics else None, clinics.standing if clinics else None, by_set, own
     )
     if driver.guest:
         figures["guest"] = True
@@ -92,8 +99,8 @@ def driver_report(
     return {
         **figures,
         "groups": [
-            _group(group, driver.laps, clinic, None, by_set)
-            for group, clinic in zip(driver.others, others, strict=True)
+            _group(group, driver.laps, clinic, None, by_set, book)
+            for group, clinic, book in zip(driver.others, others, more, strict=True)
         ],
     }
 
@@ -104,14 +111,9 @@ def _group(
     clinic: Clinic | None,
     standing: Sequence[StandingLoss] | None,
     by_set: bool,
+    book: Book | None,
 ) -> dict[str, Any]:
-    missing: dict[str, str] = {}
-    if group.best is None:
-        missing["best_us"] = "no lap that may be the best one"
-    for name, reason in group.ideals.reasons.items():
-        missing[f"ideal.{name}_us"] = reason
-    for name, reason in group.consistency.reasons.items():
-        missing[f"consistency.{name}"] = reason
+    missing = _why_missing(group)
     segments = {}
     slips = Counter(slip.corner for slip in clinic.slips) if clinic and clinic.depth == "segments" else Counter[str]()
     for code, figures in group.segments.items():
@@ -154,14 +156,35 @@ def _group(
         "falloff": falloff,
         "segments": segments,
         **(_corners(laps, clinic, standing, missing) if clinic else _nothing_looked_for(missing)),
+        **(book_report(book, laps, missing) if book else {}),
         "best_of": best_of,
         "best_of_after_out_lap": after_out_lap,
         "missing": missing,
     }
 
 
+def _why_missing(group: GroupAnalysis) -> dict[str, str]:
+    """Why the best lap, ideals and consistency are empty where they are."""
+    missing: dict[str, str] = {}
+    if group.best is None:
+        missing["best_us"] = "no lap that may be the best one"
+    for name, reason in group.ideals.reasons.items():
+        missing[f"ideal.{name}_us"] = reason
+    for name, reason in group.consistency.reasons.items():
+        missing[f"consistency.{name}"] = reason
+    if group.consistency.share is None:
+        missing["consistency.share_interval"] = group.consistency.reasons["share"]
+    else:
+        missing |= {
+            f"consistency.share_interval.{code}": "laps drawn anew give no interval"
+            for code, share in group.consistency.share.items()
+            if share.low is None
+        }
+    return missing
+
+
 def _nothing_looked_for(missing: dict[str, str]) -> dict[str, None]:
-    keys = ("mistakes", "cold_mistakes", "standing", "trades")
+    keys = ("mistakes", "cold_mistakes", "standing", "trades", "temptations")
     missing |= dict.fromkeys(keys, _NOT_LOOKED)
     return dict.fromkeys(keys)
 
@@ -203,11 +226,36 @@ def _corners(
         ]
         if clinic.depth == "segments" and timed
         else None,
+        "temptations": [_temptation(item) for item in clinic.temptations] if clinic.depth == "segments" else None,
     }
-    why = {"mistakes": _NO_PARTS, "cold_mistakes": _NO_PARTS, "trades": "no times of segments"}
+    why = {
+        "mistakes": _NO_PARTS,
+        "cold_mistakes": _NO_PARTS,
+        "trades": "no times of segments",
+        "temptations": "no times of segments",
+    }
     why["standing"] = "told of the main group" if standing is None else "too few references of five passes or more"
     missing |= {key: why[key] for key, value in values.items() if value is None}
     return values
+
+
+def _temptation(item: Temptation) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "corner": item.corner,
+        "strikes": item.strikes,
+        "passes": item.passes,
+        "voided": len(item.voided),
+        "among_fastest": item.among_fastest,
+    }
+    if item.won_us is not None:
+        told |= {
+            "shift_us": round_half_even(item.won_us.value_us),
+            "low_us": round_half_even(item.won_us.low_us),
+            "high_us": round_half_even(item.won_us.high_us),
+        }
+    if item.would_be_best_us is not None:
+        told["would_be_best_us"] = item.would_be_best_us
+    return told
 
 
 def _mistake(item: Mistake, laps: Sequence[JudgedLap]) -> dict[str, Any]:

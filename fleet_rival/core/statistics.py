@@ -22,6 +22,7 @@ __all__ = [
     "mean",
     "median",
     "median_abs_deviation",
+    "medians",
     "middle",
     "pairs_of",
     "percentile",
@@ -124,6 +125,20 @@ def middle(values: NDArray[np.float64]) -> float:
     ordered = np.sort(values)
     half = len(ordered) // 2
     return float(ordered[half]) if len(ordered) % 2 else float((ordered[half - 1] + ordered[half]) / 2)
+
+
+def medians(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Medians of columns, whatever is unknown in them left out; NaN of a column without any.
+
+    >>> medians(np.asarray([[1.0, np.nan], [3.0, np.nan], [np.nan, 5.0]])).tolist()
+    [2.0, 5.0]
+    """
+    count = np.isfinite(values).sum(axis=0)
+    # What isn't known is sorted behind all else.
+    ordered = np.sort(values, axis=0)
+    columns = np.arange(values.shape[1])
+    low, high = np.maximum(count - 1, 0) // 2, np.maximum(count, 1) // 2
+    return np.where(count > 0, (ordered[low, columns] + ordered[high, columns]) / 2, np.nan)
 
 
 def pairs_of(count: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

@@ -39,6 +39,8 @@ class Corner:
     direction: str | None = None
     linked_to_next: bool = False
     """The driver gives up time here for the next corner."""
+    given_up_for: str | None = None
+    """Code of a corner further on for which time is given up here."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,6 +185,33 @@ class Track:
         """Codes of the segments that a part shares; on a track without corners, its own code."""
         shared = self.overlapping(part, self.segment_parts) if self.segment_parts else (part,)
         return frozenset(segment.code for segment in shared)
+
+    @cached_property
+    def stretches(self) -> tuple[tuple[str, ...], ...]:
+        """Segments by how they are judged, in the order of the lap: one by one, but a corner that is given up for a
+        later one together with it and with what lies between. Across the line nothing is judged together: there
+        another lap begins.
+        """
+        codes = [part.code for part in self.segment_parts]
+        place = {code: index for index, code in enumerate(codes)}
+        reach = list(range(len(codes)))
+        for corner in self.corners:
+            at = place[corner.code]
+            wanted = place.get(corner.given_up_for or "", at + corner.linked_to_next)
+            if at < wanted < len(codes):
+                reach[at] = wanted
+        out: list[tuple[str, ...]] = []
+        first = 0
+        while first < len(codes):
+            last = first
+            # What is given up within a stretch may reach further on.
+            for at in range(first, len(codes)):
+                if at > last:
+                    break
+                last = max(last, reach[at])
+            out.append(tuple(codes[first : last + 1]))
+            first = last + 1
+        return tuple(out)
 
     def closed_boundaries(self, parts: Sequence[Part]) -> frozenset[int]:
         """Boundaries at which two laps may not be joined for want of boundary speeds.

@@ -58,11 +58,20 @@ LapQuestion = Literal["tow", "damage", "incident"]
 LAP_QUESTIONS: Final[tuple[LapQuestion, ...]] = get_args(LapQuestion)
 IdealKind = Literal["sector", "segment", "unbroken", "linked_qualifying", "linked_race"]
 IDEALS: Final[tuple[IdealKind, ...]] = get_args(IdealKind)
+Account = Literal[
+    "reference", "setup", "option", "tyres", "fuel", "track", "cold", "traffic", "slip", "carried", "scatter"
+]
+"""What a lap's time is owed to, in the order in which it is booked."""
+ACCOUNTS: Final[tuple[Account, ...]] = get_args(Account)
 PartDepth = Literal["segments", "sectors"]
 """By which parts laps are compared."""
+Depth = Literal["segments", "sectors", "lap"]
+"""By which parts the accounts of laps are kept: the finest that are timed."""
 PaceBy = Literal["tyre_age", "lap_of_run"]
 """Over what pace falls off."""
-OptionVerdict = Literal["first", "second", "equal"]
+OptionVerdict = Literal["first", "second", "equal", "not_yet"]
+VerdictBecause = Literal["time", "failures", "scatter"]
+"""What decides between two options."""
 StopKind = Literal["tired", "nothing_more"]
 """Why somebody should stop driving for now."""
 CheckReason = Literal["changed", "unseen", "first", "warning"]

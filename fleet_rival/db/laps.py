@@ -14,7 +14,7 @@ from fleet_rival.core.laps.lap import Crossing, Incident, Pull
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.verdict import is_guests
 from fleet_rival.core.laps.weather import Weather, wetness_at
-from fleet_rival.core.words import GUEST, INCIDENTS
+from fleet_rival.core.words import GUEST, INCIDENTS, PART_FLAGS
 from fleet_rival.db.tables import Driver, Lap, PracticeSession, Remark, TraceRow
 
 __all__ = ["StoredLap", "lap_values", "laps_of"]
@@ -54,6 +54,14 @@ class StoredLap(NamedTuple):
     id: int
     version: int
     lap: CoreLap
+
+
+class _Remarked(NamedTuple):
+    """What somebody said of a corner: a tag, and what it came from."""
+
+    corner: str
+    kind: str | None
+    because: str | None
 
 
 class _Around(NamedTuple):
@@ -163,20 +171,17 @@ def _traced(
 
 def _remarks(
     session: Session, team_id: int, combination_id: int, lap_ids: Collection[int] | None
-) -> dict[int, list[tuple[str, str]]]:
-    """Corner and kind of what people remarked, by lap."""
-    own = (
-        Remark.team_id == team_id,
-        Remark.combination_id == combination_id,
-        Remark.kind.is_not(None),
-        Remark.corner.is_not(None),
+) -> dict[int, list[_Remarked]]:
+    """What people remarked of corners, by lap."""
+    own = (Remark.team_id == team_id, Remark.combination_id == combination_id, Remark.corner.is_not(None))
+    query = select(Remark.lap_id, Remark.corner, Remark.kind, Remark.because).where(
+        *own, Remark.kind.is_not(None) | Remark.because.in_(PART_FLAGS)
     )
-    query = select(Remark.lap_id, Remark.corner, Remark.kind).where(*own)
     if lap_ids is not None:
         query = query.where(Remark.lap_id.in_(lap_ids))
-    out: dict[int, list[tuple[str, str]]] = defaultdict(list)
-    for key, corner, kind in session.execute(query.order_by(Remark.id)):
-        out[key].append((str(corner), str(kind)))
+    out: dict[int, list[_Remarked]] = defaultdict(list)
+    for key, corner, kind, because in session.execute(query.order_by(Remark.id)):
+        out[key].append(_Remarked(str(corner), kind, because))
     return out
 
 
@@ -192,7 +197,7 @@ def _begun(session: Session, team_id: int, keys: Collection[int]) -> dict[int, d
     return {key: moment for key, moment in session.execute(query) if moment is not None}
 
 
-def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[tuple[str, str]], begun: datetime | None) -> CoreLap:
+def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[_Remarked], begun: datetime | None) -> CoreLap:
     values: dict[str, Any] = {}
     if around.guest and not is_guests(lap):
         values["flags"] = lap.flags | {GUEST}
@@ -207,12 +212,15 @@ def _as_said(around: _Around, lap: CoreLap, remarks: Sequence[tuple[str, str]], 
     if around.track_temp_c is not None and lap.track_temp_c is None:
         values["track_temp_c"] = around.track_temp_c
     if remarks:
-        happened = [Incident(kind, corner) for corner, kind in remarks if kind in INCIDENTS]
+        tagged = [(corner, kind) for corner, kind, _ in remarks if kind is not None]
+        happened = [Incident(kind, corner) for corner, kind in tagged if kind in INCIDENTS]
+        others = {f"{because}:{corner}" for corner, _, because in remarks if because in PART_FLAGS}
+        values["flags"] = values.get("flags", lap.flags) | others
         values["incidents"] = tuple(dict.fromkeys((*lap.incidents, *happened)))
         values["strikes"] = tuple(
-            dict.fromkeys((*lap.strikes, *(corner for corner, kind in remarks if kind == "limits")))
+            dict.fromkeys((*lap.strikes, *(corner for corner, kind in tagged if kind == "limits")))
         )
-        values["mistakes"] = tuple(dict.fromkeys((*lap.mistakes, *remarks)))
+        values["mistakes"] = tuple(dict.fromkeys((*lap.mistakes, *tagged)))
     return replace(lap, **values) if values else lap
 
 

@@ -70,7 +70,7 @@ def run(arguments: argparse.Namespace) -> int:
             take("combination", _combination)
             take("run", _run)
             take("consistency", _consistency)
-            take("pace", _pace)
+            take("accounts", _accounts)
             take("beside", _beside)
             take("traces", _traces)
             take("clinic", _clinic)
@@ -142,9 +142,10 @@ def _consistency(page: Any, driver: str = "Ysolde Farrand") -> None:
     page.get_by_role("heading", name="Week by week").wait_for()
 
 
-def _pace(page: Any) -> None:
-    _consistency(page)
-    page.get_by_role("heading", name="Pace over a run").evaluate("element => element.scrollIntoView()")
+def _accounts(page: Any) -> None:
+    _consistency(page, "Jorund Vetchley")
+    page.get_by_role("link", name="Where every thousandth went").click()
+    page.get_by_role("heading", name="Lap by lap").wait_for()
 
 
 def _beside(page: Any) -> None:

@@ -46,7 +46,7 @@ def column_readers(corner_codes: Mapping[str, str], sector_codes: Mapping[str, s
     """
 
     corner, incident, mistake, option = _of_corners(corner_codes)
-    flag = _flag({**sector_codes, **corner_codes})
+    read_flags = tokens(_flag({**sector_codes, **corner_codes}))
     return {
         "driver": label,
         "car": label,
@@ -60,7 +60,7 @@ def column_readers(corner_codes: Mapping[str, str], sector_codes: Mapping[str, s
         "valid": yes_or_no,
         "strikes": tokens(corner),
         "incidents": tokens(incident),
-        "flags": lambda text: frozenset(flag(token) for token in text.split()),
+        "flags": lambda text: frozenset(read_flags(text)),
         "company": one_of(COMPANIES),
         "tyre_set": label,
         "compound": label,

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-__all__ = ["DriverModel", "Habit", "Tries"]
+__all__ = ["DriverModel", "GivesUp", "Habit", "Tries"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +30,20 @@ class Tries:
 
 
 @dataclass(frozen=True, slots=True)
+class GivesUp:
+    """A corner given up on purpose on every third lap, to win more than that in the one behind it; in seconds."""
+
+    corner: str
+    loss_s: float
+    after: str
+    won_s: float
+
+    def shifts_s(self, lap_of_run: int) -> dict[str, float]:
+        """What it moves on a lap, by corner."""
+        return {} if lap_of_run % 3 else {self.corner: self.loss_s, self.after: -self.won_s}
+
+
+@dataclass(frozen=True, slots=True)
 class DriverModel:
     """A driver."""
 
@@ -50,3 +64,4 @@ class DriverModel:
     strike_rate: float = 0.01
     spin_rate: float = 0.005
     tries: Tries | None = None
+    gives_up: GivesUp | None = None

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-__all__ = ["CAR_SHEETS", "RULES", "SETUPS", "SETUP_NAME", "CarSheet", "Rules", "WrittenSetup"]
+__all__ = ["CAR_SHEETS", "RULES", "SETUPS", "SETUPS_S", "SETUP_NAME", "CarSheet", "Rules", "WrittenSetup"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,3 +214,11 @@ SETUPS: Final = (
     ),
 )
 """In the order of writing; a name that comes again is a further version."""
+
+SETUPS_S: Final = {
+    f"{SETUP_NAME} v1": {"T4": -0.05, "T8": 0.40, "T11": 0.25},
+    f"{SETUP_NAME} v3": {"L0": -0.20, "T3": 0.10, "T7": -0.25, "T12": 0.05},
+}
+"""What the versions are worth in segments of the hills against the second, in seconds: less wing runs on the straights
+and costs where the road turns.
+"""

@@ -13,11 +13,12 @@ from fleet_rival.core.telemetry.trace import Trace
 from fleet_rival.core.track import Pit, Track
 from fleet_rival.simulator.car import CarModel
 from fleet_rival.simulator.drivers import DriverModel
-from fleet_rival.simulator.garage import SETUP_NAME
+from fleet_rival.simulator.garage import SETUP_NAME, SETUPS_S
 from fleet_rival.simulator.people import DRIVERS, FREE_TIME, TEAM, FreeTime, at_home_on
 from fleet_rival.simulator.places import CARS, GREAT_ROUND, PLACES, Place
 from fleet_rival.simulator.practice import Run, SessionPlan, drive_practice, survey
 from fleet_rival.simulator.road import Road, lay_out
+from fleet_rival.simulator.series import SERIES, Series
 from fleet_rival.simulator.stints import drive_stint
 
 __all__ = [
@@ -47,74 +48,13 @@ _ANY_DAY: Final = datetime(2031, 1, 1, tzinfo=UTC)
 _DAYS_IN: Final = 3
 """How old the running week is: its first evenings of practice are done."""
 _GREAT_ROUND_WEEK: Final = 5
+_TRIED: Final = (3, 1, 2, 3, 1, 2)
+"""Versions of the setup in the order in which they are tried on the last evening, where setups are open."""
 Which = Literal["all", "last"]
 """Which runs have telemetry."""
 _TELEMETRY_OF: Final = {"harbour": (0, 1, 2, 3, 4, 5, 6, 7), "hills": (3,), "cinder": (1, 3)}
 """Drivers who have telemetry in the running week, by kind of place."""
 _TELEMETRY_HZ: Final = 25.0
-
-
-@dataclass(frozen=True, slots=True)
-class Series:
-    """A series: what its weeks have in common."""
-
-    name: str
-    kind: str
-    """Of the places and cars that it rotates over."""
-    drivers: tuple[int, ...]
-    """Numbers of the team's drivers who drive in it."""
-    compounds: tuple[str, ...]
-    race_minutes: int | None
-    race_laps: int | None
-    starts: str
-    start: str
-    setup: str
-    zone: str
-    fuel_l: float | None = None
-    energy_kwh: float | None = None
-
-
-SERIES: Final = (
-    Series(
-        "Harbour Spark Cup",
-        "harbour",
-        (0, 1, 2, 3, 4, 5, 6, 7),
-        ("street",),
-        race_minutes=25,
-        race_laps=None,
-        starts="every 90min from 00:20",
-        start="standing",
-        setup="fixed",
-        zone="UTC",
-        energy_kwh=38.0,
-    ),
-    Series(
-        "Long Hills Open",
-        "hills",
-        (0, 1, 3, 4, 5, 7),
-        ("slick", "rain"),
-        race_minutes=60,
-        race_laps=None,
-        starts="every 120min from 01:00",
-        start="rolling",
-        setup="open",
-        zone="Europe/Oslo",
-        fuel_l=62.0,
-    ),
-    Series(
-        "Black Cinder League",
-        "cinder",
-        (1, 2, 3, 4, 6, 7),
-        ("cinder",),
-        race_minutes=None,
-        race_laps=60,
-        starts="every 60min from 00:45",
-        start="rolling",
-        setup="fixed",
-        zone="America/Halifax",
-        fuel_l=44.0,
-    ),
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,9 +182,10 @@ def _practice(week: SeriesWeek, seed: int, *, running: bool) -> Practice:
     drivers = {number: model_of(number, series, track) for number in series.drivers}
     sessions = _sessions(week, running=running)
     home = series.kind == "harbour" and running
-    laps = drive_practice(
-        road, week.car, track, drivers, sessions, [seed] if home else [seed, week.number, SERIES.index(series)]
-    )
+    chance = [seed] if home else [seed, week.number, SERIES.index(series)]
+    # Of the weeks behind nobody wrote which setup was worth what.
+    setups_s = SETUPS_S if running and series.kind == "hills" else {}
+    laps = drive_practice(road, week.car, track, drivers, sessions, chance, setups_s)
     traces: list[Trace] = []
     if running:
         for number in _TELEMETRY_OF[series.kind]:
@@ -339,12 +280,32 @@ def _sessions(week: SeriesWeek, *, running: bool) -> Sequence[SessionPlan]:
         wetness = week.wetness if index else "dry"
         compound = compound_of(week.series, wetness)
         # Where setups are open, the team goes from the first version of its own to the second after an evening.
-        setup = "base" if week.series.setup == "fixed" else f"{SETUP_NAME} v{1 if index == 0 else 2}"
+        setup = "base" if week.series.setup == "fixed" else _version(1 if index == 0 else 2)
+        driven: tuple[Run, ...] = runs
+        if running and week.series.setup == "open":
+            # The second version from the first evening's long run on, and all three in turn on the last.
+            driven = (runs[0], replace(runs[1], setup=_version(2)))
+            if index == len(evenings) - 1:
+                driven = tuple(replace(runs[0], purpose="trial", setup=_version(number)) for number in _TRIED)
         temperatures = (week.track_temp_c + index, week.air_temp_c + index)
         plans.append(
-            SessionPlan(str(index + 1), starts, runs, *temperatures, wetness, compound, _practised_at(week), setup)
+            SessionPlan(
+                str(index + 1),
+                starts,
+                driven,
+                *temperatures,
+                wetness,
+                compound,
+                _practised_at(week),
+                setup,
+                week.place.eats if running else None,
+            )
         )
     return plans
+
+
+def _version(number: int) -> str:
+    return f"{SETUP_NAME} v{number}"
 
 
 def _practised_at(week: SeriesWeek) -> datetime:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-from fleet_rival.simulator.drivers import DriverModel, Habit, Tries
+from fleet_rival.simulator.drivers import DriverModel, GivesUp, Habit, Tries
 
 __all__ = ["COACH", "DRIVERS", "FREE_TIME", "MANAGER", "PROFILES", "TEAM", "FreeTime", "at_home_on"]
 
@@ -45,6 +45,7 @@ DRIVERS: Final = (
         1.4,
         0.4,
         (Habit("T1", "late-brake", 0.35, 0.50, "cold"), Habit("T7", "limiter", 0.15, 0.26)),
+        gives_up=GivesUp("T4", 0.20, "T5", 0.24),
     ),
     DriverModel(
         "Nerys Callowhill",
@@ -120,6 +121,7 @@ def at_home_on(driver: DriverModel, number: int, corners: int, scale: float) -> 
     return replace(
         driver,
         tries=None,
+        gives_up=None,
         falloff_s=driver.falloff_s * scale,
         cold_s=driver.cold_s * scale,
         learning_s=driver.learning_s * scale,

@@ -27,6 +27,8 @@ class Place:
     pit_m: tuple[float, float]
     """How far before the line the pit lane is entered, and how far behind it is left."""
     pit_side: str = "right"
+    eats: tuple[str, float] | None = None
+    """The corner that wears the tyres, and its share of the falloff."""
 
 
 _HARBOUR: Final = (
@@ -200,7 +202,7 @@ def turned_round(pieces: Sequence[Piece]) -> tuple[Piece, ...]:
 
 PLACES: Final = {
     "harbour": (
-        Place("Port Skerrow", "Fishmarket", "street", _HARBOUR, ("T4", "T7"), 21.0, (120, 150)),
+        Place("Port Skerrow", "Fishmarket", "street", _HARBOUR, ("T4", "T7"), 21.0, (120, 150), eats=("T7", 0.5)),
         Place("Port Skerrow", "Ebb Tide", "street", turned_round(_HARBOUR), ("T4", "T7"), 22.5, (150, 120), "left"),
     ),
     "hills": (

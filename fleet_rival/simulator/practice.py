@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,8 @@ class Run:
     fuel_l: float | None = None
     energy_kwh: float | None = None
     """On board at its start; the flying laps use most of it."""
+    setup: str | None = None
+    """Where it isn't the evening's."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +45,12 @@ class SessionPlan:
     session_local: datetime | None = None
     """Date and time of day inside the simulation when it begins."""
     setup: str = "base"
+    eats: tuple[str, float] | None = None
+    """The corner that wears the tyres, and its share of the falloff; None: every part in proportion."""
+
+    def setup_of(self, run: int) -> str:
+        """What a run is driven with."""
+        return self.runs[run].setup or self.setup
 
     def context(self, run: int, first_lap: int, lap_of_run: int, started_at: datetime, left: float) -> dict[str, Any]:
         """What stands at a lap beside its times.
@@ -65,7 +74,7 @@ class SessionPlan:
             "track_temp_c": self.track_temp_c,
             "air_temp_c": self.air_temp_c,
             "wetness": self.wetness,
-            "setup": self.setup,
+            "setup": self.setup_of(run),
         }
 
 
@@ -138,11 +147,13 @@ def drive_practice(
     drivers: Mapping[int, DriverModel],
     sessions: Sequence[SessionPlan],
     seed: Sequence[int],
+    setups_s: Mapping[str, Mapping[str, float]] = MappingProxyType({}),
 ) -> list[Lap]:
     """Let every driver drive the runs of each session.
 
     Args:
         drivers: by their number, which is part of what their chance is drawn from.
+        setups_s: seconds that a setup costs in a segment; nothing where it isn't named.
         seed: the same seed gives the same laps.
 
     Returns:
@@ -160,10 +171,11 @@ def drive_practice(
             clock = session.starts_at + timedelta(minutes=2 * number)
             lap_number = 1
             for run in range(len(session.runs)):
+                moved = setups_s.get(session.setup_of(run), {})
                 made = drive_run(
                     driver,
                     track,
-                    base[session.wetness],
+                    {code: time + moved.get(code, 0.0) for code, time in base[session.wetness].items()},
                     rng,
                     session,
                     run,
@@ -202,7 +214,10 @@ def drive_run(
         kind = "out" if lap_of_run == 0 else "in" if lap_of_run == count - 1 else "flying"
         left = 1 - 0.9 * lap_of_run / count
         facts = {**session.context(run, first_lap, lap_of_run, clock, left), "company": "solo"}
-        made = Lap(driver=driver.name, **{**_drive_lap(driver, track, base, rng, kind, lap_of_run, lost_s), **facts})
+        made = Lap(
+            driver=driver.name,
+            **{**_drive_lap(driver, track, base, rng, kind, lap_of_run, lost_s, session.eats), **facts},
+        )
         laps.append(made)
         clock += timedelta(microseconds=made.time_us)
     return laps
@@ -216,15 +231,18 @@ def _drive_lap(
     kind: str,
     lap_of_run: int,
     lost_s: float,
+    eats: tuple[str, float] | None,
 ) -> dict[str, object]:
     codes = [part.code for part in track.segment_parts]
     whole = sum(base.values())
     seconds = {code: base[code] * (1 + driver.scatter * float(rng.standard_normal())) for code in codes}
     _trade(track, seconds, base, rng)
-    extra = lost_s + driver.falloff_s * max(0, lap_of_run - 1) + (driver.cold_s if lap_of_run == 1 else 0.0)
+    worn = driver.falloff_s * max(0, lap_of_run - 1)
+    placed = {eats[0]: eats[1] * worn} if eats else {}
+    extra = lost_s + worn - sum(placed.values()) + (driver.cold_s if lap_of_run == 1 else 0.0)
     for code in codes:
-        seconds[code] += extra * base[code] / whole
-    for corner, loss in driver.standing:
+        seconds[code] += extra * base[code] / whole + placed.get(code, 0.0)
+    for corner, loss in (*driver.standing, *(driver.gives_up.shifts_s(lap_of_run).items() if driver.gives_up else ())):
         seconds[corner] += loss
     facts: dict[str, object] = {"kind": kind}
     if kind == "flying":

@@ -1,8 +1,10 @@
 """Runs driven metre by metre: each lap with its times, its channels and what really happened in it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from functools import cache
+from types import MappingProxyType
 from typing import Any, Final
 
 import numpy as np
@@ -89,18 +91,29 @@ def drive_stint(
     grip = driver.grip * GRIP_IN[session.wetness]
     ordinary = _seconds(road, car, track, grip)
     per_grip = (ordinary - _seconds(road, car, track, grip * 0.98)) / (0.02 * grip)
+
+    @cache
+    def per_grip_in(code: str) -> float:
+        return (ordinary - _seconds(road, car, track, grip, {code: 0.98})) / 0.02
+
     count = plan.flying + 2
     speed: float | None = _PIT_KMH / 3.6
     for number in range(count):
         kind = "out" if number == 0 else "in" if number == count - 1 else "flying"
         left = 1 - 0.9 * number / count
-        extra = lost_s + driver.falloff_s * max(0, number - 1) + (driver.cold_s if number == 1 else 0.0)
+        worn = driver.falloff_s * max(0, number - 1)
+        shifts_s = {session.eats[0]: session.eats[1] * worn} if session.eats else {}
+        extra = lost_s + worn - sum(shifts_s.values()) + (driver.cold_s if number == 1 else 0.0)
         extra -= _SECONDS_PER_SHARE_OF_FUEL * ordinary * (1 - left)
         if kind != "flying":
             extra += 0.04 * ordinary
         stint, facts = _meant(driver, track, rng, kind, number, company)
         if driver.tries and kind == "flying" and plan.purpose == "long" and session.label != "1":
             stint, facts = _trying(driver.tries, stint, facts, number)
+        if driver.gives_up and kind == "flying":
+            shifts_s |= driver.gives_up.shifts_s(number)
+        for code, seconds in shifts_s.items():
+            stint = _with_grip_in(stint, code, seconds / per_grip_in(code))
         stint = replace(
             stint,
             grip=max(grip + extra / per_grip, 0.3 * grip),
@@ -140,8 +153,15 @@ def truth_of(item: StintLap, track: Track) -> dict[str, Any]:
     }
 
 
-def _seconds(road: Road, car: CarModel, track: Track, grip: float) -> float:
-    return float(drive_lap(road, car, track, Stint(grip)).time_s[-1])
+def _seconds(
+    road: Road, car: CarModel, track: Track, grip: float, segment_grip: Mapping[str, float] = MappingProxyType({})
+) -> float:
+    return float(drive_lap(road, car, track, Stint(grip, segment_grip)).time_s[-1])
+
+
+def _with_grip_in(stint: Stint, code: str, grip: float) -> Stint:
+    """The lap with so much more grip in a segment, as a share of it."""
+    return replace(stint, segment_grip={**stint.segment_grip, code: stint.segment_grip.get(code, 1.0) * (1 + grip)})
 
 
 def _times(track: Track, driven: DrivenLap) -> dict[str, object]:
@@ -165,11 +185,7 @@ def _times(track: Track, driven: DrivenLap) -> dict[str, object]:
 def _trying(tries: Tries, stint: Stint, facts: dict[str, object], number: int) -> tuple[Stint, dict[str, object]]:
     """The lap with an option at one corner, the two in turn."""
     second = number % 2 == 1
-    grip = {
-        **stint.segment_grip,
-        tries.corner: stint.segment_grip.get(tries.corner, 1.0) * (1 + tries.worth if second else 1.0),
-    }
-    return replace(stint, segment_grip=grip), {
+    return _with_grip_in(stint, tries.corner, tries.worth if second else 0.0), {
         **facts,
         "options": ((tries.corner, tries.second if second else tries.first),),
     }

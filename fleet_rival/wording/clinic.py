@@ -11,6 +11,7 @@ from fleet_rival.core.corners.inputs import Cause
 from fleet_rival.core.corners.priorities import SharedMistake
 from fleet_rival.core.corners.recurring import Mistake
 from fleet_rival.core.corners.standing_losses import StandingLoss
+from fleet_rival.core.corners.temptations import Temptation
 from fleet_rival.core.corners.when import Trend, When
 from fleet_rival.core.corners.work import Judged
 from fleet_rival.core.units import measure
@@ -30,6 +31,8 @@ __all__ = [
     "seconds",
     "shared_words",
     "standing_words",
+    "temptation_words",
+    "together_words",
     "trend_words",
     "when_words",
     "work_words",
@@ -87,6 +90,38 @@ def rate_words(slips: int, passes: int) -> str:
     if slips >= 3 and 2 <= whole <= 10 and abs(every - whole) <= 0.1 * whole:
         return f"on one lap in {_NUMBERS[whole]}"
     return f"on {slips} of {passes} laps"
+
+
+def temptation_words(item: Temptation, names: Mapping[str, str | None]) -> str:
+    """Track limits at a corner: how often, what it wins, and what it voids."""
+    told = [f"{corner_words(item.corner, names)}: beyond the limits {rate_words(item.strikes, item.passes)}"]
+    if item.won_us is not None:
+        gain = seconds(abs(item.won_us.value_us))
+        if item.tempts:
+            told[0] += f", {gain} faster each time: that is what the legal pass costs, and only the legal one counts"
+        elif item.won_us.low_us > 0:
+            told[0] += f", and {gain} slower for it"
+        else:
+            told[0] += ", and no faster for it"
+    if item.voided:
+        laps = "1 lap" if len(item.voided) == 1 else f"{len(item.voided)} laps"
+        among = f", {item.among_fastest} of the five fastest among them" if item.among_fastest else ""
+        told.append(f"It alone voided {laps}{among}")
+    if item.would_be_best_us is not None:
+        told.append(f"The best of these would be the best lap by {seconds(item.would_be_best_us, 3)}")
+    return ". ".join(told) + "."
+
+
+def together_words(stretches: Sequence[Sequence[str]], names: Mapping[str, str | None]) -> list[str]:
+    """Parts that are judged as one: the first of each is given up for the last."""
+    said = []
+    for first, *between, last in (stretch for stretch in stretches if len(stretch) > 1):
+        over = f", over {', '.join(between)}" if between else ""
+        said.append(
+            f"{corner_words(first, names)} is given up for {corner_words(last, names)}{over}: they are judged "
+            "together. What is lost in one and won back in the other is no mistake."
+        )
+    return said
 
 
 def mistake_words(mistake: Mistake, names: Mapping[str, str | None], race_laps: float | None) -> str:

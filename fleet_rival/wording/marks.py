@@ -1,6 +1,6 @@
 """What the marks of laps are called, and what each says."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Final
 
 __all__ = ["MARK_WORDS", "SURE_WORDS", "in_part_words", "why_words"]
@@ -40,18 +40,14 @@ _NOT_FLYING: Final = {
 }
 
 
-def in_part_words(flags: str) -> tuple[str, str]:
-    """What a lap's parts were flagged for, and what that says.
+def in_part_words(flags: Iterable[str]) -> str:
+    """What a lap's parts were flagged for.
 
-    >>> in_part_words("boost traffic:T4 yellow:S2")[0]
+    >>> in_part_words(["boost", "traffic:T4", "yellow:S2"])
     'traffic at T4, yellow flag at S2'
-
-    Args:
-        flags: as they are kept, separated by blanks.
     """
-    told = [token.partition(":") for token in flags.split() if ":" in token]
-    name = ", ".join(f"{MARK_WORDS[flag][0]} at {part}" for flag, _, part in told)
-    return name or MARK_WORDS["in_part"][0], MARK_WORDS["in_part"][1]
+    told = [token.partition(":") for token in flags if ":" in token]
+    return ", ".join(f"{MARK_WORDS[flag][0]} at {part}" for flag, _, part in told) or MARK_WORDS["in_part"][0]
 
 
 def why_words(kind: str, marks: Sequence[Mapping[str, Any]], denied: Sequence[Mapping[str, str]], counts: bool) -> str:
@@ -67,15 +63,12 @@ def why_words(kind: str, marks: Sequence[Mapping[str, Any]], denied: Sequence[Ma
     if counts:
         names = " or ".join(item["name"] for item in denied)
         return f"Counts; somebody said that it isn't {names}." if denied else "Counts."
-    return " ".join(
-        f"{_begun(mark['name'])}, {_said(mark)}: {mark['meaning'][0].lower()}{mark['meaning'][1:]}" for mark in marks
-    )
+    return " ".join(f"{_begun(mark['name'])}, {_SAID_BY[mark['by']]}: {_within(mark['meaning'])}" for mark in marks)
 
 
 def _begun(name: str) -> str:
     return name[0].upper() + name[1:]
 
 
-def _said(mark: Mapping[str, Any]) -> str:
-    # Of a part it is kept alike, whether a file or a person said it.
-    return "as was said of it" if mark["mark"] == "in_part" and mark["by"] == "fact" else _SAID_BY[mark["by"]]
+def _within(sentence: str) -> str:
+    return sentence[0].lower() + sentence[1:]

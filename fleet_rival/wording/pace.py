@@ -5,7 +5,9 @@ from typing import Final
 
 from fleet_rival.core.consistency import Consistency
 from fleet_rival.core.corners.beside import Pair
+from fleet_rival.core.effects import Tyres
 from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.ledger import Proposal
 from fleet_rival.core.options import OptionTrial, Verdict
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import LearningCurve
@@ -15,11 +17,15 @@ from fleet_rival.core.times import MICROSECONDS, format_time
 
 __all__ = [
     "SHARE_MEANING",
+    "eaters_words",
+    "falloff_by_part_words",
     "falloff_words",
     "learning_words",
     "pair_words",
     "par_words",
+    "proposal_words",
     "setup_change_words",
+    "setup_trial_words",
     "share_words",
     "surer_words",
     "trial_words",
@@ -29,6 +35,7 @@ __all__ = [
 
 _MORE_THAN_A_WEEK: Final = 400
 """Laps that nobody drives in one combination before the race."""
+_MOST_EATERS: Final = 3
 SHARE_MEANING: Final = "A negative share: there the driver pays back, the part tends to be fast when the lap is slow."
 
 
@@ -93,6 +100,46 @@ def falloff_words(falloff: Falloff) -> list[str]:
     return said
 
 
+def falloff_by_part_words(tyres: Tyres, base_us: Sequence[float], *, moved: bool) -> str:
+    """Which corners eat the tyre: those that lose more than their share of the lap, whatever of it is chance.
+
+    Args:
+        base_us: what each part takes, in their order.
+        moved: whether the track moved too; its part is taken out then.
+    """
+    net = tyres.net
+    without = (
+        ""
+        if net is None or not moved
+        else (
+            f"With the track's part taken out each further lap costs {_signed(net.value)} s ({_signed(net.low)} to "
+            f"{_signed(net.high)}). "
+        )
+    )
+    told = _eaters(tyres.eaters(base_us))
+    where = f"It shows most at {told}." if told else "It shows alike all round the lap."
+    return f"{without}{where}"
+
+
+def _eaters(eaters: Sequence[tuple[str, float]]) -> str:
+    return ", ".join(f"{code} ({_share(share)} of it)" for code, share in eaters[:_MOST_EATERS])
+
+
+def eaters_words(eaters: Sequence[tuple[str, float]]) -> str | None:
+    """Where the tyres go, for who has to spare them; None where they go alike all round the lap.
+
+    Args:
+        eaters: after `Tyres.eaters`.
+    """
+    return f"The tyres fall off most at {_eaters(eaters)}: that is where to spare them." if eaters else None
+
+
+def proposal_words(proposal: Proposal) -> str:
+    """What the laps speak for, and why."""
+    why = f"{proposal.why[:1].upper()}{proposal.why[1:]}"
+    return f"{why}: tyres are ready after {proposal.value} laps. The falloff leaves them out already."
+
+
 def learning_words(curve: LearningCurve, target_us: int | None) -> str:
     """Where the run medians go, and how many laps remain."""
     if curve.floor_us is None:
@@ -131,25 +178,36 @@ def setup_change_words(change: SetupChange) -> str:
         if abs(change.raw_us) < 500
         else f"{_seconds(change.raw_us)} {'slower' if change.raw_us > 0 else 'faster'}"
     )
+    ages = f"tyres of {change.age_after:.0f} laps instead of {change.age_before:.0f}"
+    told = f"{change.after} after {change.before}: {by_clock} by the clock, on {ages}"
+    if change.gain_us is None or change.low_us is None or change.high_us is None:
+        return f"{told}. How much of it is the setup can't be told: {change.reason}."
+    head = ""
     if change.low_us > 0:
-        worth = f"worth {_seconds(change.gain_us)} a lap"
+        worth, head = f"worth {_seconds(change.gain_us)} a lap", "Better than it looks: "
     elif change.high_us < 0:
-        worth = f"{_seconds(change.gain_us)} a lap slower"
+        worth, head = f"{_seconds(change.gain_us)} a lap slower", "Worse than it looks: "
     else:
         worth = "no difference that can be told"
-    head = (
-        "Better than it looks: "
-        if change.hidden and change.low_us > 0
-        else "Worse than it looks: "
-        if change.hidden
-        else ""
-    )
-    ages = f"tyres of {change.age_after:.0f} laps instead of {change.age_before:.0f}"
-    return f"{head}{change.after} after {change.before}: {by_clock} by the clock, on {ages}; at equal age {worth}."
+    between = f"{_signed(change.low_us)} to {_signed(change.high_us)} s"
+    return f"{head if change.hidden else ''}{told}; with all else taken out {worth} ({between})."
 
 
-def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
-    """Where one gets ahead of the other, and what it comes to over the distance."""
+def setup_trial_words(before: str, after: str, verdict: str) -> str:
+    """Two setups that were tried, with what came of it.
+
+    Args:
+        verdict: after `verdict_words`.
+    """
+    return f"{before} or {after}? {verdict}"
+
+
+def versus_words(told: Versus, first: str, second: str, bundle: Sequence[str] = ()) -> list[str]:
+    """Where one gets ahead of the other, and what it comes to over the distance.
+
+    Args:
+        bundle: what else isn't the same on both sides.
+    """
     said = []
     if told.steps:
         last = told.steps[-1]
@@ -159,15 +217,18 @@ def versus_words(told: Versus, first: str, second: str, laps: int) -> list[str]:
         said.append(f"After {len(told.steps)} laps that both have, {ahead} is {_seconds(last.behind_us)} ahead.")
     if told.verdict is None or told.difference is None:
         said.append(f"No projection: {told.reason}.")
-    elif told.verdict == "equal":
+    elif told.verdict in ("equal", "not_yet"):
         low, high = told.difference.low_us, told.difference.high_us
+        what = "Equal for practical purposes" if told.verdict == "equal" else "Not yet"
         said.append(
-            f"Over {laps} laps they are equal: {second} less {first} lies between {_signed(low, 1)} and "
+            f"{what}: over {told.laps} laps {second} less {first} lies between {_signed(low, 1)} and "
             f"{_signed(high, 1)} s."
         )
     else:
         faster, slower = (first, second) if told.verdict == "first" else (second, first)
-        said.append(f"Over {laps} laps {faster} is {_seconds(told.difference.total_us, 1)} ahead of {slower}.")
+        said.append(f"Over {told.laps} laps {faster} is {_seconds(told.difference.total_us, 1)} ahead of {slower}.")
+    if bundle:
+        said.append(_bundle_words(bundle))
     return said
 
 
@@ -210,21 +271,42 @@ def pair_words(pair: Pair) -> str:
     return f"{pair.teacher} could show {pair.learner} {', '.join(pair.parts)}: {worth}."
 
 
-def verdict_words(verdict: Verdict | None, first: str, second: str, reason: str) -> str:
-    """One of four verdicts."""
+def verdict_words(trial: OptionTrial, verdict: Verdict | None) -> str:
+    """One of four verdicts, and what decides it where that isn't time."""
+    assert trial.first is not None and trial.second is not None
+    first, second = trial.first.label, trial.second.label
     if verdict is None:
-        return f"No verdict: {reason}."
-    size = _seconds(verdict.shift.value_us, 3)
+        return f"No verdict: {trial.reason}."
+    won = (trial.first, trial.second) if verdict.winner == "first" else (trial.second, trial.first)
+    if verdict.because == "scatter":
+        scatter = f"scatters by {_seconds(won[0].spread_us, 3)} instead of {_seconds(won[1].spread_us, 3)}"
+        return f"{won[0].label}, which repeats better: as quick as {won[1].label} on average, it {scatter}."
+    if verdict.laps is None:
+        size = _seconds(verdict.shift.value_us, 3)
+    else:
+        size = f"{_seconds(verdict.shift.value_us * verdict.laps, 1)} over {verdict.laps} laps"
     if verdict.winner == "equal":
         return f"Equal for practical purposes: take the safer, {verdict.safer}."
     if verdict.winner == "not_yet":
+        ahead = f"So far {second if verdict.shift.value_us < 0 else first} is {size} ahead."
+        if verdict.laps is not None:
+            return f"Not yet: runs of either scatter too much. {ahead}"
+        if trial.where == "setup":
+            return f"Not yet: runs differ by as much for no reason. {ahead}"
         more = (
             f"about {verdict.more} more of each"
             if verdict.more is not None
             else "it would take more of each than anybody drives"
         )
-        return f"Not yet: {more}. So far {second if verdict.shift.value_us < 0 else first} is {size} ahead."
-    return f"{first if verdict.winner == 'first' else second}, by {size}."
+        return f"Not yet: {more}. {ahead}"
+    if verdict.because == "failures":
+        return f"{won[0].label}, by {size}, since {won[1].label} fails more often."
+    return f"{won[0].label}, by {size}."
+
+
+def _bundle_words(bundle: Sequence[str]) -> str:
+    names = ", ".join(name.replace("_", " ") for name in bundle)
+    return f"Changed at the same time: {names}. The comparison is of the bundle."
 
 
 def trial_words(trial: OptionTrial) -> list[str]:
@@ -232,12 +314,17 @@ def trial_words(trial: OptionTrial) -> list[str]:
     assert trial.first is not None and trial.second is not None
     first, second = trial.first.label, trial.second.label
     said = []
-    if trial.shift is not None:
-        low, high = trial.shift.low_us, trial.shift.high_us
+    odds = trial.comes_off
+    if odds is not None:
         said.append(
-            f"When both work, {second} less {first} is {_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to "
-            f"{_signed(high, 3)})."
+            f"{odds.label} comes off {_share(odds.comes_off)} of the time ({_share(odds.low)} to {_share(odds.high)}): "
+            f"{_seconds(odds.won_us)} faster then, {_seconds(odds.lost_us)} slower otherwise."
         )
+    if trial.shift is not None and odds is None:
+        low, high = trial.shift.low_us, trial.shift.high_us
+        when = "When both work, " if trial.first.failed or trial.second.failed else ""
+        apart = f"{_signed(trial.shift.value_us, 3)} s ({_signed(low, 3)} to {_signed(high, 3)})"
+        said.append(f"{when}{second} less {first} is {apart}.")
     for side in (trial.first, trial.second):
         said.append(
             f"{side.label} failed {side.failed} of {side.n} times ({_share(side.failure_low)} to "
@@ -257,5 +344,5 @@ def trial_words(trial: OptionTrial) -> list[str]:
     if gains or losses:
         said.append(f"{second} wins in {', '.join(gains) or 'no segment'} and loses in {', '.join(losses) or 'none'}.")
     if trial.bundle:
-        said.append(f"Changed at the same time: {', '.join(trial.bundle)}. The comparison is of the bundle.")
+        said.append(_bundle_words(trial.bundle))
     return said

@@ -259,12 +259,16 @@ def _load(value: float, decimals: int, unit: str) -> str:
 
 def _tyres(figures: Mapping[str, Any]) -> list[Line]:
     told = figures["stops"]
+    spare = [Line("tyres", figures["eaters"], seat=True)] if figures["eaters"] else []
     if not told:
-        return []
+        return spare
     if not told["plans"]:
-        return [Line("tyres", _sentence(f"No plan is possible: {told['why_none']}"))]
+        return [Line("tyres", _sentence(f"No plan is possible: {told['why_none']}")), *spare]
     best, *others = told["plans"]
-    out = [Line("tyres", f"{plan_words(best['stints'])}; fastest in {100 * best['wins']:.0f} of 100 draws.", seat=True)]
+    out = [
+        *spare,
+        Line("tyres", f"{plan_words(best['stints'])}; fastest in {100 * best['wins']:.0f} of 100 draws.", seat=True),
+    ]
     if others:
         out.append(Line("tyres", f"Else {plan_words(others[0]['stints'])}: {seconds(others[0]['behind_us'])} slower."))
     # A stop that would have to cost next to nothing is no choice.

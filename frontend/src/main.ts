@@ -9,6 +9,7 @@ import { wasAway } from '@/shared/api/client'
 import App from '@/App.vue'
 import { askAgainWith } from '@/shared/away'
 import { draft, wasSaved, watchDrafts } from '@/shared/drafts'
+import { firstFocus } from '@/shared/focus'
 import { reads } from '@/shared/reads'
 import { tellPart } from '@/shared/renewal'
 import { makeRouter } from '@/router'
@@ -33,4 +34,5 @@ createApp(App)
   .use(makeRouter(queries))
   .directive('reads', reads)
   .directive('draft', draft)
+  .directive('first-focus', firstFocus)
   .mount('#app')

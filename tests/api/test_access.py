@@ -96,6 +96,8 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "GET /api/combinations/{combination_id}": (ALL, None),
     "PUT /api/combinations/{combination_id}": (LEADERS, NOTE),
     "GET /api/combinations/{combination_id}/clinic": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/accounts": (ALL, None),
+    "GET /api/combinations/{combination_id}/drivers/{driver_id}/accounts.csv": (ALL, None),
     "GET /api/combinations/{combination_id}/traces.parquet": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/clinic": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/mistakes/{corner}/{kind}": (ALL, None),
@@ -692,6 +694,13 @@ def test_a_rig_may_deliver_and_nothing_else(world: World) -> None:
         and [item["line"] for item in said["refused"]] == [1, 2, 3]
         and "time_us" in said["refused"][1]["reason"]
     )
+    # More than one row holds: refused at the border, not taken for trouble of the database's.
+    for name, tokens in (
+        ("flags", [f"traffic:{'T' * 30}{number}" for number in range(20)]),
+        ("strikes", ["T" * 40] * 20),
+    ):
+        long = deliver({**line, "key": f"long.{name}", "lap": {**line["lap"], name: tokens}}).json
+        assert long["taken"] == 0 and "longer than 500" in long["refused"][0]["reason"]
     assert is_problem(
         client.post("/api/rig/feed", data=b"no gzip", headers={**bearer, "Content-Encoding": "gzip"}), 422, "gzip"
     )

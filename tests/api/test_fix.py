@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from fleet_rival.api import schemas
+from fleet_rival.core.words import ACCOUNTS
 from tests.api.conftest import Browser, is_problem
 
 SHEET: dict[str, Any] = {
@@ -57,6 +58,21 @@ def test_a_clinic_is_answered_once_until_something_changes(client: Browser, fill
     assert client.delete(passes(run)).status_code == 204 and is_problem(client.delete(passes(run)), 404)
     schemas.ReferenceAudit.model_validate(client.get(path.replace("/clinic", "/audit")).json)
     schemas.CardOfThree.model_validate(client.get(path.replace("/clinic", "/card")).json)
+
+
+def test_accounts_add_up_over_the_wire_and_follow_what_people_say(client: Browser, filled: str, run: Any) -> None:
+    path = f"/api/combinations/{filled}/drivers/{run['driver_id']}/accounts"
+    first = client.get(path)
+    schemas.DriverAccountsOut.model_validate(first.json)
+    assert first.json["laps"] and [item["account"] for item in first.json["accounts"]] == list(ACCOUNTS)
+    for told in (*first.json["laps"], first.json["average"], *first.json["team"]):
+        assert sum(value or 0 for value in told["accounts"].values()) == told["time_us"]
+    assert run["driver_id"] in {item["id"] for item in first.json["team"]}
+    assert client.get(path, headers={"If-None-Match": first.headers["ETag"]}).status_code == 304
+    table = client.get(f"{path}.csv")
+    assert table.mimetype == "text/csv" and len(table.text.splitlines()) == 1 + len(first.json["laps"])
+    assert client.put(passes(run), json={"kind": "wide-exit"}).status_code == 204
+    assert client.get(path).headers["ETag"] != first.headers["ETag"]
 
 
 @pytest.mark.parametrize(

@@ -40,6 +40,8 @@ def test_from_the_board_to_a_passed_exercise(open_page: Open, accessible: Check,
     three = page.get_by_role("region", name="The week’s three")
     expect(three).to_contain_text(re.compile(r"The throttle comes too late at T6 Lantern Steps .* in the race\."))
     expect(three).to_contain_text("than on good passes")
+    account = page.get_by_role("region", name="Where an average lap goes")
+    expect(account).to_contain_text(re.compile(r"On average over \d+ flying laps: .* own good lap"))
     accessible(page)
     row = page.get_by_role("region", name="Recurring mistakes", exact=True).get_by_role("row").filter(has_text="T6")
     before = int(row.get_by_role("cell").first.inner_text().split(" of ")[0])
@@ -118,6 +120,7 @@ def test_the_clinic_fits_a_phone_and_a_driver_sees_the_own(open_page: Open, acce
     names.first.click()
     expect(page.get_by_role("heading", name="The week’s three")).to_be_visible()
     expect(page.get_by_role("button", name=re.compile("^Give the exercise"))).to_have_count(0)
+    expect(page.get_by_role("region", name="Where an average lap goes").get_by_role("img")).to_be_visible()
     assert fits(page)
     accessible(page)
     page.get_by_role("link", name=re.compile("^Its passes")).first.click()
@@ -152,7 +155,9 @@ def test_a_setup_is_changed_and_its_versions_stand_side_by_side(
 ) -> None:
     page = open_page("/setups", **options)
     page.get_by_role("combobox", name="Setup", exact=True).select_option(label="Halvane P7: Long road")
-    expect(page.get_by_role("region", name="What it brought")).to_contain_text("Long road v2 after Long road v1")
+    expect(page.get_by_role("region", name="What it brought")).to_contain_text(
+        "Long road v1 or Long road v2? Long road v2, by"
+    )
     page.get_by_role("button", name="Change it").click()
     page.get_by_label("Value 1", exact=True).fill("8")
     page.get_by_role("textbox", name="Why").fill("More wing for the wind.")

@@ -36,6 +36,21 @@ def menu(page: Page) -> list[str]:
     return shown
 
 
+def test_the_focus_is_given_once_and_never_taken_from_who_types(open_page: Open) -> None:
+    page = open_page("/sign-in", who=None)
+    expect(page.get_by_label("Name")).to_be_focused()
+    # Who was faster than the page, as a busy machine has it.
+    page.add_init_script("""new MutationObserver((_, own) => {
+        const field = document.querySelector('input[type=password]')
+        if (field) { own.disconnect(); field.focus() }
+    }).observe(document, { childList: true, subtree: true })""")
+    page.reload()
+    expect(page.get_by_label("Password")).to_be_focused()
+    page.keyboard.type("quartz kettle meadow", delay=20)
+    expect(page.get_by_label("Password")).to_have_value("quartz kettle meadow")
+    expect(page.get_by_label("Name")).to_have_value("")
+
+
 @pytest.mark.parametrize("role", ["manager", "coach", "driver"])
 def test_each_role_signs_in_and_sees_only_what_is_theirs(
     open_page: Open, accessible: Check, desk: Desk, role: str

@@ -17,6 +17,7 @@ from fleet_rival.core.clinics import clinics_of, curves_by_driver
 from fleet_rival.core.corners.clinic import Clinic, Said, clinic_of
 from fleet_rival.core.corners.ordinary import mirrored, ordinary_of
 from fleet_rival.core.corners.recurring import jeffreys, significant
+from fleet_rival.core.corners.references import References
 from fleet_rival.core.corners.slips import Correction, Slip
 from fleet_rival.core.corners.standing_losses import merged, standing_losses
 from fleet_rival.core.corners.when import trend_of, when_of
@@ -166,18 +167,25 @@ class TestWhatIsNoMistake:
         dry = [index for index, item in enumerate(judged) if item.flying and item.lap.wetness == "dry"]
         assert not clear(clinic_of(LONG, judged, dry, {}, DEFAULTS))
 
-    def test_an_option_that_is_tried_is_no_mistake_and_hides_none(self) -> None:
+    def test_passes_of_a_trial_are_no_mistakes_and_hide_none_elsewhere(self) -> None:
         slower = [(run, number, 3, 0.3) for run in (1, 2, 3, 4) for number in (1, 3, 5, 7, 9, 11)]
-        laps = practice(slips=[*slower, *((run, number, 3, 0.5) for run in (1, 2, 3, 4) for number in (2, 7))])
+        behind = [(run, number, 4, 0.5) for run in (1, 2, 3, 4) for number in (2, 7)]
+        laps = practice(slips=[*slower, *behind])
 
         def labelled(of: Lap) -> Lap:
             return replace(of, options=(("T3", "high" if of.number % 2 else "low"),))
 
-        assert [item.corner for item in looked_at(laps).recurring] == ["T3"]
+        assert [item.corner for item in looked_at(laps).recurring] == ["T3", "T4"]
         clinic = looked_at([labelled(item) for item in laps])
-        assert {(judged.run, judged.number) for slip in clear(clinic) for judged in [laps[slip.lap]]} == {
-            (run, number) for run in (1, 2, 3, 4) for number in (2, 7)
+        assert {(judged.run, judged.number, slip.corner) for slip in clear(clinic) for judged in [laps[slip.lap]]} == {
+            (run, number, "T4") for run in (1, 2, 3, 4) for number in (2, 7)
         }
+        # What somebody reported stays, however the corner was driven.
+        spun = [
+            replace(labelled(item), incidents=(Incident("spin", "T3"),) if (item.run, item.number) == (2, 5) else ())
+            for item in laps
+        ]
+        assert [(slip.corner, slip.kind) for slip in clear(looked_at(spun)) if slip.corner == "T3"] == [("T3", "spin")]
         # Of an option that was tried twice nobody can say what is slow for it.
         twice = [
             replace(item, options=(("T3", "high"),)) if (item.run, item.number) in ((1, 3), (2, 5)) else item
@@ -329,19 +337,20 @@ class TestStandingLosses:
     own: Final = {f"T{number}": 10_000_000.0 for number in range(1, 9)}
 
     def test_being_slower_everywhere_is_none(self) -> None:
-        assert (
-            standing_losses(self.own, {"Corin": {code: time * 0.97 for code, time in self.own.items()}}, DEFAULTS) == []
-        )
+        quicker = {code: time * 0.97 for code, time in self.own.items()}
+        assert standing_losses(References(self.own), {"Corin": References(quicker)}, DEFAULTS) == []
 
     def test_what_stands_out_is_one(self) -> None:
         best = {code: time * (0.95 if code == "T5" else 0.98) for code, time in self.own.items()}
-        [found] = standing_losses(self.own, {"Corin": best, "Brannoc": {"T1": 9_990_000.0}}, DEFAULTS)
+        [found] = standing_losses(
+            References(self.own), {"Corin": References(best), "Brannoc": References({"T1": 9_990_000.0})}, DEFAULTS
+        )
         assert (found.corner, found.against, found.kind) == ("T5", "Corin", "other")
         assert found.loss_us == pytest.approx(10_000_000 - 9_500_000 / 0.98)
 
     def test_braking_for_the_next_corner_is_told_there(self) -> None:
         best = {code: time * (0.95 if code in ("T4", "T5") else 0.98) for code, time in self.own.items()}
-        found = standing_losses(self.own, {"Corin": best}, DEFAULTS)
+        found = standing_losses(References(self.own), {"Corin": References(best)}, DEFAULTS)
         told = merged(
             [replace(item, kind={"T4": "forestalled", "T5": "early-brake"}[item.corner]) for item in found],
             list(self.own),

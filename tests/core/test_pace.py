@@ -239,8 +239,9 @@ class TestPushOrSave:
 
     def test_equal_is_a_finding_and_too_little_is_said(self) -> None:
         rng = np.random.default_rng(5)
-        one, other = (pace_runs(run_of([95, *(90 + 0.3 * rng.standard_normal(10))])) for _ in range(2))
-        assert versus(one, other, 20, PLAIN).verdict == "equal"
+        for scatter, verdict in ((0.3, "not_yet"), (0.003, "equal")):
+            one, other = (pace_runs(run_of([95, *(90 + scatter * rng.standard_normal(10))])) for _ in range(2))
+            assert versus(one, other, 20, PLAIN).verdict == verdict
         short = versus(one, pace_runs(run_of([95, 90, 90.1])), 20, PLAIN)
         assert short.verdict is None and "5 clean laps" in short.reason and len(short.steps) == 2
 
@@ -310,6 +311,21 @@ class TestPar:
         assert fell == pytest.approx(0.05 * (np.exp(-1 / 15) - np.exp(-40 / 15)), abs=0.004)
         assert found.levels_us["Corin"] / found.levels_us["Ysolde"] == pytest.approx(92 / 90, abs=0.002)
         assert found.at(-5) == found.shares[0] and found.at(500) == found.shares[-1]
+
+    def test_a_setup_that_everybody_tries_at_once_is_no_matter_of_the_track(self) -> None:
+        laps = self.laps({"Ysolde": 90.0, "Corin": 92.0}, dries=0.0, scatter=0.0005)
+        setups = ["slow" if int(minute / 9) % 2 else "quick" for _, minute, _ in laps]
+        tried = [
+            (name, minute, round(time * (1.012 if setup == "slow" else 1)))
+            for (name, minute, time), setup in zip(laps, setups, strict=True)
+        ]
+        assert isinstance(par_of(tried, 0.3), Par), "nobody said what was driven"
+        assert par_of(tried, 0.3, setups) == "pace moves by less than 0.3 %"
+        dried = [(name, minute, round(time * (1 + 0.05 * np.exp(-minute / 15)))) for name, minute, time in tried]
+        found = par_of(dried, 0.3, setups)
+        assert isinstance(found, Par)
+        assert found.at(1) - found.at(40) == pytest.approx(0.05 * (np.exp(-1 / 15) - np.exp(-40 / 15)), abs=0.006)
+        assert found.setups_us["Corin", "slow"] / found.setups_us["Corin", "quick"] == pytest.approx(1.012, abs=0.003)
 
     @pytest.mark.parametrize(
         ("drivers", "dries", "words"),

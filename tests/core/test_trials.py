@@ -56,7 +56,7 @@ def test_a_setup_of_few_laps_is_judged_like_the_others() -> None:
 
 
 def test_what_tyres_do_to_two_neighbours_is_no_trade_and_a_trade_on_old_tyres_is_one() -> None:
-    worn = Evening("worn", laps=72, runs=3, tires=(3, 4), trade=-0.75)
+    worn = Evening("worn", laps=72, runs=3, tyres=(3, 4), trade=-0.75)
     found = trials_found(3, SEED, [worn])[0]
     assert found.found == 3 and not found.false_trades
 
@@ -65,3 +65,16 @@ def test_the_table_says_what_was_asked() -> None:
     told = trials_table(trials_found(1, SEED, [EVENINGS[0], EVENINGS[3]]))
     assert "| three setups, no habit | 1 | – | 0 | 0 | no false mistake in 59 of 60 |" in told
     assert "| three setups and a habit | 1 | 1 | 0 | 0 |" in told
+
+
+def test_a_setup_and_an_option_that_are_tried_in_one_evening_are_each_taken_out() -> None:
+    """However few laps each pair of them has: 54 laps with three setups and three ways to drive T5 are six each."""
+    track, laps = practice(Evening("wings and lines", setups=3, effect=0.0, habit=8), "normal", SEED)
+    wings, lines = {"v1": 0, "v2": 200_000, "v3": 350_000}, {"high": 0, "low": 250_000, "late": 400_000}
+    tried = []
+    for item in laps:
+        line = list(lines)[item.number % 3]
+        lost = wings[str(item.setup)] + lines[line]
+        segments = {**item.segments, "T5": item.segments["T5"] + lost}
+        tried.append(replace(item, segments=segments, time_us=item.time_us + lost, options=(("T5", line),)))
+    assert recurring(track, tried) == {"T8"}

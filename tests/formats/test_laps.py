@@ -102,6 +102,7 @@ def test_all_columns_are_read() -> None:
         ("flags", "traffic:T9"),
         ("flags", "traffic:"),
         ("flags", "boost:T1"),
+        ("flags", "tow " * 200),
         ("wetness", "moist"),
         ("fuel_l", "-1"),
         ("fuel_l", "nan"),

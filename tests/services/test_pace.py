@@ -21,6 +21,7 @@ from fleet_rival.services.drive.runs import edit
 from fleet_rival.services.drive.runs.places import RunKey
 from fleet_rival.services.find import analyses, beside, figures, pace, two_ways
 from fleet_rival.services.find.analyses import analysed
+from fleet_rival.services.fix import accounts
 from fleet_rival.services.people.team import add_person
 from fleet_rival.services.shared.errors import NotThere, Refused
 from fleet_rival.services.track import tracks
@@ -125,16 +126,27 @@ def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID
 
 
 def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> None:
-    for number, (kind, level, cost) in enumerate([("push", 65.0, 0.20), ("save", 65.5, 0.01)]):
+    for number, (kind, level, cost) in enumerate([("push", 65.0, 0.30), ("save", 65.5, 0.01)]):
         times = [90, 70, *(level + cost * at for at in range(10))]
         season.drive("Ysolde Farrand", EVENING.replace(day=9 + number), times, options=f"lap={kind}")
     found = page(season, place)
     [option] = found["options"]
-    assert (option["where"], option["switches"], option["winner_race"]) == (
-        "lap",
-        1,
-        None,
-    ) and "can't be told apart" in option["race"]
+    assert (option["where"], option["switches"]) == ("lap", 1) and "can't be told apart" in option["qualifying"]
+    # One figure: what is told of the race is what the comparison tells that stands below it.
+    beside = two_ways.two_ways(
+        season.sessions,
+        season.actor,
+        place,
+        season.drivers["Ysolde Farrand"],
+        ("option:lap:push", "option:lap:save"),
+        found["distance"],
+        0,
+        0,
+    )
+    assert found["distance"] == 10 and option["winner_race"] == beside["verdict"] == "second"
+    [over] = [line for line in beside["words"] if line.startswith("Over 10 laps")]
+    figure = f"{-beside['difference']['total_us'] / 1e6:.1f} s"
+    assert figure in over and option["race"] == f"save, by {figure} over 10 laps."
     told = two_ways.two_ways(
         season.sessions,
         season.actor,
@@ -158,7 +170,7 @@ def test_options_and_ways_stand_side_by_side(season: Season, place: UUID) -> Non
         1,
         25_000_000,
     )
-    assert same["verdict"] == "equal" and same["difference"]["total_us"] == 0
+    assert same["verdict"] == "not_yet" and same["difference"]["total_us"] == 0
     for way in ("run:08 18:00:7", "option:lap:nothing"):
         with pytest.raises(Refused, match="no clean lap"):
             two_ways.two_ways(
@@ -256,10 +268,58 @@ def test_of_a_week_its_own_laps_stand_side_by_side(season: Season, place: UUID) 
     later = season.week(5)
     driver = season.drivers["Ysolde Farrand"]
     own = two_ways.two_ways(season.sessions, season.actor, place, driver, ("run:06 18:00:1",) * 2, 20, 0, 0, later.id)
-    assert own["verdict"] == "equal"
+    assert own["verdict"] == "not_yet" and own["difference"]["total_us"] == 0
     with pytest.raises(Refused, match="no clean lap of session 08 18:00"):
         two_ways.two_ways(season.sessions, season.actor, place, driver, ("run:08 18:00:1",) * 2, 20, 0, 0, later.id)
     whole = two_ways.two_ways(
         season.sessions, season.actor, place, driver, ("run:08 18:00:1", "run:06 18:00:1"), 20, 0, 0
     )
     assert whole["verdict"] == "first" and whole["difference"]["total_us"] == pytest.approx(40e6, abs=1)
+
+
+def booked(season: Season, place: UUID, driver: str, actor: Any = None) -> dict[str, Any]:
+    body, _ = accounts.driver_accounts(season.sessions, actor or season.actor, place, season.drivers[driver])
+    schemas.DriverAccountsOut.model_validate_json(body)
+    found: dict[str, Any] = orjson.loads(body)
+    return found
+
+
+def test_the_account_of_each_lap_adds_up_and_others_are_told_to_who_may_see_them(season: Season, place: UUID) -> None:
+    season.drive("Corin Ashgrove", EVENING + timedelta(hours=1), [90, 71, 64.0, 64.5, 64.8, 64.6, 64.9])
+    found = booked(season, place, "Ysolde Farrand")
+    assert found["depth"] == "lap" and len(found["laps"]) == len(LAPS) - 1
+    for told in (*found["laps"], found["average"], *found["team"]):
+        assert sum(value or 0 for value in told["accounts"].values()) == told["time_us"]
+    assert [item["name"] for item in found["team"]] == ["Corin Ashgrove", "Ysolde Farrand"]
+    assert found["words"].startswith("On average over 9 flying laps: 1:06.")
+    assert {item["account"] for item in found["accounts"] if item["missing"]} >= {"fuel"}
+    table = accounts.accounts_csv(season.sessions, season.actor, place, season.drivers["Ysolde Farrand"]).decode()
+    head, first, *_ = table.splitlines()
+    assert head.startswith("session,run,lap,setup,time_us,reference_us,setup_us") and ",70000000," in first
+
+    with season.sessions() as session:
+        key = session.scalars(select(Driver.id).where(Driver.name == "Ysolde Farrand")).one()
+    person = add_person(season.sessions, season.actor, "Ysolde at home", "driver", key)
+    mine = booked(season, place, "Ysolde Farrand", person)
+    assert [item["name"] for item in mine["team"]] == ["Ysolde Farrand"] and mine["laps"] == found["laps"]
+    with pytest.raises(NotThere):
+        booked(season, place, "Corin Ashgrove", person)
+
+
+def test_cold_laps_are_proposed_where_runs_show_them_and_no_longer_once_they_count(season: Season) -> None:
+    season.week(1)
+    warm = (
+        [66.00, 66.05, 65.95, 66.00, 66.02, 65.98, 66.00, 66.03],
+        [66.02, 65.96, 66.01, 66.04, 65.97, 66.00, 66.03, 65.99],
+        [65.98, 66.01, 66.03, 65.96, 66.00, 66.04, 65.97, 66.01],
+    )
+    for hour, run in enumerate(warm):
+        season.drive("Ysolde Farrand", EVENING + timedelta(hours=hour), [100, 67.2, 66.6, 66.25, *run])
+    place = season.combination()
+    [proposal] = page(season, place)["proposals"]
+    assert (proposal["setting"], proposal["value"]) == ("cold_laps", 3)
+    assert proposal["words"].startswith("Laps 2 to 4 of a run are 1.")
+    assert page(season, place)["falloff"]["cliff"] is None
+    seen = combinations.combination(season.sessions, season.actor, place)
+    combinations.change_combination(season.sessions, season.actor, place, seen.version, None, {"cold_laps": 3})
+    assert page(season, place)["proposals"] == []

@@ -508,7 +508,7 @@ def test_rules_and_blocks_are_the_managers(team: Team) -> None:
             rules.change_rules(team.sessions, team.actor, 1, checks, changed)
     for planning, words in (
         ({"unknown_lap_s": 0}, "must be more than 0"),
-        ({"evening_from_hour": 23}, "and ends so many hours after midnight” must be more"),
+        ({"evening_from_hour": 23}, "and ends at” must be more"),
         ({"quiet_to_hour": 24}, "must be less than 24"),
         ({"walked_laps": 2.5}, "must be a whole number"),
         ({"luck": 1}, "luck” isn't known"),

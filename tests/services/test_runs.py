@@ -381,7 +381,13 @@ class TestTheLastWord:
             {"time_us": 65_000_000, "flags": ["-traffic"], "wetness": "dry", "compound": None},
         )
         assert (lap_of(season, key, 3).time_us, best(season)) == (65_000_000, 65_000_000)
-        for wrong in ({"time_us": 1}, {"flags": ["+fast"]}, {"kind": "slow"}):
+        for wrong in (
+            {"time_us": 1},
+            {"flags": ["+fast"]},
+            {"flags": ["+traffic:T9"]},
+            {"flags": ["+boost:T2"]},
+            {"kind": "slow"},
+        ):
             with pytest.raises(Refused):
                 edit.change_laps(season.sessions, season.actor, key, versions(season, key, 4, 5), wrong)
 
@@ -400,7 +406,7 @@ class TestTheLastWord:
         ]
         [mark] = lap_of(season, key, 5).marks
         assert (mark["mark"], mark["name"]) == ("in_part", "traffic at T2") and not lap_of(season, key, 5).counts
-        assert lap_of(season, key, 5).why.startswith("Traffic at T2, as was said of it: traffic, a yellow flag")
+        assert lap_of(season, key, 5).why.startswith("Traffic at T2, somebody said so: traffic, a yellow flag")
         # The same cause without a place, and in another one: each goes by itself.
         whole = edit.add_remark(season.sessions, season.actor, key, 5, {"because": "traffic"})
         other = edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T3", "because": "traffic"})
@@ -409,6 +415,13 @@ class TestTheLastWord:
         assert [item["name"] for item in lap_of(season, key, 5).marks] == ["traffic at T2, traffic at T3"]
         edit.remove_remark(season.sessions, season.actor, other)
         assert [item["name"] for item in lap_of(season, key, 5).marks] == ["traffic at T2"]
+        # What the lap's source says stays, whatever is remarked and taken away.
+        edit.change_laps(season.sessions, season.actor, key, versions(season, key, 5), {"flags": ["+traffic:T2"]})
+        assert lap_of(season, key, 5).marks[0]["by"] == "fact"
+        again = edit.add_remark(season.sessions, season.actor, key, 5, {"corner": "T2", "because": "traffic"})
+        edit.remove_remark(season.sessions, season.actor, again)
+        assert [item["name"] for item in lap_of(season, key, 5).marks] == ["traffic at T2"]
+        edit.change_laps(season.sessions, season.actor, key, versions(season, key, 5), {"flags": ["-traffic:T2"]})
         edit.add_remark(season.sessions, season.actor, key, 6, {"corner": "T1", "kind": "spin"})
         edit.add_remark(season.sessions, season.actor, key, 7, {"corner": "T3", "kind": "limits"})
         assert lap_of(season, key, 6).incidents == ("spin:T1",) and lap_of(season, key, 7).strikes == ("T3",)

@@ -9,18 +9,23 @@ import json
 from collections import Counter
 from datetime import date, timedelta
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pyarrow.parquet as pq
 import pytest
 
-from fleet_rival.core.analysis import analyse
+from fleet_rival.core.analysis import Analysis, analyse
+from fleet_rival.core.clinics import DriverClinics, clinics_of
+from fleet_rival.core.ledger import Book, books_of
+from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.filling import fill_laps
 from fleet_rival.demo.load import scenario
 from fleet_rival.formats.laps import read_laps
 from fleet_rival.formats.tracks import read_track
+from fleet_rival.simulator.garage import SETUPS_S
 from fleet_rival.simulator.league import BEHIND, WEEKS, League, league
-from fleet_rival.simulator.people import DRIVERS
+from fleet_rival.simulator.people import DRIVERS, at_home_on
 
 TODAY = date(2031, 4, 10)
 
@@ -94,6 +99,56 @@ def test_telemetry_of_some_laps_agrees_with_their_times(made: League) -> None:
             # Milliseconds of the lap file beside boundaries at 25 Hz.
             assert all(abs(time - lap.segments[code]) <= 4_000 for code, time in found.segments.items())
     assert len(seen) >= 4
+
+
+class TestWhatIsTrueOfTheRunningWeeks:
+    """One thing beside others: setups tried, a corner that eats tyres, and one given up, in weeks with habits."""
+
+    @pytest.fixture(scope="class")
+    def looked_at(self, made: League) -> dict[str, tuple[Analysis, dict[str, DriverClinics], dict[str, list[Book]]]]:
+        found = {}
+        for practice in made.practices[-3:]:
+            analysis = analyse(practice.track, practice.laps)
+            clinics = clinics_of(practice.track, analysis, {name: {} for name in analysis.drivers})
+            books = books_of(practice.track, analysis, clinics, Settings())
+            found[practice.track.layout] = (analysis, clinics, books)
+        return found
+
+    def test_three_setups_were_tried_and_none_of_them_is_a_mistake(self, looked_at: Any) -> None:
+        _, clinics, books = looked_at["Long Road"]
+        trials = [book.trials for (book, *_) in books.values()]
+        assert all(len(told) == 3 and {trial.where for trial in told} == {"setup"} for told in trials)
+        # What each is worth lies within what is said, and somebody is sure that the third is the fastest.
+        worth = {"Long road v2": 0.0} | {label: sum(moved.values()) * 1e6 for label, moved in SETUPS_S.items()}
+        for trial in itertools.chain.from_iterable(trials):
+            true = worth[trial.second.label] - worth[trial.first.label]
+            assert trial.race.shift.low_us < true < trial.race.shift.high_us
+            if trial.race.winner in ("first", "second"):
+                assert trial.race.winner == ("second" if true < 0 else "first")
+        sure = [trial for trial in itertools.chain.from_iterable(trials) if trial.race.winner in ("first", "second")]
+        assert len(sure) >= 3
+        for name, found in clinics.items():
+            number = [driver.name for driver in DRIVERS].index(name)
+            own = {habit.corner for habit in at_home_on(DRIVERS[number], number, 14, 2.1).habits}
+            assert {item.corner for item in found.main.recurring} <= own
+
+    def test_one_corner_eats_the_tyres(self, looked_at: Any) -> None:
+        _, _, books = looked_at["Fishmarket"]
+        tyres = [book.ledger.effects.tyres for (book, *_) in books.values() if book.ledger.effects.tyres]
+        assert tyres
+        for worn in tyres:
+            weights = dict(worn.weights)
+            assert max(weights, key=lambda code: weights[code]) == "T7"
+
+    def test_who_gives_a_corner_up_does_nothing_wrong_there_nor_is_anybody_else_worse(self, looked_at: Any) -> None:
+        _, clinics, _ = looked_at["Fishmarket"]
+        gives = next(driver for driver in DRIVERS if driver.gives_up)
+        pair = {gives.gives_up.corner, gives.gives_up.after} if gives.gives_up else set()
+        own = clinics[gives.name]
+        assert not {item.corner for item in (*own.main.recurring, *own.standing)} & pair
+        for driver in DRIVERS:
+            true = {corner for corner, _ in driver.standing}
+            assert {item.corner for item in clinics[driver.name].standing} & pair <= true
 
 
 def test_the_files_are_in_the_open_formats_and_kept_for_the_next_time(tmp_path: Path, made: League) -> None:

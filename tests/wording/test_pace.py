@@ -5,21 +5,30 @@ from dataclasses import replace
 import pytest
 
 from fleet_rival.core.corners.beside import Pair
-from fleet_rival.core.options import Verdict
-from fleet_rival.core.options.trial import Shift
+from fleet_rival.core.effects import Tyres
+from fleet_rival.core.ledger import Proposal
+from fleet_rival.core.options import OptionTrial, Shift, Verdict
+from fleet_rival.core.options.odds import Odds
+from fleet_rival.core.options.results import Side
 from fleet_rival.core.pace.falloff import Cliff, Falloff
 from fleet_rival.core.pace.learning import LearningCurve
 from fleet_rival.core.pace.looks import SetupChange
 from fleet_rival.core.pace.slope import Slope
 from fleet_rival.wording.pace import (
+    falloff_by_part_words,
     falloff_words,
     learning_words,
     pair_words,
+    proposal_words,
     setup_change_words,
     surer_words,
+    trial_words,
     verdict_words,
 )
 
+HIGH = Side("high", 27, 0, 10e6, 30_000.0, 10e6, 0.0, 0.1)
+LOW = Side("low", 27, 0, 10e6, 145_000.0, 10e6, 0.0, 0.1)
+TRIAL = OptionTrial("T9", HIGH, LOW, 20)
 NET = Slope(31_000.0, 22_000.0, 40_000.0, 0.2, 30, 3)
 TOLD = {"tyre_us_per_lap": "fuel and tyre age rise together in every run"}
 
@@ -59,13 +68,52 @@ def test_falloff_is_said_with_its_sign_interval_and_what_cant_be_told() -> None:
     ],
 )
 def test_each_verdict_is_one_sentence(winner: str, value: float, more: int | None, words: str) -> None:
-    assert verdict_words(Verdict(winner, Shift(value, value - 1, value + 1), "low", more), "high", "low", "") == words
+    assert verdict_words(TRIAL, Verdict(winner, Shift(value, value - 1, value + 1), "low", more)) == words
+
+
+def test_what_decides_is_said_where_it_isnt_time() -> None:
+    shift = Shift(60_000.0, 40_000.0, 80_000.0)
+    assert verdict_words(TRIAL, Verdict("first", shift, "high", because="failures")) == (
+        "high, by 0.060 s, since low fails more often."
+    )
+    assert verdict_words(TRIAL, Verdict("first", shift, "high", because="scatter")) == (
+        "high, which repeats better: as quick as low on average, it scatters by 0.030 s instead of 0.145 s."
+    )
 
 
 def test_no_verdict_says_why() -> None:
-    assert (
-        verdict_words(None, "high", "low", "3 and 9 that worked; 4 of each are needed")
-        == "No verdict: 3 and 9 that worked; 4 of each are needed."
+    reason = "3 and 9 that worked; 4 of each are needed"
+    assert verdict_words(replace(TRIAL, reason=reason), None) == f"No verdict: {reason}."
+
+
+def test_what_comes_off_or_not_is_told_as_odds() -> None:
+    odds = Odds("low", 0.33, 0.22, 0.46, -70_000.0, 300_000.0)
+    told = trial_words(replace(TRIAL, shift=Shift(180_000.0, 120_000.0, 240_000.0), comes_off=odds))
+    assert told[0] == "low comes off 33 % of the time (22 % to 46 %): 0.07 s faster then, 0.30 s slower otherwise."
+    assert not any("low less high" in line for line in told), "a middle that no pass is like"
+    plain = trial_words(replace(TRIAL, shift=Shift(180_000.0, 120_000.0, 240_000.0)))
+    assert plain[0] == "low less high is +0.180 s (+0.120 to +0.240)."
+
+
+def test_where_tyres_go_off_is_named_where_it_stands_out() -> None:
+    cost = {"L0": 2_000.0, "T1": 30_000.0, "T2": 3_000.0}
+    low = {code: value - 4_000.0 for code, value in cost.items()}
+    shares = {code: value / 35_000.0 for code, value in cost.items()}
+    assert falloff_by_part_words(Tyres(NET, cost, low, cost, shares), [10e6, 10e6, 10e6], moved=False) == (
+        "It shows most at T1 (86 % of it)."
+    )
+    flat = dict.fromkeys(cost, 10_000.0)
+    even = Tyres(NET, flat, dict.fromkeys(cost, 8_000.0), flat, dict.fromkeys(cost, 1 / 3))
+    assert falloff_by_part_words(even, [10e6] * 3, moved=True) == (
+        "With the track's part taken out each further lap costs +0.031 s (+0.022 to +0.040). "
+        "It shows alike all round the lap."
+    )
+
+
+def test_cold_laps_are_proposed_with_what_speaks_for_them() -> None:
+    why = "laps 2 to 4 of a run are 1.10, 0.70 and 0.20 s slower than the ones behind them"
+    assert proposal_words(Proposal("cold_laps", 3, why)) == (
+        f"L{why[1:]}: tyres are ready after 3 laps. The falloff leaves them out already."
     )
 
 
@@ -74,13 +122,16 @@ def test_what_is_hidden_by_the_tyres_age_is_said() -> None:
         "base", "stiff", 0.0, 500_000.0, 300_000.0, 700_000.0, 5.0, 15.0, "tyre_age", hidden=True, runs=(1, 1)
     )
     assert setup_change_words(change) == (
-        "Better than it looks: stiff after base: as fast as before by the clock, on tyres of 15 laps instead of 5; at "
-        "equal age worth 0.50 s a lap."
+        "Better than it looks: stiff after base: as fast as before by the clock, on tyres of 15 laps instead of 5; "
+        "with all else taken out worth 0.50 s a lap (+0.300 to +0.700 s)."
     )
     plain = replace(change, raw_us=200_000.0, gain_us=-200_000.0, low_us=-300_000.0, high_us=-100_000.0, hidden=False)
     assert setup_change_words(plain).endswith(
-        "0.20 s slower by the clock, on tyres of 15 laps instead of 5; at equal age 0.20 s a lap slower."
+        "0.20 s slower by the clock, on tyres of 15 laps instead of 5; with all else taken out 0.20 s a lap slower "
+        "(−0.300 to −0.100 s)."
     )
+    untold = replace(plain, gain_us=None, low_us=None, high_us=None, reason="one run of each")
+    assert setup_change_words(untold).endswith("How much of it is the setup can't be told: one run of each.")
 
 
 @pytest.mark.parametrize(

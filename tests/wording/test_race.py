@@ -9,6 +9,7 @@ import pytest
 from fleet_rival.core.book.corner import Lane, Limit, Passing
 from fleet_rival.core.season.weeks import SeriesWeek
 from fleet_rival.core.units import DEFAULTS, in_units
+from fleet_rival.wording.pace import eaters_words
 from fleet_rival.wording.race import PARTS, Line, opening_words, plan_words, sheet_lines
 
 WEEK = SeriesWeek("Harbour Spark Cup", 3, "UTC", date(2031, 4, 7), date(2031, 4, 14), start="standing", grid=24)
@@ -25,6 +26,7 @@ NOTHING: dict[str, Any] = {
     "crossing": None,
     "limits": None,
     "options": [],
+    "eaters": None,
 }
 QUALIFYING = {
     "laps": 3,
@@ -87,6 +89,13 @@ def lines(
 
 def words(told: list[Line], part: str) -> list[str]:
     return [in_units(line.words, DEFAULTS) for line in told if line.part == part]
+
+
+def test_who_has_to_spare_the_tyres_is_told_where() -> None:
+    eaten = eaters_words([("T7", 0.39), ("T2", 0.2)])
+    [line] = [line for line in sheet_lines({**NOTHING, "eaters": eaten}, WEEK, (), None, 2) if line.part == "tyres"]
+    assert line.words == "The tyres fall off most at T7 (39 % of it), T2 (20 % of it): that is where to spare them."
+    assert line.seat and eaters_words([]) is None
 
 
 def test_nothing_known_says_what_the_week_says_and_no_more() -> None:

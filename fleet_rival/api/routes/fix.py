@@ -8,7 +8,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed
 from fleet_rival.api.blueprint import api, download, kept, sessions
 from fleet_rival.services.drive.runs.places import RunKey
-from fleet_rival.services.fix import audit, card, catalogue, clinic, mistake_card, say, setups, work
+from fleet_rival.services.fix import accounts, audit, card, catalogue, clinic, mistake_card, say, setups, work
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 _fix = Tag(name="fix")
@@ -31,6 +31,32 @@ def get_team_clinic(path: s.CombinationPath, query: s.OfWeek) -> Any:
 def get_driver_clinic(path: s.DriverPath, query: s.OfWeek) -> Any:
     """One driver's standing losses and recurring mistakes."""
     return kept(*clinic.driver_clinic(sessions(), actor(), path.combination_id, path.driver_id, query.week, query.also))
+
+
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/accounts",
+    responses={"200": s.DriverAccountsOut},
+    tags=[_fix],
+)
+@allowed("find.see")
+def get_driver_accounts(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """What each lap's time of one driver is owed to, and everybody's average lap."""
+    where = (path.combination_id, path.driver_id)
+    return kept(*accounts.driver_accounts(sessions(), actor(), *where, query.week, query.also))
+
+
+@api.get(
+    "/combinations/<uuid:combination_id>/drivers/<uuid:driver_id>/accounts.csv",
+    responses={"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+    tags=[_fix],
+)
+@allowed("find.see")
+def get_driver_accounts_csv(path: s.DriverPath, query: s.OfWeek) -> Any:
+    """What each lap's time of one driver is owed to, as CSV."""
+    where = (path.combination_id, path.driver_id)
+    return download(
+        accounts.accounts_csv(sessions(), actor(), *where, query.week, query.also), "text/csv", "accounts.csv"
+    )
 
 
 @api.get(

@@ -8,6 +8,7 @@ from fleet_rival.api.schemas.drive.runs.typed import *  # noqa: F403
 from fleet_rival.api.schemas.drive.telemetry import *  # noqa: F403
 from fleet_rival.api.schemas.find.figures import *  # noqa: F403
 from fleet_rival.api.schemas.find.pace import *  # noqa: F403
+from fleet_rival.api.schemas.fix.accounts import *  # noqa: F403
 from fleet_rival.api.schemas.fix.clinic import *  # noqa: F403
 from fleet_rival.api.schemas.fix.setups import *  # noqa: F403
 from fleet_rival.api.schemas.fix.work import *  # noqa: F403

@@ -238,6 +238,7 @@ class RaceOut(Schema):
     own_race: RaceOwn | None
     crossing: RaceCrossing | None
     options: list[RaceOption] = Field(description="Options of which a trial told which one to take")
+    eaters: str | None = Field(description="Where to spare the tyres; null where they fall off alike all round")
     hot_readings: list[HotReading] = Field(description="Hot pressures that were read after runs, the last ones first")
     taught: dict[str, RaceTaught] = Field(description="By figure, what earlier races taught; taken into account")
     missing: list[str]

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fleet_rival.core.laps.marks import JudgedLap
-from fleet_rival.core.statistics import MAD_TO_SD, pairs_of
+from fleet_rival.core.statistics import MAD_TO_SD, medians, pairs_of
 
 __all__ = ["leans"]
 
@@ -84,10 +84,10 @@ def _slopes(
     rest = times - np.outer(since, slopes)
     for run in range(len(inside)):
         own = runs == run
-        rest[own] -= _medians(rest[own])
+        rest[own] -= medians(rest[own])
     with np.errstate(divide="ignore", invalid="ignore"):
         for _ in range(_ROUNDS):
-            scale = np.maximum(MAD_TO_SD * _medians(np.abs(rest)), _LEAST_US)
+            scale = np.maximum(MAD_TO_SD * medians(np.abs(rest)), _LEAST_US)
             weights = np.where(known, np.clip(1 - (rest / (_BISQUARE * scale)) ** 2, 0.0, 1.0) ** 2, 0.0)
             total = inside @ weights
             about_x = since[:, None] - (inside.T @ np.nan_to_num((inside @ (weights * since[:, None])) / total))
@@ -120,14 +120,4 @@ def _median_slopes(
     first, second = first[::thin], second[::thin]
     apart = since[second] - since[first]
     some = apart != 0
-    return np.nan_to_num(_medians((times[second] - times[first])[some] / apart[some, None]))
-
-
-def _medians(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Medians of columns, whatever is unknown in them left out; NaN of a column without any."""
-    count = np.isfinite(values).sum(axis=0)
-    # What isn't known is sorted behind all else.
-    ordered = np.sort(values, axis=0)
-    columns = np.arange(values.shape[1])
-    low, high = np.maximum(count - 1, 0) // 2, np.maximum(count, 1) // 2
-    return np.where(count > 0, (ordered[low, columns] + ordered[high, columns]) / 2, np.nan)
+    return np.nan_to_num(medians((times[second] - times[first])[some] / apart[some, None]))

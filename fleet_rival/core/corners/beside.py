@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 
-from fleet_rival.core.corners.references import PartFigures, Reference
+from fleet_rival.core.corners.references import PartFigures, References, comparable
 
 __all__ = ["Beside", "Cell", "Pair", "side_by_side"]
 
@@ -63,13 +63,20 @@ class Beside:
     pairs: tuple[Pair, ...]
 
 
-def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Sequence[str] | None = None) -> Beside:
+def side_by_side(
+    drivers: Mapping[str, Mapping[str, PartFigures]],
+    teachable: Sequence[str] | None = None,
+    compared: Mapping[str, References] | None = None,
+) -> Beside:
     """Lay drivers of one group beside each other.
 
     Args:
         drivers: by name, their figures by part, all of one layout, car and conditions.
         teachable: who could learn; everybody where missing. Guests may show and don't learn.
+        compared: by name, the references as others are held against them; as they were driven where missing.
     """
+    if compared is None:
+        compared = {name: comparable(parts, (), candidates=True) for name, parts in drivers.items()}
     known = {
         name: {code: figures.reference for code, figures in parts.items() if figures.reference is not None}
         for name, parts in sorted(drivers.items())
@@ -80,36 +87,32 @@ def side_by_side(drivers: Mapping[str, Mapping[str, PartFigures]], teachable: Se
         times = [(references[code].time_us, name) for name, references in known.items() if code in references]
         if times:
             fastest[code] = min(times)
-    usual = {
-        name: float(
-            np.median([float(reference.time_us / fastest[code][0]) - 1 for code, reference in references.items()])
-        )
-        for name, references in known.items()
-        if references
-    }
-    cells: dict[str, dict[str, Cell]] = {}
-    for code, (best, _) in fastest.items():
-        cells[code] = {}
-        for name, references in known.items():
-            if code in references:
-                own = float(references[code].time_us)
-                excess = own - float(best) * (1 + usual[name])
-                cells[code][name] = Cell(own, own - float(best), excess, references[code].candidate)
+    everybody = [compared[name] for name in known]
+    gaps = {name: compared[name].gaps(everybody) for name in known}
+    usual = {name: float(np.median(list(of.values()))) for name, of in gaps.items() if of}
+    cells: dict[str, dict[str, Cell]] = {code: {} for code in fastest}
+    for name, gap in usual.items():
+        for code, (excess, _) in compared[name].beyond(everybody, gap).items():
+            reference = known[name][code]
+            own = float(reference.time_us)
+            cells[code][name] = Cell(own, own - float(fastest[code][0]), excess, reference.candidate)
     owners = {code: owner for code, (_, owner) in fastest.items()}
-    return Beside(owners, cells, usual, _pairs(known, teachable if teachable is not None else list(known)))
+    shown = {name: compared[name] for name in known}
+    return Beside(owners, cells, usual, _pairs(shown, teachable if teachable is not None else list(known)))
 
 
-def _pairs(known: Mapping[str, Mapping[str, Reference]], learners: Sequence[str]) -> tuple[Pair, ...]:
+def _pairs(compared: Mapping[str, References], learners: Sequence[str]) -> tuple[Pair, ...]:
     best: dict[str, Pair] = {}
-    for learner, teacher in permutations(known, 2):
-        both = known[learner].keys() & known[teacher].keys()
+    for learner, teacher in permutations(compared, 2):
+        own, other = compared[learner], compared[teacher]
+        both = own.parts.keys() & other.parts.keys()
         if learner not in learners or not both:
             continue
-        times = {code: (float(known[learner][code].time_us), float(known[teacher][code].time_us)) for code in both}
         # How much slower the learner is than this driver as a rule; what is beyond that could be shown.
-        rule = max(float(np.median([own / other for own, other in times.values()])), 1.0)
+        rule = max(float(np.median([own.parts[code] / other.parts[code] for code in both])), 1.0)
         excess = sorted(
-            ((own - other * rule, code) for code, (own, other) in times.items()), key=lambda item: (-item[0], item[1])
+            ((loss, code) for code, (loss, _) in own.beyond([other], rule - 1).items()),
+            key=lambda item: (-item[0], item[1]),
         )
         chosen = [(value, code) for value, code in excess[:_MOST_PARTS] if value >= _WORTH_US]
         pair = Pair(learner, teacher, tuple(code for _, code in chosen), sum(value for value, _ in chosen))

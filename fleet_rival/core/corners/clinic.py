@@ -1,7 +1,7 @@
-"""One driver's corners in one group: slips with their causes, what recurs, what stands, what is paid back."""
+"""One driver's corners in one group: slips with their causes, what recurs, what is paid back."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from math import ceil
 from typing import Final
 
@@ -11,20 +11,32 @@ from numpy.typing import NDArray
 from fleet_rival.core.corners.audit import BrakeScatter, audited, brake_scatter
 from fleet_rival.core.corners.compare import Comparison, compare, road_of
 from fleet_rival.core.corners.inputs import Cause, Scatter, scatter_of
+from fleet_rival.core.corners.joined import Together, together_in
 from fleet_rival.core.corners.kinds import cause_of
 from fleet_rival.core.corners.recurring import Mistake, mistakes_of
-from fleet_rival.core.corners.references import PartFigures, part_figures
+from fleet_rival.core.corners.references import PartFigures, References, comparable, depth_of, part_figures
 from fleet_rival.core.corners.slips import Correction, Slip, booked, cold_figures, cold_slips, warm_slips
-from fleet_rival.core.corners.standing_losses import StandingLoss, merged, standing_losses
+from fleet_rival.core.corners.temptations import Temptation, temptations_of
 from fleet_rival.core.corners.thresholds import Levels, Threshold, levels_of, thresholds_of
 from fleet_rival.core.corners.trades import Trade, trades_of
+from fleet_rival.core.effects import Effects, effects_of
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.laps.verdict import is_cold
+from fleet_rival.core.pace.falloff import Falloff, falloff_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.curves import LapCurves
 from fleet_rival.core.track import Part, Track
+from fleet_rival.core.words import PartDepth
 
-__all__ = ["Clinic", "Member", "Said", "clinic_of", "comparison_of", "good_passes", "limiter_of", "standing_of"]
+__all__ = [
+    "Clinic",
+    "Said",
+    "clinic_of",
+    "comparison_of",
+    "good_passes",
+    "limiter_of",
+    "tried_effects",
+]
 
 _MOST_GOOD: Final = 15
 """Passes of which the median good pass is made: more don't make it smoother."""
@@ -56,9 +68,11 @@ class Clinic:
         mistakes, cold_mistakes: slips grouped by corner and kind, the costliest first.
         braking: how braking scatters, the widest corner first.
         with_traces: laps of the group of which curves are known.
+        temptations: corners at which the limits are passed again and again.
+        references: what others may be held against.
     """
 
-    depth: str
+    depth: PartDepth
     parts: Mapping[str, PartFigures]
     thresholds: Mapping[str, Threshold]
     slips: tuple[Slip, ...]
@@ -68,6 +82,8 @@ class Clinic:
     trades: tuple[Trade, ...]
     braking: tuple[BrakeScatter, ...]
     with_traces: int
+    temptations: tuple[Temptation, ...] = ()
+    references: References = field(default_factory=lambda: References({}))
 
     @property
     def recurring(self) -> tuple[Mistake, ...]:
@@ -193,6 +209,7 @@ def clinic_of(
     settings: Settings,
     said: Said | None = None,
     segments: Mapping[str, PartFigures] | None = None,
+    falloff: Falloff | None = None,
 ) -> Clinic:
     """Find one driver's slips in one group, what they cost, why they happened and which of them recur.
 
@@ -200,35 +217,27 @@ def clinic_of(
         judged: all laps of the driver, in order.
         members: positions of the group's flying laps.
         curves: of laps whose traces are known, by position; of one layout.
-        segments: figures of the segments, where somebody has them already.
+        segments, falloff: figures of the segments, and of the runs, where somebody has them already.
     """
     said = said or Said()
-    depth = "segments" if track.segment_parts and any(judged[index].lap.segments for index in members) else "sectors"
-    ordered: Sequence[Part] = track.segment_parts if depth == "segments" else track.sector_parts
-    parts = (
-        segments
-        if depth == "segments" and segments is not None
-        else part_figures(track, judged, members, settings, depth)
-    )
+    depth = depth_of(track, judged, members)
+    by_segment = depth == "segments"
+    ordered: Sequence[Part] = track.segment_parts if by_segment else track.sector_parts
+    parts = segments if by_segment and segments is not None else part_figures(track, judged, members, settings, depth)
     mine = frozenset(members)
     traces = {lap: item for lap, item in curves.items() if lap in mine}
-    levels = levels_of(parts, judged, settings)
+    tried = tried_effects(track, judged, members, parts, depth, falloff or falloff_of(judged, members, settings))
+    levels = levels_of(parts, judged, settings, tried)
     thresholds = thresholds_of(parts, judged, levels, settings)
-    warm = warm_slips(parts, judged, thresholds, levels)
+    stretches = track.stretches if by_segment else ()
+    together = together_in(stretches, parts, judged, levels, thresholds, settings)
+    warm = warm_slips(parts, judged, thresholds, levels, together)
     cold_times = cold_figures(track, judged, members, ordered, depth)
     chill, cold_thresholds, cold_losses = cold_slips(cold_times, judged, levels, settings)
     slow = frozenset((item.lap, item.code) for item in (*warm, *chill))
     find = _Causes(track, judged, parts, slow, traces, settings)
     corrections = _corrections(said, judged, ordered)
-
-    def excess(lap: int, code: str) -> float | None:
-        loss, threshold = parts[code].losses_us.get(lap), thresholds.get(code)
-        if is_cold(judged[lap]):
-            loss, threshold = cold_losses.get(code, {}).get(lap), cold_thresholds.get(code)
-        if loss is None or threshold is None:
-            return None
-        return threshold.excess(loss, levels.us(judged[lap].lap, code, threshold.reference_us))
-
+    excess = _excess_of(judged, parts, levels, thresholds, together, cold_thresholds, cold_losses)
     # Warm and cold passes are told apart by pass, not by lap: on long tracks a lap may begin cold and end warm.
     slips, cold = (
         booked(track, ordered, judged, found, excess, find, corrections, said.like, settings) for found in (warm, chill)
@@ -246,10 +255,59 @@ def clinic_of(
         cold=tuple(cold),
         mistakes=tuple(mistakes_of(slips, counted, judged, settings, corners)),
         cold_mistakes=tuple(mistakes_of(cold, cold_counted, judged, settings, corners)),
-        trades=tuple(trades_of(corners, losses, spoilt, judged, settings)) if depth == "segments" else (),
-        braking=find.braking() if depth == "segments" and traces else (),
+        trades=tuple(
+            item
+            for item in (trades_of(corners, losses, spoilt, judged, settings) if by_segment else ())
+            if not any(item.first in stretch and item.second in stretch for stretch in stretches)
+        ),
+        braking=find.braking() if by_segment and traces else (),
         with_traces=len(traces),
+        references=comparable(parts, judged, stretches, levels.moved),
+        temptations=tuple(temptations_of(corners, parts, levels.moved, judged, members)) if by_segment else (),
     )
+
+
+def _excess_of(
+    judged: Sequence[JudgedLap],
+    parts: Mapping[str, PartFigures],
+    levels: Levels,
+    warm: Mapping[str, Threshold],
+    together: Together,
+    cold: Mapping[str, Threshold],
+    cold_losses_us: Mapping[str, Mapping[int, int]],
+) -> Callable[[int, str], float | None]:
+    """What a pass lost over the ordinary one, by the lap's position and the part: on cold tyres over the ordinary cold
+    one, and of parts that are judged together told of the last of them.
+    """
+
+    def excess(lap: int, code: str) -> float | None:
+        loss, threshold = parts[code].losses_us.get(lap), warm.get(code)
+        if is_cold(judged[lap]):
+            loss, threshold = cold_losses_us.get(code, {}).get(lap), cold.get(code)
+        elif (passed := together.passed(lap, code)) is not None:
+            return passed.excess_us if code == passed.stretch[-1] else None
+        if loss is None or threshold is None:
+            return None
+        return threshold.excess(loss, levels.us(judged, lap, code, threshold.reference_us))
+
+    return excess
+
+
+def tried_effects(
+    track: Track,
+    judged: Sequence[JudgedLap],
+    members: Sequence[int],
+    parts: Mapping[str, PartFigures],
+    depth: PartDepth,
+    falloff: Falloff,
+) -> Effects | None:
+    """Effects of setups and options; None where there is one setup and nothing was tried, or nothing can be told."""
+    laps = [judged[index].lap for index in members]
+    if not any(lap.options for lap in laps) and len({lap.setup for lap in laps}) < 2:
+        return None
+    evidence = {code: figures.passes for code, figures in parts.items()}
+    effects = effects_of(track, judged, members, evidence, depth, falloff) if evidence else ""
+    return None if isinstance(effects, str) else effects
 
 
 def _levelled(
@@ -258,9 +316,9 @@ def _levelled(
     """Losses of passes without what their run, the setup and options that were tried are worth."""
     return {
         code: {
-            lap: figures.losses_us[lap] - levels.us(judged[lap].lap, code, float(figures.reference.time_us))
+            lap: figures.losses_us[lap] - levels.us(judged, lap, code, float(figures.reference.time_us))
             for lap in figures.passes
-            if lap in figures.losses_us and levels.judges(judged[lap].lap, code)
+            if lap in figures.losses_us and (lap, code) not in levels.trials
         }
         for code, figures in parts.items()
         if figures.reference is not None
@@ -277,74 +335,3 @@ def _corrections(said: Said, judged: Sequence[JudgedLap], parts: Sequence[Part])
         for key, correction in said.passes.items()
         if key[:3] in at and key[3] in codes
     }
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
-    """A driver among those whose references are compared."""
-
-    name: str
-    judged: Sequence[JudgedLap]
-    clinic: Clinic
-    curves: Mapping[int, LapCurves]
-
-
-def standing_of(track: Track, driver: Member, others: Sequence[Member], settings: Settings) -> list[StandingLoss]:
-    """A driver's standing losses against others in the same car and conditions, with kinds by the two median good
-    passes.
-    """
-    others = [item for item in others if item.name != driver.name and item.clinic.depth == driver.clinic.depth]
-    found = standing_losses(
-        _references(driver.clinic), {item.name: _references(item.clinic) for item in others}, settings
-    )
-    kinds = [
-        _standing_kind(track, item, driver, next(o for o in others if o.name == item.against), settings)
-        for item in found
-    ]
-    return merged(
-        [replace(item, kind=kind) for item, kind in zip(found, kinds, strict=True)],
-        [part.code for part in track.segment_parts],
-    )
-
-
-def _references(clinic: Clinic) -> dict[str, float]:
-    return {
-        code: float(figures.reference.time_us)
-        for code, figures in clinic.parts.items()
-        if figures.reference and not figures.reference.candidate
-    }
-
-
-def _standing_kind(track: Track, loss: StandingLoss, driver: Member, best: Member, settings: Settings) -> str:
-    """What the driver's good passes do otherwise than the other's."""
-    mine, theirs = (
-        [item.curves[lap] for lap in good_passes(item.clinic.parts[loss.corner], loss.corner, item.judged, item.curves)]
-        for item in (driver, best)
-    )
-    if not mine or not theirs or mine[0].step_m != theirs[0].step_m:
-        return "other"
-    road = road_of(track, loss.corner)
-    ours = compare(road, mine, range(len(mine)), settings)
-    other = compare(road, theirs, range(len(theirs)), settings)
-    if ours is None or other is None or len(ours.at_m) != len(other.at_m):
-        return "other"
-    median = LapCurves(mine[0].step_m, {name: values.astype(np.float32) for name, values in ours.good.items()})
-    laid = _laid(median, ours, other, settings)
-    scatter = (
-        scatter_of(other, np.ones(len(theirs), dtype=bool))
-        if len(theirs) >= 4
-        else Scatter(0.7, 1.5, 0.8, 0.25, 0.25, 0)
-    )
-    cause = cause_of(laid, 0, scatter, settings, limiter_of([*mine, *theirs])) if laid else None
-    return cause.kind if cause else "other"
-
-
-def _laid(median: LapCurves, ours: Comparison, other: Comparison, settings: Settings) -> Comparison | None:
-    """One driver's median good pass over the other's: both on the same stretch of road."""
-    first = round(float(ours.at_m[0]) / median.step_m)
-    channels = {}
-    for name, values in median.channels.items():
-        whole = np.full(first + len(values), np.nan, dtype=np.float32)
-        whole[first:] = values
-        channels[name] = whole
-    return compare(ours.road, [LapCurves(median.step_m, channels)], (), settings, other.good)

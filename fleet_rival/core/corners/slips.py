@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from fleet_rival.core.corners.inputs import Cause
+from fleet_rival.core.corners.joined import JoinedPass, Together
 from fleet_rival.core.corners.kinds import CARRIED, FORESTALLED
 from fleet_rival.core.corners.ordinary import Ordinary, mirrored
 from fleet_rival.core.corners.references import PartFigures, best_third
@@ -55,6 +56,7 @@ class Found:
         slow: beyond the threshold, whatever else is known.
         fact: what the file or a person reported: `spin`, `contact`, `slide`, `limits`; None.
         tag: the kind that a person gave it; None.
+        judged_with: parts that it was judged together with, its own among them.
     """
 
     lap: int
@@ -64,6 +66,7 @@ class Found:
     slow: bool
     fact: str | None
     tag: str | None
+    judged_with: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,21 +107,51 @@ class Slip:
 
 
 def warm_slips(
-    parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], thresholds: Mapping[str, Threshold], levels: Levels
+    parts: Mapping[str, PartFigures],
+    judged: Sequence[JudgedLap],
+    thresholds: Mapping[str, Threshold],
+    levels: Levels,
+    together: Together,
 ) -> list[Found]:
-    """Slow or reported passes, in no certain order."""
-    return [
-        found
-        for code, figures in parts.items()
-        if (threshold := thresholds.get(code))
-        for index in figures.passes
-        if (found := _look(judged[index], index, code, figures.losses_us[index], threshold, levels))
-    ]
+    """Slow or reported passes, in no certain order.
+
+    Args:
+        together: parts that are judged together, as one is given up for another.
+    """
+    out: list[Found] = []
+    as_one: dict[tuple[int, tuple[str, ...]], tuple[JoinedPass, list[Found]]] = {}
+    for code, figures in parts.items():
+        if (threshold := thresholds.get(code)) is None:
+            continue
+        for index in figures.passes:
+            found = _look(judged, index, code, figures.losses_us[index], threshold, levels)
+            if found is None:
+                continue
+            passed = together.passed(index, code)
+            if passed is None:
+                out.append(found)
+            else:
+                as_one.setdefault((index, passed.stretch), (passed, []))[1].append(found)
+    for passed, items in as_one.values():
+        out += _as_one(items, passed)
+    return out
+
+
+def _as_one(items: Sequence[Found], passed: JoinedPass) -> list[Found]:
+    """What was found in parts that are judged together: told once, where most was lost and with what all of them cost,
+    if they were slow together; and whatever was reported.
+    """
+    out = {item.code: replace(item, slow=False, judged_with=passed.stretch) for item in items if item.fact or item.tag}
+    if passed.slow and any(item.slow for item in items):
+        here = out.get(passed.dearest) or Found(items[0].lap, passed.dearest, 0.0, 0, True, None, None, passed.stretch)
+        out[here.code] = replace(here, excess_us=passed.excess_us, loss_us=round(passed.loss_us), slow=True)
+    return list(out.values())
 
 
 def _look(
-    item: JudgedLap, index: int, code: str, loss_us: int, threshold: Threshold | None, levels: Levels
+    judged: Sequence[JudgedLap], index: int, code: str, loss_us: int, threshold: Threshold | None, levels: Levels
 ) -> Found | None:
+    item = judged[index]
     lap = item.lap
     incident = (
         next((incident.what for incident in item.incidents if incident.corner == code), None)
@@ -127,8 +160,9 @@ def _look(
     )
     fact = incident or ("limits" if code in item.strikes and code in item.taken.own else None)
     tag = next((kind for corner, kind in lap.mistakes if corner == code), None)
-    excess = threshold.excess(loss_us, levels.us(lap, code, threshold.reference_us)) if threshold else float(loss_us)
-    slow = threshold is not None and excess > threshold.excess_us and levels.judges(lap, code)
+    level_us = levels.us(judged, index, code, threshold.reference_us) if threshold else 0.0
+    excess = threshold.excess(loss_us, level_us) if threshold else float(loss_us)
+    slow = threshold is not None and excess > threshold.excess_us and (index, code) not in levels.trials
     return Found(index, code, excess, loss_us, slow, fact, tag) if slow or fact or tag else None
 
 
@@ -173,7 +207,7 @@ def cold_slips(
         losses[code] = {index: round(time - reference) for index, time in known.items()}
         if len(spared) >= settings.reference_passes:
             middles[code] = (
-                mirrored([known[index] - levels.us(judged[index].lap, code, reference) for index in own]),
+                mirrored([known[index] - levels.us(judged, index, code, reference) for index in own]),
                 reference,
             )
             scale.shares.append(middles[code][0].noise_us / reference)
@@ -182,7 +216,7 @@ def cold_slips(
     }
     for code, known in times.items():
         for index in known if code in losses else ():
-            if item := _look(judged[index], index, code, losses[code][index], thresholds.get(code), levels):
+            if item := _look(judged, index, code, losses[code][index], thresholds.get(code), levels):
                 found.append(item)
     return found, thresholds, losses
 
@@ -328,6 +362,8 @@ def _behind(
             lap = after
         if gone > settings.carried_lap_share * track.length_m:
             break
-        out.append((lap, parts[at].code))
+        # What was judged together with it was told with it.
+        if lap != item.lap or parts[at].code not in item.judged_with:
+            out.append((lap, parts[at].code))
         gone += parts[at].end_m - parts[at].start_m
     return out

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from statistics import median
 
 from fleet_rival.core.corners.kinds import CARRIED, FORESTALLED
+from fleet_rival.core.corners.references import References
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import MAD_TO_SD
 from fleet_rival.core.times import MICROSECONDS
@@ -20,6 +21,7 @@ class StandingLoss:
 
     Attributes:
         against: whose reference is the fastest.
+        own_us, best_us: references.
         gap: the driver's median gap over all parts, as a share.
         kind: by the two median good passes; `other` where they don't tell.
     """
@@ -33,35 +35,36 @@ class StandingLoss:
     kind: str = "other"
 
 
-def standing_losses(
-    own: Mapping[str, float], others: Mapping[str, Mapping[str, float]], settings: Settings
-) -> list[StandingLoss]:
+def standing_losses(own: References, others: Mapping[str, References], settings: Settings) -> list[StandingLoss]:
     """Parts in which a driver stands out from the own gap to the fastest, the dearest first.
 
     Losing everywhere is being slower, not a standing loss: it is taken out by the driver's median gap. What is left
-        must stand out from how the gaps
-    of the other parts scatter, since nobody is equally good everywhere.
+    must stand out from how the gaps of the other parts scatter, since nobody is equally good everywhere. What was given
+    up and won back in parts that are judged together isn't lost.
 
     Args:
-        own: references in microseconds by part, of more than a candidate's passes.
+        own: of more than a candidate's passes.
         others: the same of drivers in the same car and conditions, guests too.
+
+    >>> even = dict.fromkeys("abcdefg", 9.9e6)
+    >>> own, quick = {**even, "b": 10.3e6, "c": 9.6e6}, References(even, {("b", "c"): 19.8e6})
+    >>> [item.corner for item in standing_losses(References(own), {"her": quick}, Settings())]
+    ['b']
+    >>> standing_losses(References(own, {("b", "c"): 19.85e6}), {"her": quick}, Settings())
+    []
     """
-    best = {
-        code: min((references[code], name) for name, references in others.items() if code in references)
-        for code in own
-        if any(code in references for references in others.values())
-    }
-    if len(best) < 3:
+    names, references = sorted(others), [others[name] for name in sorted(others)]
+    gaps = own.gaps(references)
+    if len(gaps) < 3:
         return []
-    gaps = {code: own[code] / reference - 1 for code, (reference, _) in best.items()}
     middle = median(gaps.values())
     scatter = MAD_TO_SD * median(abs(gap - middle) for gap in gaps.values())
     found = []
-    for code, (reference, name) in best.items():
-        loss = own[code] - reference * (1 + middle)
-        floor = max(settings.standing_floor_s * MICROSECONDS, settings.slip_floor_pct / 100 * reference)
-        if loss > max(floor, settings.standing_deviations * scatter * reference):
-            found.append(StandingLoss(code, loss, name, own[code], reference, middle))
+    for code, (loss, fastest) in own.beyond(references, middle).items():
+        best = references[fastest].parts[code]
+        floor = max(settings.standing_floor_s * MICROSECONDS, settings.slip_floor_pct / 100 * best)
+        if loss > max(floor, settings.standing_deviations * scatter * best):
+            found.append(StandingLoss(code, loss, names[fastest], own.parts[code], best, middle))
     return sorted(found, key=lambda item: (-item.loss_us, item.corner))
 
 

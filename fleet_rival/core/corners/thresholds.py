@@ -1,68 +1,53 @@
 """How much a pass has to lose before it is a slip: levels of the usual passes, and thresholds above them."""
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from statistics import fmean, median
 from typing import Final
 
+import numpy as np
+
 from fleet_rival.core.corners.ordinary import Ordinary, mirrored, ordinary_of
 from fleet_rival.core.corners.references import PartFigures
-from fleet_rival.core.laps.lap import Lap
+from fleet_rival.core.effects import Effects
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.times import MICROSECONDS
 
-__all__ = ["Levels", "Scale", "Threshold", "levels_of", "threshold_above", "thresholds_of", "tried_at"]
+__all__ = ["Levels", "Scale", "Threshold", "levels_of", "threshold_above", "thresholds_of"]
 
-Tried = tuple[tuple[str, str], ...]
-"""Options that bear on a part, with their labels."""
+Levelled = Mapping[str, Mapping[int, float]]
+"""Microseconds by part and the lap's position; 0 where nothing is told."""
 
 
 @dataclass(frozen=True, slots=True)
 class Levels:
     """What makes passes slower that is no mistake of theirs: the level of their run, the setup of the car, and options
-    that are tried.
+    that are tried, in their corner and behind it.
 
     Attributes:
         runs: by session and run: how much slower than usual, everywhere alike, as a share.
-        bearing: by part: the options that bear on it, those of its corner, of the corner before, and of whole laps.
-        setups: of which enough passes tell; each bears on all parts.
-        tried: by part and what was tried there: microseconds behind the fastest; None where so few tell nothing.
+        moved: by setups and options.
+        trials: passes that were to find out, by the lap's position and part: none of them was slow by mistake.
     """
 
     runs: Mapping[tuple[str, int | None], float]
-    bearing: Mapping[str, frozenset[str]] = field(default_factory=dict)
-    setups: frozenset[str] = frozenset()
-    tried: Mapping[tuple[str, Tried], float | None] = field(default_factory=dict)
+    moved: Levelled = field(default_factory=dict)
+    trials: frozenset[tuple[int, str]] = frozenset()
 
-    def us(self, lap: Lap, code: str, reference_us: float) -> float:
-        """What both are worth in a part, in microseconds."""
-        return self.runs.get((lap.session, lap.run), 0.0) * reference_us + (self._tried(lap, code) or 0.0)
+    def us(self, judged: Sequence[JudgedLap], index: int, code: str, reference_us: float) -> float:
+        """What all of them are worth in a part, in microseconds.
 
-    def judges(self, lap: Lap, code: str) -> bool:
-        """Whether enough passes tried the same, to say that this one was slow for it."""
-        return self._tried(lap, code) is not None
+        Args:
+            index: the lap's position.
+        """
+        lap = judged[index].lap
+        return self.runs.get((lap.session, lap.run), 0.0) * reference_us + self.moved_us(index, code)
 
-    def _tried(self, lap: Lap, code: str) -> float | None:
-        return (
-            self.tried.get((code, tried_at(lap, self.bearing[code], self.setups)), 0.0) if code in self.bearing else 0.0
-        )
-
-
-_CAR: Final = "car setup"
-"""Where a setup is tried: no option can be called so, as it holds a blank."""
-
-
-def tried_at(lap: Lap, places: frozenset[str], setups: frozenset[str] = frozenset()) -> Tried:
-    """What a lap tried at certain places, and with which of some setups.
-
-    >>> from fleet_rival.core.example import lap
-    >>> tried_at(lap(3, options=(("T2", "high"), ("T3", "late"))), frozenset({"T1", "T2"}))
-    (('T2', 'high'),)
-    """
-    told = sorted((where, label) for where, label in lap.options if where in places)
-    return (*told, (_CAR, lap.setup)) if lap.setup in setups else tuple(told)
+    def moved_us(self, index: int, code: str) -> float:
+        """What setups and options are worth in a part, in microseconds."""
+        return self.moved.get(code, {}).get(index, 0.0)
 
 
 _LEVEL_PASSES: Final = 8
@@ -99,8 +84,10 @@ class Scale:
         return ordered[len(ordered) // 2] if ordered else 0.0
 
 
-def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings) -> Levels:
-    """How much slower each run was than usual, everywhere alike, and what options that were tried are worth.
+def levels_of(
+    parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings, effects: Effects | None = None
+) -> Levels:
+    """How much slower each run was than usual, everywhere alike, and what setups and options are worth.
 
     Who still learns a track, drives on a green one or carries more fuel is slower in every part of the lap. That is no
     mistake of any corner: a run's level is the median, over all its passes through all parts, of what they were slower
@@ -109,14 +96,16 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
 
     Args:
         parts: in the order of the lap.
+        effects: of setups and options; None where nothing was tried.
     """
+    moved, trials = _moved(effects) if effects is not None else ({}, frozenset[tuple[int, str]]())
     shares: dict[tuple[str, int | None], list[float]] = defaultdict(list)
     for code, figures in parts.items():
         if figures.reference is None or len(figures.passes) < settings.reference_passes:
             continue
-        reference = float(figures.reference.time_us)
+        reference, here = float(figures.reference.time_us), moved.get(code, {})
         times = {
-            index: figures.losses_us[index] + reference
+            index: figures.losses_us[index] + reference - here.get(index, 0.0)
             for index in figures.passes
             if code not in judged[index].taken.own
         }
@@ -125,49 +114,20 @@ def levels_of(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], set
         middle = median(times.values())
         for index, time in times.items():
             shares[judged[index].lap.session, judged[index].lap.run].append(time / middle - 1)
-    runs = Levels({run: median(values) for run, values in shares.items() if len(values) >= _LEVEL_PASSES})
-    return _with_options(runs, parts, judged, settings)
+    runs = {run: median(values) for run, values in shares.items() if len(values) >= _LEVEL_PASSES}
+    return Levels(runs, moved, trials)
 
 
-def _with_options(
-    levels: Levels, parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings
-) -> Levels:
-    places = {
-        where
-        for index in {index for figures in parts.values() for index in figures.passes}
-        for where, _ in judged[index].lap.options
-    }
-    setups = _setups(parts, judged, settings)
-    if not places and not setups:
-        return levels
-    bearing: dict[str, frozenset[str]] = {}
-    tried: dict[tuple[str, Tried], float | None] = {}
-    before: str | None = None
-    for code, figures in parts.items():
-        bearing[code] = frozenset(where for where in places if where in (code, before) or where not in parts)
-        before = code
-        if figures.reference is None or not (bearing[code] or setups):
-            continue
-        groups: dict[Tried, list[float]] = defaultdict(list)
-        for index in figures.passes:
-            if code not in judged[index].taken.own:
-                lap = judged[index].lap
-                groups[tried_at(lap, bearing[code], setups)].append(
-                    figures.losses_us[index] - levels.us(lap, code, float(figures.reference.time_us))
-                )
-        middles = {what: median(values) for what, values in groups.items() if len(values) >= settings.reference_passes}
-        if len(groups) > 1:
-            fastest = min(middles.values(), default=0.0)
-            tried |= {(code, what): middles[what] - fastest if what in middles else None for what in groups}
-    return replace(levels, bearing=bearing, setups=setups, tried=tried)
-
-
-def _setups(parts: Mapping[str, PartFigures], judged: Sequence[JudgedLap], settings: Settings) -> frozenset[str]:
-    """Setups of which enough laps tell, where there are two at least."""
-    laps = {index for figures in parts.values() for index in figures.passes}
-    driven = Counter(setup for index in laps if (setup := judged[index].lap.setup))
-    known = frozenset(setup for setup, count in driven.items() if count >= settings.reference_passes)
-    return known if len(known) > 1 else frozenset()
+def _moved(effects: Effects) -> tuple[Levelled, frozenset[tuple[int, str]]]:
+    passes = effects.passes
+    moved_us = effects.setup_us + effects.option_us
+    moved: dict[str, dict[int, float]] = defaultdict(dict)
+    for row, column in np.argwhere(moved_us != 0).tolist():
+        moved[passes.codes[column]][int(passes.positions[row])] = float(moved_us[row, column])
+    trials = frozenset(
+        (int(passes.positions[row]), passes.codes[column]) for row, column in np.argwhere(effects.trial).tolist()
+    )
+    return dict(moved), trials
 
 
 def thresholds_of(
@@ -185,7 +145,7 @@ def thresholds_of(
     }
     level = {
         code: {
-            index: loss + references[code] - levels.us(judged[index].lap, code, references[code])
+            index: loss + references[code] - levels.us(judged, index, code, references[code])
             for index, loss in parts[code].losses_us.items()
         }
         for code in references
@@ -195,11 +155,9 @@ def thresholds_of(
     for code, following in zip(codes, [*codes[1:], None], strict=True):
         if code not in references:
             continue
-        spared = [
-            index
-            for index in sorted(parts[code].passes)
-            if code not in judged[index].taken.own and levels.judges(judged[index].lap, code)
-        ]
+        whole = [index for index in sorted(parts[code].passes) if code not in judged[index].taken.own]
+        usual = [index for index in whole if (index, code) not in levels.trials]
+        spared = usual if len(usual) >= settings.reference_passes else whole
         times = {index: level[code][index] for index in spared}
         found = ordinary_of(list(times.values()), settings)
         if (

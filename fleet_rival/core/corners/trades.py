@@ -14,6 +14,9 @@ from fleet_rival.core.statistics import Z_95
 
 __all__ = ["Trade", "trades_of"]
 
+_LEAST = 6
+"""Passes from which a correlation has an error at all, with a slope taken out."""
+
 
 @dataclass(frozen=True, slots=True)
 class Trade:
@@ -58,9 +61,11 @@ def trades_of(
             and (index, first) not in spoilt
             and (index, second) not in spoilt
         ]
-        if len(kept) < settings.trade_passes:
+        if len(kept) < max(settings.trade_passes, _LEAST):
             continue
-        one, other = (_without_age(losses_us[code], kept, judged) for code in (first, second))
+        one, other = _without_age(
+            np.asarray([[losses_us[first][at], losses_us[second][at]] for at in kept]), kept, judged
+        )
         if not one.std() or not other.std():
             continue
         correlation = float(np.clip(np.corrcoef(one, other)[0, 1], -0.999999, 0.999999))
@@ -74,15 +79,24 @@ def trades_of(
 
 
 def _without_age(
-    losses_us: Mapping[int, float], kept: Sequence[int], judged: Sequence[JudgedLap]
+    losses_us: NDArray[np.float64], kept: Sequence[int], judged: Sequence[JudgedLap]
 ) -> NDArray[np.float64]:
-    """Losses without what a lap more of a run does to them: one slope for all runs, read within each."""
-    losses = np.asarray([losses_us[index] for index in kept], dtype=np.float64)
-    ages = np.asarray([judged[index].lap.number for index in kept], dtype=np.float64)
-    keys = [(judged[index].lap.session, judged[index].lap.run) for index in kept]
-    runs = np.unique([keys.index(key) for key in keys], return_inverse=True)[1]
+    """Losses without what a lap more of a run does to them: one slope for all runs, read within each.
+
+    Args:
+        losses_us: shape (laps, parts).
+
+    Returns:
+        Shape (parts, laps).
+    """
+    numbers: dict[tuple[str, int | None], int] = {}
+    runs = np.asarray(
+        [numbers.setdefault((judged[at].lap.session, judged[at].lap.run), len(numbers)) for at in kept], dtype=np.int64
+    )
     count = np.bincount(runs)
+    ages = np.asarray([judged[at].lap.number for at in kept], dtype=np.float64)
     since = ages - (np.bincount(runs, ages) / count)[runs]
-    about = losses - (np.bincount(runs, losses) / count)[runs]
     spread = float(since @ since)
-    return losses - since * (float(since @ about) / spread if spread else 0.0)
+    # The ages are about the middle of each run, so that the runs' levels take no part.
+    slopes = since @ losses_us / spread if spread else np.zeros(losses_us.shape[1])
+    return np.asarray((losses_us - np.outer(since, slopes)).T, dtype=np.float64)

@@ -15,6 +15,7 @@ __all__ = [
     "Incident",
     "Lap",
     "Pull",
+    "lap_reference",
     "natural_key",
 ]
 
@@ -123,6 +124,16 @@ class Lap:
         if self.run is None:
             raise ValueError("the lap's run isn't known yet")
         return Identity(self.driver, self.session, self.run, self.number)
+
+
+def lap_reference(lap: Lap) -> dict[str, Any]:
+    """Session, run and number: how a report names a lap.
+
+    >>> from fleet_rival.core.example import lap
+    >>> lap_reference(lap(3))
+    {'session': '1', 'run': 1, 'lap': 3}
+    """
+    return {"session": lap.session, "run": lap.run, "lap": lap.number}
 
 
 _IN_ORDER: Final = attrgetter(*(item.name for item in fields(Lap)))

@@ -57,14 +57,14 @@ def taken_parts(track: Track, laps: Sequence[Lap], next_lap: Sequence[int | None
     """
     codes = [part.code for part in track.segment_parts]
     place = {code: index for index, code in enumerate(codes)}
-    reach_of = {part.code: track.segments_of(part) for part in (*track.sector_parts, *track.segment_parts)}
     own: dict[int, set[str]] = defaultdict(set)
     earlier: dict[int, set[str]] = defaultdict(set)
     carried = [False] * len(laps)
     for index, lap in enumerate(laps):
         if lap.flags and (flagged := flagged_parts(lap)):
-            for _, code in flagged:
-                earlier[index] |= reach_of.get(code, frozenset())
+            for part in (*track.sector_parts, *track.segment_parts):
+                if any(code == part.code for _, code in flagged):
+                    earlier[index] |= track.segments_of(part)
         if not lap.incidents and not lap.strikes:
             continue
         events = [(incident.corner, settings.incident_takes, True) for incident in lap.incidents]

@@ -8,7 +8,7 @@ from typing import Final
 
 from fleet_rival.core.laps.lap import Lap
 from fleet_rival.core.laps.marks import JudgedLap
-from fleet_rival.core.words import GUEST, Mark
+from fleet_rival.core.words import GUEST, PART_FLAGS, Mark
 
 __all__ = [
     "Use",
@@ -21,6 +21,7 @@ __all__ = [
     "race_goes_on",
     "tells_of_the_track",
     "uses",
+    "was_among_others",
     "was_driven_through",
     "was_free",
 ]
@@ -31,6 +32,7 @@ _RACE_STANDS: Final[frozenset[Mark]] = frozenset({"yellow", "pit"})
 _NOT_FREE: Final[frozenset[Mark]] = frozenset(
     {"tow", "traffic", "yellow", "pit", "in_part", "carried", "cool", "practice_only"}
 )
+_OTHERS: Final[frozenset[Mark]] = frozenset(PART_FLAGS)
 _SAYS_NOTHING: Final[frozenset[Mark]] = frozenset(
     {"tow", "traffic", "yellow", "pit", "in_part", "incident", "invalid", "cool", "cold", "carried"}
 )
@@ -103,6 +105,18 @@ def was_free(item: JudgedLap) -> bool:
     [True, False]
     """
     return not _NOT_FREE & item.against
+
+
+def was_among_others(item: JudgedLap) -> bool:
+    """Whether a tow, traffic or a yellow flag made the whole lap's time.
+
+    >>> from fleet_rival.core.example import TRACK, lap
+    >>> from fleet_rival.core.laps.marks import judge
+    >>> from fleet_rival.core.settings import Settings
+    >>> [was_among_others(item) for item in judge(TRACK, [lap(2), lap(3, flags=frozenset({"tow"}))], Settings())]
+    [False, True]
+    """
+    return bool(_OTHERS & item.marks.keys())
 
 
 def tells_of_the_track(item: JudgedLap) -> bool:

@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +17,14 @@ from fleet_rival.core.pace.slope import pooled_slope
 from fleet_rival.core.track import Track
 
 __all__ = [
+    "FOLLOWED",
+    "FURTHER",
+    "LEAST_PASSES",
     "WHOLE_LAP",
+    "Follow",
     "Sample",
     "detrended_pair",
+    "follows_of",
     "label_of",
     "option_pairs",
     "runs_with",
@@ -30,7 +36,22 @@ __all__ = [
 
 WHOLE_LAP = frozenset({"lap", "setup"})
 """Where an option is of the whole lap."""
+FOLLOWED: Final = 2
+"""Parts behind a corner on which what was tried in it may bear."""
+FURTHER: Final = 2.6
+"""Standard errors beyond which the second of them counts: always counting it makes more false verdicts than it finds
+true ones."""
+LEAST_PASSES: Final = 4
+"""Passes with either of two options below which nothing is compared."""
 _BESIDES = ("setup", "compound", "assists", "tyre_set", "company")
+
+
+@dataclass(frozen=True, slots=True)
+class Follow:
+    """A part behind a corner; `next_lap`: beyond the line."""
+
+    code: str
+    next_lap: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +61,10 @@ class Sample:
     Attributes:
         position: of the lap among the driver's laps.
         block: run that it was driven in.
-        time_us: as driven; of a corner that is linked to the next, both together.
-        failed: an incident or a strike in it; of a lap also if it was void or spoiled.
+        time_us: as driven; of a corner that is linked to the next, both together, and with what follows it that was
+            asked for.
+        failed: an incident or a strike in it, or a mistake that somebody saw there; of a lap also if it was void or
+            spoiled.
     """
 
     position: int
@@ -100,9 +123,18 @@ def runs_with(runs: Sequence[PaceRun], where: str, label: str) -> list[PaceRun]:
 
 
 def samples_of(
-    track: Track, judged: Sequence[JudgedLap], members: Sequence[int], where: str, label: str
+    track: Track,
+    judged: Sequence[JudgedLap],
+    members: Sequence[int],
+    where: str,
+    label: str,
+    follows: Sequence[Follow] = (),
 ) -> list[Sample]:
-    """Passes or laps driven with a label, in order."""
+    """Passes or laps driven with a label, in order.
+
+    Args:
+        follows: parts behind a corner that count with it; a pass of which one isn't known is left out.
+    """
     out = []
     parts = _parts(track, where)
     if not parts and where not in WHOLE_LAP:
@@ -121,12 +153,50 @@ def samples_of(
                 code in item.lap.segments for code in parts
             ):
                 continue
-            time = sum(item.lap.segments[code] for code in parts)
-            went_wrong = bool(set(parts) & (set(item.strikes) | {corner for _, corner in item.incidents}))
+            went_wrong = bool(
+                set(parts) & {*item.strikes, *(corner for _, corner in (*item.incidents, *_seen_mistakes(item)))}
+            )
+            behind = [_behind(judged, item, follow, went_wrong) for follow in follows]
+            if None in behind:
+                continue
+            time = sum(item.lap.segments[code] for code in parts) + sum(some for some in behind if some is not None)
         out.append(
             Sample(index, (item.lap.session, item.lap.run), item.lap.number, time, went_wrong, item.lap.tyre_age)
         )
     return out
+
+
+def _seen_mistakes(item: JudgedLap) -> list[tuple[str, str]]:
+    return [(kind, corner) for corner, kind in item.lap.mistakes]
+
+
+def _behind(judged: Sequence[JudgedLap], item: JudgedLap, follow: Follow, went_wrong: bool) -> int | None:
+    """Time of a part behind a pass. What others did there says nothing of the option; what a failure brought along
+    does.
+    """
+    at = item
+    if follow.next_lap:
+        if item.next_lap is None or not judged[item.next_lap].flying:
+            return None
+        at = judged[item.next_lap]
+    if follow.code in at.taken.by_others and not went_wrong:
+        return None
+    return at.lap.segments.get(follow.code)
+
+
+def follows_of(track: Track, where: str) -> list[Follow]:
+    """The two parts behind a corner's option, across the line too; nothing of a whole lap.
+
+    >>> from fleet_rival.core.example import TRACK
+    >>> [(follow.code, follow.next_lap) for follow in follows_of(TRACK, "T2")]
+    [('T3', False), ('L0', True)]
+    """
+    parts = _parts(track, where)
+    codes = [part.code for part in track.segment_parts]
+    if not parts or len(codes) < len(parts) + FOLLOWED:
+        return []
+    last = codes.index(parts[-1])
+    return [Follow(codes[at % len(codes)], at >= len(codes)) for at in range(last + 1, last + 1 + FOLLOWED)]
 
 
 def segment_samples(judged: Sequence[JudgedLap], samples: Sequence[Sample], code: str) -> list[Sample]:
@@ -156,12 +226,19 @@ def switches(first: Sequence[Sample], second: Sequence[Sample]) -> int:
     return sum(before[1] != after[1] for before, after in pairwise(order))
 
 
-def what_else_changed(
-    judged: Sequence[JudgedLap], first: Sequence[Sample], second: Sequence[Sample], where: str
-) -> list[str]:
-    """What else is not the same on both sides: the comparison is of the bundle then."""
+def what_else_changed(first: Sequence[Lap], second: Sequence[Lap], where: str = "") -> list[str]:
+    """What else is not the same on both sides: the comparison is of the bundle then.
+
+    Args:
+        first, second: laps of either side.
+        where: what was to be compared, which isn't told.
+
+    >>> from fleet_rival.core.example import lap
+    >>> what_else_changed([lap(2, setup="A")], [lap(3, setup="B"), lap(4, setup="C")])
+    ['setup']
+    """
     found = []
-    sides = [[judged[item.position].lap for item in some] for some in (first, second)]
+    sides = (first, second)
     for name in _BESIDES:
         if name == where:
             continue

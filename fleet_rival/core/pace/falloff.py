@@ -4,7 +4,7 @@ and the cliff.
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from math import log
 from typing import Final
 
@@ -13,6 +13,7 @@ import numpy as np
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.slope import Slope, Values, pooled_slope, widening
+from fleet_rival.core.pace.warming import Warming, warming_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import Z_95, least_squares
 from fleet_rival.core.times import MICROSECONDS
@@ -52,6 +53,9 @@ class Falloff:
         net: as driven: tyres, fuel, track and driver together.
         tyre_us_per_lap, tyre_low_us, tyre_high_us: the tyres alone.
         runs: what it was read from.
+        warming: how many laps tyres take to warm up, by the shape of the runs; where they are more than count as cold,
+            they and one lap more are left out.
+        warm_from: the first lap of a run that isn't left out, from 0 at the pits; 0 where none is.
     """
 
     net: Slope | None
@@ -60,6 +64,8 @@ class Falloff:
     tyre_high_us: float | None = None
     cliff: Cliff | None = None
     runs: tuple[PaceRun, ...] = ()
+    warming: Warming | None = None
+    warm_from: int = 0
     reasons: Mapping[str, str] = field(default_factory=dict)
 
     def by_set(self) -> dict[str, Slope]:
@@ -88,18 +94,35 @@ def falloff_of(judged: Sequence[JudgedLap], members: Sequence[int], settings: Se
     >>> round(found.net.value, -3) if found.net else found.reasons
     50000.0
     """
-    runs = clean_runs(judged, members, settings.min_clean_laps)
+    warming = warming_of(judged, members)
+    runs, warm_from = _warm(clean_runs(judged, members, settings.min_clean_laps), warming, settings)
     net = pooled_slope([(run.numbers, run.times_us) for run in runs])
     if net is None:
         why = f"no run of {settings.min_clean_laps} clean laps"
-        return Falloff(None, reasons=dict.fromkeys(("us_per_lap", "tyre_us_per_lap", "cliff"), why))
+        return Falloff(None, warming=warming, reasons=dict.fromkeys(("us_per_lap", "tyre_us_per_lap", "cliff"), why))
     tyre, why_not = _tyres_alone(runs, net, settings)
     cliff = _cliff(runs, settings)
     reasons = {} if tyre is not None else {"tyre_us_per_lap": why_not}
     if cliff is None:
         reasons["cliff"] = "one straight piece tells the pace as well, or too few laps for two"
     alone, low, high = tyre or (None, None, None)
-    return Falloff(net, alone, low, high, cliff, tuple(runs), reasons)
+    return Falloff(net, alone, low, high, cliff, tuple(runs), warming, warm_from, reasons)
+
+
+def _warm(runs: Sequence[PaceRun], warming: Warming | None, settings: Settings) -> tuple[list[PaceRun], int]:
+    """Runs without the laps that their shape shows to be cold, and one further: what is left of the cold in it would
+    bend the line. And the lap of the run from which they are read, 0 where none is left out.
+    """
+    if warming is None or warming.laps <= settings.cold_laps or settings.cold_seconds is not None:
+        return list(runs), 0
+    begins = warming.number + warming.laps
+    kept = []
+    for run in runs:
+        chosen = [at for at, number in enumerate(run.numbers) if number >= begins]
+        if len(chosen) >= settings.min_clean_laps:
+            positions = tuple(run.positions[at] for at in chosen)
+            kept.append(replace(run, positions=positions, laps=tuple(run.laps[at] for at in chosen)))
+    return (kept, begins) if kept else (list(runs), 0)
 
 
 def _tyres_alone(

@@ -12,7 +12,7 @@ from fleet_rival.core.pace.runs import PaceRun
 from fleet_rival.core.pace.slope import Slope, level_of
 from fleet_rival.core.statistics import Z_95
 
-__all__ = ["SetupChange", "setup_changes"]
+__all__ = ["SetupChange", "is_hidden", "setup_changes"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +22,8 @@ class SetupChange:
     Attributes:
         before, after: labels.
         raw_us: median lap after less median lap before, as the clock says.
-        gain_us, low_us, high_us: what the change brought at equal tyre age, positive is faster, with a 95 % interval.
+        gain_us, low_us, high_us: what the change brought at equal tyre age, positive is faster, with a 95 % interval;
+            None where it can't be told.
         age_before, age_after: median tyre age in laps.
         by: `tyre_age` where it is known of all laps, else `lap_of_run`.
         hidden: whether the clock alone would have said something else.
@@ -32,14 +33,16 @@ class SetupChange:
     before: str
     after: str
     raw_us: float
-    gain_us: float
-    low_us: float
-    high_us: float
+    gain_us: float | None
+    low_us: float | None
+    high_us: float | None
     age_before: float
     age_after: float
     by: str
     hidden: bool
     runs: tuple[int, int]
+    reason: str = ""
+    """Why what it brought can't be told."""
 
 
 def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
@@ -70,7 +73,6 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
         reach = Z_95 * sqrt(error**2 + error_after**2 + ((age - age_after) * (net.high - net.low) / 2 / Z_95) ** 2)
         by_clock = raw_after - raw
         low, high = gain - reach, gain + reach
-        hidden = (low > 0 and by_clock > -gain / 2) or (high < 0 and by_clock < -gain / 2)
         count = (len(blocks[before]), len(blocks[after]))
         found.append(
             SetupChange(
@@ -83,11 +85,20 @@ def setup_changes(runs: Sequence[PaceRun], net: Slope) -> list[SetupChange]:
                 age,
                 age_after,
                 "tyre_age" if by_age else "lap_of_run",
-                hidden,
+                is_hidden(by_clock, gain, low, high),
                 count,
             )
         )
     return found
+
+
+def is_hidden(by_clock_us: float, gain_us: float, low_us: float, high_us: float) -> bool:
+    """Whether the clock alone would have said something else than what a change brought.
+
+    >>> is_hidden(0.0, 100e3, 50e3, 150e3), is_hidden(-100e3, 100e3, 50e3, 150e3)
+    (True, False)
+    """
+    return (low_us > 0 and by_clock_us > -gain_us / 2) or (high_us < 0 and by_clock_us < -gain_us / 2)
 
 
 def _told(runs: Sequence[PaceRun], net: Slope, *, by_age: bool) -> tuple[float, float, float, float]:

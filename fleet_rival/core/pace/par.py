@@ -2,9 +2,10 @@
 laps against their own level.
 """
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import Final
 
 import numpy as np
@@ -46,12 +47,16 @@ class Par:
     Attributes:
         minutes: since the first lap's start, ascending.
         shares: at these minutes.
-        levels_us: each driver's own level.
+        levels_us: each driver's own level, with the setup of most of their laps.
+        setups_us: each driver's own level with each setup, by driver and label.
+        begun: when the first of the session's laps began.
     """
 
     minutes: tuple[float, ...]
     shares: tuple[float, ...]
     levels_us: Mapping[str, float]
+    setups_us: Mapping[tuple[str, str | None], float] = field(default_factory=dict)
+    begun: datetime | None = None
 
     def at(self, minute: float) -> float:
         """Par at a minute; before the first and after the last lap as at these."""
@@ -80,25 +85,31 @@ def session_pars(
         begun = min(item.lap.started_at for _, _, item in rows if item.lap.started_at)
         minutes = [(item.lap.started_at - begun).total_seconds() / 60 for _, _, item in rows if item.lap.started_at]
         par = par_of(
-            [(name, minute, item.lap.time_us) for (name, _, item), minute in zip(rows, minutes, strict=True)], moves_pct
+            [(name, minute, item.lap.time_us) for (name, _, item), minute in zip(rows, minutes, strict=True)],
+            moves_pct,
+            [item.lap.setup for _, _, item in rows],
         )
         against: dict[str, list[AgainstPar]] = defaultdict(list)
         if isinstance(par, Par):
+            par = replace(par, begun=begun)
             for (name, position, item), minute in zip(rows, minutes, strict=True):
-                against[name].append(
-                    AgainstPar(position, minute, item.lap.time_us - par.levels_us[name] * (1 + par.at(minute)))
-                )
+                own_us = par.setups_us[name, item.lap.setup] * (1 + par.at(minute))
+                against[name].append(AgainstPar(position, minute, item.lap.time_us - own_us))
         out[session] = (par, dict(against))
     return out
 
 
-def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | str:
+def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float, setups: Sequence[str | None] = ()) -> Par | str:
     """Par of a session.
+
+    Where a team tries setups in one order, everybody is slower at once with the slower one. That is the setup, and no
+    matter of the track: each driver has a level of their own with each setup.
 
     Args:
         laps: driver, minute at which it was driven, and time in microseconds, of flying laps without tow, traffic or a
             fault.
         moves_pct: how far pace must move, in per cent, for there to be one.
+        setups: of these laps; empty: all the same.
 
     Returns:
         The curve, or the reason why there is none.
@@ -113,27 +124,34 @@ def par_of(laps: Sequence[tuple[str, float, int]], moves_pct: float) -> Par | st
         return f"{len(laps)} laps in this session, {_LEAST_LAPS} are needed"
     order = sorted(range(len(laps)), key=lambda index: laps[index][1])
     who = np.asarray([drivers.index(laps[index][0]) for index in order])
+    driven = [(laps[index][0], setups[index] if setups else None) for index in order]
+    counts = Counter(driven)
+    own = sorted(counts, key=lambda key: (key[0], -counts[key]))
+    which = np.asarray([own.index(key) for key in driven])
     minutes = np.asarray([laps[index][1] for index in order])
     logs = np.log(np.asarray([laps[index][2] for index in order], dtype=np.float64))
     curve = np.zeros(len(logs))
-    levels = np.zeros(len(drivers))
+    levels = np.zeros(len(own))
     near = _nearness(minutes, minutes)
     for _ in range(_ROUNDS):
         # By turns: each driver's level with the track's part taken out, the track's with the drivers' taken out.
-        levels = np.asarray([np.median((logs - curve)[who == number]) for number in range(len(drivers))])
-        curve = _smooth(minutes, logs - levels[who], near, near, minutes)
+        levels = np.asarray([np.median((logs - curve)[which == number]) for number in range(len(own))])
+        curve = _smooth(minutes, logs - levels[which], near, near, minutes)
         curve -= np.median(curve)
     overlap = [np.ptp(minutes[who == number]) > 0.5 * np.ptp(minutes) for number in range(len(drivers))]
     if sum(overlap) < _LEAST_DRIVERS:
         return "the drivers were not out at the same time"
     grid = np.linspace(float(minutes[0]), float(minutes[-1]), _POINTS)
-    shares = np.expm1(_smooth(minutes, logs - levels[who], near, _nearness(minutes, grid), grid))
+    shares = np.expm1(_smooth(minutes, logs - levels[which], near, _nearness(minutes, grid), grid))
     if (np.ptp(shares)) * 100 < moves_pct:
         return f"pace moves by less than {moves_pct:g} %"
+    setups_us = {key: float(np.exp(level)) for key, level in zip(own, levels, strict=True)}
     return Par(
         tuple(float(value) for value in grid),
         tuple(float(value) for value in shares),
-        {driver: float(np.exp(level)) for driver, level in zip(drivers, levels, strict=True)},
+        # The first of each driver's is that of most laps.
+        {driver: level for (driver, _), level in reversed(setups_us.items())},
+        setups_us,
     )
 
 

@@ -12,7 +12,7 @@ from fleet_rival.core.pace.slope import level_of, pooled_slope
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.statistics import Z_95, median
 
-__all__ = ["Projection", "Step", "Versus", "project", "versus"]
+__all__ = ["Projection", "Step", "Versus", "longest_of_both", "project", "versus"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,12 +46,14 @@ class Versus:
         crossing: lap of the run from which on the one that was behind is ahead, and stays so; None: never.
         first, second: projections over the distance.
         difference: second less first, over the distance.
-        verdict: `first`, `second`, or `equal` where the interval holds 0.
+        laps: the distance.
+        verdict: `first`, `second`, `equal` where the interval says so for practical purposes, or `not_yet`.
         reason: why there is no projection; empty where there is one.
     """
 
     steps: tuple[Step, ...]
     crossing: int | None
+    laps: int
     first: Projection | None = None
     second: Projection | None = None
     difference: Projection | None = None
@@ -92,14 +94,32 @@ def versus(
         return Versus(
             tuple(steps),
             crossing,
+            laps,
             left,
             right,
             reason=f"a run of {settings.min_clean_laps} clean laps is needed on either side",
         )
     total, error = right.total_us - left.total_us, sqrt(left.error_us**2 + right.error_us**2)
     difference = Projection(total, total - Z_95 * error, total + Z_95 * error, error)
-    verdict = "equal" if difference.low_us <= 0 <= difference.high_us else "first" if total > 0 else "second"
-    return Versus(tuple(steps), crossing, left, right, difference, verdict)
+    equal_us = settings.equal_pct / 100 * min(left.total_us, right.total_us)
+    return Versus(tuple(steps), crossing, laps, left, right, difference, _verdict(difference, equal_us))
+
+
+def _verdict(difference: Projection, equal_us: float) -> str:
+    if -equal_us <= difference.low_us and difference.high_us <= equal_us:
+        return "equal"
+    if difference.low_us <= 0 <= difference.high_us:
+        return "not_yet"
+    return "first" if difference.total_us > 0 else "second"
+
+
+def longest_of_both(first: Sequence[PaceRun], second: Sequence[PaceRun]) -> int:
+    """Clean laps of the longest run that was driven both ways: as far as both are known.
+
+    >>> longest_of_both([], [])
+    1
+    """
+    return max(1, min(max((len(run.laps) for run in runs), default=1) for runs in (first, second)))
 
 
 def _by_lap(runs: Sequence[PaceRun]) -> dict[int, float]:

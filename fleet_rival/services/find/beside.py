@@ -9,8 +9,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from fleet_rival.core.clinics import references_of
 from fleet_rival.core.corners.beside import Beside, Cell, Pair, side_by_side
-from fleet_rival.core.corners.references import PartFigures
+from fleet_rival.core.corners.references import PartFigures, References
 from fleet_rival.core.track import Track
 from fleet_rival.db.tables import Combination, Driver, Layout
 from fleet_rival.services.find.analyses import analysis_of
@@ -19,6 +20,7 @@ from fleet_rival.services.find.look import Look, asked_look, countable
 from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.cache.answers import as_json, kept_answer
 from fleet_rival.services.track.tracks import load_track
+from fleet_rival.wording.clinic import together_words
 from fleet_rival.wording.pace import pair_words
 
 __all__ = ["beside"]
@@ -53,13 +55,16 @@ def _compute(
     track = load_track(session, session.get_one(Layout, row.layout_id), centreline=False)
     analysis = analysis_of(look, session, actor, row, track)
     keys = {driver.name: driver for driver in session.scalars(select(Driver).where(Driver.team_id == actor.team_id))}
+    settings = look.settings(row)
     figures: dict[str, Mapping[str, PartFigures]] = {}
+    compared: dict[str, References] = {}
     for name, driver in analysis.drivers.items():
         for group in (driver.main, *driver.others):
             if group.group == analysis.team_group and any(part.reference for part in group.segments.values()):
                 figures[name] = group.segments
+                compared[name] = references_of(track, driver.laps, group, settings)
     guests = {name for name, driver in analysis.drivers.items() if driver.guest}
-    told = side_by_side(figures, [name for name in figures if name not in guests])
+    told = side_by_side(figures, [name for name in figures if name not in guests], compared)
     shown = [name for name in figures if own is None or keys[name].id == own]
     body = {
         "group": analysis.team_group._asdict() if analysis.team_group else None,
@@ -71,6 +76,7 @@ def _compute(
         "countable": countable(
             driver for name, driver in analysis.drivers.items() if own is None or keys[name].id == own
         ),
+        "together": together_words(track.stretches, {corner.code: corner.name for corner in track.corners}),
         "pairs": [] if own is not None else [_pair(pair) for pair in told.pairs],
     }
     return {about: as_json(body)}

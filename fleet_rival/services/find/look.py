@@ -1,7 +1,7 @@
 """What somebody wants to look at: whose week's laps, and which laps count along that don't by default."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Final
 from uuid import UUID
@@ -18,6 +18,7 @@ from fleet_rival.db.tables import Combination, Lap, SeriesWeekRow
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.errors import NotThere
 from fleet_rival.services.week.combinations import settings_of
+from fleet_rival.services.week.race_length import RaceLength
 from fleet_rival.services.week.rows import load_weeks
 from fleet_rival.services.week.stretches import ALL_TIME, Stretch, stretch_of, within
 
@@ -40,6 +41,8 @@ class Look:
     """A week's own; None: all that there are."""
     also: frozenset[str] = frozenset()
     """After `ALSO`: what counts along."""
+    race: RaceLength = field(default_factory=RaceLength)
+    """Of the week that was asked for; no matter of which laps are looked at."""
 
     @property
     def tail(self) -> str:
@@ -97,8 +100,9 @@ def asked_look(
         if this is None or not this.has_car(combination.car_id):
             raise NotThere("This combination isn't driven in that week.")
         stretch = stretch_of(this, combination.car_id, weeks, settings_of(combination))
+        race = RaceLength(this.facts.race_laps, this.facts.race_minutes)
         if until is not None:
-            return Look(Stretch(stretch.since, min(stretch.until, until)), counted)
+            return Look(Stretch(stretch.since, min(stretch.until, until)), counted, race)
         outside = or_(Lap.started_at.is_(None), Lap.started_at < stretch.since, Lap.started_at >= stretch.until)
         any_outside = exists().where(Lap.team_id == actor.team_id, Lap.combination_id == combination.id, outside)
-        return Look(stretch if session.scalar(select(any_outside)) else None, counted)
+        return Look(stretch if session.scalar(select(any_outside)) else None, counted, race)

@@ -8,7 +8,7 @@ from dataclasses import asdict
 from datetime import datetime
 from functools import partial
 from math import sqrt
-from typing import Any, Final
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import select
@@ -22,10 +22,8 @@ from fleet_rival.core.ideals.best_of import LAP_COUNTS, odds_of
 from fleet_rival.core.laps.lap import Lap as CoreLap
 from fleet_rival.core.laps.marks import JudgedLap
 from fleet_rival.core.laps.verdict import is_spoiled
-from fleet_rival.core.options import OptionTrial, option_pairs, option_trial
 from fleet_rival.core.pace.falloff import Falloff
 from fleet_rival.core.pace.learning import Point, learning_curve, learning_points
-from fleet_rival.core.pace.looks import setup_changes
 from fleet_rival.core.pace.par import AgainstPar, Par
 from fleet_rival.core.pace.scatter import by_lap_of_run, by_run
 from fleet_rival.core.pace.slope import Slope
@@ -38,6 +36,7 @@ from fleet_rival.db.tables import Combination, Driver, Layout, PracticeSession, 
 from fleet_rival.services.find.analyses import analysis_of, pars_of
 from fleet_rival.services.find.figures import may_see
 from fleet_rival.services.find.look import Look, asked_look, countable
+from fleet_rival.services.find.moved import what_moves
 from fleet_rival.services.shared.base import Actor, find_row
 from fleet_rival.services.shared.cache.answers import as_json, kept_answer
 from fleet_rival.services.track.tracks import load_track
@@ -47,16 +46,11 @@ from fleet_rival.wording.pace import (
     falloff_words,
     learning_words,
     par_words,
-    setup_change_words,
     share_words,
     surer_words,
-    trial_words,
-    verdict_words,
 )
 
 __all__ = ["driver_pace"]
-
-_BEST_OF: Final = 3
 
 
 def driver_pace(
@@ -85,12 +79,17 @@ def driver_pace(
         row = find_row(session, Combination, actor, combination_id, "combination")
         # A target is no matter of the laps' revision.
         goal = hashlib.sha256(json.dumps([row.target, row.benchmark], sort_keys=True).encode()).hexdigest()[:8]
-    about = f"pace:{driver_id}:{goal}{look.tail}"
+    about = f"pace:{driver_id}:{goal}{look.tail}{look.race.tail}"
     return kept_answer(sessions, actor, combination_id, about, partial(_compute, about, driver_id, look))
 
 
 def _compute(
-    about: str, driver_id: UUID, look: Look, session: Session, actor: Actor, row: Combination
+    about: str,
+    driver_id: UUID,
+    look: Look,
+    session: Session,
+    actor: Actor,
+    row: Combination,
 ) -> dict[str, bytes]:
     driver = session.scalar(select(Driver).where(Driver.team_id == actor.team_id, Driver.public_id == driver_id))
     if driver is None:
@@ -118,6 +117,7 @@ def _compute(
         label: str(key)
         for label, key in session.execute(select(PracticeSession.label, PracticeSession.public_id).where(*own))
     }
+    pars = pars_of(look, row, track, analysis)
     body = {
         "id": str(driver_id),
         "name": driver.name,
@@ -131,11 +131,17 @@ def _compute(
         **_odds(found.main, found, goal),
         **_consistency(track, found, others, sheets, settings),
         **_pace(found, goal, readings, settings),
-        "options": _options(track, found, settings),
+        **what_moves(track, found, pars, settings, look.race.laps_at(_level(found))),
         "countable": countable([found]),
-        "pars": _pars(pars_of(look, row, track, analysis), found, sheets, settings),
+        "pars": _pars(pars, found, sheets, settings),
     }
     return {about: as_json(body)}
+
+
+def _level(driver: DriverAnalysis) -> float | None:
+    """The driver's median lap, in microseconds."""
+    median_us = driver.main.consistency.median_us
+    return None if median_us is None else float(median_us)
 
 
 def _odds(group: GroupAnalysis, driver: DriverAnalysis, goal: int | None) -> dict[str, Any]:
@@ -289,7 +295,6 @@ def _pace(
     falloff = driver.main.falloff
     curve = learning_curve(learning_points(driver.laps, driver.main.members), goal)
     wear = wear_of(readings, settings.tread_threshold_pct)
-    changes = setup_changes(falloff.runs, falloff.net) if falloff.net is not None else []
     return {
         "falloff": _falloff(falloff),
         "falloff_words": falloff_words(falloff),
@@ -304,7 +309,6 @@ def _pace(
             "remain": curve.remain,
             "words": learning_words(curve, goal),
         },
-        "setup_changes": [{**asdict(change), "words": setup_change_words(change)} for change in changes],
         "wear": wear if isinstance(wear, str) else None,
         "wheels": []
         if isinstance(wear, str)
@@ -335,33 +339,6 @@ def _falloff(falloff: Falloff) -> dict[str, Any] | None:
 
 def _slope(slope: Slope) -> dict[str, int]:
     return {"us_per_lap": round(slope.value), "low_us": round(slope.low), "high_us": round(slope.high)}
-
-
-def _options(track: Track, driver: DriverAnalysis, settings: Settings) -> list[dict[str, Any]]:
-    out = []
-    for where, first, second in option_pairs(driver.laps, driver.main.members):
-        trial = option_trial(
-            track, driver.laps, driver.main.members, where, (first, second), settings, best_of=_BEST_OF
-        )
-        if trial.first is not None and trial.second is not None:
-            out.append(_trial(trial, first, second))
-    return out
-
-
-def _trial(trial: OptionTrial, first: str, second: str) -> dict[str, Any]:
-    return {
-        "where": trial.where,
-        "sides": [asdict(side) for side in (trial.first, trial.second) if side is not None],
-        "switches": trial.switches,
-        "shift": None if trial.shift is None else asdict(trial.shift),
-        "p_value": trial.p_value,
-        "race": verdict_words(trial.race, first, second, trial.reason),
-        "qualifying": verdict_words(trial.qualifying, first, second, trial.reason),
-        "winner_race": None if trial.race is None else trial.race.winner,
-        "winner_qualifying": None if trial.qualifying is None else trial.qualifying.winner,
-        "words": trial_words(trial),
-        "by_segment": [{"code": code, **asdict(shift)} for code, shift in trial.by_segment.items()],
-    }
 
 
 def _readings(

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.analysis import grouped
 from fleet_rival.core.laps.marks import judge
-from fleet_rival.core.options import runs_with
+from fleet_rival.core.options import runs_with, what_else_changed
 from fleet_rival.core.pace.runs import PaceRun, clean_runs
 from fleet_rival.core.pace.versus import versus
 from fleet_rival.db.tables import Combination, Driver, Layout
@@ -63,6 +63,10 @@ def two_ways(
     chosen = [_way(runs, way) for way in ways]
     told = versus(chosen[0][1], chosen[1][1], laps, settings, stops=stops, stop_us=stop_us)
     names = (chosen[0][0], chosen[1][0])
+    where = "lap" if all(way.startswith("option:lap:") for way in ways) else ""
+    sides = [[lap for run in runs for lap in run.laps] for _, runs in chosen]
+    # Each run has tyres of its own, and what they do over it is what is compared.
+    bundle = [name for name in what_else_changed(sides[0], sides[1], where) if name != "tyre_set"]
     return {
         "names": list(names),
         "steps": [asdict(step) for step in told.steps],
@@ -70,7 +74,7 @@ def two_ways(
         "verdict": told.verdict,
         "difference": None if told.difference is None else asdict(told.difference),
         "totals": [None if item is None else asdict(item) for item in (told.first, told.second)],
-        "words": versus_words(told, *names, laps),
+        "words": versus_words(told, *names, bundle),
     }
 
 

@@ -1,7 +1,7 @@
 """The corner clinic's answers: the team's corners by cost, one driver's mistakes, and one mistake's passes."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -16,40 +16,24 @@ from fleet_rival.core.corners.standing_losses import StandingLoss
 from fleet_rival.core.corners.when import trend_of
 from fleet_rival.core.statistics import round_half_even
 from fleet_rival.core.track import Track
-from fleet_rival.db.tables import Combination, Driver, SeriesWeekRow
+from fleet_rival.db.tables import Combination, Driver
 from fleet_rival.services.find.figures import may_see, sees_others
 from fleet_rival.services.find.look import Look, asked_look
 from fleet_rival.services.fix.mistake_card import counted_passes, mistake_told
 from fleet_rival.services.fix.passes import LookedThrough, look_through
-from fleet_rival.services.shared.base import Actor, find_row
+from fleet_rival.services.shared.base import Actor
 from fleet_rival.services.shared.cache.answers import as_json, kept_answer
-from fleet_rival.services.week.rows import load_weeks
+from fleet_rival.services.week.race_length import RaceLength
 from fleet_rival.wording.clinic import (
     depth_words,
     shared_words,
     standing_words,
+    temptation_words,
+    together_words,
 )
 from fleet_rival.wording.mistakes import MISTAKE_WORDS
 
 __all__ = ["driver_clinic", "team_clinic"]
-
-
-@dataclass(frozen=True, slots=True)
-class _Race:
-    """How long the week's race is."""
-
-    laps: int | None = None
-    minutes: float | None = None
-
-    @property
-    def tail(self) -> str:
-        return f"*{self.laps or ''}:{self.minutes or ''}" if self.laps or self.minutes else ""
-
-    def laps_at(self, median_us: float | None) -> float | None:
-        """Laps of the race for somebody of this pace."""
-        if self.laps:
-            return float(self.laps)
-        return self.minutes * 60e6 / median_us if self.minutes and median_us else None
 
 
 def team_clinic(
@@ -62,14 +46,14 @@ def team_clinic(
     """Corners by drivers, by what they cost a lap, as JSON, and the stamp; a driver's own column alone, unless the
     team opened the rest.
     """
-    look, race = asked_look(sessions, actor, combination_id, week_id, also), _race(sessions, actor, week_id)
+    look = asked_look(sessions, actor, combination_id, week_id, also)
     whose = "all" if sees_others(sessions, actor) else str(actor.driver_id or 0)
     return kept_answer(
         sessions,
         actor,
         combination_id,
-        f"clinic:team:{whose}{look.tail}{race.tail}",
-        partial(_compute, sessions, look, race),
+        f"clinic:team:{whose}{look.tail}{look.race.tail}",
+        partial(_compute, sessions, look),
     )
 
 
@@ -91,44 +75,28 @@ def driver_clinic(
         NotThere: no such combination, the driver has no laps in it, or they aren't the actor's business.
     """
     may_see(sessions, actor, driver_id)
-    look, race = asked_look(sessions, actor, combination_id, week_id, also, until), _race(sessions, actor, week_id)
+    look = asked_look(sessions, actor, combination_id, week_id, also, until)
     names = "" if sees_others(sessions, actor) else ":alone"
-    about = f"clinic:{driver_id}{names}{look.tail}{race.tail}"
-    return kept_answer(sessions, actor, combination_id, about, partial(_compute, sessions, look, race))
-
-
-def _race(sessions: sessionmaker[Session], actor: Actor, week_id: UUID | None) -> _Race:
-    if week_id is None:
-        return _Race()
-    with sessions() as session:
-        row = find_row(session, SeriesWeekRow, actor, week_id, "week")
-        this = next(
-            (
-                item
-                for item in load_weeks(session, actor, SeriesWeekRow.layout_id == row.layout_id)
-                if item.row.id == row.id
-            ),
-            None,
-        )
-        return _Race(this.facts.race_laps, this.facts.race_minutes) if this else _Race()
+    about = f"clinic:{driver_id}{names}{look.tail}{look.race.tail}"
+    return kept_answer(sessions, actor, combination_id, about, partial(_compute, sessions, look))
 
 
 def _compute(
-    sessions: sessionmaker[Session], look: Look, race: _Race, session: Session, actor: Actor, row: Combination
+    sessions: sessionmaker[Session], look: Look, session: Session, actor: Actor, row: Combination
 ) -> dict[str, bytes]:
     found = look_through(sessions, look, session, actor, row)
     own = {str(key): name for name, key in _own_keys(session, actor).items()}
-    tail = f"{look.tail}{race.tail}"
+    tail = f"{look.tail}{look.race.tail}"
     answers = {
-        f"clinic:team:all{tail}": as_json(_team(found, race, None)),
-        f"clinic:team:0{tail}": as_json(_team(found, race, "")),
+        f"clinic:team:all{tail}": as_json(_team(found, None)),
+        f"clinic:team:0{tail}": as_json(_team(found, "")),
     }
     for key, name in own.items():
-        answers[f"clinic:team:{key}{tail}"] = as_json(_team(found, race, name))
+        answers[f"clinic:team:{key}{tail}"] = as_json(_team(found, name))
     for name in found.analysis.drivers:
         for alone in ("", ":alone"):
             answers[f"clinic:{found.ids[name]}{alone}{tail}"] = as_json(
-                _driver(found, name, race, open_names=not alone)
+                _driver(found, name, look.race, open_names=not alone)
             )
     return answers
 
@@ -145,7 +113,7 @@ def _names(track: Track) -> dict[str, str | None]:
     return {corner.code: corner.name for corner in track.corners}
 
 
-def _team(found: LookedThrough, race: _Race, only: str | None) -> dict[str, Any]:
+def _team(found: LookedThrough, only: str | None) -> dict[str, Any]:
     """Corners by drivers.
 
     Args:
@@ -172,6 +140,7 @@ def _team(found: LookedThrough, race: _Race, only: str | None) -> dict[str, Any]
             }
             for part in parts
         ],
+        "together": together_words(found.track.stretches if depth == "segments" else (), names),
         "shared": [] if only is not None else _shared(found, team, names),
     }
 
@@ -204,7 +173,7 @@ def _shared(found: LookedThrough, team: Sequence[str], names: Mapping[str, str |
     ]
 
 
-def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -> dict[str, Any]:
+def _driver(found: LookedThrough, name: str, race: RaceLength, *, open_names: bool) -> dict[str, Any]:
     driver, clinics = found.analysis.drivers[name], found.clinics[name]
     clinic, names = clinics.main, _names(found.track)
     median_us = driver.main.consistency.median_us
@@ -241,6 +210,19 @@ def _driver(found: LookedThrough, name: str, race: _Race, *, open_names: bool) -
                 "n": item.n,
             }
             for item in clinic.trades
+        ],
+        "together": together_words(found.track.stretches if clinic.depth == "segments" else (), names),
+        "temptations": [
+            {
+                "corner": item.corner,
+                "name": names.get(item.corner),
+                "strikes": item.strikes,
+                "passes": item.passes,
+                "voided": len(item.voided),
+                "among_fastest": item.among_fastest,
+                "words": temptation_words(item, names),
+            }
+            for item in clinic.temptations
         ],
         "missing": depth_words(clinic.depth, bool(clinic.with_traces)),
     }

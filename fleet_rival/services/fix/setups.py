@@ -30,6 +30,7 @@ from fleet_rival.services.find import pace
 from fleet_rival.services.shared.base import Actor, about, begin_change, check_version, find_row, named
 from fleet_rival.services.shared.errors import Conflict, NotThere, Refused
 from fleet_rival.services.week.setup_sheets import sheet_of
+from fleet_rival.wording.pace import setup_trial_words
 from fleet_rival.wording.setups import run_told
 
 __all__ = [
@@ -313,7 +314,9 @@ def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> li
     """
     with sessions() as session:
         row = find_row(session, Setup, actor, setup_id, "setup")
-        sheets = {label_of(row.name, number): sheet for number, sheet in _sheets(session, actor, setup_id).items()}
+        sheets = {
+            label_of(row.name, number): sheet for number, sheet in sorted(_sheets(session, actor, setup_id).items())
+        }
         query = (
             select(
                 Combination.id,
@@ -338,13 +341,35 @@ def brought(sessions: sessionmaker[Session], actor: Actor, setup_id: UUID) -> li
     out = []
     for combination_key, combination_id, track, layout, driver_key, driver_id, driver in places:
         told = json.loads(pace.driver_pace(sessions, actor, combination_id, driver_id)[0])
-        for change in told["setup_changes"]:
-            if change["before"] in sheets and change["after"] in sheets:
-                one = len(differences(sheets[change["before"]], sheets[change["after"]])) == 1
-                notes = tuple(felt.get((combination_key, driver_key, change["after"]), ()))
-                where = (combination_id, f"{track}, {layout}", driver_id, driver)
-                out.append(Brought(*where, change["before"], change["after"], change["words"], one, notes))
+        for before, after, words in _changes(told, list(sheets)):
+            one = len(differences(sheets[before], sheets[after])) == 1
+            notes = tuple(felt.get((combination_key, driver_key, after), ()))
+            where = (combination_id, f"{track}, {layout}", driver_id, driver)
+            out.append(Brought(*where, before, after, words, one, notes))
     return out
+
+
+def _changes(told: Mapping[str, Any], labels: Sequence[str]) -> list[tuple[str, str, str]]:
+    """Which versions a driver drove of which one followed the other, the older one first, and what is told of them.
+
+    Args:
+        told: the driver's page, after `services.find.pace`.
+        labels: of the versions, the oldest first.
+    """
+    found: dict[tuple[str, str], str] = {}
+    for option in told["options"]:
+        sides = [side["label"] for side in option["sides"]]
+        if option["where"] == "setup" and all(label in labels for label in sides):
+            before, after = sorted(sides, key=labels.index)
+            if labels.index(after) - labels.index(before) == 1:
+                found[before, after] = setup_trial_words(before, after, option["race"])
+    # Where whole runs of both are known, the clock and the tyres' age are told with it.
+    for change in told["setup_changes"]:
+        pair = (change["before"], change["after"])
+        if all(label in labels for label in pair):
+            found.pop((pair[1], pair[0]), None)
+            found[pair] = change["words"]
+    return [(*pair, words) for pair, words in found.items()]
 
 
 def _felt(

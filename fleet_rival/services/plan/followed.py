@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 from fleet_rival.core.planning.blocks import BLOCKS
 from fleet_rival.core.planning.follow import DrivenRun, Followed, PlannedBlock, follow
 from fleet_rival.db.tables import ChangeSet, Lap, PlanBlock, Run
-from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.planning import team_planning
 from fleet_rival.services.week.entered import combinations_of
 
 __all__ = ["LAPS", "became_of", "driven_runs_since"]
@@ -43,7 +43,7 @@ def became_of(session: Session, actor: Actor, rows: Sequence[PlanBlock], now: da
     runs = driven_runs_since(
         session, actor, min(row.begins_at for row in rows) - _BEFORE, {row.driver_id for row in rows}
     )
-    planning = own_rules(session, actor).planning
+    planning = team_planning(session, actor.team_id)
     return {int(key): became for key, became in follow(planned, runs, now, planning).items()}
 
 

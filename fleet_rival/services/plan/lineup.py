@@ -24,8 +24,8 @@ from fleet_rival.services.find.overview.load import DriverState, Loaded, WeekSta
 from fleet_rival.services.fix.work import helped_by_kind
 from fleet_rival.services.plan.evidence import driven_runs, evidence_of
 from fleet_rival.services.plan.make import moment_of
-from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.planning import team_planning
 from fleet_rival.services.week.combinations import target_of
 from fleet_rival.services.week.entered import combinations_of
 from fleet_rival.services.week.stretches import ALL_TIME
@@ -79,7 +79,7 @@ def propose(
     with sessions() as session:
         series = {row.id: row for row in session.scalars(select(Series).where(Series.team_id == actor.team_id))}
         past = _past(session, actor)
-        planning = own_rules(session, actor).planning
+        planning = team_planning(session, actor.team_id)
         rule = points_rule(_known(session, actor, past, planning), planning)
         rounds = _rounds([loaded.shown, *(loaded.coming if whole_season else ())], now)
         candidates = _candidates(sessions, session, actor, loaded, rounds, planning, now)

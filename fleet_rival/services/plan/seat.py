@@ -24,8 +24,8 @@ from fleet_rival.db.tables import Combination, Driver, Lap, Layout
 from fleet_rival.services.find.analyses import without_intervals
 from fleet_rival.services.plan.coming import coming_blocks
 from fleet_rival.services.plan.problem import care_of
-from fleet_rival.services.plan.rules import own_rules
 from fleet_rival.services.shared.base import Actor
+from fleet_rival.services.shared.planning import team_planning
 from fleet_rival.services.track.tracks import load_track
 from fleet_rival.services.week.combinations import settings_of
 from fleet_rival.wording.seat import better_words, limit_words, stop_words
@@ -80,7 +80,7 @@ def seats(sessions: sessionmaker[Session], actor: Actor, clock: Callable[[], dat
         by_driver: dict[int, list[Any]] = defaultdict(list)
         for row in session.execute(query):
             by_driver[row.driver_id].append(row)
-        planning = own_rules(session, actor).planning
+        planning = team_planning(session, actor.team_id)
         of_team = (Driver.team_id == actor.team_id, Driver.id.in_(by_driver))
         found = [
             _seat(session, actor, driver, planning, by_driver[driver.id], moment)

@@ -50,6 +50,8 @@ class Ahead:
     """The driver's corner clinic of the week; empty where there is none."""
     trials: Sequence[Mapping[str, Any]]
     """Options that were tried, with what came of it; after `services.pace`."""
+    eaters: str | None
+    """Where on the lap the tyres go, in words."""
     hot: Sequence[Mapping[str, Any]]
     """Hot pressures that were read after runs, the last ones first: by wheel, with when, how, and the track's
     temperature then.
@@ -121,12 +123,12 @@ def ahead_of(
         session.expunge_all()
     clinic: Mapping[str, Any] = {}
     trials: Sequence[Mapping[str, Any]] = ()
-    goal = None
+    goal, eaters = None, None
     if found is not None and combination is not None:
         which = (sessions, actor, combination.public_id, driver.public_id, week_id)
         # The target may be a share of the team's best ideal, which everybody's laps make.
         clinic, told = orjson.loads(driver_clinic(*which)[0]), orjson.loads(driver_pace(*which)[0])
-        goal, trials = told["target_us"], told["options"]
+        goal, trials, eaters = told["target_us"], told["options"], told["eaters"]
     return Ahead(
         row,
         week_id,
@@ -141,6 +143,7 @@ def ahead_of(
         race_at,
         clinic,
         trials,
+        eaters,
         hot,
     )
 

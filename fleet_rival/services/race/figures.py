@@ -89,6 +89,7 @@ def figures_of(ahead: Ahead, races: Mapping[str, Taught]) -> dict[str, Any]:
         "own_race": _own_race(ahead, group, laps, pace, missing) if group and laps else None,
         "crossing": _crossing(ahead, laps) if found and laps else None,
         "options": _decided(ahead),
+        "eaters": ahead.eaters,
         "hot_readings": ahead.hot,
         "taught": dict(races),
         "missing": missing,

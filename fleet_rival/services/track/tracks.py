@@ -150,7 +150,7 @@ _CORNERS = (
     select(
         *(
             getattr(LayoutCorner, name)
-            for name in ("code", "start_m", "apex_m", "end_m", "name", "direction", "linked_to_next")
+            for name in ("code", "start_m", "apex_m", "end_m", "name", "direction", "linked_to_next", "given_up_for")
         )
     )
     .where(LayoutCorner.team_id == bindparam("team"), LayoutCorner.layout_id == bindparam("layout"))

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from '@/shared/api/client'
 
@@ -20,3 +20,11 @@ export const useCombination = (id: MaybeRefOrGetter<string>) =>
     queryFn: () =>
       answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: toValue(id) } } })),
   })
+/** Asks anew what depends on how a combination is set. */
+export function useCombinationChanged() {
+  const queries = useQueryClient()
+  return async () => {
+    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history'])
+      await queries.invalidateQueries({ queryKey: [key] })
+  }
+}

@@ -29,6 +29,17 @@ from fleet_rival.services.drive.watching import LiveLap, LiveRun, LiveView, Wait
 
 _Name = Annotated[str, AfterValidator(tidy), Field(min_length=1, max_length=120)]
 _Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9._:-]+$")]
+_ROW_LENGTH = 500
+
+
+def _for_a_row(tokens: list[str]) -> list[str]:
+    """What stands in one column of a lap's row, with blanks between."""
+    if len(" ".join(tokens)) > _ROW_LENGTH:
+        raise ValueError(f"together they are longer than {_ROW_LENGTH} characters")
+    return tokens
+
+
+_Code = Annotated[str, Field(max_length=40, pattern=r"^\S+$")]
 _WHOLE = "|".join(flag for flag in FLAGS if flag != GUEST)
 _Flag = Annotated[
     str,
@@ -174,8 +185,8 @@ class FedLap(Schema):
     started_at: Moment | None = None
     kind: LapKind = "flying"
     valid: bool = True
-    strikes: list[Annotated[str, Field(max_length=40, pattern=r"^\S+$")]] = Field(default_factory=list, max_length=60)
-    flags: list[_Flag] = Field(default_factory=list, max_length=60)
+    strikes: Annotated[list[_Code], AfterValidator(_for_a_row)] = Field(default_factory=list, max_length=60)
+    flags: Annotated[list[_Flag], AfterValidator(_for_a_row)] = Field(default_factory=list, max_length=60)
     company: Company | None = None
     compound: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None
     tyre_set: Annotated[str, AfterValidator(tidy), Field(max_length=120)] | None = None

@@ -9,7 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from fleet_rival.api.schemas.base import Schema
 from fleet_rival.api.schemas.find.figures import FiguresOut, GroupOut
 from fleet_rival.api.schemas.week.combinations import OfWeek
-from fleet_rival.core.options.trial import Shift, Side
+from fleet_rival.core.ledger import Proposal
+from fleet_rival.core.options.results import Shift, Side
 from fleet_rival.core.pace.falloff import Cliff
 from fleet_rival.core.pace.scatter import LapOfRun
 from fleet_rival.core.pace.versus import Projection, Step
@@ -108,14 +109,15 @@ class SetupChangeOut(Schema):
     before: str
     after: str
     raw_us: float
-    gain_us: float
-    low_us: float
-    high_us: float
+    gain_us: float | None
+    low_us: float | None
+    high_us: float | None
     age_before: float
     age_after: float
     by: str
     hidden: bool
     runs: list[int]
+    reason: str
 
 
 class WheelOut(Schema):
@@ -149,6 +151,15 @@ class OptionOut(Schema):
     winner_qualifying: str | None
     words: list[str]
     by_segment: list[SegmentShift]
+
+
+class FalloffPart(SlopeOut):
+    code: str
+    share: float = Field(description="Of the lap's falloff")
+
+
+class ProposalOut(Schema, of=Proposal):
+    words: str
 
 
 class ParPoint(Schema):
@@ -195,6 +206,11 @@ class DriverPace(Schema):
     wear: str | None = Field(description="Why wear can't be told")
     wheels: list[WheelOut]
     options: list[OptionOut]
+    distance: int = Field(description="Laps over which two ways to drive are compared, unless others are asked for")
+    falloff_by_part: list[FalloffPart]
+    falloff_by_part_words: str | None
+    eaters: str | None = Field(description="Where to spare the tyres; null where they fall off alike all round")
+    proposals: list[ProposalOut]
     countable: dict[str, int]
     pars: list[ParOut]
 
@@ -236,6 +252,7 @@ class BesideOut(Schema):
     drivers: list[BesideDriver]
     parts: list[BesidePart]
     pairs: list[PairOut]
+    together: list[str]
     countable: dict[str, int]
 
 

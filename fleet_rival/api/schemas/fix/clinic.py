@@ -54,6 +54,7 @@ class TeamClinic(Schema):
     drivers: list[ClinicDriver]
     depth: PartDepth
     corners: list[ClinicCorner]
+    together: list[str]
     shared: list[SharedMistake]
 
 
@@ -158,6 +159,16 @@ class ReferenceAudit(Schema):
     items: list[AuditedOut]
 
 
+class TemptationOut(Schema):
+    corner: str
+    name: str | None
+    strikes: int
+    passes: int
+    voided: int = Field(description="Laps that count for nothing because of this corner alone")
+    among_fastest: int
+    words: str
+
+
 class DriverClinic(Schema):
     id: UUID
     name: str
@@ -172,6 +183,8 @@ class DriverClinic(Schema):
     cold: list[MistakeOut]
     standing: list[StandingOut]
     trades: list[TradeOut]
+    temptations: list[TemptationOut]
+    together: list[str]
     missing: str | None
 
 

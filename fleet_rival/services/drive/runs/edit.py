@@ -2,7 +2,7 @@
 run; remarks.
 """
 
-from collections.abc import Mapping, Sequence, Set
+from collections.abc import Mapping, Sequence
 from typing import Any, Final
 from uuid import UUID
 
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.core.laps.overrule import BadMark, said_with, turned
 from fleet_rival.core.runs.feel import BadReading, check_readings
+from fleet_rival.core.track import Track
 from fleet_rival.core.words import (
     APEX_TESTS,
     CORNER_SPEEDS,
@@ -32,6 +33,7 @@ from fleet_rival.services.drive.runs.places import (
     find_place,
     laps_in,
     refuse_strange_corners,
+    refuse_strange_parts,
     run_row,
     track_of,
 )
@@ -43,6 +45,8 @@ from fleet_rival.wording.runs import BECAUSE_WORDS
 
 __all__ = ["add_remark", "change_laps", "remove_remark", "say_of_marks", "turn_laps", "write_feel"]
 
+_FLAGS_LENGTH: Final = 500
+"""Characters that a row holds."""
 _TEXTS: Final = ("tyre_set", "compound", "setup", "assists", "note")
 _NUMBERS: Final = ("tyre_age", "fuel_l", "energy_kwh", "track_temp_c", "air_temp_c")
 
@@ -130,6 +134,7 @@ def change_laps(
             raise Refused("A lap time is written for one lap at a time.")
         if values.get("kind", "flying") not in LAP_KINDS or values.get("wetness", "dry") not in WETNESSES:
             raise Refused("The kind of lap or the weather is none that there is.")
+        _refuse_strange_flags(track_of(session, place.combination), values.get("flags") or ())
         begin_change(session, actor, "lap.change", f"Changed {_laps_words(laps, place)}", place.combination)
         for lap in laps:
             _write(lap, values, lap.number - laps[0].number)
@@ -158,16 +163,21 @@ def _write(lap: Lap, values: Mapping[str, Any], place: int) -> None:
             value = values[name]
             setattr(lap, name, value + place if name == "tyre_age" and value is not None else value)
     if values.get("flags"):
+        flags = set((lap.flags or "").split())
         for token in values["flags"]:
-            name, sign, _ = token[1:].partition(":")
-            if name not in (PART_FLAGS if sign else FLAGS) or token[:1] not in "+-":
-                raise Refused(f"{token} is no flag to add or to take away.")
-            _flag(lap, token[1:], stands=token[0] == "+")
+            flags = flags | {token[1:]} if token[0] == "+" else flags - {token[1:]}
+        lap.flags = " ".join(sorted(flags)) or None
+        if len(lap.flags or "") > _FLAGS_LENGTH:
+            raise Refused("That is said of more parts than one lap can hold. Say it of the whole lap.")
 
 
-def _flag(lap: Lap, flag: str, *, stands: bool) -> None:
-    flags = set((lap.flags or "").split())
-    lap.flags = " ".join(sorted(flags | {flag} if stands else flags - {flag})) or None
+def _refuse_strange_flags(track: Track, changes: Sequence[str]) -> None:
+    for token in changes:
+        name, sign, part = token[1:].partition(":")
+        if name not in (PART_FLAGS if sign else FLAGS) or token[:1] not in "+-":
+            raise Refused(f"{token} is no flag to add or to take away.")
+        if sign and token[0] == "+":
+            refuse_strange_parts(track, part)
 
 
 def write_feel(
@@ -267,11 +277,8 @@ def add_remark(
             text=text,
         )
         session.add(made)
-        if because is not None:
-            if corner is not None and because in PART_FLAGS:
-                _flag(lap, f"{because}:{corner}", stands=True)
-            else:
-                lap.said = {**(lap.said or {}), because: True}
+        if because is not None and not _of_part(because, corner):
+            lap.said = {**(lap.said or {}), because: True}
             lap.version += 1
         raise_revisions(session, actor.team_id, [place.combination.id])
         session.flush()
@@ -298,22 +305,18 @@ def remove_remark(sessions: sessionmaker[Session], actor: Actor, remark_id: UUID
             Remark.lap_id == lap.id,
             Remark.id != row.id,
         )
-        others = set(session.execute(select(Remark.because, Remark.corner).where(*own)).tuples())
-        in_part = row.corner is not None and row.because in PART_FLAGS
-        if in_part and (row.because, row.corner) not in others:
-            _flag(lap, f"{row.because}:{row.corner}", stands=False)
-            lap.version += 1
-        elif not in_part and row.because is not None and _stands_alone(lap, row.because, others):
+        others = session.execute(select(Remark.because, Remark.corner).where(*own)).tuples()
+        said_too = {because for because, corner in others if not _of_part(because, corner)}
+        if row.because is not None and row.because not in said_too and (lap.said or {}).get(row.because):
             lap.said = {mark: stands for mark, stands in (lap.said or {}).items() if mark != row.because} or None
             lap.version += 1
         session.delete(row)
         raise_revisions(session, actor.team_id, [combination.id])
 
 
-def _stands_alone(lap: Lap, mark: str, others: Set[tuple[str | None, str | None]]) -> bool:
-    """Whether nothing but the remark that goes says a mark of a whole lap."""
-    said_too = any(because == mark and (corner is None or mark not in PART_FLAGS) for because, corner in others)
-    return not said_too and bool((lap.said or {}).get(mark))
+def _of_part(because: str | None, corner: str | None) -> bool:
+    """Whether a remark says of a part of the lap what others did there; else it marks the whole lap."""
+    return corner is not None and because in PART_FLAGS
 
 
 def _laps_words(laps: Any, place: Place) -> str:

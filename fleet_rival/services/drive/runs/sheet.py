@@ -213,6 +213,7 @@ def _judged(driver_id: UUID, session: Session, actor: Actor, row: Combination) -
                 "overruled": sorted(item.overruled),
                 "time_us": item.lap.time_us,
                 "counts": item.clean,
+                "flags": sorted(item.lap.flags),
                 "strikes": item.lap.strikes,
                 "incidents": [f"{what}:{corner}" for what, corner in item.lap.incidents],
                 "wetness": item.lap.wetness,
@@ -227,8 +228,11 @@ def _on_sheet(lap: Lap, judged: Mapping[str, Any], has_trace: bool) -> LapOnShee
     said = lap.said or {}
     marks = []
     for mark, inferred in judged.get("marks", {}).items():
-        name, meaning = in_part_words(lap.flags) if mark == "in_part" and lap.flags else MARK_WORDS[mark]
+        name, meaning = MARK_WORDS[mark]
         by = "person" if said.get(mark) else "rule" if inferred else "fact"
+        if mark == "in_part" and (flags := judged.get("flags")):
+            name = in_part_words(flags)
+            by = "fact" if set(flags) <= set((lap.flags or "").split()) else "person"
         marks.append({"mark": mark, "name": name, "meaning": meaning, "by": by})
     denied = [{"mark": mark, "name": MARK_WORDS[mark][0]} for mark in judged.get("overruled", ())]
     counts = bool(judged.get("counts"))

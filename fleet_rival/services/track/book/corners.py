@@ -45,12 +45,12 @@ def change_corner(
         wanted |= {name: (values[name] or "").strip() or None for name in _TEXTS if name in values}
         if "given_up_for" in values:
             wanted |= _given_up_for(session, row, values["given_up_for"])
-        linked = row.linked_to_next
+        before = row.linked_to_next, row.given_up_for
         for name, value in wanted.items():
             if getattr(row, name) != value:
                 setattr(row, name, value)
-        if row.linked_to_next != linked:
-            # Linked ideals join laps elsewhere now.
+        if (row.linked_to_next, row.given_up_for) != before:
+            # Linked ideals join laps elsewhere now, and other corners are judged together.
             own = select(Combination.id).where(Combination.team_id == actor.team_id, Combination.layout_id == layout.id)
             raise_revisions(session, actor.team_id, session.scalars(own))
         return layout.public_id

@@ -30,6 +30,18 @@ export function useAlso() {
   })
 }
 
+/** The week that the address names, whatever runs; undefined: all laps. */
+export function useAskedWeek() {
+  const route = useRoute()
+  return computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
+}
+
+/** What is asked of figures, as a file's address has it: `?week=…&also=…`, or nothing. */
+export function addressOf(week: string | undefined, also: readonly string[], more: readonly string[] = []): string {
+  const asked = [...more, ...(week ? [`week=${week}`] : []), ...also.map((name) => `also=${name}`)]
+  return asked.length ? `?${asked.join('&')}` : ''
+}
+
 interface DatedWeek {
   id: string
   begins_at: string

@@ -16,6 +16,13 @@ export const findRoutes: RouteRecordRaw[] = [
     meta: { title: 'Pace and consistency', step: 'find' },
   },
   {
+    path: '/combinations/:id/drivers/:driver/accounts',
+    name: 'accounts',
+    component: () => import('@/features/find/views/AccountsView.vue'),
+    props: true,
+    meta: { title: 'Where every thousandth went', step: 'find' },
+  },
+  {
     path: '/combinations/:id/beside',
     name: 'beside',
     component: () => import('@/features/find/views/BesideView.vue'),

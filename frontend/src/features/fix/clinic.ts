@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api, type Schemas } from '@/shared/api/client'
+import { useCombination } from '@/shared/queries'
 import { useAlso, useWeek } from '@/features/find/look'
 
 /** The corner clinic: what stands in several of its pages. */
@@ -18,11 +19,7 @@ export function useLibrary() {
 
 /** A driver's corners in a combination, as both of their pages look at them: the week's laps, or what is counted along. */
 export function useDriverClinic(id: () => string, driver: () => string) {
-  const combination = useQuery({
-    queryKey: ['combination', id],
-    queryFn: () =>
-      answer(api.GET('/api/combinations/{combination_id}', { params: { path: { combination_id: id() } } })),
-  })
+  const combination = useCombination(id)
   const { week } = useWeek(() => combination.data.value?.weeks ?? [])
   const also = useAlso()
   const enabled = () => Boolean(combination.data.value)

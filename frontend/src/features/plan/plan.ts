@@ -169,3 +169,14 @@ export function changeWords(plan: Plan, change: WhatIfChange): string {
   const when = `${moment(change.begins_at!)} to ${clock(change.ends_at!)}`
   return change.kind === 'more_time' ? `${name} has time ${when} too.` : `${name} has no time ${when}.`
 }
+
+/** Hours since midnight as a time of day: 19.5 is 19:30. */
+export function clockOf(hours: number): string {
+  const minutes = Math.round(hours * 60)
+  return `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`
+}
+/** A time of day as hours since midnight; null where it is none. */
+export function hourOf(clock: string): number | null {
+  const found = /^(\d{2}):(\d{2})/.exec(clock)
+  return found ? Number(found[1]) + Number(found[2]) / 60 : null
+}

@@ -231,6 +231,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each lap's time of one driver is owed to, and everybody's average lap. */
+        get: operations["api_get_driver_accounts_combinations__uuid_combination_id__drivers__uuid_driver_id__accounts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/combinations/{combination_id}/drivers/{driver_id}/accounts.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each lap's time of one driver is owed to, as CSV. */
+        get: operations["api_get_driver_accounts_csv_combinations__uuid_combination_id__drivers__uuid_driver_id__accounts_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/combinations/{combination_id}/drivers/{driver_id}/assignments": {
         parameters: {
             query?: never;
@@ -3495,6 +3529,22 @@ export interface components {
             /** Token */
             token: string;
         };
+        /** AccountOut */
+        AccountOut: {
+            /**
+             * Account
+             * @enum {string}
+             */
+            account: "reference" | "setup" | "option" | "tyres" | "fuel" | "track" | "cold" | "traffic" | "slip" | "carried" | "scatter";
+            /** Caution */
+            caution: string | null;
+            /** Meaning */
+            meaning: string;
+            /** Missing */
+            missing: string | null;
+            /** Words */
+            words: string;
+        };
         /** AnalysisOut */
         AnalysisOut: {
             /**
@@ -3712,6 +3762,24 @@ export interface components {
             /** Weekly */
             weekly?: components["schemas"]["Window"][];
         };
+        /** AverageLapOut */
+        AverageLapOut: {
+            /** Accounts */
+            accounts: {
+                [key: string]: number | null;
+            };
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Laps */
+            laps: number;
+            /** Name */
+            name: string;
+            /** Time Us */
+            time_us: number;
+        };
         /** BackupTroubleOut */
         BackupTroubleOut: {
             /** Again At */
@@ -3811,6 +3879,8 @@ export interface components {
             pairs: components["schemas"]["PairOut"][];
             /** Parts */
             parts: components["schemas"]["BesidePart"][];
+            /** Together */
+            together: string[];
         };
         /** BesidePart */
         BesidePart: {
@@ -4345,6 +4415,32 @@ export interface components {
             sure: string;
             /** Week Id */
             week_id: string | null;
+        };
+        /** BookedLapOut */
+        BookedLapOut: {
+            /** Accounts */
+            accounts: {
+                [key: string]: number | null;
+            };
+            /** Clean */
+            clean: boolean;
+            /** Lap */
+            lap: number;
+            /** Run */
+            run: number | null;
+            /** Session */
+            session: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Setup */
+            setup: string | null;
+            /** Time Us */
+            time_us: number;
+            /** Words */
+            words: string;
         };
         /** Boundaries */
         Boundaries: {
@@ -5929,6 +6025,29 @@ export interface components {
             /** Waiting */
             waiting: components["schemas"]["RunOut"][];
         };
+        /** DriverAccountsOut */
+        DriverAccountsOut: {
+            /** Accounts */
+            accounts: components["schemas"]["AccountOut"][];
+            average: components["schemas"]["AverageLapOut"] | null;
+            /** Depth */
+            depth: ("segments" | "sectors" | "lap") | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Laps */
+            laps: components["schemas"]["BookedLapOut"][];
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string | null;
+            /** Team */
+            team: components["schemas"]["AverageLapOut"][];
+            /** Words */
+            words: string | null;
+        };
         /** DriverAssists */
         DriverAssists: {
             /**
@@ -6018,8 +6137,12 @@ export interface components {
             race_laps: number | null;
             /** Standing */
             standing: components["schemas"]["StandingOut"][];
+            /** Temptations */
+            temptations: components["schemas"]["TemptationOut"][];
             /** Three */
             three: components["schemas"]["ThreeItem"][];
+            /** Together */
+            together: string[];
             /** Trades */
             trades: components["schemas"]["TradeOut"][];
             /** With Traces */
@@ -6095,7 +6218,21 @@ export interface components {
             countable: {
                 [key: string]: number;
             };
+            /**
+             * Distance
+             * @description Laps over which two ways to drive are compared, unless others are asked for
+             */
+            distance: number;
+            /**
+             * Eaters
+             * @description Where to spare the tyres; null where they fall off alike all round
+             */
+            eaters: string | null;
             falloff: components["schemas"]["FalloffOut"] | null;
+            /** Falloff By Part */
+            falloff_by_part: components["schemas"]["FalloffPart"][];
+            /** Falloff By Part Words */
+            falloff_by_part_words: string | null;
             /** Falloff Words */
             falloff_words: string[];
             figures: components["schemas"]["FiguresOut"];
@@ -6118,6 +6255,8 @@ export interface components {
             options: components["schemas"]["OptionOut"][];
             /** Pars */
             pars: components["schemas"]["ParOut"][];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
             /** Runs */
             runs: components["schemas"]["PaceRunOut"][];
             /** Setup Changes */
@@ -6507,6 +6646,22 @@ export interface components {
             low_us: number;
             /** Runs Used */
             runs_used: number;
+            /** Us Per Lap */
+            us_per_lap: number;
+        };
+        /** FalloffPart */
+        FalloffPart: {
+            /** Code */
+            code: string;
+            /** High Us */
+            high_us: number;
+            /** Low Us */
+            low_us: number;
+            /**
+             * Share
+             * @description Of the lap's falloff
+             */
+            share: number;
             /** Us Per Lap */
             us_per_lap: number;
         };
@@ -9774,6 +9929,17 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** ProposalOut */
+        ProposalOut: {
+            /** Setting */
+            setting: string;
+            /** Value */
+            value: number;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+        };
         /** QuestionAnswer */
         QuestionAnswer: {
             /** Answer */
@@ -10101,6 +10267,11 @@ export interface components {
              * Format: uuid
              */
             driver_id: string;
+            /**
+             * Eaters
+             * @description Where to spare the tyres; null where they fall off alike all round
+             */
+            eaters: string | null;
             /**
              * Entry Id
              * Format: uuid
@@ -11714,15 +11885,17 @@ export interface components {
             /** By */
             by: string;
             /** Gain Us */
-            gain_us: number;
+            gain_us: number | null;
             /** Hidden */
             hidden: boolean;
             /** High Us */
-            high_us: number;
+            high_us: number | null;
             /** Low Us */
-            low_us: number;
+            low_us: number | null;
             /** Raw Us */
             raw_us: number;
+            /** Reason */
+            reason: string;
             /** Runs */
             runs: number[];
             /** Words */
@@ -12552,6 +12725,8 @@ export interface components {
             drivers: components["schemas"]["ClinicDriver"][];
             /** Shared */
             shared: components["schemas"]["SharedMistake"][];
+            /** Together */
+            together: string[];
         };
         /** TeamIdealOut */
         TeamIdealOut: {
@@ -12859,6 +13034,26 @@ export interface components {
             };
             /** Tank L */
             tank_l: number | null;
+        };
+        /** TemptationOut */
+        TemptationOut: {
+            /** Among Fastest */
+            among_fastest: number;
+            /** Corner */
+            corner: string;
+            /** Name */
+            name: string | null;
+            /** Passes */
+            passes: number;
+            /** Strikes */
+            strikes: number;
+            /**
+             * Voided
+             * @description Laps that count for nothing because of this corner alone
+             */
+            voided: number;
+            /** Words */
+            words: string;
         };
         /** ThreeItem */
         ThreeItem: {
@@ -13233,7 +13428,7 @@ export interface components {
             /** Totals */
             totals: (components["schemas"]["ProjectionOut"] | null)[];
             /** Verdict */
-            verdict: ("first" | "second" | "equal") | null;
+            verdict: ("first" | "second" | "equal" | "not_yet") | null;
             /** Words */
             words: string[];
         };
@@ -16121,6 +16316,260 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_driver_accounts_combinations__uuid_combination_id__drivers__uuid_driver_id__accounts_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverAccountsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_driver_accounts_csv_combinations__uuid_combination_id__drivers__uuid_driver_id__accounts_csv_get: {
+        parameters: {
+            query?: {
+                /** @description A series' week, whose own laps alone are meant; all laps where missing */
+                week?: string | null;
+                /** @description Laps that count along, though they don't by default */
+                also?: ("tow" | "cold" | "practice_only" | "hand_timed")[];
+            };
+            header?: never;
+            path: {
+                combination_id: string;
+                driver_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description Unauthorized */

@@ -7,6 +7,7 @@ import { answer, api, version, type LapOnSheet, type RunContext } from '@/shared
 import { count, moment, temperature } from '@/shared/format'
 import AskedDialog from '@/features/drive/parts/AskedDialog.vue'
 import ContextForm from '@/features/drive/parts/ContextForm.vue'
+import AccountPart from '@/features/find/parts/AccountPart.vue'
 import DriveHead from '@/features/drive/parts/DriveHead.vue'
 import FeelForm from '@/features/drive/parts/FeelForm.vue'
 import LapCells from '@/features/drive/parts/LapCells.vue'
@@ -170,7 +171,10 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
         · a guest’s, for comparison only</template
       >
       <span class="walk"
-        ><RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>
+        ><RouterLink :to="{ name: 'accounts', params: { id, driver }, query: { run: `${session} ${run}` } }"
+          >Where every thousandth went</RouterLink
+        >
+        <RouterLink v-if="shown.before" :to="runPlace(id, shown.before)">← run before</RouterLink>
         <RouterLink v-if="shown.after" :to="runPlace(id, shown.after)">run after →</RouterLink></span
       >
     </p>
@@ -337,6 +341,7 @@ const questions = computed(() => laps.value.reduce((sum, lap) => sum + lap.asked
         <FeelForm :key="`${session} ${driver} ${run}`" :sheet="shown" :run-key="key" />
       </div>
     </div>
+    <AccountPart :id="id" :driver="driver" :run="`${session} ${run}`" />
   </template>
   <AskedDialog v-if="asking" :id="id" @close="asking = false" />
 </template>

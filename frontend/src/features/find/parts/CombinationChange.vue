@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { answer, api, theirsOf, version, type Combination } from '@/shared/api/client'
 import { asTyped, readIn, readNumber, typedIn } from '@/shared/format'
 import { inUnit, units, type Quantity } from '@/shared/units'
 import TheirsNote from '@/shared/parts/TheirsNote.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
+import { useCombinationChanged } from '@/shared/queries'
 import WorkButton from '@/shared/parts/WorkButton.vue'
 
 const props = defineProps<{ combination: Combination }>()
 const emit = defineEmits<{ close: [] }>()
-const queries = useQueryClient()
+const combinationChanged = useCombinationChanged()
 const shown = ref(true)
 const seen = ref(0)
 const form = reactive({ note: '', cold: 'laps', amount: '', floor: '', minutes: '', air: '', track: '', byHand: false })
@@ -85,8 +86,7 @@ const save = useMutation({
     ),
   onSuccess: async () => {
     emit('close')
-    for (const key of ['combination', 'combinations', 'analysis', 'driver-laps', 'board', 'steps', 'history'])
-      await queries.invalidateQueries({ queryKey: [key] })
+    await combinationChanged()
   },
 })
 const changed = computed(() => thresholds.value.filter((item) => typed[item.name]?.trim()).length)

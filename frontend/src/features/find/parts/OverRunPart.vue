@@ -5,11 +5,20 @@ import PlotField, { type PlotLine, type PlotPoint } from '@/shared/charts/PlotFi
 import PictureFrame from '@/shared/charts/PictureFrame.vue'
 import { runPlace } from '@/features/drive/runs'
 import AlsoNote from '@/features/find/parts/AlsoNote.vue'
+import ColdLaps from '@/features/find/parts/ColdLaps.vue'
 import VersusPart from '@/features/find/parts/VersusPart.vue'
-import { gap, lapTime } from '@/shared/format'
+import { gap, lapTime, perCent } from '@/shared/format'
+import { useMay } from '@/shared/session'
 
 /** Pace over a run: falloff, tread, par for the minute, push or save. */
-const props = defineProps<{ id: string; driver: string; week?: string; pace: DriverPace }>()
+const props = defineProps<{
+  id: string
+  driver: string
+  week?: string
+  pace: DriverPace
+  names: Record<string, string | null>
+}>()
+const may = useMay()
 const router = useRouter()
 type Par = DriverPace['pars'][number]
 const parPoints = (par: Par): PlotPoint[] =>
@@ -48,6 +57,39 @@ function openPar(par: Par, which: string) {
         </li>
       </ul>
     </details>
+    <ul v-if="pace.proposals.length || pace.falloff_by_part_words" class="told">
+      <li v-if="pace.falloff_by_part_words">{{ pace.falloff_by_part_words }}</li>
+      <li v-for="item in pace.proposals" :key="item.setting">
+        {{ item.words }}
+        <ColdLaps v-if="may('combination.change')" :id="id" :laps="item.value" />
+      </li>
+    </ul>
+    <details v-if="pace.falloff_by_part.length">
+      <summary>Falloff by part of the lap</summary>
+      <table class="ledger by-part">
+        <caption class="visually-hidden">
+          Falloff by part of the lap
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Part</th>
+            <th scope="col" class="number">Each further lap</th>
+            <th scope="col" class="number">from</th>
+            <th scope="col" class="number">to</th>
+            <th scope="col" class="number">Share</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="item in pace.falloff_by_part" :key="item.code">
+            <th scope="row">{{ item.code }}{{ names[item.code] ? ` ${names[item.code]}` : '' }}</th>
+            <td class="number">{{ gap(item.us_per_lap) }}</td>
+            <td class="number">{{ gap(item.low_us) }}</td>
+            <td class="number">{{ gap(item.high_us) }}</td>
+            <td class="number">{{ perCent(item.share) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </details>
     <ul v-if="pace.setup_changes.length" class="told">
       <li v-for="item in pace.setup_changes" :key="item.words">{{ item.words }}</li>
     </ul>
@@ -83,3 +125,8 @@ function openPar(par: Par, which: string) {
 </template>
 
 <style scoped src="@/features/find/pace.css"></style>
+<style scoped>
+.by-part {
+  width: auto;
+}
+</style>

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
 import type { FiguresOf } from '@/shared/api/words'
-import { useAlso } from '@/features/find/look'
+import { addressOf, useAlso } from '@/features/find/look'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
 
 /** Figures to take along: tables, two pages of paper, a text for a chat. */
@@ -23,15 +23,14 @@ watch(
   () => route.fullPath,
   () => (open.value = false),
 )
-const asked = computed(() => [
-  ...(props.week ? [`week=${props.week}`] : []),
-  ...also.value.map((name) => `also=${name}`),
-])
 const table = (what: string, form: string) =>
-  `/api/combinations/${props.id}/figures?${[`what=${what}`, `form=${form}`, ...(['laps', 'pace'].includes(what) && props.driver ? [`driver=${props.driver.id}`] : []), ...asked.value].join('&')}`
+  `/api/combinations/${props.id}/figures${addressOf(props.week, also.value, [
+    `what=${what}`,
+    `form=${form}`,
+    ...(['laps', 'pace'].includes(what) && props.driver ? [`driver=${props.driver.id}`] : []),
+  ])}`
 const pdf = computed(
-  () =>
-    `/api/combinations/${props.id}/drivers/${props.driver?.id}/report.pdf${asked.value.length ? `?${asked.value.join('&')}` : ''}`,
+  () => `/api/combinations/${props.id}/drivers/${props.driver?.id}/report.pdf${addressOf(props.week, also.value)}`,
 )
 const text = useMutation({
   mutationFn: () =>

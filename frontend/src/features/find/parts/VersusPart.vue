@@ -27,7 +27,9 @@ const longest = computed(() =>
 )
 const first = ref('')
 const second = ref('')
-const laps = ref('20')
+const laps = ref(String(props.pace.distance))
+// Another driver, another week: as far as the race goes there, which is what the verdict beside it tells.
+watch([() => props.driver, () => props.pace.distance], () => (laps.value = String(props.pace.distance)))
 const stops = ref('0')
 const stopSeconds = ref('25')
 watch(

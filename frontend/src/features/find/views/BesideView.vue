@@ -5,7 +5,7 @@ import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
 import { gap, lapTime } from '@/shared/format'
 import PictureFrame from '@/shared/charts/PictureFrame.vue'
-import { useAlso } from '@/features/find/look'
+import { useAlso, useAskedWeek } from '@/features/find/look'
 import AlsoNote from '@/features/find/parts/AlsoNote.vue'
 import SharePart from '@/features/find/parts/SharePart.vue'
 import PartDetail from '@/features/find/parts/PartDetail.vue'
@@ -17,7 +17,7 @@ import { useCombination } from '@/shared/queries'
 /** Segments by drivers: how far each is behind the team's best reference, and how much of that is more than usual. */
 const props = defineProps<{ id: string }>()
 const route = useRoute()
-const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
+const week = useAskedWeek()
 const also = useAlso()
 const combination = useCombination(() => props.id)
 const beside = useQuery({
@@ -179,6 +179,7 @@ const bar = (value: number) => ({ width: `${Math.min(46, (46 * Math.abs(value)) 
           Times are references: the median of the best third of a driver’s passes. A frame marks whose part is the best.
           A driver who is slower everywhere is so as a rule; what stands out beyond that is what another could show.
         </p>
+        <p v-for="words in shown.together" :key="words" class="quiet">{{ words }}</p>
       </section>
     </template>
   </template>

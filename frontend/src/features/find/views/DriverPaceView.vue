@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { RouterLink, useRoute, useRouter } from 'vue-router'
+import { RouterLink, useRoute } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
-import { useAlso } from '@/features/find/look'
+import { useAlso, useAskedWeek } from '@/features/find/look'
 import AlikePart from '@/features/find/parts/AlikePart.vue'
 import AlsoNote from '@/features/find/parts/AlsoNote.vue'
+import DriverChoice from '@/features/find/parts/DriverChoice.vue'
 import LikelyPart from '@/features/find/parts/LikelyPart.vue'
 import OverRunPart from '@/features/find/parts/OverRunPart.vue'
 import OptionsPart from '@/features/find/parts/OptionsPart.vue'
@@ -17,8 +18,7 @@ import { useCombination } from '@/shared/queries'
 
 const props = defineProps<{ id: string; driver: string }>()
 const route = useRoute()
-const router = useRouter()
-const week = computed(() => (route.query.week && route.query.week !== 'all' ? String(route.query.week) : undefined))
+const week = useAskedWeek()
 const also = useAlso()
 const combination = useCombination(() => props.id)
 const analysis = useQuery({
@@ -58,13 +58,6 @@ const groupWords = computed(() => {
         .join(', ')
     : ''
 })
-function turnTo(event: Event) {
-  void router.replace({
-    name: 'driver-pace',
-    params: { id: props.id, driver: (event.target as HTMLSelectElement).value },
-    query: route.query,
-  })
-}
 </script>
 
 <template>
@@ -80,12 +73,10 @@ function turnTo(event: Event) {
       </p>
     </div>
     <div class="acts">
-      <label v-if="(analysis.data.value?.drivers.length ?? 0) > 1"
-        >Driver
-        <select :value="driver" @change="turnTo">
-          <option v-for="item in analysis.data.value?.drivers" :key="item.id" :value="item.id">{{ item.name }}</option>
-        </select>
-      </label>
+      <DriverChoice :driver="driver" :drivers="analysis.data.value?.drivers" />
+      <RouterLink :to="{ name: 'accounts', params: { id, driver }, query: route.query }"
+        >Where every thousandth went</RouterLink
+      >
       <SharePart
         v-if="shown"
         :id="id"
@@ -104,7 +95,7 @@ function turnTo(event: Event) {
   <template v-if="shown">
     <AlikePart :id="id" :driver="driver" :week="week" :pace="shown" :names="names" :mark-words="markWords" />
 
-    <OverRunPart :id="id" :driver="driver" :week="week" :pace="shown" />
+    <OverRunPart :id="id" :driver="driver" :week="week" :pace="shown" :names="names" />
 
     <LikelyPart :pace="shown" />
 

@@ -175,6 +175,7 @@ const asked = useMutation({
           Recurring mistakes and standing losses, in seconds a lap. Small figures count single slips that are no more
           than chance.
         </p>
+        <p v-for="pair in shown.together" :key="pair" class="quiet">{{ pair }}</p>
       </section>
       <section v-if="open.length" class="sheet part" aria-labelledby="work">
         <h2 id="work">{{ may('drivers.see_all') ? 'Who works on what' : 'What you work on' }}</h2>

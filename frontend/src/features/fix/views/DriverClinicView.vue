@@ -7,6 +7,7 @@ import CostMap from '@/shared/charts/CostMap.vue'
 import PictureFrame from '@/shared/charts/PictureFrame.vue'
 import { seconds, useClinicSettled, useDriverClinic, useLibrary, type Mistake } from '@/features/fix/clinic'
 import { perCent } from '@/shared/format'
+import AccountPart from '@/features/find/parts/AccountPart.vue'
 import AlsoNote from '@/features/find/parts/AlsoNote.vue'
 import OptionsPart from '@/features/find/parts/OptionsPart.vue'
 import AssignPart from '@/features/fix/parts/AssignPart.vue'
@@ -104,6 +105,9 @@ function jump(code: string) {
       <RouterLink :to="{ name: 'card-of-three', params: { id, driver }, query: route.query }">Card of three</RouterLink>
       <RouterLink :to="{ name: 'driver-pace', params: { id, driver }, query: route.query }"
         >Pace and consistency</RouterLink
+      >
+      <RouterLink :to="{ name: 'accounts', params: { id, driver }, query: route.query }"
+        >Where every thousandth went</RouterLink
       >
     </p>
   </div>
@@ -261,6 +265,15 @@ function jump(code: string) {
       </div>
     </section>
 
+    <AccountPart :id="id" :driver="driver" />
+
+    <section v-if="shown.temptations.length" class="sheet part" aria-labelledby="limits">
+      <h2 id="limits">Track limits</h2>
+      <ul>
+        <li v-for="item in shown.temptations" :key="item.corner">{{ item.words }}</li>
+      </ul>
+    </section>
+
     <section v-if="tried.length || changed.length" class="sheet part" aria-labelledby="tried">
       <h2 id="tried">What was tried</h2>
       <OptionsPart v-if="tried.length" :options="tried" :names="cornerNames" />
@@ -277,7 +290,11 @@ function jump(code: string) {
       </template>
     </section>
 
-    <section v-if="doubted.length || shown.trades.length" class="sheet part" aria-labelledby="audit">
+    <section
+      v-if="doubted.length || shown.trades.length || shown.together.length"
+      class="sheet part"
+      aria-labelledby="audit"
+    >
       <h2 id="audit">References and trades</h2>
       <ul>
         <li v-for="item in doubted" :key="item.corner">
@@ -299,6 +316,7 @@ function jump(code: string) {
             >Say that they are linked</RouterLink
           >
         </li>
+        <li v-for="pair in shown.together" :key="pair">{{ pair }}</li>
       </ul>
     </section>
 

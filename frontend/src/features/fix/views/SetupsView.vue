@@ -332,7 +332,7 @@ function changed(item: Schemas['SetupDifference']) {
         <section class="sheet part" aria-labelledby="brought">
           <h2 id="brought">What it brought</h2>
           <ul v-if="brought.data.value?.items.length">
-            <li v-for="item in brought.data.value.items" :key="item.driver_id + item.after">
+            <li v-for="item in brought.data.value.items" :key="item.combination_id + item.driver_id + item.after">
               <RouterLink :to="{ name: 'driver-pace', params: { id: item.combination_id, driver: item.driver_id } }"
                 >{{ item.driver }}, {{ item.place }}</RouterLink
               >: {{ item.words }} <span v-if="!item.one_change" class="quiet">Several values at once.</span>

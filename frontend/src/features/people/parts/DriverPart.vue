@@ -59,6 +59,7 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
         <form
           v-if="editing?.id === row.id"
           v-draft="`driver ${row.id}`"
+          v-first-focus
           class="row"
           @submit.prevent="save.mutate(editing)"
         >
@@ -67,7 +68,6 @@ const theirs = computed(() => theirsOf<{ items: DriverRow[] }>(save.error.value)
             :label="`Name of ${row.name}`"
             maxlength="120"
             hide-details
-            autofocus
             autocomplete="off"
             @keydown.esc.stop="editing = undefined"
           />

@@ -26,8 +26,8 @@ const enter = useMutation({
     <p v-if="ended" class="why" role="status">
       Your session has ended. Sign in, and you are back where you were, with what you typed.
     </p>
-    <form @submit.prevent="enter.mutate()">
-      <v-text-field v-model="name" label="Name" autocomplete="username" autofocus hide-details maxlength="120" />
+    <form v-first-focus @submit.prevent="enter.mutate()">
+      <v-text-field v-model="name" label="Name" autocomplete="username" hide-details maxlength="120" />
       <v-text-field
         v-model="password"
         label="Password"

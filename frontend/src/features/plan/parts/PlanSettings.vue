@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import type { Schemas } from '@/shared/api/client'
+import NumberField from './NumberField.vue'
+import { clockOf, hourOf } from '@/features/plan/plan'
 
 /** What plans and lineups weigh: each setting by what it does, with its value and what it usually is. */
 const settings = defineModel<Schemas['PlanSettingOut'][]>({ required: true })
+const isHour = (key: string) => key.endsWith('_hour')
 </script>
 
 <template>
@@ -26,17 +29,18 @@ const settings = defineModel<Schemas['PlanSettingOut'][]>({ required: true })
             <th scope="row">{{ item.words }}</th>
             <td>
               <input
-                v-model.number="item.value"
+                v-if="isHour(item.key)"
+                :value="clockOf(item.value)"
                 class="field"
-                type="number"
-                step="any"
-                min="0"
+                type="time"
                 required
                 :aria-label="item.words"
+                @change="item.value = hourOf(($event.target as HTMLInputElement).value) ?? item.value"
               />
+              <NumberField v-else v-model="item.value" :label="item.words" />
             </td>
             <td class="quiet">
-              {{ item.usual }}
+              {{ isHour(item.key) ? clockOf(item.usual) : item.usual }}
               <button
                 v-if="item.value !== item.usual"
                 type="button"
@@ -58,8 +62,5 @@ const settings = defineModel<Schemas['PlanSettingOut'][]>({ required: true })
 <style scoped>
 th[scope='row'] {
   font-weight: 400;
-}
-input {
-  width: 84px;
 }
 </style>

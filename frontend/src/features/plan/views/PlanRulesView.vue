@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { answer, api, version, type Schemas } from '@/shared/api/client'
+import NumberField from '../parts/NumberField.vue'
 import PlanSettings from '../parts/PlanSettings.vue'
 import SkeletonRows from '@/shared/parts/SkeletonRows.vue'
 import TroubleNote from '@/shared/parts/TroubleNote.vue'
@@ -143,41 +144,23 @@ const keep = useMutation({
                 <td>
                   <label
                     ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
-                    <input
-                      v-model.number="item.met"
-                      class="field"
-                      type="number"
-                      step="any"
-                      min="0"
-                      required
-                      :aria-label="`${item.title}: met`"
+                    <NumberField v-model="item.met" :label="`${item.title}: met`"
                   /></label>
                 </td>
                 <td>
                   <label
                     ><span class="quiet">{{ unitOf(item.key).most ? 'up to' : 'from' }}</span>
-                    <input
-                      v-model.number="item.close"
-                      class="field"
-                      type="number"
-                      step="any"
-                      min="0"
-                      required
-                      :aria-label="`${item.title}: close`"
+                    <NumberField v-model="item.close" :label="`${item.title}: close`"
                   /></label>
                 </td>
                 <td class="quiet">{{ unitOf(item.key).unit }}</td>
                 <td>
-                  <input
-                    v-model.number="item.weight"
-                    class="field"
-                    type="number"
-                    step="0.5"
-                    min="0"
-                    max="10"
-                    required
-                    :aria-label="`${item.title}: weight`"
-                  /><span v-if="item.weight !== item.usual_weight" class="quiet"> usually {{ item.usual_weight }}</span>
+                  <NumberField v-model="item.weight" :step="0.5" :max="10" :label="`${item.title}: weight`" /><span
+                    v-if="item.weight !== item.usual_weight"
+                    class="quiet"
+                  >
+                    usually {{ item.usual_weight }}</span
+                  >
                 </td>
               </tr>
             </tbody>
@@ -220,9 +203,7 @@ const keep = useMutation({
                     <label v-if="!item.driving" class="small"
                       ><input v-model="item.coached" type="checkbox" /> with the coach</label
                     >
-                    <label class="small"
-                      >times <input v-model.number="item.times" class="field" type="number" min="1" max="20" required
-                    /></label>
+                    <label class="small">times <NumberField v-model="item.times" :min="1" :max="20" /></label>
                     <button
                       type="button"
                       class="link"
@@ -236,50 +217,26 @@ const keep = useMutation({
                   <input v-model="item.planned" type="checkbox" :aria-label="`${item.words || item.name}: in plans`" />
                 </td>
                 <td>
-                  <input
+                  <NumberField
                     v-if="item.driving && item.code !== 'rehearsal'"
-                    v-model.number="item.laps"
-                    class="field"
-                    type="number"
-                    min="1"
-                    max="100"
-                    required
-                    :aria-label="`${item.words || item.name}: laps`"
+                    v-model="item.laps"
+                    :min="1"
+                    :max="100"
+                    :label="`${item.words || item.name}: laps`"
                   /><span v-else class="quiet">{{ item.driving ? 'the race' : '–' }}</span>
                 </td>
                 <td>
-                  <input
-                    v-model.number="item.minutes"
-                    class="field"
-                    type="number"
-                    min="0"
-                    max="240"
-                    required
-                    :aria-label="`${item.words || item.name}: minutes`"
-                  />
+                  <NumberField v-model="item.minutes" :max="240" :label="`${item.words || item.name}: minutes`" />
                 </td>
                 <td>
-                  <input
-                    v-model.number="item.rank"
-                    class="field"
-                    type="number"
-                    min="0"
-                    max="9"
-                    required
-                    :aria-label="`${item.words || item.name}: order`"
-                  />
+                  <NumberField v-model="item.rank" :max="9" :label="`${item.words || item.name}: order`" />
                 </td>
                 <td>
-                  <input
+                  <NumberField
                     v-if="item.share || item.own"
-                    v-model.number="item.share"
-                    class="field"
-                    type="number"
-                    step="any"
-                    min="0"
-                    max="100"
-                    required
-                    :aria-label="`${item.words || item.name}: taken to bring`"
+                    v-model="item.share"
+                    :max="100"
+                    :label="`${item.words || item.name}: taken to bring`"
                   /><span v-else class="quiet">measured</span>
                 </td>
                 <td>
@@ -322,9 +279,6 @@ td {
   padding: 2px 10px 2px 0;
   vertical-align: top;
 }
-input[type='number'] {
-  width: 84px;
-}
 .blocks {
   width: 100%;
 }
@@ -338,9 +292,6 @@ input[type='number'] {
   display: block;
   font-weight: 400;
   font-size: 0.85rem;
-}
-.small input[type='number'] {
-  width: 56px;
 }
 .mark {
   width: 100%;

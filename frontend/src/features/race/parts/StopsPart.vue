@@ -79,13 +79,15 @@ const hatch = (name: string) => `h${(props.race.compounds ?? []).indexOf(name) %
     </template>
     <p v-else-if="race.stops">No plan is possible: {{ race.stops.why_none }}.</p>
     <p v-else class="quiet">Nothing tells yet.</p>
+    <p v-if="race.eaters">{{ race.eaters }}</p>
     <p v-for="item in race.options.filter((one) => one.race)" :key="item.where">
       {{ item.where === 'lap' ? 'All lap' : item.where }}: {{ item.race }}
     </p>
     <p v-if="race.opening && !race.opening.tried">
       {{ race.opening.words
-      }}<template v-if="!race.opening.verdict && race.combination_id"
-        ><RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }"
+      }}<template v-if="!race.opening.verdict && race.combination_id">
+        {{ ' '
+        }}<RouterLink :to="{ name: 'driver-pace', params: { id: race.combination_id, driver: race.driver_id } }"
           >Try it on purpose</RouterLink
         >: one run pushed, one saved, each with its option named.</template
       >
