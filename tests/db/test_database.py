@@ -1,6 +1,8 @@
 """What the database promises: migrations both ways, exact text, UTC moments, no row across teams."""
 
+import gc
 from datetime import UTC, datetime, timedelta, timezone
+from typing import Any
 
 import pytest
 from alembic import command
@@ -9,6 +11,7 @@ from sqlalchemy.exc import IntegrityError, StatementError
 from sqlalchemy.orm import Session, sessionmaker
 
 from fleet_rival.db.migrate import configuration, downgrade, upgrade
+from fleet_rival.db.session import make_engine
 from fleet_rival.db.tables import Base, Car, Combination, Driver, Layout, Team, TrackRow
 from fleet_rival.services.week import entries
 from tests.conftest import manager_of
@@ -105,3 +108,20 @@ def test_each_row_belongs_to_a_team_and_the_server_is_set_as_meant(engine: Engin
         ).one()
     assert values[:3] == ("READ-COMMITTED", "+00:00", "utf8mb4_nopad_bin")
     assert "STRICT_ALL_TABLES" in values[3] and values[4:] == (1, 0)
+
+
+def test_a_connection_outlives_a_cursor_that_the_collector_takes(database_url: str) -> None:
+    """Who is refused leaves a cursor in the cycle of its own traceback; a driver was seen to free the connection with
+    it.
+    """
+    own = make_engine(database_url)
+    try:
+        with own.connect() as connection:
+            for _ in range(8):
+                ring: list[Any] = [connection.connection.cursor()]
+                ring.append(ring)
+                del ring
+                gc.collect()
+            assert connection.execute(text("select 1")).scalar() == 1
+    finally:
+        own.dispose()
