@@ -23,11 +23,13 @@ __all__ = [
     "learning_words",
     "pair_words",
     "par_words",
+    "part_eats_words",
     "proposal_words",
     "setup_change_words",
     "setup_trial_words",
     "share_words",
     "surer_words",
+    "team_eaters_words",
     "trial_words",
     "verdict_words",
     "versus_words",
@@ -132,6 +134,34 @@ def eaters_words(eaters: Sequence[tuple[str, float]]) -> str | None:
         eaters: after `Tyres.eaters`.
     """
     return f"The tyres fall off most at {_eaters(eaters)}: that is where to spare them." if eaters else None
+
+
+def team_eaters_words(eaters: Sequence[tuple[str, float]], drivers: int) -> str:
+    """Where tyres fall off, told by so many drivers; or that nobody's laps tell it.
+
+    Args:
+        eaters: after `Tyres.eaters`.
+    """
+    if not drivers:
+        return "Nobody’s laps tell yet which corners eat tyres: that takes longer runs in which falloff can be told."
+    by = "one driver’s" if drivers == 1 else f"{drivers} drivers’"
+    where = f"most at {_eaters(eaters)}" if eaters else "alike all round the lap"
+    return f"By {by} laps tyres fall off {where}."
+
+
+def part_eats_words(tyres: Tyres, code: str, of_lap: float, *, eats: bool) -> str:
+    """What tyres do in one part.
+
+    Args:
+        of_lap: the part's share of the lap.
+        eats: whether it is among `Tyres.eaters`.
+    """
+    value, low, high = tyres.us_per_lap[code], tyres.low_us[code], tyres.high_us[code]
+    if low <= 0:
+        return f"No falloff told apart from none: {_signed(value)} s a lap ({_signed(low)} to {_signed(high)})."
+    cost = f"A further lap costs {_seconds(value, 3)} here ({low / MICROSECONDS:.3f} to {high / MICROSECONDS:.3f})"
+    verdict = ". This corner eats tyres: spare them here" if eats else ""
+    return f"{cost}, {_share(tyres.weights[code])} of the falloff on {_share(of_lap)} of the lap{verdict}."
 
 
 def proposal_words(proposal: Proposal) -> str:

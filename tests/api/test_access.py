@@ -170,6 +170,7 @@ WANTED: dict[str, tuple[set[str], Any]] = {
     "DELETE /api/combinations/{combination_id}": (LEADERS, None),
     "GET /api/combinations/{combination_id}/analysis": (ALL, None),
     "GET /api/combinations/{combination_id}/beside": (ALL, None),
+    "GET /api/combinations/{combination_id}/tyres": (ALL, None),
     "GET /api/drivers/{driver_id}/steadiness": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/pace": (ALL, None),
     "GET /api/combinations/{combination_id}/drivers/{driver_id}/versus": (ALL, None),

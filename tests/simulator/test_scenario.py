@@ -17,6 +17,7 @@ import pytest
 
 from fleet_rival.core.analysis import Analysis, analyse
 from fleet_rival.core.clinics import DriverClinics, clinics_of
+from fleet_rival.core.effects.of_team import tyres_of_team
 from fleet_rival.core.ledger import Book, books_of
 from fleet_rival.core.settings import Settings
 from fleet_rival.core.telemetry.filling import fill_laps
@@ -139,6 +140,8 @@ class TestWhatIsTrueOfTheRunningWeeks:
         for worn in tyres:
             weights = dict(worn.weights)
             assert max(weights, key=lambda code: weights[code]) == "T7"
+        both = tyres_of_team(tyres)
+        assert both is not None and max(both.low_us, key=lambda code: both.low_us[code]) == "T7"
 
     def test_who_gives_a_corner_up_does_nothing_wrong_there_nor_is_anybody_else_worse(self, looked_at: Any) -> None:
         _, clinics, _ = looked_at["Fishmarket"]

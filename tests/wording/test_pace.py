@@ -19,9 +19,11 @@ from fleet_rival.wording.pace import (
     falloff_words,
     learning_words,
     pair_words,
+    part_eats_words,
     proposal_words,
     setup_change_words,
     surer_words,
+    team_eaters_words,
     trial_words,
     verdict_words,
 )
@@ -102,6 +104,17 @@ def test_where_tyres_go_off_is_named_where_it_stands_out() -> None:
     assert falloff_by_part_words(Tyres(NET, cost, low, cost, shares), [10e6, 10e6, 10e6], moved=False) == (
         "It shows most at T1 (86 % of it)."
     )
+    high = {code: value + 4_000.0 for code, value in cost.items()}
+    worn = Tyres(None, cost, low, high, shares)
+    assert part_eats_words(worn, "T1", 1 / 3, eats=True) == (
+        "A further lap costs 0.030 s here (0.026 to 0.034), 86 % of the falloff on 33 % of the lap. "
+        "This corner eats tyres: spare them here."
+    )
+    assert part_eats_words(worn, "T2", 1 / 3, eats=False) == (
+        "No falloff told apart from none: +0.003 s a lap (−0.001 to +0.007)."
+    )
+    assert team_eaters_words([("T1", 0.86)], 1) == "By one driver’s laps tyres fall off most at T1 (86 % of it)."
+    assert team_eaters_words([], 3) == "By 3 drivers’ laps tyres fall off alike all round the lap."
     flat = dict.fromkeys(cost, 10_000.0)
     even = Tyres(NET, flat, dict.fromkeys(cost, 8_000.0), flat, dict.fromkeys(cost, 1 / 3))
     assert falloff_by_part_words(even, [10e6] * 3, moved=True) == (

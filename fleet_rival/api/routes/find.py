@@ -9,7 +9,7 @@ from fleet_rival.api import schemas as s
 from fleet_rival.api.access import actor, allowed, units
 from fleet_rival.api.blueprint import api, background, download, kept, sessions
 from fleet_rival.jobs import kinds
-from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness, two_ways
+from fleet_rival.services.find import beside, figures, pace, printing, sharing, steadiness, two_ways, tyres
 from fleet_rival.services.shared import search
 from fleet_rival.services.shared.errors import Conflict
 
@@ -73,6 +73,13 @@ def get_steadiness(path: s.OfDriver) -> Any:
 def get_beside(path: s.CombinationPath, query: s.OfWeek) -> Any:
     """Segments by drivers, and who could show whom; a driver's own beside the team's best parts."""
     return kept(*beside.beside(sessions(), actor(), path.combination_id, query.week, query.also))
+
+
+@api.get("/combinations/<uuid:combination_id>/tyres", responses={"200": s.TrackTyresOut}, tags=[_find])
+@allowed("find.see")
+def get_tyres(path: s.CombinationPath) -> Any:
+    """Which corners eat tyres, told by all drivers' laps; without names."""
+    return kept(*tyres.team_tyres(sessions(), actor(), path.combination_id))
 
 
 _CSV: Any = {"200": {"content": {"text/csv": {"schema": {"type": "string"}}}}}

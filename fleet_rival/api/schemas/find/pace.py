@@ -16,6 +16,7 @@ from fleet_rival.core.pace.scatter import LapOfRun
 from fleet_rival.core.pace.versus import Projection, Step
 from fleet_rival.core.words import FiguresForm, FiguresOf, OptionVerdict, PaceBy, Sure
 from fleet_rival.services.find.steadiness import WeekSpread
+from fleet_rival.services.find.tyres import CornerTyres, TrackTyres
 
 
 class OddsOut(Schema):
@@ -254,6 +255,14 @@ class BesideOut(Schema):
     pairs: list[PairOut]
     together: list[str]
     countable: dict[str, int]
+
+
+class CornerTyresOut(Schema, of=CornerTyres):
+    pass
+
+
+class TrackTyresOut(Schema, of=TrackTyres):
+    corners: list[CornerTyresOut]
 
 
 _Way = Annotated[

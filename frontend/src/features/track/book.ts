@@ -99,6 +99,22 @@ export function useBook(id: () => string, car?: () => string | undefined) {
       answer(api.GET('/api/layouts/{layout_id}', { params: { path: { layout_id: id() }, query: { car: named() } } })),
   })
 }
+/** Which corners eat tyres, told by the laps of all who drove the book’s car here. */
+export function useTyres(book: () => Book | undefined) {
+  const combination = computed(() => book()?.cars.find((car) => car.id === book()?.car_id)?.combination_id ?? undefined)
+  const { data } = useQuery({
+    queryKey: ['analysis', combination, 'tyres'],
+    enabled: computed(() => !!combination.value),
+    queryFn: () =>
+      answer(
+        api.GET('/api/combinations/{combination_id}/tyres', {
+          params: { path: { combination_id: combination.value! } },
+        }),
+      ),
+  })
+  const tyres = computed(() => (combination.value ? data.value : undefined))
+  return { tyres, byCorner: computed(() => new Map(tyres.value?.corners.map((item) => [item.code, item]))) }
+}
 export const useOutline = (id: () => string, known: () => boolean | undefined) =>
   useQuery({
     queryKey: ['outline', id],

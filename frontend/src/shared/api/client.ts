@@ -4,6 +4,7 @@ import { isAway } from '@/shared/away'
 
 export type Schemas = components['schemas']
 export type Combination = Schemas['CombinationOut']
+export type CornerTyres = Schemas['CornerTyresOut']
 export type DriverAccounts = Schemas['DriverAccountsOut']
 export type DriverPace = Schemas['DriverPace']
 export type PaceRun = Schemas['PaceRunOut']

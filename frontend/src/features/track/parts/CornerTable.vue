@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, toRaw } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
-import type { Book } from '@/shared/api/client'
+import type { Book, CornerTyres } from '@/shared/api/client'
 import { titleOf } from '@/features/track/book'
+import { perCent } from '@/shared/format'
 import { useGradually } from '@/shared/charts/gradually'
 
-/** All corners of a layout: how much each matters, what one brakes by, what is open. */
-const props = defineProps<{ book: Book; over?: string }>()
+/** All corners of a layout: how much each matters, what one brakes by, what is open, what tyres do there. */
+const props = defineProps<{ book: Book; over?: string; tyres: Map<string, CornerTyres> }>()
 const emit = defineEmits<{ over: [code: string | undefined] }>()
 const route = useRoute()
 /** How many of some things each corner has. */
@@ -41,6 +42,7 @@ const rows = computed(() => {
     proposed: proposed.get(corner.id),
     checks: checks.get(corner.id),
     questions: questions.get(corner.id),
+    tyres: props.tyres.get(corner.code),
   }))
 })
 // The pictures come first.
@@ -57,6 +59,7 @@ const drawn = useGradually(() => rows.value.length, 12)
           <th scope="col">Matters</th>
           <th scope="col">Why</th>
           <th scope="col">What one brakes by</th>
+          <th v-if="tyres.size" scope="col" class="number">Falloff</th>
           <th scope="col" class="number">Proposed</th>
           <th scope="col" class="number">Questions</th>
           <th scope="col" class="number">To see to</th>
@@ -66,7 +69,7 @@ const drawn = useGradually(() => rows.value.length, 12)
         <tr
           v-for="row in rows.slice(0, drawn)"
           :key="row.corner.id"
-          v-memo="[row, row.corner.code === over]"
+          v-memo="[row, row.corner.code === over, tyres]"
           :class="{ over: row.corner.code === over }"
           @mouseenter="emit('over', row.corner.code)"
           @mouseleave="emit('over', undefined)"
@@ -83,6 +86,11 @@ const drawn = useGradually(() => rows.value.length, 12)
             <template v-if="row.brake">{{ row.brake }}</template><span v-else class="quiet">{{
               row.flat ? 'taken without a lift' : '–'
             }}</span>
+          </td>
+          <td v-if="tyres.size" class="number">
+            <b v-if="row.tyres?.eats">{{ perCent(row.tyres.share) }}</b><template v-else-if="row.tyres">{{
+              perCent(row.tyres.share)
+            }}</template>
           </td>
           <td class="number">{{ row.proposed }}</td>
           <td class="number">{{ row.questions }}</td>

@@ -14,6 +14,7 @@ import {
   useBook,
   useNeighbours,
   usePageKeys,
+  useTyres,
 } from '@/features/track/book'
 import LapStrip from '@/shared/charts/LapStrip.vue'
 import { shortLength } from '@/shared/format'
@@ -37,6 +38,7 @@ const all = computed(() => may('corner.change'))
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
 const strip = computed(() => onStrip(book.value))
+const { byCorner: tyres } = useTyres(() => book.value)
 const { before, after, go } = useNeighbours(book, () => props.code)
 const corner = computed(() => book.value?.corners.find((item) => item.code === props.code))
 const changing = ref(false)
@@ -194,6 +196,10 @@ const pitHere = computed(() => {
                   >{{ TRAITS[item.kind] }}<template v-if="item.where"> ({{ item.where }})</template></span
                 >
               </dd></template
+            >
+            <template v-if="tyres.has(corner.code)"
+              ><dt>Tyres</dt>
+              <dd>{{ tyres.get(corner.code)!.words }}</dd></template
             >
             <dt>Kerbs</dt>
             <dd>

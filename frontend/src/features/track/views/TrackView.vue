@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { answer, api } from '@/shared/api/client'
-import { onStrip, POINTS, useBook, usePageKeys, useSettled } from '@/features/track/book'
+import { onStrip, POINTS, useBook, usePageKeys, useSettled, useTyres } from '@/features/track/book'
 import LapStrip from '@/shared/charts/LapStrip.vue'
 import { count, length, shortLength } from '@/shared/format'
 import PastPart from '@/shared/parts/PastPart.vue'
@@ -28,6 +28,7 @@ const all = computed(() => may('track.change'))
 const asked = useBook(() => props.id)
 const book = computed(() => asked.data.value)
 const strip = computed(() => onStrip(book.value))
+const { tyres, byCorner } = useTyres(() => book.value)
 const over = ref<string>()
 const changing = ref(false)
 const deriving = ref(false)
@@ -104,7 +105,8 @@ usePageKeys(() => ({ c: () => book.value?.corners[0] && void open(book.value.cor
     <LessonsBack :layout="book.id" />
     <section class="sheet part" aria-labelledby="corners-title">
       <h2 id="corners-title">Corners</h2>
-      <CornerTable :book="book" :over="over" @over="over = $event" />
+      <p v-if="tyres" class="quiet">{{ tyres.words }}</p>
+      <CornerTable :book="book" :tyres="byCorner" :over="over" @over="over = $event" />
     </section>
     <div class="columns">
       <section class="sheet part" aria-labelledby="pit-head">
