@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from hypothesis import HealthCheck
+from hypothesis import settings as checked
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -16,6 +18,9 @@ if TYPE_CHECKING:
 
 # Before anything of the interface is loaded: the tests hold its description against the code.
 os.environ["FLEET_DESCRIBE"] = "1"
+# How long something takes is the bench's matter: on a busy machine everything takes long.
+checked.register_profile("untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+checked.load_profile("untimed")
 HOME = Path(__file__).parents[1]
 DATA = Path(__file__).parent / "data"
 DEMO = HOME / "var" / "test-demo-browser"

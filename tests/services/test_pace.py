@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
+import numpy as np
 import orjson
 import pytest
 from sqlalchemy import select
@@ -101,6 +102,17 @@ def test_par_is_made_once_for_all_who_drove(season: Season, place: UUID, monkeyp
     season.drive("Corin Ashgrove", EVENING + timedelta(hours=2), [90, 71, 64.0])
     page(season, place)
     assert made == [2, 2], "with one more lap it is another one"
+
+
+def test_a_lap_stands_as_far_from_pars_curve_as_it_was_from_par(season: Season) -> None:
+    season.week(1)
+    for name, level in (("Ysolde Farrand", 66.0), ("Corin Ashgrove", 67.0)):
+        season.drive(name, EVENING, [90, 70, *(level * (1.05 - 0.004 * at) for at in range(14))], setup="base")
+    [par] = page(season, season.combination())["pars"]
+    minutes, curve = zip(*((point["minute"], point["par_us"]) for point in par["curve"]), strict=True)
+    for lap in par["laps"]:
+        assert lap["levelled_us"] == pytest.approx(lap["time_us"], abs=1), "with one setup each lap stands where it was"
+        assert lap["levelled_us"] - np.interp(lap["minute"], minutes, curve) == pytest.approx(lap["behind_us"], abs=2)
 
 
 def test_a_mark_or_a_target_changes_what_hangs_on_it(season: Season, place: UUID) -> None:

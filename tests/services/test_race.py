@@ -168,14 +168,17 @@ def test_a_trial_of_the_whole_lap_goes_before_what_long_runs_tell_of_the_start(t
         "where": "lap",
         "race": "save: 0.20 s a lap faster.",
         "qualifying": None,
-        "winner_race": "save",
+        "winner_race": "second",
         "winner_qualifying": None,
     }
-    opening = [
-        figures.figures_of(replace(seen, trials=trials), {})["opening"]
-        for trials in ((), (trial,), ({**trial, "winner_race": None},))
+    open_yet = [{**trial, "winner_race": verdict} for verdict in (None, "not_yet", "equal")]
+    found = [
+        figures.figures_of(replace(seen, trials=trials), {}) for trials in ((), (trial,), *((one,) for one in open_yet))
     ]
-    assert [item["tried"] for item in opening] == [False, True, False] and opening[0]["even"] == pytest.approx(3 / 17)
+    assert [item["opening"]["tried"] for item in found] == [False, True, False, False, False]
+    assert found[0]["opening"]["even"] == pytest.approx(3 / 17)
+    # What nobody won yet is no advice for the day.
+    assert [len(item["options"]) for item in found] == [0, 1, 0, 0, 0]
 
 
 def test_cold_pressures_by_wheel() -> None:

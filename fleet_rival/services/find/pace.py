@@ -271,6 +271,7 @@ def _pars(
                         "minute": item.minute,
                         "time_us": lap.time_us,
                         "behind_us": round(item.behind_us),
+                        "levelled_us": round(level * (1 + par.at(item.minute)) + item.behind_us),
                         "clean": driver.laps[item.position].clean,
                     }
                     for item in own

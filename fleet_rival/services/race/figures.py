@@ -137,11 +137,18 @@ def _decided(ahead: Ahead) -> list[dict[str, Any]]:
     return [
         {
             "where": trial["where"],
-            **{name: trial[name] if trial[f"winner_{name}"] else None for name in ("race", "qualifying")},
+            **{name: trial[name] if _won(trial, name) else None for name in ("race", "qualifying")},
         }
         for trial in ahead.trials
-        if trial["winner_race"] or trial["winner_qualifying"]
+        if _won(trial, "race") or _won(trial, "qualifying")
     ]
+
+
+def _won(trial: Mapping[str, Any], what: str) -> bool:
+    """Whether a trial decided something: that two ways are alike, or that more laps are needed, is no advice for the
+    day.
+    """
+    return trial[f"winner_{what}"] in ("first", "second")
 
 
 def _group(found: DriverAnalysis, wetness: str) -> GroupAnalysis | None:
@@ -253,7 +260,7 @@ def _opening(ahead: Ahead, group: GroupAnalysis, stops: Mapping[str, Any] | None
     )
     if told is None:
         return None
-    tried = any(trial["where"] == "lap" and trial["winner_race"] for trial in ahead.trials)
+    tried = any(trial["where"] == "lap" and _won(trial, "race") for trial in ahead.trials)
     facts = {**asdict(told), "first": FIRST_LAPS, "tried": tried}
     return {**facts, "words": opening_words(facts)}
 

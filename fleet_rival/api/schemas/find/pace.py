@@ -174,6 +174,7 @@ class ParLap(Schema):
     minute: float
     time_us: int
     behind_us: int = Field(description="Slower than par for its minute")
+    levelled_us: int = Field(description="Its time at the level of the curve: as with the setup of most laps")
     clean: bool
 
 

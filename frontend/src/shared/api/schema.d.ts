@@ -8885,6 +8885,11 @@ export interface components {
             clean: boolean;
             /** Lap */
             lap: number;
+            /**
+             * Levelled Us
+             * @description Its time at the level of the curve: as with the setup of most laps
+             */
+            levelled_us: number;
             /** Minute */
             minute: number;
             /** Run */

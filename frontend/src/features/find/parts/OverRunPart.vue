@@ -25,7 +25,8 @@ const parPoints = (par: Par): PlotPoint[] =>
   par.laps.map((lap) => ({
     key: `${lap.run}:${lap.lap}`,
     x: lap.minute,
-    y: lap.time_us,
+    // Driven with another setup, a lap is held against the par of that setup.
+    y: lap.levelled_us,
     ring: !lap.clean,
     words: `run ${lap.run ?? '–'}, lap ${lap.lap}: ${lapTime(lap.time_us)}, ${gap(lap.behind_us)} against par`,
   }))
