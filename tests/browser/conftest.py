@@ -25,7 +25,7 @@ from fleet_rival.services.week import combinations
 from tests.conftest import DATA, DEMO
 
 # Generous: a machine that is busy with something else must not fail a test.
-expect.set_options(timeout=30_000)
+expect.set_options(timeout=60_000)
 # The servers that are started here don't describe themselves.
 os.environ.pop("FLEET_DESCRIBE", None)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
@@ -120,7 +120,7 @@ def open_page(browser: Browser, desk: Desk) -> Iterator[Callable[..., Page]]:
         if who is not None:
             context.add_cookies([desk.cookie(desk.actor(who) if isinstance(who, str) else who)])
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(60_000)
         page.on("console", note)
         page.on("pageerror", lambda error: complaints.append(str(error)))
         page.goto(f"{desk.whole.address}{path}")

@@ -376,3 +376,19 @@ def test_corners_are_walked_by_keys_and_one_that_is_gone_says_so(
     page.goto(page.url.replace("/T5", "/T99"))
     expect(page.get_by_role("heading", name="No corner T99")).to_be_visible()
     accessible(page)
+
+
+def test_the_track_book_says_which_corner_eats_tyres(open_page: Open, accessible: Check, desk: Desk) -> None:
+    harbour = next(
+        item for item in tracks.layouts(desk.whole.sessions, desk.actor("manager")) if item.layout == "Fishmarket"
+    )
+    # Who sees their own figures alone is told it too, without names.
+    page = open_page(f"/tracks/{harbour.id}", who="driver")
+    corners = page.get_by_role("region", name="Corners", exact=True)
+    expect(corners).to_contain_text(re.compile(r"By \d drivers’ laps tyres fall off most at T7 \(\d+ % of it\)"))
+    expect(corners.get_by_role("columnheader", name="Falloff")).to_be_visible()
+    expect(corners.get_by_role("row", name=re.compile("^T7 ")).locator("b")).to_have_text(re.compile(r"\d+ %"))
+    accessible(page)
+    corners.get_by_role("link", name=re.compile("^T7 ")).click()
+    expect(page.get_by_text("This corner eats tyres: spare them here.")).to_be_visible()
+    accessible(page)
